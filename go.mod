@@ -1,0 +1,3 @@
+module faithfulcourier
+
+go 1.26

@@ -1,0 +1,296 @@
+package schema
+
+import (
+	"crypto/sha256"
+	"encoding/base64"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+)
+
+// Digest identifies definitions, documentation aside: the SHA-256 of the
+// canonical text of all modules, as 64 hexadecimal digits. It does not depend
+// on file names, the order of declarations or aliases.
+func (d *Definitions) Digest() string {
+	hash := sha256.New()
+	for _, m := range d.Modules {
+		hash.Write([]byte(m.Canonical(false)))
+	}
+	return hex.EncodeToString(hash.Sum(nil))
+}
+
+// Canonical writes a module as one definition file: declarations by kind and
+// name, fields and members by number, calls by name, in aligned columns.
+func (m *Module) Canonical(withDoc bool) string {
+	c := &canonical{module: m, withDoc: withDoc, aliases: map[*Module]string{}}
+	c.chooseAliases()
+	c.doc("", m.Doc)
+	c.line("module " + m.Name)
+	c.uses()
+	for _, k := range m.Consts {
+		c.line("")
+		c.doc("", k.Doc)
+		c.line("const " + k.Name + " " + k.Type.Kind.String() + " = " + LiteralText(k.Value))
+	}
+	for _, e := range m.Enums {
+		c.enum(e)
+	}
+	for _, isError := range []bool{false, true} {
+		for _, msg := range m.Messages {
+			if msg.IsError() == isError {
+				c.message(msg)
+			}
+		}
+	}
+	for _, s := range m.Services {
+		c.service(s)
+	}
+	return c.b.String()
+}
+
+type canonical struct {
+	b       strings.Builder
+	module  *Module
+	withDoc bool
+	aliases map[*Module]string
+	rows    [][]string // pending aligned rows
+}
+
+func (c *canonical) line(s string) { c.b.WriteString(s + "\n") }
+
+func (c *canonical) doc(indent, text string) {
+	if !c.withDoc || text == "" {
+		return
+	}
+	for line := range strings.SplitSeq(text, "\n") {
+		line = strings.TrimRight(indent+"/// "+line, " ")
+		if indent == "" {
+			c.line(line)
+		} else {
+			c.rows = append(c.rows, []string{line}) // among aligned rows, unaligned
+		}
+	}
+}
+
+// row adds one line of aligned columns to those that flush writes.
+func (c *canonical) row(cells ...string) { c.rows = append(c.rows, cells) }
+
+func (c *canonical) flush() {
+	var widths []int
+	for _, row := range c.rows {
+		for i, cell := range row {
+			if i == len(widths) {
+				widths = append(widths, 0)
+			}
+			if i < len(row)-1 {
+				widths[i] = max(widths[i], len([]rune(cell)))
+			}
+		}
+	}
+	for _, row := range c.rows {
+		if len(row) == 1 {
+			c.line(row[0])
+			continue
+		}
+		line := " "
+		for i, cell := range row {
+			line += " " + cell
+			if i < len(row)-1 {
+				line += strings.Repeat(" ", widths[i]-len([]rune(cell)))
+			}
+		}
+		c.line(strings.TrimRight(line, " "))
+	}
+	c.rows = nil
+}
+
+// chooseAliases gives each module that is referred to its last part as alias,
+// or all its parts where two would be equal.
+func (c *canonical) chooseAliases() {
+	used := map[*Module]bool{}
+	note := func(d *Decl) {
+		if d.Module != c.module {
+			used[d.Module] = true
+		}
+	}
+	var walk func(t *Type)
+	walk = func(t *Type) {
+		switch t.Kind {
+		case KindList, KindMap:
+			walk(t.Elem)
+		case KindEnum:
+			note(&t.Enum.Decl)
+		case KindMessage:
+			note(&t.Message.Decl)
+		}
+	}
+	for _, m := range c.module.Messages {
+		for _, f := range m.Fields {
+			walk(f.Type)
+		}
+	}
+	for _, s := range c.module.Services {
+		for _, call := range s.Calls {
+			for _, m := range append([]*Message{call.Request, call.Response}, call.Fails...) {
+				if m != nil {
+					note(&m.Decl)
+				}
+			}
+		}
+	}
+	last := func(m *Module) string { return m.Name[strings.LastIndexByte(m.Name, '.')+1:] }
+	count := map[string]int{}
+	for m := range used {
+		count[last(m)]++
+	}
+	for m := range used {
+		c.aliases[m] = last(m)
+		if count[last(m)] > 1 {
+			c.aliases[m] = strings.ReplaceAll(m.Name, ".", "_")
+		}
+	}
+}
+
+func (c *canonical) uses() {
+	var lines []string
+	for m, alias := range c.aliases {
+		line := "use " + m.Name
+		if alias != m.Name[strings.LastIndexByte(m.Name, '.')+1:] {
+			line += " as " + alias
+		}
+		lines = append(lines, line)
+	}
+	slices.Sort(lines)
+	if len(lines) > 0 {
+		c.line("\n" + strings.Join(lines, "\n"))
+	}
+}
+
+func (c *canonical) name(d *Decl) string {
+	if d.Module == c.module {
+		return d.Name
+	}
+	return c.aliases[d.Module] + "." + d.Name
+}
+
+func (c *canonical) open(d *Decl, head string) {
+	c.line("")
+	c.doc("", d.Doc)
+	c.line(head + " {")
+}
+
+func (c *canonical) retired(list []Retired) {
+	c.flush()
+	list = slices.Clone(list)
+	slices.SortFunc(list, func(a, b Retired) int {
+		if a.Number != b.Number {
+			return a.Number - b.Number
+		}
+		return strings.Compare(a.Name, b.Name)
+	})
+	for _, r := range list {
+		line := "  retired"
+		if r.Number >= 0 {
+			line += " #" + strconv.Itoa(r.Number)
+		}
+		if r.Name != "" {
+			line += " " + quote(r.Name)
+		}
+		c.line(line)
+	}
+	c.line("}")
+}
+
+func (c *canonical) enum(e *Enum) {
+	c.open(&e.Decl, "enum "+e.Name)
+	for _, m := range e.Members {
+		c.doc("  ", m.Doc)
+		c.row("#"+strconv.Itoa(m.Number), m.Name)
+	}
+	c.retired(e.Retired)
+}
+
+func (c *canonical) message(m *Message) {
+	head := "message " + m.Name
+	if m.IsError() {
+		head = fmt.Sprintf("error %s %d", m.Name, m.Status)
+	}
+	c.open(&m.Decl, head)
+	for _, f := range m.Fields {
+		c.doc("  ", f.Doc)
+		t := f.Type.spell(c.name)
+		switch f.Presence {
+		case Optional:
+			t += "?"
+		case Defaulted:
+			t += " = " + LiteralText(f.Default)
+		}
+		c.row("#"+strconv.Itoa(f.Number), f.Name, t)
+	}
+	c.retired(m.Retired)
+}
+
+func (c *canonical) service(s *Service) {
+	c.open(&s.Decl, "service "+s.Name)
+	for i, call := range s.Calls {
+		if i > 0 {
+			c.line("")
+		}
+		c.doc("  ", call.Doc)
+		c.flush()
+		side := func(m *Message) string {
+			if m == nil {
+				return ""
+			}
+			return c.name(&m.Decl)
+		}
+		answer := side(call.Response)
+		if call.Response == nil {
+			answer = "()"
+		}
+		c.line(fmt.Sprintf("  call %s(%s) -> %s", call.Name, side(call.Request), answer))
+		if call.Safe {
+			c.line("    safe")
+		}
+		var fails []string
+		for _, e := range call.Fails {
+			fails = append(fails, c.name(&e.Decl))
+		}
+		if len(fails) > 0 {
+			c.line("    fails " + strings.Join(fails, ", "))
+		}
+	}
+	c.line("}")
+}
+
+// LiteralText writes a default or constant as the language does.
+func LiteralText(v any) string {
+	switch v := v.(type) {
+	case string:
+		return quote(v)
+	case []byte:
+		return quote(base64.RawURLEncoding.EncodeToString(v))
+	case UUID:
+		return quote(v.String())
+	case Instant:
+		return quote(v.String())
+	case *Member:
+		return v.Name
+	case float64:
+		return strconv.FormatFloat(v, 'g', -1, 64)
+	}
+	return fmt.Sprint(v)
+}
+
+func quote(s string) string {
+	var b strings.Builder
+	e := json.NewEncoder(&b)
+	e.SetEscapeHTML(false)
+	if err := e.Encode(s); err != nil {
+		return strconv.Quote(s) // strings always encode; this is never reached
+	}
+	return strings.TrimSuffix(b.String(), "\n")
+}

@@ -1,0 +1,86 @@
+package schema
+
+import (
+	"fmt"
+	"slices"
+
+	"faithfulcourier/internal/source"
+	"faithfulcourier/internal/syntax"
+)
+
+// Claims returns the names that a declaration claims in the stubs of every
+// language, its own first. They are the same for all languages, so that
+// switching on a language later never fails.
+func Claims(decl any) []string {
+	plain := func(n string) []string { return []string{n, n + "Tools", n + "Init", n + "Builder", n + "OfAll"} }
+	switch d := decl.(type) {
+	case *Const:
+		return []string{d.Name}
+	case *Enum:
+		names := append(plain(d.Name), d.Name+"Unlisted")
+		for _, m := range d.Members {
+			names = append(names, d.Name+syntax.PascalCase(m.Name))
+		}
+		return names
+	case *Message:
+		return plain(d.Name)
+	case *Service:
+		n := d.Name
+		return []string{n, n + "Calls", n + "Client", "Async" + n + "Client", "Serve" + n, n + "EveryCall"}
+	}
+	return nil
+}
+
+// checkClaims refuses two declarations of one module that claim one name.
+func checkClaims(m *Module, findings *source.Findings) {
+	type claim struct {
+		name string
+		decl *Decl
+	}
+	claimed := map[string]claim{}
+	check := func(d *Decl, decl any) {
+		for _, name := range Claims(decl) {
+			before, taken := claimed[syntax.Fold(name)]
+			if !taken {
+				claimed[syntax.Fold(name)] = claim{name, d}
+				continue
+			}
+			if before.decl == d {
+				findings.Add(source.Finding{Name: "name-claimed", Place: d.Place, Mend: "rename the member",
+					Message: fmt.Sprintf("a member of %s would be called %s in generated code, a name that %s claims for something else", d.Name, name, d.Name)})
+				return
+			}
+			message := fmt.Sprintf("%s and %s differ only in case or _", d.Name, before.decl.Name)
+			if syntax.Fold(d.Name) != syntax.Fold(before.decl.Name) {
+				message = fmt.Sprintf("%s and %s both claim the name %s in generated code", d.Name, before.decl.Name, name)
+			}
+			findings.Add(source.Finding{Name: "name-claimed", Place: d.Place, Message: message, Mend: "rename one of them",
+				Notes: []source.Note{{Place: before.decl.Place, Message: "the other is declared here"}}})
+			return
+		}
+	}
+	type entry struct {
+		head *Decl
+		decl any
+	}
+	var all []entry
+	for _, c := range m.Consts {
+		all = append(all, entry{&c.Decl, c})
+	}
+	for _, e := range m.Enums {
+		all = append(all, entry{&e.Decl, e})
+	}
+	for _, msg := range m.Messages {
+		all = append(all, entry{&msg.Decl, msg})
+	}
+	for _, s := range m.Services {
+		all = append(all, entry{&s.Decl, s})
+	}
+	// In the order written, so that the later of two is the one at fault.
+	slices.SortStableFunc(all, func(a, b entry) int {
+		return comparePlaces(a.head.Place, b.head.Place)
+	})
+	for _, e := range all {
+		check(e.head, e.decl)
+	}
+}

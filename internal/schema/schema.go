@@ -1,0 +1,308 @@
+// Package schema resolves the syntax trees of all files of a project into
+// definitions: names bound, types known, everything checked. It must not know
+// payloads, languages or files on disk.
+//
+//	resolve.go    trees → definitions, with every finding of meaning
+//	finite.go     types that could have no finite value
+//	claims.go     the names that each declaration claims in stubs
+//	scalar.go     the text forms of scalars
+//	canonical.go  definitions → canonical text and digest
+package schema
+
+import (
+	"slices"
+	"strings"
+
+	"faithfulcourier/internal/source"
+	"faithfulcourier/internal/syntax"
+)
+
+// Kind is the kind of a type.
+type Kind uint8
+
+// The kinds. KindInvalid stands for a type whose mistake has been reported.
+const (
+	KindInvalid Kind = iota
+	KindBool
+	KindInt32
+	KindInt64
+	KindUint32
+	KindFloat64
+	KindText
+	KindBytes
+	KindUUID
+	KindInstant
+	KindEnum
+	KindMessage
+	KindList
+	KindMap
+)
+
+// Scalars lists the scalar words with their kinds.
+var Scalars = []struct {
+	Word string
+	Kind Kind
+}{
+	{"bool", KindBool}, {"int32", KindInt32}, {"int64", KindInt64}, {"uint32", KindUint32}, {"float64", KindFloat64},
+	{"text", KindText}, {"bytes", KindBytes}, {"uuid", KindUUID}, {"instant", KindInstant},
+}
+
+func (k Kind) String() string {
+	for _, s := range Scalars {
+		if s.Kind == k {
+			return s.Word
+		}
+	}
+	return map[Kind]string{KindEnum: "enum", KindMessage: "message", KindList: "list", KindMap: "map"}[k]
+}
+
+// Type is a resolved type. Enum, Message, Key and Elem are set by kind.
+type Type struct {
+	Kind    Kind
+	Enum    *Enum
+	Message *Message
+	Key     *Type
+	Elem    *Type
+}
+
+// String writes the type with full names, as in "{text: skerry.fleet.Vessel}".
+func (t *Type) String() string {
+	return t.spell(func(d *Decl) string { return d.FullName() })
+}
+
+func (t *Type) spell(name func(*Decl) string) string {
+	switch t.Kind {
+	case KindList:
+		return "[" + t.Elem.spell(name) + "]"
+	case KindMap:
+		return "{" + t.Key.spell(name) + ": " + t.Elem.spell(name) + "}"
+	case KindEnum:
+		return name(&t.Enum.Decl)
+	case KindMessage:
+		return name(&t.Message.Decl)
+	}
+	return t.Kind.String()
+}
+
+// Local writes the type as it is written inside of a module.
+func (t *Type) Local(m *Module) string {
+	return t.spell(func(d *Decl) string {
+		if d.Module == m {
+			return d.Name
+		}
+		return d.FullName()
+	})
+}
+
+// Definitions is everything that a project defines.
+type Definitions struct {
+	Modules []*Module // by name
+}
+
+// Module is one module with its declarations, each kind by name.
+type Module struct {
+	Name     string
+	Doc      string
+	Consts   []*Const
+	Enums    []*Enum
+	Messages []*Message // errors too
+	Services []*Service
+}
+
+// Decl is what every declaration has.
+type Decl struct {
+	Module *Module
+	Name   string
+	Doc    string
+	Place  source.Place // of the name
+}
+
+// FullName is the module's name, a dot and the declaration's name.
+func (d *Decl) FullName() string { return d.Module.Name + "." + d.Name }
+
+// Const is a named scalar. Value is as in Field.Default.
+type Const struct {
+	Decl
+	Type  *Type
+	Value any
+}
+
+// Retired is a number (-1: none) or a name ("": none) not to be used again.
+type Retired struct {
+	Number int
+	Name   string
+	Place  source.Place
+}
+
+// Enum is an open list of members.
+type Enum struct {
+	Decl
+	Members []*Member // by number
+	Retired []Retired
+}
+
+// Member is one member of an enum.
+type Member struct {
+	Enum   *Enum
+	Number int
+	Name   string
+	Doc    string
+	Place  source.Place
+}
+
+// ByNumber returns the member with a number, or nil.
+func (e *Enum) ByNumber(number int) *Member {
+	i, ok := slices.BinarySearchFunc(e.Members, number, func(m *Member, n int) int { return m.Number - n })
+	if !ok {
+		return nil
+	}
+	return e.Members[i]
+}
+
+// ByName returns the member with a name, or nil.
+func (e *Enum) ByName(name string) *Member {
+	for _, m := range e.Members {
+		if m.Name == name {
+			return m
+		}
+	}
+	return nil
+}
+
+// Presence says whether a field may be left out.
+type Presence uint8
+
+// The three kinds of presence.
+const (
+	Required Presence = iota
+	Optional
+	Defaulted
+)
+
+func (p Presence) String() string { return [...]string{"required", "optional", "defaulted"}[p] }
+
+// Message is a message, or an error when Status is not 0.
+type Message struct {
+	Decl
+	Status  int      // the HTTP status of an error
+	Fields  []*Field // by number
+	Retired []Retired
+}
+
+// IsError tells errors from messages.
+func (m *Message) IsError() bool { return m.Status != 0 }
+
+// ByNumber returns the field with a number, or nil.
+func (m *Message) ByNumber(number int) *Field {
+	i, ok := slices.BinarySearchFunc(m.Fields, number, func(f *Field, n int) int { return f.Number - n })
+	if !ok {
+		return nil
+	}
+	return m.Fields[i]
+}
+
+// ByName returns the field with a name, or nil.
+func (m *Message) ByName(name string) *Field {
+	for _, f := range m.Fields {
+		if f.Name == name {
+			return f
+		}
+	}
+	return nil
+}
+
+// Field is one field. Default is set when Presence is Defaulted: a bool,
+// int64 (int32, int64), uint64 (uint32), float64, string, []byte, UUID,
+// Instant or *Member.
+type Field struct {
+	Message  *Message
+	Number   int
+	Name     string
+	Type     *Type
+	Presence Presence
+	Default  any
+	Doc      string
+	Place    source.Place
+}
+
+// FullName is the message's full name, a dot and the field's name.
+func (f *Field) FullName() string { return f.Message.FullName() + "." + f.Name }
+
+// Service is a list of calls.
+type Service struct {
+	Decl
+	Calls []*Call // by name
+}
+
+// ByName returns the call with a name, or nil.
+func (s *Service) ByName(name string) *Call {
+	for _, c := range s.Calls {
+		if c.Name == name {
+			return c
+		}
+	}
+	return nil
+}
+
+// Call is one call. A nil Request or Response is "()".
+type Call struct {
+	Service  *Service
+	Name     string
+	Request  *Message
+	Response *Message
+	Fails    []*Message // by full name; what the service says holds for all is in here
+	Safe     bool
+	Doc      string
+	Place    source.Place
+}
+
+// FullName is the service's full name, a dot and the call's name.
+func (c *Call) FullName() string { return c.Service.FullName() + "." + c.Name }
+
+// Path is the call's path below the server's base: module, service and call,
+// in snake_case, a segment each.
+func (c *Call) Path() string {
+	return "/" + strings.ReplaceAll(c.Service.Module.Name, ".", "/") + "/" + syntax.SnakeCase(c.Service.Name) + "/" + c.Name
+}
+
+// Module returns the module with a name, or nil.
+func (d *Definitions) Module(name string) *Module {
+	for _, m := range d.Modules {
+		if m.Name == name {
+			return m
+		}
+	}
+	return nil
+}
+
+// Calls returns all calls of all services, in order.
+func (d *Definitions) Calls() []*Call {
+	var calls []*Call
+	for _, m := range d.Modules {
+		for _, s := range m.Services {
+			calls = append(calls, s.Calls...)
+		}
+	}
+	return calls
+}
+
+// Count is how much a project defines.
+type Count struct{ Modules, Messages, Errors, Enums, Consts, Services, Calls int }
+
+// Count counts the declarations.
+func (d *Definitions) Count() Count {
+	c := Count{Modules: len(d.Modules), Calls: len(d.Calls())}
+	for _, m := range d.Modules {
+		c.Enums += len(m.Enums)
+		c.Consts += len(m.Consts)
+		c.Services += len(m.Services)
+		for _, msg := range m.Messages {
+			if msg.IsError() {
+				c.Errors++
+			} else {
+				c.Messages++
+			}
+		}
+	}
+	return c
+}

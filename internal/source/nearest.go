@@ -1,0 +1,50 @@
+package source
+
+import "strings"
+
+// Nearest returns the candidate that a person most likely meant by word, or
+// "" when none is close: at most a third of the letters, and no more than
+// three, may differ. Equal distances go to the earlier candidate.
+func Nearest(word string, candidates []string) string {
+	best, bestDistance := "", min(3, max(1, len(word)/3))+1
+	for _, c := range candidates {
+		if d := distance(strings.ToLower(word), strings.ToLower(c), bestDistance); d < bestDistance {
+			best, bestDistance = c, d
+		}
+	}
+	return best
+}
+
+// distance counts the insertions, deletions, replacements and swaps of
+// neighbours that turn a into b, giving up at limit.
+func distance(a, b string, limit int) int {
+	if abs(len(a)-len(b)) >= limit {
+		return limit
+	}
+	before, previous, current := make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
+	for j := range previous {
+		previous[j] = j
+	}
+	for i := 1; i <= len(a); i++ {
+		current[0] = i
+		for j := 1; j <= len(b); j++ {
+			cost := 1
+			if a[i-1] == b[j-1] {
+				cost = 0
+			}
+			current[j] = min(previous[j]+1, current[j-1]+1, previous[j-1]+cost)
+			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
+				current[j] = min(current[j], before[j-2]+1)
+			}
+		}
+		before, previous, current = previous, current, before
+	}
+	return previous[len(b)]
+}
+
+func abs(n int) int {
+	if n < 0 {
+		return -n
+	}
+	return n
+}

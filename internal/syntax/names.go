@@ -1,0 +1,49 @@
+package syntax
+
+import "strings"
+
+// SnakeCase turns any name into snake_case.
+func SnakeCase(name string) string {
+	var b strings.Builder
+	for i := 0; i < len(name); i++ {
+		c := name[i]
+		switch class := letters[c]; {
+		case class == isUpper:
+			startsWord := i > 0 && (letters[name[i-1]]&(isLower|isDigit) != 0 ||
+				letters[name[i-1]] == isUpper && i+1 < len(name) && letters[name[i+1]] == isLower)
+			if startsWord {
+				b.WriteByte('_')
+			}
+			b.WriteByte(c - 'A' + 'a')
+		case class == isUnderscore:
+			if i > 0 && i+1 < len(name) && letters[name[i-1]] != isUnderscore {
+				b.WriteByte('_')
+			}
+		default:
+			b.WriteByte(c)
+		}
+	}
+	return b.String()
+}
+
+// PascalCase turns any name into PascalCase.
+func PascalCase(name string) string {
+	var b strings.Builder
+	for part := range strings.SplitSeq(SnakeCase(name), "_") {
+		if part != "" {
+			b.WriteString(strings.ToUpper(part[:1]) + part[1:])
+		}
+	}
+	return b.String()
+}
+
+// Fold is the form in which two names of one scope must differ: without "_"
+// and case.
+func Fold(name string) string {
+	for i := 0; i < len(name); i++ {
+		if letters[name[i]]&(isUpper|isUnderscore) != 0 {
+			return strings.ToLower(strings.ReplaceAll(name, "_", ""))
+		}
+	}
+	return name
+}
