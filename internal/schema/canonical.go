@@ -110,43 +110,12 @@ func (c *canonical) flush() {
 // chooseAliases gives each module that is referred to its last part as alias,
 // or all its parts where two would be equal.
 func (c *canonical) chooseAliases() {
-	used := map[*Module]bool{}
-	note := func(d *Decl) {
-		if d.Module != c.module {
-			used[d.Module] = true
-		}
-	}
-	var walk func(t *Type)
-	walk = func(t *Type) {
-		switch t.Kind {
-		case KindList, KindMap:
-			walk(t.Elem)
-		case KindEnum:
-			note(&t.Enum.Decl)
-		case KindMessage:
-			note(&t.Message.Decl)
-		}
-	}
-	for _, m := range c.module.Messages {
-		for _, f := range m.Fields {
-			walk(f.Type)
-		}
-	}
-	for _, s := range c.module.Services {
-		for _, call := range s.Calls {
-			for _, m := range append([]*Message{call.Request, call.Response}, call.Fails...) {
-				if m != nil {
-					note(&m.Decl)
-				}
-			}
-		}
-	}
 	last := func(m *Module) string { return m.Name[strings.LastIndexByte(m.Name, '.')+1:] }
 	count := map[string]int{}
-	for m := range used {
+	for _, m := range c.module.Uses() {
 		count[last(m)]++
 	}
-	for m := range used {
+	for _, m := range c.module.Uses() {
 		c.aliases[m] = last(m)
 		if count[last(m)] > 1 {
 			c.aliases[m] = strings.ReplaceAll(m.Name, ".", "_")

@@ -94,6 +94,25 @@ func (t *Type) Local(m *Module) string {
 	})
 }
 
+// HoldsEnum tells whether a value of the type can hold an enum's value, which
+// a request may get wrong though it can be read. seen guards against types
+// that contain themselves; pass an empty map.
+func (t *Type) HoldsEnum(seen map[*Message]bool) bool {
+	switch t.Kind {
+	case KindEnum:
+		return true
+	case KindList, KindMap:
+		return t.Elem.HoldsEnum(seen)
+	case KindMessage:
+		if seen[t.Message] {
+			return false
+		}
+		seen[t.Message] = true
+		return slices.ContainsFunc(t.Message.Fields, func(f *Field) bool { return f.Type.HoldsEnum(seen) })
+	}
+	return false
+}
+
 // Definitions is everything that a project defines.
 type Definitions struct {
 	Modules []*Module // by name
@@ -305,4 +324,41 @@ func (d *Definitions) Count() Count {
 		}
 	}
 	return c
+}
+
+// Uses lists the other modules whose names a module refers to, by name.
+func (m *Module) Uses() []*Module {
+	var list []*Module
+	add := func(d *Decl) {
+		if d.Module != m && !slices.Contains(list, d.Module) {
+			list = append(list, d.Module)
+		}
+	}
+	var walk func(t *Type)
+	walk = func(t *Type) {
+		switch t.Kind {
+		case KindList, KindMap:
+			walk(t.Elem)
+		case KindEnum:
+			add(&t.Enum.Decl)
+		case KindMessage:
+			add(&t.Message.Decl)
+		}
+	}
+	for _, msg := range m.Messages {
+		for _, f := range msg.Fields {
+			walk(f.Type)
+		}
+	}
+	for _, s := range m.Services {
+		for _, c := range s.Calls {
+			for _, side := range append([]*Message{c.Request, c.Response}, c.Fails...) {
+				if side != nil {
+					add(&side.Decl)
+				}
+			}
+		}
+	}
+	slices.SortFunc(list, func(a, b *Module) int { return strings.Compare(a.Name, b.Name) })
+	return list
 }

@@ -47,3 +47,8 @@ func Fold(name string) string {
 	}
 	return name
 }
+
+// Compact is a dotted or snake_case name in small letters alone.
+func Compact(name string) string {
+	return strings.NewReplacer(".", "", "_", "").Replace(strings.ToLower(name))
+}

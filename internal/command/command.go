@@ -1,0 +1,221 @@
+// Package command is the command line: one file a command, each of which
+// reads its flags, makes one call into the core, and prints the result. No
+// logic of the job is here.
+package command
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"os"
+	"os/signal"
+	"slices"
+	"strings"
+	"time"
+
+	"golang.org/x/term"
+
+	"faithfulcourier/internal/project"
+	"faithfulcourier/internal/report"
+	"faithfulcourier/internal/source"
+)
+
+// The exit statuses.
+const (
+	fine    = 0
+	found   = 1 // errors in definitions, breaks, stale stubs
+	trouble = 2 // wrong usage, or something that could not be reached
+)
+
+// World is what a command may touch.
+type World struct {
+	Context context.Context
+	Out     io.Writer
+	Err     io.Writer
+	Dir     string
+	Colour  bool
+	Now     func() time.Time
+}
+
+// Process is the world of this process.
+func Process() *World {
+	dir, err := os.Getwd()
+	if err != nil {
+		dir = "."
+	}
+	ctx, _ := signal.NotifyContext(context.Background(), os.Interrupt)
+	colour := os.Getenv("NO_COLOR") == "" && term.IsTerminal(int(os.Stdout.Fd()))
+	return &World{Context: ctx, Out: os.Stdout, Err: os.Stderr, Dir: dir, Colour: colour, Now: time.Now}
+}
+
+// command is one command with its own help.
+type command struct {
+	name     string
+	synopsis string // what follows the name
+	short    string // one line
+	long     string
+	examples [2]string
+	// prepare declares flags and returns what runs the command.
+	prepare func(flags *flag.FlagSet) func(w *World, args []string) (int, error)
+}
+
+// all returns the commands in the order in which people meet them.
+func all() []*command {
+	return []*command{checkCommand, generateCommand, versionCommand, helpCommand()}
+}
+
+// usageError is wrong usage, with what would be right.
+type usageError struct{ message string }
+
+func (e *usageError) Error() string { return e.message }
+
+func usage(format string, args ...any) error { return &usageError{fmt.Sprintf(format, args...)} }
+
+// Run runs a command line and returns the exit status.
+func Run(args []string, w *World) int {
+	if len(args) == 0 {
+		overview(report.New(w.Err, false))
+		return trouble
+	}
+	if args[0] == "-h" || args[0] == "--help" {
+		args[0] = "help"
+	}
+	i := slices.IndexFunc(all(), func(c *command) bool { return c.name == args[0] })
+	if i < 0 {
+		var names []string
+		for _, c := range all() {
+			names = append(names, c.name)
+		}
+		message := fmt.Sprintf("there is no command %q", args[0])
+		if near := source.Nearest(args[0], names); near != "" {
+			message += fmt.Sprintf("; did you mean %q?", near)
+		}
+		fmt.Fprintf(w.Err, "faithful: %s\nThe commands are: %s.\n", message, strings.Join(names, ", "))
+		return trouble
+	}
+	return all()[i].run(w, args[1:])
+}
+
+func (c *command) run(w *World, args []string) int {
+	flags := flag.NewFlagSet(c.name, flag.ContinueOnError)
+	flags.SetOutput(io.Discard)
+	run := c.prepare(flags)
+	var rest []string
+	for {
+		err := flags.Parse(args)
+		if errors.Is(err, flag.ErrHelp) {
+			c.help(report.New(w.Out, w.Colour), flags)
+			return fine
+		}
+		if err != nil {
+			fmt.Fprintf(w.Err, "faithful %s: %s\n", c.name, c.flagMistake(err, flags))
+			return trouble
+		}
+		// Options and arguments stand in any order; "--" ends the options.
+		if flags.NArg() == 0 {
+			break
+		}
+		args = flags.Args()
+		rest = append(rest, args[0])
+		args = args[1:]
+	}
+	status, err := run(w, rest)
+	if err == nil {
+		return status
+	}
+	var bad *project.BadConfig
+	var wrong *usageError
+	switch {
+	case errors.As(err, &bad):
+		report.New(w.Out, w.Colour).Findings(bad.Findings)
+		return found
+	case errors.As(err, &wrong):
+		fmt.Fprintf(w.Err, "faithful %s: %s\nUsage: faithful %s %s\n", c.name, wrong.message, c.name, c.synopsis)
+	case errors.Is(err, project.ErrNoProject):
+		fmt.Fprintf(w.Err, "faithful %s: %v\nStart a project with: faithful new DIR\n", c.name, err)
+	default:
+		fmt.Fprintf(w.Err, "faithful %s: %v\n", c.name, err)
+	}
+	return trouble
+}
+
+// flagMistake says what is wrong with an option, with the nearest known one.
+func (c *command) flagMistake(err error, flags *flag.FlagSet) string {
+	unknown, ok := strings.CutPrefix(err.Error(), "flag provided but not defined: -")
+	if !ok {
+		return err.Error()
+	}
+	var names []string
+	flags.VisitAll(func(f *flag.Flag) { names = append(names, f.Name) })
+	message := fmt.Sprintf("there is no option --%s", strings.TrimPrefix(unknown, "-"))
+	if near := source.Nearest(unknown, names); near != "" {
+		return message + "; did you mean --" + near + "?"
+	}
+	return message + fmt.Sprintf("; see faithful help %s", c.name)
+}
+
+func (c *command) help(p *report.Printer, flags *flag.FlagSet) {
+	p.Line("%s", p.In(report.Bold, strings.TrimSpace("faithful "+c.name+" "+c.synopsis)))
+	p.Line("")
+	p.Line("%s", c.long)
+	var rows [][]string
+	flags.VisitAll(func(f *flag.Flag) {
+		value, text := flag.UnquoteUsage(f)
+		rows = append(rows, []string{strings.TrimSpace("--" + f.Name + " " + value), text})
+	})
+	if len(rows) > 0 {
+		p.Line("")
+		p.Line("Options")
+		p.Table("  ", rows)
+	}
+	p.Line("")
+	p.Line("Examples")
+	for _, e := range c.examples {
+		p.Line("  %s", e)
+	}
+}
+
+// outputKind is the option --as.
+func outputKind(flags *flag.FlagSet) *string {
+	return flags.String("as", "text", "`KIND` of output: text or json")
+}
+
+func checkKind(kind string) error {
+	if kind != "text" && kind != "json" {
+		return usage("--as is text or json, not %q", kind)
+	}
+	return nil
+}
+
+// mistakes prints what is wrong with definitions that a command can't go on
+// with, and returns its exit status.
+func mistakes(w *World, kind string, findings []source.Finding) (int, error) {
+	p := report.New(w.Out, w.Colour)
+	if kind == "json" {
+		return found, p.JSON(map[string]any{"findings": report.FindingsJSON(findings)})
+	}
+	p.Findings(findings)
+	p.Line("%s", p.In(report.Red, errorCount(findings)))
+	return found, nil
+}
+
+// errorCount says how many errors there are, in how many files.
+func errorCount(findings []source.Finding) string {
+	files := map[*source.File]bool{}
+	for _, f := range findings {
+		if f.Severity == source.Error {
+			files[f.Place.File] = true
+		}
+	}
+	return report.Plural(source.Errors(findings), "error") + " in " + report.Plural(len(files), "file")
+}
+
+// buffered collects output so that it is written in one go.
+func buffered(w *World, print func(p *report.Printer)) {
+	var b bytes.Buffer
+	print(report.New(&b, w.Colour))
+	w.Out.Write(b.Bytes()) // a broken pipe has no one to tell
+}

@@ -1,0 +1,285 @@
+// Package project finds a project and reads what it consists of:
+// faithful.toml, the definition files, and the definitions that a reference
+// names. It is where files are read; it prints nothing.
+package project
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/pelletier/go-toml/v2"
+
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/source"
+)
+
+// ConfigName is the file that makes a folder a project.
+const ConfigName = "faithful.toml"
+
+// Config is what faithful.toml says.
+type Config struct {
+	Name    string   `toml:"name"`
+	Sources []string `toml:"sources"`
+	Stubs   []Output `toml:"stubs"`
+	Promise Promise  `toml:"promise"`
+}
+
+// Output is one [[stubs]].
+type Output struct {
+	Language string `toml:"language"`
+	Into     string `toml:"into"`
+	Package  string `toml:"package"`
+}
+
+// Promise is what a project promises those who use its definitions.
+type Promise struct {
+	Rollout   string   `toml:"rollout"`   // "server-leads", "client-leads" or "unordered"
+	Kept      string   `toml:"kept"`      // "each-reads-other", "new-reads-old" or "old-reads-new"
+	Forms     []string `toml:"forms"`     // of "binary", "json", "http"
+	Languages []string `toml:"languages"` // default: those of the outputs
+}
+
+// Project is a project on disk.
+type Project struct {
+	Dir    string // absolute
+	Config Config
+}
+
+// ErrNoProject says that no folder from here upward is a project.
+var ErrNoProject = errors.New("there is no faithful.toml here or in a folder above")
+
+// BadConfig is the error of a faithful.toml that can't be used.
+type BadConfig struct{ Findings []source.Finding }
+
+func (e *BadConfig) Error() string { return e.Findings[0].Message }
+
+// Open finds the project that dir belongs to and reads its faithful.toml. The
+// error is ErrNoProject, a *BadConfig, or that of a file.
+func Open(dir string) (*Project, error) {
+	dir, err := filepath.Abs(dir)
+	if err != nil {
+		return nil, err
+	}
+	for at := dir; ; at = filepath.Dir(at) {
+		text, err := os.ReadFile(filepath.Join(at, ConfigName))
+		if err == nil {
+			p := &Project{Dir: at}
+			return p, p.readConfig(string(text))
+		}
+		if !errors.Is(err, fs.ErrNotExist) {
+			return nil, err
+		}
+		if at == filepath.Dir(at) {
+			return nil, ErrNoProject
+		}
+	}
+}
+
+var (
+	keys = []string{"name", "sources", "stubs", "stubs.language", "stubs.into", "stubs.package", "promise", "promise.rollout", "promise.kept", "promise.forms", "promise.languages"}
+
+	// laterKeys belong to the format, but this version does not read them.
+	laterKeys = []string{"waiver", "advice", "stubs.roles", "stubs.exhaustive", "promise.compared_with"}
+)
+
+func (p *Project) readConfig(text string) error {
+	file := source.NewFile(ConfigName, text)
+	bad := &BadConfig{}
+	d := toml.NewDecoder(strings.NewReader(text))
+	d.DisallowUnknownFields()
+	err := d.Decode(&p.Config)
+	var strict *toml.StrictMissingError
+	var syntax *toml.DecodeError
+	switch {
+	case errors.As(err, &strict):
+		for i := range strict.Errors {
+			e := &strict.Errors[i]
+			bad.Findings = append(bad.Findings, unknownKey(file, e))
+		}
+		return bad
+	case errors.As(err, &syntax):
+		line, column := syntax.Position()
+		bad.Findings = append(bad.Findings, source.Finding{Name: "bad-toml", Place: place(file, line, column, 1),
+			Message: strings.TrimPrefix(syntax.Error(), "toml: "), Mend: "faithful.toml is written in TOML"})
+		return bad
+	case err != nil:
+		return err
+	}
+	p.Config.check(file, bad)
+	if len(bad.Findings) > 0 {
+		return bad
+	}
+	return nil
+}
+
+func unknownKey(file *source.File, e *toml.DecodeError) source.Finding {
+	key := strings.Join(e.Key(), ".")
+	line, column := e.Position()
+	last := e.Key()[len(e.Key())-1]
+	f := source.Finding{Name: "unknown-key", Place: place(file, line, column, len(last)), Message: "faithful.toml has no key " + key}
+	if top := e.Key()[0]; slices.Contains(laterKeys, key) || slices.Contains(laterKeys, top) {
+		f.Name, f.Message = "not-yet", fmt.Sprintf("the key %s is not read by this version of faithful yet", key)
+		return f
+	}
+	prefix := strings.TrimSuffix(key, last)
+	var siblings []string
+	for _, k := range keys {
+		if rest, ok := strings.CutPrefix(k, prefix); ok && !strings.Contains(rest, ".") {
+			siblings = append(siblings, rest)
+		}
+	}
+	f.Mend = "the keys here are: " + strings.Join(siblings, ", ")
+	if near := source.Nearest(last, siblings); near != "" {
+		f.Mend = "did you mean " + near + "?"
+	}
+	return f
+}
+
+func place(file *source.File, line, column, length int) source.Place {
+	offset := 0
+	for ; line > 1; line-- {
+		offset += strings.IndexByte(file.Text[offset:], '\n') + 1
+	}
+	offset += column - 1
+	return source.Place{File: file, Span: source.Span{Start: uint32(offset), End: uint32(min(offset+length, len(file.Text)))}}
+}
+
+// check refuses values that mean nothing, and fills in the defaults.
+func (c *Config) check(file *source.File, bad *BadConfig) {
+	add := func(value, message, mend string) {
+		at := source.Place{File: file}
+		if i := strings.Index(file.Text, value); value != "" && i >= 0 {
+			at.Span = source.Span{Start: uint32(i), End: uint32(i + len(value))}
+		}
+		bad.Findings = append(bad.Findings, source.Finding{Name: "bad-value", Place: at, Message: message, Mend: mend})
+	}
+	if c.Name == "" {
+		add("", "faithful.toml does not say how the project is called", `write, for example: name = "skerry-line"`)
+	}
+	if len(c.Sources) == 0 {
+		c.Sources = []string{"."}
+	}
+	for _, o := range c.Stubs {
+		if o.Language == "" {
+			add("[[stubs]]", "a [[stubs]] needs its language", `write, for example: language = "go"`)
+		}
+		if o.Into == "" {
+			add("[[stubs]]", "a [[stubs]] needs the folder to write into", `write, for example: into = "gen"`)
+		}
+	}
+	one := func(key string, value *string, allowed ...string) {
+		if *value == "" {
+			*value = allowed[0]
+		}
+		if !slices.Contains(allowed, *value) {
+			add(`"`+*value+`"`, fmt.Sprintf("%s is one of %s, not %q", key, strings.Join(allowed, ", "), *value), "")
+		}
+	}
+	one("promise.rollout", &c.Promise.Rollout, "server-leads", "client-leads", "unordered")
+	one("promise.kept", &c.Promise.Kept, "each-reads-other", "new-reads-old", "old-reads-new")
+	if c.Promise.Forms == nil {
+		c.Promise.Forms = []string{"binary", "json", "http"}
+	}
+	for _, f := range c.Promise.Forms {
+		one("promise.forms", &f, "binary", "json", "http")
+	}
+	if c.Promise.Languages == nil {
+		for _, o := range c.Stubs {
+			if !slices.Contains(c.Promise.Languages, o.Language) {
+				c.Promise.Languages = append(c.Promise.Languages, o.Language)
+			}
+		}
+	}
+}
+
+// Definitions loads the working files.
+func (p *Project) Definitions() (*schema.Definitions, []source.Finding, error) {
+	files, err := p.Files()
+	if err != nil {
+		return nil, nil, err
+	}
+	defs, findings := schema.Load(files)
+	return defs, findings, nil
+}
+
+// Files reads the definition files, sorted; their names are relative to the
+// project.
+func (p *Project) Files() ([]*source.File, error) {
+	var paths []string
+	for _, s := range p.Config.Sources {
+		found, err := find(filepath.Join(p.Dir, filepath.FromSlash(s)))
+		if errors.Is(err, fs.ErrNotExist) {
+			return nil, fmt.Errorf("faithful.toml names %q as a source, and there is no such file or folder", s)
+		}
+		if err != nil {
+			return nil, err
+		}
+		paths = append(paths, found...)
+	}
+	slices.Sort(paths)
+	paths = slices.Compact(paths)
+	if len(paths) == 0 {
+		return nil, fmt.Errorf("there is no definition file (*.faithful) in %s", strings.Join(p.Config.Sources, ", "))
+	}
+	return p.read(paths)
+}
+
+// versionsFolder holds sealed versions, which are no working files.
+const versionsFolder = "versions"
+
+func find(root string) ([]string, error) {
+	var paths []string
+	err := filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		name := d.Name()
+		if d.IsDir() {
+			skip := strings.HasPrefix(name, ".") || name == "node_modules" || name == versionsFolder
+			if skip && path != root {
+				return fs.SkipDir
+			}
+			return nil
+		}
+		if filepath.Ext(name) == ".faithful" && d.Type().IsRegular() {
+			paths = append(paths, path)
+		}
+		return nil
+	})
+	return paths, err
+}
+
+func (p *Project) read(paths []string) ([]*source.File, error) {
+	var files []*source.File
+	for _, path := range paths {
+		f, err := readFile(path)
+		if err != nil {
+			return nil, err
+		}
+		if relative, err := filepath.Rel(p.Dir, path); err == nil {
+			f.Name = filepath.ToSlash(relative)
+		}
+		files = append(files, f)
+	}
+	return files, nil
+}
+
+func readFile(path string) (*source.File, error) {
+	info, err := os.Stat(path)
+	if err != nil {
+		return nil, err
+	}
+	if info.Size() > source.MaxFileSize {
+		return nil, fmt.Errorf("%s has %d bytes; a definition file has at most %d", path, info.Size(), source.MaxFileSize)
+	}
+	text, err := os.ReadFile(path)
+	if err != nil {
+		return nil, err
+	}
+	return source.NewFile(path, string(text)), nil
+}

@@ -1,0 +1,103 @@
+package project
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/source"
+	"faithfulcourier/internal/versions"
+)
+
+// Load loads the definitions that a reference names, as seen from a folder:
+// draft, latest, a sealed version, a folder or a file.
+func Load(dir, ref string) (*schema.Definitions, []source.Finding, error) {
+	switch {
+	case strings.HasPrefix(ref, "rev:"), strings.HasPrefix(ref, "http://"), strings.HasPrefix(ref, "https://"):
+		return nil, nil, fmt.Errorf("the reference %s is not read by this version of faithful yet; use draft, latest, a sealed version, a folder or a file", ref)
+	case ref == "draft":
+		p, err := Open(dir)
+		if err != nil {
+			return nil, nil, err
+		}
+		return p.Definitions()
+	}
+	if path := filepath.Join(dir, ref); ref != "latest" && !isVersion(ref) {
+		if filepath.IsAbs(ref) {
+			path = ref
+		}
+		return loadPath(path, ref)
+	}
+	p, err := Open(dir)
+	if err != nil {
+		return nil, nil, err
+	}
+	ledger, err := versions.Open(p.Dir)
+	if err != nil {
+		return nil, nil, err
+	}
+	entry := ledger.Latest()
+	if ref != "latest" {
+		entry = ledger.Find(ref)
+	}
+	switch {
+	case entry == nil && len(ledger.Entries) == 0:
+		return nil, nil, fmt.Errorf("no version is sealed yet; seal the first with: faithful seal")
+	case entry == nil:
+		return nil, nil, fmt.Errorf("there is no version %s; the sealed versions are: %s", ref, strings.Join(ledger.Names(), ", "))
+	}
+	return Sealed(ledger, entry)
+}
+
+// Sealed loads a sealed version.
+func Sealed(ledger *versions.Ledger, entry *versions.Entry) (*schema.Definitions, []source.Finding, error) {
+	files, err := ledger.Read(entry)
+	if err != nil {
+		return nil, nil, err
+	}
+	var sources []*source.File
+	for _, f := range files {
+		sources = append(sources, source.NewFile(versions.Folder+"/"+entry.Version+"/"+f.Name, f.Text))
+	}
+	defs, findings := schema.Load(sources)
+	return defs, findings, nil
+}
+
+func isVersion(ref string) bool {
+	return ref != "" && ref[0] >= '0' && ref[0] <= '9' && strings.Count(ref, ".") == 2 && strings.Trim(ref, "0123456789.") == ""
+}
+
+// loadPath loads a project's folder, a plain folder of definitions, or a file.
+func loadPath(path, ref string) (*schema.Definitions, []source.Finding, error) {
+	info, err := os.Stat(path)
+	if err != nil {
+		return nil, nil, fmt.Errorf("%s is neither draft, latest or a version, nor a file or folder", ref)
+	}
+	if info.IsDir() {
+		if _, err := os.Stat(filepath.Join(path, ConfigName)); err == nil {
+			return Load(path, "draft")
+		}
+	}
+	paths, err := find(path)
+	if err != nil {
+		return nil, nil, err
+	}
+	if !info.IsDir() {
+		paths = []string{path} // whatever it is called
+	}
+	if len(paths) == 0 {
+		return nil, nil, fmt.Errorf("there is no definition file (*.faithful) in %s", ref)
+	}
+	var files []*source.File
+	for _, path := range paths {
+		f, err := readFile(path)
+		if err != nil {
+			return nil, nil, err
+		}
+		files = append(files, f)
+	}
+	defs, findings := schema.Load(files)
+	return defs, findings, nil
+}

@@ -1,0 +1,246 @@
+// Package report is how things look: findings with the line underlined,
+// aligned tables, colour on a terminal, and JSON. It computes nothing.
+package report
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"strings"
+
+	"faithfulcourier/internal/source"
+)
+
+// Printer writes to one stream.
+type Printer struct {
+	w      io.Writer
+	colour bool
+}
+
+// New returns a printer to w.
+func New(w io.Writer, colour bool) *Printer { return &Printer{w: w, colour: colour} }
+
+// Style is a look of text on a terminal.
+type Style string
+
+// The styles.
+const (
+	Bold   Style = "1"
+	Faint  Style = "2"
+	Red    Style = "1;31"
+	Green  Style = "32"
+	Yellow Style = "33"
+	Blue   Style = "36"
+)
+
+// In returns text in a style, when colour is on.
+func (p *Printer) In(style Style, text string) string {
+	if !p.colour || text == "" {
+		return text
+	}
+	return "\x1b[" + string(style) + "m" + text + "\x1b[0m"
+}
+
+// Line writes one line.
+func (p *Printer) Line(format string, args ...any) {
+	if len(args) > 0 {
+		format = fmt.Sprintf(format, args...)
+	}
+	io.WriteString(p.w, format+"\n") // a broken pipe has no one to tell
+}
+
+// shownPerFile is how many errors of one file are printed.
+const shownPerFile = 50
+
+// Findings writes findings, each with its line underlined.
+func (p *Printer) Findings(list []source.Finding) {
+	shown := map[*source.File]int{}
+	total := map[*source.File]int{}
+	for _, f := range list {
+		total[f.Place.File]++
+	}
+	for _, f := range list {
+		if shown[f.Place.File]++; shown[f.Place.File] <= shownPerFile {
+			p.finding(f)
+		} else if shown[f.Place.File] == total[f.Place.File] {
+			p.Line("%s: %d more, not shown", f.Place.File.Name, total[f.Place.File]-shownPerFile)
+			p.Line("")
+		}
+	}
+}
+
+func (p *Printer) finding(f source.Finding) {
+	word := p.In(Red, "error")
+	if f.Severity == source.Advice {
+		word = p.In(Yellow, "advice")
+	}
+	p.Line("%s: %s: %s", p.In(Bold, where(f.Place)), word, f.Message)
+	p.excerpt(f.Place, Red, "")
+	for _, n := range f.Notes {
+		p.excerpt(n.Place, Blue, n.Message)
+	}
+	if f.Mend != "" {
+		p.Line("       %s %s", p.In(Green, "mend:"), f.Mend)
+	}
+	p.Line("")
+}
+
+func where(place source.Place) string {
+	if place.File == nil {
+		return "faithful"
+	}
+	at := place.File.Position(place.Span.Start)
+	return fmt.Sprintf("%s:%d:%d", place.File.Name, at.Line, at.Column)
+}
+
+// excerpt writes a line of a file with a part underlined, and a message
+// behind the underline.
+func (p *Printer) excerpt(place source.Place, style Style, message string) {
+	if place.File == nil || place.File.Text == "" {
+		return
+	}
+	start, end := place.File.Position(place.Span.Start), place.File.Position(place.Span.End)
+	runes := []rune(place.File.Line(start.Line))
+	from := min(start.Column-1, len(runes))
+	to := len(runes)
+	if end.Line == start.Line {
+		to = min(end.Column-1, len(runes))
+	}
+	runes, from, to = window(runes, from, to)
+	var before strings.Builder
+	for _, r := range runes[:from] {
+		if r == '\t' {
+			before.WriteRune('\t') // so that the underline lines up
+		} else {
+			before.WriteString(strings.Repeat(" ", width(r)))
+		}
+	}
+	length := 0
+	for _, r := range runes[from:to] {
+		length += width(r)
+	}
+	gutter := fmt.Sprintf("%5d", start.Line)
+	p.Line("%s %s", p.In(Faint, gutter+" │"), printable(runes))
+	line := before.String() + p.In(style, strings.Repeat("^", max(1, length)))
+	if message != "" {
+		line += " " + p.In(style, message)
+	}
+	p.Line("%s %s", p.In(Faint, "      │"), line)
+}
+
+// window cuts a very long line to what surrounds the underlined part.
+func window(runes []rune, from, to int) ([]rune, int, int) {
+	const wide = 160
+	if len(runes) <= wide {
+		return runes, from, to
+	}
+	start := max(0, from-wide/2)
+	stop := min(len(runes), start+wide)
+	return runes[start:stop], from - start, min(max(to, from), stop) - start
+}
+
+func printable(runes []rune) string {
+	return strings.Map(func(r rune) rune {
+		if r < 0x20 && r != '\t' || r == 0x7f {
+			return '\uFFFD'
+		}
+		return r
+	}, string(runes))
+}
+
+// width is how many columns a character takes: two for East Asian wide ones.
+func width(r rune) int {
+	if r >= 0x1100 && r <= 0x115f || r >= 0x2e80 && r <= 0xa4cf || r >= 0xac00 && r <= 0xd7a3 || r >= 0xf900 && r <= 0xfaff || r >= 0xff00 && r <= 0xff60 || r >= 0x1f300 && r <= 0x1faff {
+		return 2
+	}
+	return 1
+}
+
+// Table writes rows in aligned columns, the last one ragged.
+func (p *Printer) Table(indent string, rows [][]string) {
+	var widths []int
+	for _, row := range rows {
+		for i, cell := range row[:len(row)-1] {
+			if i == len(widths) {
+				widths = append(widths, 0)
+			}
+			widths[i] = max(widths[i], len([]rune(cell)))
+		}
+	}
+	for _, row := range rows {
+		line := indent
+		for i, cell := range row {
+			line += cell
+			if i < len(row)-1 {
+				line += strings.Repeat(" ", widths[i]-len([]rune(cell))+2)
+			}
+		}
+		p.Line("%s", strings.TrimRight(line, " "))
+	}
+}
+
+// JSON writes v as indented JSON.
+func (p *Printer) JSON(v any) error {
+	e := json.NewEncoder(p.w)
+	e.SetIndent("", "  ")
+	e.SetEscapeHTML(false)
+	return e.Encode(v)
+}
+
+// Finding is a finding as JSON has it.
+type Finding struct {
+	Name     string `json:"name"`
+	Severity string `json:"severity"` // "error" or "advice"
+	Place
+	Message string `json:"message"`
+	Mend    string `json:"mend,omitempty"`
+	Notes   []Note `json:"notes,omitempty"`
+}
+
+// Place is a place as JSON has it; lines and columns begin at 1.
+type Place struct {
+	File  string           `json:"file,omitempty"`
+	Start *source.Position `json:"start,omitempty"`
+	End   *source.Position `json:"end,omitempty"`
+}
+
+// Note is a second place as JSON has it.
+type Note struct {
+	Place
+	Message string `json:"message"`
+}
+
+func placeJSON(p source.Place) Place {
+	if p.File == nil {
+		return Place{}
+	}
+	start, end := p.File.Position(p.Span.Start), p.File.Position(p.Span.End)
+	return Place{File: p.File.Name, Start: &start, End: &end}
+}
+
+// FindingsJSON turns findings into what JSON has; the result is never nil.
+func FindingsJSON(list []source.Finding) []Finding {
+	out := []Finding{}
+	for _, f := range list {
+		j := Finding{Name: f.Name, Severity: "error", Place: placeJSON(f.Place), Message: f.Message, Mend: f.Mend}
+		if f.Severity == source.Advice {
+			j.Severity = "advice"
+		}
+		for _, n := range f.Notes {
+			j.Notes = append(j.Notes, Note{placeJSON(n.Place), n.Message})
+		}
+		out = append(out, j)
+	}
+	return out
+}
+
+// Plural writes a count with its noun: "1 file", "2 files".
+func Plural(n int, noun string) string {
+	if n == 1 {
+		return "1 " + noun
+	}
+	if strings.HasSuffix(noun, "y") {
+		return fmt.Sprintf("%d %sies", n, strings.TrimSuffix(noun, "y"))
+	}
+	return fmt.Sprintf("%d %ss", n, noun)
+}

@@ -1,0 +1,219 @@
+// Package web carries calls over HTTP: requests and answers as CBOR or JSON,
+// errors as problem details (RFC 9457). The clients and servers beside it
+// call it; other code uses its options and its errors.
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"faithfulcourier/internal/stubs/golang/support/wire"
+)
+
+// The media types of payloads and problems.
+const (
+	CBOR = "application/cbor"
+	JSON = "application/json"
+
+	problemJSON = "application/problem+json"
+)
+
+// Call is what both sides know of one call.
+type Call struct {
+	Name   string // full: module, service and call
+	Method string
+	Path   string // below the base
+	Safe   bool
+	Fails  []Failure
+}
+
+// Failure is one error that a call declares.
+type Failure struct {
+	Name string // full
+	New  func() DeclaredError
+}
+
+// DeclaredError is what every generated error is.
+type DeclaredError interface {
+	error
+	wire.Message
+	ErrorName() string // full: module and error
+	ErrorStatus() int  // the HTTP status
+}
+
+// Problem is an error that the call does not declare, as problem details. The
+// names of Faithful's own are in Name.
+type Problem struct {
+	Type       string           `json:"type"`
+	Title      string           `json:"title"`
+	Status     int              `json:"status"`
+	Detail     string           `json:"detail,omitempty"`
+	Instance   string           `json:"instance,omitempty"`
+	Violations []wire.Violation `json:"errors,omitempty"`
+	Fields     json.RawMessage  `json:"error,omitempty"` // of a declared error
+}
+
+// Name is what follows "/-/errors/" in the type, such as "invalid-request".
+func (p *Problem) Name() string {
+	if _, name, ok := strings.Cut(p.Type, "/-/errors/"); ok {
+		return name
+	}
+	return p.Type
+}
+
+func (p *Problem) Error() string {
+	s := fmt.Sprintf("%d %s", p.Status, p.Title)
+	if p.Detail != "" {
+		s += ": " + p.Detail
+	}
+	for _, v := range p.Violations {
+		s += "; " + v.Pointer + " " + v.Detail
+	}
+	return s
+}
+
+// Unreachable is the error of a call that got no answer: no connection, a
+// connection that broke, or a time-out.
+type Unreachable struct {
+	Call string
+	Err  error
+}
+
+func (e *Unreachable) Error() string { return e.Call + ": no answer: " + e.Err.Error() }
+
+// Unwrap returns what went wrong.
+func (e *Unreachable) Unwrap() error { return e.Err }
+
+// BadAnswer is the error of a call whose answer could not be understood.
+type BadAnswer struct {
+	Call   string
+	Status int
+	Err    error
+}
+
+func (e *BadAnswer) Error() string {
+	return fmt.Sprintf("%s: the answer with status %d was not understood: %v", e.Call, e.Status, e.Err)
+}
+
+// Unwrap returns what went wrong.
+func (e *BadAnswer) Unwrap() error { return e.Err }
+
+// Definitions is what a server says of itself.
+type Definitions struct {
+	Name    string
+	Version string
+	Digest  string
+	Modules []Module
+	Errors  []ErrorPage
+}
+
+// Module is the canonical text of one module.
+type Module struct {
+	Name string `json:"name"`
+	Text string `json:"text"`
+}
+
+// ErrorPage documents one error.
+type ErrorPage struct {
+	Name   string `json:"name"`
+	Status int    `json:"status"`
+	Doc    string `json:"documentation"`
+}
+
+// The errors that every server may answer with.
+var commonErrors = []ErrorPage{
+	{"invalid-request", 400, "The request could not be read, or breaks what its definition demands. The member errors lists every violation with a JSON Pointer."},
+	{"unknown-call", 404, "No call has this path."},
+	{"wrong-method", 405, "The path is right and the method is not; Allow names the right one."},
+	{"not-acceptable", 406, "Accept names neither application/cbor nor application/json."},
+	{"too-large", 413, "The request is larger than this server takes, or holds more items."},
+	{"unsupported-form", 415, "The body is neither application/cbor nor application/json, or is encoded."},
+	{"internal", 500, "The server failed. Its log says why."},
+	{"not-implemented", 501, "The call is defined, but this server does not implement it."},
+	{"too-slow", 503, "The call took longer than the client or the server allows."},
+}
+
+func commonProblem(base, name, detail string) *Problem {
+	for _, e := range commonErrors {
+		if e.Name == name {
+			return &Problem{Type: base + "/-/errors/" + name, Title: strings.ReplaceAll(name, "-", " "), Status: e.Status, Detail: detail}
+		}
+	}
+	panic("no such error: " + name)
+}
+
+// mediaType returns a media type in lower case, without parameters.
+func mediaType(header string) string {
+	t, _, _ := strings.Cut(header, ";")
+	return strings.ToLower(strings.TrimSpace(t))
+}
+
+// preferred chooses the form of an answer by Accept (RFC 9110, section
+// 12.5.1): of CBOR and JSON the one of higher quality; of two alike the form
+// of the request, or JSON. It returns "" when neither is acceptable.
+func preferred(accept []string, request string) string {
+	fallback := JSON
+	if request == CBOR {
+		fallback = CBOR
+	}
+	if len(accept) == 0 {
+		return fallback
+	}
+	cbor, json := quality(accept, CBOR), quality(accept, JSON)
+	switch {
+	case cbor == 0 && json == 0:
+		return ""
+	case cbor > json:
+		return CBOR
+	case json > cbor:
+		return JSON
+	}
+	return fallback
+}
+
+func quality(accept []string, want string) float64 {
+	best, bestRank := 0.0, -1
+	for _, header := range accept {
+		for part := range strings.SplitSeq(header, ",") {
+			pattern, parameters, _ := strings.Cut(part, ";")
+			rank := -1
+			switch strings.ToLower(strings.TrimSpace(pattern)) {
+			case want:
+				rank = 2
+			case "application/*":
+				rank = 1
+			case "*/*":
+				rank = 0
+			}
+			if rank <= bestRank {
+				continue
+			}
+			q := 1.0
+			for parameter := range strings.SplitSeq(parameters, ";") {
+				if value, ok := strings.CutPrefix(strings.ToLower(strings.TrimSpace(parameter)), "q="); ok {
+					if parsed, err := strconv.ParseFloat(value, 64); err == nil {
+						q = parsed
+					}
+				}
+			}
+			best, bestRank = q, rank
+		}
+	}
+	return best
+}
+
+func decode(form string, data []byte, m wire.Message) error {
+	if form == CBOR {
+		return wire.Unmarshal(data, m)
+	}
+	return wire.UnmarshalText(data, m)
+}
+
+func encode(form string, m wire.Message) ([]byte, error) {
+	if form == CBOR {
+		return wire.AppendBinary(nil, m)
+	}
+	return wire.AppendText(nil, m)
+}

@@ -1,0 +1,598 @@
+package wire
+
+import (
+	"bytes"
+	"encoding/binary"
+	"math"
+	"slices"
+	"time"
+	"unicode/utf8"
+)
+
+// CBOR major types (RFC 8949, section 3.1), shifted to where they stand.
+const (
+	unsigned = 0 << 5
+	negative = 1 << 5
+	byteText = 2 << 5
+	utf8Text = 3 << 5
+	array    = 4 << 5
+	mapping  = 5 << 5
+	tag      = 6 << 5
+	simple   = 7 << 5
+
+	indefinite = 31
+	breakByte  = 0xff
+)
+
+// CBORReader reads CBOR. After a failure it reads zero values.
+type CBORReader struct{ Reader }
+
+// head reads the first byte and the argument of an item (RFC 8949, section
+// 3). The argument of an indefinite length is 0.
+func (r *CBORReader) head() (first byte, argument uint64) {
+	if r.at >= len(r.data) || r.err != nil {
+		r.fail(r.at, "the payload ends too early")
+		return simple, 0
+	}
+	first = r.data[r.at]
+	if info := first & 31; info < 24 {
+		r.at++
+		return first, uint64(info)
+	}
+	return r.longHead(first)
+}
+
+func (r *CBORReader) longHead(first byte) (byte, uint64) {
+	start := r.at
+	info := first & 31
+	r.at++
+	rest := r.data[r.at:]
+	var argument uint64
+	switch {
+	case info == 24 && len(rest) >= 1:
+		argument = uint64(rest[0])
+		r.at++
+		if first&0xe0 == simple && argument < 32 {
+			r.fail(start, "a simple value that is not well formed")
+		}
+	case info == 25 && len(rest) >= 2:
+		argument = uint64(binary.BigEndian.Uint16(rest))
+		r.at += 2
+	case info == 26 && len(rest) >= 4:
+		argument = uint64(binary.BigEndian.Uint32(rest))
+		r.at += 4
+	case info == 27 && len(rest) >= 8:
+		argument = binary.BigEndian.Uint64(rest)
+		r.at += 8
+	case info <= 27:
+		r.fail(len(r.data), "the payload ends too early")
+		return simple, 0
+	case info == indefinite && first&0xe0 != unsigned && first&0xe0 != negative && first&0xe0 != tag:
+	default:
+		r.fail(start, "the reserved byte 0x%02x", first)
+		return simple, 0
+	}
+	return first, argument
+}
+
+var majorNames = map[byte]string{unsigned: "an integer", negative: "a negative integer", byteText: "a byte string", utf8Text: "a text",
+	array: "an array", mapping: "a map", tag: "a tag", simple: "a simple value or float"}
+
+func (r *CBORReader) wrong(start int, first byte, expected string) {
+	r.fail(start, "expected %s, found %s", expected, majorNames[first&0xe0])
+}
+
+// open reads the head of an array or map: its length, or -1 for indefinite.
+func (r *CBORReader) open(major byte, perElement int, expected string) int {
+	start := r.at
+	first, n := r.head()
+	if first&0xe0 != major {
+		r.wrong(start, first, expected)
+		return 0
+	}
+	r.enter()
+	if first&31 == indefinite {
+		return -1
+	}
+	if n > uint64((len(r.data)-r.at)/perElement) {
+		r.fail(start, "a length of %d, more than the payload holds", n)
+		return 0
+	}
+	r.spend(int(n))
+	return int(n)
+}
+
+// OpenMessage begins a message: its number of entries, or -1.
+func (r *CBORReader) OpenMessage(name string) int { return r.open(mapping, 2, name) }
+
+// OpenList begins a list: its length, or -1.
+func (r *CBORReader) OpenList() int { return r.open(array, 1, "a list") }
+
+// OpenMap begins a map: its number of entries, or -1.
+func (r *CBORReader) OpenMap() int { return r.open(mapping, 2, "a map") }
+
+// More tells whether another element follows, counting n down.
+func (r *CBORReader) More(n *int) bool {
+	if *n > 0 && r.err == nil {
+		*n--
+		return true
+	}
+	if *n == 0 || r.err != nil {
+		return false
+	}
+	if r.at < len(r.data) && r.data[r.at] == breakByte {
+		r.at++
+		return false
+	}
+	r.spend(1)
+	return r.err == nil
+}
+
+// FieldNumber reads the key of a message's entry.
+func (r *CBORReader) FieldNumber() int {
+	if r.at < len(r.data) {
+		if c := r.data[r.at]; c-1 < 23 {
+			r.at++
+			return int(c)
+		}
+	}
+	start := r.at
+	first, n := r.head()
+	if first&0xe0 != unsigned || n < 1 || n > 65535 {
+		r.fail(start, "expected a field number from 1 to 65535")
+		return 0
+	}
+	return int(n)
+}
+
+// Bool reads a bool.
+func (r *CBORReader) Bool() bool {
+	start := r.at
+	first, _ := r.head()
+	if first != simple|20 && first != simple|21 {
+		r.wrong(start, first, "bool")
+	}
+	return first == simple|21
+}
+
+// Int64 reads an int64.
+func (r *CBORReader) Int64() int64 {
+	start := r.at
+	first, n := r.head()
+	if first&0xe0 > negative || n > math.MaxInt64 {
+		r.wrong(start, first, "int64")
+		return 0
+	}
+	if first&0xe0 == negative {
+		return -1 - int64(n)
+	}
+	return int64(n)
+}
+
+// Int32 reads an int32.
+func (r *CBORReader) Int32() int32 {
+	start := r.at
+	first, n := r.head()
+	if first&0xe0 > negative || n > math.MaxInt32 {
+		r.wrong(start, first, "int32")
+		return 0
+	}
+	if first&0xe0 == negative {
+		return -1 - int32(n)
+	}
+	return int32(n)
+}
+
+// Uint32 reads a uint32.
+func (r *CBORReader) Uint32() uint32 {
+	start := r.at
+	first, n := r.head()
+	if first&0xe0 != unsigned || n > math.MaxUint32 {
+		r.wrong(start, first, "uint32")
+		return 0
+	}
+	return uint32(n)
+}
+
+// EnumNumber reads the number of an enum's member.
+func (r *CBORReader) EnumNumber() uint16 {
+	start := r.at
+	first, n := r.head()
+	if first&0xe0 != unsigned || n > math.MaxUint16 {
+		r.wrong(start, first, "the number of a member, 0 to 65535")
+		return 0
+	}
+	return uint16(n)
+}
+
+// Float64 reads a float of any width, or an integer that it can hold.
+func (r *CBORReader) Float64() float64 {
+	start := r.at
+	first, n := r.head()
+	switch first {
+	case simple | 27:
+		return math.Float64frombits(n)
+	case simple | 26:
+		return float64(math.Float32frombits(uint32(n)))
+	case simple | 25:
+		return float16(uint16(n))
+	}
+	x := float64(n)
+	switch first & 0xe0 {
+	case unsigned:
+		if x < 1<<64 && uint64(x) == n {
+			return x
+		}
+	case negative:
+		if n == math.MaxUint64 {
+			return -(1 << 64)
+		}
+		if x = float64(n + 1); x < 1<<64 && uint64(x) == n+1 {
+			return -x
+		}
+	}
+	r.wrong(start, first, "float64")
+	return 0
+}
+
+// float16 widens a half-precision float (RFC 8949, appendix D).
+func float16(bits uint16) float64 {
+	mantissa := float64(bits & 1023)
+	var x float64
+	switch exponent := int(bits >> 10 & 31); exponent {
+	case 0:
+		x = math.Ldexp(mantissa, -24)
+	case 31:
+		x = math.Inf(1)
+		if mantissa != 0 {
+			x = math.NaN()
+		}
+	default:
+		x = math.Ldexp(mantissa+1024, exponent-25)
+	}
+	if bits&0x8000 != 0 {
+		return -x
+	}
+	return x
+}
+
+// Text reads a text.
+func (r *CBORReader) Text() string {
+	start := r.at
+	b := r.chunks(utf8Text, "text")
+	if !utf8.Valid(b) {
+		r.fail(start, "text that is not UTF-8")
+		return ""
+	}
+	return string(b)
+}
+
+// Bytes reads bytes; the result is a copy and never nil.
+func (r *CBORReader) Bytes() []byte {
+	return append([]byte{}, r.chunks(byteText, "bytes")...)
+}
+
+// chunks reads a string of definite length, or the chunks of an indefinite
+// one (RFC 8949, section 3.2.3).
+func (r *CBORReader) chunks(major byte, expected string) []byte {
+	start := r.at
+	first, n := r.head()
+	if first&0xe0 != major {
+		r.wrong(start, first, expected)
+		return nil
+	}
+	if first&31 != indefinite {
+		if n > uint64(len(r.data)-r.at) {
+			r.fail(start, "a length of %d, more than the payload holds", n)
+			return nil
+		}
+		r.at += int(n)
+		return r.data[r.at-int(n) : r.at]
+	}
+	var all []byte
+	for r.err == nil {
+		if r.at < len(r.data) && r.data[r.at] == breakByte {
+			r.at++
+			return all
+		}
+		if r.at < len(r.data) && r.data[r.at] == major|indefinite {
+			r.fail(r.at, "a chunk of indefinite length")
+			return nil
+		}
+		start := r.at
+		chunk := r.chunks(major, expected)
+		if major == utf8Text && !utf8.Valid(chunk) {
+			r.fail(start, "text that is not UTF-8")
+		}
+		all = append(all, chunk...)
+	}
+	return nil
+}
+
+// UUID reads tag 37 over 16 bytes.
+func (r *CBORReader) UUID() (u UUID) {
+	start := r.at
+	first, n := r.head()
+	if first&0xe0 != tag || n != 37 {
+		r.wrong(start, first, "uuid")
+		return u
+	}
+	b := r.chunks(byteText, "the 16 bytes of a uuid")
+	if len(b) != 16 {
+		r.fail(start, "expected the 16 bytes of a uuid, found %d", len(b))
+		return u
+	}
+	return UUID(b)
+}
+
+// Instant reads tag 1 with integer seconds, or tag 1001 (RFC 9581).
+func (r *CBORReader) Instant() time.Time {
+	start := r.at
+	first, n := r.head()
+	var seconds, nanos int64
+	switch {
+	case first&0xe0 == tag && n == 1:
+		seconds = r.Int64()
+	case first&0xe0 == tag && n == 1001:
+		seconds, nanos = r.extendedTime()
+	default:
+		r.wrong(start, first, "instant")
+	}
+	if seconds < minSeconds || seconds > maxSeconds {
+		r.fail(start, "an instant outside the years 0001 to 9999")
+	}
+	if r.err != nil {
+		return time.Time{}
+	}
+	return time.Unix(seconds, nanos).UTC()
+}
+
+func (r *CBORReader) extendedTime() (seconds, nanos int64) {
+	start := r.at
+	first, count := r.head()
+	if first&0xe0 != mapping || count > 2 {
+		r.fail(start, "expected seconds and at most one fraction")
+		return 0, 0
+	}
+	n := int(count)
+	if first&31 == indefinite {
+		n = -1
+	}
+	hasSeconds := false
+	for r.More(&n) {
+		key, v := r.Int64(), r.Int64()
+		var unit int64
+		switch key {
+		case -3:
+			unit = 1_000_000
+		case -6:
+			unit = 1_000
+		case -9:
+			unit = 1
+		}
+		switch {
+		case key == 1 && !hasSeconds:
+			seconds, hasSeconds = v, true
+		case unit != 0 && nanos == 0 && v >= 1 && v <= 999_999_999/unit:
+			nanos = v * unit
+		default:
+			r.fail(start, "expected seconds and at most one fraction of 1 to 999…")
+		}
+	}
+	if !hasSeconds {
+		r.fail(start, "expected seconds and at most one fraction")
+	}
+	return seconds, nanos
+}
+
+// Unknown keeps an entry whose number the definitions do not know.
+func (r *CBORReader) Unknown(list *[]Unknown, number int) {
+	for _, u := range *list {
+		if u.Number == number {
+			r.fail(r.at, "the field comes twice")
+			return
+		}
+	}
+	start := r.at
+	r.skip()
+	if r.err == nil {
+		keepUnknown(list, Unknown{Number: number, Raw: bytes.Clone(r.data[start:r.at])})
+	}
+}
+
+// keepUnknown holds numbers in ascending order, before all names.
+func keepUnknown(list *[]Unknown, u Unknown) {
+	i := len(*list)
+	for u.Number > 0 && i > 0 && ((*list)[i-1].Number == 0 || (*list)[i-1].Number > u.Number) {
+		i--
+	}
+	*list = slices.Insert(*list, i, u)
+}
+
+// skip passes over one well-formed item.
+func (r *CBORReader) skip() {
+	start := r.at
+	first, n := r.head()
+	for first&0xe0 == tag {
+		start = r.at
+		first, n = r.head()
+	}
+	if r.err != nil {
+		return
+	}
+	switch first & 0xe0 {
+	case byteText:
+		r.at = start
+		r.chunks(byteText, "bytes")
+	case utf8Text:
+		r.at = start
+		if !utf8.Valid(r.chunks(utf8Text, "text")) {
+			r.fail(start, "text that is not UTF-8")
+		}
+	case array, mapping:
+		r.at = start
+		items := int(first&0xe0-array)>>5 + 1
+		for n := r.open(first&0xe0, items, "a value"); r.More(&n); {
+			r.skip()
+			if items == 2 {
+				r.skip()
+			}
+		}
+		r.Leave()
+	case simple:
+		if first == breakByte {
+			r.fail(start, "a break where a value is due")
+		}
+	}
+	_ = n
+}
+
+// AppendHead appends the head of an item of a major type.
+func appendHead(b []byte, major byte, n uint64) []byte {
+	if n < 24 {
+		return append(b, major|byte(n))
+	}
+	return appendLongHead(b, major, n)
+}
+
+//go:noinline
+func appendLongHead(b []byte, major byte, n uint64) []byte {
+	switch {
+	case n < 1<<8:
+		return append(b, major|24, byte(n))
+	case n < 1<<16:
+		return append(b, major|25, byte(n>>8), byte(n))
+	case n < 1<<32:
+		return binary.BigEndian.AppendUint32(append(b, major|26), uint32(n))
+	}
+	return binary.BigEndian.AppendUint64(append(b, major|27), n)
+}
+
+// AppendMapHead begins a message or map of n entries.
+func AppendMapHead(b []byte, n int) []byte { return appendHead(b, mapping, uint64(n)) }
+
+// AppendListHead begins a list of n items.
+func AppendListHead(b []byte, n int) []byte { return appendHead(b, array, uint64(n)) }
+
+// AppendBool appends a bool.
+func AppendBool(b []byte, v bool) []byte {
+	if v {
+		return append(b, simple|21)
+	}
+	return append(b, simple|20)
+}
+
+// AppendInt appends an int32 or int64.
+func AppendInt(b []byte, v int64) []byte {
+	if v < 0 {
+		return appendHead(b, negative, uint64(^v))
+	}
+	return appendHead(b, unsigned, uint64(v))
+}
+
+// AppendUint appends a uint32 or the number of an enum's member.
+func AppendUint(b []byte, v uint64) []byte { return appendHead(b, unsigned, v) }
+
+// AppendFloat64 appends a float64, always in 8 bytes.
+func AppendFloat64(b []byte, v float64) []byte {
+	bits := math.Float64bits(v)
+	if v != v {
+		bits = 0x7ff8000000000000
+	}
+	return binary.BigEndian.AppendUint64(append(b, simple|27), bits)
+}
+
+// AppendString appends a text, which must be UTF-8.
+func AppendString(b []byte, v string, w *Writer) []byte {
+	if !utf8.ValidString(v) {
+		w.fail("text that is not UTF-8")
+	}
+	return append(appendHead(b, utf8Text, uint64(len(v))), v...)
+}
+
+// AppendBytes appends bytes.
+func AppendBytes(b, v []byte) []byte {
+	return append(appendHead(b, byteText, uint64(len(v))), v...)
+}
+
+// AppendUUID appends a uuid.
+func AppendUUID(b []byte, v UUID) []byte {
+	return append(append(b, tag|24, 37, byteText|16), v[:]...)
+}
+
+// AppendInstant appends an instant in the years 0001 to 9999.
+func AppendInstant(b []byte, v time.Time, w *Writer) []byte {
+	seconds, nanos := v.Unix(), v.Nanosecond()
+	if seconds < minSeconds || seconds > maxSeconds {
+		w.fail("an instant outside the years 0001 to 9999")
+		return b
+	}
+	if nanos == 0 {
+		return AppendInt(append(b, tag|1), seconds)
+	}
+	b = AppendInt(append(b, tag|25, 1001>>8, 1001&255, mapping|2, 1), seconds)
+	switch {
+	case nanos%1_000_000 == 0:
+		return AppendInt(append(b, negative|2), int64(nanos/1_000_000))
+	case nanos%1_000 == 0:
+		return AppendInt(append(b, negative|5), int64(nanos/1_000))
+	}
+	return AppendInt(append(b, negative|8), int64(nanos))
+}
+
+// SortedKeys returns the keys of a map in the order of their encoding (RFC
+// 8949, section 4.2.1): shorter ones first, then bytewise.
+func SortedKeys[V any](m map[string]V) []string {
+	keys := make([]string, 0, len(m))
+	for k := range m {
+		keys = append(keys, k)
+	}
+	slices.SortFunc(keys, func(a, b string) int {
+		if len(a) != len(b) {
+			return len(a) - len(b)
+		}
+		if a < b {
+			return -1
+		}
+		return 1
+	})
+	return keys
+}
+
+// CountUnknown is how many unknown fields have a binary form.
+func CountUnknown(list []Unknown) int {
+	n := 0
+	for _, u := range list {
+		if u.Number > 0 {
+			n++
+		}
+	}
+	return n
+}
+
+// MergeCBOR puts unknown fields among those of the message that begins at
+// start, in the order of their numbers.
+func MergeCBOR(b []byte, start int, list []Unknown) []byte {
+	if CountUnknown(list) == 0 {
+		return b
+	}
+	r := CBORReader{Reader{data: bytes.Clone(b[start:]), budget: math.MaxInt}}
+	_, total := r.head()
+	b = append(b[:start], r.data[:r.at]...)
+	for known := int(total) - CountUnknown(list); known > 0; known-- {
+		at := r.at
+		number := r.FieldNumber()
+		for len(list) > 0 && list[0].Number > 0 && list[0].Number < number {
+			b = append(AppendUint(b, uint64(list[0].Number)), list[0].Raw...)
+			list = list[1:]
+		}
+		r.skip()
+		b = append(b, r.data[at:r.at]...)
+	}
+	for _, u := range list {
+		if u.Number > 0 {
+			b = append(AppendUint(b, uint64(u.Number)), u.Raw...)
+		}
+	}
+	return b
+}

@@ -1,0 +1,751 @@
+package wire
+
+import (
+	"bytes"
+	"encoding/base64"
+	"math"
+	"strconv"
+	"time"
+	"unicode/utf16"
+	"unicode/utf8"
+)
+
+// JSONReader reads JSON. After a failure it reads zero values.
+type JSONReader struct {
+	Reader
+	first bool   // nothing read yet of the innermost object or array
+	name  []byte // of the current member
+	spare []byte // where names and strings with escapes are put together
+}
+
+func (r *JSONReader) blanks() {
+	for r.at < len(r.data) {
+		switch r.data[r.at] {
+		case ' ', '\t', '\r', '\n':
+			r.at++
+		default:
+			return
+		}
+	}
+}
+
+// peek returns the next byte that is no blank, or 0.
+func (r *JSONReader) peek() byte {
+	if r.at < len(r.data) && r.data[r.at] > ' ' {
+		return r.data[r.at]
+	}
+	r.blanks()
+	if r.at < len(r.data) {
+		return r.data[r.at]
+	}
+	return 0
+}
+
+func (r *JSONReader) wrong(expected string) {
+	found := "the end"
+	switch c := r.peek(); {
+	case r.at >= len(r.data):
+	case c == '{':
+		found = "an object"
+	case c == '[':
+		found = "an array"
+	case c == '"':
+		found = "a string"
+	case c == '-' || c >= '0' && c <= '9':
+		found = "a number"
+	case bytes.HasPrefix(r.data[r.at:], []byte("null")):
+		found = "null"
+	default:
+		found = strconv.QuoteRune(rune(c))
+	}
+	r.fail(r.at, "expected %s, found %s", expected, found)
+}
+
+// OpenObject begins a message or map; Member and NextKey go on.
+func (r *JSONReader) OpenObject(name string) { r.begin('{', name) }
+
+// OpenList begins a list; More goes on.
+func (r *JSONReader) OpenList() { r.begin('[', "a list") }
+
+func (r *JSONReader) begin(c byte, expected string) {
+	if r.peek() != c {
+		r.wrong(expected)
+		return
+	}
+	r.at++
+	r.enter()
+	r.first = true
+}
+
+// following moves to the next element, or past the closing bracket.
+func (r *JSONReader) following(closing byte) bool {
+	if r.err != nil {
+		return false
+	}
+	c := r.peek()
+	switch {
+	case c == closing:
+		r.at++
+		r.first = false
+		r.depth--
+		return false
+	case r.first:
+		r.first = false
+	case c == ',':
+		r.at++
+	default:
+		r.wrong("a comma or " + string(closing))
+		return false
+	}
+	r.spend(1)
+	return r.err == nil
+}
+
+// More tells whether another item of a list follows.
+func (r *JSONReader) More() bool { return r.following(']') }
+
+// Member moves to the next member of a message; Name tells which.
+func (r *JSONReader) Member() bool {
+	if !r.following('}') {
+		return false
+	}
+	if r.peek() != '"' {
+		r.wrong("a name in quotes")
+		return false
+	}
+	r.name = r.stringBytes()
+	if r.peek() != ':' {
+		r.wrong("a colon")
+		return false
+	}
+	r.at++
+	return r.err == nil
+}
+
+// Name is the name of the current member, until the next is read.
+func (r *JSONReader) Name() []byte { return r.name }
+
+// NextKey moves to the next entry of a map.
+func (r *JSONReader) NextKey() (string, bool) {
+	if !r.Member() {
+		return "", false
+	}
+	return string(r.name), true
+}
+
+// Null reads null if it stands here.
+func (r *JSONReader) Null() bool {
+	if r.peek() != 'n' {
+		return false
+	}
+	r.word("null")
+	return true
+}
+
+func (r *JSONReader) word(word string) {
+	if !bytes.HasPrefix(r.data[r.at:], []byte(word)) {
+		r.wrong(word)
+		return
+	}
+	r.at += len(word)
+}
+
+// Bool reads a bool.
+func (r *JSONReader) Bool() bool {
+	switch r.peek() {
+	case 't':
+		r.word("true")
+		return true
+	case 'f':
+		r.word("false")
+	default:
+		r.wrong("bool")
+	}
+	return false
+}
+
+// Int64 reads an int64: a number, or its canonical digits as a string.
+func (r *JSONReader) Int64() int64 { return r.integer("int64", math.MinInt64, math.MaxInt64) }
+
+// Int32 reads an int32.
+func (r *JSONReader) Int32() int32 { return int32(r.integer("int32", math.MinInt32, math.MaxInt32)) }
+
+// Uint32 reads a uint32.
+func (r *JSONReader) Uint32() uint32 { return uint32(r.integer("uint32", 0, math.MaxUint32)) }
+
+func (r *JSONReader) integer(expected string, low, high int64) int64 {
+	var digits []byte
+	quoted := r.peek() == '"'
+	start := r.at
+	if quoted {
+		digits = r.stringBytes()
+	} else {
+		digits = r.number(expected)
+	}
+	if r.err != nil {
+		return 0
+	}
+	n, ok := parseInteger(digits, quoted)
+	if !ok || n < low || n > high {
+		r.at = start
+		r.fail(start, "expected %s, found %s", expected, shorten(digits))
+		return 0
+	}
+	return n
+}
+
+func shorten(b []byte) string {
+	if len(b) > 40 {
+		return string(bytes.ToValidUTF8(b[:40], nil)) + "…"
+	}
+	return string(b)
+}
+
+// parseInteger reads digits without a fraction or exponent. "-0" is 0 as a
+// number and refused as a string.
+func parseInteger(s []byte, quoted bool) (int64, bool) {
+	digits, minus := s, false
+	if len(digits) > 0 && digits[0] == '-' {
+		digits, minus = digits[1:], true
+	}
+	if len(digits) == 0 || len(digits) > 19 || digits[0] == '0' && len(digits) > 1 || quoted && minus && digits[0] == '0' {
+		return 0, false
+	}
+	var n uint64
+	for _, c := range digits {
+		if c < '0' || c > '9' {
+			return 0, false
+		}
+		n = n*10 + uint64(c-'0')
+	}
+	if minus {
+		return -int64(n), n <= 1<<63
+	}
+	return int64(n), n < 1<<63
+}
+
+// number returns the text of a number (RFC 8259, section 6).
+func (r *JSONReader) number(expected string) []byte {
+	c := r.peek()
+	if c != '-' && (c < '0' || c > '9') {
+		r.wrong(expected)
+		return nil
+	}
+	start, data, i := r.at, r.data, r.at
+	digits := func() bool {
+		from := i
+		for i < len(data) && data[i]-'0' < 10 {
+			i++
+		}
+		return i > from
+	}
+	if c == '-' {
+		i++
+	}
+	ok := true
+	if i < len(data) && data[i] == '0' {
+		i++
+	} else {
+		ok = digits()
+	}
+	if ok && i < len(data) && data[i] == '.' {
+		i++
+		ok = digits()
+	}
+	if ok && i < len(data) && (data[i] == 'e' || data[i] == 'E') {
+		i++
+		if i < len(data) && (data[i] == '+' || data[i] == '-') {
+			i++
+		}
+		ok = digits()
+	}
+	if !ok || i < len(data) && data[i]-'0' < 10 {
+		r.fail(start, "a number that is not well formed")
+		return nil
+	}
+	r.at = i
+	return data[start:i]
+}
+
+// Float64 reads a float64: a number, "NaN", "Infinity" or "-Infinity".
+func (r *JSONReader) Float64() float64 {
+	start := r.at
+	if r.peek() == '"' {
+		switch s := r.stringBytes(); string(s) {
+		case "NaN":
+			return math.NaN()
+		case "Infinity":
+			return math.Inf(1)
+		case "-Infinity":
+			return math.Inf(-1)
+		}
+		r.fail(start, "expected float64, found a string")
+		return 0
+	}
+	s := r.number("float64")
+	if r.err != nil {
+		return 0
+	}
+	x, err := strconv.ParseFloat(string(s), 64)
+	if err != nil {
+		r.fail(start, "%s is too large for a float64", shorten(s))
+	}
+	return x
+}
+
+// Text reads a text.
+func (r *JSONReader) Text() string {
+	if r.peek() != '"' {
+		r.wrong("text")
+		return ""
+	}
+	return string(r.stringBytes())
+}
+
+// plain marks the bytes that stand for themselves in a string.
+var plain = func() (table [256]bool) {
+	for c := 0x20; c < 0x80; c++ {
+		table[c] = c != '"' && c != '\\'
+	}
+	return
+}()
+
+// stringBytes returns the value of the string here, until the next is read.
+func (r *JSONReader) stringBytes() []byte {
+	start := r.at + 1
+	data := r.data
+	i := start
+	for i < len(data) && plain[data[i]] {
+		i++
+	}
+	if i < len(data) && data[i] == '"' {
+		r.at = i + 1
+		return data[start:i]
+	}
+	return r.longString(start, i)
+}
+
+// longString reads a string with escapes or non-ASCII text; what stands
+// between start and i is plain.
+func (r *JSONReader) longString(start, i int) []byte {
+	data := r.data
+	b := append(r.spare[:0], data[start:i]...)
+	for i < len(data) {
+		c := data[i]
+		switch {
+		case c == '"':
+			r.at = i + 1
+			r.spare = b
+			return b
+		case c == '\\':
+			var ok bool
+			if b, i, ok = appendEscape(b, data, i+1); !ok {
+				r.fail(i, "an escape that is not well formed")
+				return nil
+			}
+		case c < 0x20:
+			r.fail(i, "a control character in a string")
+			return nil
+		case c < 0x80:
+			b = append(b, c)
+			i++
+		default:
+			_, size := utf8.DecodeRune(data[i:])
+			if size == 1 {
+				r.fail(i, "text that is not UTF-8")
+				return nil
+			}
+			b = append(b, data[i:i+size]...)
+			i += size
+		}
+	}
+	r.fail(start-1, "a string that is not closed")
+	return nil
+}
+
+func appendEscape(b, data []byte, i int) ([]byte, int, bool) {
+	if i >= len(data) {
+		return b, i, false
+	}
+	switch c := data[i]; c {
+	case '"', '\\', '/':
+		return append(b, c), i + 1, true
+	case 'b':
+		return append(b, '\b'), i + 1, true
+	case 'f':
+		return append(b, '\f'), i + 1, true
+	case 'n':
+		return append(b, '\n'), i + 1, true
+	case 'r':
+		return append(b, '\r'), i + 1, true
+	case 't':
+		return append(b, '\t'), i + 1, true
+	}
+	code, ok := hex4(data, i)
+	i += 5
+	if ok && utf16.IsSurrogate(code) {
+		var low rune
+		if i < len(data) && data[i] == '\\' {
+			low, ok = hex4(data, i+1)
+			i += 6
+		} else {
+			ok = false
+		}
+		code = utf16.DecodeRune(code, low)
+		ok = ok && code != utf8.RuneError
+	}
+	return utf8.AppendRune(b, code), i, ok
+}
+
+// hex4 reads u and four hexadecimal digits.
+func hex4(data []byte, i int) (code rune, ok bool) {
+	if i+5 > len(data) || data[i] != 'u' {
+		return 0, false
+	}
+	for _, c := range data[i+1 : i+5] {
+		digit := hexDigit(c)
+		if digit > 15 {
+			return 0, false
+		}
+		code = code<<4 | rune(digit)
+	}
+	return code, true
+}
+
+// Bytes reads base64url or base64 (RFC 4648), padded or not; the result is
+// never nil.
+func (r *JSONReader) Bytes() []byte {
+	start := r.at
+	if r.peek() != '"' {
+		r.wrong("bytes as base64url")
+		return nil
+	}
+	b, ok := decodeBase64(r.stringBytes())
+	if !ok {
+		r.fail(start, "expected bytes as base64url")
+	}
+	return b
+}
+
+func decodeBase64(s []byte) ([]byte, bool) {
+	bare := bytes.TrimRight(s, "=")
+	if len(bare) != len(s) && (len(s)%4 != 0 || len(s)-len(bare) > 2) {
+		return nil, false
+	}
+	text := make([]byte, len(bare))
+	for i, c := range bare {
+		switch c {
+		case '+':
+			c = '-'
+		case '/':
+			c = '_'
+		case '\r', '\n':
+			return nil, false
+		}
+		text[i] = c
+	}
+	b := make([]byte, base64.RawURLEncoding.DecodedLen(len(text)))
+	n, err := base64.RawURLEncoding.Strict().Decode(b, text)
+	return b[:n], err == nil
+}
+
+// UUID reads a uuid.
+func (r *JSONReader) UUID() UUID {
+	start := r.at
+	if r.peek() != '"' {
+		r.wrong("uuid")
+		return UUID{}
+	}
+	u, ok := parseUUID(r.stringBytes())
+	if !ok {
+		r.fail(start, "expected a uuid as 8-4-4-4-12 hexadecimal digits")
+	}
+	return u
+}
+
+// Instant reads an RFC 3339 time.
+func (r *JSONReader) Instant() time.Time {
+	start := r.at
+	if r.peek() != '"' {
+		r.wrong("instant")
+		return time.Time{}
+	}
+	t, ok := parseInstant(r.stringBytes())
+	if !ok {
+		r.fail(start, "expected an instant such as 2026-07-15T09:30:00Z")
+	}
+	return t
+}
+
+// Enum reads an enum: a name, or a number with named false.
+func (r *JSONReader) Enum(expected string) (name []byte, number uint16, named bool) {
+	if r.peek() == '"' {
+		return r.stringBytes(), 0, true
+	}
+	return nil, uint16(r.integer(expected, 0, math.MaxUint16)), false
+}
+
+// Unknown keeps a member whose name the definitions do not know. Where it is
+// the number of a field that they do know, the field's entry in CBOR is
+// returned instead, for the message to read.
+func (r *JSONReader) Unknown(list *[]Unknown, fields []Field) *CBORReader {
+	name, at := string(r.name), r.at
+	if len(name) > 1 && name[0] == '#' && onlyDigits(name[1:]) {
+		return r.numbered(list, fields, name, at)
+	}
+	for _, u := range *list {
+		if u.Number == 0 && u.Name == name {
+			r.fail(at, "the name comes twice")
+			return nil
+		}
+	}
+	raw := r.raw(nil)
+	if r.err == nil {
+		*list = append(*list, Unknown{Name: name, Raw: raw})
+	} else {
+		r.Inside(name)
+	}
+	return nil
+}
+
+func onlyDigits(s string) bool {
+	for i := range len(s) {
+		if s[i] < '0' || s[i] > '9' {
+			return false
+		}
+	}
+	return true
+}
+
+func (r *JSONReader) numbered(list *[]Unknown, fields []Field, name string, at int) *CBORReader {
+	n, ok := ParseUnlistedNumber(name)
+	if !ok || n == 0 || name[1] == '0' {
+		r.fail(at, "expected #1 to #65535, found %s", name)
+		return nil
+	}
+	data := r.Bytes()
+	if r.err != nil {
+		return nil
+	}
+	inner := &CBORReader{Reader{data: data, depth: r.depth, budget: r.budget}}
+	for _, f := range fields {
+		if f.Number == int(n) {
+			inner.data = append(AppendUint(nil, uint64(n)), data...)
+			return inner
+		}
+	}
+	inner.Unknown(list, int(n))
+	r.Absorb(inner, at)
+	r.Inside(name)
+	return nil
+}
+
+// Absorb takes over what became of an entry that Unknown returned.
+func (r *JSONReader) Absorb(inner *CBORReader, at int) {
+	if inner.err == nil && inner.at < len(inner.data) {
+		inner.fail(at, "more bytes after a CBOR item")
+	}
+	r.budget = inner.budget
+	if r.err == nil && inner.err != nil {
+		r.err = inner.err
+		r.err.Offset = at
+	}
+}
+
+// At is the offset of what is read next.
+func (r *JSONReader) At() int { return r.at }
+
+// raw appends any JSON value without the blanks between its tokens.
+func (r *JSONReader) raw(b []byte) []byte {
+	c := r.peek()
+	start := r.at
+	switch {
+	case c == '"':
+		r.stringBytes()
+		return append(b, r.data[start:r.at]...)
+	case c == '{':
+		b = append(b, '{')
+		r.OpenObject("an object")
+		for first := true; r.following('}'); first = false {
+			if !first {
+				b = append(b, ',')
+			}
+			if r.peek() != '"' {
+				r.wrong("a name in quotes")
+				return nil
+			}
+			from := r.at
+			r.stringBytes()
+			b = append(append(b, r.data[from:r.at]...), ':')
+			if r.peek() != ':' {
+				r.wrong("a colon")
+				return nil
+			}
+			r.at++
+			b = r.raw(b)
+		}
+		return append(b, '}')
+	case c == '[':
+		b = append(b, '[')
+		r.OpenList()
+		for first := true; r.following(']'); first = false {
+			if !first {
+				b = append(b, ',')
+			}
+			b = r.raw(b)
+		}
+		return append(b, ']')
+	case c == 't':
+		r.word("true")
+	case c == 'f':
+		r.word("false")
+	case c == 'n':
+		r.word("null")
+	default:
+		r.number("a JSON value")
+	}
+	return append(b, r.data[start:r.at]...)
+}
+
+// CloseObject ends the object that begins at start, each of whose members was
+// written with a comma before it.
+func CloseObject(b []byte, start int) []byte {
+	if len(b) == start {
+		return append(b, '{', '}')
+	}
+	b[start] = '{'
+	return append(b, '}')
+}
+
+// CloseArray ends the array that begins at start, each of whose items was
+// written with a comma before it.
+func CloseArray(b []byte, start int) []byte {
+	if len(b) == start {
+		return append(b, '[', ']')
+	}
+	b[start] = '['
+	return append(b, ']')
+}
+
+// AppendJSONInt appends an integer; one beyond 2^53-1 as a string.
+func AppendJSONInt(b []byte, v int64) []byte {
+	if v > 1<<53-1 || v < -(1<<53-1) {
+		return append(strconv.AppendInt(append(b, '"'), v, 10), '"')
+	}
+	return strconv.AppendInt(b, v, 10)
+}
+
+// AppendJSONFloat64 appends a float64 as ECMAScript prints it, -0 as "-0".
+func AppendJSONFloat64(b []byte, v float64) []byte {
+	switch {
+	case v != v:
+		return append(b, `"NaN"`...)
+	case v > math.MaxFloat64:
+		return append(b, `"Infinity"`...)
+	case v < -math.MaxFloat64:
+		return append(b, `"-Infinity"`...)
+	}
+	if a := math.Abs(v); a != 0 && (a < 1e-6 || a >= 1e21) {
+		b = strconv.AppendFloat(b, v, 'e', -1, 64)
+		// Go writes at least two digits of exponent, ECMAScript one.
+		if n := len(b); b[n-2] == '0' && (b[n-3] == '-' || b[n-3] == '+') {
+			b[n-2] = b[n-1]
+			b = b[:n-1]
+		}
+		return b
+	}
+	return strconv.AppendFloat(b, v, 'f', -1, 64)
+}
+
+// AppendJSONString appends a string, which must be UTF-8.
+func AppendJSONString(b []byte, s string, w *Writer) []byte {
+	b = append(b, '"')
+	from, ascii := 0, true
+	for i := 0; i < len(s); i++ {
+		c := s[i]
+		if plain[c] {
+			continue
+		}
+		if c >= 0x80 {
+			ascii = false
+			continue
+		}
+		b = append(b, s[from:i]...)
+		from = i + 1
+		switch c {
+		case '"', '\\':
+			b = append(b, '\\', c)
+		case '\b':
+			b = append(b, '\\', 'b')
+		case '\t':
+			b = append(b, '\\', 't')
+		case '\n':
+			b = append(b, '\\', 'n')
+		case '\f':
+			b = append(b, '\\', 'f')
+		case '\r':
+			b = append(b, '\\', 'r')
+		default:
+			b = append(b, '\\', 'u', '0', '0', "0123456789abcdef"[c>>4], "0123456789abcdef"[c&15])
+		}
+	}
+	if !ascii && !utf8.ValidString(s) {
+		w.fail("text that is not UTF-8")
+	}
+	return append(append(b, s[from:]...), '"')
+}
+
+// AppendJSONBytes appends bytes as base64url without padding.
+func AppendJSONBytes(b, v []byte) []byte {
+	return append(base64.RawURLEncoding.AppendEncode(append(b, '"'), v), '"')
+}
+
+// AppendJSONUUID appends a uuid.
+func AppendJSONUUID(b []byte, v UUID) []byte {
+	return append(appendUUIDText(append(b, '"'), v), '"')
+}
+
+// AppendJSONInstant appends an instant in the years 0001 to 9999.
+func AppendJSONInstant(b []byte, v time.Time, w *Writer) []byte {
+	if s := v.Unix(); s < minSeconds || s > maxSeconds {
+		w.fail("an instant outside the years 0001 to 9999")
+		return b
+	}
+	return append(appendInstantText(append(b, '"'), v), '"')
+}
+
+// MergeJSON puts unknown fields into the object that begins at start: numbers
+// in their places among fields, names at the end.
+func MergeJSON(b []byte, start int, list []Unknown, fields []Field) []byte {
+	if len(list) == 0 {
+		return b
+	}
+	r := JSONReader{Reader: Reader{data: bytes.Clone(b[start:]), budget: math.MaxInt}}
+	b = b[:start]
+	numberOf := func(name string) int {
+		for _, f := range fields {
+			if f.Name == name {
+				return f.Number
+			}
+		}
+		return 0
+	}
+	below := func(limit int) {
+		for len(list) > 0 && list[0].Number > 0 && list[0].Number < limit {
+			b = append(strconv.AppendInt(append(b, ',', '"', '#'), int64(list[0].Number), 10), '"', ':')
+			b = AppendJSONBytes(b, list[0].Raw)
+			list = list[1:]
+		}
+	}
+	for r.OpenObject("an object"); r.Member(); {
+		below(numberOf(string(r.name)))
+		b = append(AppendJSONString(append(b, ','), string(r.name), &Writer{}), ':')
+		b = r.raw(b)
+	}
+	below(1 << 16)
+	for _, u := range list {
+		b = append(AppendJSONString(append(b, ','), u.Name, &Writer{}), ':')
+		b = append(b, u.Raw...)
+	}
+	return CloseObject(b, start)
+}

@@ -1,0 +1,295 @@
+// Package wire reads and writes payloads: CBOR (RFC 8949) and JSON (RFC 8259).
+// The message types beside it call it; other code seldom needs more than its
+// types UUID, Error and Invalid.
+package wire
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+)
+
+// MaxDepth is how deep messages, lists and maps may nest.
+const MaxDepth = 100
+
+// DefaultBudget is how many list items and entries one payload may hold.
+const DefaultBudget = 1_000_000
+
+// Message is what every generated message is.
+type Message interface {
+	AppendCBOR(b []byte, w *Writer) []byte
+	ReadCBOR(r *CBORReader)
+	AppendJSON(b []byte, w *Writer) []byte
+	ReadJSON(r *JSONReader)
+	AppendViolations(list []Violation, path string) []Violation
+}
+
+// Field is a field's number and its name in JSON.
+type Field struct {
+	Number int
+	Name   string
+}
+
+// Error says why a payload could not be read or a value not be written.
+type Error struct {
+	Path     string // RFC 6901, "" for the whole payload
+	Detail   string
+	Offset   int // in bytes from the start; -1 when writing
+	TooLarge bool
+}
+
+func (e *Error) Error() string {
+	where := e.Path
+	if where == "" {
+		where = "payload"
+	}
+	if e.Offset < 0 {
+		return where + ": " + e.Detail
+	}
+	return fmt.Sprintf("%s: %s (byte %d)", where, e.Detail, e.Offset)
+}
+
+func (e *Error) inside(step string) {
+	if strings.ContainsAny(step, "~/") {
+		step = strings.ReplaceAll(strings.ReplaceAll(step, "~", "~0"), "/", "~1")
+	}
+	e.Path = "/" + step + e.Path
+}
+
+// Violation is one thing that a request must not hold.
+type Violation struct {
+	Pointer string `json:"pointer"` // RFC 6901
+	Detail  string `json:"detail"`
+}
+
+// Invalid is the error that lists every violation of a message.
+type Invalid struct{ Violations []Violation }
+
+func (e *Invalid) Error() string {
+	var lines []string
+	for _, v := range e.Violations {
+		lines = append(lines, v.Pointer+" "+v.Detail)
+	}
+	return strings.Join(lines, "; ")
+}
+
+// Validate returns an *Invalid with all violations of m, or nil.
+func Validate(m Message) error {
+	if list := m.AppendViolations(nil, ""); len(list) > 0 {
+		return &Invalid{Violations: list}
+	}
+	return nil
+}
+
+// Step adds a step to a path of a violation.
+func Step(path, step string) string {
+	e := Error{}
+	e.inside(step)
+	return path + e.Path
+}
+
+// Index adds the index of a list's item to a path of a violation.
+func Index(path string, i int) string { return path + "/" + strconv.Itoa(i) }
+
+// Unknown is a field that these definitions do not know: a number with its
+// CBOR, or (Number 0) a JSON name with its JSON.
+type Unknown struct {
+	Number int
+	Name   string
+	Raw    []byte
+}
+
+// Reader is what both readers share. The first failure stays: from then on
+// nothing more is read.
+type Reader struct {
+	data   []byte
+	at     int
+	depth  int
+	budget int
+	err    *Error
+}
+
+// Failed tells whether something could not be read.
+func (r *Reader) Failed() bool { return r.err != nil }
+
+// Fail keeps the first failure.
+func (r *Reader) fail(at int, format string, args ...any) {
+	if r.err == nil {
+		r.err = &Error{Detail: fmt.Sprintf(format, args...), Offset: at}
+	}
+}
+
+// Inside adds a step to the path of a failure on its way up.
+func (r *Reader) Inside(step string) {
+	if r.err != nil {
+		r.err.inside(step)
+	}
+}
+
+// Distinct refuses a map in which some key came twice.
+func (r *Reader) Distinct(distinct, read int) {
+	if distinct != read && r.err == nil {
+		r.fail(r.at, "a key of the map comes twice")
+	}
+}
+
+// InsideIndex adds the index of a list's item.
+func (r *Reader) InsideIndex(i int) { r.Inside(strconv.Itoa(i)) }
+
+// InsideField adds the name of the field with a number.
+func (r *Reader) InsideField(fields []Field, number int) {
+	for _, f := range fields {
+		if f.Number == number {
+			r.Inside(f.Name)
+			return
+		}
+	}
+	r.Inside("#" + strconv.Itoa(number))
+}
+
+// Once marks a field as seen and refuses it the second time.
+func (r *Reader) Once(seen *uint64, bit uint64) {
+	if *seen&bit != 0 {
+		r.fail(r.at, "the field comes twice")
+	}
+	*seen |= bit
+}
+
+// Require refuses a message whose required fields were not all seen.
+func (r *Reader) Require(seen, required uint64, fields []Field) {
+	if seen&required == required || r.err != nil {
+		return
+	}
+	for i, f := range fields {
+		if missing := required &^ seen; missing&(1<<i) != 0 {
+			r.fail(r.at, "the field is required")
+			r.Inside(f.Name)
+			return
+		}
+	}
+}
+
+func (r *Reader) enter() {
+	if r.depth++; r.depth > MaxDepth {
+		r.fail(r.at, "a nesting over %d", MaxDepth)
+	}
+}
+
+// Leave ends a message, list or map.
+func (r *Reader) Leave() { r.depth-- }
+
+func (r *Reader) spend(n int) {
+	if r.budget -= n; r.budget < 0 && r.err == nil {
+		r.fail(r.at, "more items and entries than a payload may hold")
+		r.err.TooLarge = true
+	}
+}
+
+// Room is how many of n items, of size bytes each in memory, to make room for
+// before any of them was read: no more than a small multiple of what is left
+// of the payload.
+func (r *Reader) Room(n, size int) int {
+	if n < 0 {
+		return 0
+	}
+	return min(n, 4+8*(len(r.data)-r.at)/size)
+}
+
+// Writer keeps what went wrong while writing, and the depth.
+type Writer struct {
+	err   *Error
+	depth int
+	path  []string
+}
+
+func (w *Writer) fail(format string, args ...any) {
+	if w.err == nil {
+		w.err = &Error{Detail: fmt.Sprintf(format, args...), Offset: -1}
+	}
+}
+
+// Enter begins a message, list or map.
+func (w *Writer) Enter() {
+	if w.depth++; w.depth > MaxDepth {
+		w.fail("a nesting over %d", MaxDepth)
+	}
+}
+
+// Leave ends a message, list or map.
+func (w *Writer) Leave() { w.depth-- }
+
+// Err returns the first failure, or nil.
+func (w *Writer) Err() error {
+	if w.err == nil {
+		return nil
+	}
+	return w.err
+}
+
+// AppendBinary appends m as CBOR.
+func AppendBinary(b []byte, m Message) ([]byte, error) {
+	var w Writer
+	out := m.AppendCBOR(b, &w)
+	if w.err != nil {
+		return b, w.err
+	}
+	return out, nil
+}
+
+// AppendText appends m as JSON.
+func AppendText(b []byte, m Message) ([]byte, error) {
+	var w Writer
+	out := m.AppendJSON(b, &w)
+	if w.err != nil {
+		return b, w.err
+	}
+	return out, nil
+}
+
+// Unmarshal reads m from CBOR.
+func Unmarshal(data []byte, m Message) error {
+	r := CBORReader{Reader{data: data, budget: DefaultBudget}}
+	m.ReadCBOR(&r)
+	if r.err == nil && r.at < len(data) {
+		r.fail(r.at, "more bytes after the end")
+	}
+	if r.err != nil {
+		return r.err
+	}
+	return nil
+}
+
+// UnmarshalText reads m from JSON.
+func UnmarshalText(data []byte, m Message) error {
+	r := JSONReader{Reader: Reader{data: data, budget: DefaultBudget}}
+	m.ReadJSON(&r)
+	if r.blanks(); r.err == nil && r.at < len(data) {
+		r.fail(r.at, "more text after the end")
+	}
+	if r.err != nil {
+		return r.err
+	}
+	return nil
+}
+
+// NoNumber keeps that an enum's value has no number to be written as.
+func (w *Writer) NoNumber(enum, value string) {
+	if value == "" {
+		w.fail("%s is not set", enum)
+		return
+	}
+	w.fail("%q is not listed in %s, and binary payloads hold numbers", value, enum)
+}
+
+// AppendUnlisted appends an enum's value that is not listed: "#7" as the
+// number, "?name" as the name.
+func AppendUnlisted(b []byte, enum, value string, w *Writer) []byte {
+	if number, ok := ParseUnlistedNumber(value); ok {
+		return strconv.AppendUint(b, uint64(number), 10)
+	}
+	if name, ok := strings.CutPrefix(value, "?"); ok {
+		return AppendJSONString(b, name, w)
+	}
+	w.NoNumber(enum, value)
+	return b
+}

@@ -1,0 +1,73 @@
+package typescript
+
+import (
+	"slices"
+	"strings"
+
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/syntax"
+)
+
+// Camel turns a snake_case name into a TypeScript one.
+func Camel(snake string) string {
+	pascal := syntax.PascalCase(snake)
+	return strings.ToLower(pascal[:1]) + pascal[1:]
+}
+
+// errorMembers are what every Error has; a field of an error with one of
+// these names gets a trailing "_". The list is frozen.
+var errorMembers = []string{"cause", "constructor", "message", "name", "stack", "toString"}
+
+// FieldName is the TypeScript name of a field.
+func FieldName(f *schema.Field) string {
+	name := Camel(f.Name)
+	if f.Message.IsError() && slices.Contains(errorMembers, name) {
+		name += "_"
+	}
+	return name
+}
+
+// ToolsName is the name of the object that makes, reads and writes messages
+// or enums.
+func ToolsName(d *schema.Decl) string { return unexported(d.Name) + "Tools" }
+
+func unexported(name string) string { return strings.ToLower(name[:1]) + name[1:] }
+
+// CallName is the TypeScript name of a call. One that would be the class's
+// constructor gets a trailing "_".
+func CallName(c *schema.Call) string {
+	name := Camel(c.Name)
+	if name == "constructor" {
+		name += "_"
+	}
+	return name
+}
+
+// folder is where the files of a module lie, below the output folder.
+func folder(m *schema.Module) string {
+	parts := strings.Split(m.Name, ".")
+	if parts[0] == "faithful" {
+		parts[0] += "_"
+	}
+	return strings.Join(parts, "/")
+}
+
+// taken are the words and names that a module's import must not have.
+var taken = strings.Fields(`abstract any arguments as async await bigint boolean break case catch class const continue debugger declare default delete do else
+	enum eval export extends false finally for from function get if implements import in init instanceof interface is keyof let list m map module n name
+	namespace never new null number object of options package path private protected public r readonly request return seen set static string super
+	switch symbol this throw true try type typeof undefined unknown v var void w web while wire with yield about calls client entry i item key problem t`)
+
+// importName is how a module's types are called where they are imported.
+func importName(m *schema.Module, others []*schema.Module) string {
+	last := func(m *schema.Module) string { return Camel(m.Name[strings.LastIndexByte(m.Name, '.')+1:]) }
+	name := last(m)
+	clash := slices.Contains(taken, name)
+	for _, o := range others {
+		clash = clash || o != m && last(o) == name
+	}
+	if clash {
+		return syntax.Compact(m.Name) + "Module"
+	}
+	return name
+}

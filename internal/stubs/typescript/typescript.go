@@ -1,0 +1,183 @@
+// Package typescript writes TypeScript stubs: a folder for each module, with
+// types, a client and a server, over support files that are emitted with them
+// (support/). The output is ECMAScript modules for tsc's nodenext resolution.
+//
+//	names.go    names of definitions → names in TypeScript
+//	types.go    messages, enums, errors and their codecs
+//	service.go  clients and servers
+package typescript
+
+import (
+	"embed"
+	"encoding/json"
+	"io/fs"
+	"path"
+	"slices"
+	"strings"
+
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/stubs"
+)
+
+//go:embed support/wire.ts support/web.ts support/node.ts
+var support embed.FS
+
+// Language makes TypeScript stubs.
+type Language struct{}
+
+// Name returns "typescript".
+func (Language) Name() string { return "typescript" }
+
+// Options returns nil: a TypeScript output has no options of its own.
+func (Language) Options() map[string]string { return nil }
+
+// Generate returns the files of all modules and the support files.
+func (Language) Generate(defs *schema.Definitions, about stubs.About, _ map[string]string) ([]stubs.File, error) {
+	var files []stubs.File
+	add := func(path string, source []byte) {
+		files = append(files, stubs.File{Path: path, Content: stubs.Seal("//", source)})
+	}
+	for _, m := range defs.Modules {
+		parts := []struct {
+			name string
+			emit func(*generator)
+		}{{"types", (*generator).types}}
+		if len(m.Services) > 0 {
+			parts = append(parts, []struct {
+				name string
+				emit func(*generator)
+			}{{"calls", (*generator).calls}, {"client", (*generator).clients}, {"server", (*generator).servers}}...)
+		}
+		index := stubs.NewCode("  ")
+		index.P("")
+		for _, part := range parts {
+			g := &generator{Code: stubs.NewCode("  "), module: m, imports: map[string]string{}}
+			part.emit(g)
+			add(folder(m)+"/"+part.name+".ts", g.file())
+			if part.name != "calls" {
+				index.P("export * from %s;", text("./"+part.name+".js"))
+			}
+		}
+		add(folder(m)+"/index.ts", index.Bytes())
+	}
+	add("faithful/about.ts", aboutFile(defs, about))
+	err := fs.WalkDir(support, "support", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() {
+			return err
+		}
+		source, err := support.ReadFile(path)
+		add("faithful"+strings.TrimPrefix(path, "support"), append([]byte("\n"), source...))
+		return err
+	})
+	slices.SortFunc(files, func(a, b stubs.File) int { return strings.Compare(a.Path, b.Path) })
+	return files, err
+}
+
+// text writes a string literal.
+func text(s string) string {
+	b, err := json.Marshal(s)
+	if err != nil {
+		panic(err) // strings always encode
+	}
+	return string(b)
+}
+
+// generator writes one file of one module.
+type generator struct {
+	*stubs.Code
+	module  *schema.Module
+	imports map[string]string // name → file, below the output folder
+}
+
+// file puts the imports before what was written.
+func (g *generator) file() []byte {
+	head := stubs.NewCode("  ")
+	var names []string
+	for name := range g.imports {
+		names = append(names, name)
+	}
+	slices.SortFunc(names, func(a, b string) int { return strings.Compare(g.imports[a]+a, g.imports[b]+b) })
+	if len(names) > 0 {
+		head.P("")
+	}
+	for _, name := range names {
+		head.P("import * as %s from %s;", name, text(relative(folder(g.module), g.imports[name])))
+	}
+	return append(head.Bytes(), g.Bytes()...)
+}
+
+// relative is how a file of folder from imports another file.
+func relative(from, file string) string {
+	up := strings.Repeat("../", strings.Count(from, "/")+1)
+	if path.Dir(file) == from {
+		return "./" + path.Base(file)
+	}
+	return up + file
+}
+
+func (g *generator) use(name, file string) string {
+	g.imports[name] = file
+	return name
+}
+
+func (g *generator) wire() string { return g.use("wire", "faithful/wire.js") }
+func (g *generator) web() string  { return g.use("web", "faithful/web.js") }
+
+// from is what stands before a name of a declaration: nothing in the file of
+// the module's types, else the import.
+func (g *generator) from(d *schema.Decl) string {
+	if d.Module == g.module {
+		return ""
+	}
+	return g.use(importName(d.Module, append(g.module.Uses(), g.module)), folder(d.Module)+"/types.js") + "."
+}
+
+func (g *generator) doc(doc string) {
+	if doc == "" {
+		return
+	}
+	lines := strings.Split(strings.ReplaceAll(doc, "*/", "*\\/"), "\n")
+	if len(lines) == 1 {
+		g.P("/** %s */", lines[0])
+		return
+	}
+	g.P("/**")
+	for _, line := range lines {
+		g.P("%s", strings.TrimRight(" * "+line, " "))
+	}
+	g.P(" */")
+}
+
+func aboutFile(defs *schema.Definitions, about stubs.About) []byte {
+	c := stubs.NewCode("  ")
+	c.P("")
+	c.P("/** The definitions that these stubs were made from. */")
+	c.P("")
+	c.P("import type { Definitions } from \"./web.js\";")
+	c.P("")
+	c.In("export const definitions: Definitions = {", func() {
+		c.P("name: %s,", text(about.Name))
+		c.P("version: %s,", text(about.Version))
+		c.P("digest: %s,", text(defs.Digest()))
+		c.In("modules: [", func() {
+			for _, m := range defs.Modules {
+				c.P("{ name: %s, text: %s },", text(m.Name), text(m.Canonical(true)))
+			}
+		}, "],")
+		c.In("errors: [", func() {
+			for _, m := range defs.Modules {
+				for _, e := range m.Messages {
+					if e.IsError() {
+						c.P("{ name: %s, status: %d, documentation: %s },", text(e.FullName()), e.Status, text(e.Doc))
+					}
+				}
+			}
+		}, "],")
+	}, "};")
+	return c.Bytes()
+}
+
+// method writes a method of an object literal.
+func (g *generator) method(signature string, body func()) {
+	g.In(signature+" {", body, "},")
+}

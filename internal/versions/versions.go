@@ -1,0 +1,276 @@
+// Package versions keeps sealed versions of definitions in the user's own
+// repository: a folder of canonical files a version, and a ledger with a line
+// a version, each of which holds the hash of the line before.
+//
+//	versions/1.4.0/skerry.booking.faithful
+//	versions/ledger.jsonl
+//
+// The ledger decides: a folder without a line is no version, only what a
+// crash has left.
+package versions
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/Masterminds/semver/v3"
+)
+
+// Folder is the name of the folder below the project.
+const Folder = "versions"
+
+const ledgerName = "ledger.jsonl"
+
+// Entry is a line of the ledger.
+type Entry struct {
+	Version  string    `json:"version"`
+	Time     time.Time `json:"time"`
+	Digest   string    `json:"digest"`   // of the definitions
+	Files    string    `json:"files"`    // SHA-256 over the sealed files
+	Previous string    `json:"previous"` // SHA-256 of the line before, "" for the first
+	Verdict  string    `json:"verdict"`  // of the comparison with the version before, "first" for the first
+	Note     string    `json:"note,omitempty"`
+}
+
+// Ledger is the ledger of a project.
+type Ledger struct {
+	Entries []Entry // oldest first
+
+	dir   string // versions/
+	lines [][]byte
+}
+
+// Open reads the ledger of the project in dir. A project without one has an
+// empty ledger.
+func Open(dir string) (*Ledger, error) {
+	l := &Ledger{dir: filepath.Join(dir, Folder)}
+	text, err := os.ReadFile(filepath.Join(l.dir, ledgerName))
+	if errors.Is(err, fs.ErrNotExist) {
+		return l, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	for i, line := range bytes.Split(bytes.TrimSuffix(text, []byte("\n")), []byte("\n")) {
+		var e Entry
+		line = bytes.TrimSuffix(line, []byte("\r"))
+		if err := json.Unmarshal(line, &e); err != nil {
+			return nil, fmt.Errorf("%s/%s:%d is damaged: %v", Folder, ledgerName, i+1, err)
+		}
+		if before := l.lastHash(); e.Previous != before {
+			return nil, fmt.Errorf("%s/%s:%d does not follow the line before it: the ledger was changed by hand, or two branches sealed a version each", Folder, ledgerName, i+1)
+		}
+		l.Entries = append(l.Entries, e)
+		l.lines = append(l.lines, line)
+	}
+	return l, nil
+}
+
+func (l *Ledger) lastHash() string {
+	if len(l.lines) == 0 {
+		return ""
+	}
+	return hash(l.lines[len(l.lines)-1])
+}
+
+func hash(data []byte) string {
+	sum := sha256.Sum256(data)
+	return hex.EncodeToString(sum[:])
+}
+
+// Latest returns the newest entry, or nil.
+func (l *Ledger) Latest() *Entry {
+	if len(l.Entries) == 0 {
+		return nil
+	}
+	return &l.Entries[len(l.Entries)-1]
+}
+
+// Find returns the entry of a version, or nil.
+func (l *Ledger) Find(version string) *Entry {
+	for i := range l.Entries {
+		if l.Entries[i].Version == version {
+			return &l.Entries[i]
+		}
+	}
+	return nil
+}
+
+// Names lists the sealed versions, oldest first.
+func (l *Ledger) Names() []string {
+	var names []string
+	for _, e := range l.Entries {
+		names = append(names, e.Version)
+	}
+	return names
+}
+
+// File is one sealed file.
+type File struct {
+	Name string
+	Text string
+}
+
+// Read returns the files of a version, sorted by name, and refuses them when
+// they are not those that were sealed.
+func (l *Ledger) Read(e *Entry) ([]File, error) {
+	dir := filepath.Join(l.dir, e.Version)
+	list, err := os.ReadDir(dir)
+	if err != nil {
+		return nil, fmt.Errorf("the files of version %s can't be read: %w", e.Version, err)
+	}
+	var files []File
+	for _, d := range list {
+		text, err := os.ReadFile(filepath.Join(dir, d.Name()))
+		if err != nil {
+			return nil, err
+		}
+		files = append(files, File{Name: d.Name(), Text: string(bytes.ReplaceAll(text, []byte("\r\n"), []byte("\n")))})
+	}
+	if hashFiles(files) != e.Files {
+		return nil, fmt.Errorf("the files in %s/%s are not those that were sealed; restore them from your repository", Folder, e.Version)
+	}
+	return files, nil
+}
+
+func hashFiles(files []File) string {
+	var b strings.Builder
+	for _, f := range files {
+		fmt.Fprintf(&b, "%s %s\n", hash([]byte(f.Text)), f.Name)
+	}
+	return hash([]byte(b.String()))
+}
+
+// Size says how much a change asks of a version number.
+type Size uint8
+
+// The sizes.
+const (
+	Patch Size = iota
+	Minor
+	Major
+)
+
+func (s Size) String() string { return [...]string{"patch", "minor", "major"}[s] }
+
+// Next returns the lowest version that a change of a size needs after a
+// version. Under 1.0.0 everything counts one place lower.
+func Next(version string, size Size) (string, error) {
+	v, err := semver.StrictNewVersion(version)
+	if err != nil {
+		return "", err
+	}
+	if v.Major() == 0 && size > Patch {
+		size--
+	}
+	next := v.IncPatch()
+	switch size {
+	case Minor:
+		next = v.IncMinor()
+	case Major:
+		next = v.IncMajor()
+	}
+	return next.String(), nil
+}
+
+// Check refuses what is no version, or is lower than the one needed.
+func Check(version, needed string) error {
+	v, err := semver.StrictNewVersion(version)
+	if err != nil || v.Prerelease() != "" || v.Metadata() != "" {
+		return fmt.Errorf("%q is no version; write three numbers, such as 1.4.0", version)
+	}
+	if needed != "" && v.LessThan(semver.MustParse(needed)) {
+		return fmt.Errorf("%s is too low: what changed needs %s or higher", version, needed)
+	}
+	return nil
+}
+
+// Seal writes the files of a version and adds its line to the ledger, whole
+// or not at all: the ledger is replaced last, in one step. Digest, verdict
+// and note of e are kept; files, hashes and time are filled in.
+func (l *Ledger) Seal(e Entry, files []File, now time.Time) (*Entry, error) {
+	files = slices.Clone(files)
+	slices.SortFunc(files, func(a, b File) int { return strings.Compare(a.Name, b.Name) })
+	e.Time = now.UTC().Truncate(time.Second)
+	e.Files = hashFiles(files)
+	e.Previous = l.lastHash()
+	line, err := json.Marshal(e)
+	if err != nil {
+		return nil, err
+	}
+	if err := os.MkdirAll(l.dir, 0o777); err != nil {
+		return nil, err
+	}
+	if err := l.writeFiles(e.Version, files); err != nil {
+		return nil, err
+	}
+	lines := append(slices.Clone(l.lines), line)
+	text := append(bytes.Join(lines, []byte("\n")), '\n')
+	if err := writeSynced(filepath.Join(l.dir, ledgerName), text); err != nil {
+		return nil, err
+	}
+	l.Entries, l.lines = append(l.Entries, e), lines
+	return l.Latest(), nil
+}
+
+// writeFiles makes the folder of a version. One that a crash left behind is
+// no version, since the ledger does not know it, and is replaced.
+func (l *Ledger) writeFiles(version string, files []File) error {
+	temporary, err := os.MkdirTemp(l.dir, ".sealing-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(temporary)
+	if err := os.Chmod(temporary, 0o755); err != nil {
+		return err
+	}
+	for _, f := range files {
+		if err := writeSynced(filepath.Join(temporary, f.Name), []byte(f.Text)); err != nil {
+			return err
+		}
+	}
+	target := filepath.Join(l.dir, version)
+	if err := os.RemoveAll(target); err != nil {
+		return err
+	}
+	if err := os.Rename(temporary, target); err != nil {
+		return err
+	}
+	return syncFolder(l.dir)
+}
+
+// writeSynced replaces a file in one step, and returns when it is on disk.
+func writeSynced(path string, content []byte) error {
+	f, err := os.CreateTemp(filepath.Dir(path), ".sealing-")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(f.Name()) // after the rename there is nothing to remove
+	_, err = f.Write(content)
+	err = errors.Join(err, f.Chmod(0o644), f.Sync(), f.Close())
+	if err != nil {
+		return err
+	}
+	if err := os.Rename(f.Name(), path); err != nil {
+		return err
+	}
+	return syncFolder(filepath.Dir(path))
+}
+
+func syncFolder(dir string) error {
+	d, err := os.Open(dir)
+	if err != nil {
+		return err
+	}
+	return errors.Join(d.Sync(), d.Close())
+}
