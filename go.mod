@@ -8,4 +8,8 @@ require (
 	golang.org/x/term v0.47.0
 )
 
-require golang.org/x/sys v0.49.0 // indirect
+require (
+	github.com/stretchr/testify v1.12.1 // indirect
+	golang.org/x/sys v0.49.0 // indirect
+	pgregory.net/rapid v1.3.0 // indirect
+)

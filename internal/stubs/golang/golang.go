@@ -53,7 +53,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options ma
 	}
 	for _, m := range defs.Modules {
 		g := &generator{Code: stubs.NewCode("\t"), module: m, root: root, imports: map[string]string{}}
-		base := folder(m) + "/" + PackageName(m)
+		base := Folder(m) + "/" + PackageName(m)
 		g.types()
 		if err := add(base+".go", g.file(true)); err != nil {
 			return nil, err
@@ -162,7 +162,7 @@ func (g *generator) name(d *schema.Decl) string {
 	if d.Module == g.module {
 		return d.Name
 	}
-	return g.use(folder(d.Module), importName(d.Module, append(g.module.Uses(), g.module))) + "." + d.Name
+	return g.use(Folder(d.Module), importName(d.Module, append(g.module.Uses(), g.module))) + "." + d.Name
 }
 
 func aboutFile(defs *schema.Definitions, about stubs.About, root string) []byte {

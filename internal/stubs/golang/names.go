@@ -55,8 +55,8 @@ func CallName(c *schema.Call) string { return Pascal(c.Name) }
 // unexported turns an exported name into one of the package's own.
 func unexported(name string) string { return strings.ToLower(name[:1]) + name[1:] }
 
-// folder is where the package of a module lies, below the output folder.
-func folder(m *schema.Module) string {
+// Folder is where the package of a module lies, below the output folder.
+func Folder(m *schema.Module) string {
 	parts := strings.Split(m.Name, ".")
 	for i, part := range parts {
 		// The go command gives these folder names a meaning of their own.
@@ -95,4 +95,35 @@ func importName(m *schema.Module, others []*schema.Module) string {
 		return syntax.Compact(m.Name) + "module"
 	}
 	return name
+}
+
+// TypeName is the Go type of a value, as code outside of its module writes it.
+func TypeName(t *schema.Type) string {
+	switch t.Kind {
+	case schema.KindText:
+		return "string"
+	case schema.KindBytes:
+		return "[]byte"
+	case schema.KindUUID:
+		return "wire.UUID"
+	case schema.KindInstant:
+		return "time.Time"
+	case schema.KindEnum:
+		return PackageName(t.Enum.Module) + "." + t.Enum.Name
+	case schema.KindMessage:
+		return PackageName(t.Message.Module) + "." + t.Message.Name
+	case schema.KindList:
+		return "[]" + TypeName(t.Elem)
+	case schema.KindMap:
+		return "map[string]" + TypeName(t.Elem)
+	}
+	return t.Kind.String()
+}
+
+// FieldTypeName is TypeName for a field: a pointer where it may be absent.
+func FieldTypeName(f *schema.Field) string {
+	if f.Presence == schema.Required || nilable(f.Type) {
+		return TypeName(f.Type)
+	}
+	return "*" + TypeName(f.Type)
 }

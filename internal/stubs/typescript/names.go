@@ -43,8 +43,8 @@ func CallName(c *schema.Call) string {
 	return name
 }
 
-// folder is where the files of a module lie, below the output folder.
-func folder(m *schema.Module) string {
+// Folder is where the files of a module lie, below the output folder.
+func Folder(m *schema.Module) string {
 	parts := strings.Split(m.Name, ".")
 	if parts[0] == "faithful" {
 		parts[0] += "_"
@@ -70,4 +70,32 @@ func importName(m *schema.Module, others []*schema.Module) string {
 		return syntax.Compact(m.Name) + "Module"
 	}
 	return name
+}
+
+// TypeName is the TypeScript type of a value, as code that imports it by name
+// writes it.
+func TypeName(t *schema.Type) string {
+	switch t.Kind {
+	case schema.KindBool:
+		return "boolean"
+	case schema.KindInt64:
+		return "bigint"
+	case schema.KindText:
+		return "string"
+	case schema.KindBytes:
+		return "Uint8Array"
+	case schema.KindUUID:
+		return "Uuid"
+	case schema.KindInstant:
+		return "Instant"
+	case schema.KindEnum:
+		return t.Enum.Name
+	case schema.KindMessage:
+		return t.Message.Name
+	case schema.KindList:
+		return "readonly " + TypeName(t.Elem) + "[]"
+	case schema.KindMap:
+		return "ReadonlyMap<string, " + TypeName(t.Elem) + ">"
+	}
+	return "number"
 }

@@ -12,7 +12,7 @@ func callTable(s *schema.Service) string { return unexported(s.Name) + "Calls" }
 // own is the import of this module's types, seen from its other files.
 func (g *generator) own(d *schema.Decl) string {
 	if d.Module == g.module {
-		return g.use("types", folder(g.module)+"/types.js") + "."
+		return g.use("types", Folder(g.module)+"/types.js") + "."
 	}
 	return g.from(d)
 }
@@ -60,7 +60,7 @@ func (g *generator) calls() {
 func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
 
 func (g *generator) call(c *schema.Call) string {
-	return g.use("calls", folder(g.module)+"/calls.js") + "." + unexported(c.Service.Name) + upperFirst(CallName(c))
+	return g.use("calls", Folder(g.module)+"/calls.js") + "." + unexported(c.Service.Name) + upperFirst(CallName(c))
 }
 
 func callDoc(c *schema.Call, g *generator) string {

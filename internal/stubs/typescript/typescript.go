@@ -53,12 +53,12 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, _ map[stri
 		for _, part := range parts {
 			g := &generator{Code: stubs.NewCode("  "), module: m, imports: map[string]string{}}
 			part.emit(g)
-			add(folder(m)+"/"+part.name+".ts", g.file())
+			add(Folder(m)+"/"+part.name+".ts", g.file())
 			if part.name != "calls" {
 				index.P("export * from %s;", text("./"+part.name+".js"))
 			}
 		}
-		add(folder(m)+"/index.ts", index.Bytes())
+		add(Folder(m)+"/index.ts", index.Bytes())
 	}
 	add("faithful/about.ts", aboutFile(defs, about))
 	err := fs.WalkDir(support, "support", func(path string, d fs.DirEntry, err error) error {
@@ -101,7 +101,7 @@ func (g *generator) file() []byte {
 		head.P("")
 	}
 	for _, name := range names {
-		head.P("import * as %s from %s;", name, text(relative(folder(g.module), g.imports[name])))
+		head.P("import * as %s from %s;", name, text(relative(Folder(g.module), g.imports[name])))
 	}
 	return append(head.Bytes(), g.Bytes()...)
 }
@@ -129,7 +129,7 @@ func (g *generator) from(d *schema.Decl) string {
 	if d.Module == g.module {
 		return ""
 	}
-	return g.use(importName(d.Module, append(g.module.Uses(), g.module)), folder(d.Module)+"/types.js") + "."
+	return g.use(importName(d.Module, append(g.module.Uses(), g.module)), Folder(d.Module)+"/types.js") + "."
 }
 
 func (g *generator) doc(doc string) {

@@ -1,0 +1,318 @@
+package compare
+
+import (
+	"fmt"
+	"slices"
+
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/stubs/golang"
+	"faithfulcourier/internal/stubs/typescript"
+)
+
+// codeRule says what a kind of fact does to code in one language: it returns
+// the verdict, with lines that no longer compile when that is a break, and a
+// sentence when it is not plain.
+type codeRule func(f *Fact) (Verdict, []string, string)
+
+// codeTable is the table for code: by language, by kind. A kind that is not
+// in it holds.
+var codeTable = map[string]map[Kind]codeRule{
+	"go": {
+		ModuleGone:     func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
+		MessageGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
+		MessageRenamed: func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
+		ErrorGone:      func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
+		ErrorRenamed:   func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
+		EnumGone:       func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
+		EnumRenamed:    func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
+		ServiceGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
+		ConstGone:      func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
+		ConstChanged:   goConst,
+		FieldAdded:     goFieldAdded,
+		FieldGone:      func(f *Fact) (Verdict, []string, string) { return Breaks, goField(f), "" },
+		FieldRenamed: func(f *Fact) (Verdict, []string, string) {
+			if golang.FieldName(f.field.old) == golang.FieldName(f.field.new) {
+				return Holds, nil, ""
+			}
+			return Breaks, goField(f), ""
+		},
+		FieldType:     goFieldType,
+		FieldPresence: goPresence,
+		FieldDefault:  defaultMoved,
+		MemberGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, goMember(f), "" },
+		MemberRenamed: func(f *Fact) (Verdict, []string, string) {
+			if golang.MemberName(f.member.old) == golang.MemberName(f.member.new) {
+				return Holds, nil, ""
+			}
+			return Breaks, goMember(f), ""
+		},
+		CallGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, goCall(f), "" },
+		CallRequest: func(f *Fact) (Verdict, []string, string) { return Breaks, goCall(f), "" },
+		CallAnswer:  func(f *Fact) (Verdict, []string, string) { return Breaks, goCall(f), "" },
+	},
+	"typescript": {
+		ModuleGone:     func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		MessageGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		MessageRenamed: func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		ErrorGone:      func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		ErrorRenamed:   func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		EnumGone:       func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		EnumRenamed:    func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		ServiceGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		ConstGone:      func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		ConstChanged:   tsConst,
+		FieldAdded: func(f *Fact) (Verdict, []string, string) {
+			if f.field.new.Presence == schema.Required {
+				return Breaks, tsMake(f.field.new.Message, f.field.new), ""
+			}
+			return Holds, nil, ""
+		},
+		FieldGone: func(f *Fact) (Verdict, []string, string) { return Breaks, tsField(f), "" },
+		FieldRenamed: func(f *Fact) (Verdict, []string, string) {
+			if typescript.FieldName(f.field.old) == typescript.FieldName(f.field.new) {
+				return Holds, nil, ""
+			}
+			return Breaks, tsField(f), ""
+		},
+		FieldType: func(f *Fact) (Verdict, []string, string) {
+			o, n := f.field.old, f.field.new
+			if typescript.TypeName(o.Type) == typescript.TypeName(n.Type) {
+				return Holds, nil, ""
+			}
+			return Breaks, []string{
+				fmt.Sprintf("declare const m: %s;", o.Message.Name),
+				fmt.Sprintf("const v: %s = m.%s;", tsFieldType(o), typescript.FieldName(o)),
+				fmt.Sprintf("// m.%s is %s now", typescript.FieldName(n), tsFieldType(n)),
+			}, ""
+		},
+		FieldPresence: tsPresence,
+		FieldDefault:  defaultMoved,
+		MemberGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, tsMember(f), "" },
+		MemberRenamed: func(f *Fact) (Verdict, []string, string) { return Breaks, tsMember(f), "" },
+		CallGone:      func(f *Fact) (Verdict, []string, string) { return Breaks, tsCall(f), "" },
+		CallRequest: func(f *Fact) (Verdict, []string, string) {
+			return tsSide(f, f.call.old.Request, f.call.new.Request)
+		},
+		CallAnswer: func(f *Fact) (Verdict, []string, string) {
+			return tsSide(f, f.call.old.Response, f.call.new.Response)
+		},
+	},
+}
+
+// judgeCode says what a fact does to code in a language; nil when it holds.
+func judgeCode(language string, f *Fact) *Effect {
+	rule := codeTable[language][f.Kind]
+	if rule == nil {
+		return nil
+	}
+	verdict, lines, sentence := rule(f)
+	if verdict == Holds {
+		return nil
+	}
+	e := &Effect{Form: language, Position: Code, NewReads: true, Verdict: verdict, Sentence: sentence}
+	if verdict == Breaks {
+		e.Sentence = "user code no longer compiles"
+		e.Witness = &Witness{Code: lines}
+	}
+	return e
+}
+
+func defaultMoved(f *Fact) (Verdict, []string, string) {
+	return Shifts, nil, fmt.Sprintf("code that leaves it out compiles, and means %s instead of %s", f.New, f.Old)
+}
+
+// Go.
+
+func goName(d *schema.Decl) string { return golang.PackageName(d.Module) + "." + d.Name }
+
+func goUse(f *Fact) []string {
+	switch d := f.oldAny.(type) {
+	case *schema.Message:
+		return []string{fmt.Sprintf("var _ %s", goName(&d.Decl))}
+	case *schema.Enum:
+		return []string{fmt.Sprintf("var _ %s", goName(&d.Decl))}
+	case *schema.Const:
+		return []string{fmt.Sprintf("_ = %s.%s", golang.PackageName(d.Module), golang.ConstName(d))}
+	case *schema.Service:
+		return []string{fmt.Sprintf("_ = %s.New%sClient", golang.PackageName(d.Module), d.Name)}
+	case *schema.Module:
+		return []string{fmt.Sprintf("import _ \".../%s\"", golang.Folder(d))}
+	}
+	return nil
+}
+
+func goConst(f *Fact) (Verdict, []string, string) {
+	o, n := f.oldAny.(*schema.Const), f.newAny.(*schema.Const)
+	if o.Type.Kind == n.Type.Kind {
+		return Shifts, nil, "code compiles, and has another value"
+	}
+	return Breaks, []string{fmt.Sprintf("var v %s = %s.%s", golang.TypeName(o.Type), golang.PackageName(o.Module), golang.ConstName(o))}, ""
+}
+
+func goFieldAdded(f *Fact) (Verdict, []string, string) {
+	n := f.field.new
+	if n.Presence != schema.Required {
+		return Holds, nil, ""
+	}
+	return Shifts, nil, fmt.Sprintf("code compiles, and writes %s as its zero value until it is set", golang.FieldName(n))
+}
+
+func goField(f *Fact) []string {
+	o := f.field.old
+	return []string{fmt.Sprintf("var m %s", goName(&o.Message.Decl)), fmt.Sprintf("_ = m.%s", golang.FieldName(o))}
+}
+
+func goFieldType(f *Fact) (Verdict, []string, string) {
+	o, n := f.field.old, f.field.new
+	if golang.TypeName(o.Type) == golang.TypeName(n.Type) {
+		return Holds, nil, ""
+	}
+	return Breaks, goTyped(o, n), ""
+}
+
+// goTyped reads a field into a variable of the type that it had.
+func goTyped(o, n *schema.Field) []string {
+	return []string{
+		fmt.Sprintf("var m %s", goName(&o.Message.Decl)),
+		fmt.Sprintf("var v %s = m.%s", golang.FieldTypeName(o), golang.FieldName(o)),
+		fmt.Sprintf("// m.%s is %s now", golang.FieldName(n), golang.FieldTypeName(n)),
+	}
+}
+
+func goPresence(f *Fact) (Verdict, []string, string) {
+	o, n := f.field.old, f.field.new
+	if golang.FieldTypeName(o) != golang.FieldTypeName(n) && golang.TypeName(o.Type) == golang.TypeName(n.Type) {
+		return Breaks, goTyped(o, n), ""
+	}
+	if o.Presence == schema.Defaulted {
+		return Breaks, []string{fmt.Sprintf("var m %s", goName(&o.Message.Decl)), fmt.Sprintf("_ = m.%sOrDefault()", golang.FieldName(o))}, ""
+	}
+	return Holds, nil, ""
+}
+
+func goMember(f *Fact) []string {
+	m := f.member.old
+	return []string{fmt.Sprintf("_ = %s.%s", golang.PackageName(m.Enum.Module), golang.MemberName(m))}
+}
+
+func goCall(f *Fact) []string {
+	c := f.call.old
+	p := golang.PackageName(c.Service.Module)
+	in, out := "ctx context.Context", "error"
+	if c.Request != nil {
+		in += ", request *" + goName(&c.Request.Decl)
+	}
+	if c.Response != nil {
+		out = fmt.Sprintf("(*%s, error)", goName(&c.Response.Decl))
+	}
+	return []string{
+		fmt.Sprintf("var serve func(%s) %s", in, out),
+		fmt.Sprintf("_ = %s.%sCalls{%s: serve}", p, c.Service.Name, golang.CallName(c)),
+		fmt.Sprintf("var client *%s.%sClient", p, c.Service.Name),
+		fmt.Sprintf("serve = client.%s", golang.CallName(c)),
+	}
+}
+
+// TypeScript.
+
+func tsUse(f *Fact) []string {
+	switch d := f.oldAny.(type) {
+	case *schema.Message:
+		return []string{fmt.Sprintf("import { %s } from \".../types.js\";", d.Name)}
+	case *schema.Enum:
+		return []string{fmt.Sprintf("import { type %s } from \".../types.js\";", d.Name)}
+	case *schema.Const:
+		return []string{fmt.Sprintf("import { %s } from \".../types.js\";", d.Name)}
+	case *schema.Service:
+		return []string{fmt.Sprintf("import { %sClient } from \".../client.js\";", d.Name)}
+	case *schema.Module:
+		return []string{fmt.Sprintf("import \".../%s/types.js\";", typescript.Folder(d))}
+	}
+	return nil
+}
+
+func tsConst(f *Fact) (Verdict, []string, string) {
+	o, n := f.oldAny.(*schema.Const), f.newAny.(*schema.Const)
+	if typescript.TypeName(o.Type) == typescript.TypeName(n.Type) {
+		return Shifts, nil, "code compiles, and has another value"
+	}
+	return Breaks, []string{fmt.Sprintf("const v: %s = %s;", typescript.TypeName(o.Type), o.Name)}, ""
+}
+
+func tsFieldType(f *schema.Field) string {
+	t := typescript.TypeName(f.Type)
+	if f.Presence == schema.Optional {
+		t += " | undefined"
+	}
+	return t
+}
+
+func tsField(f *Fact) []string {
+	o := f.field.old
+	return []string{fmt.Sprintf("declare const m: %s;", o.Message.Name), fmt.Sprintf("m.%s;", typescript.FieldName(o))}
+}
+
+// tsMake makes a message without a field.
+func tsMake(m *schema.Message, without *schema.Field) []string {
+	return []string{
+		fmt.Sprintf("declare const others: Omit<%sInit, %q>;", m.Name, typescript.FieldName(without)),
+		fmt.Sprintf("%s.make({ ...others });", typescript.ToolsName(&m.Decl)),
+		fmt.Sprintf("// %s is missing", typescript.FieldName(without)),
+	}
+}
+
+func tsPresence(f *Fact) (Verdict, []string, string) {
+	o, n := f.field.old, f.field.new
+	switch {
+	case n.Presence == schema.Required:
+		return Breaks, tsMake(n.Message, n), ""
+	case n.Presence == schema.Optional:
+		return Breaks, []string{
+			fmt.Sprintf("declare const m: %s;", o.Message.Name),
+			fmt.Sprintf("const v: %s = m.%s;", tsFieldType(o), typescript.FieldName(o)),
+			fmt.Sprintf("// m.%s may be undefined now", typescript.FieldName(n)),
+		}, ""
+	}
+	return Holds, nil, ""
+}
+
+func tsMember(f *Fact) []string {
+	m := f.member.old
+	return []string{fmt.Sprintf("const v: %s = %q;", m.Enum.Name, m.Name)}
+}
+
+func tsCall(f *Fact) []string {
+	c := f.call.old
+	return []string{fmt.Sprintf("declare const client: %sClient;", c.Service.Name), fmt.Sprintf("client.%s;", typescript.CallName(c))}
+}
+
+// tsSide judges another message as request or answer. Types are compared by
+// what they hold, so code goes on where the other message holds all that the
+// first did, in the same way, and requires nothing more.
+func tsSide(f *Fact, o, n *schema.Message) (Verdict, []string, string) {
+	if o != nil && n != nil {
+		same := func(a, b *schema.Field) bool {
+			return a.Presence == b.Presence && typescript.TypeName(a.Type) == typescript.TypeName(b.Type)
+		}
+		held := !slices.ContainsFunc(o.Fields, func(a *schema.Field) bool {
+			b := n.ByName(a.Name)
+			return b == nil || !same(a, b)
+		})
+		more := slices.ContainsFunc(n.Fields, func(b *schema.Field) bool { return b.Presence == schema.Required && o.ByName(b.Name) == nil })
+		if held && !more {
+			return Holds, nil, ""
+		}
+	}
+	c := f.call.old
+	lines := []string{fmt.Sprintf("declare const client: %sClient;", c.Service.Name)}
+	argument := ""
+	if c.Request != nil {
+		lines = append(lines, fmt.Sprintf("declare const request: %s;", c.Request.Name))
+		argument = "request"
+	}
+	answer := "void"
+	if c.Response != nil {
+		answer = c.Response.Name
+	}
+	return Breaks, append(lines, fmt.Sprintf("const answer: Promise<%s> = client.%s(%s);", answer, typescript.CallName(c), argument)), ""
+}

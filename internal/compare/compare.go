@@ -1,0 +1,188 @@
+// Package compare says what a change of definitions breaks, for whom, and
+// proves it.
+//
+//	differ.go  two definitions → facts, without opinion
+//	judge.go   facts → verdicts, over forms, positions and directions
+//	wire.go    what one side's payloads are to the other side's reader
+//	prove.go   breaks → witnesses, by the reference reader
+//	code.go    what facts do to users' programs, by language
+//
+// It must not know files, flags or how reports look.
+package compare
+
+import (
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/source"
+)
+
+// Verdict is what a fact does to a promise.
+type Verdict uint8
+
+// The verdicts, from harmless to harmful.
+const (
+	Holds  Verdict = iota // the promise holds
+	Shifts                // it holds, but a meaning may have moved
+	Breaks                // it is broken
+)
+
+func (v Verdict) String() string { return [...]string{"holds", "shifts", "breaks"}[v] }
+
+// Kind is a kind of fact. The names are stable.
+type Kind string
+
+// The kinds of facts.
+const (
+	ModuleAdded    Kind = "module-added"
+	ModuleGone     Kind = "module-gone"
+	MessageAdded   Kind = "message-added"
+	MessageGone    Kind = "message-gone"
+	MessageRenamed Kind = "message-renamed"
+	ErrorAdded     Kind = "error-added"
+	ErrorGone      Kind = "error-gone"
+	ErrorRenamed   Kind = "error-renamed"
+	ErrorStatus    Kind = "error-status-changed"
+	EnumAdded      Kind = "enum-added"
+	EnumGone       Kind = "enum-gone"
+	EnumRenamed    Kind = "enum-renamed"
+	ConstAdded     Kind = "constant-added"
+	ConstGone      Kind = "constant-gone"
+	ConstChanged   Kind = "constant-changed"
+	ServiceAdded   Kind = "service-added"
+	ServiceGone    Kind = "service-gone"
+
+	FieldAdded      Kind = "field-added"
+	FieldGone       Kind = "field-gone"
+	FieldRenamed    Kind = "field-renamed"
+	FieldRenumbered Kind = "field-renumbered"
+	FieldType       Kind = "field-type-changed"
+	FieldPresence   Kind = "field-presence-changed"
+	FieldDefault    Kind = "field-default-changed"
+
+	MemberAdded      Kind = "member-added"
+	MemberGone       Kind = "member-gone"
+	MemberRenamed    Kind = "member-renamed"
+	MemberRenumbered Kind = "member-renumbered"
+
+	CallAdded     Kind = "call-added"
+	CallGone      Kind = "call-gone"
+	CallRequest   Kind = "call-request-changed"
+	CallAnswer    Kind = "call-answer-changed"
+	CallSafe      Kind = "call-safe-put-on"
+	CallUnsafe    Kind = "call-safe-taken-off"
+	FailsAdded    Kind = "call-fails-added"
+	FailsGone     Kind = "call-fails-gone"
+	Retired       Kind = "retired"
+	Freed         Kind = "freed-from-retirement"
+	Documentation Kind = "documentation-changed"
+)
+
+// Fact is one difference between two definitions.
+type Fact struct {
+	Kind     Kind
+	Where    string       // full name of the element, OLD's where there is one
+	Old      string       // how it was, or ""
+	New      string       // how it is, or ""
+	Place    source.Place // in NEW where it is there, else in OLD
+	InOld    bool         // the place is in OLD
+	Effects  []*Effect    // sorted: worst first
+	Mend     string       // how to get the same end without breaking; set when something breaks
+	additive bool
+
+	field  fieldPair
+	member memberPair
+	call   callPair
+	oldAny any // the declaration in OLD, or nil
+	newAny any
+}
+
+// Verdict is the worst of the fact's effects.
+func (f *Fact) Verdict() Verdict {
+	worst := Holds
+	for _, e := range f.Effects {
+		worst = max(worst, e.Verdict)
+	}
+	return worst
+}
+
+// Position is where a payload stands in a conversation.
+type Position string
+
+// The positions.
+const (
+	Request Position = "request"
+	Answer  Position = "answer"
+	Failure Position = "error"
+	Kept    Position = "kept"
+	Code    Position = "code"
+)
+
+// Effect is what a fact does to one promise: a form of payload in a position
+// and a direction, or code in a language.
+type Effect struct {
+	Form     string // "binary", "json", "http" or a language
+	Position Position
+	NewReads bool     // NEW reads what OLD writes; else OLD reads what NEW writes
+	Calls    []string // the calls concerned, by short name, in order
+	Verdict  Verdict
+	Sentence string
+	Witness  *Witness // of a break; nil when none was found
+}
+
+// Witness proves a break.
+type Witness struct {
+	Message string   // full name of the message that is written
+	JSON    string   // the payload as JSON, compact
+	Binary  []byte   // the payload as CBOR
+	Form    string   // which of the two was read
+	Writer  string   // "a newer server", "an older client"…
+	Reader  string   //
+	Outcome string   // the reader's own error, or what it reads instead
+	Code    []string // instead of a payload: lines that no longer compile
+}
+
+// Promise is what the project promises; see project.Promise.
+type Promise struct {
+	Rollout   string
+	Kept      string
+	Forms     []string
+	Languages []string
+}
+
+// Report is the outcome of a comparison.
+type Report struct {
+	Facts []*Fact // worst first, then by name
+}
+
+// Count counts the facts of a verdict.
+func (r *Report) Count(v Verdict) int {
+	n := 0
+	for _, f := range r.Facts {
+		if f.Verdict() == v {
+			n++
+		}
+	}
+	return n
+}
+
+// Size is how much the change asks of a version number: 2 for a break, 1 for
+// something added or loosened, else 0.
+func (r *Report) Size() int {
+	size := 0
+	for _, f := range r.Facts {
+		switch {
+		case f.Verdict() == Breaks:
+			return 2
+		case f.additive:
+			size = 1
+		}
+	}
+	return size
+}
+
+// Compare compares two checked definitions under a promise.
+func Compare(old, new *schema.Definitions, promise Promise) *Report {
+	d := diff(old, new)
+	j := &judge{differ: d, promise: promise}
+	j.run()
+	return &Report{Facts: j.sorted()}
+}

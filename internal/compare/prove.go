@@ -1,0 +1,259 @@
+package compare
+
+import (
+	"bytes"
+	"fmt"
+	"math"
+	"math/big"
+
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/value"
+)
+
+// prove looks for the smallest payload, of the walk's root message, that the
+// reader refuses or reads otherwise. It varies one field of the message where
+// the walk stands over the edges of its type, or leaves it out; without a
+// field, the smallest message must do. The reference reader decides; nil
+// says that no witness was found.
+func (w *walker) prove(at target, vary *schema.Field, absent bool) *Witness {
+	var best *Witness
+	size := math.MaxInt
+	for _, local := range variations(at.local, vary, absent) {
+		payload := wrap(at.steps, local)
+		witness, length := w.try(payload)
+		if witness != nil && length < size {
+			best, size = witness, length
+		}
+	}
+	return best
+}
+
+func variations(m *schema.Message, vary *schema.Field, absent bool) []*value.Message {
+	smallest := value.MinimalMessage(m)
+	if vary == nil {
+		return []*value.Message{smallest}
+	}
+	if absent {
+		delete(smallest.Fields, vary.Number)
+		return []*value.Message{smallest}
+	}
+	var list []*value.Message
+	for _, v := range value.Edges(vary.Type) {
+		local := value.MinimalMessage(m)
+		local.Fields[vary.Number] = v
+		list = append(list, local)
+	}
+	return list
+}
+
+// wrap puts a message into the smallest messages that lead to it.
+func wrap(steps []*schema.Field, m *value.Message) *value.Message {
+	for i := len(steps) - 1; i >= 0; i-- {
+		outer := value.MinimalMessage(steps[i].Message)
+		outer.Fields[steps[i].Number] = wrapType(steps[i].Type, m)
+		m = outer
+	}
+	return m
+}
+
+func wrapType(t *schema.Type, m *value.Message) value.Value {
+	switch t.Kind {
+	case schema.KindList:
+		return value.List{wrapType(t.Elem, m)}
+	case schema.KindMap:
+		return &value.Map{Entries: []value.Entry{{Key: "k", Value: wrapType(t.Elem, m)}}}
+	}
+	return m
+}
+
+// try writes a message with the writer's definitions and reads it with the
+// reader's. It returns a witness when that is a break, and the payload's size.
+func (w *walker) try(m *value.Message) (*Witness, int) {
+	write, read := value.EncodeCBORWithout, value.DecodeCBOR
+	if w.form == "json" {
+		write, read = value.EncodeJSONWithout, value.DecodeJSON
+	}
+	payload, err := write(m)
+	if err != nil {
+		return nil, 0
+	}
+	outcome := ""
+	got, err := read(w.rootReader, payload, 0)
+	switch {
+	case err != nil:
+		outcome = "refuses it: " + err.Error()
+	case w.strict() && len(value.Validate(got)) > 0:
+		v := value.Validate(got)[0]
+		outcome = fmt.Sprintf("refuses it with 400: %s %s", v.Pointer, v.Detail)
+	default:
+		if difference := w.otherwise("", m, got); difference != "" {
+			outcome = difference
+		}
+	}
+	if outcome == "" {
+		return nil, 0
+	}
+	witness := &Witness{Message: m.Type.FullName(), Form: w.form, Writer: w.writer(), Reader: w.reader(), Outcome: outcome}
+	// Both forms are shown, whichever was read; a value that only one form can
+	// hold has no other.
+	witness.Binary, _ = value.EncodeCBORWithout(m)
+	text, _ := value.EncodeJSONWithout(m)
+	witness.JSON = string(text)
+	return witness, len(payload)
+}
+
+// otherwise says where a message reads otherwise than it was written, or "".
+// What the reader does not know is kept and never otherwise.
+func (w *walker) otherwise(path string, written, got *value.Message) string {
+	old, new := w.sides(written.Type, got.Type)
+	for _, p := range pairFields(old, new) {
+		fw, fr := p.old, p.new
+		if !w.newReads {
+			fw, fr = fr, fw
+		}
+		if fw == nil || fr == nil {
+			continue
+		}
+		v, ok := written.Fields[fw.Number]
+		if !ok {
+			continue // left out: what that means may shift, not break
+		}
+		there := path + "/" + fw.Name
+		found, ok := got.Fields[fr.Number]
+		if !ok {
+			return fmt.Sprintf("finds no %s, where %s was written", there, text(v, fw.Type))
+		}
+		if difference := w.differs(there, v, found, fw.Type, fr.Type); difference != "" {
+			return difference
+		}
+	}
+	return ""
+}
+
+func (w *walker) differs(path string, v, found value.Value, wt, rt *schema.Type) string {
+	difference := fmt.Sprintf("reads %s as %s, where %s was written", path, text(found, rt), text(v, wt))
+	if wt.Kind == rt.Kind {
+		switch wt.Kind {
+		case schema.KindMessage:
+			return w.otherwise(path, v.(*value.Message), found.(*value.Message))
+		case schema.KindList:
+			a, b := v.(value.List), found.(value.List)
+			if len(a) != len(b) {
+				return difference
+			}
+			for i := range a {
+				if d := w.differs(fmt.Sprintf("%s/%d", path, i), a[i], b[i], wt.Elem, rt.Elem); d != "" {
+					return d
+				}
+			}
+			return ""
+		case schema.KindMap:
+			a, b := v.(*value.Map).Entries, found.(*value.Map).Entries
+			if len(a) != len(b) {
+				return difference
+			}
+			for i := range a {
+				if a[i].Key != b[i].Key {
+					return difference
+				}
+				if d := w.differs(path+"/"+a[i].Key, a[i].Value, b[i].Value, wt.Elem, rt.Elem); d != "" {
+					return d
+				}
+			}
+			return ""
+		case schema.KindEnum:
+			if !w.sameMember(v.(value.Enum), found.(value.Enum), wt.Enum, rt.Enum) {
+				return difference
+			}
+			return ""
+		}
+	}
+	if !sameValue(v, found) {
+		return difference
+	}
+	return ""
+}
+
+// sameMember tells whether two enum values are equal: their members are
+// paired, or an unlisted one is the number or name that was written and its
+// member has no counterpart.
+func (w *walker) sameMember(v, found value.Enum, we, re *schema.Enum) bool {
+	old, new := we, re
+	if !w.newReads {
+		old, new = re, we
+	}
+	member := we.ByNumber(v.Number)
+	for _, p := range pairMembers(old, new) {
+		mw, mr := p.old, p.new
+		if !w.newReads {
+			mw, mr = mr, mw
+		}
+		if mw != member {
+			continue
+		}
+		if mr != nil {
+			return found.Number == mr.Number
+		}
+		return found.Number == v.Number && re.ByNumber(v.Number) == nil || found.Number < 0 && found.Name == member.Name
+	}
+	return false
+}
+
+// sameValue compares scalars: all kinds of numbers as numbers, an enum as its
+// number; other kinds only with their own.
+func sameValue(a, b value.Value) bool {
+	x, isNumber := number(a)
+	y, alsoNumber := number(b)
+	if isNumber || alsoNumber {
+		if !isNumber || !alsoNumber {
+			return false
+		}
+		if x == nil || y == nil { // NaN and infinities are floats on both sides
+			return value.Equal(a, b)
+		}
+		return x.Cmp(y) == 0
+	}
+	if p, ok := a.([]byte); ok {
+		q, ok := b.([]byte)
+		return ok && bytes.Equal(p, q)
+	}
+	switch a.(type) {
+	case value.List, *value.Map, *value.Message:
+		return false // kinds differ, or this would not be asked
+	}
+	switch b.(type) {
+	case []byte, value.List, *value.Map, *value.Message:
+		return false
+	}
+	return a == b
+}
+
+// number turns a value into a number; nil stands for NaN and infinities.
+func number(v value.Value) (*big.Float, bool) {
+	switch v := v.(type) {
+	case int64:
+		return new(big.Float).SetInt64(v), true
+	case uint64:
+		return new(big.Float).SetUint64(v), true
+	case float64:
+		if math.IsNaN(v) || math.IsInf(v, 0) {
+			return nil, true
+		}
+		return new(big.Float).SetFloat64(v), true
+	case value.Enum:
+		if v.Number >= 0 {
+			return new(big.Float).SetInt64(int64(v.Number)), true
+		}
+	}
+	return nil, false
+}
+
+// text writes a value for people.
+func text(v value.Value, t *schema.Type) string {
+	m := &value.Message{Type: &schema.Message{Fields: []*schema.Field{{Number: 1, Name: "v", Type: t}}}, Fields: map[int]value.Value{1: v}}
+	b, err := value.EncodeJSON(m)
+	if err != nil {
+		return fmt.Sprint(v)
+	}
+	return string(b[len(`{"v":`) : len(b)-1])
+}

@@ -1,0 +1,349 @@
+package compare
+
+import (
+	"flag"
+	"fmt"
+	"maps"
+	"math/rand/v2"
+	"os"
+	"slices"
+	"strings"
+	"testing"
+
+	"pgregory.net/rapid"
+
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/source"
+	"faithfulcourier/internal/value"
+)
+
+var changes = flag.Int("changes", 2000, "how many random changes the wire truth test tries")
+
+func TestMain(m *testing.M) {
+	flag.Parse()
+	flag.Set("rapid.checks", fmt.Sprint(*changes))
+	flag.Set("rapid.seed", "20260715")
+	os.Exit(m.Run())
+}
+
+// model is definitions that can be changed at random and written as text.
+type model struct {
+	enums    []modelEnum
+	messages []modelMessage
+	request  int
+	answer   int
+}
+
+type modelEnum struct {
+	name    string
+	members []modelMember
+}
+
+type modelMember struct {
+	number int
+	name   string
+}
+
+type modelMessage struct {
+	name   string
+	fields []modelField
+}
+
+type modelField struct {
+	number   int
+	name     string
+	typ      string
+	presence string // "", "?" or a default such as " = 1"
+}
+
+func (m model) clone() model {
+	m.enums, m.messages = slices.Clone(m.enums), slices.Clone(m.messages)
+	for i := range m.enums {
+		m.enums[i].members = slices.Clone(m.enums[i].members)
+	}
+	for i := range m.messages {
+		m.messages[i].fields = slices.Clone(m.messages[i].fields)
+	}
+	return m
+}
+
+func (m model) text() string {
+	var b strings.Builder
+	b.WriteString("module skerry.truth\n")
+	for _, e := range m.enums {
+		fmt.Fprintf(&b, "enum %s {\n", e.name)
+		for _, x := range e.members {
+			fmt.Fprintf(&b, "  #%d %s\n", x.number, x.name)
+		}
+		b.WriteString("}\n")
+	}
+	for _, x := range m.messages {
+		fmt.Fprintf(&b, "message %s {\n", x.name)
+		for _, f := range x.fields {
+			fmt.Fprintf(&b, "  #%d %s %s%s\n", f.number, f.name, f.typ, f.presence)
+		}
+		b.WriteString("}\n")
+	}
+	fmt.Fprintf(&b, "service Truth {\n  call tell(%s) -> %s\n}\n", m.messages[m.request].name, m.messages[m.answer].name)
+	return b.String()
+}
+
+var memberNames = []string{"open", "car", "saloon", "cargo"}
+
+var fieldNames = []string{"id", "seats", "deck", "fare", "plate"}
+
+func drawModel(t *rapid.T) model {
+	var m model
+	for i := range rapid.IntRange(1, 2).Draw(t, "enums") {
+		e := modelEnum{name: fmt.Sprintf("Enum%d", i)}
+		for n := range rapid.IntRange(1, 3).Draw(t, "members") {
+			e.members = append(e.members, modelMember{n, memberNames[n]})
+		}
+		m.enums = append(m.enums, e)
+	}
+	count := rapid.IntRange(2, 4).Draw(t, "messages")
+	for i := range count {
+		m.messages = append(m.messages, modelMessage{name: fmt.Sprintf("Message%d", i)})
+	}
+	for i := range m.messages {
+		for n := range rapid.IntRange(0, 4).Draw(t, "fields") {
+			typ := drawType(t, m)
+			m.messages[i].fields = append(m.messages[i].fields, modelField{n + 1, fieldNames[n], typ, drawPresence(t, m, typ)})
+		}
+	}
+	m.request = rapid.IntRange(0, count-1).Draw(t, "request")
+	m.answer = rapid.IntRange(0, count-1).Draw(t, "answer")
+	return m
+}
+
+func drawType(t *rapid.T, m model) string {
+	types := []string{"bool", "int32", "int64", "uint32", "float64", "text", "bytes", "uuid", "instant"}
+	for _, e := range m.enums {
+		types = append(types, e.name, e.name)
+	}
+	for _, x := range m.messages {
+		types = append(types, x.name, x.name)
+	}
+	typ := rapid.SampledFrom(types).Draw(t, "type")
+	switch rapid.IntRange(0, 6).Draw(t, "form") {
+	case 0:
+		return "[" + typ + "]"
+	case 1:
+		return "{text: " + typ + "}"
+	case 2:
+		return "[[" + typ + "]]"
+	}
+	return typ
+}
+
+func drawPresence(t *rapid.T, m model, typ string) string {
+	switch rapid.IntRange(0, 3).Draw(t, "presence") {
+	case 0:
+		return "?"
+	case 1:
+		literals := map[string][]string{"bool": {"true", "false"}, "int32": {"0", "7"}, "int64": {"0", "7"}, "uint32": {"0", "7"}, "float64": {"0", "1.5"}, "text": {`""`, `"a"`}}
+		for _, e := range m.enums {
+			for _, x := range e.members {
+				literals[e.name] = append(literals[e.name], x.name)
+			}
+		}
+		if l := literals[typ]; l != nil {
+			return " = " + rapid.SampledFrom(l).Draw(t, "default")
+		}
+	}
+	return ""
+}
+
+// change changes a model in one way; some changes make no sense and are
+// refused by the front end, which the test then skips.
+func change(t *rapid.T, m model) model {
+	m = m.clone()
+	e := &m.enums[rapid.IntRange(0, len(m.enums)-1).Draw(t, "enum")]
+	x := &m.messages[rapid.IntRange(0, len(m.messages)-1).Draw(t, "message")]
+	kind := rapid.IntRange(0, 13).Draw(t, "change")
+	if kind >= 10 || len(x.fields) == 0 {
+		changeEnum(t, e, kind)
+	}
+	if len(x.fields) == 0 {
+		return m
+	}
+	f := &x.fields[rapid.IntRange(0, len(x.fields)-1).Draw(t, "field")]
+	switch kind {
+	case 0, 1:
+		typ := drawType(t, m)
+		x.fields = append(x.fields, modelField{rapid.IntRange(1, 9).Draw(t, "number"), rapid.SampledFrom(fieldNames).Draw(t, "name"), typ, drawPresence(t, m, typ)})
+	case 2:
+		x.fields = slices.DeleteFunc(x.fields, func(g modelField) bool { return g == *f })
+	case 3:
+		f.name = rapid.SampledFrom(fieldNames).Draw(t, "name")
+	case 4:
+		f.number = rapid.IntRange(1, 9).Draw(t, "number")
+	case 5, 6:
+		f.typ = drawType(t, m)
+		f.presence = strings.TrimLeft(f.presence, " =0123456789.abcdefghijklmnopqrstuvwxyz\"")
+	case 7:
+		f.presence = drawPresence(t, m, f.typ)
+	case 8:
+		g := &x.fields[rapid.IntRange(0, len(x.fields)-1).Draw(t, "other")]
+		f.number, g.number = g.number, f.number
+	case 9:
+		m.request = rapid.IntRange(0, len(m.messages)-1).Draw(t, "request")
+	}
+	return m
+}
+
+func changeEnum(t *rapid.T, e *modelEnum, kind int) {
+	if len(e.members) == 0 {
+		return
+	}
+	x := &e.members[rapid.IntRange(0, len(e.members)-1).Draw(t, "member")]
+	switch kind {
+	case 10:
+		e.members = append(e.members, modelMember{rapid.IntRange(0, 5).Draw(t, "number"), rapid.SampledFrom(memberNames).Draw(t, "name")})
+	case 11:
+		e.members = slices.DeleteFunc(e.members, func(y modelMember) bool { return y == *x })
+	case 12:
+		x.name = rapid.SampledFrom(memberNames).Draw(t, "name")
+	case 13:
+		x.number = rapid.IntRange(0, 5).Draw(t, "number")
+	}
+}
+
+func load(t interface{ Skip(...any) }, text string) *schema.Definitions {
+	defs, findings := schema.Load([]*source.File{source.NewFile("truth.faithful", text)})
+	if source.Errors(findings) > 0 {
+		t.Skip()
+	}
+	return defs
+}
+
+// TestWireTruth holds verdicts against what the reference reader really does
+// with lawful payloads: one that is refused or read otherwise while nothing is
+// said to break fails, and so does a break without a witness.
+func TestWireTruth(t *testing.T) {
+	seen := map[Verdict]int{}
+	rapid.Check(t, func(t *rapid.T) {
+		before := drawModel(t)
+		after := before
+		for range rapid.IntRange(1, 3).Draw(t, "changes") {
+			after = change(t, after)
+		}
+		old, new := load(t, before.text()), load(t, after.text())
+		report := Compare(old, new, Promise{Rollout: "unordered", Kept: "each-reads-other", Forms: []string{"binary", "json"}})
+		worst := map[crossing]Verdict{}
+		for _, f := range report.Facts {
+			for _, e := range f.Effects {
+				if e.Form != "binary" && e.Form != "json" || f.Kind == Freed {
+					continue
+				}
+				if e.Verdict == Breaks && e.Witness == nil {
+					t.Fatalf("no witness: %s %s %s %s\n%s\nOLD %s\nNEW %s", f.Kind, f.Where, e.Form, e.Position, e.Sentence, before.text(), after.text())
+				}
+				c := crossing{e.NewReads, e.Form, e.Form, e.Position}
+				worst[c] = max(worst[c], e.Verdict)
+			}
+		}
+		rng := rand.New(rand.NewPCG(1, uint64(len(before.text()))))
+		for c, verdict := range everyCrossing(worst) {
+			seen[verdict]++
+			if verdict == Breaks {
+				continue // its witness was made by the reader itself
+			}
+			if w := anyBreak(rng, old, new, c); w != nil {
+				t.Fatalf("%v says %s, and %s %s:\n%s\n%x\nOLD %s\nNEW %s", c, verdict, w.Reader, w.Outcome, w.JSON, w.Binary, before.text(), after.text())
+			}
+		}
+	})
+	t.Logf("verdicts by form, position and direction: %d hold, %d shift, %d break", seen[Holds], seen[Shifts], seen[Breaks])
+	if seen[Breaks] == 0 || seen[Shifts] == 0 || seen[Holds] == 0 {
+		t.Fatal("the random changes did not reach every verdict")
+	}
+}
+
+func everyCrossing(worst map[crossing]Verdict) map[crossing]Verdict {
+	all := map[crossing]Verdict{}
+	for _, newReads := range []bool{true, false} {
+		for _, form := range []string{"binary", "json"} {
+			for _, p := range []Position{Request, Answer, Kept} {
+				all[crossing{newReads, form, form, p}] = Holds
+			}
+		}
+	}
+	maps.Copy(all, worst)
+	return all
+}
+
+// anyBreak tries lawful payloads of every message in a position.
+func anyBreak(rng *rand.Rand, old, new *schema.Definitions, c crossing) *Witness {
+	d := diff(old, new)
+	type root struct{ old, new *schema.Message }
+	var roots []root
+	call := d.calls[0]
+	switch c.position {
+	case Request:
+		roots = []root{{call.old.Request, call.new.Request}}
+	case Answer:
+		roots = []root{{call.old.Response, call.new.Response}}
+	case Kept:
+		for _, m := range old.Modules[0].Messages {
+			if n := d.messages[m]; n != nil && !reaches(call.old.Request, m) && !reaches(call.old.Response, m) {
+				roots = append(roots, root{m, n})
+			}
+		}
+	}
+	for _, r := range roots {
+		w, reader := r.old, r.new
+		if !c.newReads {
+			w, reader = r.new, r.old
+		}
+		walk := &walker{differ: d, crossing: c, root: w, rootReader: reader}
+		payloads := value.Edges(&schema.Type{Kind: schema.KindMessage, Message: w})
+		for range 40 {
+			payloads = append(payloads, value.RandomMessage(rng, w, 3))
+		}
+		for _, p := range payloads {
+			m := p.(*value.Message)
+			if witness, _ := walk.try(m); witness != nil {
+				return witness
+			}
+			if !c.leftOut() {
+				continue
+			}
+			for _, f := range w.Fields {
+				if f.Presence == schema.Defaulted && rng.IntN(2) == 0 {
+					delete(m.Fields, f.Number)
+				}
+			}
+			if witness, _ := walk.try(m); witness != nil {
+				return witness
+			}
+		}
+	}
+	return nil
+}
+
+func reaches(from, to *schema.Message) bool {
+	seen := map[*schema.Message]bool{}
+	var visit func(m *schema.Message) bool
+	var typ func(t *schema.Type) bool
+	typ = func(t *schema.Type) bool {
+		switch t.Kind {
+		case schema.KindList, schema.KindMap:
+			return typ(t.Elem)
+		case schema.KindMessage:
+			return visit(t.Message)
+		}
+		return false
+	}
+	visit = func(m *schema.Message) bool {
+		if m == to {
+			return true
+		}
+		if seen[m] {
+			return false
+		}
+		seen[m] = true
+		return slices.ContainsFunc(m.Fields, func(f *schema.Field) bool { return typ(f.Type) })
+	}
+	return visit(from)
+}

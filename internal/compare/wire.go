@@ -1,0 +1,298 @@
+package compare
+
+import (
+	"fmt"
+	"slices"
+
+	"faithfulcourier/internal/schema"
+)
+
+// crossing is one way of payloads from a writer to a reader: OLD to NEW or
+// back, in a form, in a position.
+type crossing struct {
+	newReads bool // NEW reads what OLD writes
+	form     string
+	label    string // the form that is reported: errors travel as JSON, and count under http
+	position Position
+}
+
+// strict tells whether an enum value that the reader does not list is refused.
+func (c crossing) strict() bool { return c.position == Request }
+
+// leftOut tells whether people write such payloads by hand, without fields
+// that have a default.
+func (c crossing) leftOut() bool { return c.position == Request || c.position == Kept }
+
+// writer and reader name the two sides, for people.
+func (c crossing) writer() string {
+	age := map[bool]string{true: "older", false: "newer"}[c.newReads]
+	switch c.position {
+	case Request:
+		return article(age) + " client"
+	case Kept:
+		return age + " code"
+	}
+	return article(age) + " server"
+}
+
+func (c crossing) reader() string {
+	age := map[bool]string{true: "newer", false: "older"}[c.newReads]
+	switch c.position {
+	case Request:
+		return article(age) + " server"
+	case Kept:
+		return age + " code"
+	}
+	return article(age) + " client"
+}
+
+func article(age string) string {
+	if age == "older" {
+		return "an older"
+	}
+	return "a newer"
+}
+
+// walker follows one crossing of one message, through everything that the
+// message holds, and says what each fact does on the way.
+type walker struct {
+	*differ
+	crossing
+	root, rootReader *schema.Message
+	seen             map[visit]bool
+	emit             func(f *Fact, e event)
+}
+
+type visit struct {
+	w, r  *schema.Message
+	owner *Fact
+}
+
+// event is what a fact does at one place.
+type event struct {
+	verdict  Verdict
+	sentence string
+	witness  func() *Witness // of a break; nil when there is nothing to look for
+}
+
+// target is where a walk stands: the fields that lead from the root to a
+// message of the writer.
+type target struct {
+	steps []*schema.Field
+	local *schema.Message
+}
+
+func (w *walker) sides(a, b *schema.Message) (old, new *schema.Message) {
+	if w.newReads {
+		return a, b
+	}
+	return b, a
+}
+
+// fact finds the fact of a kind about a field, unless what is walked belongs
+// to another fact whole.
+func (w *walker) fact(owner *Fact, f *schema.Field, kind Kind) *Fact {
+	if owner != nil {
+		return owner
+	}
+	for _, fact := range w.fieldFacts[f] {
+		if fact.Kind == kind {
+			return fact
+		}
+	}
+	return nil
+}
+
+// message compares what is written as wm with what is read as rm. owner is
+// the fact that the pair belongs to when they are not one declaration.
+func (w *walker) message(wm, rm *schema.Message, steps []*schema.Field, owner *Fact) {
+	old, new := w.sides(wm, rm)
+	if w.messages[old] == new {
+		owner = nil
+	}
+	if v := (visit{wm, rm, owner}); w.seen[v] {
+		return
+	} else {
+		w.seen[v] = true
+	}
+	at := target{steps, wm}
+	for _, p := range pairFields(old, new) {
+		fw, fr := p.old, p.new
+		if !w.newReads {
+			fw, fr = fr, fw
+		}
+		switch {
+		case fw == nil:
+			w.onlyReader(at, fr, owner)
+		case fr == nil:
+			if w.newReads { // gone
+				w.emit(w.fact(owner, fw, FieldGone), event{verdict: Shifts,
+					sentence: fmt.Sprintf("%s still writes %s; %s keeps it, but no longer sees it", w.writer(), fw.Name, w.reader())})
+			}
+		default:
+			w.field(at, fw, fr, owner)
+		}
+	}
+}
+
+// onlyReader judges a field that only the reader's definitions have.
+func (w *walker) onlyReader(at target, fr *schema.Field, owner *Fact) {
+	kind := FieldGone
+	if w.newReads {
+		kind = FieldAdded
+	}
+	switch {
+	case fr.Presence == schema.Required:
+		w.emit(w.fact(owner, fr, kind), event{verdict: Breaks,
+			sentence: fmt.Sprintf("%s does not write %s, and %s requires it", w.writer(), fr.Name, w.reader()),
+			witness:  func() *Witness { return w.prove(at, nil, false) }})
+	case kind == FieldGone:
+		w.emit(w.fact(owner, fr, kind), event{verdict: Shifts,
+			sentence: fmt.Sprintf("%s no longer writes %s; %s finds it absent", w.writer(), fr.Name, w.reader())})
+	}
+}
+
+// field judges a field that both have.
+func (w *walker) field(at target, fw, fr *schema.Field, owner *Fact) {
+	reader := fr.Message
+	receiver, kind := reader.ByNumber(fw.Number), FieldRenumbered
+	if w.form == "json" {
+		receiver, kind = reader.ByName(fw.Name), FieldRenamed
+	}
+	if receiver != fr {
+		w.misses(at, fw, fr, w.fact(owner, fw, kind))
+		return
+	}
+	presence := func(v Verdict, sentence string, witness func() *Witness) {
+		w.emit(w.fact(owner, fw, FieldPresence), event{v, sentence, witness})
+	}
+	absent := func() *Witness { return w.prove(at, fw, true) }
+	switch {
+	case fw.Presence == schema.Optional && fr.Presence == schema.Required:
+		presence(Breaks, fmt.Sprintf("%s may leave out %s, and %s requires it", w.writer(), fw.Name, w.reader()), absent)
+	case fw.Presence == schema.Defaulted && fr.Presence == schema.Required && w.leftOut():
+		presence(Breaks, fmt.Sprintf("%s may rely on the default of %s and leave it out, and %s requires it", w.writer(), fw.Name, w.reader()), absent)
+	case fw.Presence == schema.Optional && fr.Presence == schema.Defaulted:
+		presence(Shifts, fmt.Sprintf("where %s leaves out %s, %s reads %s", w.writer(), fw.Name, w.reader(), schema.LiteralText(fr.Default)), nil)
+	case fw.Presence == schema.Defaulted && fr.Presence == schema.Optional && w.leftOut():
+		presence(Shifts, fmt.Sprintf("where %s leaves out %s, meaning %s, %s finds it absent", w.writer(), fw.Name, schema.LiteralText(fw.Default), w.reader()), nil)
+	case fw.Presence == schema.Defaulted && fr.Presence == schema.Defaulted && w.leftOut():
+		if f := w.fact(owner, fw, FieldDefault); f != nil && schema.LiteralText(fw.Default) != schema.LiteralText(fr.Default) {
+			w.emit(f, event{verdict: Shifts, sentence: fmt.Sprintf("where %s leaves out %s, meaning %s, %s reads %s",
+				w.writer(), fw.Name, schema.LiteralText(fw.Default), w.reader(), schema.LiteralText(fr.Default))})
+		}
+	}
+	typeFact := w.fact(owner, fw, FieldType)
+	w.types(at, fw, fw.Type, fr.Type, typeFact)
+}
+
+// misses judges a field that the reader looks for elsewhere. Whether what is
+// read differs can hang on values (a default may equal all that is written),
+// so the search for a witness decides.
+func (w *walker) misses(at target, fw, fr *schema.Field, f *Fact) {
+	how := fmt.Sprintf("as #%d, and %s looks for #%d", fw.Number, w.reader(), fr.Number)
+	if w.form == "json" {
+		how = fmt.Sprintf("as %q, and %s looks for %q", fw.Name, w.reader(), fr.Name)
+	}
+	if witness := w.prove(at, fw, false); witness != nil {
+		w.emit(f, event{Breaks, fmt.Sprintf("%s writes %s %s", w.writer(), fw.Name, how), func() *Witness { return witness }})
+		return
+	}
+	w.emit(f, event{verdict: Shifts, sentence: fmt.Sprintf("%s writes %s %s; every value reads alike all the same", w.writer(), fw.Name, how)})
+}
+
+// types compares the types of a field, or of what it holds. f is the fact
+// that its type has changed, or nil.
+func (w *walker) types(at target, field *schema.Field, wt, rt *schema.Type, f *Fact) {
+	if wt.Kind != rt.Kind {
+		if !widens(wt.Kind, rt.Kind, w.form) {
+			w.emit(f, event{Breaks, fmt.Sprintf("%s writes %s in %s, and %s reads %s", w.writer(), typeName(wt), field.Name, w.reader(), typeName(rt)),
+				func() *Witness { return w.prove(at, field, false) }})
+		}
+		return
+	}
+	switch wt.Kind {
+	case schema.KindList, schema.KindMap:
+		w.types(at, field, wt.Elem, rt.Elem, f)
+	case schema.KindMessage:
+		w.message(wt.Message, rt.Message, append(slices.Clone(at.steps), field), f)
+	case schema.KindEnum:
+		w.enum(at, field, wt.Enum, rt.Enum, f)
+	}
+}
+
+func typeName(t *schema.Type) string {
+	switch t.Kind {
+	case schema.KindList:
+		return "a list"
+	case schema.KindMap:
+		return "a map"
+	case schema.KindEnum:
+		return t.Enum.Name
+	case schema.KindMessage:
+		return t.Message.Name
+	}
+	return t.Kind.String()
+}
+
+// widens tells whether every value of one kind is read as an equal value of
+// another kind.
+func widens(from, to schema.Kind, form string) bool {
+	switch to {
+	case schema.KindInt64:
+		return from == schema.KindInt32 || from == schema.KindUint32 || from == schema.KindEnum && form == "binary"
+	case schema.KindFloat64:
+		return from == schema.KindInt32 || from == schema.KindUint32 || from == schema.KindEnum && form == "binary"
+	case schema.KindInt32, schema.KindUint32:
+		return from == schema.KindEnum && form == "binary"
+	}
+	return false
+}
+
+// enum compares the members of two enums.
+func (w *walker) enum(at target, field *schema.Field, we, re *schema.Enum, owner *Fact) {
+	old, new := we, re
+	if !w.newReads {
+		old, new = re, we
+	}
+	if w.enums[old] == new {
+		owner = nil
+	}
+	prove := func() *Witness { return w.prove(at, field, false) }
+	for _, p := range pairMembers(old, new) {
+		mw, mr := p.old, p.new
+		if !w.newReads {
+			mw, mr = mr, mw
+		}
+		if mw == nil {
+			continue // the writer never writes it
+		}
+		listed, kind, as := re.ByNumber(mw.Number), MemberRenumbered, fmt.Sprintf("#%d", mw.Number)
+		if w.form == "json" {
+			listed, kind, as = re.ByName(mw.Name), MemberRenamed, fmt.Sprintf("%q", mw.Name)
+		}
+		if mr == nil {
+			kind = MemberAdded
+			if w.newReads {
+				kind = MemberGone
+			}
+		}
+		f := owner
+		for _, fact := range w.memberFacts[mw] {
+			if owner == nil && fact.Kind == kind {
+				f = fact
+			}
+		}
+		switch {
+		case listed == mr && mr != nil:
+		case listed != nil:
+			w.emit(f, event{Breaks, fmt.Sprintf("%s writes %s as %s, which %s reads as %s", w.writer(), mw.Name, as, w.reader(), listed.Name), prove})
+		case w.strict():
+			w.emit(f, event{Breaks, fmt.Sprintf("%s may write %s as %s, and %s answers 400: it does not list it", w.writer(), mw.Name, as, w.reader()), prove})
+		case mr != nil:
+			w.emit(f, event{Breaks, fmt.Sprintf("%s writes %s as %s, which %s does not list", w.writer(), mw.Name, as, w.reader()), prove})
+		case w.newReads:
+			w.emit(f, event{verdict: Shifts, sentence: fmt.Sprintf("%s may write %s; %s keeps it as unlisted", w.writer(), mw.Name, w.reader())})
+		}
+	}
+}

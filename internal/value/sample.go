@@ -1,0 +1,210 @@
+package value
+
+import (
+	"math"
+	"math/rand/v2"
+
+	"faithfulcourier/internal/schema"
+)
+
+// Minimal returns the smallest value of a type: no optional fields, empty
+// lists and maps, defaults where there are any. Every checked type has one.
+func Minimal(t *schema.Type) Value {
+	switch t.Kind {
+	case schema.KindBool:
+		return false
+	case schema.KindInt32, schema.KindInt64:
+		return int64(0)
+	case schema.KindUint32:
+		return uint64(0)
+	case schema.KindFloat64:
+		return float64(0)
+	case schema.KindText:
+		return ""
+	case schema.KindBytes:
+		return []byte{}
+	case schema.KindUUID:
+		return schema.UUID{}
+	case schema.KindInstant:
+		return schema.Instant{}
+	case schema.KindEnum:
+		return Enum{Number: t.Enum.Members[0].Number}
+	case schema.KindList:
+		return List{}
+	case schema.KindMap:
+		return &Map{}
+	case schema.KindMessage:
+		return MinimalMessage(t.Message)
+	}
+	return nil
+}
+
+// MinimalMessage is Minimal for a message.
+func MinimalMessage(t *schema.Message) *Message {
+	m := &Message{Type: t, Fields: map[int]Value{}}
+	for _, f := range t.Fields {
+		switch f.Presence {
+		case schema.Required:
+			m.Fields[f.Number] = Minimal(f.Type)
+		case schema.Defaulted:
+			m.Fields[f.Number] = Default(f.Default)
+		}
+	}
+	return m
+}
+
+// Edges returns lawful values at the edges of a type, simple ones first. Any
+// two values of the type that differ in kind or range from another type are
+// told apart by one of them.
+func Edges(t *schema.Type) []Value { return edges(t, 3) }
+
+func edges(t *schema.Type, depth int) []Value {
+	switch t.Kind {
+	case schema.KindBool:
+		return []Value{false, true}
+	case schema.KindInt32:
+		return []Value{int64(0), int64(1), int64(-1), int64(math.MaxInt32), int64(math.MinInt32)}
+	case schema.KindInt64:
+		return []Value{int64(0), int64(1), int64(-1), int64(math.MaxInt32) + 1, int64(math.MaxUint32) + 1, int64(1)<<53 + 1, int64(math.MaxInt64), int64(math.MinInt64)}
+	case schema.KindUint32:
+		return []Value{uint64(0), uint64(1), uint64(math.MaxInt32) + 1, uint64(math.MaxUint32)}
+	case schema.KindFloat64:
+		return []Value{0.0, 1.0, 1.5, -1.5, math.Copysign(0, -1), 1e300, math.SmallestNonzeroFloat64, math.Inf(1), math.Inf(-1), math.NaN()}
+	case schema.KindText:
+		return []Value{"", "a", "7", "true", "0123456789", "\u00e9\u4e16\U0001f6a2", "2026-07-15T09:30:00Z"}
+	case schema.KindBytes:
+		return []Value{[]byte{}, []byte{0}, []byte{0xff, 0xfe}, make([]byte, 16)}
+	case schema.KindUUID:
+		return []Value{schema.UUID{}, schema.UUID{0x6f, 0x0c, 15: 1}}
+	case schema.KindInstant:
+		return []Value{schema.Instant{}, schema.Instant{Seconds: 1}, schema.Instant{Seconds: -2, Nanos: 500_000_000}, schema.Instant{Seconds: 1, Nanos: 1_000},
+			schema.Instant{Seconds: schema.MaxInstantSeconds, Nanos: 999_999_999}, schema.Instant{Seconds: schema.MinInstantSeconds}}
+	case schema.KindEnum:
+		var list []Value
+		for _, m := range t.Enum.Members {
+			list = append(list, Enum{Number: m.Number})
+		}
+		return list
+	case schema.KindList:
+		list := []Value{List{}}
+		for _, v := range edges(t.Elem, depth) {
+			list = append(list, List{v})
+		}
+		return list
+	case schema.KindMap:
+		list := []Value{&Map{}}
+		for _, v := range edges(t.Elem, depth) {
+			list = append(list, &Map{Entries: []Entry{{"k", v}}})
+		}
+		return list
+	case schema.KindMessage:
+		list := []Value{MinimalMessage(t.Message)}
+		if depth == 0 {
+			return list
+		}
+		for _, f := range t.Message.Fields {
+			for _, v := range edges(f.Type, depth-1) {
+				m := MinimalMessage(t.Message)
+				m.Fields[f.Number] = v
+				list = append(list, m)
+			}
+		}
+		return list
+	}
+	return nil
+}
+
+// Random returns a lawful value of a type, often at an edge. depth bounds how
+// far optional fields, lists and maps are filled.
+func Random(rng *rand.Rand, t *schema.Type, depth int) Value {
+	switch t.Kind {
+	case schema.KindInt32:
+		if rng.IntN(2) == 0 {
+			return int64(int32(rng.Uint32()))
+		}
+	case schema.KindInt64:
+		if rng.IntN(2) == 0 {
+			return int64(rng.Uint64()) >> rng.IntN(64)
+		}
+	case schema.KindUint32:
+		if rng.IntN(2) == 0 {
+			return uint64(rng.Uint32())
+		}
+	case schema.KindFloat64:
+		if rng.IntN(2) == 0 {
+			return math.Float64frombits(rng.Uint64())
+		}
+	case schema.KindText:
+		if rng.IntN(2) == 0 {
+			return randomText(rng)
+		}
+	case schema.KindBytes:
+		b := make([]byte, rng.IntN(40))
+		for i := range b {
+			b[i] = byte(rng.Uint32())
+		}
+		return b
+	case schema.KindUUID:
+		var u schema.UUID
+		for i := range u {
+			u[i] = byte(rng.Uint32())
+		}
+		return u
+	case schema.KindInstant:
+		if rng.IntN(2) == 0 {
+			return schema.Instant{Seconds: rng.Int64N(schema.MaxInstantSeconds), Nanos: rng.Int32N(1_000_000_000)}
+		}
+	case schema.KindList:
+		list := List{}
+		for range length(rng, depth) {
+			list = append(list, Random(rng, t.Elem, depth-1))
+		}
+		return list
+	case schema.KindMap:
+		m := &Map{}
+		seen := map[string]bool{}
+		for range length(rng, depth) {
+			if k := randomText(rng); !seen[k] {
+				seen[k] = true
+				m.Entries = append(m.Entries, Entry{k, Random(rng, t.Elem, depth-1)})
+			}
+		}
+		sortEntries(m.Entries)
+		return m
+	case schema.KindMessage:
+		return RandomMessage(rng, t.Message, depth)
+	}
+	list := edges(t, 1)
+	return list[rng.IntN(len(list))]
+}
+
+// RandomMessage is Random for a message.
+func RandomMessage(rng *rand.Rand, t *schema.Message, depth int) *Message {
+	m := &Message{Type: t, Fields: map[int]Value{}}
+	for _, f := range t.Fields {
+		switch {
+		case f.Presence == schema.Optional && (depth <= 0 || rng.IntN(2) == 0):
+		case f.Presence == schema.Defaulted && (depth <= 0 || rng.IntN(3) == 0):
+			m.Fields[f.Number] = Default(f.Default)
+		default:
+			m.Fields[f.Number] = Random(rng, f.Type, depth-1)
+		}
+	}
+	return m
+}
+
+func length(rng *rand.Rand, depth int) int {
+	if depth <= 0 {
+		return 0
+	}
+	return rng.IntN(4)
+}
+
+func randomText(rng *rand.Rand) string {
+	letters := []rune("abcxyz019 _-\"\\/\n\t\u0001\u007f\u00e9\u00df\u4e16\u754c\u2028\U0001f6a2")
+	out := make([]rune, rng.IntN(1<<rng.IntN(7)+1))
+	for i := range out {
+		out[i] = letters[rng.IntN(len(letters))]
+	}
+	return string(out)
+}
