@@ -318,10 +318,17 @@ func pairNumbered[T, P any](old, new []*T, key func(*T) (int, string, string), m
 	}
 	partner, taken := map[*T]*T{}, map[*T]bool{}
 	join := func(o, n *T) { partner[o], taken[n] = n, true }
-	for _, o := range old {
-		number, name, _ := key(o)
-		if n := newByName[name]; newByNumber[number] == nil && n != nil {
-			join(o, n)
+	// A number is gone when NEW has not it, or has it for something that is
+	// paired by name already; so one pairing can lead to the next.
+	for again := true; again; {
+		again = false
+		for _, o := range old {
+			number, name, _ := key(o)
+			n, there := newByName[name], newByNumber[number]
+			if partner[o] == nil && n != nil && !taken[n] && n != there && (there == nil || taken[there]) {
+				join(o, n)
+				again = true
+			}
 		}
 	}
 	for _, o := range old {

@@ -69,9 +69,14 @@ func wrapType(t *schema.Type, m *value.Message) value.Value {
 // try writes a message with the writer's definitions and reads it with the
 // reader's. It returns a witness when that is a break, and the payload's size.
 func (w *walker) try(m *value.Message) (*Witness, int) {
-	write, read := value.EncodeCBORWithout, value.DecodeCBOR
+	// Only people leave out a field with a default; writers always write it.
+	toCBOR, toJSON := value.EncodeCBOR, value.EncodeJSON
+	if w.leftOut() {
+		toCBOR, toJSON = value.EncodeCBORWithout, value.EncodeJSONWithout
+	}
+	write, read := toCBOR, value.DecodeCBOR
 	if w.form == "json" {
-		write, read = value.EncodeJSONWithout, value.DecodeJSON
+		write, read = toJSON, value.DecodeJSON
 	}
 	payload, err := write(m)
 	if err != nil {
@@ -96,8 +101,8 @@ func (w *walker) try(m *value.Message) (*Witness, int) {
 	witness := &Witness{Message: m.Type.FullName(), Form: w.form, Writer: w.writer(), Reader: w.reader(), Outcome: outcome}
 	// Both forms are shown, whichever was read; a value that only one form can
 	// hold has no other.
-	witness.Binary, _ = value.EncodeCBORWithout(m)
-	text, _ := value.EncodeJSONWithout(m)
+	witness.Binary, _ = toCBOR(m)
+	text, _ := toJSON(m)
 	witness.JSON = string(text)
 	return witness, len(payload)
 }

@@ -143,13 +143,26 @@ func (w *walker) onlyReader(at target, fr *schema.Field, owner *Fact) {
 	}
 	switch {
 	case fr.Presence == schema.Required:
+		witness := w.prove(at, nil, false)
+		if witness == nil && w.feeds(at.local, fr) {
+			return // another field, which was renamed or renumbered, comes in its place
+		}
 		w.emit(w.fact(owner, fr, kind), event{verdict: Breaks,
 			sentence: fmt.Sprintf("%s does not write %s, and %s requires it", w.writer(), fr.Name, w.reader()),
-			witness:  func() *Witness { return w.prove(at, nil, false) }})
+			witness:  func() *Witness { return witness }})
 	case kind == FieldGone:
 		w.emit(w.fact(owner, fr, kind), event{verdict: Shifts,
 			sentence: fmt.Sprintf("%s no longer writes %s; %s finds it absent", w.writer(), fr.Name, w.reader())})
 	}
+}
+
+// feeds tells whether some field of the writer arrives as a field of the
+// reader.
+func (w *walker) feeds(wm *schema.Message, fr *schema.Field) bool {
+	if w.form == "json" {
+		return wm.ByName(fr.Name) != nil
+	}
+	return wm.ByNumber(fr.Number) != nil
 }
 
 // field judges a field that both have.

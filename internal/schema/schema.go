@@ -84,13 +84,13 @@ func (t *Type) spell(name func(*Decl) string) string {
 	return t.Kind.String()
 }
 
-// Local writes the type as it is written inside of a module.
+// Local writes the type as a file of a module would, with the usual aliases.
 func (t *Type) Local(m *Module) string {
 	return t.spell(func(d *Decl) string {
 		if d.Module == m {
 			return d.Name
 		}
-		return d.FullName()
+		return d.Module.Name[strings.LastIndexByte(d.Module.Name, '.')+1:] + "." + d.Name
 	})
 }
 

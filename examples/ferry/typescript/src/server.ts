@@ -1,0 +1,105 @@
+// The server of the Skerry Line: an example of how generated servers are used.
+import { randomUUID } from "node:crypto";
+import { createServer } from "node:http";
+import type { AddressInfo } from "node:net";
+
+import { nodeListener } from "./gen/faithful/node.js";
+import { serve } from "./gen/faithful/web.js";
+import { Instant, uuid } from "./gen/faithful/wire.js";
+import { type Booking, type BookingsCalls, SailingFull, bookingTools, sailingTools, serveBookings } from "./gen/skerry/booking/index.js";
+import { NotFound } from "./gen/skerry/common/index.js";
+import { type FleetCalls, type Position, StalePosition, deckPlanTools, serveFleet, vesselTools } from "./gen/skerry/fleet/index.js";
+
+const vessel = vesselTools.make({
+  id: uuid("0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01"),
+  name: "Guillemot",
+  decks: [deckPlanTools.make({ deck: "car", seats: 0, lanes: 4 }), deckPlanTools.make({ deck: "saloon", seats: 60 })],
+  state: "moored",
+  names: new Map([
+    ["en", "Guillemot"],
+    ["sk", "Lomvi"],
+  ]),
+});
+
+const sailings = [
+  sailingTools.make({ code: "NOR-0715", vessel: vessel.id, leavesAt: Instant.parse("2026-07-15T07:15:00Z"), from: "Norhaven", to: "Skerry" }),
+  sailingTools.make({ code: "SKE-1030", vessel: vessel.id, leavesAt: Instant.parse("2026-07-15T10:30:00Z"), from: "Skerry", to: "Norhaven" }),
+];
+
+const seats = new Map([
+  ["NOR-0715", 5],
+  ["SKE-1030", 60],
+]);
+const bookings = new Map<string, Booking>();
+const positions = new Map<string, Position>();
+
+const bookingCalls: BookingsCalls = {
+  sailings(request) {
+    const fits = (wanted: string | undefined, is: string): boolean => wanted === undefined || wanted === is;
+    return { sailings: sailings.filter((s) => fits(request.from, s.from) && fits(request.to, s.to)) };
+  },
+
+  book(request) {
+    const left = seats.get(request.sailing);
+    if (left === undefined) {
+      throw new NotFound({ what: `sailing ${request.sailing}` });
+    }
+    if (request.passengers.length > left) {
+      throw new SailingFull({ seatsLeft: left });
+    }
+    seats.set(request.sailing, left - request.passengers.length);
+    const booking = bookingTools.make({
+      id: uuid(randomUUID()),
+      sailing: request.sailing,
+      passengers: request.passengers,
+      vehicle: request.vehicle,
+      fare: { hundredths: 1250n * BigInt(request.passengers.length), currency: "SKD" },
+      madeAt: Instant.fromDate(new Date()),
+      deck: request.deck,
+      extras: new Map(),
+      email: request.email,
+    });
+    bookings.set(booking.id, booking);
+    return booking;
+  },
+
+  booking(request) {
+    const booking = bookings.get(request.id);
+    if (booking === undefined) {
+      throw new NotFound({ what: `booking ${request.id}` });
+    }
+    return booking;
+  },
+
+  // cancel is not written yet: it answers 501.
+};
+
+const fleetCalls: FleetCalls = {
+  list(request) {
+    return { vessels: request.state === undefined || request.state === vessel.state ? [vessel] : [] };
+  },
+
+  vessel(request) {
+    if (request.id !== vessel.id) {
+      throw new NotFound({ what: `vessel ${request.id}` });
+    }
+    return vessel;
+  },
+
+  report(position) {
+    const known = positions.get(position.vessel);
+    if (known !== undefined && known.seenAt.seconds > position.seenAt.seconds) {
+      throw new StalePosition({ knownSince: known.seenAt });
+    }
+    positions.set(position.vessel, position);
+  },
+};
+
+const port = Number(process.argv[2] ?? "0");
+const onError = (call: string, error: unknown): void => {
+  console.error(call, error);
+};
+const server = createServer(nodeListener(serve(serveBookings(bookingCalls, { onError }), serveFleet(fleetCalls))));
+server.listen(port, "127.0.0.1", () => {
+  console.log(`listening on http://127.0.0.1:${(server.address() as AddressInfo).port}`);
+});

@@ -1,0 +1,146 @@
+package command
+
+import (
+	"errors"
+	"flag"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"faithfulcourier/internal/project"
+	"faithfulcourier/internal/report"
+	"faithfulcourier/internal/syntax"
+)
+
+var newCommand = &command{
+	name:     "new",
+	synopsis: "DIR",
+	short:    "starts a project",
+	long: `Makes a folder with faithful.toml, a small definition that works, and a
+.gitignore, and says what to do next. Nothing that is there is overwritten.`,
+	examples: [2]string{"faithful new harbour", "faithful new services/pier"},
+	prepare: func(*flag.FlagSet) func(*World, []string) (int, error) {
+		return func(w *World, args []string) (int, error) {
+			if len(args) != 1 {
+				return trouble, usage("new needs the folder to make")
+			}
+			return newProject(w, args[0])
+		}
+	},
+}
+
+func newProject(w *World, dir string) (int, error) {
+	target := dir
+	if !filepath.IsAbs(dir) {
+		target = filepath.Join(w.Dir, dir)
+	}
+	name := moduleName(filepath.Base(target))
+	files := []struct{ path, text string }{
+		{project.ConfigName, fmt.Sprintf(newConfig, name, name)},
+		{"definitions/" + name + ".faithful", fmt.Sprintf(newDefinition, name)},
+		{".gitignore", newIgnore},
+	}
+	for _, f := range files {
+		if _, err := os.Lstat(filepath.Join(target, f.path)); !errors.Is(err, fs.ErrNotExist) {
+			if err != nil {
+				return trouble, err
+			}
+			return trouble, fmt.Errorf("%s is there already; choose another folder, or remove it first", filepath.Join(dir, f.path))
+		}
+	}
+	for _, f := range files {
+		path := filepath.Join(target, f.path)
+		if err := os.MkdirAll(filepath.Dir(path), 0o777); err != nil {
+			return trouble, err
+		}
+		// O_EXCL: what appeared in the meantime is not overwritten either.
+		file, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666)
+		if err != nil {
+			return trouble, err
+		}
+		_, err = file.WriteString(f.text)
+		if err := errors.Join(err, file.Close()); err != nil {
+			return trouble, err
+		}
+	}
+	p := report.New(w.Out, w.Colour)
+	p.Line("%s %s", p.In(report.Green, "made"), dir)
+	for _, f := range files {
+		p.Line("  %s", f.path)
+	}
+	p.Line("")
+	p.Line("Next:")
+	p.Table("  ", [][]string{
+		{"cd " + dir, ""},
+		{"faithful check", "what is wrong with the definitions, if anything"},
+		{"faithful generate", "writes the stubs that faithful.toml names"},
+		{"faithful seal", "records the definitions as a version"},
+		{"faithful compare", "what your next change breaks"},
+	})
+	return fine, nil
+}
+
+// moduleName makes a module name of a folder's name.
+func moduleName(folder string) string {
+	name := strings.Map(func(r rune) rune {
+		switch {
+		case r >= 'a' && r <= 'z', r >= 'A' && r <= 'Z', r >= '0' && r <= '9':
+			return r
+		}
+		return '_'
+	}, folder)
+	name = strings.TrimLeft(syntax.SnakeCase(strings.Trim(name, "_")), "0123456789_")
+	if name == "" {
+		return "project"
+	}
+	return name
+}
+
+const newConfig = `name    = "%s"
+sources = ["definitions"]
+
+# One [[stubs]] for each language and folder.
+[[stubs]]
+language = "go"
+into     = "gen/go"
+package  = "%s/gen/go"   # its import path: the module of your go.mod, and the folder
+
+[[stubs]]
+language = "typescript"
+into     = "gen/typescript"
+
+# What you promise to those who use your definitions.
+[promise]
+rollout = "server-leads"   # servers are updated before clients
+`
+
+const newDefinition = `/// What this module is for.
+module %s
+
+message GreetRequest {
+  #1 name text
+}
+
+message Greeting {
+  #1 text    text
+  #2 sent_at instant
+}
+
+/// There is nobody of that name.
+error NobodyThere 404 {
+  #1 name text
+}
+
+service Greetings {
+  /// Greets somebody.
+  call greet(GreetRequest) -> Greeting
+    safe
+    fails NobodyThere
+}
+`
+
+const newIgnore = `node_modules/
+*.faithful-new
+`

@@ -1,0 +1,154 @@
+package command
+
+import (
+	"flag"
+	"fmt"
+	"slices"
+
+	"faithfulcourier/internal/compare"
+	"faithfulcourier/internal/project"
+	"faithfulcourier/internal/report"
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/source"
+	"faithfulcourier/internal/versions"
+)
+
+// firstVersion is sealed first when no version is given.
+const firstVersion = "1.0.0"
+
+var sealCommand = &command{
+	name:     "seal",
+	synopsis: "[VERSION] [-m NOTE] [--dry] [--as KIND]",
+	short:    "records the working definitions as a version",
+	long: `Writes the working definitions, in their canonical form, to versions/VERSION,
+and a line to versions/ledger.jsonl: whole, or not at all. Without VERSION it is
+the next one that the changes since the last call for; a lower one is refused.
+When nothing changed, nothing is sealed.`,
+	examples: [2]string{"faithful seal -m \"first public version\"", "faithful seal 2.0.0"},
+	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
+		kind := outputKind(flags)
+		note := flags.String("m", "", "a `NOTE` for the ledger")
+		dry := flags.Bool("dry", false, "write nothing, say what would be sealed; exit 1 if that is anything")
+		return func(w *World, args []string) (int, error) {
+			if err := checkKind(*kind); err != nil {
+				return trouble, err
+			}
+			if len(args) > 1 {
+				return trouble, usage("one version at a time")
+			}
+			version := ""
+			if len(args) == 1 {
+				version = args[0]
+			}
+			return seal(w, *kind, version, *note, *dry)
+		}
+	},
+}
+
+func seal(w *World, kind, version, note string, dry bool) (int, error) {
+	p, err := project.Open(w.Dir)
+	if err != nil {
+		return trouble, err
+	}
+	defs, findings, err := p.Definitions()
+	if err != nil {
+		return trouble, err
+	}
+	if source.Errors(findings) > 0 {
+		return mistakes(w, kind, findings)
+	}
+	ledger, err := versions.Open(p.Dir)
+	if err != nil {
+		return trouble, err
+	}
+	files := canonicalFiles(defs)
+	entry := versions.Entry{Version: version, Digest: defs.Digest(), Verdict: "first", Note: note}
+	needed, summary := "", "the first version"
+	if latest := ledger.Latest(); latest != nil {
+		same, c, err := sinceLatest(p, ledger, latest, defs, files)
+		if err != nil {
+			return trouble, err
+		}
+		if same {
+			return unchanged(w, kind, latest)
+		}
+		entry.Verdict, needed, summary = verdictOf(c.Report), c.Needs, c.Summary()
+	}
+	if entry.Version == "" {
+		entry.Version = needed
+		if needed == "" {
+			entry.Version = firstVersion
+		}
+	}
+	if err := versions.Check(entry.Version, needed); err != nil {
+		return found, err
+	}
+	if ledger.Find(entry.Version) != nil {
+		return trouble, fmt.Errorf("version %s is already sealed, and versions don't change", entry.Version)
+	}
+	sealed := &entry
+	status := fine
+	if dry {
+		status = found
+	} else if sealed, err = ledger.Seal(entry, files, w.Now()); err != nil {
+		return trouble, err
+	}
+	if kind == "json" {
+		return status, report.New(w.Out, false).JSON(map[string]any{"sealed": !dry, "version": sealed.Version, "digest": sealed.Digest, "verdict": sealed.Verdict, "note": sealed.Note})
+	}
+	out := report.New(w.Out, w.Colour)
+	word := "sealed"
+	if dry {
+		word = "would seal"
+	}
+	out.Line("%s %s (%s), digest %s", out.In(report.Green, word), out.In(report.Bold, sealed.Version), summary, sealed.Digest[:12])
+	return status, nil
+}
+
+func canonicalFiles(defs *schema.Definitions) []versions.File {
+	var files []versions.File
+	for _, m := range defs.Modules {
+		files = append(files, versions.File{Name: m.Name + ".faithful", Text: m.Canonical(true)})
+	}
+	return files
+}
+
+// sinceLatest compares the working definitions with the latest version; same
+// says that not even documentation differs.
+func sinceLatest(p *project.Project, ledger *versions.Ledger, latest *versions.Entry, defs *schema.Definitions, files []versions.File) (same bool, c report.Comparison, err error) {
+	before, err := ledger.Read(latest)
+	if err != nil {
+		return false, c, err
+	}
+	if slices.Equal(before, files) {
+		return true, c, nil
+	}
+	old, findings, err := project.Sealed(ledger, latest)
+	if err != nil {
+		return false, c, err
+	}
+	if source.Errors(findings) > 0 {
+		return false, c, fmt.Errorf("version %s can no longer be read: %s", latest.Version, findings[0].Message)
+	}
+	c.Report = compare.Compare(old, defs, promiseOf(p))
+	c.Needs, err = versions.Next(latest.Version, versions.Size(c.Size()))
+	return false, c, err
+}
+
+func verdictOf(r *compare.Report) string {
+	for _, v := range []compare.Verdict{compare.Breaks, compare.Shifts} {
+		if r.Count(v) > 0 {
+			return v.String()
+		}
+	}
+	return compare.Holds.String()
+}
+
+func unchanged(w *World, kind string, latest *versions.Entry) (int, error) {
+	out := report.New(w.Out, w.Colour)
+	if kind == "json" {
+		return fine, out.JSON(map[string]any{"sealed": false, "version": latest.Version, "digest": latest.Digest, "verdict": "holds", "note": ""})
+	}
+	out.Line("nothing changed since %s: nothing to seal", latest.Version)
+	return fine, nil
+}

@@ -1,0 +1,264 @@
+package report
+
+import (
+	"encoding/hex"
+	"fmt"
+	"slices"
+	"strings"
+
+	"faithfulcourier/internal/compare"
+)
+
+// Comparison is what a comparison is printed with.
+type Comparison struct {
+	Old, New string // the references
+	Needs    string // the version that the change needs, or ""
+	*compare.Report
+}
+
+// Summary says in a line what a comparison found.
+func (c Comparison) Summary() string {
+	if len(c.Facts) == 0 {
+		return "nothing differs"
+	}
+	var parts []string
+	for _, v := range []compare.Verdict{compare.Breaks, compare.Shifts, compare.Holds} {
+		if n := c.Count(v); n > 0 {
+			word := v.String()
+			if n > 1 {
+				word = strings.TrimSuffix(word, "s") // one breaks, two break
+			}
+			parts = append(parts, fmt.Sprintf("%d %s", n, word))
+		}
+	}
+	return Plural(len(c.Facts), "fact") + ": " + strings.Join(parts, ", ")
+}
+
+var verdictStyle = map[compare.Verdict]Style{compare.Breaks: Red, compare.Shifts: Yellow, compare.Holds: Green}
+
+// Comparison writes a comparison: a summary, then the facts, worst first.
+func (p *Printer) Comparison(c Comparison) {
+	p.Line("%s %s", p.In(Bold, c.Old+" → "+c.New+":"), c.Summary())
+	if c.Needs != "" && len(c.Facts) > 0 {
+		p.Line("This change needs version %s or higher.", p.In(Bold, c.Needs))
+	}
+	var quiet [][]string
+	for _, f := range c.Facts {
+		if f.Verdict() == compare.Holds {
+			quiet = append(quiet, []string{p.In(Green, "holds"), string(f.Kind), f.Where, change(f)})
+			continue
+		}
+		p.Line("")
+		p.fact(f)
+	}
+	if len(quiet) > 0 {
+		p.Line("")
+		p.Table("", quiet)
+	}
+}
+
+func change(f *compare.Fact) string {
+	switch {
+	case f.Old == "":
+		return f.New
+	case f.New == "":
+		return "was " + f.Old
+	}
+	return f.Old + " → " + f.New
+}
+
+func (p *Printer) fact(f *compare.Fact) {
+	v := f.Verdict()
+	p.Line("%s  %s  %s", p.In(verdictStyle[v], v.String()), string(f.Kind), p.In(Bold, f.Where))
+	at := ""
+	if f.Place.File != nil && !f.InOld {
+		at = "   " + p.In(Faint, where(f.Place))
+	}
+	p.Line("        %s%s", change(f), at)
+	for _, group := range grouped(f.Effects) {
+		p.effects(group)
+	}
+	if f.Mend != "" {
+		p.Line("    %s", p.In(Green, "mend"))
+		p.text("      ", f.Mend)
+	}
+}
+
+// grouped puts effects together that say the same of several forms.
+func grouped(effects []*compare.Effect) [][]*compare.Effect {
+	var groups [][]*compare.Effect
+	for _, e := range effects {
+		i := slices.IndexFunc(groups, func(g []*compare.Effect) bool {
+			return g[0].Verdict == e.Verdict && g[0].Sentence == e.Sentence && g[0].Position == e.Position && e.Position != compare.Code
+		})
+		if i < 0 {
+			groups = append(groups, []*compare.Effect{e})
+		} else {
+			groups[i] = append(groups[i], e)
+		}
+	}
+	return groups
+}
+
+func (p *Printer) effects(group []*compare.Effect) {
+	first := group[0]
+	var forms []string
+	for _, e := range group {
+		forms = append(forms, e.Form)
+	}
+	head := strings.Join(forms, ", ")
+	if first.Position != compare.Code {
+		head += ": " + string(first.Position)
+	}
+	if len(first.Calls) > 0 {
+		calls := first.Calls
+		if len(calls) > 4 {
+			calls = append(slices.Clone(calls[:3]), fmt.Sprintf("%d more", len(first.Calls)-3))
+		}
+		head += " of " + strings.Join(calls, ", ")
+	}
+	p.Line("    %s", p.In(verdictStyle[first.Verdict], head))
+	p.text("      ", first.Sentence)
+	if first.Verdict != compare.Breaks {
+		return
+	}
+	shown := map[string]bool{}
+	for _, e := range group {
+		w := e.Witness
+		switch {
+		case w == nil:
+			p.Line("      no witness found in %s", e.Form)
+		case len(w.Code) > 0:
+			for _, line := range w.Code {
+				p.Line("      %s", p.In(Blue, line))
+			}
+		case !shown[w.JSON]:
+			// A payload that proves one form need not prove the other.
+			shown[w.JSON] = true
+			p.witness(w)
+		}
+	}
+}
+
+// text writes a paragraph, broken at blanks where it gets too wide.
+func (p *Printer) text(indent, s string) {
+	line := indent
+	for i, word := range strings.Fields(s) {
+		if i > 0 && len([]rune(line))+len([]rune(word)) > 98 {
+			p.Line("%s", line)
+			line = indent + "  "
+		} else if i > 0 {
+			line += " "
+		}
+		line += word
+	}
+	p.Line("%s", line)
+}
+
+func (p *Printer) witness(w *compare.Witness) {
+	if w.JSON == "" {
+		p.Line("      %s %s", w.Reader, p.In(Bold, w.Outcome))
+		return
+	}
+	as := ""
+	if w.Form == "json" {
+		as = " as JSON"
+	}
+	p.Line("      %s %s writes a %s%s", p.In(Faint, "witness:"), w.Writer, w.Message, as)
+	for _, line := range wrap(w.JSON, 90) {
+		p.Line("        %s", p.In(Blue, line))
+	}
+	if w.Form == "binary" {
+		p.Line("        %s", p.In(Faint, hexLine(w.Binary)))
+	}
+	p.Line("      %s %s", w.Reader, p.In(Bold, w.Outcome))
+}
+
+// hexLine writes bytes for people, the first of them.
+func hexLine(b []byte) string {
+	const shown = 28
+	text := hex.EncodeToString(b[:min(len(b), shown)])
+	var pairs []string
+	for i := 0; i < len(text); i += 2 {
+		pairs = append(pairs, text[i:i+2])
+	}
+	line := strings.Join(pairs, " ")
+	if len(b) > shown {
+		line += fmt.Sprintf(" … (%d bytes)", len(b))
+	}
+	return line
+}
+
+// wrap breaks text that has no blanks after commas.
+func wrap(s string, width int) []string {
+	var lines []string
+	for len([]rune(s)) > width {
+		cut := strings.LastIndex(string([]rune(s)[:width]), ",")
+		if cut <= 0 {
+			cut = len(string([]rune(s)[:width])) - 1
+		}
+		lines = append(lines, s[:cut+1])
+		s = s[cut+1:]
+	}
+	return append(lines, s)
+}
+
+type factJSON struct {
+	Fact    string `json:"fact"`
+	Where   string `json:"where"`
+	Old     string `json:"old,omitempty"`
+	New     string `json:"new,omitempty"`
+	Verdict string `json:"verdict"`
+	Place
+	Effects []effectJSON `json:"effects"`
+	Mend    string       `json:"mend,omitempty"`
+}
+
+type effectJSON struct {
+	Form      string       `json:"form"`
+	Position  string       `json:"position"`
+	Direction string       `json:"direction"`
+	Calls     []string     `json:"calls,omitempty"`
+	Verdict   string       `json:"verdict"`
+	Sentence  string       `json:"sentence"`
+	Witness   *witnessJSON `json:"witness,omitempty"`
+}
+
+type witnessJSON struct {
+	Message string   `json:"message,omitempty"`
+	Writer  string   `json:"writer,omitempty"`
+	Reader  string   `json:"reader,omitempty"`
+	JSON    string   `json:"json,omitempty"`
+	Binary  string   `json:"binary,omitempty"` // hexadecimal
+	Outcome string   `json:"outcome,omitempty"`
+	Code    []string `json:"code,omitempty"`
+}
+
+// ComparisonJSON turns a comparison into what JSON has.
+func ComparisonJSON(c Comparison) any {
+	worst := compare.Holds
+	facts := []factJSON{}
+	for _, f := range c.Facts {
+		worst = max(worst, f.Verdict())
+		j := factJSON{Fact: string(f.Kind), Where: f.Where, Old: f.Old, New: f.New, Verdict: f.Verdict().String(), Place: placeJSON(f.Place), Effects: []effectJSON{}, Mend: f.Mend}
+		for _, e := range f.Effects {
+			j.Effects = append(j.Effects, effect(e))
+		}
+		facts = append(facts, j)
+	}
+	return map[string]any{
+		"old": c.Old, "new": c.New, "verdict": worst.String(), "needs": c.Needs, "facts": facts,
+		"counts": map[string]int{"breaks": c.Count(compare.Breaks), "shifts": c.Count(compare.Shifts), "holds": c.Count(compare.Holds)},
+	}
+}
+
+func effect(e *compare.Effect) effectJSON {
+	j := effectJSON{Form: e.Form, Position: string(e.Position), Direction: "old-reads-new", Calls: e.Calls, Verdict: e.Verdict.String(), Sentence: e.Sentence}
+	if e.NewReads {
+		j.Direction = "new-reads-old"
+	}
+	if w := e.Witness; w != nil {
+		j.Witness = &witnessJSON{Message: w.Message, Writer: w.Writer, Reader: w.Reader, JSON: w.JSON, Binary: hex.EncodeToString(w.Binary), Outcome: w.Outcome, Code: w.Code}
+	}
+	return j
+}
