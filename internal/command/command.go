@@ -64,7 +64,7 @@ type command struct {
 
 // all returns the commands in the order in which people meet them.
 func all() []*command {
-	return []*command{newCommand, checkCommand, generateCommand, compareCommand, sealCommand, versionCommand, helpCommand()}
+	return []*command{newCommand, checkCommand, generateCommand, compareCommand, sealCommand, demoCommand(), versionCommand, helpCommand()}
 }
 
 // usageError is wrong usage, with what would be right.

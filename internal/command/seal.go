@@ -81,7 +81,7 @@ func seal(w *World, kind, version, note string, dry bool) (int, error) {
 		}
 	}
 	if err := versions.Check(entry.Version, needed); err != nil {
-		return found, err
+		return refused(w, kind, needed, summary, err)
 	}
 	if ledger.Find(entry.Version) != nil {
 		return trouble, fmt.Errorf("version %s is already sealed, and versions don't change", entry.Version)
@@ -103,6 +103,20 @@ func seal(w *World, kind, version, note string, dry bool) (int, error) {
 	}
 	out.Line("%s %s (%s), digest %s", out.In(report.Green, word), out.In(report.Bold, sealed.Version), summary, sealed.Digest[:12])
 	return status, nil
+}
+
+// refused says why a version is not sealed: that is something found, not
+// wrong usage.
+func refused(w *World, kind, needed, summary string, why error) (int, error) {
+	out := report.New(w.Out, w.Colour)
+	if kind == "json" {
+		return found, out.JSON(map[string]any{"sealed": false, "refused": why.Error(), "needs": needed})
+	}
+	out.Line("%s %s", out.In(report.Red, "not sealed:"), why)
+	if needed != "" {
+		out.Line("       since the last version: %s; faithful compare shows it", summary)
+	}
+	return found, nil
 }
 
 func canonicalFiles(defs *schema.Definitions) []versions.File {

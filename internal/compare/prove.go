@@ -11,17 +11,26 @@ import (
 )
 
 // prove looks for the smallest payload, of the walk's root message, that the
-// reader refuses or reads otherwise. It varies one field of the message where
-// the walk stands over the edges of its type, or leaves it out; without a
-// field, the smallest message must do. The reference reader decides; nil
-// says that no witness was found.
+// reader refuses or reads otherwise; one that proves the same in both forms
+// comes before a smaller one. It varies one field of the message where the
+// walk stands over the edges of its type, or leaves it out; without a field,
+// the smallest message must do. The reference reader decides; nil says that no
+// witness was found.
 func (w *walker) prove(at target, vary *schema.Field, absent bool) *Witness {
 	var best *Witness
 	size := math.MaxInt
+	other := *w
+	other.form = map[string]string{"binary": "json", "json": "binary"}[w.form]
 	for _, local := range variations(at.local, vary, absent) {
 		payload := wrap(at.steps, local)
 		witness, length := w.try(payload)
-		if witness != nil && length < size {
+		if witness == nil {
+			continue
+		}
+		if alsoThere, _ := other.try(payload); alsoThere == nil {
+			length += 1 << 20
+		}
+		if length < size {
 			best, size = witness, length
 		}
 	}

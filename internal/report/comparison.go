@@ -21,6 +21,9 @@ func (c Comparison) Summary() string {
 	if len(c.Facts) == 0 {
 		return "nothing differs"
 	}
+	if len(c.Facts) == 1 {
+		return "1 fact, and it " + c.Facts[0].Verdict().String()
+	}
 	var parts []string
 	for _, v := range []compare.Verdict{compare.Breaks, compare.Shifts, compare.Holds} {
 		if n := c.Count(v); n > 0 {

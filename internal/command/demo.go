@@ -1,0 +1,291 @@
+package command
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"io/fs"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"faithfulcourier/examples/ferry"
+	"faithfulcourier/internal/report"
+)
+
+// demoCommand is a function, since the demo runs all other commands.
+func demoCommand() *command {
+	return &command{
+		name:     "demo",
+		synopsis: "[--into DIR]",
+		short:    "runs the whole story on the ferry project",
+		long: `Lays out the project of a small ferry line in a scratch folder and goes through
+the whole story: check, generate, a server and a client that really run, a
+harmless change, a change that breaks, versions. Each step shows the command and
+its output. It needs no network; the server and client need a Go toolchain.`,
+		examples: [2]string{"faithful demo", "faithful demo --into ferry"},
+		prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
+			into := flags.String("into", "", "the `FOLDER` to use, new or empty, instead of a scratch folder")
+			return func(w *World, args []string) (int, error) {
+				if len(args) > 0 {
+					return trouble, usage("demo takes no arguments")
+				}
+				dir, err := demoFolder(w, *into)
+				if err != nil {
+					return trouble, err
+				}
+				d := &demo{World: w, p: report.New(w.Out, w.Colour), dir: dir}
+				if err := d.tell(); err != nil {
+					return trouble, err
+				}
+				return fine, nil
+			}
+		},
+	}
+}
+
+func demoFolder(w *World, into string) (string, error) {
+	if into == "" {
+		return os.MkdirTemp("", "faithful-demo-")
+	}
+	dir := into
+	if !filepath.IsAbs(dir) {
+		dir = filepath.Join(w.Dir, dir)
+	}
+	list, err := os.ReadDir(dir)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return "", err
+	}
+	if len(list) > 0 {
+		return "", fmt.Errorf("%s is not empty; choose a new folder", into)
+	}
+	return dir, os.MkdirAll(dir, 0o777)
+}
+
+// demo tells the story in one folder.
+type demo struct {
+	*World
+	p    *report.Printer
+	dir  string
+	step int
+}
+
+const bookingFile = "definitions/booking.faithful"
+
+func (d *demo) tell() error {
+	project, err := ferry.Files()
+	if err != nil {
+		return err
+	}
+	d.say("The Skerry Line: a project with three modules",
+		"Definitions of sailings, bookings and vessels, and a server and a client in Go\nand TypeScript that somebody wrote against the stubs.")
+	var paths []string
+	for path, text := range project {
+		paths = append(paths, path)
+		if err := d.write(path, text); err != nil {
+			return err
+		}
+	}
+	slices.Sort(paths)
+	for _, path := range paths {
+		d.p.Line("    %s", path)
+	}
+
+	d.say("Are the definitions right?", "check reads all files, and says what is wrong in every one of them.")
+	if err := d.faithful(fine, "check"); err != nil {
+		return err
+	}
+	d.p.Line("With a slip in one line:")
+	if err := d.change("#5 fare       common.Money", "#5 fare       common.Mony"); err != nil {
+		return err
+	}
+	if err := d.faithful(found, "check"); err != nil {
+		return err
+	}
+	if err := d.undo(project); err != nil {
+		return err
+	}
+
+	d.say("Stubs", "Types, codecs, clients and servers, in each language that faithful.toml names.")
+	if err := d.faithful(fine, "generate"); err != nil {
+		return err
+	}
+
+	d.say("A server and a client, running", "The stubs need nothing beyond Go's standard library.")
+	if err := d.run(); err != nil {
+		return err
+	}
+
+	d.say("A version", "From here on there are users: seal records what they were given.")
+	if err := d.faithful(fine, "seal", "-m", "the first season"); err != nil {
+		return err
+	}
+
+	d.say("A harmless change", "Passengers bring luggage.")
+	if err := d.change("  retired #12 \"coupon\"", "  #13 luggage   int32?\n  retired #12 \"coupon\""); err != nil {
+		return err
+	}
+	if err := d.faithful(fine, "compare"); err != nil {
+		return err
+	}
+	if err := d.faithful(fine, "seal", "-m", "luggage"); err != nil {
+		return err
+	}
+
+	d.say("A change that breaks", "Somebody thinks that metres are whole.")
+	if err := d.change("#2 metres float64", "#2 metres int32"); err != nil {
+		return err
+	}
+	if err := d.faithful(found, "compare"); err != nil {
+		return err
+	}
+	d.p.Line("So it can't pass for a small one:")
+	if err := d.faithful(found, "seal", "1.2.0"); err != nil {
+		return err
+	}
+	d.end()
+	return nil
+}
+
+func (d *demo) say(title, text string) {
+	if d.step++; d.step > 1 {
+		d.p.Line("")
+	}
+	d.p.Line("%s", d.p.In(report.Bold, fmt.Sprintf("%d. %s", d.step, title)))
+	d.p.Line("%s", text)
+	d.p.Line("")
+}
+
+func (d *demo) command(line string) { d.p.Line("%s", d.p.In(report.Blue, "$ "+line)) }
+
+// faithful runs one of our own commands in the project.
+func (d *demo) faithful(want int, args ...string) error {
+	line := "faithful"
+	for _, a := range args {
+		if strings.Contains(a, " ") {
+			a = `"` + a + `"`
+		}
+		line += " " + a
+	}
+	d.command(line)
+	w := *d.World
+	w.Dir, w.Err = d.dir, d.Out
+	got := Run(args, &w)
+	d.p.Line("")
+	if got != want {
+		return fmt.Errorf("%s: exit status %d instead of %d; the project is in %s", line, got, want, d.dir)
+	}
+	return nil
+}
+
+func (d *demo) write(path, text string) error {
+	full := filepath.Join(d.dir, filepath.FromSlash(path))
+	if err := os.MkdirAll(filepath.Dir(full), 0o777); err != nil {
+		return err
+	}
+	return os.WriteFile(full, []byte(text), 0o666)
+}
+
+// change edits the definitions of bookings, and shows how.
+func (d *demo) change(old, new string) error {
+	text, err := os.ReadFile(filepath.Join(d.dir, bookingFile))
+	if err != nil {
+		return err
+	}
+	if !strings.Contains(string(text), old) {
+		return fmt.Errorf("%s has no %q", bookingFile, old)
+	}
+	d.p.Line("    %s", bookingFile)
+	for line := range strings.SplitSeq(old, "\n") {
+		if !strings.Contains(new, line) {
+			d.p.Line("    %s", d.p.In(report.Red, "-   "+strings.TrimSpace(line)))
+		}
+	}
+	for line := range strings.SplitSeq(new, "\n") {
+		if !strings.Contains(old, line) {
+			d.p.Line("    %s", d.p.In(report.Green, "+   "+strings.TrimSpace(line)))
+		}
+	}
+	d.p.Line("")
+	return d.write(bookingFile, strings.Replace(string(text), old, new, 1))
+}
+
+func (d *demo) undo(project map[string]string) error {
+	return d.write(bookingFile, project[bookingFile])
+}
+
+// run builds the server and the client and lets them talk.
+func (d *demo) run() error {
+	if _, err := exec.LookPath("go"); err != nil {
+		d.p.Line("There is no Go toolchain here, so this step is left out: the server and the client")
+		d.p.Line("were not built and did not run. With Go 1.24 or newer, in the project's folder:")
+		d.p.Line("  go run ./go/server -listen 127.0.0.1:8080")
+		return nil
+	}
+	d.command("go build -trimpath -o bin/ ./go/server ./go/client")
+	build := d.tool("go", "build", "-trimpath", "-o", "bin/", "./go/server", "./go/client")
+	if output, err := build.CombinedOutput(); err != nil {
+		return fmt.Errorf("the Go stubs did not build: %w\n%s", err, output)
+	}
+	ctx, stop := context.WithCancel(d.Context)
+	defer stop()
+	server := exec.CommandContext(ctx, filepath.Join(d.dir, "bin", "server"))
+	server.Dir = d.dir
+	output, err := server.StdoutPipe()
+	if err != nil {
+		return err
+	}
+	d.command("bin/server &")
+	if err := server.Start(); err != nil {
+		return err
+	}
+	defer func() {
+		stop()
+		_ = server.Wait() // it was told to end
+	}()
+	first, err := bufio.NewReader(output).ReadString('\n')
+	if err != nil {
+		return fmt.Errorf("the server ended before it listened: %w", err)
+	}
+	d.p.Line("%s", strings.TrimSpace(first))
+	address := strings.TrimSpace(strings.TrimPrefix(first, "listening on "))
+	d.command("bin/client -server " + address)
+	client := exec.CommandContext(d.Context, filepath.Join(d.dir, "bin", "client"), "-server", address)
+	lines, err := client.CombinedOutput()
+	d.p.Line("%s", strings.TrimRight(string(bytes.TrimSpace(lines)), "\n"))
+	if err != nil {
+		return fmt.Errorf("the client failed: %w", err)
+	}
+	return nil
+}
+
+// tool runs a program of the toolchain without the network.
+func (d *demo) tool(name string, args ...string) *exec.Cmd {
+	c := exec.CommandContext(d.Context, name, args...)
+	c.Dir = d.dir
+	c.Env = append(os.Environ(), "GOTOOLCHAIN=local", "GOPROXY=off", "GOFLAGS=-mod=mod", "GOWORK=off")
+	c.WaitDelay = time.Second
+	return c
+}
+
+func (d *demo) end() {
+	d.p.Line("%s", d.p.In(report.Bold, "That is the story. The project is yours now:"))
+	d.p.Line("  cd %s", d.dir)
+	d.p.Line("")
+	d.p.Line("Try there (with faithful on your PATH: go install ./cmd/faithful, in its repository):")
+	d.p.Table("  ", [][]string{
+		{"faithful compare 1.0.0 1.1.0", "what changed between two versions"},
+		{"faithful compare --as json", "the same as above, for programs"},
+		{"$EDITOR " + bookingFile, "change a field, and faithful compare again"},
+		{"go run ./go/server -listen 127.0.0.1:8080", "the server; then in another window:"},
+		{"go run ./go/client -json", "a client that speaks JSON"},
+		{"cd typescript && npm install && npm run build", "the same in TypeScript; then:"},
+		{"node dist/client.js http://127.0.0.1:8080", "its client against the Go server"},
+	})
+}
