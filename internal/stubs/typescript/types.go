@@ -142,11 +142,15 @@ func (g *generator) message(m *schema.Message) {
 		g.errorClass(m)
 	}
 	g.P("")
-	g.In(fmt.Sprintf("const %s: %s.Fields = [", fieldTable(m), wire), func() {
-		for _, f := range m.Fields {
-			g.P("[%d, %s],", f.Number, text(f.Name))
-		}
-	}, "];")
+	if len(m.Fields) == 0 {
+		g.P("const %s: %s.Fields = [];", fieldTable(m), wire)
+	} else {
+		g.In(fmt.Sprintf("const %s: %s.Fields = [", fieldTable(m), wire), func() {
+			for _, f := range m.Fields {
+				g.P("[%d, %s],", f.Number, text(f.Name))
+			}
+		}, "];")
+	}
 	g.readEntry(m)
 	g.finish(m)
 	g.P("")
@@ -197,9 +201,8 @@ func shape(m *schema.Message) string {
 func (g *generator) readEntry(m *schema.Message) {
 	wire := g.wire()
 	g.P("")
-	g.In(fmt.Sprintf("function read%sEntry(m: %s.Draft<%s>, r: %s.CborReader, number: number, unknown: %s.UnknownField[]): void {", m.Name, wire, shape(m), wire, wire), func() {
+	g.In(fmt.Sprintf("function read%sEntry(%s: %s.Draft<%s>, r: %s.CborReader, number: number, unknown: %s.UnknownField[]): void {", m.Name, draftName(m), wire, shape(m), wire, wire), func() {
 		if len(m.Fields) == 0 {
-			g.P("void m;")
 			g.P("r.unknown(unknown, number);")
 			return
 		}
@@ -233,7 +236,7 @@ func (g *generator) finish(m *schema.Message) {
 	if anyRequired(m) {
 		reader = fmt.Sprintf("r: %s.CborReader | %s.JsonReader, ", wire, wire)
 	}
-	g.In(fmt.Sprintf("function finish%s(m: %s.Draft<%s>, %sunknown: %s.UnknownField[]): %s {", m.Name, wire, shape(m), reader, wire, m.Name), func() {
+	g.In(fmt.Sprintf("function finish%s(%s: %s.Draft<%s>, %sunknown: %s.UnknownField[]): %s {", m.Name, draftName(m), wire, shape(m), reader, wire, m.Name), func() {
 		var parts []string
 		for _, f := range m.Fields {
 			name := FieldName(f)
@@ -256,6 +259,15 @@ func (g *generator) finish(m *schema.Message) {
 	}, "}")
 }
 
+// draftName is what a draft is called where a message without fields does not
+// use it.
+func draftName(m *schema.Message) string {
+	if len(m.Fields) == 0 {
+		return "_m"
+	}
+	return "m"
+}
+
 func anyRequired(m *schema.Message) bool {
 	return slices.ContainsFunc(m.Fields, func(f *schema.Field) bool { return f.Presence == schema.Required })
 }
@@ -270,16 +282,25 @@ func finishCall(m *schema.Message) string {
 // makeFrom writes the body that makes a message's fields of init.
 func (g *generator) makeFrom(m *schema.Message) {
 	wire := g.wire()
-	g.In(fmt.Sprintf("const m: %s.Mutable<%s> = {", wire, shape(m)), func() {
-		for _, f := range m.Fields {
-			switch f.Presence {
-			case schema.Required:
-				g.P("%s: init.%s,", FieldName(f), FieldName(f))
-			case schema.Defaulted:
-				g.P("%s: init.%s ?? %s,", FieldName(f), FieldName(f), g.defaultOf(f))
-			}
+	var parts []string
+	for _, f := range m.Fields {
+		switch f.Presence {
+		case schema.Required:
+			parts = append(parts, fmt.Sprintf("%s: init.%s,", FieldName(f), FieldName(f)))
+		case schema.Defaulted:
+			parts = append(parts, fmt.Sprintf("%s: init.%s ?? %s,", FieldName(f), FieldName(f), g.defaultOf(f)))
 		}
-	}, "};")
+	}
+	head := fmt.Sprintf("const m: %s.Mutable<%s> = {", wire, shape(m))
+	if len(parts) == 0 {
+		g.P("%s};", head)
+	} else {
+		g.In(head, func() {
+			for _, part := range parts {
+				g.P("%s", part)
+			}
+		}, "};")
+	}
 	for _, f := range m.Fields {
 		if f.Presence == schema.Optional {
 			g.In(fmt.Sprintf("if (init.%s !== undefined) {", FieldName(f)), func() { g.P("m.%s = init.%s;", FieldName(f), FieldName(f)) }, "}")
@@ -336,8 +357,11 @@ func (g *generator) writeMethod(m *schema.Message, form string) {
 			}
 		}
 		if form == "Cbor" {
-			count := strings.Join(append([]string{strconv.Itoa(always)}, optional...), " + ")
-			g.P("w.openMap(%s + (unknown.length === 0 ? 0 : %s.countUnknown(unknown)));", count, wire)
+			count := append(optional, fmt.Sprintf("(unknown.length === 0 ? 0 : %s.countUnknown(unknown))", wire))
+			if always > 0 {
+				count = append([]string{strconv.Itoa(always)}, count...)
+			}
+			g.P("w.openMap(%s);", strings.Join(count, " + "))
 		} else {
 			g.P("w.open(\"{\");")
 		}

@@ -289,7 +289,7 @@ export class CborWriter {
   text(v: string): void {
     const length = v.length;
     if (length < 64) {
-      this.room(length + 2);
+      this.room(length + 9); // as much as head asks for, lest it moves what is written here
       const start = this.at;
       const from = start + (length < 24 ? 1 : 2);
       let i = 0;

@@ -1,0 +1,105 @@
+// Package toolchain lets tests use the built program and the compilers of
+// other languages. Only tests import it.
+package toolchain
+
+import (
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// programs are what each language's tests need.
+var programs = map[string][]string{"go": {"go"}, "typescript": {"node", "npm"}}
+
+// Require skips a test whose language is not there, and says so; a language
+// that FAITHFUL_REQUIRE lists fails it instead.
+func Require(t testing.TB, language string) {
+	t.Helper()
+	if testing.Short() && language != "go" {
+		t.Skipf("skipped: -short leaves out %s", language)
+	}
+	for _, program := range programs[language] {
+		if _, err := exec.LookPath(program); err != nil {
+			if slices.Contains(strings.Split(os.Getenv("FAITHFUL_REQUIRE"), ","), language) {
+				t.Fatalf("FAITHFUL_REQUIRE lists %s, and %s is not there", language, program)
+			}
+			t.Skipf("skipped: %s needs %s, which is not there", language, program)
+		}
+	}
+}
+
+// Root is the folder of the repository.
+func Root() string {
+	_, file, _, _ := runtime.Caller(0)
+	return filepath.Dir(filepath.Dir(filepath.Dir(file)))
+}
+
+var built struct {
+	sync.Once
+	path string
+	err  error
+	log  []byte
+}
+
+// Program builds the program once and returns its path.
+func Program(t testing.TB) string {
+	t.Helper()
+	built.Do(func() {
+		dir, err := os.MkdirTemp("", "faithful-test-")
+		if err != nil {
+			built.err = err
+			return
+		}
+		built.path = filepath.Join(dir, "faithful")
+		build := exec.Command("go", "build", "-o", built.path, "./cmd/faithful")
+		build.Dir = Root()
+		built.log, built.err = build.CombinedOutput()
+		if built.err == nil {
+			// Tests run it as another user, too.
+			built.err = os.Chmod(dir, 0o755)
+		}
+	})
+	require.NoError(t, built.err, "%s", built.log)
+	return built.path
+}
+
+// Faithful is the program, to be run in a folder.
+func Faithful(t testing.TB, dir string, args ...string) *exec.Cmd {
+	t.Helper()
+	c := exec.Command(Program(t), args...)
+	c.Dir = dir
+	return c
+}
+
+// BuildTypeScript compiles a TypeScript project, with what it needs from the
+// registry, and returns the folder of the output.
+func BuildTypeScript(t testing.TB, dir string) string {
+	t.Helper()
+	Run(t, dir, "npm", "install", "--no-audit", "--no-fund", "--prefer-offline")
+	out := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(out, "package.json"), []byte(`{"type":"module"}`), 0o666))
+	Run(t, dir, "node_modules/.bin/tsc", "--outDir", out)
+	return out
+}
+
+// Run runs a program that must succeed, and returns what it printed.
+func Run(t testing.TB, dir, program string, args ...string) string {
+	t.Helper()
+	if strings.Contains(program, "/") && !filepath.IsAbs(program) {
+		full, err := filepath.Abs(filepath.Join(dir, program))
+		require.NoError(t, err)
+		program = full
+	}
+	c := exec.Command(program, args...)
+	c.Dir = dir
+	output, err := c.CombinedOutput()
+	require.NoError(t, err, "%s %s:\n%s", program, strings.Join(args, " "), output)
+	return string(output)
+}
