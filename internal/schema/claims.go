@@ -3,6 +3,7 @@ package schema
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/syntax"
@@ -31,8 +32,61 @@ func Claims(decl any) []string {
 	return nil
 }
 
+// affixes are what claims put before or after a name, folded.
+var affixes = struct{ before, after []string }{
+	before: []string{"async", "serve"},
+	after:  []string{"tools", "init", "builder", "ofall", "unlisted", "calls", "client", "everycall"},
+}
+
+// mayClash tells whether two claims of a module could be equal at all: two
+// declarations or members of equal names, or a name that looks like a claim.
+// Nearly all modules have neither, and need no closer look.
+func mayClash(m *Module) bool {
+	seen := make(map[string]struct{}, len(m.Consts)+len(m.Enums)*4+len(m.Messages)+len(m.Services))
+	clash := func(name string) bool {
+		for _, a := range affixes.before {
+			if strings.HasPrefix(name, a) {
+				return true
+			}
+		}
+		for _, a := range affixes.after {
+			if strings.HasSuffix(name, a) {
+				return true
+			}
+		}
+		_, twice := seen[name]
+		seen[name] = struct{}{}
+		return twice
+	}
+	for _, c := range m.Consts {
+		if clash(syntax.Fold(c.Name)) {
+			return true
+		}
+	}
+	for _, msg := range m.Messages {
+		if clash(syntax.Fold(msg.Name)) {
+			return true
+		}
+	}
+	for _, s := range m.Services {
+		if clash(syntax.Fold(s.Name)) {
+			return true
+		}
+	}
+	for _, e := range m.Enums {
+		name := syntax.Fold(e.Name)
+		if clash(name) || slices.ContainsFunc(e.Members, func(x *Member) bool { return clash(name + syntax.Fold(x.Name)) }) {
+			return true
+		}
+	}
+	return false
+}
+
 // checkClaims refuses two declarations of one module that claim one name.
 func checkClaims(m *Module, findings *source.Findings) {
+	if !mayClash(m) {
+		return
+	}
 	type claim struct {
 		name string
 		decl *Decl

@@ -29,7 +29,7 @@ func Load(files []*source.File) (*Definitions, []source.Finding) {
 // It goes three times over the trees: declarations, so that names can be used
 // before they stand; what they hold; and what only the whole shows.
 func Resolve(trees []*syntax.File, findings *source.Findings) *Definitions {
-	r := &resolver{findings: findings, scopes: map[string]*scope{}, defs: &Definitions{}}
+	r := &resolver{findings: findings, scopes: map[string]*scope{}, defs: &Definitions{}, numbers: map[int]source.Place{}, names: map[string]used{}}
 	for _, t := range trees {
 		if t.Module.Text != "" {
 			r.declare(t)
@@ -81,6 +81,10 @@ type resolver struct {
 	scopes   map[string]*scope // by module name
 	files    []*fileScope
 	defs     *Definitions
+
+	// What the scope that is checked has used, kept to be used again.
+	numbers map[int]source.Place
+	names   map[string]used
 }
 
 // scope is what one module declares: *Const, *Enum, *Message or *Service by
@@ -668,7 +672,9 @@ type used struct {
 }
 
 func (r *resolver) unique(f *fileScope, what, owner string, retired []syntax.Retired) (*uniqueness, []Retired) {
-	u := &uniqueness{r: r, f: f, what: what, owner: owner, numbers: map[int]source.Place{}, names: map[string]used{}}
+	clear(r.numbers)
+	clear(r.names)
+	u := &uniqueness{r: r, f: f, what: what, owner: owner, numbers: r.numbers, names: r.names}
 	for _, x := range retired {
 		entry := Retired{Number: x.Number.Value, Name: x.Name.Text, Place: f.place(x.Number.Span)}
 		if entry.Number < 0 {
@@ -755,9 +761,12 @@ func (r *resolver) enum(f *fileScope, tree *syntax.Enum, e *Enum) {
 func (r *resolver) message(f *fileScope, tree *syntax.Message, m *Message) {
 	u, retired := r.unique(f, "field", m.Name, tree.Retired)
 	m.Retired = retired
+	slab := make([]Field, len(tree.Fields))
+	m.Fields = make([]*Field, 0, len(tree.Fields))
 	for i := range tree.Fields {
 		t := &tree.Fields[i]
-		field := &Field{Message: m, Number: t.Number.Value, Name: t.Name.Text, Doc: t.Doc.Text(f.tree.Source), Place: f.place(t.Name.Span)}
+		field := &slab[i]
+		*field = Field{Message: m, Number: t.Number.Value, Name: t.Name.Text, Doc: t.Doc.Text(f.tree.Source), Place: f.place(t.Name.Span)}
 		if !u.add(t.Number, t.Name, 1) {
 			r.typ(f, t.Type) // its mistakes count all the same
 			continue

@@ -42,10 +42,24 @@ func PascalCase(name string) string {
 func Fold(name string) string {
 	for i := 0; i < len(name); i++ {
 		if letters[name[i]]&(isUpper|isUnderscore) != 0 {
-			return strings.ToLower(strings.ReplaceAll(name, "_", ""))
+			return fold(name)
 		}
 	}
 	return name
+}
+
+func fold(name string) string {
+	b := make([]byte, 0, 64)
+	for i := 0; i < len(name); i++ {
+		switch class := letters[name[i]]; class {
+		case isUpper:
+			b = append(b, name[i]-'A'+'a')
+		case isUnderscore:
+		default:
+			b = append(b, name[i])
+		}
+	}
+	return string(b)
 }
 
 // Compact is a dotted or snake_case name in small letters alone.

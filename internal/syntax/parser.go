@@ -39,6 +39,7 @@ type parser struct {
 	peek     token
 	lastEnd  uint32 // end of the token before cur
 	nesting  int
+	fields   []Field // of the message that is read, until their number is known
 }
 
 // readable refuses what is not text at all.
@@ -518,10 +519,12 @@ func (p *parser) parseMessage(doc Doc, isError bool) {
 		f := Field{Doc: doc}
 		ok := p.parseField(&f)
 		if f.Name.Text != "" {
-			m.Fields = append(m.Fields, f)
+			p.fields = append(p.fields, f)
 		}
 		return ok && p.ends("the next field")
 	})
+	m.Fields = slices.Clone(p.fields)
+	p.fields = p.fields[:0]
 }
 
 func (p *parser) parseField(f *Field) bool {

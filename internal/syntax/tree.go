@@ -35,15 +35,20 @@ func (d Doc) Text(file *source.File) string {
 	if d.Span.End == 0 {
 		return ""
 	}
+	block := file.Text[d.Span.Start:d.Span.End]
+	if !strings.Contains(block, "\n") {
+		return docLine(block[len("///"):])
+	}
 	var lines []string
-	for line := range strings.SplitSeq(file.Text[d.Span.Start:d.Span.End], "\n") {
-		line = strings.TrimLeft(line, " \t")
-		if rest, ok := strings.CutPrefix(line, "///"); ok {
-			lines = append(lines, strings.TrimRight(strings.TrimPrefix(rest, " "), " \t\r"))
+	for line := range strings.SplitSeq(block, "\n") {
+		if rest, ok := strings.CutPrefix(strings.TrimLeft(line, " \t"), "///"); ok {
+			lines = append(lines, docLine(rest))
 		}
 	}
 	return strings.Join(lines, "\n")
 }
+
+func docLine(rest string) string { return strings.TrimRight(strings.TrimPrefix(rest, " "), " \t\r") }
 
 // Use is "use a.b.c as x"; Alias is the last part where none is written.
 type Use struct {

@@ -1,0 +1,185 @@
+package conformance
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"testing"
+	"time"
+
+	"github.com/fxamacker/cbor/v2"
+	"github.com/stretchr/testify/require"
+
+	"faithfulcourier/examples/ferry/go/gen/faithful/wire"
+	"faithfulcourier/examples/ferry/go/gen/skerry/booking"
+	"faithfulcourier/examples/ferry/go/gen/skerry/common"
+	"faithfulcourier/examples/ferry/go/gen/skerry/fleet"
+)
+
+// plainBooking is what somebody would write for encoding/json or, with
+// numbers as keys, for the CBOR library.
+type plainBooking struct {
+	ID         [16]byte              `json:"id" cbor:"1,keyasint"`
+	Sailing    string                `json:"sailing" cbor:"2,keyasint"`
+	Passengers []plainPassenger      `json:"passengers" cbor:"3,keyasint"`
+	Vehicle    *plainVehicle         `json:"vehicle,omitempty" cbor:"4,keyasint,omitempty"`
+	Fare       plainMoney            `json:"fare" cbor:"5,keyasint"`
+	MadeAt     time.Time             `json:"made_at" cbor:"6,keyasint"`
+	State      string                `json:"state" cbor:"7,keyasint"`
+	Deck       string                `json:"deck" cbor:"8,keyasint"`
+	Extras     map[string]plainMoney `json:"extras" cbor:"9,keyasint"`
+	Email      *string               `json:"email,omitempty" cbor:"10,keyasint,omitempty"`
+	Ticket     []byte                `json:"ticket,omitempty" cbor:"11,keyasint,omitempty"`
+}
+
+type plainPassenger struct {
+	Name      string     `json:"name" cbor:"1,keyasint"`
+	Born      *time.Time `json:"born,omitempty" cbor:"2,keyasint,omitempty"`
+	NeedsHelp bool       `json:"needs_help" cbor:"3,keyasint"`
+}
+
+type plainVehicle struct {
+	Plate  string  `json:"plate" cbor:"1,keyasint"`
+	Metres float64 `json:"metres" cbor:"2,keyasint"`
+}
+
+type plainMoney struct {
+	Hundredths int64  `json:"hundredths" cbor:"1,keyasint"`
+	Currency   string `json:"currency" cbor:"2,keyasint"`
+}
+
+// bookings are a hundred varied bookings, in both shapes.
+func bookings() (ours []*booking.Booking, plain []*plainBooking) {
+	for i := range 100 {
+		made := time.Unix(1784000000+int64(i)*3600, int64(i%3)*250_000_000).UTC()
+		b := &booking.Booking{
+			ID:         wire.UUID{byte(i), 1, 2, 3, 15: 9},
+			Sailing:    fmt.Sprintf("NOR-%04d", i),
+			Passengers: []booking.Passenger{},
+			Fare:       common.Money{Hundredths: int64(i) * 1250, Currency: wire.Pointer("SKD")},
+			MadeAt:     made,
+			State:      wire.Pointer(booking.BookingStatePaid),
+			Deck:       wire.Pointer(fleet.DeckCar),
+			Extras:     map[string]common.Money{},
+		}
+		p := &plainBooking{ID: b.ID, Sailing: b.Sailing, Passengers: []plainPassenger{}, Fare: plainMoney{b.Fare.Hundredths, "SKD"}, MadeAt: made, State: "paid", Deck: "car", Extras: map[string]plainMoney{}}
+		for n := range 1 + i%4 {
+			name := fmt.Sprintf("Passenger number %d of Skerry", n)
+			b.Passengers = append(b.Passengers, booking.Passenger{Name: name, Born: &made, NeedsHelp: wire.Pointer(n == 2)})
+			p.Passengers = append(p.Passengers, plainPassenger{name, &made, n == 2})
+		}
+		if i%2 == 0 {
+			b.Vehicle, p.Vehicle = &booking.Vehicle{Plate: "SK 1204", Metres: 4.5 + float64(i)/7}, &plainVehicle{"SK 1204", 4.5 + float64(i)/7}
+			b.Email = wire.Pointer("somebody@skerry.example")
+			p.Email = b.Email
+			b.Ticket = make([]byte, 40)
+			p.Ticket = b.Ticket
+		}
+		for n := range i % 3 {
+			key := []string{"meal", "cabin"}[n]
+			b.Extras[key], p.Extras[key] = common.Money{Hundredths: 990, Currency: wire.Pointer("SKD")}, plainMoney{990, "SKD"}
+		}
+		ours, plain = append(ours, b), append(plain, p)
+	}
+	return ours, plain
+}
+
+// contest is one kind of work, done by the stubs and by references.
+type contest struct {
+	name       string
+	ours       func(i int) error
+	references map[string]func(i int) error
+}
+
+func contests(t testing.TB) []contest {
+	ours, plain := bookings()
+	var cborPayloads, plainCBOR, jsonPayloads, plainJSON [][]byte
+	mode, err := cbor.EncOptions{Time: cbor.TimeRFC3339Nano}.EncMode()
+	require.NoError(t, err)
+	for i := range ours {
+		a, err := ours[i].MarshalBinary()
+		require.NoError(t, err)
+		b, err := mode.Marshal(plain[i])
+		require.NoError(t, err)
+		c, err := ours[i].MarshalJSON()
+		require.NoError(t, err)
+		d, err := json.Marshal(plain[i])
+		require.NoError(t, err)
+		cborPayloads, plainCBOR, jsonPayloads, plainJSON = append(cborPayloads, a), append(plainCBOR, b), append(jsonPayloads, c), append(plainJSON, d)
+	}
+	buffer := make([]byte, 0, 4096)
+	plainEncode := map[string]func(int) error{
+		"fxamacker/cbor": func(i int) error { _, err := mode.Marshal(plain[i]); return err },
+		"encoding/json":  func(i int) error { _, err := json.Marshal(plain[i]); return err },
+	}
+	plainDecode := map[string]func(int) error{
+		"fxamacker/cbor": func(i int) error { return cbor.Unmarshal(plainCBOR[i], new(plainBooking)) },
+		"encoding/json":  func(i int) error { return json.Unmarshal(plainJSON[i], new(plainBooking)) },
+	}
+	onlyJSON := func(all map[string]func(int) error) map[string]func(int) error {
+		return map[string]func(int) error{"encoding/json": all["encoding/json"]}
+	}
+	return []contest{
+		{"CBOR encode, buffer reused", func(i int) error { _, err := ours[i].AppendBinary(buffer); return err }, plainEncode},
+		{"CBOR encode, fresh", func(i int) error { _, err := ours[i].AppendBinary(nil); return err }, plainEncode},
+		{"CBOR decode", func(i int) error { return new(booking.Booking).UnmarshalBinary(cborPayloads[i]) }, plainDecode},
+		{"JSON encode, fresh", func(i int) error { _, err := wire.AppendText(nil, ours[i]); return err }, onlyJSON(plainEncode)},
+		{"JSON decode", func(i int) error { return new(booking.Booking).UnmarshalJSON(jsonPayloads[i]) }, onlyJSON(plainDecode)},
+	}
+}
+
+// ratio is the median, over interleaved rounds, of the time that ours takes
+// as a part of the reference's.
+func ratio(t testing.TB, ours, reference func(i int) error) float64 {
+	run := func(f func(i int) error) float64 {
+		start := time.Now()
+		for range 10 {
+			for i := range 100 {
+				if err := f(i); err != nil {
+					t.Fatal(err)
+				}
+			}
+		}
+		return float64(time.Since(start))
+	}
+	run(ours)
+	run(reference)
+	var ratios []float64
+	for range 15 {
+		ratios = append(ratios, run(ours)/run(reference))
+	}
+	slices.Sort(ratios)
+	return ratios[len(ratios)/2]
+}
+
+// TestStubsAreFaster holds what the documentation claims: the stubs read and
+// write faster than general libraries do with the same messages.
+func TestStubsAreFaster(t *testing.T) {
+	for _, c := range contests(t) {
+		for name, reference := range c.references {
+			r := ratio(t, c.ours, reference)
+			t.Logf("%-27s %.2f of the time of %s", c.name, r, name)
+			if r >= 1 {
+				t.Errorf("%s is slower than %s", c.name, name)
+			}
+		}
+	}
+}
+
+func BenchmarkCodecs(b *testing.B) {
+	for _, c := range contests(b) {
+		b.Run(c.name+"/stubs", func(b *testing.B) { benchmark(b, c.ours) })
+		for name, reference := range c.references {
+			b.Run(c.name+"/"+name, func(b *testing.B) { benchmark(b, reference) })
+		}
+	}
+}
+
+func benchmark(b *testing.B, f func(i int) error) {
+	b.ReportAllocs()
+	for i := 0; b.Loop(); i++ {
+		if err := f(i % 100); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

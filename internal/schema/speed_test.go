@@ -1,0 +1,154 @@
+package schema
+
+import (
+	"fmt"
+	"go/parser"
+	"go/token"
+	"os"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"faithfulcourier/internal/source"
+)
+
+// someDefinitions are of the kind that the ferry's are; X is a number.
+const someDefinitions = `
+/// How many people one booking may hold.
+const LARGEST_PARTY_X int32 = 12
+
+/// Where somebody stands.
+enum DeckX {
+  #0 unassigned
+  /// Under the sky.
+  #1 open
+  #2 car
+  retired #4 "cargo"
+}
+
+message PassengerX {
+  #1 name text
+  #2 born instant?
+  /// Bring a wheelchair to the gangway.
+  #3 needs_help bool = false
+}
+
+/// A place on a crossing. // for one party
+message BookingX {
+  #1 id         uuid
+  #2 sailing    text
+  #3 passengers [PassengerX]
+  #4 fare       float64?
+  #5 made_at    instant
+  #6 deck       DeckX = unassigned
+  #7 extras     {text: int64}
+  #8 seats      int32 = LARGEST_PARTY_X
+  #9 email      text?
+  retired #12 "coupon"
+}
+
+/// There are not as many seats as were asked for.
+error SailingFullX 409 {
+  #1 seats_left int32
+}
+
+/// Sailings and who goes on them.
+service BookingsX {
+  /// Books a crossing.
+  call book(BookingX) -> BookingX
+    fails SailingFullX
+
+  call cancel(BookingX) -> ()
+    safe
+}
+`
+
+// largeDefinitions is one file of about a size.
+func largeDefinitions(size int) string {
+	var b strings.Builder
+	b.WriteString("module m\n")
+	for i := 0; b.Len() < size; i++ {
+		b.WriteString(strings.ReplaceAll(someDefinitions, "X", fmt.Sprint(i)))
+	}
+	return b.String()
+}
+
+// goSource is Go source of about a size: files of the standard library.
+func goSource(t testing.TB, size int) []string {
+	paths, err := filepath.Glob(filepath.Join(runtime.GOROOT(), "src/net/http/*.go"))
+	require.NoError(t, err)
+	var texts []string
+	total := 0
+	for _, path := range paths {
+		text, err := os.ReadFile(path)
+		require.NoError(t, err)
+		texts = append(texts, string(text))
+		if total += len(text); total >= size {
+			return texts
+		}
+	}
+	t.Skip("skipped: this Go installation has no source of net/http")
+	return nil
+}
+
+const frontEndSize = 1 << 20
+
+func frontEnd(t testing.TB, text string) {
+	_, findings := Load([]*source.File{source.NewFile("large.faithful", text)})
+	if len(findings) > 0 {
+		t.Fatal(findings[0].Message)
+	}
+}
+
+func goParser(t testing.TB, texts []string) (size int) {
+	for _, text := range texts {
+		size += len(text)
+		if _, err := parser.ParseFile(token.NewFileSet(), "", text, parser.ParseComments); err != nil {
+			t.Fatal(err)
+		}
+	}
+	return size
+}
+
+// TestFrontEndIsFast holds the front end (read, parse, resolve, check) against
+// go/parser, which only parses, in the same run.
+func TestFrontEndIsFast(t *testing.T) {
+	text, texts := largeDefinitions(frontEndSize), goSource(t, frontEndSize)
+	var ratios []float64
+	for range 9 {
+		start := time.Now()
+		frontEnd(t, text)
+		ours := float64(len(text)) / float64(time.Since(start))
+		start = time.Now()
+		size := goParser(t, texts)
+		ratios = append(ratios, ours/(float64(size)/float64(time.Since(start))))
+	}
+	slices.Sort(ratios)
+	t.Logf("the front end reads %.1f times the bytes a second of go/parser", ratios[4])
+	if ratios[4] < 1 {
+		t.Error("the front end is slower than go/parser")
+	}
+}
+
+func BenchmarkFrontEnd(b *testing.B) {
+	text, texts := largeDefinitions(frontEndSize), goSource(b, frontEndSize)
+	b.Run("definitions", func(b *testing.B) {
+		b.SetBytes(int64(len(text)))
+		b.ReportAllocs()
+		for b.Loop() {
+			frontEnd(b, text)
+		}
+	})
+	b.Run("go-parser", func(b *testing.B) {
+		b.SetBytes(int64(goParser(b, texts)))
+		b.ReportAllocs()
+		for b.Loop() {
+			goParser(b, texts)
+		}
+	})
+}
