@@ -165,6 +165,8 @@ func (p *parser) name(want kind, what string) (Name, bool) {
 		mend := ""
 		if better := style.to(n.Text); better != "" && better != n.Text {
 			mend = "write " + better
+		} else if want == pascalName {
+			mend = "it has at least one small letter"
 		}
 		p.report(n.Span, "name-style", fmt.Sprintf("%s is written in %s, not %q", what, style.name, n.Text), mend)
 	default:

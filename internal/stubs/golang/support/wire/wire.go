@@ -199,7 +199,6 @@ func (r *Reader) Room(n, size int) int {
 type Writer struct {
 	err   *Error
 	depth int
-	path  []string
 }
 
 func (w *Writer) fail(format string, args ...any) {
@@ -229,6 +228,9 @@ func (w *Writer) Err() error {
 // AppendBinary appends m as CBOR.
 func AppendBinary(b []byte, m Message) ([]byte, error) {
 	var w Writer
+	if b == nil {
+		b = make([]byte, 0, 256) // most messages fit, so nothing is copied
+	}
 	out := m.AppendCBOR(b, &w)
 	if w.err != nil {
 		return b, w.err
@@ -239,6 +241,9 @@ func AppendBinary(b []byte, m Message) ([]byte, error) {
 // AppendText appends m as JSON.
 func AppendText(b []byte, m Message) ([]byte, error) {
 	var w Writer
+	if b == nil {
+		b = make([]byte, 0, 512)
+	}
 	out := m.AppendJSON(b, &w)
 	if w.err != nil {
 		return b, w.err

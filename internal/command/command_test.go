@@ -1,0 +1,200 @@
+package command
+
+import (
+	"fmt"
+	"io/fs"
+	"math/rand/v2"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/rogpeppe/go-internal/testscript"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"faithfulcourier/examples/ferry"
+	"faithfulcourier/internal/toolchain"
+	"faithfulcourier/internal/versions"
+)
+
+// TestScripts drives the built program on files in a folder of its own.
+func TestScripts(t *testing.T) {
+	bin := filepath.Dir(toolchain.Program(t))
+	testscript.Run(t, testscript.Params{
+		Dir: "testdata/script",
+		Setup: func(env *testscript.Env) error {
+			env.Setenv("FAITHFUL_BIN", bin)
+			env.Setenv("PROGRAM", toolchain.Program(t))
+			// The toolchain's own caches, so that nothing is built twice.
+			for _, name := range []string{"GOCACHE", "GOMODCACHE", "GOPATH"} {
+				env.Setenv(name, strings.TrimSpace(toolchain.Run(t, ".", "go", "env", name)))
+			}
+			env.Setenv("PATH", bin+string(os.PathListSeparator)+os.Getenv("PATH"))
+			project, err := ferry.Files()
+			if err != nil {
+				return err
+			}
+			return layOut(filepath.Join(env.WorkDir, "ferry"), project)
+		},
+		Cmds: map[string]func(ts *testscript.TestScript, neg bool, args []string){
+			// edit FILE OLD NEW
+			"edit": func(ts *testscript.TestScript, _ bool, args []string) {
+				text := ts.ReadFile(args[0])
+				if !strings.Contains(text, args[1]) {
+					ts.Fatalf("%s has no %q", args[0], args[1])
+				}
+				ts.Check(os.WriteFile(ts.MkAbs(args[0]), []byte(strings.Replace(text, args[1], args[2], 1)), 0o666))
+			},
+			// large FILE BYTES: a file of fields without end
+			"large": func(ts *testscript.TestScript, _ bool, args []string) {
+				var size int
+				_, err := fmt.Sscan(args[1], &size)
+				ts.Check(err)
+				var b strings.Builder
+				b.WriteString("module large\n")
+				for i := 0; b.Len() < size; i++ {
+					fmt.Fprintf(&b, "message Leg%d {\n  #1 id uuid\n  #2 next Leg%d?\n  #3 names [text]\n}\n", i, i)
+				}
+				ts.Check(os.WriteFile(ts.MkAbs(args[0]), []byte(b.String()), 0o666))
+			},
+		},
+	})
+}
+
+func layOut(dir string, files map[string]string) error {
+	for path, text := range files {
+		full := filepath.Join(dir, path)
+		if err := os.MkdirAll(filepath.Dir(full), 0o777); err != nil {
+			return err
+		}
+		if err := os.WriteFile(full, []byte(text), 0o666); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func ferryProject(t *testing.T) string {
+	dir := t.TempDir()
+	files, err := ferry.Files()
+	require.NoError(t, err)
+	require.NoError(t, layOut(dir, files))
+	return dir
+}
+
+// TestSealIsAllOrNothing kills the program while it seals, again and again:
+// what is sealed must stay whole, and the next seal must work.
+func TestSealIsAllOrNothing(t *testing.T) {
+	dir := ferryProject(t)
+	require.NoError(t, toolchain.Faithful(t, dir, "seal").Run())
+	file := filepath.Join(dir, "definitions/booking.faithful")
+	text, err := os.ReadFile(file)
+	require.NoError(t, err)
+	// How long a seal takes when it is let alone.
+	start := time.Now()
+	require.NoError(t, toolchain.Faithful(t, dir, "seal", "--dry").Run())
+	usual := time.Since(start)
+	killed, sealed := 0, 1
+	for i := range 60 {
+		changed := strings.Replace(string(text), "retired #12", fmt.Sprintf("#%d extra_%d text?\n  retired #12", 20+i, i), 1)
+		require.NoError(t, os.WriteFile(file, []byte(changed), 0o666))
+		text = []byte(changed)
+		seal := toolchain.Faithful(t, dir, "seal")
+		require.NoError(t, seal.Start())
+		time.Sleep(time.Duration(rand.Int64N(int64(2 * usual))))
+		_ = seal.Process.Kill() // it may have ended
+		if seal.Wait() != nil {
+			killed++
+		}
+		ledger, err := versions.Open(dir)
+		require.NoError(t, err, "the ledger is whole")
+		require.GreaterOrEqual(t, len(ledger.Entries), sealed, "nothing that was sealed is lost")
+		sealed = len(ledger.Entries)
+		for j := range ledger.Entries {
+			_, err := ledger.Read(&ledger.Entries[j])
+			require.NoError(t, err, "every sealed version is whole")
+		}
+	}
+	output, err := toolchain.Faithful(t, dir, "seal").CombinedOutput()
+	require.NoError(t, err, "%s", output)
+	t.Logf("%d of 60 runs were killed before they ended; %d versions were sealed", killed, sealed)
+	assert.Greater(t, killed, 5, "the test must kill some")
+}
+
+// TestGenerateRepairsItself stops generate between two writes, by a full
+// output of which a part is taken away, and lets the next run repair it.
+func TestGenerateRepairsItself(t *testing.T) {
+	dir := ferryProject(t)
+	for range 15 {
+		c := toolchain.Faithful(t, dir, "generate")
+		require.NoError(t, c.Start())
+		time.Sleep(time.Duration(rand.Int64N(int64(12 * time.Millisecond))))
+		_ = c.Process.Kill() // it may have ended
+		_ = c.Wait()         // killed
+		output, err := toolchain.Faithful(t, dir, "generate").CombinedOutput()
+		require.NoError(t, err, "%s", output)
+		require.NoError(t, toolchain.Faithful(t, dir, "generate", "--dry").Run(), "everything is there")
+		require.NoError(t, filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
+			assert.NotContains(t, path, ".faithful-new", "nothing half-written is left")
+			return err
+		}))
+		require.NoError(t, os.RemoveAll(filepath.Join(dir, "go/gen/skerry")))
+	}
+}
+
+// TestReadOnlyFolders runs the program as a user who may not write.
+func TestReadOnlyFolders(t *testing.T) {
+	dir := ferryProject(t)
+	require.NoError(t, filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
+		if err == nil {
+			err = os.Chmod(path, map[bool]fs.FileMode{true: 0o555, false: 0o444}[d.IsDir()])
+		}
+		return err
+	}))
+	t.Cleanup(func() {
+		_ = filepath.WalkDir(dir, func(path string, d fs.DirEntry, _ error) error { return os.Chmod(path, 0o777) })
+	})
+	for at := filepath.Dir(dir); strings.HasPrefix(at, os.TempDir()) && at != os.TempDir(); at = filepath.Dir(at) {
+		require.NoError(t, os.Chmod(at, 0o755))
+	}
+	for _, command := range []string{"generate", "seal"} {
+		c := toolchain.Faithful(t, dir, command)
+		if os.Getuid() == 0 {
+			c.SysProcAttr = &syscall.SysProcAttr{Credential: &syscall.Credential{Uid: 65534, Gid: 65534}}
+		}
+		output, err := c.CombinedOutput()
+		var exit *exec.ExitError
+		require.ErrorAs(t, err, &exit, "%s", output)
+		assert.Equal(t, 2, exit.ExitCode())
+		assert.Contains(t, string(output), "permission denied")
+		assert.NoDirExists(t, filepath.Join(dir, "versions"))
+		assert.NoDirExists(t, filepath.Join(dir, "go/gen"))
+	}
+}
+
+// TestStartIsQuick holds the program's start against that of an empty Go
+// program, in the same run.
+func TestStartIsQuick(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, layOut(dir, map[string]string{"go.mod": "module empty\n\ngo 1.24\n", "main.go": "package main\n\nfunc main() {}\n"}))
+	toolchain.Run(t, dir, "go", "build", "-o", "empty", ".")
+	run := func(path string, args ...string) time.Duration {
+		start := time.Now()
+		require.NoError(t, exec.Command(path, args...).Run())
+		return time.Since(start)
+	}
+	var ours, empty time.Duration
+	for i := range 60 {
+		a, b := run(toolchain.Program(t), "version"), run(filepath.Join(dir, "empty"))
+		if i >= 10 {
+			ours, empty = ours+a, empty+b
+		}
+	}
+	ratio := float64(ours) / float64(empty)
+	t.Logf("faithful version takes %.2f of the time of an empty Go program (%v, %v)", ratio, ours/50, empty/50)
+	assert.Less(t, ratio, 2.0)
+}
