@@ -218,7 +218,11 @@ func goCall(f *Fact) []string {
 func tsUse(f *Fact) []string {
 	switch d := f.oldAny.(type) {
 	case *schema.Message:
-		return []string{fmt.Sprintf("import { %s } from \".../types.js\";", d.Name)}
+		kind := "type "
+		if d.IsError() {
+			kind = ""
+		}
+		return []string{fmt.Sprintf("import { %s%s } from \".../types.js\";", kind, d.Name)}
 	case *schema.Enum:
 		return []string{fmt.Sprintf("import { type %s } from \".../types.js\";", d.Name)}
 	case *schema.Const:

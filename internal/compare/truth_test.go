@@ -21,6 +21,9 @@ var changes = flag.Int("changes", 2000, "how many random changes the wire truth 
 
 func TestMain(m *testing.M) {
 	flag.Parse()
+	if testing.Short() {
+		*changes = min(*changes, 300)
+	}
 	flag.Set("rapid.checks", fmt.Sprint(*changes))
 	flag.Set("rapid.seed", "20260715")
 	os.Exit(m.Run())

@@ -1,0 +1,440 @@
+package compare
+
+import (
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/source"
+	"faithfulcourier/internal/stubs"
+	"faithfulcourier/internal/stubs/golang"
+	"faithfulcourier/internal/stubs/typescript"
+	"faithfulcourier/internal/toolchain"
+)
+
+const harbour = `module skerry.harbour
+
+const BERTHS int32 = 12
+
+enum Deck {
+  #0 unassigned
+  #1 open
+  #2 car
+}
+
+message Money {
+  #1 hundredths int64
+}
+
+message Booking {
+  #1 id     uuid
+  #2 seats  int32 = 1
+  #3 deck   Deck
+  #4 email  text?
+  #5 fare   Money
+  #6 made   instant
+  #7 notes  [text]
+  #8 extras {text: Money}
+  #9 lanes  uint32
+  #10 names [text]?
+}
+
+message BookRequest {
+  #1 booking Booking?
+}
+
+message Other {
+  #1 booking Booking?
+  #2 more    text?
+}
+
+error Full 409 {
+  #1 left int32
+}
+
+service Bookings {
+  call book(BookRequest) -> Booking
+    fails Full
+  call find(BookRequest) -> Booking
+    safe
+}
+`
+
+// codeChanges are one change for each kind of fact, and some that go together.
+var codeChanges = []struct{ old, new string }{
+	{"#1 hundredths int64", "#1 hundredths int64 #2 currency text?"},
+	{"#1 hundredths int64", "#1 hundredths int64 #2 currency text = \"SKD\""},
+	{"#1 hundredths int64", "#1 hundredths int64 #2 currency text"},
+	{"#4 email  text?", ""},
+	{"#4 email  text?", "#4 mail text?"},
+	{"#4 email  text?", "#14 email text?"},
+	{"#4 email  text?", "#4 email text"},
+	{"#4 email  text?", "#4 email text = \"\""},
+	{"#4 email  text?", "#4 email bytes?"},
+	{"#2 seats  int32 = 1", "#2 seats int32 = 2"},
+	{"#2 seats  int32 = 1", "#2 seats int32"},
+	{"#2 seats  int32 = 1", "#2 seats int32?"},
+	{"#2 seats  int32 = 1", "#2 seats uint32 = 1"},
+	{"#2 seats  int32 = 1", "#2 seats int64 = 1"},
+	{"#2 seats  int32 = 1", "#2 seats float64 = 1"},
+	{"#1 id     uuid", "#1 id uuid?"},
+	{"#1 id     uuid", "#1 id text"},
+	{"#1 id     uuid", "#1 i_d uuid"},
+	{"#7 notes  [text]", "#7 notes [text]?"},
+	{"#7 notes  [text]", "#7 notes [bytes]"},
+	{"#7 notes  [text]", "#7 notes {text: text}"},
+	{"#10 names [text]?", "#10 names [text]"},
+	{"#8 extras {text: Money}", "#8 extras {text: Other}"},
+	{"#5 fare   Money", "#5 fare int64"},
+	{"#6 made   instant", "#6 made int64"},
+	{"#2 car", "#2 car #3 saloon"},
+	{"#2 car", ""},
+	{"#2 car", "#2 cars"},
+	{"#2 car", "#7 car"},
+	{"const BERTHS int32 = 12", "const BERTHS int32 = 13"},
+	{"const BERTHS int32 = 12", "const BERTHS text = \"12\""},
+	{"const BERTHS int32 = 12", ""},
+	{"const BERTHS int32 = 12", "const BERTHS int32 = 12\nconst MORE int32 = 1\nmessage Added { }\nenum AddedEnum { #0 a }\nerror AddedError 400 { }\nservice AddedService { }"},
+	{"#1 left int32", "#1 left int32 #2 since instant?"},
+	{"#1 left int32", "#1 left int32 #2 since instant"},
+	{"error Full 409", "error Full 410"},
+	{"error Full 409 {\n  #1 left int32\n}", "error Packed 409 {\n  #1 left int32\n}"},
+	{"fails Full", "fails Packed"},
+	{"    fails Full\n", ""},
+	{"    safe\n", ""},
+	{"call find(BookRequest) -> Booking", "call find(BookRequest) -> Other"},
+	{"call find(BookRequest) -> Booking", "call find(Other) -> Booking"},
+	{"call find(BookRequest) -> Booking", "call find() -> Booking"},
+	{"call find(BookRequest) -> Booking", "call find(BookRequest) -> ()"},
+	{"call find(BookRequest) -> Booking\n    safe\n", ""},
+	{"call find(BookRequest) -> Booking", "call more() -> ()\n  call find(BookRequest) -> Booking"},
+	{"service Bookings", "service Reservations"},
+	{"message Other {", "message Others {"},
+	{"message Other {\n  #1 booking Booking?\n  #2 more    text?\n}", ""},
+}
+
+func definitions(t *testing.T, text string) *schema.Definitions {
+	defs, findings := schema.Load([]*source.File{source.NewFile("harbour.faithful", text)})
+	if len(findings) > 0 {
+		t.Fatalf("%s in:\n%s", findings[0].Message, text)
+	}
+	return defs
+}
+
+func changed(c struct{ old, new string }) string {
+	text := strings.Replace(harbour, c.old, c.new, 1)
+	if strings.Contains(c.new, "Packed") { // an error that is renamed is renamed everywhere
+		text = strings.ReplaceAll(text, "Full", "Packed")
+	}
+	return text
+}
+
+func writeStubs(t *testing.T, dir string, language stubs.Language, defs *schema.Definitions, options map[string]string) {
+	files, err := language.Generate(defs, stubs.About{Name: "harbour", Version: "draft"}, options)
+	require.NoError(t, err)
+	for _, f := range files {
+		write(t, filepath.Join(dir, f.Path), string(f.Content))
+	}
+}
+
+func write(t *testing.T, path, text string) {
+	require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o777))
+	require.NoError(t, os.WriteFile(path, []byte(text), 0o666))
+}
+
+// breaksIn tells whether a comparison says that code in a language breaks,
+// and returns the lines that prove it.
+func breaksIn(language string, r *Report) (bool, [][]string) {
+	var lines [][]string
+	for _, f := range r.Facts {
+		for _, e := range f.Effects {
+			if e.Form == language && e.Verdict == Breaks {
+				lines = append(lines, e.Witness.Code)
+			}
+		}
+	}
+	return len(lines) > 0, lines
+}
+
+// TestGoCode compiles a program in the documented style, which uses all of
+// the old stubs, against the new stubs of every change: it must fail exactly
+// where the table says so. The lines of each witness must, too.
+func TestGoCode(t *testing.T) {
+	dir := t.TempDir()
+	write(t, filepath.Join(dir, "go.mod"), "module truth\n\ngo 1.24\n")
+	old := definitions(t, harbour)
+	writeStubs(t, filepath.Join(dir, "old"), golang.Language{}, old, map[string]string{"package": "truth/old"})
+	write(t, filepath.Join(dir, "old/use/use.go"), goProgram(old, "truth/old"))
+	verdicts, witnesses := map[string]bool{}, map[string]bool{}
+	for i, c := range codeChanges {
+		name := fmt.Sprintf("c%02d", i)
+		new := definitions(t, changed(c))
+		writeStubs(t, filepath.Join(dir, name), golang.Language{}, new, map[string]string{"package": "truth/" + name})
+		write(t, filepath.Join(dir, name, "use/use.go"), goProgram(old, "truth/"+name))
+		breaks, lines := breaksIn("go", Compare(old, new, Promise{Rollout: "server-leads", Kept: "each-reads-other", Languages: []string{"go"}}))
+		verdicts["truth/"+name+"/use"] = breaks
+		for j, l := range lines {
+			for at, package_ := range map[string]string{"old": "truth/old", name: "truth/" + name} {
+				folder := fmt.Sprintf("%s/witness%d_%d", at, i, j)
+				write(t, filepath.Join(dir, folder, "witness.go"), goFile(package_, "func _(ctx context.Context) {\n\t"+strings.Join(l, "\n\t")+"\n"+goUsed(l)+"}\n"))
+				witnesses["truth/"+folder] = at != "old"
+			}
+		}
+	}
+	build := exec.Command("go", "build", "-gcflags=-e", "./...")
+	build.Dir = dir
+	output, _ := build.CombinedOutput() // it fails where code breaks
+	failed := map[string]string{}
+	current := ""
+	for line := range strings.SplitSeq(string(output), "\n") {
+		if name, ok := strings.CutPrefix(line, "# "); ok {
+			current = name
+		} else if current != "" {
+			failed[current] += line + "\n"
+		}
+	}
+	require.NotContains(t, failed, "truth/old/use")
+	for i, c := range codeChanges {
+		name := fmt.Sprintf("truth/c%02d/use", i)
+		_, fails := failed[name]
+		assert.Equal(t, verdicts[name], fails, "%q → %q: the table says that code breaks: %t; the compiler: %s", c.old, c.new, verdicts[name], failed[name])
+	}
+	for name, want := range witnesses {
+		_, fails := failed[name]
+		assert.Equal(t, want, fails, "%s must fail: %t; the compiler: %s", name, want, failed[name])
+	}
+}
+
+// goUsed uses the variables that lines declare, as Go demands.
+func goUsed(lines []string) string {
+	used := ""
+	for _, name := range []string{"m", "v"} {
+		if strings.Contains(strings.Join(lines, "\n"), "var "+name+" ") {
+			used += "\t_ = " + name + "\n"
+		}
+	}
+	return used
+}
+
+// goFile is a file that imports what its body can use.
+func goFile(root, body string) string {
+	return fmt.Sprintf(`package use
+
+import (
+	"context"
+	"time"
+
+	%q
+	%q
+)
+
+var (
+	_ context.Context
+	_ time.Time
+	_ wire.UUID
+	_ harbour.Booking
+)
+
+%s`, root+"/faithful/wire", root+"/skerry/harbour", body)
+}
+
+// goProgram uses everything of definitions, in the documented style.
+func goProgram(defs *schema.Definitions, root string) string {
+	var b strings.Builder
+	for _, m := range defs.Modules {
+		for _, c := range m.Consts {
+			fmt.Fprintf(&b, "var _ %s = harbour.%s\n", golang.TypeName(c.Type), golang.ConstName(c))
+		}
+		for _, e := range m.Enums {
+			for _, x := range e.Members {
+				fmt.Fprintf(&b, "var _ harbour.%s = harbour.%s\n", e.Name, golang.MemberName(x))
+			}
+		}
+		for _, msg := range m.Messages {
+			fmt.Fprintf(&b, "func _(m harbour.%s) {\n", msg.Name)
+			for _, f := range msg.Fields {
+				fmt.Fprintf(&b, "\t{\n\t\tvar v %s = m.%s\n\t\tm = harbour.%s{%s: v}\n\t}\n", golang.FieldTypeName(f), golang.FieldName(f), msg.Name, golang.FieldName(f))
+				if f.Presence == schema.Defaulted {
+					fmt.Fprintf(&b, "\t{\n\t\tvar v %s = m.%sOrDefault()\n\t\t_ = v\n\t}\n", golang.TypeName(f.Type), golang.FieldName(f))
+				}
+			}
+			b.WriteString("}\n")
+			if msg.IsError() {
+				fmt.Fprintf(&b, "var _ error = &harbour.%s{}\n", msg.Name)
+			}
+		}
+		for _, s := range m.Services {
+			fmt.Fprintf(&b, "func _(client *harbour.%sClient) {\n\tclient = harbour.New%sClient(\"\")\n", s.Name, s.Name)
+			for _, c := range s.Calls {
+				in, out := "context.Context", "error"
+				if c.Request != nil {
+					in += ", *harbour." + c.Request.Name
+				}
+				if c.Response != nil {
+					out = "(*harbour." + c.Response.Name + ", error)"
+				}
+				fmt.Fprintf(&b, "\t{\n\t\tvar f func(%s) %s = client.%s\n\t\t_ = harbour.Serve%s(harbour.%sCalls{%s: f})\n\t}\n", in, out, golang.CallName(c), s.Name, s.Name, golang.CallName(c))
+			}
+			b.WriteString("}\n")
+		}
+	}
+	return goFile(root, b.String())
+}
+
+// TestTypeScriptCode is TestGoCode for TypeScript.
+func TestTypeScriptCode(t *testing.T) {
+	toolchain.Require(t, "typescript")
+	example := filepath.Join(toolchain.Root(), "examples/ferry/typescript")
+	toolchain.Run(t, example, "npm", "install", "--no-audit", "--no-fund", "--prefer-offline")
+	dir := t.TempDir()
+	require.NoError(t, os.Symlink(filepath.Join(example, "node_modules"), filepath.Join(dir, "node_modules")))
+	config, err := os.ReadFile(filepath.Join(example, "tsconfig.json"))
+	require.NoError(t, err)
+	text := strings.NewReplacer(`"noUnusedLocals": true,`, "", `"noUnusedParameters": true,`, `"noEmit": true,`).Replace(string(config))
+	write(t, filepath.Join(dir, "tsconfig.json"), text)
+	write(t, filepath.Join(dir, "package.json"), `{"type": "module"}`)
+	old := definitions(t, harbour)
+	writeStubs(t, filepath.Join(dir, "src/old"), typescript.Language{}, old, nil)
+	write(t, filepath.Join(dir, "src/old/use.ts"), tsProgram(old))
+	verdicts := map[string]bool{"src/old/use.ts": false}
+	about := map[string]string{}
+	for i, c := range codeChanges {
+		name := fmt.Sprintf("src/c%02d", i)
+		new := definitions(t, changed(c))
+		writeStubs(t, filepath.Join(dir, name), typescript.Language{}, new, nil)
+		write(t, filepath.Join(dir, name, "use.ts"), tsProgram(old))
+		breaks, lines := breaksIn("typescript", Compare(old, new, Promise{Rollout: "server-leads", Kept: "each-reads-other", Languages: []string{"typescript"}}))
+		verdicts[name+"/use.ts"] = breaks
+		about[name+"/use.ts"] = fmt.Sprintf("%q → %q", c.old, c.new)
+		for j, l := range lines {
+			for _, at := range []string{"src/old", name} {
+				file := fmt.Sprintf("%s/witness%d_%d.ts", at, i, j)
+				write(t, filepath.Join(dir, file), tsWitness(old, l))
+				verdicts[file] = at != "src/old"
+				about[file] = strings.Join(l, "\n")
+			}
+		}
+	}
+	check := exec.Command("node_modules/.bin/tsc")
+	check.Dir = dir
+	output, _ := check.CombinedOutput() // it fails where code breaks
+	failed := map[string]string{}
+	for line := range strings.SplitSeq(string(output), "\n") {
+		if file, rest, ok := strings.Cut(line, "("); ok && strings.HasPrefix(file, "src/") {
+			failed[file] += rest + "\n"
+		}
+	}
+	for file, want := range verdicts {
+		_, fails := failed[file]
+		assert.Equal(t, want, fails, "%s\nthe table says that %s breaks: %t; the compiler: %s", about[file], file, want, failed[file])
+	}
+	for file := range failed {
+		assert.Contains(t, verdicts, file, "the stubs themselves must compile: %s", failed[file])
+	}
+}
+
+// tsNames are the names of everything that the types file of a module has.
+func tsNames(m *schema.Module) (types, values []string) {
+	for _, c := range m.Consts {
+		values = append(values, c.Name)
+	}
+	for _, e := range m.Enums {
+		types = append(types, e.Name)
+	}
+	for _, msg := range m.Messages {
+		types = append(types, msg.Name, msg.Name+"Init")
+		values = append(values, typescript.ToolsName(&msg.Decl))
+	}
+	return types, values
+}
+
+// tsWitness puts the lines of a witness below imports of the names in them.
+func tsWitness(defs *schema.Definitions, lines []string) string {
+	body := strings.NewReplacer(".../types.js", "./skerry/harbour/types.js", ".../client.js", "./skerry/harbour/client.js").Replace(strings.Join(lines, "\n"))
+	if strings.HasPrefix(body, "import") {
+		return body + "\n"
+	}
+	types, values := tsNames(defs.Modules[0])
+	var used []string
+	for _, name := range types {
+		if strings.Contains(body, name) {
+			used = append(used, "type "+name)
+		}
+	}
+	for _, name := range values {
+		if strings.Contains(body, name) {
+			used = append(used, name)
+		}
+	}
+	head := "import type { Uuid, Instant } from \"./faithful/wire.js\";\n"
+	if len(used) > 0 {
+		head += "import { " + strings.Join(used, ", ") + " } from \"./skerry/harbour/types.js\";\n"
+	}
+	for _, s := range defs.Modules[0].Services {
+		if strings.Contains(body, s.Name+"Client") {
+			head += "import { " + s.Name + "Client } from \"./skerry/harbour/client.js\";\n"
+		}
+	}
+	return head + "export {};\n" + body + "\n"
+}
+
+// tsProgram uses everything of definitions, in the documented style.
+func tsProgram(defs *schema.Definitions) string {
+	m := defs.Modules[0]
+	types, values := tsNames(m)
+	var b strings.Builder
+	fmt.Fprintf(&b, "import type { Uuid, Instant } from \"./faithful/wire.js\";\nimport type { %s } from \"./skerry/harbour/types.js\";\nimport { %s } from \"./skerry/harbour/types.js\";\n", strings.Join(types, ", "), strings.Join(values, ", "))
+	for _, s := range m.Services {
+		fmt.Fprintf(&b, "import { %sClient } from \"./skerry/harbour/client.js\";\nimport { type %sCalls, serve%s } from \"./skerry/harbour/server.js\";\n", s.Name, s.Name, s.Name)
+	}
+	for _, c := range m.Consts {
+		fmt.Fprintf(&b, "export const use%s: %s = %s;\n", c.Name, typescript.TypeName(c.Type), c.Name)
+	}
+	for _, e := range m.Enums {
+		for _, x := range e.Members {
+			fmt.Fprintf(&b, "export const use%s%s: %s = %q;\n", e.Name, x.Name, e.Name, x.Name)
+		}
+	}
+	for _, msg := range m.Messages {
+		fmt.Fprintf(&b, "export function use%s(m: %s): void {\n", msg.Name, msg.Name)
+		var all, required []string
+		for _, f := range msg.Fields {
+			name := typescript.FieldName(f)
+			fmt.Fprintf(&b, "  const v%d: %s = m.%s;\n", f.Number, tsFieldType(f), name)
+			all = append(all, fmt.Sprintf("%s: v%d", name, f.Number))
+			if f.Presence == schema.Required {
+				required = append(required, fmt.Sprintf("%s: v%d", name, f.Number))
+			}
+		}
+		for _, fields := range [][]string{all, required} {
+			fmt.Fprintf(&b, "  %s.make({ %s });\n", typescript.ToolsName(&msg.Decl), strings.Join(fields, ", "))
+		}
+		b.WriteString("}\n")
+	}
+	for _, s := range m.Services {
+		fmt.Fprintf(&b, "export const client%s = new %sClient(\"\");\nexport const calls%s: %sCalls = {\n", s.Name, s.Name, s.Name, s.Name)
+		side := func(m *schema.Message, suffix string) string {
+			if m == nil {
+				return "void"
+			}
+			return m.Name + suffix
+		}
+		for _, c := range s.Calls {
+			parameter, argument := "", ""
+			if c.Request != nil {
+				parameter, argument = "request: "+c.Request.Name, "request"
+			}
+			fmt.Fprintf(&b, "  async %s(%s): Promise<%s> {\n    const answer: %s = await client%s.%s(%s);\n    return answer;\n  },\n",
+				typescript.CallName(c), parameter, side(c.Response, ""), side(c.Response, ""), s.Name, typescript.CallName(c), argument)
+		}
+		fmt.Fprintf(&b, "};\nserve%s(calls%s);\n", s.Name, s.Name)
+	}
+	return b.String()
+}
