@@ -21,7 +21,8 @@ async function answer(mount: Mount, incoming: IncomingMessage, outgoing: ServerR
       left.abort();
     }
   });
-  const response = await mount(request(incoming, left.signal));
+  const path = (incoming.url ?? "/").split("?", 1)[0] ?? "/";
+  const response = await mount(request(incoming, left.signal), path);
   const headers: Record<string, string> = Object.fromEntries(response.headers);
   const body = new Uint8Array(await response.arrayBuffer());
   if (response.status !== 204) {
@@ -29,7 +30,37 @@ async function answer(mount: Mount, incoming: IncomingMessage, outgoing: ServerR
   }
   outgoing.writeHead(response.status, headers);
   outgoing.end(incoming.method === "HEAD" ? undefined : body);
-  // What the client still sends is read and dropped, so that it can read the answer.
+  if (!incoming.complete) {
+    drain(incoming);
+  }
+}
+
+/**
+ * Reads on after an early answer, for 64 MiB or until nothing comes for 2 s: a
+ * client that is still sending would lose the answer if the connection were
+ * closed on it.
+ */
+function drain(incoming: IncomingMessage): void {
+  let left = 64 << 20;
+  const stop = (): void => {
+    incoming.destroy();
+  };
+  let idle = setTimeout(stop, 2000);
+  incoming.on("data", (chunk: Uint8Array) => {
+    clearTimeout(idle);
+    left -= chunk.length;
+    if (left < 0) {
+      stop();
+    } else {
+      idle = setTimeout(stop, 2000);
+    }
+  });
+  incoming.on("close", () => {
+    clearTimeout(idle);
+  });
+  incoming.on("end", () => {
+    clearTimeout(idle);
+  });
   incoming.resume();
 }
 
@@ -50,8 +81,11 @@ function request(incoming: IncomingMessage, signal: AbortSignal): Request {
 
 /** The body as a stream that is read only as fast as it is wanted. */
 function bodyOf(incoming: IncomingMessage): ReadableStream<Uint8Array> {
-  const chunks = incoming[Symbol.asyncIterator]() as AsyncIterator<Uint8Array>;
+  const chunks = incoming.iterator({ destroyOnReturn: false }) as AsyncIterator<Uint8Array>;
   return new ReadableStream({
+    async cancel() {
+      await chunks.return?.();
+    },
     async pull(controller) {
       const { done, value } = await chunks.next();
       if (done === true) {

@@ -288,8 +288,11 @@ const commonErrors: readonly ErrorPage[] = [
   { name: "too-slow", status: 503, documentation: "The call took longer than the client or the server allows." },
 ];
 
-/** Answers requests: call it with one, or give it to a listener. */
-export type Mount = ((request: Request) => Promise<Response>) & {
+/**
+ * Answers requests: call it with one, or give it to a listener. A listener that
+ * knows the path as it was sent passes it on, since URLs resolve "..".
+ */
+export type Mount = ((request: Request, path?: string) => Promise<Response>) & {
   readonly routes: readonly Route[];
   readonly definitions: Definitions;
   readonly options: ServerOptions;
@@ -298,7 +301,7 @@ export type Mount = ((request: Request) => Promise<Response>) & {
 /** Makes a mount of routes. */
 export function mount(definitions: Definitions, routes: readonly Route[], options: ServerOptions): Mount {
   const server = new Server(definitions, routes, options);
-  return Object.assign((request: Request) => server.answer(request), { routes, definitions, options });
+  return Object.assign((request: Request, path?: string) => server.answer(request, path ?? new URL(request.url).pathname), { routes, definitions, options });
 }
 
 /** Joins mounts of several services into one; the options are those of the first. */
@@ -332,11 +335,10 @@ class Server {
     this.base = (options.base ?? "").replace(/\/+$/, "");
   }
 
-  async answer(request: Request): Promise<Response> {
+  async answer(request: Request, path: string): Promise<Response> {
     let name = "";
     let response: Response;
     try {
-      const path = new URL(request.url).pathname;
       if (!path.startsWith(this.base)) {
         throw new Refusal("unknown-call", `nothing is served at ${path}`);
       }

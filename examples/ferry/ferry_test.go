@@ -1,0 +1,314 @@
+package ferry
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/fxamacker/cbor/v2"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"faithfulcourier/examples/ferry/go/gen/faithful/about"
+	"faithfulcourier/examples/ferry/go/gen/faithful/web"
+	"faithfulcourier/examples/ferry/go/gen/faithful/wire"
+	"faithfulcourier/examples/ferry/go/gen/skerry/booking"
+	"faithfulcourier/examples/ferry/go/gen/skerry/common"
+	"faithfulcourier/examples/ferry/go/gen/skerry/fleet"
+	"faithfulcourier/internal/toolchain"
+)
+
+// side is a server and a client in one language.
+type side struct {
+	language string
+	server   []string
+	client   func(address, form string) []string
+}
+
+func sides(t *testing.T) []side {
+	dir := t.TempDir()
+	toolchain.Run(t, ".", "go", "build", "-o", dir+"/", "./go/server", "./go/client")
+	list := []side{{"go", []string{dir + "/server"}, func(address, form string) []string {
+		return []string{dir + "/client", "-server", address, fmt.Sprintf("-json=%t", form == "json")}
+	}}}
+	t.Run("typescript is there", func(t *testing.T) {
+		toolchain.Require(t, "typescript")
+		list = append(list, side{language: "typescript"})
+	})
+	if len(list) > 1 {
+		out := toolchain.BuildTypeScript(t, "typescript")
+		list[1].server = []string{"node", filepath.Join(out, "server.js")}
+		list[1].client = func(address, form string) []string {
+			return []string{"node", filepath.Join(out, "client.js"), address, form}
+		}
+	}
+	return list
+}
+
+// start runs a server until the test ends, and returns its address.
+func start(t *testing.T, command []string) string {
+	ctx, stop := context.WithCancel(context.Background())
+	c := exec.CommandContext(ctx, command[0], command[1:]...)
+	output, err := c.StdoutPipe()
+	require.NoError(t, err)
+	var log bytes.Buffer
+	c.Stderr = &log
+	require.NoError(t, c.Start())
+	t.Cleanup(func() {
+		stop()
+		_ = c.Wait() // it was told to end
+		if t.Failed() && log.Len() > 0 {
+			t.Logf("the server's log:\n%s", &log)
+		}
+	})
+	line, err := bufio.NewReader(output).ReadString('\n')
+	require.NoError(t, err)
+	return strings.TrimSpace(strings.TrimPrefix(line, "listening on "))
+}
+
+const story = `sails      NOR-0715 at 07:15, Norhaven to Skerry
+booked     2 passengers, deck car, SKD 25.00
+found      the booking again: true, held
+full       3 seats are left
+not found  vessel 00000000-0000-0000-0000-000000000000
+problem    501 not implemented: skerry.booking.Bookings.cancel is not implemented here
+stale      the server knows a later position
+`
+
+// TestEveryClientCallsEveryServer lets the clients of each language call the
+// servers of each, over loopback, in both forms.
+func TestEveryClientCallsEveryServer(t *testing.T) {
+	all := sides(t)
+	for _, server := range all {
+		for _, client := range all {
+			for _, form := range []string{"cbor", "json"} {
+				t.Run(fmt.Sprintf("%s calls %s in %s", client.language, server.language, form), func(t *testing.T) {
+					command := client.client(start(t, server.server), form)
+					output, err := exec.Command(command[0], command[1:]...).CombinedOutput()
+					require.NoError(t, err, "%s", output)
+					assert.Equal(t, story, string(output))
+				})
+			}
+		}
+	}
+}
+
+// exchanges are plain HTTP requests, as any tool would send them, with what
+// every server must answer.
+var exchanges = []struct {
+	method, path, headers, body string
+	status                      int
+	answerHeaders, answer       string // a part of it
+}{
+	{"GET", "/-/health", "", "", 200, "Content-Type: application/json", `{"status":"ok"}`},
+	{"GET", "/-/about", "", "", 200, "", `{"call":"skerry.booking.Bookings.book","method":"POST","path":"/skerry/booking/bookings/book"}`},
+	{"GET", "/-/about", "", "", 200, "", `"name":"skerry-line"`},
+	{"GET", "/-/definitions", "", "", 200, "", `"name":"skerry.booking","text":"/// Sailings and bookings of a small ferry line.\nmodule skerry.booking`},
+	{"GET", "/-/errors/skerry.booking.SailingFull", "", "", 200, "", `"status":409,"documentation":"There are not as many seats as were asked for."`},
+	{"GET", "/-/errors/unknown-call", "", "", 200, "", `"status":404`},
+	{"GET", "/-/errors/nothing", "", "", 404, "Content-Type: application/problem+json", `"type":"/-/errors/unknown-call"`},
+	{"POST", "/-/health", "", "", 405, "Allow: GET, HEAD", `wrong-method`},
+	{"GET", "/nowhere", "", "", 404, "Content-Type: application/problem+json", `{"type":"/-/errors/unknown-call","title":"unknown call","status":404,"detail":"no call has the path /nowhere"}`},
+	{"POST", "/skerry/booking/bookings/../bookings/book", "", "", 404, "", `unknown-call`},
+	{"GET", "/skerry/booking/bookings/book", "", "", 405, "Allow: POST", `"type":"/-/errors/wrong-method"`},
+	{"POST", "/skerry/booking/bookings/book", "Accept: text/html", "", 406, "", `"type":"/-/errors/not-acceptable"`},
+	{"POST", "/skerry/booking/bookings/book", "Content-Type: text/plain", "x", 415, "", `"type":"/-/errors/unsupported-form"`},
+	{"POST", "/skerry/booking/bookings/book", "", "{}", 415, "", `"type":"/-/errors/unsupported-form"`},
+	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json\nContent-Encoding: gzip", "{}", 415, "", `"type":"/-/errors/unsupported-form"`},
+	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{"sailing":"X","passengers":[{}]}`, 400, "", `"errors":[{"pointer":"/passengers/0/name","detail":"the field is required"}]`},
+	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{"sailing":"X","passengers":[],"deck":"moon"}`, 400, "", `"detail":"1 violation","errors":[{"pointer":"/deck","detail":"must be one of unassigned, open, car, saloon"}]`},
+	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{"sailing":"X","passengers":[],"deck":7}`, 400, "", `"pointer":"/deck"`},
+	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{`, 400, "", `"type":"/-/errors/invalid-request"`},
+	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json; charset=utf-8", `{"sailing":"X","passengers":[]}`, 404, "Vary: Accept", `{"type":"/-/errors/skerry.common.NotFound","title":"Nothing is known under the name that was asked for.","status":404,"error":{"what":"sailing X"}}`},
+	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{"sailing":"NOR-0715","passengers":[{"name":"a"},{"name":"b"},{"name":"c"},{"name":"d"},{"name":"e"},{"name":"f"}]}`, 409, "", `"error":{"seats_left":5}`},
+	{"POST", "/skerry/booking/bookings/sailings", "", "", 200, "Content-Type: application/json", `{"sailings":[{"code":"NOR-0715"`},
+	{"POST", "/skerry/booking/bookings/sailings", "Content-Type: application/cbor", "\xa0", 200, "Content-Type: application/cbor", "NOR-0715"},
+	{"POST", "/skerry/booking/bookings/sailings", "Content-Type: application/cbor\nAccept: application/json;q=0.9, application/cbor;q=0.1", "\xa0", 200, "Content-Type: application/json", `"leaves_at":"2026-07-15T07:15:00Z"`},
+	{"POST", "/skerry/booking/bookings/sailings", "Accept: */*", "", 200, "Content-Type: application/json", `NOR-0715`},
+	{"POST", "/skerry/booking/bookings/cancel", "Content-Type: application/json", `{"id":"00000000-0000-0000-0000-000000000000"}`, 501, "", `"type":"/-/errors/not-implemented"`},
+	{"POST", "/skerry/fleet/fleet/report", "Content-Type: application/json", `{"vessel":"00000000-0000-0000-0000-000000000000","spot":{"latitude":1,"longitude":2},"seen_at":"2026-07-15T07:15:00Z"}`, 204, "", ``},
+}
+
+func TestServersSpeakPlainHTTP(t *testing.T) {
+	for _, s := range sides(t) {
+		address := start(t, s.server)
+		for _, x := range exchanges {
+			t.Run(fmt.Sprintf("%s %s %s %.30q", s.language, x.method, x.path, x.body), func(t *testing.T) {
+				r, err := http.NewRequest(x.method, address, strings.NewReader(x.body))
+				require.NoError(t, err)
+				r.URL.Opaque = x.path
+				if x.body == "" {
+					r.Body = http.NoBody
+				}
+				for line := range strings.SplitSeq(x.headers, "\n") {
+					if name, value, ok := strings.Cut(line, ": "); ok {
+						r.Header.Set(name, value)
+					}
+				}
+				response, err := http.DefaultClient.Do(r)
+				require.NoError(t, err)
+				defer response.Body.Close()
+				body, err := io.ReadAll(response.Body)
+				require.NoError(t, err)
+				assert.Equal(t, x.status, response.StatusCode, "%s", body)
+				assert.Equal(t, about.Digest, response.Header.Get("Faithful-Definitions"))
+				if name, value, ok := strings.Cut(x.answerHeaders, ": "); ok {
+					assert.Equal(t, value, response.Header.Get(name))
+				}
+				assert.Contains(t, string(body), x.answer)
+				if response.Header.Get("Content-Type") == "application/json" || x.status >= 400 {
+					assert.True(t, json.Valid(body), "%s", body)
+				}
+			})
+		}
+		t.Run(s.language+" refuses a body over the limit, and says so", func(t *testing.T) {
+			body := io.MultiReader(strings.NewReader(`{"sailing":"`), io.LimitReader(endless{}, 8<<20))
+			response, err := http.Post(address+"/skerry/booking/bookings/book", "application/json", body)
+			require.NoError(t, err)
+			defer response.Body.Close()
+			text, err := io.ReadAll(response.Body)
+			require.NoError(t, err)
+			assert.Equal(t, 413, response.StatusCode)
+			assert.Contains(t, string(text), "/-/errors/too-large")
+		})
+		t.Run(s.language+" is understood by a general CBOR library", func(t *testing.T) {
+			request, err := cbor.Marshal(map[int]any{1: "NOR-0715", 2: []any{map[int]any{1: "Ada Quill"}}})
+			require.NoError(t, err)
+			response, err := http.Post(address+"/skerry/booking/bookings/book", "application/cbor", bytes.NewReader(request))
+			require.NoError(t, err)
+			defer response.Body.Close()
+			require.Equal(t, 200, response.StatusCode)
+			var answer map[int]any
+			require.NoError(t, cbor.NewDecoder(response.Body).Decode(&answer))
+			assert.Equal(t, "NOR-0715", answer[2])
+			tag, ok := answer[6].(cbor.Tag) // the library knows tag 1, not the newer 1001
+			_, isTime := answer[6].(time.Time)
+			assert.True(t, isTime || ok && tag.Number == 1001, "an instant is a standard tag: %v", answer[6])
+		})
+	}
+}
+
+type endless struct{}
+
+func (endless) Read(p []byte) (int, error) {
+	for i := range p {
+		p[i] = 'x'
+	}
+	return len(p), nil
+}
+
+// TestUnknownFieldsAreKept passes a message on through an older program.
+func TestUnknownFieldsAreKept(t *testing.T) {
+	newer, err := cbor.Marshal(map[int]any{1: "NOR-0715", 2: []byte{1}, 9: []any{"later", 1.5}, 200: "x"})
+	require.NoError(t, err)
+	var v fleet.VesselRequest
+	require.Error(t, v.UnmarshalBinary(newer), "#1 is a uuid there")
+	newer, err = cbor.Marshal(map[int]any{1: "SK 1204", 2: 4.5, 9: []any{"later"}})
+	require.NoError(t, err)
+	var vehicle booking.Vehicle
+	require.NoError(t, vehicle.UnmarshalBinary(newer))
+	text, err := json.Marshal(vehicle)
+	require.NoError(t, err)
+	assert.JSONEq(t, `{"plate":"SK 1204","metres":4.5,"#9":"gWVsYXRlcg"}`, string(text))
+	var again booking.Vehicle
+	require.NoError(t, json.Unmarshal(text, &again))
+	binary, err := again.MarshalBinary()
+	require.NoError(t, err)
+	var read map[int]any
+	require.NoError(t, cbor.Unmarshal(binary, &read))
+	assert.Equal(t, map[int]any{1: "SK 1204", 2: 4.5, 9: []any{"later"}}, read)
+}
+
+// TestFailuresAreToldApart holds the four kinds of failure of a Go client.
+func TestFailuresAreToldApart(t *testing.T) {
+	var logged []string
+	calls := booking.BookingsCalls{
+		Book: func(_ context.Context, request *booking.BookRequest) (*booking.Booking, error) {
+			switch request.Sailing {
+			case "declared":
+				return nil, fmt.Errorf("wrapped: %w", &booking.SailingFull{SeatsLeft: 2})
+			case "undeclared":
+				return nil, &fleet.StalePosition{}
+			case "secret":
+				return nil, errors.New("the password is wrong")
+			case "panic":
+				panic("the password is wrong")
+			case "invalid":
+				return &booking.Booking{Sailing: "\xff"}, nil
+			}
+			return nil, nil
+		},
+		Booking: func(ctx context.Context, _ *booking.BookingRequest) (*booking.Booking, error) {
+			<-ctx.Done()
+			return nil, ctx.Err()
+		},
+	}
+	server := httptest.NewServer(booking.ServeBookings(calls, web.WithOnError(func(call string, err error) { logged = append(logged, err.Error()) }), web.WithHandlerTimeout(50*time.Millisecond), web.WithBase("/v1/")))
+	defer server.Close()
+	client := booking.NewBookingsClient(server.URL + "/v1")
+	ctx := context.Background()
+	var full *booking.SailingFull
+	_, err := client.Book(ctx, &booking.BookRequest{Sailing: "declared"})
+	require.ErrorAs(t, err, &full)
+	assert.EqualValues(t, 2, full.SeatsLeft)
+	for _, name := range []string{"undeclared", "secret", "panic", "invalid", "nothing"} {
+		_, err = client.Book(ctx, &booking.BookRequest{Sailing: name})
+		var problem *web.Problem
+		require.ErrorAs(t, err, &problem, name)
+		assert.Equal(t, "internal", problem.Name())
+		assert.NotContains(t, err.Error(), "password")
+	}
+	assert.Len(t, logged, 5, "the hook is told all of it: %q", logged)
+	_, err = client.Booking(ctx, &booking.BookingRequest{})
+	var problem *web.Problem
+	require.ErrorAs(t, err, &problem)
+	assert.Equal(t, "too-slow", problem.Name())
+
+	_, err = client.Book(ctx, &booking.BookRequest{Deck: wire.Pointer(fleet.Deck("?moon"))})
+	var invalid *wire.Invalid
+	require.ErrorAs(t, err, &invalid, "a client checks what it sends")
+
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	listener.Close()
+	var unreachable *web.Unreachable
+	_, err = booking.NewBookingsClient("http://"+listener.Addr().String()).Book(ctx, &booking.BookRequest{})
+	require.ErrorAs(t, err, &unreachable)
+	short, cancel := context.WithTimeout(ctx, time.Millisecond)
+	defer cancel()
+	_, err = client.Booking(short, &booking.BookingRequest{})
+	require.ErrorAs(t, err, &unreachable)
+	require.ErrorIs(t, err, context.DeadlineExceeded)
+
+	for name, answer := range map[string]func(w http.ResponseWriter){
+		"no problem":   func(w http.ResponseWriter) { w.WriteHeader(500) },
+		"another type": func(w http.ResponseWriter) { fmt.Fprint(w, "<html>") },
+		"damaged":      func(w http.ResponseWriter) { w.Header().Set("Content-Type", "application/cbor"); w.Write([]byte{0xa1}) },
+		"a redirect":   func(w http.ResponseWriter) { w.Header().Set("Location", "/elsewhere"); w.WriteHeader(302) },
+		"a 204":        func(w http.ResponseWriter) { w.WriteHeader(204) },
+	} {
+		odd := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { answer(w) }))
+		_, err = booking.NewBookingsClient(odd.URL).Book(ctx, &booking.BookRequest{})
+		odd.Close()
+		var bad *web.BadAnswer
+		require.ErrorAs(t, err, &bad, name)
+	}
+	var told string
+	client = booking.NewBookingsClient(server.URL+"/v1", web.WithDigestHook(func(theirs string) { told = theirs }))
+	_, _ = client.Book(ctx, &booking.BookRequest{}) // its error is of no interest
+	assert.Empty(t, told, "the same definitions on both sides")
+	var notFound *common.NotFound
+	assert.False(t, errors.As(err, &notFound))
+}
