@@ -110,7 +110,7 @@ func chooseOutputs(p *project.Project, only string) ([]project.Output, error) {
 		}
 		return nil, fmt.Errorf("faithful.toml has no output in %s", only)
 	}
-	return nil, fmt.Errorf("faithful.toml names no output; add one, such as:\n\n  [[stubs]]\n  language = \"go\"\n  into     = \"gen\"\n  package  = \"example.org/project/gen\"\n")
+	return nil, fmt.Errorf("faithful.toml names no output; add one, such as:\n\n  [[stubs]]\n  language = \"go\"\n  into     = \"gen\"\n  package  = \"example.org/project/gen\"")
 }
 
 // outputReport is an output as JSON has it.

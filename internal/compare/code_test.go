@@ -292,7 +292,7 @@ func goProgram(defs *schema.Definitions, root string) string {
 func TestTypeScriptCode(t *testing.T) {
 	toolchain.Require(t, "typescript")
 	example := filepath.Join(toolchain.Root(), "examples/ferry/typescript")
-	toolchain.Run(t, example, "npm", "install", "--no-audit", "--no-fund", "--prefer-offline")
+	toolchain.InstallTypeScript(t, example)
 	dir := t.TempDir()
 	require.NoError(t, os.Symlink(filepath.Join(example, "node_modules"), filepath.Join(dir, "node_modules")))
 	config, err := os.ReadFile(filepath.Join(example, "tsconfig.json"))

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"syscall"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -82,11 +83,25 @@ func Faithful(t testing.TB, dir string, args ...string) *exec.Cmd {
 // registry, and returns the folder of the output.
 func BuildTypeScript(t testing.TB, dir string) string {
 	t.Helper()
-	Run(t, dir, "npm", "install", "--no-audit", "--no-fund", "--prefer-offline")
+	InstallTypeScript(t, dir)
 	out := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(out, "package.json"), []byte(`{"type":"module"}`), 0o666))
 	Run(t, dir, "node_modules/.bin/tsc", "--outDir", out)
 	return out
+}
+
+// InstallTypeScript installs what a TypeScript project needs from the
+// registry. Test binaries run side by side, so one waits for the other.
+func InstallTypeScript(t testing.TB, dir string) {
+	t.Helper()
+	file, err := os.Open(filepath.Join(dir, "package.json"))
+	require.NoError(t, err)
+	defer file.Close() // which gives up the lock, too
+	require.NoError(t, syscall.Flock(int(file.Fd()), syscall.LOCK_EX))
+	if _, err := os.Stat(filepath.Join(dir, "node_modules", ".bin", "tsc")); err == nil {
+		return
+	}
+	Run(t, dir, "npm", "install", "--no-audit", "--no-fund", "--no-package-lock")
 }
 
 // Run runs a program that must succeed, and returns what it printed.

@@ -7,8 +7,6 @@ import (
 	"faithfulcourier/internal/schema"
 )
 
-func callTable(s *schema.Service) string { return unexported(s.Name) + "Calls" }
-
 // own is the import of this module's types, seen from its other files.
 func (g *generator) own(d *schema.Decl) string {
 	if d.Module == g.module {
