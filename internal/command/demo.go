@@ -149,6 +149,13 @@ func (d *demo) tell() error {
 	if err := d.faithful(found, "seal", "1.2.0"); err != nil {
 		return err
 	}
+	d.p.Line("Taken back, and the stubs brought up to 1.1.0:")
+	if err := d.change("#2 metres int32", "#2 metres float64"); err != nil {
+		return err
+	}
+	if err := d.faithful(fine, "generate"); err != nil {
+		return err
+	}
 	d.end()
 	return nil
 }
@@ -281,7 +288,7 @@ func (d *demo) end() {
 	d.p.Line("Try there (with faithful on your PATH: go install ./cmd/faithful, in its repository):")
 	d.p.Table("  ", [][]string{
 		{"faithful compare 1.0.0 1.1.0", "what changed between two versions"},
-		{"faithful compare --as json", "the same as above, for programs"},
+		{"faithful compare 1.0.0 --as json", "the same for programs, against the draft"},
 		{"$EDITOR " + bookingFile, "change a field, and faithful compare again"},
 		{"go run ./go/server -listen 127.0.0.1:8080", "the server; then in another window:"},
 		{"go run ./go/client -json", "a client that speaks JSON"},

@@ -860,7 +860,7 @@ export function insideField(problem: unknown, fields: Fields, number: number): u
 }
 
 /** A message while it is read: every field may still be missing. */
-export type Draft<T> = { -readonly [K in keyof T]-?: T[K] | undefined };
+export type Draft<T> = { -readonly [K in keyof Required<T>]: Required<T>[K] | undefined };
 
 /** A message while it is made. */
 export type Mutable<T> = { -readonly [K in keyof T]: T[K] };

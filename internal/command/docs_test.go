@@ -1,0 +1,220 @@
+package command
+
+import (
+	"bytes"
+	"flag"
+	"fmt"
+	"net"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"faithfulcourier/internal/compare"
+	"faithfulcourier/internal/report"
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/source"
+	"faithfulcourier/internal/toolchain"
+)
+
+var update = flag.Bool("update", false, "write the generated parts of docs/")
+
+// TestDocumentedSessions runs every console block of README and guide, in
+// order, and holds the output against what is printed there. "…" stands for
+// anything.
+func TestDocumentedSessions(t *testing.T) {
+	toolchain.Require(t, "typescript")
+	for _, page := range []string{"README.md", "docs/guide.md", "docs/http.md"} {
+		t.Run(page, func(t *testing.T) {
+			text, err := os.ReadFile(filepath.Join(toolchain.Root(), page))
+			require.NoError(t, err)
+			document := string(text)
+			for _, port := range []string{"8080", "8081"} {
+				document = strings.ReplaceAll(document, port, freePort(t))
+			}
+			sessions(t, document)
+		})
+	}
+}
+
+func freePort(t *testing.T) string {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	defer l.Close()
+	_, port, err := net.SplitHostPort(l.Addr().String())
+	require.NoError(t, err)
+	return port
+}
+
+// sessions runs the commands of all console blocks in one shell.
+func sessions(t *testing.T, document string) {
+	type exchange struct{ command, output string }
+	var exchanges []exchange
+	for _, block := range regexp.MustCompile("(?s)```console\n(.*?)```").FindAllStringSubmatch(document, -1) {
+		heredoc := false
+		for line := range strings.SplitSeq(strings.TrimSuffix(block[1], "\n"), "\n") {
+			last := len(exchanges) - 1
+			switch {
+			case heredoc:
+				exchanges[last].command += "\n" + line
+				heredoc = line != "END"
+			case strings.HasPrefix(line, "$ "):
+				exchanges = append(exchanges, exchange{command: line[2:]})
+				heredoc = strings.HasSuffix(line, "<<'END'")
+			default:
+				require.GreaterOrEqual(t, last, 0, "output before the first command: %s", line)
+				exchanges[last].output += line + "\n"
+			}
+		}
+	}
+	require.NotEmpty(t, exchanges)
+	const mark = "-- next --"
+	var script strings.Builder
+	script.WriteString("trap 'kill $(jobs -p) 2>/dev/null' EXIT\n")
+	for _, e := range exchanges {
+		fmt.Fprintf(&script, "%s\necho '%s'\n", e.command, mark)
+	}
+	shell := exec.Command("bash")
+	shell.Dir = toolchain.Root()
+	shell.Stdin = strings.NewReader(script.String())
+	bin := t.TempDir()
+	shell.Env = append(os.Environ(), "GOBIN="+bin, "PATH="+bin+":"+filepath.Dir(toolchain.Program(t))+":"+os.Getenv("PATH"), "TMPDIR="+t.TempDir(), "NO_COLOR=1", "npm_config_loglevel=silent")
+	var output, errors bytes.Buffer
+	shell.Stdout, shell.Stderr = &output, &errors
+	require.NoError(t, shell.Run(), "%s%s", &output, &errors)
+	parts := strings.Split(output.String(), mark+"\n")
+	require.Len(t, parts, len(exchanges)+1)
+	for i, e := range exchanges {
+		pattern := regexp.QuoteMeta(strings.TrimSuffix(e.output, "\n"))
+		if lines, ok := strings.CutSuffix(pattern, "\n…"); ok {
+			pattern = lines + "(?:\n.*)*"
+		}
+		pattern = strings.ReplaceAll(pattern, "…", ".*")
+		assert.Regexp(t, "^"+pattern+"$", strings.TrimSuffix(parts[i], "\n"), "$ %s\nstandard error: %s", e.command, &errors)
+	}
+}
+
+// generated replaces what stands between two marks of a page, or holds it
+// against what should stand there.
+func generated(t *testing.T, page, content string) {
+	path := filepath.Join(toolchain.Root(), "docs", page)
+	text, err := os.ReadFile(path)
+	require.NoError(t, err)
+	const begin, end = "<!-- generated -->\n", "<!-- end -->\n"
+	before, rest, ok := strings.Cut(string(text), begin)
+	require.True(t, ok, "%s has no %s", page, begin)
+	_, after, ok := strings.Cut(rest, end)
+	require.True(t, ok, "%s has no %s", page, end)
+	want := before + begin + "\n" + content + "\n" + end + after
+	if *update {
+		require.NoError(t, os.WriteFile(path, []byte(want), 0o666))
+		return
+	}
+	assert.Equal(t, want, string(text), "docs/%s is out of date: go test ./internal/command -run Pages -update", page)
+}
+
+// TestPages holds the generated parts of docs/ against what they are made of.
+func TestPages(t *testing.T) {
+	t.Run("commands", func(t *testing.T) {
+		var b strings.Builder
+		for _, c := range all() {
+			flags := flag.NewFlagSet(c.name, flag.ContinueOnError)
+			c.prepare(flags)
+			var help bytes.Buffer
+			c.help(report.New(&help, false), flags)
+			fmt.Fprintf(&b, "## %s\n\n```text\n%s```\n\n", c.name, &help)
+		}
+		generated(t, "commands.md", strings.TrimSpace(b.String())+"\n")
+	})
+	t.Run("compatibility", func(t *testing.T) { generated(t, "compatibility.md", compatibilityTable(t)) })
+}
+
+// shownChanges are one change for each row of the table.
+var shownChanges = []struct{ what, old, new string }{
+	{"optional field added", "", "#9 added text?"},
+	{"defaulted field added", "", "#9 added text = \"\""},
+	{"required field added", "", "#9 added text"},
+	{"optional field gone", "#2 optional text?", ""},
+	{"defaulted field gone", "#3 defaulted int32 = 1", ""},
+	{"required field gone", "#1 required int32", ""},
+	{"field renamed", "#1 required int32", "#1 renamed int32"},
+	{"field renumbered", "#1 required int32", "#9 required int32"},
+	{"required → optional", "#1 required int32", "#1 required int32?"},
+	{"required → defaulted", "#1 required int32", "#1 required int32 = 0"},
+	{"optional → required", "#2 optional text?", "#2 optional text"},
+	{"optional → defaulted", "#2 optional text?", "#2 optional text = \"\""},
+	{"defaulted → required", "#3 defaulted int32 = 1", "#3 defaulted int32"},
+	{"defaulted → optional", "#3 defaulted int32 = 1", "#3 defaulted int32?"},
+	{"default changed", "#3 defaulted int32 = 1", "#3 defaulted int32 = 2"},
+	{"int32 → int64", "#1 required int32", "#1 required int64"},
+	{"int64 → int32", "#4 large int64", "#4 large int32"},
+	{"int32 → float64", "#1 required int32", "#1 required float64"},
+	{"int32 → text", "#1 required int32", "#1 required text"},
+	{"T → [T]", "#1 required int32", "#1 required [int32]"},
+	{"member added", "#1 two", "#1 two #2 three"},
+	{"member gone", "#1 two", ""},
+	{"member renamed", "#1 two", "#1 zwei"},
+	{"member renumbered", "#1 two", "#7 two"},
+	{"enum → int32", "#5 member Numbers", "#5 member int32"},
+}
+
+const shownDefinitions = `module table
+enum Numbers { #0 one #1 two }
+message Message { #1 required int32 #2 optional text? #3 defaulted int32 = 1 #4 large int64 #5 member Numbers }
+service Service { call call(Message) -> Message }
+`
+
+func compatibilityTable(t *testing.T) string {
+	load := func(text string) *schema.Definitions {
+		defs, findings := schema.Load([]*source.File{source.NewFile("table.faithful", text)})
+		require.Empty(t, findings, text)
+		return defs
+	}
+	var b strings.Builder
+	b.WriteString("| change | request: new reads old | request: old reads new | answer: new reads old | answer: old reads new | Go | TypeScript |\n|---|---|---|---|---|---|---|\n")
+	old := load(shownDefinitions)
+	for _, c := range shownChanges {
+		text := strings.Replace(shownDefinitions, c.old, c.new, 1)
+		if c.old == "" {
+			text = strings.Replace(shownDefinitions, "#5 member Numbers", "#5 member Numbers "+c.new, 1)
+		}
+		r := compare.Compare(old, load(text), compare.Promise{Rollout: "unordered", Kept: "each-reads-other", Forms: []string{"binary", "json"}, Languages: []string{"go", "typescript"}})
+		row := []string{c.what}
+		for _, p := range []compare.Position{compare.Request, compare.Answer} {
+			for _, newReads := range []bool{true, false} {
+				binary := worst(r, "binary", p, newReads)
+				json := worst(r, "json", p, newReads)
+				cell := binary.String()
+				if binary != json {
+					cell = fmt.Sprintf("%s, in JSON %s", binary, json)
+				}
+				row = append(row, cell)
+			}
+		}
+		for _, language := range []string{"go", "typescript"} {
+			row = append(row, worst(r, language, compare.Code, true).String())
+		}
+		for i := range row[1:] {
+			row[i+1] = strings.ReplaceAll(row[i+1], "breaks", "**breaks**")
+		}
+		fmt.Fprintf(&b, "| %s |\n", strings.Join(row, " | "))
+	}
+	return b.String()
+}
+
+func worst(r *compare.Report, form string, p compare.Position, newReads bool) compare.Verdict {
+	verdict := compare.Holds
+	for _, f := range r.Facts {
+		for _, e := range f.Effects {
+			if e.Form == form && e.Position == p && e.NewReads == newReads {
+				verdict = max(verdict, e.Verdict)
+			}
+		}
+	}
+	return verdict
+}
