@@ -58,9 +58,17 @@ func (j *judge) promised(form string) bool { return slices.Contains(j.promise.Fo
 
 func (j *judge) sorted() []*Fact {
 	slices.SortStableFunc(j.facts, func(a, b *Fact) int {
-		return cmp.Or(int(b.Verdict())-int(a.Verdict()), strings.Compare(a.Where, b.Where), strings.Compare(string(a.Kind), string(b.Kind)))
+		return cmp.Or(int(b.Verdict())-int(a.Verdict()), payloadRank(a)-payloadRank(b), strings.Compare(a.Where, b.Where), strings.Compare(string(a.Kind), string(b.Kind)))
 	})
 	return j.facts
+}
+
+// payloadRank puts what breaks payloads before what breaks code alone.
+func payloadRank(f *Fact) int {
+	if slices.ContainsFunc(f.Effects, func(e *Effect) bool { return e.Verdict == Breaks && e.Position != Code }) {
+		return 0
+	}
+	return 1
 }
 
 // directions says which ways of reading a position promises: whether NEW

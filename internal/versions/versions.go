@@ -20,10 +20,9 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
-
-	"github.com/Masterminds/semver/v3"
 )
 
 // Folder is the name of the folder below the project.
@@ -163,33 +162,48 @@ const (
 
 func (s Size) String() string { return [...]string{"patch", "minor", "major"}[s] }
 
+// numbers are the three parts of a version. Sealed versions have no others, so
+// this is all of the arithmetic that they need.
+type numbers [3]int
+
+func parse(version string) (n numbers, ok bool) {
+	parts := strings.Split(version, ".")
+	if len(parts) != len(n) {
+		return n, false
+	}
+	for i, part := range parts {
+		v, err := strconv.ParseUint(part, 10, 31)
+		if err != nil || strconv.FormatUint(v, 10) != part {
+			return n, false
+		}
+		n[i] = int(v)
+	}
+	return n, true
+}
+
 // Next returns the lowest version that a change of a size needs after a
 // version. Under 1.0.0 everything counts one place lower.
 func Next(version string, size Size) (string, error) {
-	v, err := semver.StrictNewVersion(version)
-	if err != nil {
-		return "", err
+	n, ok := parse(version)
+	if !ok {
+		return "", fmt.Errorf("the ledger has a version %q, which is none", version)
 	}
-	if v.Major() == 0 && size > Patch {
+	if n[0] == 0 && size > Patch {
 		size--
 	}
-	next := v.IncPatch()
-	switch size {
-	case Minor:
-		next = v.IncMinor()
-	case Major:
-		next = v.IncMajor()
-	}
-	return next.String(), nil
+	place := int(Major - size)
+	n[place]++
+	clear(n[place+1:])
+	return fmt.Sprintf("%d.%d.%d", n[0], n[1], n[2]), nil
 }
 
 // Check refuses what is no version, or is lower than the one needed.
 func Check(version, needed string) error {
-	v, err := semver.StrictNewVersion(version)
-	if err != nil || v.Prerelease() != "" || v.Metadata() != "" {
+	n, ok := parse(version)
+	if !ok {
 		return fmt.Errorf("%q is no version; write three numbers, such as 1.4.0", version)
 	}
-	if needed != "" && v.LessThan(semver.MustParse(needed)) {
+	if least, ok := parse(needed); ok && slices.Compare(n[:], least[:]) < 0 {
 		return fmt.Errorf("%s is too low: what changed needs %s or higher", version, needed)
 	}
 	return nil

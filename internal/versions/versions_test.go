@@ -1,0 +1,70 @@
+package versions
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func TestArithmetic(t *testing.T) {
+	for _, c := range []struct {
+		version string
+		size    Size
+		next    string
+	}{
+		{"1.4.2", Patch, "1.4.3"}, {"1.4.2", Minor, "1.5.0"}, {"1.4.2", Major, "2.0.0"},
+		{"0.3.9", Patch, "0.3.10"}, {"0.3.9", Minor, "0.3.10"}, {"0.3.9", Major, "0.4.0"},
+	} {
+		next, err := Next(c.version, c.size)
+		require.NoError(t, err)
+		assert.Equal(t, c.next, next, "%s, %s", c.version, c.size)
+	}
+	for _, bad := range []string{"", "1", "1.2", "1.2.3.4", "v1.2.3", "01.2.3", "1.2.-3", "1.2.3-beta", "1.2.99999999999", "a.b.c"} {
+		assert.ErrorContains(t, Check(bad, ""), "is no version", bad)
+	}
+	assert.NoError(t, Check("1.10.0", "1.9.0"))
+	assert.ErrorContains(t, Check("1.9.0", "1.10.0"), "is too low")
+}
+
+func TestLedger(t *testing.T) {
+	dir := t.TempDir()
+	now := time.Date(2026, 7, 15, 7, 15, 0, 0, time.UTC)
+	ledger, err := Open(dir)
+	require.NoError(t, err)
+	assert.Nil(t, ledger.Latest())
+	for i, version := range []string{"1.0.0", "1.1.0", "2.0.0"} {
+		_, err = ledger.Seal(Entry{Version: version, Digest: "d", Verdict: "holds"}, []File{{"b.faithful", "two\n"}, {"a.faithful", version}}, now.Add(time.Duration(i)*time.Hour))
+		require.NoError(t, err)
+	}
+	ledger, err = Open(dir)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"1.0.0", "1.1.0", "2.0.0"}, ledger.Names())
+	files, err := ledger.Read(ledger.Find("1.1.0"))
+	require.NoError(t, err)
+	assert.Equal(t, []File{{"a.faithful", "1.1.0"}, {"b.faithful", "two\n"}}, files)
+	left, err := filepath.Glob(filepath.Join(dir, Folder, ".sealing-*"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+
+	path := filepath.Join(dir, Folder, "ledger.jsonl")
+	whole, err := os.ReadFile(path)
+	require.NoError(t, err)
+	lines := len(whole) / 3
+	for name, damaged := range map[string]string{
+		"a line is gone":       string(whole[lines:]),
+		"a line is half there": string(whole[:len(whole)-10]),
+		"no JSON":              "nonsense\n",
+	} {
+		require.NoError(t, os.WriteFile(path, []byte(damaged), 0o666))
+		_, err = Open(dir)
+		assert.ErrorContains(t, err, "versions/ledger.jsonl:", name)
+	}
+	require.NoError(t, os.WriteFile(path, whole, 0o666))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, Folder, "1.1.0", "c.faithful"), nil, 0o666))
+	_, err = ledger.Read(ledger.Find("1.1.0"))
+	assert.ErrorContains(t, err, "are not those that were sealed", "a file that was added")
+}
