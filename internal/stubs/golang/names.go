@@ -49,8 +49,18 @@ func MemberName(m *schema.Member) string { return m.Enum.Name + Pascal(m.Name) }
 // ConstName is the Go name of a constant.
 func ConstName(c *schema.Const) string { return Pascal(strings.ToLower(c.Name)) }
 
+// wellKnown are methods whose signature the Go tools insist on; a call of one
+// of these names gets a trailing "_". The list is frozen.
+var wellKnown = []string{"GobDecode", "GobEncode", "MarshalJSON", "MarshalXML", "ReadByte", "ReadRune", "UnmarshalJSON", "UnmarshalXML", "UnreadByte", "UnreadRune", "WriteByte"}
+
 // CallName is the Go name of a call, in clients and in the struct of calls.
-func CallName(c *schema.Call) string { return Pascal(c.Name) }
+func CallName(c *schema.Call) string {
+	name := Pascal(c.Name)
+	if slices.Contains(wellKnown, name) {
+		name += "_"
+	}
+	return name
+}
 
 // unexported turns an exported name into one of the package's own.
 func unexported(name string) string { return strings.ToLower(name[:1]) + name[1:] }
@@ -72,7 +82,8 @@ var keywords = strings.Fields("break case chan const continue default defer else
 // PackageName is the name of a module's package.
 func PackageName(m *schema.Module) string {
 	name := strings.ReplaceAll(m.Name[strings.LastIndexByte(m.Name, '.')+1:], "_", "")
-	if slices.Contains(keywords, name) {
+	// Neither a program nor "init" can be imported.
+	if slices.Contains(keywords, name) || name == "main" || name == "init" {
 		name += "_"
 	}
 	return name
@@ -81,7 +92,7 @@ func PackageName(m *schema.Module) string {
 // taken are the names that files use for other imports, variables or
 // predeclared things; a module's package of such a name is imported as
 // another.
-var taken = strings.Fields(`about any b bool byte c calls client context ctx e entries err error false fields float64 int int32 int64 iota item key len
+var taken = strings.Fields(`about any append b bool byte c cap clear close complex copy delete imag panic print println real recover calls client context ctx e entries err error false fields float64 int int32 int64 iota item key len
 	list m make max min n name nil number options path r request seen start string time true uint16 uint32 uint64 v w web wire answer at entry`)
 
 // importName is how a module's package is called where it is imported.

@@ -14,14 +14,18 @@ func Camel(snake string) string {
 	return strings.ToLower(pascal[:1]) + pascal[1:]
 }
 
-// errorMembers are what every Error has; a field of an error with one of
-// these names gets a trailing "_". The list is frozen.
-var errorMembers = []string{"cause", "constructor", "message", "name", "stack", "toString"}
+// objectMembers are what every object has, errorMembers what every Error has
+// besides; a field of one of these names gets a trailing "_". The lists are
+// frozen.
+var (
+	objectMembers = []string{"constructor", "hasOwnProperty", "isPrototypeOf", "propertyIsEnumerable", "toLocaleString", "toString", "valueOf"}
+	errorMembers  = []string{"cause", "message", "name", "stack"}
+)
 
 // FieldName is the TypeScript name of a field.
 func FieldName(f *schema.Field) string {
 	name := Camel(f.Name)
-	if f.Message.IsError() && slices.Contains(errorMembers, name) {
+	if slices.Contains(objectMembers, name) || f.Message.IsError() && slices.Contains(errorMembers, name) {
 		name += "_"
 	}
 	return name

@@ -39,7 +39,7 @@ func (g *generator) literal(v any) string {
 		for _, b := range v {
 			numbers = append(numbers, strconv.Itoa(int(b)))
 		}
-		return "new Uint8Array([" + strings.Join(numbers, ", ") + "])"
+		return "new " + g.global("Uint8Array") + "([" + strings.Join(numbers, ", ") + "])"
 	case schema.UUID:
 		return fmt.Sprintf("%s.uuid(%s)", g.wire(), text(v.String()))
 	case schema.Instant:
@@ -66,7 +66,7 @@ func (g *generator) typ(t *schema.Type) string {
 	case schema.KindText:
 		return "string"
 	case schema.KindBytes:
-		return "Uint8Array"
+		return g.global("Uint8Array")
 	case schema.KindUUID:
 		return g.wire() + ".Uuid"
 	case schema.KindInstant:
@@ -82,7 +82,7 @@ func (g *generator) typ(t *schema.Type) string {
 		}
 		return "readonly " + elem + "[]"
 	case schema.KindMap:
-		return "ReadonlyMap<string, " + g.typ(t.Elem) + ">"
+		return g.global("ReadonlyMap") + "<string, " + g.typ(t.Elem) + ">"
 	}
 	return "number"
 }
@@ -183,15 +183,15 @@ func (g *generator) errorClass(m *schema.Message) {
 		g.P("")
 		g.In(fmt.Sprintf("constructor(init: %sInit) {", m.Name), func() {
 			g.P("super(%s, %s);", text(m.FullName()), text(line))
-			g.P("Object.assign(this, make%s(init));", m.Name)
+			g.P("%s.assign(this, make%s(init));", g.global("Object"), m.Name)
 		}, "}")
 	}, "}")
 }
 
 // shape is the type of a message's fields: of an error, not the class itself.
-func shape(m *schema.Message) string {
+func (g *generator) shape(m *schema.Message) string {
 	if m.IsError() {
-		return "Omit<" + m.Name + ", keyof Error>"
+		return fmt.Sprintf("%s<%s, keyof %s>", g.global("Omit"), m.Name, g.global("Error"))
 	}
 	return m.Name
 }
@@ -201,7 +201,7 @@ func shape(m *schema.Message) string {
 func (g *generator) readEntry(m *schema.Message) {
 	wire := g.wire()
 	g.P("")
-	g.In(fmt.Sprintf("function read%sEntry(%s: %s.Draft<%s>, r: %s.CborReader, number: number, unknown: %s.UnknownField[]): void {", m.Name, draftName(m), wire, shape(m), wire, wire), func() {
+	g.In(fmt.Sprintf("function read%sEntry(%s: %s.Draft<%s>, r: %s.CborReader, number: number, unknown: %s.UnknownField[]): void {", m.Name, draftName(m), wire, g.shape(m), wire, wire), func() {
 		if len(m.Fields) == 0 {
 			g.P("r.unknown(unknown, number);")
 			return
@@ -229,14 +229,14 @@ func (g *generator) finish(m *schema.Message) {
 		// The class assigns these to itself, so that there is one way to fill
 		// in defaults.
 		g.P("")
-		g.In(fmt.Sprintf("function make%s(init: %sInit): %s {", m.Name, m.Name, shape(m)), func() { g.makeFrom(m) }, "}")
+		g.In(fmt.Sprintf("function make%s(init: %sInit): %s {", m.Name, m.Name, g.shape(m)), func() { g.makeFrom(m) }, "}")
 	}
 	g.P("")
 	reader := ""
 	if anyRequired(m) {
 		reader = fmt.Sprintf("r: %s.CborReader | %s.JsonReader, ", wire, wire)
 	}
-	g.In(fmt.Sprintf("function finish%s(%s: %s.Draft<%s>, %sunknown: %s.UnknownField[]): %s {", m.Name, draftName(m), wire, shape(m), reader, wire, m.Name), func() {
+	g.In(fmt.Sprintf("function finish%s(%s: %s.Draft<%s>, %sunknown: %s.UnknownField[]): %s {", m.Name, draftName(m), wire, g.shape(m), reader, wire, m.Name), func() {
 		var parts []string
 		for _, f := range m.Fields {
 			name := FieldName(f)
@@ -291,7 +291,7 @@ func (g *generator) makeFrom(m *schema.Message) {
 			parts = append(parts, fmt.Sprintf("%s: init.%s ?? %s,", FieldName(f), FieldName(f), g.defaultOf(f)))
 		}
 	}
-	head := fmt.Sprintf("const m: %s.Mutable<%s> = {", wire, shape(m))
+	head := fmt.Sprintf("const m: %s.Mutable<%s> = {", wire, g.shape(m))
 	if len(parts) == 0 {
 		g.P("%s};", head)
 	} else {
@@ -321,10 +321,10 @@ func (g *generator) codec(m *schema.Message) {
 	})
 	g.P("")
 	for _, verb := range []struct{ signature, call string }{
-		{fmt.Sprintf("toCbor(m: %s): Uint8Array<ArrayBuffer>", m.Name), "toCbor(%s, m)"},
-		{fmt.Sprintf("fromCbor(payload: Uint8Array): %s", m.Name), "fromCbor(%s, payload)"},
+		{fmt.Sprintf("toCbor(m: %s): %s<%s>", m.Name, g.global("Uint8Array"), g.global("ArrayBuffer")), "toCbor(%s, m)"},
+		{fmt.Sprintf("fromCbor(payload: %s): %s", g.global("Uint8Array"), m.Name), "fromCbor(%s, payload)"},
 		{fmt.Sprintf("toJson(m: %s): string", m.Name), "toJson(%s, m)"},
-		{fmt.Sprintf("fromJson(payload: string | Uint8Array): %s", m.Name), "fromJson(%s, payload)"},
+		{fmt.Sprintf("fromJson(payload: string | %s): %s", g.global("Uint8Array"), m.Name), "fromJson(%s, payload)"},
 		{fmt.Sprintf("validate(m: %s): %s.Violation[]", m.Name, wire), "validate(%s, m)"},
 	} {
 		g.method(verb.signature, func() { g.P("return %s.%s;", wire, fmt.Sprintf(verb.call, tools)) })
@@ -493,7 +493,7 @@ func (g *generator) readInto(t *schema.Type, target, form string, depth int) {
 		g.P("%s = %s;", target, list)
 	case schema.KindMap:
 		entries := "entries" + n
-		g.P("const %s = new Map<string, %s>();", entries, g.typ(t.Elem))
+		g.P("const %s = new %s<string, %s>();", entries, g.global("Map"), g.typ(t.Elem))
 		key := "key" + n
 		if form == "Cbor" {
 			g.P("const length%s = r.openMap();", n)
@@ -544,7 +544,7 @@ func (g *generator) draft(m *schema.Message) {
 		parts = append(parts, FieldName(f)+": undefined")
 	}
 	parts = append(parts, fmt.Sprintf("[%s.unknown]: undefined", g.wire()))
-	g.P("const m: %s.Draft<%s> = { %s };", g.wire(), shape(m), strings.Join(parts, ", "))
+	g.P("const m: %s.Draft<%s> = { %s };", g.wire(), g.shape(m), strings.Join(parts, ", "))
 	g.P("const unknown: %s.UnknownField[] = [];", g.wire())
 }
 
@@ -572,7 +572,7 @@ func (g *generator) readJSON(m *schema.Message) {
 	wire := g.wire()
 	g.method(fmt.Sprintf("readJson(r: %s.JsonReader): %s", wire, m.Name), func() {
 		g.draft(m)
-		g.P("const seen = new Set<number>();")
+		g.P("const seen = new %s<number>();", g.global("Set"))
 		g.P("let number = 0;")
 		g.P("r.openObject(%s);", text(m.Name))
 		g.In("try {", func() {

@@ -132,6 +132,17 @@ func (g *generator) from(d *schema.Decl) string {
 	return g.use(importName(d.Module, append(g.module.Uses(), g.module)), Folder(d.Module)+"/types.js") + "."
 }
 
+// global is a name of the language itself, which a declaration of this module
+// may have taken.
+func (g *generator) global(name string) string {
+	taken := slices.ContainsFunc(g.module.Messages, func(m *schema.Message) bool { return m.Name == name }) ||
+		slices.ContainsFunc(g.module.Enums, func(e *schema.Enum) bool { return e.Name == name })
+	if taken {
+		return "globalThis." + name
+	}
+	return name
+}
+
 func (g *generator) doc(doc string) {
 	if doc == "" {
 		return
