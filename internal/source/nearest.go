@@ -2,10 +2,16 @@ package source
 
 import "strings"
 
+// maxWord is how long a word may be that is compared with others.
+const maxWord = 100
+
 // Nearest returns the candidate that a person most likely meant by word, or
 // "" when none is close: at most a third of the letters, and no more than
 // three, may differ. Equal distances go to the earlier candidate.
 func Nearest(word string, candidates []string) string {
+	if len(word) > maxWord {
+		return ""
+	}
 	best, bestDistance := "", min(3, max(1, len(word)/3))+1
 	for _, c := range candidates {
 		if d := distance(strings.ToLower(word), strings.ToLower(c), bestDistance); d < bestDistance {

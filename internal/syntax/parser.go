@@ -178,6 +178,10 @@ func (p *parser) name(want kind, what string) (Name, bool) {
 }
 
 func (p *parser) dotted() (Name, bool) {
+	if p.declBegins(true) {
+		p.expected("a module name", "") // it was forgotten: this is the next item
+		return Name{}, false
+	}
 	first, ok := p.name(lowerName, "a module name")
 	if !ok {
 		return Name{}, false

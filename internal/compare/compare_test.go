@@ -1,0 +1,287 @@
+package compare
+
+import (
+	"encoding/hex"
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/value"
+)
+
+const quay = `module skerry.quay
+
+enum Deck { #0 unassigned #1 open #2 car }
+
+message Money { #1 hundredths int64 }
+
+message Booking {
+  #1 id    uuid
+  #2 seats int32 = 1
+  #3 deck  Deck
+  #4 email text?
+  #5 fare  Money
+  #6 notes [Money]
+}
+
+message BookRequest { #1 booking Booking? #2 deck Deck? }
+
+message Stored { #1 deck Deck #2 seats int32 = 1 }
+
+error Full 409 { #1 left int32 }
+
+service Bookings {
+  call book(BookRequest) -> Booking
+    fails Full
+  call nudge(Money) -> ()
+  call count() -> Money
+}
+`
+
+var everything = Promise{Rollout: "unordered", Kept: "each-reads-other", Forms: []string{"binary", "json", "http"}}
+
+// told writes what a report says, a line for each fact and effect.
+func told(r *Report) []string {
+	var lines []string
+	for _, f := range r.Facts {
+		line := fmt.Sprintf("%s %s", f.Kind, strings.TrimPrefix(f.Where, "skerry.quay."))
+		if len(f.Effects) == 0 {
+			lines = append(lines, line+": holds")
+		}
+		for _, e := range f.Effects {
+			direction := "old reads new"
+			if e.NewReads {
+				direction = "new reads old"
+			}
+			effect := fmt.Sprintf("%s: %s %s %s, %s", line, e.Verdict, e.Form, e.Position, direction)
+			if len(e.Calls) > 0 {
+				effect += ": " + strings.Join(e.Calls, " ")
+			}
+			lines = append(lines, effect)
+		}
+	}
+	slices.Sort(lines)
+	return lines
+}
+
+// verdicts are one change each, and all that is said of it.
+var verdicts = []struct{ old, new, want string }{
+	{"#4 email text?", "#4 email text? #9 phone text?", "field-added Booking.phone: holds"},
+	{"#4 email text?", "#4 email text? #9 phone text", `
+		field-added Booking.phone: breaks binary answer, new reads old: Bookings.book
+		field-added Booking.phone: breaks binary request, new reads old: Bookings.book
+		field-added Booking.phone: breaks json answer, new reads old: Bookings.book
+		field-added Booking.phone: breaks json request, new reads old: Bookings.book`},
+	{"#4 email text?", "retired #4 \"email\"", `
+		field-gone Booking.email: shifts binary answer, new reads old: Bookings.book
+		field-gone Booking.email: shifts binary answer, old reads new: Bookings.book
+		field-gone Booking.email: shifts binary request, new reads old: Bookings.book
+		field-gone Booking.email: shifts binary request, old reads new: Bookings.book
+		field-gone Booking.email: shifts json answer, new reads old: Bookings.book
+		field-gone Booking.email: shifts json answer, old reads new: Bookings.book
+		field-gone Booking.email: shifts json request, new reads old: Bookings.book
+		field-gone Booking.email: shifts json request, old reads new: Bookings.book
+		retired Booking: holds`},
+	{"#1 hundredths int64", "#1 cents int64", `
+		field-renamed Money.hundredths: breaks json answer, new reads old: Bookings.book Bookings.count
+		field-renamed Money.hundredths: breaks json answer, old reads new: Bookings.book Bookings.count
+		field-renamed Money.hundredths: breaks json request, new reads old: Bookings.book Bookings.nudge
+		field-renamed Money.hundredths: breaks json request, old reads new: Bookings.book Bookings.nudge`},
+	{"#2 car }", "#2 car #3 saloon }", `
+		member-added Deck.saloon: breaks binary request, old reads new: Bookings.book
+		member-added Deck.saloon: breaks json request, old reads new: Bookings.book`},
+	{"#2 car }", "retired #2 \"car\" }", `
+		member-gone Deck.car: breaks binary request, new reads old: Bookings.book
+		member-gone Deck.car: breaks json request, new reads old: Bookings.book
+		member-gone Deck.car: shifts binary answer, new reads old: Bookings.book
+		member-gone Deck.car: shifts binary kept, new reads old
+		member-gone Deck.car: shifts json answer, new reads old: Bookings.book
+		member-gone Deck.car: shifts json kept, new reads old
+		retired Deck: holds`},
+	{"message Stored { #1 deck Deck #2 seats int32 = 1 }", "message Stored { #1 deck Deck #2 seats int32 = 2 }", `
+		field-default-changed Stored.seats: shifts binary kept, new reads old
+		field-default-changed Stored.seats: shifts binary kept, old reads new
+		field-default-changed Stored.seats: shifts json kept, new reads old
+		field-default-changed Stored.seats: shifts json kept, old reads new`},
+	{"message Stored { #1 deck Deck #2 seats int32 = 1 }", "message Stored { #1 deck Deck #2 seats int64 = 1 }", `
+		field-type-changed Stored.seats: breaks binary kept, old reads new
+		field-type-changed Stored.seats: breaks json kept, old reads new`},
+	{"#1 left int32", "#1 left text", `
+		field-type-changed Full.left: breaks http error, new reads old: Bookings.book
+		field-type-changed Full.left: breaks http error, old reads new: Bookings.book`},
+	{"error Full 409", "error Full 410", "error-status-changed Full: shifts http request, old reads new"},
+	{"    fails Full\n", "", "call-fails-gone Bookings.book: shifts http request, new reads old"},
+	{"call count() -> Money", "call count() -> Money fails Full", "call-fails-added Bookings.count: shifts http request, old reads new"},
+	{"  call count() -> Money\n", "", "call-gone Bookings.count: breaks http request, new reads old"},
+	{"call count() -> Money", "call count() -> Money call more() -> ()", "call-added Bookings.more: shifts http request, old reads new"},
+	{"call count() -> Money", "call count() -> Money safe", "call-safe-put-on Bookings.count: shifts http request, old reads new"},
+	{"call count() -> Money", "call count() -> ()", `
+		call-answer-changed Bookings.count: breaks binary answer, old reads new: Bookings.count
+		call-answer-changed Bookings.count: breaks json answer, old reads new: Bookings.count
+		call-answer-changed Bookings.count: shifts binary answer, new reads old: Bookings.count
+		call-answer-changed Bookings.count: shifts json answer, new reads old: Bookings.count`},
+	{"call nudge(Money)", "call nudge()", `
+		call-request-changed Bookings.nudge: breaks binary request, old reads new: Bookings.nudge
+		call-request-changed Bookings.nudge: breaks json request, old reads new: Bookings.nudge
+		call-request-changed Bookings.nudge: shifts binary request, new reads old: Bookings.nudge
+		call-request-changed Bookings.nudge: shifts json request, new reads old: Bookings.nudge`},
+	{"call nudge(Money)", "call nudge(BookRequest)", `
+		call-request-changed Bookings.nudge: breaks binary request, new reads old: Bookings.nudge
+		call-request-changed Bookings.nudge: breaks binary request, old reads new: Bookings.nudge
+		call-request-changed Bookings.nudge: breaks json request, new reads old: Bookings.nudge
+		call-request-changed Bookings.nudge: breaks json request, old reads new: Bookings.nudge`},
+	{"message Stored", "/// Kept for a season.\nmessage Stored", "documentation-changed Stored: holds"},
+	{"enum Deck", "enum Level { #0 low }\nenum Deck", "enum-added Level: holds"},
+	{"message Stored", "message More { }\nmessage Stored", "message-added More: holds"},
+}
+
+func TestVerdicts(t *testing.T) {
+	old := definitions(t, quay)
+	for _, c := range verdicts {
+		t.Run(c.old+" → "+c.new, func(t *testing.T) {
+			require.Contains(t, quay, c.old)
+			r := Compare(old, definitions(t, strings.Replace(quay, c.old, c.new, 1)), everything)
+			var want []string
+			for line := range strings.SplitSeq(strings.TrimSpace(c.want), "\n") {
+				want = append(want, strings.TrimSpace(line))
+			}
+			assert.Equal(t, want, told(r))
+			for _, f := range r.Facts {
+				if f.Verdict() == Breaks {
+					assert.NotEmpty(t, f.Mend, "every break has its mend")
+				}
+				for _, e := range f.Effects {
+					assert.NotEmpty(t, e.Sentence)
+					assert.Equal(t, e.Verdict == Breaks, e.Witness != nil, "a break has its witness: %s", e.Sentence)
+				}
+			}
+		})
+	}
+}
+
+// TestRolloutChoosesDirections compares one change under each promise.
+func TestRolloutChoosesDirections(t *testing.T) {
+	old := definitions(t, quay)
+	new := definitions(t, strings.Replace(quay, "#1 hundredths int64", "#1 hundredths int64 #2 currency text", 1))
+	for rollout, want := range map[string][]string{
+		"server-leads": {"field-added Money.currency: breaks binary request, new reads old: Bookings.book Bookings.nudge"},
+		"client-leads": {"field-added Money.currency: breaks binary answer, new reads old: Bookings.book Bookings.count"},
+		"unordered": {
+			"field-added Money.currency: breaks binary answer, new reads old: Bookings.book Bookings.count",
+			"field-added Money.currency: breaks binary request, new reads old: Bookings.book Bookings.nudge"},
+	} {
+		assert.Equal(t, want, told(Compare(old, new, Promise{Rollout: rollout, Kept: "each-reads-other", Forms: []string{"binary"}})), rollout)
+	}
+	stored := definitions(t, strings.Replace(quay, "message Stored { #1 deck Deck", "message Stored { #1 deck Deck #5 more text", 1))
+	for kept, want := range map[string][]string{
+		"new-reads-old": {"field-added Stored.more: breaks json kept, new reads old"},
+		"old-reads-new": {"field-added Stored.more: holds"},
+	} {
+		assert.Equal(t, want, told(Compare(old, stored, Promise{Rollout: "server-leads", Kept: kept, Forms: []string{"json"}})), kept)
+	}
+}
+
+// TestWitnessIsReproduced reads the bytes of a witness anew.
+func TestWitnessIsReproduced(t *testing.T) {
+	old := definitions(t, quay)
+	new := definitions(t, strings.Replace(quay, "#6 notes [Money]", "#6 notes [Booking]", 1))
+	r := Compare(old, new, Promise{Rollout: "server-leads", Kept: "each-reads-other", Forms: []string{"binary"}})
+	require.Len(t, r.Facts, 1)
+	w := r.Facts[0].Effects[0].Witness
+	assert.Equal(t, "skerry.quay.BookRequest", w.Message)
+	message := func(d *schema.Definitions, name string) *schema.Message {
+		for _, m := range d.Module("skerry.quay").Messages {
+			if m.Name == name {
+				return m
+			}
+		}
+		return nil
+	}
+	read, err := value.DecodeCBOR(message(old, "BookRequest"), w.Binary, 0)
+	require.NoError(t, err, "its writer's definitions read it")
+	text, err := value.EncodeJSON(read)
+	require.NoError(t, err)
+	assert.Equal(t, w.JSON, string(text), "%s", hex.EncodeToString(w.Binary))
+	_, err = value.DecodeCBOR(message(new, "BookRequest"), w.Binary, 0)
+	require.ErrorContains(t, err, "/booking/notes/0")
+	assert.Equal(t, "refuses it: "+err.Error(), w.Outcome)
+	assert.Equal(t, "an older client", w.Writer)
+	assert.Equal(t, "a newer server", w.Reader)
+}
+
+func TestRenamesAreOneFact(t *testing.T) {
+	old := definitions(t, quay)
+	for _, c := range []struct{ change, want string }{
+		{"Money", "message-renamed Money: holds"},
+		{"Deck", "enum-renamed Deck: holds"},
+		{"Full", "error-renamed Full: breaks http request, old reads new"},
+	} {
+		new := definitions(t, strings.ReplaceAll(quay, c.change, "Other"+c.change))
+		lines := told(Compare(old, new, everything))
+		assert.Contains(t, lines, c.want)
+		for _, line := range lines {
+			assert.NotContains(t, line, "message-gone")
+			assert.NotContains(t, line, "field-")
+		}
+	}
+}
+
+func TestPairing(t *testing.T) {
+	message := func(fields string) *schema.Message {
+		return definitions(t, "module m\nmessage M { "+fields+" }").Modules[0].Messages[0]
+	}
+	for _, c := range []struct{ old, new, want string }{
+		{"#1 a text #2 b text", "#1 a text #2 c text", "a=a b=c"},
+		{"#1 a text #2 b text", "#3 a text #2 b text", "a=a b=b"},
+		{"#1 a text #2 b text", "#1 b text #2 a text", "a=a b=b"},
+		{"#1 a text #2 b int32", "#1 b text #2 a int32", "a=b b=a"},
+		{"#1 a text #2 b text", "#2 a text", "a=a b=-"},
+		{"#1 a text #4 b text", "#4 a text #5 b text", "a=a b=b"},
+		{"#2 a text", "#1 a text #2 b text", "a=b -=a"},
+	} {
+		var got []string
+		name := func(f *schema.Field) string {
+			if f == nil {
+				return "-"
+			}
+			return f.Name
+		}
+		for _, p := range pairFields(message(c.old), message(c.new)) {
+			got = append(got, name(p.old)+"="+name(p.new))
+		}
+		assert.Equal(t, c.want, strings.Join(got, " "), "%s → %s", c.old, c.new)
+	}
+}
+
+func TestSize(t *testing.T) {
+	old := definitions(t, quay)
+	for _, c := range []struct {
+		old, new string
+		size     int
+	}{
+		{"message Stored", "/// Documented.\nmessage Stored", 0},
+		{"message Stored", "message More { }\nmessage Stored", 1},
+		{"#4 email text?", "#4 email text? #9 phone text?", 1},
+		{"#4 email text?", "#4 email text", 2},
+	} {
+		assert.Equal(t, c.size, Compare(old, definitions(t, strings.Replace(quay, c.old, c.new, 1)), everything).Size(), c.new)
+	}
+}
+
+// TestManyCallsAreOneFact changes a type that forty calls use.
+func TestManyCallsAreOneFact(t *testing.T) {
+	text := "module m\nmessage Money { #1 hundredths int64 }\nservice Many {\n"
+	for i := range 40 {
+		text += fmt.Sprintf("call c%d(Money) -> Money\n", i)
+	}
+	text += "}\n"
+	r := Compare(definitions(t, text), definitions(t, strings.Replace(text, "int64", "text", 1)), Promise{Rollout: "server-leads", Kept: "each-reads-other", Forms: []string{"binary"}})
+	require.Len(t, r.Facts, 1)
+	require.Len(t, r.Facts[0].Effects, 2)
+	assert.Len(t, r.Facts[0].Effects[0].Calls, 40)
+}
