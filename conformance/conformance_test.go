@@ -377,3 +377,12 @@ func TestGeneratedFilesAreCurrent(t *testing.T) {
 		require.NoError(t, err, "%s: run faithful generate there:\n%s", dir, output)
 	}
 }
+
+// TestTypeScriptSupport runs the tests of what the TypeScript stubs share.
+func TestTypeScriptSupport(t *testing.T) {
+	toolchain.Require(t, "typescript")
+	dir := toolchain.BuildTypeScript(t, "typescript")
+	output, err := exec.Command("node", "--test", filepath.Join(dir, "support.test.js")).CombinedOutput()
+	require.NoError(t, err, "%s", output)
+	assert.Regexp(t, `# pass [1-9]`, string(output))
+}

@@ -115,7 +115,7 @@ func TestTrees(t *testing.T) {
 	for in, want := range map[string]string{
 		"/// One.\n///\n///  two\nmodule a.b use c.d use e as f":                                             "a.b(One.\n\n two) use d=c.d use f=e",
 		"module m const A text = \"x\\u00e9\\n\" const B b.C = b.D":                                          "m() A():text=xé\n B():b.C=D",
-		"module m\n/// E.\nenum E { #0 a\n/// B.\n#1 b retired #2 retired \"c\" retired #3 \"d\" }":            "m() E(E.) #0 a() #1 b(B.) -2\"\" --1\"c\" -3\"d\"",
+		"module m\n/// E.\nenum E { #0 a\n/// B.\n#1 b retired #2 retired \"c\" retired #3 \"d\" }":          "m() E(E.) #0 a() #1 b(B.) -2\"\" --1\"c\" -3\"d\"",
 		"module m message M { #1 message text #2 retired [text]? #3 type {text: [x.Y]} #4 use bool = true }": "m() M()false #1 message:text #2 retired:[text]? #3 type:{text:[x.Y]} #4 use:bool=true",
 		"module m error E 404 { #1 a int32 = -5 }":                                                           "m() E()true404 #1 a:int32=-5",
 		"module m service S { fails x.A, B call a() -> () safe call call(Q) -> x.R fails C safe }":           "m() S() fails[x.A B] a(<nil>)-><nil> safe=true fails[] call(Q)->x.R safe=true fails[C]",

@@ -1,0 +1,174 @@
+// Tests of what the stubs share, with Node's own test runner.
+import assert from "node:assert/strict";
+import { test } from "node:test";
+
+import { mount, Problem, serve } from "./gen/faithful/web.js";
+import * as wire from "./gen/faithful/wire.js";
+import { leafTools } from "./gen/skerry/shared/types.js";
+import { Broken, defaultsTools, listsTools, optionalsTools, scalarsTools } from "./gen/skerry/vectors/types.js";
+import { VectorsClient } from "./gen/skerry/vectors/client.js";
+import { serveVectors } from "./gen/skerry/vectors/server.js";
+
+test("instants are read, written and converted", () => {
+  for (const [text, want] of [
+    ["2026-07-15T09:30:00+02:00", "2026-07-15T07:30:00Z"],
+    ["1969-12-31T23:59:58.500Z", "1969-12-31T23:59:58.5Z"],
+    ["0001-01-01T00:00:00Z", "0001-01-01T00:00:00Z"],
+    ["9999-12-31T23:59:59.999999999Z", "9999-12-31T23:59:59.999999999Z"],
+  ] as const) {
+    assert.equal(wire.Instant.parse(text).toString(), want);
+  }
+  for (const text of ["", "2026-02-29T00:00:00Z", "2026-01-01T24:00:00Z", "2026-01-01T00:00:60Z", "2026-01-01T00:00:00", "0001-01-01T00:00:00+00:01"]) {
+    assert.throws(() => wire.Instant.parse(text), wire.WireError, text);
+  }
+  const date = new Date(-1500);
+  assert.equal(wire.Instant.fromDate(date).nanos, 500_000_000);
+  assert.deepEqual(wire.Instant.fromDate(date).toDate(), date);
+  assert.equal(JSON.stringify({ at: wire.Instant.of(0) }), '{"at":"1970-01-01T00:00:00Z"}');
+  assert.throws(() => wire.Instant.of(1.5), wire.WireError);
+});
+
+test("uuids are checked and lower case", () => {
+  assert.equal(wire.uuid("0B9F6A52-3D1C-4E6B-9A57-5F2F3F1D7C01"), "0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01");
+  assert.throws(() => wire.uuid("0b9f6a52"), wire.WireError);
+});
+
+test("base64 is strict in bits and lenient in alphabet", () => {
+  for (let n = 0; n < 40; n++) {
+    const bytes = Uint8Array.from({ length: n }, (_, i) => (i * 37) & 255);
+    assert.equal(wire.toBase64(bytes), Buffer.from(bytes).toString("base64url"));
+    assert.deepEqual(wire.fromBase64(Buffer.from(bytes).toString("base64")), bytes);
+  }
+  for (const text of ["A", "AB", "AA=", "A A", "AAA==="]) {
+    assert.equal(wire.fromBase64(text), undefined, text);
+  }
+});
+
+test("make fills in defaults and leaves out what is absent", () => {
+  const made = defaultsTools.make({});
+  assert.equal(made.large, 9007199254740993n);
+  assert.equal(made.deck, "saloon");
+  assert.equal(defaultsTools.toJson(made), defaultsTools.toJson(defaultsTools.fromJson("{}")));
+  assert.deepEqual(Object.keys(optionalsTools.make({ name: undefined, small: 3 })), ["small"]);
+});
+
+test("unknown fields survive a spread", () => {
+  const read = leafTools.fromJson('{"number":1,"#9":"AQ","later":[1.0]}');
+  const changed = { ...read, number: 2 };
+  assert.equal(leafTools.toJson(changed), '{"number":2,"#9":"AQ","later":[1.0]}');
+  assert.equal(Buffer.from(leafTools.toCbor(changed)).toString("hex"), "a207020901");
+  assert.deepEqual({ ...leafTools.make({ number: 2 }) }, { number: 2 }, "nothing is kept where nothing was unknown");
+});
+
+test("what can't be written is refused with its reason", () => {
+  const scalars = scalarsTools.fromJson('{"flag":true,"small":1,"large":1,"count":1,"ratio":1,"name":"","data":"","key":"0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01","at":"1970-01-01T00:00:00Z","deck":"open"}');
+  for (const [field, value] of Object.entries({ small: 1.5, large: 1n << 63n, count: -1, name: "\ud800", key: "x", deck: "?sun" })) {
+    assert.throws(() => scalarsTools.toCbor({ ...scalars, [field]: value }), wire.WireError, field);
+  }
+  assert.equal(scalarsTools.toJson({ ...scalars, deck: "?sun" }).endsWith('"deck":"sun"}'), true);
+  assert.deepEqual(scalarsTools.validate({ ...scalars, deck: "#7" }), [{ pointer: "/deck", detail: "must be one of unassigned, open, car, saloon, last" }]);
+});
+
+test("errors of reading name the place", () => {
+  for (const [payload, path] of [
+    ['{"leaves":[{"number":1},{"number":"x"}]}', "/leaves/1/number"],
+    ['{"maps":[{"a/b":{}}]}', "/maps/0/a~1b/number"],
+    ['{"grid":[[1],[2,null]]}', "/grid/1/1"],
+  ] as const) {
+    assert.throws(
+      () => listsTools.fromJson(payload),
+      (problem: unknown) => problem instanceof wire.WireError && problem.path === path && problem.message.startsWith(path),
+      path,
+    );
+  }
+});
+
+test("a payload over the budget is too large", () => {
+  const head = Uint8Array.from([0xaa, 0x01, 0x9a, 0x00, 0x1e, 0x84, 0x80]);
+  const payload = new Uint8Array(head.length + 2_000_000).fill(0xf4);
+  payload.set(head);
+  assert.throws(
+    () => listsTools.fromCbor(payload),
+    (problem: unknown) => problem instanceof wire.WireError && problem.tooLarge,
+  );
+});
+
+const scalars = scalarsTools.make({
+  flag: true,
+  small: -1,
+  large: 1n << 60n,
+  count: 7,
+  ratio: 0.5,
+  name: "héllo",
+  data: new Uint8Array([1]),
+  key: wire.uuid("0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01"),
+  at: wire.Instant.of(5),
+  deck: "open",
+});
+
+test("client and server meet without a network", async () => {
+  const told: unknown[] = [];
+  const server = serve(
+    serveVectors(
+      {
+        echo: (request) => {
+          if (request.name === "broken") {
+            throw new Broken({ name_: "x", stack_: [], status: 7 });
+          }
+          if (request.name === "secret") {
+            throw new Error("the password is wrong");
+          }
+          return request;
+        },
+        drop: () => undefined,
+        ping: () => undefined,
+      },
+      { onError: (_, error) => told.push(error), base: "/v1" },
+    ),
+  );
+  for (const form of ["cbor", "json"] as const) {
+    const client = new VectorsClient("http://anywhere/v1/", { form, fetch: (request) => server(request) });
+    assert.deepEqual(await client.echo(scalars), scalars);
+    await client.ping();
+    await client.drop({ name: "a", children: [], byName: new Map() });
+    await assert.rejects(client.echo({ ...scalars, name: "broken" }), (problem: unknown) => problem instanceof Broken && problem.status === 7 && problem.name_ === "x");
+    await assert.rejects(client.echo({ ...scalars, name: "secret" }), (problem: unknown) => problem instanceof Problem && problem.problem === "internal" && !problem.message.includes("password"));
+    await assert.rejects(client.fetch(), (problem: unknown) => problem instanceof Problem && problem.problem === "not-implemented");
+  }
+  assert.equal(told.length, 2, "the hook is told all of it");
+});
+
+test("a slow handler is answered for, and cancelled", async () => {
+  let aborted = false;
+  // Signals that time out don't keep Node running; a real server's socket does.
+  const awake = setTimeout(() => undefined, 5000);
+  const server = serveVectors(
+    {
+      fetch: (context) =>
+        new Promise((_, reject) => {
+          context.signal.addEventListener("abort", () => {
+            aborted = true;
+            reject(new Error("aborted"));
+          });
+        }),
+    },
+    { handlerTimeout: 20 },
+  );
+  const client = new VectorsClient("http://anywhere", { fetch: (request) => server(request) });
+  await assert.rejects(client.fetch(), (problem: unknown) => problem instanceof Problem && problem.problem === "too-slow");
+  clearTimeout(awake);
+  assert.equal(aborted, true);
+});
+
+test("health tells, and nothing of the inside", async () => {
+  const server = mount({ name: "n", version: "v", digest: "d", modules: [], errors: [] }, [], {
+    health: () => {
+      throw new Error("the sea is rough");
+    },
+    withoutDefinitions: true,
+  });
+  const health = await server(new Request("http://anywhere/-/health"));
+  assert.equal(health.status, 503);
+  assert.equal((await health.text()).includes("sea"), false);
+  assert.equal((await server(new Request("http://anywhere/-/definitions"))).status, 404);
+});

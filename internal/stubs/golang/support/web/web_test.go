@@ -1,0 +1,193 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"faithfulcourier/internal/stubs/golang/support/wire"
+)
+
+func TestPreferred(t *testing.T) {
+	for _, c := range []struct{ accept, request, want string }{
+		{"", "", JSON}, {"", CBOR, CBOR}, {"", JSON, JSON}, {"*/*", CBOR, CBOR}, {"application/*", "", JSON}, {"application/cbor", JSON, CBOR}, {"APPLICATION/CBOR", JSON, CBOR},
+		{"application/json;q=0.5, application/cbor;q=0.4", CBOR, JSON}, {"application/json; q=0.5, */*", JSON, CBOR}, {"application/cbor;q=0, */*", CBOR, JSON},
+		{"text/html", JSON, ""}, {"application/cbor;q=0", CBOR, ""}, {"application/json;q=x", CBOR, JSON}, {"text/html, application/json;q=0.1", CBOR, JSON},
+	} {
+		var accept []string
+		if c.accept != "" {
+			accept = []string{c.accept}
+		}
+		assert.Equal(t, c.want, preferred(accept, c.request), "%q for a request in %q", c.accept, c.request)
+	}
+	assert.Equal(t, CBOR, preferred([]string{"text/html", "application/cbor"}, JSON), "several headers")
+	assert.Equal(t, "application/json", mediaType(" Application/JSON ; charset=utf-8"))
+}
+
+func TestPatience(t *testing.T) {
+	m := NewMount(&Definitions{}, nil, WithHandlerTimeout(10*time.Second))
+	for prefer, want := range map[string]time.Duration{"": 10 * time.Second, "wait=3": 3 * time.Second, "respond-async, wait=3": 3 * time.Second, "wait=60": 10 * time.Second, "wait=0": 10 * time.Second, "wait=-1": 10 * time.Second, "wait=x": 10 * time.Second} {
+		r := httptest.NewRequest("POST", "/", nil)
+		r.Header.Set("Prefer", prefer)
+		assert.Equal(t, want, m.patience(r), prefer)
+	}
+}
+
+func TestProblem(t *testing.T) {
+	p := &Problem{Type: "/v1/-/errors/invalid-request", Title: "invalid request", Status: 400, Detail: "2 violations", Violations: []wire.Violation{{Pointer: "/a", Detail: "is wrong"}, {Pointer: "/b", Detail: "too"}}}
+	assert.Equal(t, "invalid-request", p.Name())
+	assert.Equal(t, "400 invalid request: 2 violations; /a is wrong; /b too", p.Error())
+	assert.Equal(t, "about:blank", (&Problem{Type: "about:blank"}).Name())
+	inner := errors.New("inner")
+	assert.ErrorIs(t, &Unreachable{Call: "c", Err: inner}, inner)
+	assert.ErrorIs(t, &BadAnswer{Call: "c", Status: 200, Err: inner}, inner)
+}
+
+// note is a message of one text, read and written by hand.
+type note struct{ text string }
+
+func (n *note) AppendCBOR(b []byte, w *wire.Writer) []byte {
+	return wire.AppendString(append(wire.AppendMapHead(b, 1), 1), n.text, w)
+}
+
+func (n *note) ReadCBOR(r *wire.CBORReader) {
+	for count := r.OpenMessage("note"); r.More(&count); {
+		r.FieldNumber()
+		n.text = r.Text()
+	}
+	r.Leave()
+}
+
+func (n *note) AppendJSON(b []byte, w *wire.Writer) []byte {
+	return append(wire.AppendJSONString(append(b, `{"text":`...), n.text, w), '}')
+}
+
+func (n *note) ReadJSON(r *wire.JSONReader) {
+	for r.OpenObject("note"); r.Member(); {
+		n.text = r.Text()
+	}
+}
+
+func (n *note) AppendViolations(list []wire.Violation, path string) []wire.Violation {
+	if n.text == "forbidden" {
+		list = append(list, wire.Violation{Pointer: path + "/text", Detail: "is forbidden"})
+	}
+	return list
+}
+
+type failed struct{ note }
+
+func (*failed) Error() string     { return "failed" }
+func (*failed) ErrorName() string { return "m.Failed" }
+func (*failed) ErrorStatus() int  { return 422 }
+
+var echo = Call{Name: "m.S.echo", Method: "POST", Path: "/m/s/echo", Fails: []Failure{{Name: "m.Failed", New: func() DeclaredError { return new(failed) }}}}
+
+func echoMount(options ...ServerOption) *Mount {
+	return NewMount(&Definitions{Name: "n", Version: "v", Digest: "d", Errors: []ErrorPage{{"m.Failed", 422, "It failed.\nBadly."}}}, []Route{{
+		Call: &echo, Implemented: true, NewRequest: func() wire.Message { return new(note) }, Answers: true,
+		Serve: func(ctx context.Context, request wire.Message) (wire.Message, error) {
+			switch n := request.(*note); n.text {
+			case "fail":
+				return nil, &failed{note{"why"}}
+			case "slow":
+				<-ctx.Done()
+				return nil, ctx.Err()
+			default:
+				return n, nil
+			}
+		},
+	}}, options...)
+}
+
+func TestRoundTrip(t *testing.T) {
+	server := httptest.NewServer(echoMount(WithHandlerTimeout(30 * time.Millisecond)))
+	defer server.Close()
+	var digests []string
+	for _, options := range [][]ClientOption{nil, {WithJSON()}} {
+		options = append(options, WithHeader("X-Line", "skerry"), WithTimeout(5*time.Second), WithHTTPClient(server.Client()), WithDigestHook(func(d string) { digests = append(digests, d) }))
+		client := NewClient(server.URL+"/", "other", options...)
+		answer := new(note)
+		require.NoError(t, client.Do(context.Background(), &echo, &note{"héllo"}, answer))
+		assert.Equal(t, "héllo", answer.text)
+		var declared *failed
+		require.ErrorAs(t, client.Do(context.Background(), &echo, &note{"fail"}, answer), &declared)
+		assert.Equal(t, "why", declared.text)
+		var p *Problem
+		require.ErrorAs(t, client.Do(context.Background(), &echo, &note{"slow"}, answer), &p)
+		assert.Equal(t, "too-slow", p.Name())
+		var invalid *wire.Invalid
+		require.ErrorAs(t, client.Do(context.Background(), &echo, &note{"forbidden"}, answer), &invalid)
+		var unwritable *wire.Error
+		require.ErrorAs(t, client.Do(context.Background(), &echo, &note{"\xff"}, answer), &unwritable)
+		var bad *BadAnswer
+		small := NewClient(server.URL, "d", append(options, WithAnswerLimit(3))...)
+		require.ErrorAs(t, small.Do(context.Background(), &echo, &note{"long"}, answer), &bad)
+	}
+	assert.NotEmpty(t, digests)
+	assert.Equal(t, "d", digests[0])
+}
+
+func TestOwnPages(t *testing.T) {
+	sick := errors.New("the sea is rough")
+	var told []string
+	server := httptest.NewServer(Serve(echoMount(WithBase("/v1"), WithHealth(func(context.Context) error { return sick }), WithOnError(func(c string, err error) { told = append(told, c+": "+err.Error()) })), echoMount()))
+	defer server.Close()
+	get := func(path string) (int, string) {
+		response, err := http.Get(server.URL + path)
+		require.NoError(t, err)
+		defer response.Body.Close()
+		text, err := io.ReadAll(response.Body)
+		require.NoError(t, err)
+		require.True(t, json.Valid(text), "%s", text)
+		return response.StatusCode, string(text)
+	}
+	status, text := get("/v1/-/health")
+	assert.Equal(t, 503, status)
+	assert.NotContains(t, text, "sea")
+	assert.Equal(t, []string{"health: the sea is rough"}, told)
+	status, text = get("/v1/-/about")
+	assert.Equal(t, 200, status)
+	assert.Contains(t, text, `"path":"/v1/m/s/echo"`)
+	for _, path := range []string{"/-/about", "/v1/-/", "/v1/-/errors/", "/elsewhere", "/v1"} {
+		status, text = get(path)
+		assert.Equal(t, 404, status, path)
+		assert.Contains(t, text, "/v1/-/errors/unknown-call")
+	}
+	quiet := httptest.NewServer(echoMount(WithoutDefinitions()))
+	defer quiet.Close()
+	for _, path := range []string{"/-/about", "/-/definitions"} {
+		response, err := http.Get(quiet.URL + path)
+		require.NoError(t, err)
+		response.Body.Close()
+		assert.Equal(t, 404, response.StatusCode)
+	}
+}
+
+func TestEarlyAnswerReachesAClientThatStillSends(t *testing.T) {
+	server := httptest.NewServer(echoMount(WithBodyLimit(1000)))
+	defer server.Close()
+	body := io.MultiReader(strings.NewReader(`{"text":"`), io.LimitReader(zeros{}, 20<<20))
+	response, err := http.Post(server.URL+"/m/s/echo", JSON, body)
+	require.NoError(t, err)
+	defer response.Body.Close()
+	assert.Equal(t, 413, response.StatusCode)
+}
+
+type zeros struct{}
+
+func (zeros) Read(p []byte) (int, error) {
+	for i := range p {
+		p[i] = '0'
+	}
+	return len(p), nil
+}
