@@ -1,6 +1,7 @@
 package command
 
 import (
+	"errors"
 	"flag"
 
 	"faithfulcourier/internal/compare"
@@ -43,12 +44,8 @@ A reference is draft, latest, a sealed version, a folder or a file.`,
 				}
 				defs = append(defs, d)
 			}
-			p, err := project.Open(w.Dir)
+			c, err := comparison(w, refs, defs)
 			if err != nil {
-				return trouble, err
-			}
-			c := report.Comparison{Old: refs[0], New: refs[1], Report: compare.Compare(defs[0], defs[1], promiseOf(p))}
-			if c.Old, c.Needs, err = versionNeeded(p, refs[0], c.Report); err != nil {
 				return trouble, err
 			}
 			status := fine
@@ -62,6 +59,23 @@ A reference is draft, latest, a sealed version, a folder or a file.`,
 			return status, nil
 		}
 	},
+}
+
+// comparison compares under the promise of the project, or, between folders
+// and files outside of any, under the one that a project has by default.
+func comparison(w *World, refs []string, defs []*schema.Definitions) (c report.Comparison, err error) {
+	c.Old, c.New = refs[0], refs[1]
+	p, err := project.Open(w.Dir)
+	if errors.Is(err, project.ErrNoProject) {
+		c.Report = compare.Compare(defs[0], defs[1], promiseOf(project.Default()))
+		return c, nil
+	}
+	if err != nil {
+		return c, err
+	}
+	c.Report = compare.Compare(defs[0], defs[1], promiseOf(p))
+	c.Old, c.Needs, err = versionNeeded(p, refs[0], c.Report)
+	return c, err
 }
 
 func promiseOf(p *project.Project) compare.Promise {

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -284,4 +285,40 @@ func TestManyCallsAreOneFact(t *testing.T) {
 	require.Len(t, r.Facts, 1)
 	require.Len(t, r.Facts[0].Effects, 2)
 	assert.Len(t, r.Facts[0].Effects[0].Calls, 40)
+}
+
+// TestLargeComparison compares a thousand messages, each of which leads to all
+// others, that 250 calls use: the work must not multiply.
+func TestLargeComparison(t *testing.T) {
+	build := func(typ string) string {
+		var b strings.Builder
+		b.WriteString("module big\n")
+		for i := range 1000 {
+			changed := "int32"
+			if i%50 == 0 {
+				changed = typ
+			}
+			fmt.Fprintf(&b, "message Leg%d { #1 id uuid #2 seats %s #3 next Leg%d? #4 names [text] }\n", i, changed, (i+1)%1000)
+		}
+		b.WriteString("service Legs {\n")
+		for i := 0; i < 1000; i += 4 {
+			fmt.Fprintf(&b, "call get_%d(Leg%d) -> Leg%d\n", i, i, i)
+		}
+		b.WriteString("}\n")
+		return b.String()
+	}
+	start := time.Now()
+	old, new := definitions(t, build("int32")), definitions(t, build("int64"))
+	loading := time.Since(start) / 2
+	start = time.Now()
+	r := Compare(old, new, everything)
+	comparing := time.Since(start)
+	require.Len(t, r.Facts, 20)
+	for _, f := range r.Facts {
+		require.Len(t, f.Effects[0].Calls, 250)
+		require.NotNil(t, f.Effects[0].Witness)
+		assert.Less(t, len(f.Effects[0].Witness.Binary), 200, "the nearest root makes the witness")
+	}
+	t.Logf("loading takes %v, comparing %v", loading, comparing)
+	assert.Less(t, comparing, 20*loading+50*time.Millisecond, "with twenty facts in every position, form and direction")
 }

@@ -26,13 +26,15 @@ type differ struct {
 	calls    []callPair // both there
 	facts    []*Fact
 
+	paired      map[[2]*schema.Message][]fieldPair
 	fieldFacts  map[*schema.Field][]*Fact // by the field of either side
 	memberFacts map[*schema.Member][]*Fact
+	callFacts   map[callPair][]*Fact
 }
 
 func diff(old, new *schema.Definitions) *differ {
 	d := &differ{old: old, new: new, messages: map[*schema.Message]*schema.Message{}, enums: map[*schema.Enum]*schema.Enum{},
-		fieldFacts: map[*schema.Field][]*Fact{}, memberFacts: map[*schema.Member][]*Fact{}}
+		paired: map[[2]*schema.Message][]fieldPair{}, fieldFacts: map[*schema.Field][]*Fact{}, memberFacts: map[*schema.Member][]*Fact{}, callFacts: map[callPair][]*Fact{}}
 	d.modules()
 	for _, om := range old.Modules {
 		for _, m := range om.Messages {
@@ -57,6 +59,9 @@ func (d *differ) add(f *Fact, place source.Place) *Fact {
 	f.InOld = f.New == "" && f.newAny == nil && f.field.new == nil && f.member.new == nil && f.call.new == nil
 	f.additive = f.additive || strings.HasSuffix(string(f.Kind), "-added")
 	d.facts = append(d.facts, f)
+	if f.call.old != nil && f.call.new != nil {
+		d.callFacts[f.call] = append(d.callFacts[f.call], f)
+	}
 	return f
 }
 
@@ -300,6 +305,17 @@ func pairFields(o, n *schema.Message) []fieldPair {
 		func(a, b *schema.Field) fieldPair { return fieldPair{a, b} })
 }
 
+// pairs is pairFields, done once for each two messages.
+func (d *differ) pairs(o, n *schema.Message) []fieldPair {
+	key := [2]*schema.Message{o, n}
+	list, known := d.paired[key]
+	if !known {
+		list = pairFields(o, n)
+		d.paired[key] = list
+	}
+	return list
+}
+
 // pairMembers pairs the members of two enums in the same way.
 func pairMembers(o, n *schema.Enum) []memberPair {
 	return pairNumbered(o.Members, n.Members, func(m *schema.Member) (int, string, string) { return m.Number, m.Name, "" },
@@ -393,7 +409,7 @@ func (d *differ) message(o, n *schema.Message) {
 	if o.Status != n.Status {
 		d.add(&Fact{Kind: ErrorStatus, Where: o.FullName(), Old: strconv.Itoa(o.Status), New: strconv.Itoa(n.Status), oldAny: o, newAny: n}, n.Place)
 	}
-	for _, p := range pairFields(o, n) {
+	for _, p := range d.pairs(o, n) {
 		switch {
 		case p.new == nil:
 			d.fieldFact(FieldGone, p, FieldText(p.old), "")

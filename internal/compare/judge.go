@@ -17,18 +17,16 @@ type judge struct {
 }
 
 func (j *judge) run() {
-	for _, c := range j.calls {
-		for _, form := range []string{"binary", "json"} {
-			if j.promised(form) {
-				j.side(c, Request, c.old.Request, c.new.Request, CallRequest, form)
-				j.side(c, Answer, c.old.Response, c.new.Response, CallAnswer, form)
-			}
-		}
-		if j.promised("http") {
-			j.failures(c)
+	for _, form := range []string{"binary", "json"} {
+		if j.promised(form) {
+			j.sides(form, Request, CallRequest, func(c *schema.Call) *schema.Message { return c.Request })
+			j.sides(form, Answer, CallAnswer, func(c *schema.Call) *schema.Message { return c.Response })
+			j.kept(form)
 		}
 	}
-	j.kept()
+	if j.promised("http") {
+		j.failures()
+	}
 	for _, f := range j.facts {
 		j.conversation(f)
 		for _, l := range j.promise.Languages {
@@ -85,69 +83,65 @@ func (j *judge) directions(p Position) (newReads []bool) {
 	return []bool{j.promise.Rollout == "client-leads"}
 }
 
-// side walks a request or an answer of a call that both have.
-func (j *judge) side(c callPair, position Position, old, new *schema.Message, kind Kind, form string) {
-	if old == nil && new == nil {
-		return
-	}
-	owner := j.callFact(c, kind)
+// sides walks the requests or the answers of all calls that both have.
+func (j *judge) sides(form string, position Position, kind Kind, side func(*schema.Call) *schema.Message) {
 	for _, newReads := range j.directions(position) {
-		cr := crossing{newReads, form, form, position}
-		w, r := old, new
-		if !newReads {
-			w, r = new, old
+		walk := j.walker(crossing{newReads, form, form, position})
+		for _, c := range j.calls {
+			old, new := side(c.old), side(c.new)
+			wm, rm := old, new
+			if !newReads {
+				wm, rm = new, old
+			}
+			switch {
+			case old == nil && new == nil:
+			case old == nil || new == nil:
+				j.nothing(walk.crossing, j.callFact(c, kind), c, wm, rm)
+			default:
+				walk.add(wm, rm, j.callFact(c, kind), callName(c.old))
+			}
 		}
-		if w == nil || r == nil {
-			j.nothing(cr, owner, c, w, r)
-			continue
-		}
-		j.walk(cr, w, r, owner, c.old.Service.Name+"."+c.old.Name)
+		j.judge(walk)
 	}
 }
 
+func callName(c *schema.Call) string { return c.Service.Name + "." + c.Name }
+
 func (j *judge) callFact(c callPair, kind Kind) *Fact {
-	for _, f := range j.facts {
-		if f.call == c && f.Kind == kind {
+	for _, f := range j.callFacts[c] {
+		if f.Kind == kind {
 			return f
 		}
 	}
 	return nil
 }
 
-func (j *judge) walk(cr crossing, w, r *schema.Message, owner *Fact, call string) {
-	walk := &walker{differ: j.differ, crossing: cr, root: w, rootReader: r, seen: map[visit]bool{}}
-	walk.emit = func(f *Fact, e event) {
-		if f != nil {
-			j.effect(f, cr, e, call)
-		}
-	}
-	walk.message(w, r, nil, owner)
+func (j *judge) walker(cr crossing) *walker {
+	return &walker{differ: j.differ, crossing: cr, nodes: map[visit]*node{}}
 }
 
-// effect adds an event to the effects of a fact: one effect for each form,
-// position and direction, however many calls it concerns.
-func (j *judge) effect(f *Fact, cr crossing, e event, call string) {
-	var found *Effect
-	for _, have := range f.Effects {
-		if have.Form == cr.label && have.Position == cr.position && have.NewReads == cr.newReads {
-			found = have
+// judge walks, and makes of what each fact does, in however many places, one
+// effect: the worst, with the witness that is nearest to a root.
+func (j *judge) judge(walk *walker) {
+	walk.walk()
+	byFact := map[*Fact][]telling{}
+	for _, t := range walk.told {
+		byFact[t.fact] = append(byFact[t.fact], t)
+	}
+	for f, told := range byFact {
+		worst := told[0]
+		var nodes []*node
+		for _, t := range told {
+			nodes = append(nodes, t.at)
+			if t.event.verdict > worst.event.verdict {
+				worst = t
+			}
 		}
-	}
-	if found == nil {
-		found = &Effect{Form: cr.label, Position: cr.position, NewReads: cr.newReads}
-		f.Effects = append(f.Effects, found)
-	}
-	if call != "" && !slices.Contains(found.Calls, call) {
-		found.Calls = append(found.Calls, call)
-	}
-	if found.Sentence != "" && e.verdict <= found.Verdict {
-		if e.verdict < Breaks || found.Witness != nil {
-			return
+		e := &Effect{Form: walk.label, Position: walk.position, NewReads: walk.newReads, Calls: callsTo(nodes), Verdict: worst.event.verdict, Sentence: worst.event.sentence}
+		if worst.event.witness != nil {
+			e.Witness = worst.event.witness()
 		}
-	}
-	found.Verdict, found.Sentence = e.verdict, e.sentence
-	if e.witness != nil {
-		found.Witness = e.witness()
+		f.Effects = append(f.Effects, e)
 	}
 }
 
@@ -171,29 +165,72 @@ func (j *judge) nothing(cr crossing, f *Fact, c callPair, w, r *schema.Message) 
 			return &Witness{Message: r.FullName(), JSON: "{}", Binary: []byte{0xa0}, Form: cr.form, Writer: cr.writer(), Reader: cr.reader(), Outcome: "refuses it: " + err.Error()}
 		}}
 	}
-	j.effect(f, cr, e, c.old.Service.Name+"."+c.old.Name)
+	effect := &Effect{Form: cr.form, Position: cr.position, NewReads: cr.newReads, Calls: []string{callName(c.old)}, Verdict: e.verdict, Sentence: e.sentence}
+	if e.witness != nil {
+		effect.Witness = e.witness()
+	}
+	f.Effects = append(f.Effects, effect)
 }
 
-// failures walks the errors that a call declares on both sides.
-func (j *judge) failures(c callPair) {
-	for _, e := range c.old.Fails {
-		n := j.messages[e]
-		if n == nil || !slices.Contains(c.new.Fails, n) {
-			continue
-		}
-		for _, newReads := range j.directions(Failure) {
-			w, r := e, n
-			if !newReads {
-				w, r = n, e
+// failures walks the errors that calls declare on both sides.
+func (j *judge) failures() {
+	for _, newReads := range j.directions(Failure) {
+		walk := j.walker(crossing{newReads, "json", "http", Failure})
+		for _, c := range j.calls {
+			for _, old := range c.old.Fails {
+				new := j.messages[old]
+				if new == nil || !slices.Contains(c.new.Fails, new) {
+					continue
+				}
+				if newReads {
+					walk.add(old, new, nil, callName(c.old))
+				} else {
+					walk.add(new, old, nil, callName(c.old))
+				}
 			}
-			j.walk(crossing{newReads, "json", "http", Failure}, w, r, nil, c.old.Service.Name+"."+c.old.Name)
 		}
+		j.judge(walk)
 	}
 }
 
 // kept walks the messages and enums that no call of OLD uses: nobody knows
 // where their payloads lie.
-func (j *judge) kept() {
+func (j *judge) kept(form string) {
+	used := j.usedByCalls()
+	for _, newReads := range j.directions(Kept) {
+		walk := j.walker(crossing{newReads, form, form, Kept})
+		add := func(old, new *schema.Message) {
+			if newReads {
+				walk.add(old, new, nil, "")
+			} else {
+				walk.add(new, old, nil, "")
+			}
+		}
+		for _, m := range j.old.Modules {
+			for _, old := range m.Messages {
+				if new := j.messages[old]; new != nil && !used[old] {
+					add(old, new)
+				}
+			}
+			for _, old := range m.Enums {
+				if new := j.enums[old]; new != nil && !used[old] {
+					add(alone(old), alone(new))
+				}
+			}
+		}
+		j.judge(walk)
+	}
+}
+
+// alone makes an enum that no message holds the only field of one.
+func alone(e *schema.Enum) *schema.Message {
+	f := &schema.Field{Number: 1, Name: "value", Type: &schema.Type{Kind: schema.KindEnum, Enum: e}}
+	f.Message = &schema.Message{Decl: e.Decl, Fields: []*schema.Field{f}}
+	return f.Message
+}
+
+// usedByCalls holds the messages and enums that calls of OLD reach.
+func (j *judge) usedByCalls() map[any]bool {
 	used := map[any]bool{}
 	var use func(m *schema.Message)
 	var useType func(t *schema.Type)
@@ -223,38 +260,7 @@ func (j *judge) kept() {
 			use(e)
 		}
 	}
-	for _, m := range j.old.Modules {
-		for _, old := range m.Messages {
-			if new := j.messages[old]; new != nil && !used[old] {
-				j.keptPair(old, new)
-			}
-		}
-		for _, old := range m.Enums {
-			if new := j.enums[old]; new != nil && !used[old] {
-				// Alone it is judged as the only field of a message.
-				alone := func(e *schema.Enum) *schema.Message {
-					f := &schema.Field{Number: 1, Name: "value", Type: &schema.Type{Kind: schema.KindEnum, Enum: e}}
-					f.Message = &schema.Message{Decl: e.Decl, Fields: []*schema.Field{f}}
-					return f.Message
-				}
-				j.keptPair(alone(old), alone(new))
-			}
-		}
-	}
-}
-
-func (j *judge) keptPair(old, new *schema.Message) {
-	for _, newReads := range j.directions(Kept) {
-		w, r := old, new
-		if !newReads {
-			w, r = new, old
-		}
-		for _, form := range []string{"binary", "json"} {
-			if j.promised(form) {
-				j.walk(crossing{newReads, form, form, Kept}, w, r, nil, "")
-			}
-		}
-	}
+	return used
 }
 
 // conversation judges what has no payload of its own: calls that come and go,

@@ -10,24 +10,25 @@ import (
 	"faithfulcourier/internal/value"
 )
 
-// prove looks for the smallest payload, of the walk's root message, that the
-// reader refuses or reads otherwise; one that proves the same in both forms
-// comes before a smaller one. It varies one field of the message where the
-// walk stands over the edges of its type, or leaves it out; without a field,
+// prove looks for the smallest payload, of the root that a node is reached
+// from, that the reader refuses or reads otherwise; one that proves the same in both forms
+// comes before a smaller one. It varies one field of the node's
+// message over the edges of its type, or leaves it out; without a field,
 // the smallest message must do. The reference reader decides; nil says that no
 // witness was found.
-func (w *walker) prove(at target, vary *schema.Field, absent bool) *Witness {
+func (w *walker) prove(at *node, vary *schema.Field, absent bool) *Witness {
 	var best *Witness
 	size := math.MaxInt
 	other := *w
 	other.form = map[string]string{"binary": "json", "json": "binary"}[w.form]
-	for _, local := range variations(at.local, vary, absent) {
-		payload := wrap(at.steps, local)
-		witness, length := w.try(payload)
+	steps := at.steps()
+	for _, local := range variations(at.w, vary, absent) {
+		payload := wrap(steps, local)
+		witness, length := w.try(at.root.r, payload)
 		if witness == nil {
 			continue
 		}
-		if alsoThere, _ := other.try(payload); alsoThere == nil {
+		if alsoThere, _ := other.try(at.root.r, payload); alsoThere == nil {
 			length += 1 << 20
 		}
 		if length < size {
@@ -77,7 +78,7 @@ func wrapType(t *schema.Type, m *value.Message) value.Value {
 
 // try writes a message with the writer's definitions and reads it with the
 // reader's. It returns a witness when that is a break, and the payload's size.
-func (w *walker) try(m *value.Message) (*Witness, int) {
+func (w *walker) try(reader *schema.Message, m *value.Message) (*Witness, int) {
 	// Only people leave out a field with a default; writers always write it.
 	toCBOR, toJSON := value.EncodeCBOR, value.EncodeJSON
 	if w.leftOut() {
@@ -92,7 +93,7 @@ func (w *walker) try(m *value.Message) (*Witness, int) {
 		return nil, 0
 	}
 	outcome := ""
-	got, err := read(w.rootReader, payload, 0)
+	got, err := read(reader, payload, 0)
 	switch {
 	case err != nil:
 		outcome = "refuses it: " + err.Error()
@@ -120,7 +121,7 @@ func (w *walker) try(m *value.Message) (*Witness, int) {
 // What the reader does not know is kept and never otherwise.
 func (w *walker) otherwise(path string, written, got *value.Message) string {
 	old, new := w.sides(written.Type, got.Type)
-	for _, p := range pairFields(old, new) {
+	for _, p := range w.pairs(old, new) {
 		fw, fr := p.old, p.new
 		if !w.newReads {
 			fw, fr = fr, fw

@@ -299,14 +299,14 @@ func anyBreak(rng *rand.Rand, old, new *schema.Definitions, c crossing) *Witness
 		if !c.newReads {
 			w, reader = r.new, r.old
 		}
-		walk := &walker{differ: d, crossing: c, root: w, rootReader: reader}
+		walk := (&judge{differ: d}).walker(c)
 		payloads := value.Edges(&schema.Type{Kind: schema.KindMessage, Message: w})
 		for range 40 {
 			payloads = append(payloads, value.RandomMessage(rng, w, 3))
 		}
 		for _, p := range payloads {
 			m := p.(*value.Message)
-			if witness, _ := walk.try(m); witness != nil {
+			if witness, _ := walk.try(reader, m); witness != nil {
 				return witness
 			}
 			if !c.leftOut() {
@@ -317,7 +317,7 @@ func anyBreak(rng *rand.Rand, old, new *schema.Definitions, c crossing) *Witness
 					delete(m.Fields, f.Number)
 				}
 			}
-			if witness, _ := walk.try(m); witness != nil {
+			if witness, _ := walk.try(reader, m); witness != nil {
 				return witness
 			}
 		}

@@ -53,33 +53,125 @@ func article(age string) string {
 	return "a newer"
 }
 
-// walker follows one crossing of one message, through everything that the
-// message holds, and says what each fact does on the way.
+// walker follows one crossing through everything that its roots hold, and
+// says what each fact does on the way. It goes breadth first, from all roots at
+// once, so that every pair of messages is judged once and the way to it, which
+// a witness takes, is short.
 type walker struct {
 	*differ
 	crossing
-	root, rootReader *schema.Message
-	seen             map[visit]bool
-	emit             func(f *Fact, e event)
+	nodes map[visit]*node
+	queue []*node
+	at    *node // the pair that is judged
+	told  []telling
 }
 
+// visit is a pair of messages, what is written and what it is read as. owner
+// is the fact that the pair belongs to when they are not one declaration.
 type visit struct {
 	w, r  *schema.Message
 	owner *Fact
+}
+
+// node is a visit with the ways to it.
+type node struct {
+	visit
+	root   *node         // where the shortest way begins
+	parent *node         // the step before on that way; nil for a root
+	field  *schema.Field // of parent, which holds this
+	from   []*node       // all that lead here
+	calls  []string      // of a root: the calls whose payloads it is
+}
+
+// telling is an event of a fact at a node.
+type telling struct {
+	fact  *Fact
+	event event
+	at    *node
 }
 
 // event is what a fact does at one place.
 type event struct {
 	verdict  Verdict
 	sentence string
-	witness  func() *Witness // of a break; nil when there is nothing to look for
+	witness  func() *Witness // of a break
 }
 
-// target is where a walk stands: the fields that lead from the root to a
-// message of the writer.
-type target struct {
-	steps []*schema.Field
-	local *schema.Message
+// add makes a pair of messages a root.
+func (w *walker) add(wm, rm *schema.Message, owner *Fact, call string) {
+	n := w.node(wm, rm, owner)
+	if call != "" {
+		n.calls = append(n.calls, call)
+	}
+}
+
+// node finds or makes the node of a pair.
+func (w *walker) node(wm, rm *schema.Message, owner *Fact) *node {
+	old, new := w.sides(wm, rm)
+	if w.messages[old] == new {
+		owner = nil
+	}
+	v := visit{wm, rm, owner}
+	n := w.nodes[v]
+	if n == nil {
+		n = &node{visit: v}
+		n.root = n
+		w.nodes[v] = n
+		w.queue = append(w.queue, n)
+	}
+	return n
+}
+
+// step goes on to a pair that a field of the current one holds.
+func (w *walker) step(field *schema.Field, wm, rm *schema.Message, owner *Fact) {
+	known := len(w.nodes)
+	n := w.node(wm, rm, owner)
+	if len(w.nodes) > known {
+		n.root, n.parent, n.field = w.at.root, w.at, field
+	}
+	n.from = append(n.from, w.at)
+}
+
+// walk judges every pair that the roots lead to.
+func (w *walker) walk() {
+	for len(w.queue) > 0 {
+		w.at, w.queue = w.queue[0], w.queue[1:]
+		w.message(w.at.w, w.at.r, w.at.owner)
+	}
+}
+
+func (w *walker) emit(f *Fact, e event) {
+	if f != nil {
+		w.told = append(w.told, telling{f, e, w.at})
+	}
+}
+
+// steps are the fields that lead from the root to a node.
+func (n *node) steps() []*schema.Field {
+	var steps []*schema.Field
+	for ; n.parent != nil; n = n.parent {
+		steps = append(steps, n.field)
+	}
+	slices.Reverse(steps)
+	return steps
+}
+
+// callsTo lists the calls whose payloads hold any of some nodes.
+func callsTo(nodes []*node) []string {
+	var calls []string
+	seen := map[*node]bool{}
+	for len(nodes) > 0 {
+		n := nodes[len(nodes)-1]
+		nodes = nodes[:len(nodes)-1]
+		if seen[n] {
+			continue
+		}
+		seen[n] = true
+		calls = append(calls, n.calls...)
+		nodes = append(nodes, n.from...)
+	}
+	slices.Sort(calls)
+	return slices.Compact(calls)
 }
 
 func (w *walker) sides(a, b *schema.Message) (old, new *schema.Message) {
@@ -103,53 +195,43 @@ func (w *walker) fact(owner *Fact, f *schema.Field, kind Kind) *Fact {
 	return nil
 }
 
-// message compares what is written as wm with what is read as rm. owner is
-// the fact that the pair belongs to when they are not one declaration.
-func (w *walker) message(wm, rm *schema.Message, steps []*schema.Field, owner *Fact) {
+// message compares what is written as wm with what is read as rm.
+func (w *walker) message(wm, rm *schema.Message, owner *Fact) {
 	old, new := w.sides(wm, rm)
-	if w.messages[old] == new {
-		owner = nil
-	}
-	if v := (visit{wm, rm, owner}); w.seen[v] {
-		return
-	} else {
-		w.seen[v] = true
-	}
-	at := target{steps, wm}
-	for _, p := range pairFields(old, new) {
+	for _, p := range w.pairs(old, new) {
 		fw, fr := p.old, p.new
 		if !w.newReads {
 			fw, fr = fr, fw
 		}
 		switch {
 		case fw == nil:
-			w.onlyReader(at, fr, owner)
+			w.onlyReader(wm, fr, owner)
 		case fr == nil:
 			if w.newReads { // gone
 				w.emit(w.fact(owner, fw, FieldGone), event{verdict: Shifts,
 					sentence: fmt.Sprintf("%s still writes %s; %s keeps it, but no longer sees it", w.writer(), fw.Name, w.reader())})
 			}
 		default:
-			w.field(at, fw, fr, owner)
+			w.field(fw, fr, owner)
 		}
 	}
 }
 
 // onlyReader judges a field that only the reader's definitions have.
-func (w *walker) onlyReader(at target, fr *schema.Field, owner *Fact) {
+func (w *walker) onlyReader(wm *schema.Message, fr *schema.Field, owner *Fact) {
 	kind := FieldGone
 	if w.newReads {
 		kind = FieldAdded
 	}
 	switch {
 	case fr.Presence == schema.Required:
-		witness := w.prove(at, nil, false)
-		if witness == nil && w.feeds(at.local, fr) {
+		at := w.at
+		if w.feeds(wm, fr) && w.prove(at, nil, false) == nil {
 			return // another field, which was renamed or renumbered, comes in its place
 		}
 		w.emit(w.fact(owner, fr, kind), event{verdict: Breaks,
 			sentence: fmt.Sprintf("%s does not write %s, and %s requires it", w.writer(), fr.Name, w.reader()),
-			witness:  func() *Witness { return witness }})
+			witness:  func() *Witness { return w.prove(at, nil, false) }})
 	case kind == FieldGone:
 		w.emit(w.fact(owner, fr, kind), event{verdict: Shifts,
 			sentence: fmt.Sprintf("%s no longer writes %s; %s finds it absent", w.writer(), fr.Name, w.reader())})
@@ -166,19 +248,20 @@ func (w *walker) feeds(wm *schema.Message, fr *schema.Field) bool {
 }
 
 // field judges a field that both have.
-func (w *walker) field(at target, fw, fr *schema.Field, owner *Fact) {
+func (w *walker) field(fw, fr *schema.Field, owner *Fact) {
 	reader := fr.Message
 	receiver, kind := reader.ByNumber(fw.Number), FieldRenumbered
 	if w.form == "json" {
 		receiver, kind = reader.ByName(fw.Name), FieldRenamed
 	}
 	if receiver != fr {
-		w.misses(at, fw, fr, w.fact(owner, fw, kind))
+		w.misses(fw, fr, w.fact(owner, fw, kind))
 		return
 	}
 	presence := func(v Verdict, sentence string, witness func() *Witness) {
 		w.emit(w.fact(owner, fw, FieldPresence), event{v, sentence, witness})
 	}
+	at := w.at
 	absent := func() *Witness { return w.prove(at, fw, true) }
 	switch {
 	case fw.Presence == schema.Optional && fr.Presence == schema.Required:
@@ -196,18 +279,18 @@ func (w *walker) field(at target, fw, fr *schema.Field, owner *Fact) {
 		}
 	}
 	typeFact := w.fact(owner, fw, FieldType)
-	w.types(at, fw, fw.Type, fr.Type, typeFact)
+	w.types(fw, fw.Type, fr.Type, typeFact)
 }
 
 // misses judges a field that the reader looks for elsewhere. Whether what is
 // read differs can hang on values (a default may equal all that is written),
 // so the search for a witness decides.
-func (w *walker) misses(at target, fw, fr *schema.Field, f *Fact) {
+func (w *walker) misses(fw, fr *schema.Field, f *Fact) {
 	how := fmt.Sprintf("as #%d, and %s looks for #%d", fw.Number, w.reader(), fr.Number)
 	if w.form == "json" {
 		how = fmt.Sprintf("as %q, and %s looks for %q", fw.Name, w.reader(), fr.Name)
 	}
-	if witness := w.prove(at, fw, false); witness != nil {
+	if witness := w.prove(w.at, fw, false); witness != nil {
 		w.emit(f, event{Breaks, fmt.Sprintf("%s writes %s %s", w.writer(), fw.Name, how), func() *Witness { return witness }})
 		return
 	}
@@ -216,7 +299,8 @@ func (w *walker) misses(at target, fw, fr *schema.Field, f *Fact) {
 
 // types compares the types of a field, or of what it holds. f is the fact
 // that its type has changed, or nil.
-func (w *walker) types(at target, field *schema.Field, wt, rt *schema.Type, f *Fact) {
+func (w *walker) types(field *schema.Field, wt, rt *schema.Type, f *Fact) {
+	at := w.at
 	if wt.Kind != rt.Kind {
 		if !widens(wt.Kind, rt.Kind, w.form) {
 			w.emit(f, event{Breaks, fmt.Sprintf("%s writes %s in %s, and %s reads %s", w.writer(), typeName(wt), field.Name, w.reader(), typeName(rt)),
@@ -226,11 +310,11 @@ func (w *walker) types(at target, field *schema.Field, wt, rt *schema.Type, f *F
 	}
 	switch wt.Kind {
 	case schema.KindList, schema.KindMap:
-		w.types(at, field, wt.Elem, rt.Elem, f)
+		w.types(field, wt.Elem, rt.Elem, f)
 	case schema.KindMessage:
-		w.message(wt.Message, rt.Message, append(slices.Clone(at.steps), field), f)
+		w.step(field, wt.Message, rt.Message, f)
 	case schema.KindEnum:
-		w.enum(at, field, wt.Enum, rt.Enum, f)
+		w.enum(field, wt.Enum, rt.Enum, f)
 	}
 }
 
@@ -263,7 +347,8 @@ func widens(from, to schema.Kind, form string) bool {
 }
 
 // enum compares the members of two enums.
-func (w *walker) enum(at target, field *schema.Field, we, re *schema.Enum, owner *Fact) {
+func (w *walker) enum(field *schema.Field, we, re *schema.Enum, owner *Fact) {
+	at := w.at
 	old, new := we, re
 	if !w.newReads {
 		old, new = re, we

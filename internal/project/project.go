@@ -50,6 +50,14 @@ type Project struct {
 	Config Config
 }
 
+// Default is a project that faithful.toml says nothing of: its promise is the
+// one that everybody makes.
+func Default() *Project {
+	p := &Project{Config: Config{Name: "default"}}
+	p.Config.check(source.NewFile("", ""), &BadConfig{}) // only fills in
+	return p
+}
+
 // ErrNoProject says that no folder from here upward is a project.
 var ErrNoProject = errors.New("there is no faithful.toml here or in a folder above")
 
