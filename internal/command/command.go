@@ -20,6 +20,7 @@ import (
 
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/report"
+	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 )
 
@@ -129,6 +130,8 @@ func (c *command) run(w *World, args []string) int {
 	var bad *project.BadConfig
 	var wrong *usageError
 	switch {
+	case errors.Is(err, errFound):
+		return found
 	case errors.As(err, &bad):
 		report.New(w.Out, w.Colour).Findings(bad.Findings)
 		return found
@@ -200,6 +203,27 @@ func mistakes(w *World, kind string, findings []source.Finding) (int, error) {
 	p.Findings(findings)
 	p.Line("%s", p.In(report.Red, errorCount(findings)))
 	return found, nil
+}
+
+// errFound says that what was found is printed already.
+var errFound = errors.New("something was found")
+
+// draft loads the project and its working definitions. Where these have
+// errors they are printed, and the error is errFound.
+func draft(w *World, kind string) (p *project.Project, definitions *schema.Definitions, err error) {
+	p, err = project.Open(w.Dir)
+	if err != nil {
+		return nil, nil, err
+	}
+	defs, findings, err := p.Definitions()
+	if err != nil {
+		return nil, nil, err
+	}
+	if source.Errors(findings) > 0 {
+		_, err = mistakes(w, kind, findings)
+		return nil, nil, errors.Join(err, errFound)
+	}
+	return p, defs, nil
 }
 
 // errorCount says how many errors there are, in how many files.

@@ -53,16 +53,9 @@ touched: generate names it and changes nothing at all.`,
 			if len(args) > 0 {
 				return trouble, usage("generate takes no arguments; the outputs are in faithful.toml")
 			}
-			p, err := project.Open(w.Dir)
+			p, defs, err := draft(w, *kind)
 			if err != nil {
 				return trouble, err
-			}
-			defs, findings, err := p.Definitions()
-			if err != nil {
-				return trouble, err
-			}
-			if source.Errors(findings) > 0 {
-				return mistakes(w, *kind, findings)
 			}
 			outputs, err := chooseOutputs(p, *only)
 			if err != nil {

@@ -46,16 +46,9 @@ When nothing changed, nothing is sealed.`,
 }
 
 func seal(w *World, kind, version, note string, dry bool) (int, error) {
-	p, err := project.Open(w.Dir)
+	p, defs, err := draft(w, kind)
 	if err != nil {
 		return trouble, err
-	}
-	defs, findings, err := p.Definitions()
-	if err != nil {
-		return trouble, err
-	}
-	if source.Errors(findings) > 0 {
-		return mistakes(w, kind, findings)
 	}
 	ledger, err := versions.Open(p.Dir)
 	if err != nil {

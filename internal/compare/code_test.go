@@ -174,6 +174,9 @@ func TestGoCode(t *testing.T) {
 	write(t, filepath.Join(dir, "old/use/use.go"), goProgram(old, "truth/old"))
 	verdicts, witnesses := map[string]bool{}, map[string]bool{}
 	for i, c := range codeChanges {
+		if testing.Short() && i%4 != 0 {
+			continue
+		}
 		name := fmt.Sprintf("c%02d", i)
 		new := definitions(t, changed(c))
 		writeStubs(t, filepath.Join(dir, name), golang.Language{}, new, map[string]string{"package": "truth/" + name})
@@ -203,6 +206,9 @@ func TestGoCode(t *testing.T) {
 	require.NotContains(t, failed, "truth/old/use")
 	for i, c := range codeChanges {
 		name := fmt.Sprintf("truth/c%02d/use", i)
+		if _, tried := verdicts[name]; !tried {
+			continue
+		}
 		_, fails := failed[name]
 		assert.Equal(t, verdicts[name], fails, "%q → %q: the table says that code breaks: %t; the compiler: %s", c.old, c.new, verdicts[name], failed[name])
 	}

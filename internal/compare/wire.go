@@ -303,7 +303,7 @@ func (w *walker) types(field *schema.Field, wt, rt *schema.Type, f *Fact) {
 	at := w.at
 	if wt.Kind != rt.Kind {
 		if !widens(wt.Kind, rt.Kind, w.form) {
-			w.emit(f, event{Breaks, fmt.Sprintf("%s writes %s in %s, and %s reads %s", w.writer(), typeName(wt), field.Name, w.reader(), typeName(rt)),
+			w.emit(f, event{Breaks, fmt.Sprintf("%s writes %s in %s, and %s reads %s", w.writer(), wt.Short(), field.Name, w.reader(), rt.Short()),
 				func() *Witness { return w.prove(at, field, false) }})
 		}
 		return
@@ -316,20 +316,6 @@ func (w *walker) types(field *schema.Field, wt, rt *schema.Type, f *Fact) {
 	case schema.KindEnum:
 		w.enum(field, wt.Enum, rt.Enum, f)
 	}
-}
-
-func typeName(t *schema.Type) string {
-	switch t.Kind {
-	case schema.KindList:
-		return "a list"
-	case schema.KindMap:
-		return "a map"
-	case schema.KindEnum:
-		return t.Enum.Name
-	case schema.KindMessage:
-		return t.Message.Name
-	}
-	return t.Kind.String()
 }
 
 // widens tells whether every value of one kind is read as an equal value of

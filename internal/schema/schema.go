@@ -84,6 +84,19 @@ func (t *Type) spell(name func(*Decl) string) string {
 	return t.Kind.String()
 }
 
+// Short names the type for a sentence: "int32", "a list", "Deck".
+func (t *Type) Short() string {
+	switch t.Kind {
+	case KindList, KindMap:
+		return "a " + t.Kind.String()
+	case KindEnum:
+		return t.Enum.Name
+	case KindMessage:
+		return t.Message.Name
+	}
+	return t.Kind.String()
+}
+
 // Local writes the type as a file of a module would, with the usual aliases.
 func (t *Type) Local(m *Module) string {
 	return t.spell(func(d *Decl) string {

@@ -229,27 +229,13 @@ func finish(m *Message, start int) *Error {
 		}
 		switch f.Presence {
 		case schema.Required:
-			return &Error{Path: "/" + f.Name, Expected: describeType(f.Type), Found: "nothing: the field is required", Offset: start}
+			return &Error{Path: "/" + f.Name, Expected: f.Type.Short(), Found: "nothing: the field is required", Offset: start}
 		case schema.Defaulted:
 			m.Fields[f.Number] = Default(f.Default)
 		}
 	}
 	sortUnknown(m.Unknown)
 	return nil
-}
-
-func describeType(t *schema.Type) string {
-	switch t.Kind {
-	case schema.KindEnum:
-		return t.Enum.Name
-	case schema.KindMessage:
-		return t.Message.Name
-	case schema.KindList:
-		return "a list"
-	case schema.KindMap:
-		return "a map"
-	}
-	return t.Kind.String()
 }
 
 func (r *cborReader) value(t *schema.Type) (Value, *Error) {
@@ -261,7 +247,7 @@ func (r *cborReader) value(t *schema.Type) (Value, *Error) {
 	if err != nil {
 		return nil, err
 	}
-	wrong := func() (Value, *Error) { return nil, r.refuseAt(start, describeType(t), h.describe()) }
+	wrong := func() (Value, *Error) { return nil, r.refuseAt(start, t.Short(), h.describe()) }
 	switch t.Kind {
 	case schema.KindBool:
 		if h.major != majorSimple || h.info != 20 && h.info != 21 {

@@ -250,7 +250,7 @@ func (r *jsonReader) value(t *schema.Type) (Value, *Error) {
 	isNumber := c == '-' || c >= '0' && c <= '9'
 	fail := func() (Value, *Error) {
 		r.at = at
-		return nil, r.wrong(describeType(t))
+		return nil, r.wrong(t.Short())
 	}
 	switch t.Kind {
 	case schema.KindMessage:

@@ -110,23 +110,31 @@ func importName(m *schema.Module, others []*schema.Module) string {
 
 // TypeName is the Go type of a value, as code outside of its module writes it.
 func TypeName(t *schema.Type) string {
+	return spell(t, func(d *schema.Decl) string { return PackageName(d.Module) + "." + d.Name }, func(string) {})
+}
+
+// spell writes a type; name writes a declared one, and use is told the
+// packages that the rest needs.
+func spell(t *schema.Type, name func(*schema.Decl) string, use func(packageName string)) string {
 	switch t.Kind {
 	case schema.KindText:
 		return "string"
 	case schema.KindBytes:
 		return "[]byte"
 	case schema.KindUUID:
+		use("wire")
 		return "wire.UUID"
 	case schema.KindInstant:
+		use("time")
 		return "time.Time"
 	case schema.KindEnum:
-		return PackageName(t.Enum.Module) + "." + t.Enum.Name
+		return name(&t.Enum.Decl)
 	case schema.KindMessage:
-		return PackageName(t.Message.Module) + "." + t.Message.Name
+		return name(&t.Message.Decl)
 	case schema.KindList:
-		return "[]" + TypeName(t.Elem)
+		return "[]" + spell(t.Elem, name, use)
 	case schema.KindMap:
-		return "map[string]" + TypeName(t.Elem)
+		return "map[string]" + spell(t.Elem, name, use)
 	}
 	return t.Kind.String()
 }

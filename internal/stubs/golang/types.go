@@ -71,25 +71,13 @@ func (g *generator) member(m *schema.Member) string {
 
 // typ writes a type as an element: what a required field has.
 func (g *generator) typ(t *schema.Type) string {
-	switch t.Kind {
-	case schema.KindText:
-		return "string"
-	case schema.KindBytes:
-		return "[]byte"
-	case schema.KindUUID:
-		return g.wire() + ".UUID"
-	case schema.KindInstant:
-		return g.std("time") + ".Time"
-	case schema.KindEnum:
-		return g.name(&t.Enum.Decl)
-	case schema.KindMessage:
-		return g.name(&t.Message.Decl)
-	case schema.KindList:
-		return "[]" + g.typ(t.Elem)
-	case schema.KindMap:
-		return "map[string]" + g.typ(t.Elem)
-	}
-	return t.Kind.String()
+	return spell(t, g.name, func(packageName string) {
+		if packageName == "wire" {
+			g.wire()
+		} else {
+			g.std(packageName)
+		}
+	})
 }
 
 // nilable tells whether nil says that a field of this type is absent.

@@ -79,6 +79,21 @@ func importName(m *schema.Module, others []*schema.Module) string {
 // TypeName is the TypeScript type of a value, as code that imports it by name
 // writes it.
 func TypeName(t *schema.Type) string {
+	return spell(t, speller{
+		decl:   func(d *schema.Decl) string { return d.Name },
+		global: func(name string) string { return name },
+		wire:   func(name string) string { return name },
+	})
+}
+
+// speller writes the names in a type: declared ones, those of the language,
+// and those of the support files.
+type speller struct {
+	decl         func(*schema.Decl) string
+	global, wire func(name string) string
+}
+
+func spell(t *schema.Type, s speller) string {
 	switch t.Kind {
 	case schema.KindBool:
 		return "boolean"
@@ -87,19 +102,23 @@ func TypeName(t *schema.Type) string {
 	case schema.KindText:
 		return "string"
 	case schema.KindBytes:
-		return "Uint8Array"
+		return s.global("Uint8Array")
 	case schema.KindUUID:
-		return "Uuid"
+		return s.wire("Uuid")
 	case schema.KindInstant:
-		return "Instant"
+		return s.wire("Instant")
 	case schema.KindEnum:
-		return t.Enum.Name
+		return s.decl(&t.Enum.Decl)
 	case schema.KindMessage:
-		return t.Message.Name
+		return s.decl(&t.Message.Decl)
 	case schema.KindList:
-		return "readonly " + TypeName(t.Elem) + "[]"
+		elem := spell(t.Elem, s)
+		if t.Elem.Kind == schema.KindList {
+			elem = "(" + elem + ")"
+		}
+		return "readonly " + elem + "[]"
 	case schema.KindMap:
-		return "ReadonlyMap<string, " + TypeName(t.Elem) + ">"
+		return s.global("ReadonlyMap") + "<string, " + spell(t.Elem, s) + ">"
 	}
 	return "number"
 }

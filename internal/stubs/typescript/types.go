@@ -58,33 +58,11 @@ func (g *generator) defaultOf(f *schema.Field) string {
 }
 
 func (g *generator) typ(t *schema.Type) string {
-	switch t.Kind {
-	case schema.KindBool:
-		return "boolean"
-	case schema.KindInt64:
-		return "bigint"
-	case schema.KindText:
-		return "string"
-	case schema.KindBytes:
-		return g.global("Uint8Array")
-	case schema.KindUUID:
-		return g.wire() + ".Uuid"
-	case schema.KindInstant:
-		return g.wire() + ".Instant"
-	case schema.KindEnum:
-		return g.from(&t.Enum.Decl) + t.Enum.Name
-	case schema.KindMessage:
-		return g.from(&t.Message.Decl) + t.Message.Name
-	case schema.KindList:
-		elem := g.typ(t.Elem)
-		if t.Elem.Kind == schema.KindList {
-			elem = "(" + elem + ")"
-		}
-		return "readonly " + elem + "[]"
-	case schema.KindMap:
-		return g.global("ReadonlyMap") + "<string, " + g.typ(t.Elem) + ">"
-	}
-	return "number"
+	return spell(t, speller{
+		decl:   func(d *schema.Decl) string { return g.from(d) + d.Name },
+		global: g.global,
+		wire:   func(name string) string { return g.wire() + "." + name },
+	})
 }
 
 func (g *generator) tools(d *schema.Decl) string { return g.from(d) + ToolsName(d) }
