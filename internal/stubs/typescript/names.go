@@ -60,7 +60,7 @@ func Folder(m *schema.Module) string {
 var taken = strings.Fields(`abstract any arguments as async await bigint boolean break case catch class const continue debugger declare default delete do else
 	enum eval export extends false finally for from function get if implements import in init instanceof interface is keyof let list m map module n name
 	namespace never new null number object of options package path private protected public r readonly request return seen set static string super
-	switch symbol this throw true try type typeof undefined unknown v var void w web while wire with yield about calls client entry i item key problem t`)
+	switch symbol this throw true try type typeof undefined unknown v var void w web while wire with yield about calls client entry entries i item key known length problem start t`)
 
 // importName is how a module's types are called where they are imported.
 func importName(m *schema.Module, others []*schema.Module) string {

@@ -319,12 +319,10 @@ func (g *generator) codec(m *schema.Message) {
 	g.violations(m)
 }
 
-// writeMethod writes writeCbor or writeJson. The order of numbers has room
-// for unknown fields between the known ones.
+// writeMethod writes writeCbor or writeJson.
 func (g *generator) writeMethod(m *schema.Message, form string) {
 	wire := g.wire()
 	g.method(fmt.Sprintf("write%s(w: %s.%sWriter, m: %s): void", form, wire, form, m.Name), func() {
-		g.P("const unknown = m[%s.unknown] ?? [];", wire)
 		always := 0
 		var optional []string
 		for _, f := range m.Fields {
@@ -335,17 +333,15 @@ func (g *generator) writeMethod(m *schema.Message, form string) {
 			}
 		}
 		if form == "Cbor" {
-			count := append(optional, fmt.Sprintf("(unknown.length === 0 ? 0 : %s.countUnknown(unknown))", wire))
-			if always > 0 {
-				count = append([]string{strconv.Itoa(always)}, count...)
+			count := optional
+			if always > 0 || len(optional) == 0 {
+				count = append([]string{strconv.Itoa(always)}, optional...)
 			}
-			g.P("w.openMap(%s);", strings.Join(count, " + "))
+			g.P("const start = w.openMessage(%s);", strings.Join(count, " + "))
 		} else {
-			g.P("w.open(\"{\");")
+			g.P("const start = w.openMessage();")
 		}
-		g.P("let u = 0;")
 		for _, f := range m.Fields {
-			g.In("if (u < unknown.length) {", func() { g.P("u = w.unknownBelow(unknown, u, %d);", f.Number) }, "}")
 			write := func() {
 				if form == "Cbor" {
 					g.P("w.key(%d);", f.Number)
@@ -360,11 +356,10 @@ func (g *generator) writeMethod(m *schema.Message, form string) {
 				write()
 			}
 		}
-		g.P("w.unknownBelow(unknown, u, 65537);")
 		if form == "Cbor" {
-			g.P("w.leave();")
+			g.P("w.closeMessage(start, m[%s.unknown]);", wire)
 		} else {
-			g.P("w.close(\"}\");")
+			g.P("w.closeMessage(start, m[%s.unknown], %s);", wire, fieldTable(m))
 		}
 	})
 }

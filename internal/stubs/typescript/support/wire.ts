@@ -355,23 +355,38 @@ export class CborWriter {
     this.integer(v.nanos / unit);
   }
 
-  /** Writes the unknown fields whose numbers are below limit, from the i-th; returns the next. */
-  unknownBelow(list: readonly UnknownField[], i: number, limit: number): number {
-    for (; i < list.length; i++) {
-      const field = list[i];
-      if (field === undefined || !("number" in field) || field.number >= limit) {
-        break;
-      }
-      this.key(field.number);
-      this.raw(field.cbor);
-    }
-    return i;
+  /** Begins a message of n known entries; closeMessage ends it, with what this returns. */
+  openMessage(n: number): number {
+    const start = this.at;
+    this.openMap(n);
+    return start;
   }
-}
 
-/** How many unknown fields have a binary form. */
-export function countUnknown(list: readonly UnknownField[]): number {
-  return list.filter((field) => "number" in field).length;
+  /** Ends the message that begins at start, and puts unknown fields in their places among the known. */
+  closeMessage(start: number, unknown: readonly UnknownField[] | undefined): void {
+    this.leave();
+    const kept = unknown?.filter((field) => "number" in field) ?? [];
+    if (kept.length === 0) {
+      return;
+    }
+    const known = new CborReader(this.buffer.slice(start, this.at), Infinity).entries();
+    this.at = start;
+    this.head(majorMap, known.length + kept.length);
+    for (const [number, entry] of known) {
+      for (; kept[0] !== undefined && kept[0].number < number; kept.shift()) {
+        this.unknownEntry(kept[0]);
+      }
+      this.raw(entry);
+    }
+    kept.forEach((field) => {
+      this.unknownEntry(field);
+    });
+  }
+
+  private unknownEntry(field: { readonly number: number; readonly cbor: Uint8Array }): void {
+    this.key(field.number);
+    this.raw(field.cbor);
+  }
 }
 
 /** Map entries in the order of their encoding (RFC 8949, section 4.2.1). */
@@ -767,6 +782,18 @@ export class CborReader {
     return [seconds, nanos];
   }
 
+  /** The entries of a message that we wrote, each with its number. */
+  entries(): [number, Uint8Array][] {
+    const list: [number, Uint8Array][] = [];
+    for (let left = this.openMessage("a message"); left > 0; left--) {
+      const start = this.at;
+      const number = this.fieldNumber();
+      this.skip();
+      list.push([number, this.data.subarray(start, this.at)]);
+    }
+    return list;
+  }
+
   /** Keeps an entry whose number the definitions do not know. */
   unknown(list: UnknownField[], number: number): void {
     if (list.some((field) => "number" in field && field.number === number)) {
@@ -960,21 +987,26 @@ export class JsonWriter {
     this.out += `"${v.toString()}"`;
   }
 
-  unknownBelow(list: readonly UnknownField[], i: number, limit: number): number {
-    for (; i < list.length; i++) {
-      const field = list[i];
-      if (field === undefined || rank(field) >= limit) {
-        break;
-      }
-      if ("number" in field) {
-        this.member(`#${field.number}`);
-        this.bytesValue(field.cbor);
-      } else {
-        this.member(field.name);
-        this.out += field.json;
-      }
+  /** Begins a message; closeMessage ends it, with what this returns. */
+  openMessage(): number {
+    const start = this.out.length;
+    this.open("{");
+    return start;
+  }
+
+  /** Ends the message that begins at start, and puts unknown fields in: numbers in their places among the known, names last. */
+  closeMessage(start: number, unknown: readonly UnknownField[] | undefined, fields: Fields): void {
+    this.close("}");
+    if (unknown === undefined || unknown.length === 0) {
+      return;
     }
-    return i;
+    const members = new JsonReader(this.out.slice(start)).members().map(([name, json]) => ({ rank: fields.find((field) => field[1] === name)?.[0] ?? 0, name, json }));
+    for (const field of unknown) {
+      members.push("number" in field ? { rank: field.number, name: `#${field.number}`, json: `"${toBase64(field.cbor)}"` } : { rank: rank(field), name: field.name, json: field.json });
+    }
+    // Sorting is stable, so names stay in the order in which they were read.
+    members.sort((a, b) => a.rank - b.rank);
+    this.out = this.out.slice(0, start) + "{" + members.map(({ name, json }) => `${JSON.stringify(name)}:${json}`).join(",") + "}";
   }
 }
 
@@ -1371,6 +1403,16 @@ export class JsonReader {
     inner.end();
     this.budget = inner.left;
     return undefined;
+  }
+
+  /** The members of an object that we wrote, each with its name. */
+  members(): [string, string][] {
+    const list: [string, string][] = [];
+    this.openObject("an object");
+    for (let name = this.member(); name !== undefined; name = this.member()) {
+      list.push([name, this.raw()]);
+    }
+    return list;
   }
 
   /** Any JSON value without the blanks between its tokens. */
