@@ -34,6 +34,7 @@ const (
 // World is what a command may touch.
 type World struct {
 	Context context.Context
+	In      io.Reader
 	Out     io.Writer
 	Err     io.Writer
 	Dir     string
@@ -49,7 +50,7 @@ func Process() *World {
 	}
 	ctx, _ := signal.NotifyContext(context.Background(), os.Interrupt)
 	colour := os.Getenv("NO_COLOR") == "" && term.IsTerminal(int(os.Stdout.Fd()))
-	return &World{Context: ctx, Out: os.Stdout, Err: os.Stderr, Dir: dir, Colour: colour, Now: time.Now}
+	return &World{Context: ctx, In: os.Stdin, Out: os.Stdout, Err: os.Stderr, Dir: dir, Colour: colour, Now: time.Now}
 }
 
 // command is one command with its own help.
@@ -65,7 +66,7 @@ type command struct {
 
 // all returns the commands in the order in which people meet them.
 func all() []*command {
-	return []*command{newCommand, checkCommand, generateCommand, compareCommand, sealCommand, demoCommand(), versionCommand, helpCommand()}
+	return []*command{newCommand, checkCommand, tidyCommand, generateCommand, compareCommand, sealCommand, demoCommand(), versionCommand, helpCommand()}
 }
 
 // usageError is wrong usage, with what would be right.

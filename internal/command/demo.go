@@ -102,7 +102,7 @@ func (d *demo) tell() error {
 		return err
 	}
 	d.p.Line("With a slip in one line:")
-	if err := d.change("#5 fare       common.Money", "#5 fare       common.Mony"); err != nil {
+	if err := d.change("#5  fare       common.Money", "#5  fare       common.Mony"); err != nil {
 		return err
 	}
 	if err := d.faithful(found, "check"); err != nil {
@@ -128,7 +128,7 @@ func (d *demo) tell() error {
 	}
 
 	d.say("A harmless change", "Passengers bring luggage.")
-	if err := d.change("  retired #12 \"coupon\"", "  #13 luggage   int32?\n  retired #12 \"coupon\""); err != nil {
+	if err := d.change("  retired #12 \"coupon\"", "  #13 luggage    int32?\n  retired #12 \"coupon\""); err != nil {
 		return err
 	}
 	if err := d.faithful(fine, "compare"); err != nil {

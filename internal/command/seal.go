@@ -115,7 +115,7 @@ func refused(w *World, kind, needed, summary string, why error) (int, error) {
 func canonicalFiles(defs *schema.Definitions) []versions.File {
 	var files []versions.File
 	for _, m := range defs.Modules {
-		files = append(files, versions.File{Name: m.Name + ".faithful", Text: m.Canonical(true)})
+		files = append(files, versions.File{Name: m.Name + ".faithful", Text: m.Canonical()})
 	}
 	return files
 }

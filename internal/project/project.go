@@ -277,6 +277,19 @@ func (p *Project) read(paths []string) ([]*source.File, error) {
 	return files, nil
 }
 
+// ReadFile reads one definition file that is named as seen from a folder.
+func ReadFile(dir, name string) (*source.File, error) {
+	path := name
+	if !filepath.IsAbs(path) {
+		path = filepath.Join(dir, name)
+	}
+	f, err := readFile(path)
+	if err == nil {
+		f.Name = filepath.ToSlash(name)
+	}
+	return f, err
+}
+
 func readFile(path string) (*source.File, error) {
 	info, err := os.Stat(path)
 	if err != nil {
@@ -289,5 +302,5 @@ func readFile(path string) (*source.File, error) {
 	if err != nil {
 		return nil, err
 	}
-	return source.NewFile(path, string(text)), nil
+	return source.NewFile(path, string(text)).At(path), nil
 }

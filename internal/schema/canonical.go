@@ -9,22 +9,36 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"faithfulcourier/internal/source"
+	"faithfulcourier/internal/syntax"
 )
 
-// Digest identifies definitions, documentation aside: the SHA-256 of the
-// canonical text of all modules, as 64 hexadecimal digits. It does not depend
+// Digest identifies definitions, documentation aside: the SHA-256 of the plain
+// text of all modules, as 64 hexadecimal digits. It does not depend
 // on file names, the order of declarations or aliases.
 func (d *Definitions) Digest() string {
 	hash := sha256.New()
 	for _, m := range d.Modules {
-		hash.Write([]byte(m.Canonical(false)))
+		hash.Write([]byte(m.plain(false)))
 	}
 	return hex.EncodeToString(hash.Sum(nil))
 }
 
-// Canonical writes a module as one definition file: declarations by kind and
-// name, fields and members by number, calls by name, in aligned columns.
-func (m *Module) Canonical(withDoc bool) string {
+// Canonical writes a module as one definition file in the canonical layout,
+// documentation included: declarations by kind and name, fields and members by
+// number, calls by name.
+func (m *Module) Canonical() string {
+	out, findings := syntax.Tidy(source.NewFile(m.Name, m.plain(true)))
+	if len(findings) > 0 {
+		panic("what we write must be right: " + findings[0].Message)
+	}
+	return out
+}
+
+// plain is what Canonical lays out, one blank between words. The digest is made
+// of it, so that it does not depend on any layout.
+func (m *Module) plain(withDoc bool) string {
 	c := &canonical{module: m, withDoc: withDoc, aliases: map[*Module]string{}}
 	c.chooseAliases()
 	c.doc("", m.Doc)
@@ -56,7 +70,6 @@ type canonical struct {
 	module  *Module
 	withDoc bool
 	aliases map[*Module]string
-	rows    [][]string // pending aligned rows
 }
 
 func (c *canonical) line(s string) { c.b.WriteString(s + "\n") }
@@ -66,45 +79,8 @@ func (c *canonical) doc(indent, text string) {
 		return
 	}
 	for line := range strings.SplitSeq(text, "\n") {
-		line = strings.TrimRight(indent+"/// "+line, " ")
-		if indent == "" {
-			c.line(line)
-		} else {
-			c.rows = append(c.rows, []string{line}) // among aligned rows, unaligned
-		}
+		c.line(strings.TrimRight(indent+"/// "+line, " "))
 	}
-}
-
-// row adds one line of aligned columns to those that flush writes.
-func (c *canonical) row(cells ...string) { c.rows = append(c.rows, cells) }
-
-func (c *canonical) flush() {
-	var widths []int
-	for _, row := range c.rows {
-		for i, cell := range row {
-			if i == len(widths) {
-				widths = append(widths, 0)
-			}
-			if i < len(row)-1 {
-				widths[i] = max(widths[i], len([]rune(cell)))
-			}
-		}
-	}
-	for _, row := range c.rows {
-		if len(row) == 1 {
-			c.line(row[0])
-			continue
-		}
-		line := " "
-		for i, cell := range row {
-			line += " " + cell
-			if i < len(row)-1 {
-				line += strings.Repeat(" ", widths[i]-len([]rune(cell)))
-			}
-		}
-		c.line(strings.TrimRight(line, " "))
-	}
-	c.rows = nil
 }
 
 // chooseAliases gives each module that is referred to its last part as alias,
@@ -152,7 +128,6 @@ func (c *canonical) open(d *Decl, head string) {
 }
 
 func (c *canonical) retired(list []Retired) {
-	c.flush()
 	list = slices.Clone(list)
 	slices.SortFunc(list, func(a, b Retired) int {
 		if a.Number != b.Number {
@@ -177,7 +152,7 @@ func (c *canonical) enum(e *Enum) {
 	c.open(&e.Decl, "enum "+e.Name)
 	for _, m := range e.Members {
 		c.doc("  ", m.Doc)
-		c.row("#"+strconv.Itoa(m.Number), m.Name)
+		c.line(fmt.Sprintf("  #%d %s", m.Number, m.Name))
 	}
 	c.retired(e.Retired)
 }
@@ -197,7 +172,7 @@ func (c *canonical) message(m *Message) {
 		case Defaulted:
 			t += " = " + LiteralText(f.Default)
 		}
-		c.row("#"+strconv.Itoa(f.Number), f.Name, t)
+		c.line(fmt.Sprintf("  #%d %s %s", f.Number, f.Name, t))
 	}
 	c.retired(m.Retired)
 }
@@ -209,7 +184,6 @@ func (c *canonical) service(s *Service) {
 			c.line("")
 		}
 		c.doc("  ", call.Doc)
-		c.flush()
 		side := func(m *Message) string {
 			if m == nil {
 				return ""

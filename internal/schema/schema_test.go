@@ -178,13 +178,13 @@ func TestCanonicalTextIsReadBack(t *testing.T) {
 	require.Empty(t, findings)
 	var texts []string
 	for _, m := range defs.Modules {
-		texts = append(texts, m.Canonical(true))
+		texts = append(texts, m.Canonical())
 	}
 	again, findings := load(t, texts...)
 	require.Empty(t, findings)
 	assert.Equal(t, defs.Digest(), again.Digest())
 	for i, m := range again.Modules {
-		assert.Equal(t, texts[i], m.Canonical(true))
+		assert.Equal(t, texts[i], m.Canonical())
 	}
 }
 

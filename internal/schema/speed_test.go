@@ -2,6 +2,7 @@ package schema
 
 import (
 	"fmt"
+	"go/format"
 	"go/parser"
 	"go/token"
 	"os"
@@ -15,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"faithfulcourier/internal/source"
+	"faithfulcourier/internal/syntax"
 )
 
 // someDefinitions are of the kind that the ferry's are; X is a number.
@@ -134,6 +136,31 @@ func TestFrontEndIsFast(t *testing.T) {
 	t.Logf("the front end reads %.1f times the bytes a second of go/parser", ratios[4])
 	if ratios[4] < 1 {
 		t.Error("the front end is slower than go/parser")
+	}
+}
+
+// TestTidyIsFast holds tidy against go/format, in the same run.
+func TestTidyIsFast(t *testing.T) {
+	text, texts := largeDefinitions(frontEndSize), goSource(t, frontEndSize)
+	var ratios []float64
+	for range 7 {
+		start := time.Now()
+		_, findings := syntax.Tidy(source.NewFile("large.faithful", text))
+		require.Empty(t, findings)
+		ours := float64(len(text)) / float64(time.Since(start))
+		start = time.Now()
+		size := 0
+		for _, goText := range texts {
+			size += len(goText)
+			_, err := format.Source([]byte(goText))
+			require.NoError(t, err)
+		}
+		ratios = append(ratios, ours/(float64(size)/float64(time.Since(start))))
+	}
+	slices.Sort(ratios)
+	t.Logf("tidy lays out %.1f times the bytes a second of go/format", ratios[3])
+	if ratios[3] < 2 {
+		t.Error("tidy is slower than twice go/format")
 	}
 }
 

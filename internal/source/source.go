@@ -20,7 +20,17 @@ type File struct {
 	Name string
 	Text string
 
+	path  string
 	lines []uint32 // offsets of line starts, made on first use
+}
+
+// Path is where the file lies, or "" for text that is in no file.
+func (f *File) Path() string { return f.path }
+
+// At says where a file lies.
+func (f *File) At(path string) *File {
+	f.path = path
+	return f
 }
 
 // NewFile returns a file over text.

@@ -11,17 +11,18 @@ import (
 type kind uint8
 
 const (
-	endOfFile  kind = iota
-	lowerName       // snake_case
-	pascalName      // PascalCase, also a single capital
-	upperName       // UPPER_CASE of two letters or more
-	oddName         // a name in none of the three styles
-	number          // JSON number
-	text            // JSON string, quotes included
-	brokenText      // a string that is not closed or has a wrong escape
-	docComment      // one line of ///
-	strayDoc        // a /// after an item on its own line
-	unknown         // a byte that begins nothing
+	endOfFile   kind = iota
+	lowerName        // snake_case
+	pascalName       // PascalCase, also a single capital
+	upperName        // UPPER_CASE of two letters or more
+	oddName          // a name in none of the three styles
+	number           // JSON number
+	text             // JSON string, quotes included
+	brokenText       // a string that is not closed or has a wrong escape
+	lineComment      // from // to the end of its line; only when comments are kept
+	docComment       // one line of ///
+	strayDoc         // a /// after an item on its own line
+	unknown          // a byte that begins nothing
 	braceOpen
 	braceClose
 	bracketOpen
@@ -52,9 +53,10 @@ func (t token) span() source.Span { return source.Span{Start: t.start, End: t.en
 // scanner cuts text into tokens. It reports nothing itself: what is wrong has
 // a token kind of its own, and the parser says so.
 type scanner struct {
-	text string
-	at   int
-	line bool // nothing but blanks since the line began
+	text         string
+	at           int
+	line         bool // nothing but blanks since the line began
+	keepComments bool
 }
 
 var punctuation = [128]kind{
@@ -97,6 +99,9 @@ func (s *scanner) next() token {
 					kind = strayDoc
 				}
 				return s.take(kind, s.lineLength())
+			}
+			if s.keepComments {
+				return s.take(lineComment, s.lineLength())
 			}
 			s.at += s.lineLength()
 		default:

@@ -187,7 +187,7 @@ func aboutFile(defs *schema.Definitions, about stubs.About, root string) []byte 
 		c.P("Digest: Digest,")
 		c.In("Modules: []web.Module{", func() {
 			for _, m := range defs.Modules {
-				c.P("{Name: %q, Text: %s},", m.Name, textLiteral(m.Canonical(true)))
+				c.P("{Name: %q, Text: %s},", m.Name, textLiteral(m.Canonical()))
 			}
 		}, "},")
 		c.In("Errors: []web.ErrorPage{", func() {

@@ -172,7 +172,7 @@ func aboutFile(defs *schema.Definitions, about stubs.About) []byte {
 		c.P("digest: %s,", text(defs.Digest()))
 		c.In("modules: [", func() {
 			for _, m := range defs.Modules {
-				c.P("{ name: %s, text: %s },", text(m.Name), text(m.Canonical(true)))
+				c.P("{ name: %s, text: %s },", text(m.Name), text(m.Canonical()))
 			}
 		}, "],")
 		c.In("errors: [", func() {

@@ -1,0 +1,134 @@
+package command
+
+import (
+	"bytes"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+
+	"faithfulcourier/internal/project"
+	"faithfulcourier/internal/report"
+	"faithfulcourier/internal/source"
+	"faithfulcourier/internal/syntax"
+)
+
+var tidyCommand = &command{
+	name:     "tidy",
+	synopsis: "[FILE…] [-w] [--dry]",
+	short:    "lays out definitions in the one canonical way",
+	long: `Prints files in the canonical layout, or, with -w, writes them. Without FILE it
+takes all files of the project; the FILE - is standard input. Comments stay where
+they belong, and the meaning never changes. A file with errors is not touched.`,
+	examples: [2]string{"faithful tidy -w", "faithful tidy definitions/booking.faithful"},
+	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
+		write := flags.Bool("w", false, "write the files instead of printing them")
+		dry := flags.Bool("dry", false, "only name the files that would change; exit 1 if there are any")
+		return func(w *World, args []string) (int, error) {
+			if *write && *dry {
+				return trouble, usage("-w writes and --dry does not: choose one")
+			}
+			return tidyFiles(w, args, *write, *dry)
+		}
+	},
+}
+
+func tidyFiles(w *World, args []string, write, dry bool) (int, error) {
+	files, err := tidyInput(w, args)
+	if err != nil {
+		return trouble, err
+	}
+	type change struct {
+		file *source.File
+		text string
+	}
+	var changes []change
+	var findings []source.Finding
+	for _, f := range files {
+		text, wrong := syntax.Tidy(f)
+		findings = append(findings, wrong...)
+		if len(wrong) == 0 && (!write && !dry || text != f.Text) {
+			changes = append(changes, change{f, text})
+		}
+	}
+	if len(findings) > 0 {
+		return mistakes(w, "text", findings)
+	}
+	p := report.New(w.Out, w.Colour)
+	for _, c := range changes {
+		switch {
+		case dry:
+			p.Line("would tidy %s", c.file.Name)
+		case write:
+			if err := replaceText(c.file.Path(), c.text); err != nil {
+				return trouble, err
+			}
+			p.Line("tidied %s", c.file.Name)
+		default:
+			io.WriteString(w.Out, c.text) // a broken pipe has no one to tell
+		}
+	}
+	if len(changes) == 0 {
+		p.Line("%s: nothing to tidy", report.Plural(len(files), "file"))
+	}
+	if dry && len(changes) > 0 {
+		return found, nil
+	}
+	return fine, nil
+}
+
+// tidyInput reads the files that are named, standard input for "-", or all of
+// the project.
+func tidyInput(w *World, args []string) ([]*source.File, error) {
+	if len(args) == 0 {
+		p, err := project.Open(w.Dir)
+		if err != nil {
+			return nil, err
+		}
+		return p.Files()
+	}
+	var files []*source.File
+	for _, arg := range args {
+		if arg == "-" {
+			text, err := io.ReadAll(io.LimitReader(w.In, source.MaxFileSize+1))
+			if err != nil {
+				return nil, err
+			}
+			files = append(files, source.NewFile("standard input", string(text)))
+			continue
+		}
+		f, err := project.ReadFile(w.Dir, arg)
+		if err != nil {
+			return nil, err
+		}
+		files = append(files, f)
+	}
+	return files, nil
+}
+
+// replaceText replaces a user's file in one step, with its mode.
+func replaceText(path, text string) error {
+	if path == "" {
+		return fmt.Errorf("standard input can't be written; leave out -w")
+	}
+	info, err := os.Stat(path)
+	if err != nil {
+		return err
+	}
+	// A link stays a link: what it leads to is replaced.
+	if path, err = filepath.EvalSymlinks(path); err != nil {
+		return err
+	}
+	f, err := os.CreateTemp(filepath.Dir(path), ".faithful-new-")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(f.Name()) // after the rename there is nothing to remove
+	_, err = io.Copy(f, bytes.NewReader([]byte(text)))
+	if err := errors.Join(err, f.Chmod(info.Mode().Perm()), f.Sync(), f.Close()); err != nil {
+		return err
+	}
+	return os.Rename(f.Name(), path)
+}
