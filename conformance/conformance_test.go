@@ -244,6 +244,14 @@ var invalid = []payload{
 	{"Optionals", "cbor", "a1 05 1b 00 20 00 00 00 00 00 01"},                          // 2^53+1 for a float
 	{"Optionals", "cbor", "a1 0c 9b 00 00 00 00 ff ff ff ff"},
 	{"Optionals", "cbor", "a1 07 5b 7f ff ff ff ff ff ff ff 00"},
+	{"Optionals", "cbor", "a1 0e 18 80"},                      // 128 for an int8
+	{"Optionals", "cbor", "a1 0e 38 80"},                      // -129
+	{"Optionals", "cbor", "a1 0f 20"},                         // -1 for a uint64
+	{"Optionals", "cbor", "a1 11 81 19 01 00"},                // 256 for a uint8
+	{"Optionals", "cbor", "a1 10 1a 01 00 00 01"},             // 2^24+1 for a float32
+	{"Optionals", "cbor", "a1 10 fb 47 f0 00 00 00 00 00 00"}, // 2^128 for a float32
+	{"Optionals", "json", `{"i8":128}`}, {"Optionals", "json", `{"i8":-129}`}, {"Optionals", "json", `{"u64":-1}`}, {"Optionals", "json", `{"u64":18446744073709551616}`}, {"Optionals", "json", `{"u64":"018"}`},
+	{"Optionals", "json", `{"f32":3.5e38}`}, {"Optionals", "json", `{"f32":3.40282357e38}`}, {"Optionals", "json", `{"u8s":[256]}`}, {"Optionals", "json", `{"u8s":["-0"]}`},
 	{"Leaf", "json", ``}, {"Leaf", "json", `[]`}, {"Leaf", "json", `null`}, {"Leaf", "json", `{}`},
 	{"Leaf", "json", "\ufeff{\"number\":1}"},
 	{"Leaf", "json", `{"number":1} x`}, {"Leaf", "json", `{"number":1,}`}, {"Leaf", "json", `{"number" 1}`}, {"Leaf", "json", `{number:1}`},
@@ -276,6 +284,10 @@ var lenient = []payload{
 	{"Optionals", "json", `{"deck":7,"name":null,"list":null}`}, {"Optionals", "json", `{"deck":"sun"}`}, {"Optionals", "json", `{"deck":"7"}`}, {"Optionals", "json", `{"large":"9007199254740993","small":-0}`},
 	{"Optionals", "json", `{"data":"+/-_"}`}, {"Optionals", "json", `{"data":"AAA="}`}, {"Optionals", "json", `{"at":"2026-01-01T00:30:00.120+01:00"}`}, {"Optionals", "json", `{"key":"0B9F6A52-3D1C-4E6B-9A57-5F2F3F1D7C01"}`},
 	{"Optionals", "json", `{"ratio":123456789012345678901234567890,"#2":"Bg","#":1,"#x":2}`}, {"Optionals", "json", `{"ratio":1E-400}`}, {"Optionals", "json", `{"map":{"ab":"","c":"","\u0000":""}}`},
+	{"Optionals", "cbor", "a1 10 fb 3f b9 99 99 99 99 99 9a"}, {"Optionals", "cbor", "a1 10 f9 3c 00"}, {"Optionals", "cbor", "a1 10 1a 01 00 00 00"}, {"Optionals", "cbor", "a1 0f 1b ff ff ff ff ff ff ff ff"},
+	{"Optionals", "json", `{"f32":3.4028235677973366e38}`}, {"Optionals", "json", `{"f32":1.00000017881393432617187499}`}, {"Optionals", "json", `{"f32":1.00000017881393432617187500}`}, {"Optionals", "json", `{"f32":1.00000017881393432617187501}`},
+	{"Optionals", "json", `{"f32":1.00000005960464477539062500001}`}, {"Optionals", "json", `{"f32":-1.00000005960464477539062500001}`}, {"Optionals", "json", `{"f32":1.000000059604644775390625}`}, {"Optionals", "json", `{"f32":7.0064923216240853e-46}`}, {"Optionals", "json", `{"f32":7.0064923216240854e-46}`},
+	{"Optionals", "json", `{"f32":16777217,"u64":"18446744073709551615","i8":-128}`}, {"Optionals", "json", `{"f32":"-Infinity","f32s":["NaN",-0,1e-50]}`},
 	{"Leaf", "json", " { \"x\" : [ 1 , { } ] ,\n\"number\" : 1 } "}, {"Leaf", "json", `{"number":1,"third":"\ud83d\udea2\/"}`}, {"Leaf", "json", `{"#3":"YWE","number":1}`}, {"Defaults", "json", `{"small":null}`},
 }
 

@@ -224,7 +224,7 @@ func sameValue(a, b value.Value) bool {
 			return false
 		}
 		if x == nil || y == nil { // NaN and infinities are floats on both sides
-			return value.Equal(a, b)
+			return value.Equal(float(a), float(b))
 		}
 		return x.Cmp(y) == 0
 	}
@@ -243,6 +243,14 @@ func sameValue(a, b value.Value) bool {
 	return a == b
 }
 
+// float widens a float32.
+func float(v value.Value) value.Value {
+	if x, ok := v.(float32); ok {
+		return float64(x)
+	}
+	return v
+}
+
 // number turns a value into a number; nil stands for NaN and infinities.
 func number(v value.Value) (*big.Float, bool) {
 	switch v := v.(type) {
@@ -250,6 +258,8 @@ func number(v value.Value) (*big.Float, bool) {
 		return new(big.Float).SetInt64(v), true
 	case uint64:
 		return new(big.Float).SetUint64(v), true
+	case float32:
+		return number(float64(v))
 	case float64:
 		if math.IsNaN(v) || math.IsInf(v, 0) {
 			return nil, true

@@ -120,7 +120,7 @@ func drawModel(t *rapid.T) model {
 }
 
 func drawType(t *rapid.T, m model) string {
-	types := []string{"bool", "int32", "int64", "uint32", "float64", "text", "bytes", "uuid", "instant"}
+	types := []string{"bool", "int8", "int16", "int32", "int64", "uint8", "uint16", "uint32", "uint64", "float32", "float64", "text", "bytes", "uuid", "instant"}
 	for _, e := range m.enums {
 		types = append(types, e.name, e.name)
 	}
@@ -144,7 +144,7 @@ func drawPresence(t *rapid.T, m model, typ string) string {
 	case 0:
 		return "?"
 	case 1:
-		literals := map[string][]string{"bool": {"true", "false"}, "int32": {"0", "7"}, "int64": {"0", "7"}, "uint32": {"0", "7"}, "float64": {"0", "1.5"}, "text": {`""`, `"a"`}}
+		literals := map[string][]string{"bool": {"true", "false"}, "int32": {"0", "7"}, "int64": {"0", "7"}, "uint32": {"0", "7"}, "uint8": {"0", "7"}, "uint64": {"0", "7"}, "float32": {"0", "1.5"}, "float64": {"0", "1.5"}, "text": {`""`, `"a"`}}
 		for _, e := range m.enums {
 			for _, x := range e.members {
 				literals[e.name] = append(literals[e.name], x.name)

@@ -2,6 +2,7 @@ package compare
 
 import (
 	"fmt"
+	"math"
 	"slices"
 
 	"faithfulcourier/internal/schema"
@@ -302,7 +303,7 @@ func (w *walker) misses(fw, fr *schema.Field, f *Fact) {
 func (w *walker) types(field *schema.Field, wt, rt *schema.Type, f *Fact) {
 	at := w.at
 	if wt.Kind != rt.Kind {
-		if !widens(wt.Kind, rt.Kind, w.form) {
+		if !w.widens(wt, rt) {
 			w.emit(f, event{Breaks, fmt.Sprintf("%s writes %s in %s, and %s reads %s", w.writer(), wt.Short(), field.Name, w.reader(), rt.Short()),
 				func() *Witness { return w.prove(at, field, false) }})
 		}
@@ -318,16 +319,30 @@ func (w *walker) types(field *schema.Field, wt, rt *schema.Type, f *Fact) {
 	}
 }
 
-// widens tells whether every value of one kind is read as an equal value of
+// widens tells whether every value of one type is read as an equal value of
 // another kind.
-func widens(from, to schema.Kind, form string) bool {
-	switch to {
-	case schema.KindInt64:
-		return from == schema.KindInt32 || from == schema.KindUint32 || from == schema.KindEnum && form == "binary"
-	case schema.KindFloat64:
-		return from == schema.KindInt32 || from == schema.KindUint32 || from == schema.KindEnum && form == "binary"
-	case schema.KindInt32, schema.KindUint32:
-		return from == schema.KindEnum && form == "binary"
+func (w *walker) widens(from, to *schema.Type) bool {
+	low, high := int64(0), uint64(0)
+	switch {
+	case from.Kind.IsInteger():
+		low, high = from.Kind.Range()
+	case from.Kind == schema.KindEnum && w.form == "binary":
+		// An enum travels as its number, and only listed members are lawful.
+		high = uint64(from.Enum.Members[len(from.Enum.Members)-1].Number)
+	default:
+		return from.Kind == schema.KindFloat32 && to.Kind == schema.KindFloat64
+	}
+	switch {
+	case to.Kind.IsInteger():
+		least, most := to.Kind.Range()
+		return low >= least && high <= most
+	case to.Kind == schema.KindFloat64:
+		return high <= 1<<53
+	case to.Kind == schema.KindFloat32:
+		return high <= 1<<24
+	case to.Kind == schema.KindEnum:
+		// Any number is kept as an enum's, but in a request it must be listed.
+		return low >= 0 && high <= math.MaxUint16 && !w.strict()
 	}
 	return false
 }

@@ -222,6 +222,8 @@ func LiteralText(v any) string {
 		return quote(v.String())
 	case *Member:
 		return v.Name
+	case float32:
+		return strconv.FormatFloat(float64(v), 'g', -1, 32)
 	case float64:
 		return strconv.FormatFloat(v, 'g', -1, 64)
 	}

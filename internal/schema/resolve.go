@@ -373,13 +373,13 @@ func (r *resolver) importMend(f *fileScope, owner *scope, name string) string {
 
 // usualWords maps what people write by habit to the words of the language.
 var usualWords = map[string]string{
-	"string": "text", "str": "text", "char": "text", "varchar": "text", "int": "int32", "integer": "int32", "long": "int64", "short": "int32",
+	"string": "text", "str": "text", "char": "text", "varchar": "text", "int": "int32", "integer": "int32", "long": "int64", "short": "int16",
 	"uint": "uint32", "float": "float64", "double": "float64", "real": "float64", "number": "float64", "boolean": "bool",
 	"timestamp": "instant", "datetime": "instant", "time": "instant", "binary": "bytes", "blob": "bytes", "byte": "bytes",
 	"guid": "uuid", "list": "[T]", "array": "[T]", "map": "{text: T}", "dict": "{text: T}",
 }
 
-var laterScalars = []string{"int8", "int16", "uint8", "uint16", "uint64", "float32", "decimal", "date", "duration", "any"}
+var laterScalars = []string{"decimal", "date", "duration", "any"}
 
 // scalarTypes holds one type per scalar, so that types of fields share them.
 var scalarTypes = func() map[string]*Type {
@@ -513,32 +513,33 @@ func (r *resolver) literal(f *fileScope, l *syntax.Literal, t *Type, what string
 	mismatch := func(expected string) (any, bool) {
 		return refuse(fmt.Sprintf("%s is %s, and %s is not", what, t.Local(f.module), written), expected)
 	}
+	if t.Kind.IsInteger() {
+		if l.Form != syntax.NumberLiteral || strings.ContainsAny(l.Text, ".eE") {
+			return mismatch("write a whole number")
+		}
+		n, ok := ParseInteger(t.Kind, l.Text)
+		if !ok {
+			low, high := t.Kind.Range()
+			return refuse(fmt.Sprintf("%s is %s, %d to %d, and %s lies outside", what, t.Kind, low, high, l.Text), "")
+		}
+		return n, true
+	}
 	switch t.Kind {
 	case KindBool:
 		if l.Form != syntax.BoolLiteral {
 			return mismatch("write true or false")
 		}
 		return l.Text == "true", true
-	case KindInt32, KindInt64, KindUint32:
-		if l.Form != syntax.NumberLiteral || strings.ContainsAny(l.Text, ".eE") {
-			return mismatch("write a whole number")
-		}
-		low, high := IntegerRange(t.Kind)
-		n, err := strconv.ParseInt(l.Text, 10, 64)
-		if err != nil || n < low || n > high {
-			return refuse(fmt.Sprintf("%s is %s, %d to %d, and %s lies outside", what, t.Kind, low, high, l.Text), "")
-		}
-		if t.Kind == KindUint32 {
-			return uint64(n), true
-		}
-		return n, true
-	case KindFloat64:
+	case KindFloat32, KindFloat64:
 		if l.Form != syntax.NumberLiteral {
 			return mismatch("write a number")
 		}
-		x, err := strconv.ParseFloat(l.Text, 64)
+		x, err := strconv.ParseFloat(l.Text, t.Kind.Bits())
 		if err != nil || math.IsInf(x, 0) {
-			return refuse(l.Text+" is too large for a float64", "")
+			return refuse(fmt.Sprintf("%s is too large for a %s", l.Text, t.Kind), "")
+		}
+		if t.Kind == KindFloat32 {
+			return float32(x), true
 		}
 		return x, true
 	case KindEnum:
@@ -585,15 +586,15 @@ func textScalar(k Kind, s string) (any, error) {
 	return s, nil
 }
 
-// IntegerRange returns the smallest and largest value of an integer kind.
-func IntegerRange(k Kind) (low, high int64) {
-	switch k {
-	case KindInt32:
-		return math.MinInt32, math.MaxInt32
-	case KindUint32:
-		return 0, math.MaxUint32
+// ParseInteger reads the digits of an integer kind: an int64 for a signed one,
+// a uint64 for an unsigned one.
+func ParseInteger(k Kind, digits string) (value any, ok bool) {
+	if k.IsUnsigned() {
+		n, err := strconv.ParseUint(strings.Replace(digits, "-0", "0", 1), 10, k.Bits())
+		return n, err == nil
 	}
-	return math.MinInt64, math.MaxInt64
+	n, err := strconv.ParseInt(digits, 10, k.Bits())
+	return n, err == nil
 }
 
 func memberMend(e *Enum, name string) string {

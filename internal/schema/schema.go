@@ -10,6 +10,7 @@
 package schema
 
 import (
+	"math"
 	"slices"
 	"strings"
 
@@ -24,9 +25,15 @@ type Kind uint8
 const (
 	KindInvalid Kind = iota
 	KindBool
+	KindInt8
+	KindInt16
 	KindInt32
 	KindInt64
+	KindUint8
+	KindUint16
 	KindUint32
+	KindUint64
+	KindFloat32
 	KindFloat64
 	KindText
 	KindBytes
@@ -43,7 +50,8 @@ var Scalars = []struct {
 	Word string
 	Kind Kind
 }{
-	{"bool", KindBool}, {"int32", KindInt32}, {"int64", KindInt64}, {"uint32", KindUint32}, {"float64", KindFloat64},
+	{"bool", KindBool}, {"int8", KindInt8}, {"int16", KindInt16}, {"int32", KindInt32}, {"int64", KindInt64},
+	{"uint8", KindUint8}, {"uint16", KindUint16}, {"uint32", KindUint32}, {"uint64", KindUint64}, {"float32", KindFloat32}, {"float64", KindFloat64},
 	{"text", KindText}, {"bytes", KindBytes}, {"uuid", KindUUID}, {"instant", KindInstant},
 }
 
@@ -54,6 +62,26 @@ func (k Kind) String() string {
 		}
 	}
 	return map[Kind]string{KindEnum: "enum", KindMessage: "message", KindList: "list", KindMap: "map"}[k]
+}
+
+// IsInteger tells integers from all other kinds.
+func (k Kind) IsInteger() bool { return k >= KindInt8 && k <= KindUint64 }
+
+// IsUnsigned tells the integers that have no negative values.
+func (k Kind) IsUnsigned() bool { return k >= KindUint8 && k <= KindUint64 }
+
+// Bits is how many bits an integer or float has.
+func (k Kind) Bits() int {
+	return map[Kind]int{KindInt8: 8, KindInt16: 16, KindInt32: 32, KindInt64: 64, KindUint8: 8, KindUint16: 16, KindUint32: 32, KindUint64: 64, KindFloat32: 32, KindFloat64: 64}[k]
+}
+
+// Range returns the smallest and the largest value of an integer kind.
+func (k Kind) Range() (low int64, high uint64) {
+	if k.IsUnsigned() {
+		return 0, math.MaxUint64 >> (64 - k.Bits())
+	}
+	high = math.MaxInt64 >> (64 - k.Bits())
+	return -int64(high) - 1, high
 }
 
 // Type is a resolved type. Enum, Message, Key and Elem are set by kind.
@@ -244,8 +272,8 @@ func (m *Message) ByName(name string) *Field {
 }
 
 // Field is one field. Default is set when Presence is Defaulted: a bool,
-// int64 (int32, int64), uint64 (uint32), float64, string, []byte, UUID,
-// Instant or *Member.
+// int64 (int8 to int64), uint64 (uint8 to uint64), float32, float64, string,
+// []byte, UUID, Instant or *Member.
 type Field struct {
 	Message  *Message
 	Number   int

@@ -248,21 +248,30 @@ func (r *cborReader) value(t *schema.Type) (Value, *Error) {
 		return nil, err
 	}
 	wrong := func() (Value, *Error) { return nil, r.refuseAt(start, t.Short(), h.describe()) }
+	if t.Kind.IsInteger() {
+		low, high := t.Kind.Range()
+		switch {
+		case h.major == majorUnsigned && h.argument <= high && t.Kind.IsUnsigned():
+			return h.argument, nil
+		case h.major == majorUnsigned && h.argument <= high:
+			return int64(h.argument), nil
+		case h.major == majorNegative && h.argument <= math.MaxInt64 && -1-int64(h.argument) >= low:
+			return -1 - int64(h.argument), nil
+		}
+		return wrong()
+	}
 	switch t.Kind {
 	case schema.KindBool:
 		if h.major != majorSimple || h.info != 20 && h.info != 21 {
 			return wrong()
 		}
 		return h.info == 21, nil
-	case schema.KindInt32, schema.KindInt64, schema.KindUint32:
-		n, ok := h.integer()
-		if low, high := schema.IntegerRange(t.Kind); !ok || n < low || n > high {
+	case schema.KindFloat32:
+		x, ok := h.float()
+		if !ok || h.major != majorSimple && float64(float32(x)) != x || math.IsInf(float64(float32(x)), 0) && !math.IsInf(x, 0) {
 			return wrong()
 		}
-		if t.Kind == schema.KindUint32 {
-			return uint64(n), nil
-		}
-		return n, nil
+		return float32(x), nil
 	case schema.KindFloat64:
 		x, ok := h.float()
 		if !ok {
@@ -694,6 +703,12 @@ func (w *cborWriter) value(v Value, t *schema.Type) *Error {
 		w.integer(v)
 	case uint64:
 		w.head(majorUnsigned, v)
+	case float32:
+		bits := math.Float32bits(v)
+		if v != v {
+			bits = 0x7fc00000
+		}
+		w.out = append(w.out, 0xfa, byte(bits>>24), byte(bits>>16), byte(bits>>8), byte(bits))
 	case float64:
 		bits := math.Float64bits(v)
 		if math.IsNaN(v) {

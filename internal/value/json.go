@@ -252,6 +252,9 @@ func (r *jsonReader) value(t *schema.Type) (Value, *Error) {
 		r.at = at
 		return nil, r.wrong(t.Short())
 	}
+	if t.Kind.IsInteger() {
+		return r.integer(t, c, isNumber, fail)
+	}
 	switch t.Kind {
 	case schema.KindMessage:
 		return r.message(t.Message)
@@ -262,24 +265,22 @@ func (r *jsonReader) value(t *schema.Type) (Value, *Error) {
 		if c == 'f' {
 			return false, r.word("false")
 		}
-	case schema.KindInt32, schema.KindInt64, schema.KindUint32:
-		return r.integer(t, c, isNumber, fail)
-	case schema.KindFloat64:
+	case schema.KindFloat32, schema.KindFloat64:
 		if isNumber {
 			s, err := r.number()
 			if err != nil {
 				return nil, err
 			}
-			x, parseErr := strconv.ParseFloat(s, 64)
+			x, parseErr := strconv.ParseFloat(s, t.Kind.Bits())
 			if parseErr != nil || math.IsInf(x, 0) {
 				return fail()
 			}
-			return x, nil
+			return floatOf(t.Kind, x), nil
 		}
 		if c == '"' {
 			s, err := r.string()
 			if x, ok := map[string]float64{"NaN": math.NaN(), "Infinity": math.Inf(1), "-Infinity": math.Inf(-1)}[s]; ok && err == nil {
-				return x, nil
+				return floatOf(t.Kind, x), nil
 			}
 		}
 	case schema.KindText, schema.KindBytes, schema.KindUUID, schema.KindInstant:
@@ -340,16 +341,19 @@ func (r *jsonReader) integer(t *schema.Type, c byte, isNumber bool, fail func() 
 	if err != nil {
 		return nil, err
 	}
-	n, parseErr := strconv.ParseInt(digits, 10, 64)
-	low, high := schema.IntegerRange(t.Kind)
-	canonical := strconv.FormatInt(n, 10) == digits || isNumber && digits == "-0"
-	if parseErr != nil || !canonical || n < low || n > high {
+	n, ok := schema.ParseInteger(t.Kind, digits)
+	if canonical := fmt.Sprint(n) == digits || isNumber && digits == "-0"; !ok || !canonical {
 		return fail()
 	}
-	if t.Kind == schema.KindUint32 {
-		return uint64(n), nil
-	}
 	return n, nil
+}
+
+// floatOf makes a float of a kind; x is rounded to it already.
+func floatOf(k schema.Kind, x float64) Value {
+	if k == schema.KindFloat32 {
+		return float32(x)
+	}
+	return x
 }
 
 func (r *jsonReader) enum(e *schema.Enum, c byte, isNumber bool, fail func() (Value, *Error)) (Value, *Error) {
@@ -644,7 +648,13 @@ func (w *jsonWriter) value(v Value, t *schema.Type) *Error {
 			w.out = strconv.AppendInt(w.out, v, 10)
 		}
 	case uint64:
-		w.out = strconv.AppendUint(w.out, v, 10) // at most 32 bits
+		if v > 1<<53-1 {
+			w.out = fmt.Appendf(w.out, `"%d"`, v)
+		} else {
+			w.out = strconv.AppendUint(w.out, v, 10)
+		}
+	case float32:
+		w.out = AppendFloat(w.out, float64(v))
 	case float64:
 		w.out = AppendFloat(w.out, v)
 	case string:

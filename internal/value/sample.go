@@ -10,13 +10,17 @@ import (
 // Minimal returns the smallest value of a type: no optional fields, empty
 // lists and maps, defaults where there are any. Every checked type has one.
 func Minimal(t *schema.Type) Value {
+	switch {
+	case t.Kind.IsUnsigned():
+		return uint64(0)
+	case t.Kind.IsInteger():
+		return int64(0)
+	}
 	switch t.Kind {
 	case schema.KindBool:
 		return false
-	case schema.KindInt32, schema.KindInt64:
-		return int64(0)
-	case schema.KindUint32:
-		return uint64(0)
+	case schema.KindFloat32:
+		return float32(0)
 	case schema.KindFloat64:
 		return float64(0)
 	case schema.KindText:
@@ -59,17 +63,16 @@ func MinimalMessage(t *schema.Message) *Message {
 func Edges(t *schema.Type) []Value { return edges(t, 3) }
 
 func edges(t *schema.Type, depth int) []Value {
+	if t.Kind.IsInteger() {
+		return integerEdges(t.Kind)
+	}
 	switch t.Kind {
 	case schema.KindBool:
 		return []Value{false, true}
-	case schema.KindInt32:
-		return []Value{int64(0), int64(1), int64(-1), int64(math.MaxInt32), int64(math.MinInt32)}
-	case schema.KindInt64:
-		return []Value{int64(0), int64(1), int64(-1), int64(math.MaxInt32) + 1, int64(math.MaxUint32) + 1, int64(1)<<53 + 1, int64(math.MaxInt64), int64(math.MinInt64)}
-	case schema.KindUint32:
-		return []Value{uint64(0), uint64(1), uint64(math.MaxInt32) + 1, uint64(math.MaxUint32)}
+	case schema.KindFloat32:
+		return []Value{float32(0), float32(1), float32(1.5), float32(0.1), float32(math.Copysign(0, -1)), float32(math.MaxFloat32), float32(math.SmallestNonzeroFloat32), float32(math.Inf(1)), float32(math.NaN())}
 	case schema.KindFloat64:
-		return []Value{0.0, 1.0, 1.5, -1.5, math.Copysign(0, -1), 1e300, math.SmallestNonzeroFloat64, math.Inf(1), math.Inf(-1), math.NaN()}
+		return []Value{0.0, 1.0, 1.5, -1.5, 0.1, math.Copysign(0, -1), 1e300, math.SmallestNonzeroFloat64, math.Inf(1), math.Inf(-1), math.NaN()}
 	case schema.KindText:
 		return []Value{"", "a", "7", "true", "0123456789", "\u00e9\u4e16\U0001f6a2", "2026-07-15T09:30:00Z"}
 	case schema.KindBytes:
@@ -114,21 +117,41 @@ func edges(t *schema.Type, depth int) []Value {
 	return nil
 }
 
+// integerEdges are the values of an integer kind where one kind ends and
+// another goes on, simple ones first.
+func integerEdges(k schema.Kind) []Value {
+	low, high := k.Range()
+	var list []Value
+	if !k.IsUnsigned() {
+		for _, n := range []int64{0, 1, -1, math.MaxInt8, math.MinInt8, math.MaxUint8, math.MaxInt16, math.MinInt16, math.MaxUint16, 1<<24 + 1, math.MaxInt32, math.MinInt32, math.MaxUint32, 1<<53 - 1, 1<<53 + 1, -(1<<53 + 1), math.MaxInt64, math.MinInt64} {
+			if n >= low && n <= int64(high) {
+				list = append(list, n)
+			}
+		}
+		return list
+	}
+	for _, n := range []uint64{0, 1, math.MaxInt8 + 1, math.MaxUint8, math.MaxInt16 + 1, math.MaxUint16, 1<<24 + 1, math.MaxInt32 + 1, math.MaxUint32, 1<<53 - 1, 1<<53 + 1, math.MaxInt64 + 1, math.MaxUint64} {
+		if n <= high {
+			list = append(list, n)
+		}
+	}
+	return list
+}
+
 // Random returns a lawful value of a type, often at an edge. depth bounds how
 // far optional fields, lists and maps are filled.
 func Random(rng *rand.Rand, t *schema.Type, depth int) Value {
+	if t.Kind.IsInteger() && rng.IntN(2) == 0 {
+		shift := rng.IntN(t.Kind.Bits()) + 64 - t.Kind.Bits()
+		if t.Kind.IsUnsigned() {
+			return rng.Uint64() >> shift
+		}
+		return int64(rng.Uint64()) >> shift
+	}
 	switch t.Kind {
-	case schema.KindInt32:
+	case schema.KindFloat32:
 		if rng.IntN(2) == 0 {
-			return int64(int32(rng.Uint32()))
-		}
-	case schema.KindInt64:
-		if rng.IntN(2) == 0 {
-			return int64(rng.Uint64()) >> rng.IntN(64)
-		}
-	case schema.KindUint32:
-		if rng.IntN(2) == 0 {
-			return uint64(rng.Uint32())
+			return math.Float32frombits(rng.Uint32())
 		}
 	case schema.KindFloat64:
 		if rng.IntN(2) == 0 {

@@ -13,8 +13,8 @@ import (
 	"faithfulcourier/internal/schema"
 )
 
-// Value is one value: bool, int64 (int32, int64), uint64 (uint32), float64,
-// string, []byte, schema.UUID, schema.Instant, Enum, List, *Map or *Message.
+// Value is one value: bool, int64 (int8 to int64), uint64 (uint8 to uint64),
+// float32, float64, string, []byte, schema.UUID, schema.Instant, Enum, List, *Map or *Message.
 type Value any
 
 // Enum is a value of an enum: a number from 0 to 65535, or -1 and a name that
@@ -133,6 +133,9 @@ func Default(v any) Value {
 // equals -0, and what is unknown counts.
 func Equal(a, b Value) bool {
 	switch a := a.(type) {
+	case float32:
+		b, ok := b.(float32)
+		return ok && (a == b || a != a && b != b)
 	case float64:
 		b, ok := b.(float64)
 		return ok && (a == b || math.IsNaN(a) && math.IsNaN(b))

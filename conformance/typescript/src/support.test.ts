@@ -61,11 +61,11 @@ test("unknown fields survive a spread", () => {
 });
 
 test("what can't be written is refused with its reason", () => {
-  const scalars = scalarsTools.fromJson('{"flag":true,"small":1,"large":1,"count":1,"ratio":1,"name":"","data":"","key":"0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01","at":"1970-01-01T00:00:00Z","deck":"open"}');
-  for (const [field, value] of Object.entries({ small: 1.5, large: 1n << 63n, count: -1, name: "\ud800", key: "x", deck: "?sun" })) {
+  const scalars = scalarsTools.fromJson('{"flag":true,"small":1,"large":1,"count":1,"ratio":1,"name":"","data":"","key":"0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01","at":"1970-01-01T00:00:00Z","deck":"open","i8":0,"i16":0,"u8":0,"u16":0,"u64":0,"f32":0}');
+  for (const [field, value] of Object.entries({ small: 1.5, large: 1n << 63n, count: -1, i8: 128, u8: 256, u16: -1, u64: -1n, f32: 1e39, name: "\ud800", key: "x", deck: "?sun" })) {
     assert.throws(() => scalarsTools.toCbor({ ...scalars, [field]: value }), wire.WireError, field);
   }
-  assert.equal(scalarsTools.toJson({ ...scalars, deck: "?sun" }).endsWith('"deck":"sun"}'), true);
+  assert.equal(scalarsTools.toJson({ ...scalars, deck: "?sun" }).includes('"deck":"sun"'), true);
   assert.deepEqual(scalarsTools.validate({ ...scalars, deck: "#7" }), [{ pointer: "/deck", detail: "must be one of unassigned, open, car, saloon, last" }]);
 });
 
@@ -104,6 +104,12 @@ const scalars = scalarsTools.make({
   key: wire.uuid("0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01"),
   at: wire.Instant.of(5),
   deck: "open",
+  i8: -128,
+  i16: -32768,
+  u8: 255,
+  u16: 65535,
+  u64: 18446744073709551615n,
+  f32: Math.fround(0.1),
 });
 
 test("client and server meet without a network", async () => {

@@ -59,6 +59,8 @@ func (g *generator) literal(v any) string {
 		return fmt.Sprintf("%s.MustInstant(%q)", g.wire(), v)
 	case *schema.Member:
 		return g.member(v)
+	case float32:
+		return strconv.FormatFloat(float64(v), 'g', -1, 32)
 	case float64:
 		return strconv.FormatFloat(v, 'g', -1, 64)
 	}
@@ -377,12 +379,16 @@ func (g *generator) appendValue(t *schema.Type, value, head string, depth int) {
 	switch t.Kind {
 	case schema.KindBool:
 		g.P("b = %s.AppendBool(%s, %s)", wire, head, value)
-	case schema.KindInt32:
-		g.P("b = %s.AppendInt(%s, int64(%s))", wire, head, value)
 	case schema.KindInt64:
 		g.P("b = %s.AppendInt(%s, %s)", wire, head, value)
-	case schema.KindUint32:
+	case schema.KindUint64:
+		g.P("b = %s.AppendUint(%s, %s)", wire, head, value)
+	case schema.KindInt8, schema.KindInt16, schema.KindInt32:
+		g.P("b = %s.AppendInt(%s, int64(%s))", wire, head, value)
+	case schema.KindUint8, schema.KindUint16, schema.KindUint32:
 		g.P("b = %s.AppendUint(%s, uint64(%s))", wire, head, value)
+	case schema.KindFloat32:
+		g.P("b = %s.AppendFloat32(%s, %s)", wire, head, value)
 	case schema.KindFloat64:
 		g.P("b = %s.AppendFloat64(%s, %s)", wire, head, value)
 	case schema.KindText:
@@ -509,9 +515,8 @@ func (g *generator) readCBOR(m *schema.Message) {
 // typedLiteral writes a default so that a type parameter takes the type.
 func (g *generator) typedLiteral(f *schema.Field) string {
 	literal := g.literal(f.Default)
-	switch f.Type.Kind {
-	case schema.KindInt32, schema.KindInt64, schema.KindUint32, schema.KindFloat64:
-		return fmt.Sprintf("%s(%s)", f.Type.Kind, literal)
+	if k := f.Type.Kind; k.IsInteger() || k == schema.KindFloat32 || k == schema.KindFloat64 {
+		return fmt.Sprintf("%s(%s)", k, literal)
 	}
 	return literal
 }
@@ -521,8 +526,11 @@ type form struct{ json bool }
 
 var cborForm, jsonForm = form{}, form{json: true}
 
-var readers = map[schema.Kind]string{schema.KindBool: "Bool", schema.KindInt32: "Int32", schema.KindInt64: "Int64", schema.KindUint32: "Uint32",
-	schema.KindFloat64: "Float64", schema.KindText: "Text", schema.KindBytes: "Bytes", schema.KindUUID: "UUID", schema.KindInstant: "Instant"}
+var readers = map[schema.Kind]string{schema.KindBool: "Bool",
+	schema.KindInt8: "Int8", schema.KindInt16: "Int16", schema.KindInt32: "Int32", schema.KindInt64: "Int64",
+	schema.KindUint8: "Uint8", schema.KindUint16: "Uint16", schema.KindUint32: "Uint32", schema.KindUint64: "Uint64",
+	schema.KindFloat32: "Float32", schema.KindFloat64: "Float64",
+	schema.KindText: "Text", schema.KindBytes: "Bytes", schema.KindUUID: "UUID", schema.KindInstant: "Instant"}
 
 // readField writes the statements that read a field's value into m.
 func (g *generator) readField(f *schema.Field, form form) {
@@ -644,10 +652,14 @@ func (g *generator) appendJSONValue(t *schema.Type, value, head string, depth in
 	switch t.Kind {
 	case schema.KindBool:
 		g.P("b = %s.AppendBool(%s, %s)", g.std("strconv"), head, value)
-	case schema.KindInt32, schema.KindUint32:
+	case schema.KindInt8, schema.KindInt16, schema.KindInt32, schema.KindUint8, schema.KindUint16, schema.KindUint32:
 		g.P("b = %s.AppendInt(%s, int64(%s), 10)", g.std("strconv"), head, value)
 	case schema.KindInt64:
 		g.P("b = %s.AppendJSONInt(%s, %s)", wire, head, value)
+	case schema.KindUint64:
+		g.P("b = %s.AppendJSONUint(%s, %s)", wire, head, value)
+	case schema.KindFloat32:
+		g.P("b = %s.AppendJSONFloat64(%s, float64(%s))", wire, head, value)
 	case schema.KindFloat64:
 		g.P("b = %s.AppendJSONFloat64(%s, %s)", wire, head, value)
 	case schema.KindText:

@@ -97,7 +97,7 @@ func spell(t *schema.Type, s speller) string {
 	switch t.Kind {
 	case schema.KindBool:
 		return "boolean"
-	case schema.KindInt64:
+	case schema.KindInt64, schema.KindUint64:
 		return "bigint"
 	case schema.KindText:
 		return "string"

@@ -15,7 +15,11 @@ func (g *generator) types() {
 	for _, c := range g.module.Consts {
 		g.P("")
 		g.doc(c.Doc)
-		g.P("export const %s = %s;", c.Name, g.literal(c.Value))
+		suffix := ""
+		if c.Type.Kind == schema.KindInt64 || c.Type.Kind == schema.KindUint64 {
+			suffix = "n"
+		}
+		g.P("export const %s = %s%s;", c.Name, g.literal(c.Value), suffix)
 	}
 	for _, e := range g.module.Enums {
 		g.enum(e)
@@ -32,6 +36,8 @@ func (g *generator) literal(v any) string {
 		return text(v)
 	case int64, uint64, bool:
 		return fmt.Sprint(v)
+	case float32:
+		return strconv.FormatFloat(float64(v), 'g', -1, 64)
 	case float64:
 		return strconv.FormatFloat(v, 'g', -1, 64)
 	case []byte:
@@ -51,7 +57,7 @@ func (g *generator) literal(v any) string {
 }
 
 func (g *generator) defaultOf(f *schema.Field) string {
-	if f.Type.Kind == schema.KindInt64 {
+	if f.Type.Kind == schema.KindInt64 || f.Type.Kind == schema.KindUint64 {
 		return g.literal(f.Default) + "n"
 	}
 	return g.literal(f.Default)
@@ -364,8 +370,11 @@ func (g *generator) writeMethod(m *schema.Message, form string) {
 	})
 }
 
-var verbs = map[schema.Kind]string{schema.KindBool: "bool", schema.KindInt32: "int32", schema.KindInt64: "int64", schema.KindUint32: "uint32",
-	schema.KindFloat64: "float64", schema.KindText: "text", schema.KindBytes: "bytesValue", schema.KindUUID: "uuid", schema.KindInstant: "instant"}
+var verbs = map[schema.Kind]string{schema.KindBool: "bool",
+	schema.KindInt8: "int8", schema.KindInt16: "int16", schema.KindInt32: "int32", schema.KindInt64: "int64",
+	schema.KindUint8: "uint8", schema.KindUint16: "uint16", schema.KindUint32: "uint32", schema.KindUint64: "uint64",
+	schema.KindFloat32: "float32", schema.KindFloat64: "float64",
+	schema.KindText: "text", schema.KindBytes: "bytesValue", schema.KindUUID: "uuid", schema.KindInstant: "instant"}
 
 // toolsOf is the tools object of an enum or message type.
 func (g *generator) toolsOf(t *schema.Type) string {

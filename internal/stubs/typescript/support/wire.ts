@@ -157,6 +157,23 @@ const majorSimple = 7;
 
 const majorNames = ["an integer", "a negative integer", "a byte string", "a text", "an array", "a map", "a tag", "a simple value or float"];
 
+/** A number that is an integer in a range, or a refusal. */
+function checked(v: number, kind: string, low: number, high: number): number {
+  if (!Number.isInteger(v) || v < low || v > high) {
+    throw new WireError(`${v} is no ${kind}`);
+  }
+  return v;
+}
+
+/** A number as the nearest float32; one that is too large is refused. */
+function narrow(v: number): number {
+  const float = Math.fround(v);
+  if (!Number.isFinite(float) && Number.isFinite(v)) {
+    throw new WireError(`${v} is too large for a float32`);
+  }
+  return float;
+}
+
 /** Writes CBOR into one growing buffer. */
 export class CborWriter {
   private buffer = new Uint8Array(256);
@@ -242,18 +259,28 @@ export class CborWriter {
     this.buffer[this.at++] = v ? 0xf5 : 0xf4;
   }
 
+  int8(v: number): void {
+    this.integer(checked(v, "int8", -0x80, 0x7f));
+  }
+
+  int16(v: number): void {
+    this.integer(checked(v, "int16", -0x8000, 0x7fff));
+  }
+
   int32(v: number): void {
-    if (v !== (v | 0)) {
-      throw new WireError(`${v} is no int32`);
-    }
-    this.integer(v);
+    this.integer(checked(v, "int32", -0x80000000, 0x7fffffff));
+  }
+
+  uint8(v: number): void {
+    this.head(majorUnsigned, checked(v, "uint8", 0, 0xff));
+  }
+
+  uint16(v: number): void {
+    this.head(majorUnsigned, checked(v, "uint16", 0, 0xffff));
   }
 
   uint32(v: number): void {
-    if (v !== v >>> 0) {
-      throw new WireError(`${v} is no uint32`);
-    }
-    this.head(majorUnsigned, v);
+    this.head(majorUnsigned, checked(v, "uint32", 0, 0xffffffff));
   }
 
   private integer(v: number): void {
@@ -273,6 +300,23 @@ export class CborWriter {
     } else {
       this.bigHead(majorUnsigned, v);
     }
+  }
+
+  uint64(v: bigint): void {
+    if (v !== BigInt.asUintN(64, v)) {
+      throw new WireError(`${v} is no uint64`);
+    }
+    this.bigHead(majorUnsigned, v);
+  }
+
+  float32(v: number): void {
+    this.room(5);
+    this.buffer[this.at] = 0xfa;
+    this.view.setFloat32(this.at + 1, narrow(v));
+    if (v !== v) {
+      this.view.setUint32(this.at + 1, 0x7fc00000);
+    }
+    this.at += 5;
   }
 
   float64(v: number): void {
@@ -587,22 +631,55 @@ export class CborReader {
     return this.first === 0xf5;
   }
 
-  int32(): number {
+  private signed(expected: string, high: number): number {
     const start = this.at;
     const n = this.head();
-    if (this.major > majorNegative || n > 0x7fffffff) {
-      this.wrong(start, "int32");
+    if (this.major > majorNegative || n > high) {
+      this.wrong(start, expected);
     }
     return this.major === majorNegative ? -1 - n : n;
   }
 
-  uint32(): number {
+  private unsigned(expected: string, high: number): number {
     const start = this.at;
     const n = this.head();
-    if (this.major !== majorUnsigned || n > 0xffffffff) {
-      this.wrong(start, "uint32");
+    if (this.major !== majorUnsigned || n > high) {
+      this.wrong(start, expected);
     }
     return n;
+  }
+
+  int8(): number {
+    return this.signed("int8", 0x7f);
+  }
+
+  int16(): number {
+    return this.signed("int16", 0x7fff);
+  }
+
+  int32(): number {
+    return this.signed("int32", 0x7fffffff);
+  }
+
+  uint8(): number {
+    return this.unsigned("uint8", 0xff);
+  }
+
+  uint16(): number {
+    return this.unsigned("uint16", 0xffff);
+  }
+
+  uint32(): number {
+    return this.unsigned("uint32", 0xffffffff);
+  }
+
+  uint64(): bigint {
+    const start = this.at;
+    const n = this.head();
+    if (this.major !== majorUnsigned) {
+      this.wrong(start, "uint64");
+    }
+    return (this.first & 31) === 27 ? this.bigArgument.value : BigInt(n);
   }
 
   int64(): bigint {
@@ -616,12 +693,19 @@ export class CborReader {
   }
 
   enumNumber(): number {
+    return this.unsigned("the number of a member, 0 to 65535", 65535);
+  }
+
+  /** Reads a float of any width, rounded to the nearest, or an integer that it can hold. */
+  float32(): number {
     const start = this.at;
-    const n = this.head();
-    if (this.major !== majorUnsigned || n > 65535) {
-      this.wrong(start, "the number of a member, 0 to 65535");
+    const value = this.float64();
+    const float = Math.fround(value);
+    const isFloat = this.first >> 5 === majorSimple;
+    if ((!isFloat && float !== value) || (!Number.isFinite(float) && Number.isFinite(value))) {
+      this.fail("expected float32, found a number that it can't hold", start);
     }
-    return n;
+    return float;
   }
 
   float64(): number {
@@ -936,18 +1020,39 @@ export class JsonWriter {
     this.out += v ? "true" : "false";
   }
 
+  int8(v: number): void {
+    this.out += checked(v, "int8", -0x80, 0x7f);
+  }
+
+  int16(v: number): void {
+    this.out += checked(v, "int16", -0x8000, 0x7fff);
+  }
+
   int32(v: number): void {
-    if (v !== (v | 0)) {
-      throw new WireError(`${v} is no int32`);
-    }
-    this.out += v;
+    this.out += checked(v, "int32", -0x80000000, 0x7fffffff);
+  }
+
+  uint8(v: number): void {
+    this.out += checked(v, "uint8", 0, 0xff);
+  }
+
+  uint16(v: number): void {
+    this.out += checked(v, "uint16", 0, 0xffff);
   }
 
   uint32(v: number): void {
-    if (v !== v >>> 0) {
-      throw new WireError(`${v} is no uint32`);
+    this.out += checked(v, "uint32", 0, 0xffffffff);
+  }
+
+  uint64(v: bigint): void {
+    if (v !== BigInt.asUintN(64, v)) {
+      throw new WireError(`${v} is no uint64`);
     }
-    this.out += v;
+    this.out += v <= 0x1fffffffffffffn ? v.toString() : `"${v}"`;
+  }
+
+  float32(v: number): void {
+    this.float64(narrow(v));
   }
 
   int64(v: bigint): void {
@@ -1055,6 +1160,63 @@ export function fromBase64(text: string): Uint8Array | undefined {
 const numberPattern = /-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?/y;
 const plainPattern = /[^"\\\u0000-\u001f]*/y;
 const integerPattern = /^(?:0|-?[1-9][0-9]*)$/;
+
+/**
+ * The float32 nearest to a decimal number. Going by way of the nearest float64
+ * would round twice, which matters where that lies halfway between two float32.
+ */
+function nearestFloat32(digits: string): number {
+  const double = Number(digits);
+  const rounded = Math.fround(double);
+  if (rounded === double || !Number.isFinite(double)) {
+    return rounded;
+  }
+  const float = Number.isFinite(rounded) ? rounded : Math.sign(rounded) * largestFloat32;
+  const other = neighbour(float, double > float);
+  if (Math.abs(double - float) !== Math.abs(other - double)) {
+    return rounded; // not halfway
+  }
+  const side = compareDecimals(digits, double);
+  if (side === 0) {
+    return rounded;
+  }
+  const nearest = side > 0 === other > float ? other : float;
+  return Math.abs(nearest) > largestFloat32 ? nearest * Infinity : nearest;
+}
+
+const largestFloat32 = (2 - 2 ** -23) * 2 ** 127;
+
+/** The next float32 above or below; beyond the largest, what would follow. */
+function neighbour(float: number, above: boolean): number {
+  const view = new DataView(new ArrayBuffer(4));
+  view.setFloat32(0, float);
+  const bits = view.getInt32(0);
+  view.setInt32(0, float === 0 ? (above ? 1 : -0x7fffffff) : bits + (above === float > 0 ? 1 : -1));
+  const next = view.getFloat32(0);
+  return Number.isFinite(next) ? next : Math.sign(next) * 2 ** 128;
+}
+
+/** Whether a decimal number is more (1) or less (-1) than a float64, exactly. */
+function compareDecimals(digits: string, double: number): number {
+  const [mantissa, scale] = decimalParts(digits);
+  // A float64 is an integer times a power of two, of which 2^-1074 is the least.
+  let numerator = double;
+  let halvings = 0;
+  while (!Number.isInteger(numerator)) {
+    numerator *= 2;
+    halvings++;
+  }
+  const left = mantissa * 2n ** BigInt(halvings) * 10n ** BigInt(Math.max(scale, 0));
+  const right = BigInt(numerator) * 10n ** BigInt(Math.max(-scale, 0));
+  return left > right ? 1 : left < right ? -1 : 0;
+}
+
+/** A decimal number as an integer and a power of ten. */
+function decimalParts(digits: string): [bigint, number] {
+  const [number = "", exponent = "0"] = digits.toLowerCase().split("e");
+  const [whole = "", fraction = ""] = number.split(".");
+  return [BigInt(whole + fraction), Number(exponent) - fraction.length];
+}
 
 /** Reads JSON; what is wrong is thrown as a WireError. */
 export class JsonReader {
@@ -1251,25 +1413,49 @@ export class JsonReader {
     return n;
   }
 
+  int8(): number {
+    return this.small("int8", -0x80, 0x7f);
+  }
+
+  int16(): number {
+    return this.small("int16", -0x8000, 0x7fff);
+  }
+
   int32(): number {
     return this.small("int32", -0x80000000, 0x7fffffff);
+  }
+
+  uint8(): number {
+    return this.small("uint8", 0, 0xff);
+  }
+
+  uint16(): number {
+    return this.small("uint16", 0, 0xffff);
   }
 
   uint32(): number {
     return this.small("uint32", 0, 0xffffffff);
   }
 
-  int64(): bigint {
+  private large(expected: string, fits: (n: bigint) => boolean): bigint {
     this.peek();
     const start = this.at;
-    const text = this.digits("int64");
+    const text = this.digits(expected);
     // Longer digits can't be in range, and reading them would take long.
     const n = text.length > 20 ? undefined : BigInt(text);
-    if (n === undefined || n !== BigInt.asIntN(64, n)) {
+    if (n === undefined || !fits(n)) {
       this.at = start;
-      this.fail(`expected int64, found ${text.slice(0, 40)}`);
+      this.fail(`expected ${expected}, found ${text.slice(0, 40)}`);
     }
     return n;
+  }
+
+  int64(): bigint {
+    return this.large("int64", (n) => n === BigInt.asIntN(64, n));
+  }
+
+  uint64(): bigint {
+    return this.large("uint64", (n) => n === BigInt.asUintN(64, n));
   }
 
   /** Reads a member's name, or its number. */
@@ -1278,6 +1464,15 @@ export class JsonReader {
   }
 
   float64(): number {
+    return this.float("float64", Number);
+  }
+
+  /** Reads a float32, rounded straight from the digits. */
+  float32(): number {
+    return this.float("float32", nearestFloat32);
+  }
+
+  private float(expected: string, parse: (digits: string) => number): number {
     if (this.peek() === '"') {
       const start = this.at;
       const text = this.string();
@@ -1285,11 +1480,11 @@ export class JsonReader {
         return Number(text);
       }
       this.at = start;
-      this.wrong("float64");
+      this.wrong(expected);
     }
-    const value = Number(this.number("float64"));
+    const value = parse(this.number(expected));
     if (!Number.isFinite(value)) {
-      this.fail("too large for a float64");
+      this.fail(`too large for a ${expected}`);
     }
     return value;
   }

@@ -156,11 +156,23 @@ func (r *CBORReader) Bool() bool {
 }
 
 // Int64 reads an int64.
-func (r *CBORReader) Int64() int64 {
+func (r *CBORReader) Int64() int64 { return r.signed(math.MaxInt64, "int64") }
+
+// Int32 reads an int32.
+func (r *CBORReader) Int32() int32 { return int32(r.signed(math.MaxInt32, "int32")) }
+
+// Int16 reads an int16.
+func (r *CBORReader) Int16() int16 { return int16(r.signed(math.MaxInt16, "int16")) }
+
+// Int8 reads an int8.
+func (r *CBORReader) Int8() int8 { return int8(r.signed(math.MaxInt8, "int8")) }
+
+// signed reads an integer from -1-high to high.
+func (r *CBORReader) signed(high uint64, expected string) int64 {
 	start := r.at
 	first, n := r.head()
-	if first&0xe0 > negative || n > math.MaxInt64 {
-		r.wrong(start, first, "int64")
+	if first&0xe0 > negative || n > high {
+		r.wrong(start, first, expected)
 		return 0
 	}
 	if first&0xe0 == negative {
@@ -169,40 +181,31 @@ func (r *CBORReader) Int64() int64 {
 	return int64(n)
 }
 
-// Int32 reads an int32.
-func (r *CBORReader) Int32() int32 {
-	start := r.at
-	first, n := r.head()
-	if first&0xe0 > negative || n > math.MaxInt32 {
-		r.wrong(start, first, "int32")
-		return 0
-	}
-	if first&0xe0 == negative {
-		return -1 - int32(n)
-	}
-	return int32(n)
-}
+// Uint64 reads a uint64.
+func (r *CBORReader) Uint64() uint64 { return r.unsigned(math.MaxUint64, "uint64") }
 
 // Uint32 reads a uint32.
-func (r *CBORReader) Uint32() uint32 {
+func (r *CBORReader) Uint32() uint32 { return uint32(r.unsigned(math.MaxUint32, "uint32")) }
+
+// Uint16 reads a uint16.
+func (r *CBORReader) Uint16() uint16 { return uint16(r.unsigned(math.MaxUint16, "uint16")) }
+
+// Uint8 reads a uint8.
+func (r *CBORReader) Uint8() uint8 { return uint8(r.unsigned(math.MaxUint8, "uint8")) }
+
+func (r *CBORReader) unsigned(high uint64, expected string) uint64 {
 	start := r.at
 	first, n := r.head()
-	if first&0xe0 != unsigned || n > math.MaxUint32 {
-		r.wrong(start, first, "uint32")
+	if first&0xe0 != unsigned || n > high {
+		r.wrong(start, first, expected)
 		return 0
 	}
-	return uint32(n)
+	return n
 }
 
 // EnumNumber reads the number of an enum's member.
 func (r *CBORReader) EnumNumber() uint16 {
-	start := r.at
-	first, n := r.head()
-	if first&0xe0 != unsigned || n > math.MaxUint16 {
-		r.wrong(start, first, "the number of a member, 0 to 65535")
-		return 0
-	}
-	return uint16(n)
+	return uint16(r.unsigned(math.MaxUint16, "the number of a member, 0 to 65535"))
 }
 
 // Float64 reads a float of any width, or an integer that it can hold.
@@ -233,6 +236,19 @@ func (r *CBORReader) Float64() float64 {
 	}
 	r.wrong(start, first, "float64")
 	return 0
+}
+
+// Float32 reads a float of any width, rounded to the nearest, or an integer
+// that it can hold.
+func (r *CBORReader) Float32() float32 {
+	start := r.at
+	x := r.Float64()
+	narrow := float32(x)
+	isFloat := start < len(r.data) && r.data[start]&0xe0 == simple
+	if !isFloat && float64(narrow) != x || math.IsInf(float64(narrow), 0) && !math.IsInf(x, 0) {
+		r.fail(start, "expected float32, found a number that it can't hold")
+	}
+	return narrow
 }
 
 // float16 widens a half-precision float (RFC 8949, appendix D).
@@ -482,7 +498,7 @@ func AppendBool(b []byte, v bool) []byte {
 	return append(b, simple|20)
 }
 
-// AppendInt appends an int32 or int64.
+// AppendInt appends a signed integer.
 func AppendInt(b []byte, v int64) []byte {
 	if v < 0 {
 		return appendHead(b, negative, uint64(^v))
@@ -490,7 +506,7 @@ func AppendInt(b []byte, v int64) []byte {
 	return appendHead(b, unsigned, uint64(v))
 }
 
-// AppendUint appends a uint32 or the number of an enum's member.
+// AppendUint appends an unsigned integer, or the number of an enum's member.
 func AppendUint(b []byte, v uint64) []byte { return appendHead(b, unsigned, v) }
 
 // AppendFloat64 appends a float64, always in 8 bytes.
@@ -500,6 +516,15 @@ func AppendFloat64(b []byte, v float64) []byte {
 		bits = 0x7ff8000000000000
 	}
 	return binary.BigEndian.AppendUint64(append(b, simple|27), bits)
+}
+
+// AppendFloat32 appends a float32, always in 4 bytes.
+func AppendFloat32(b []byte, v float32) []byte {
+	bits := math.Float32bits(v)
+	if v != v {
+		bits = 0x7fc00000
+	}
+	return binary.BigEndian.AppendUint32(append(b, simple|26), bits)
 }
 
 // AppendString appends a text, which must be UTF-8.

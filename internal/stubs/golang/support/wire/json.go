@@ -165,15 +165,45 @@ func (r *JSONReader) Bool() bool {
 }
 
 // Int64 reads an int64: a number, or its canonical digits as a string.
-func (r *JSONReader) Int64() int64 { return r.integer("int64", math.MinInt64, math.MaxInt64) }
+func (r *JSONReader) Int64() int64 { return r.signed("int64", math.MaxInt64) }
 
 // Int32 reads an int32.
-func (r *JSONReader) Int32() int32 { return int32(r.integer("int32", math.MinInt32, math.MaxInt32)) }
+func (r *JSONReader) Int32() int32 { return int32(r.signed("int32", math.MaxInt32)) }
+
+// Int16 reads an int16.
+func (r *JSONReader) Int16() int16 { return int16(r.signed("int16", math.MaxInt16)) }
+
+// Int8 reads an int8.
+func (r *JSONReader) Int8() int8 { return int8(r.signed("int8", math.MaxInt8)) }
+
+// Uint64 reads a uint64.
+func (r *JSONReader) Uint64() uint64 { return r.unsigned("uint64", math.MaxUint64) }
 
 // Uint32 reads a uint32.
-func (r *JSONReader) Uint32() uint32 { return uint32(r.integer("uint32", 0, math.MaxUint32)) }
+func (r *JSONReader) Uint32() uint32 { return uint32(r.unsigned("uint32", math.MaxUint32)) }
 
-func (r *JSONReader) integer(expected string, low, high int64) int64 {
+// Uint16 reads a uint16.
+func (r *JSONReader) Uint16() uint16 { return uint16(r.unsigned("uint16", math.MaxUint16)) }
+
+// Uint8 reads a uint8.
+func (r *JSONReader) Uint8() uint8 { return uint8(r.unsigned("uint8", math.MaxUint8)) }
+
+// signed reads an integer from -1-high to high.
+func (r *JSONReader) signed(expected string, high uint64) int64 {
+	n, minus := r.integer(expected, high+1, high)
+	if minus {
+		return -int64(n)
+	}
+	return int64(n)
+}
+
+func (r *JSONReader) unsigned(expected string, high uint64) uint64 {
+	n, _ := r.integer(expected, 0, high)
+	return n
+}
+
+// integer reads an integer from -low to high, as its amount and its sign.
+func (r *JSONReader) integer(expected string, low, high uint64) (n uint64, minus bool) {
 	var digits []byte
 	quoted := r.peek() == '"'
 	start := r.at
@@ -183,15 +213,15 @@ func (r *JSONReader) integer(expected string, low, high int64) int64 {
 		digits = r.number(expected)
 	}
 	if r.err != nil {
-		return 0
+		return 0, false
 	}
-	n, ok := parseInteger(digits, quoted)
-	if !ok || n < low || n > high {
+	n, minus, ok := parseInteger(digits, quoted)
+	if !ok || minus && n > low || !minus && n > high {
 		r.at = start
 		r.fail(start, "expected %s, found %s", expected, shorten(digits))
-		return 0
+		return 0, false
 	}
-	return n
+	return n, minus
 }
 
 func shorten(b []byte) string {
@@ -203,25 +233,22 @@ func shorten(b []byte) string {
 
 // parseInteger reads digits without a fraction or exponent. "-0" is 0 as a
 // number and refused as a string.
-func parseInteger(s []byte, quoted bool) (int64, bool) {
-	digits, minus := s, false
+func parseInteger(s []byte, quoted bool) (n uint64, minus, ok bool) {
+	digits := s
 	if len(digits) > 0 && digits[0] == '-' {
 		digits, minus = digits[1:], true
 	}
-	if len(digits) == 0 || len(digits) > 19 || digits[0] == '0' && len(digits) > 1 || quoted && minus && digits[0] == '0' {
-		return 0, false
+	if len(digits) == 0 || len(digits) > 20 || digits[0] == '0' && len(digits) > 1 || quoted && minus && digits[0] == '0' {
+		return 0, false, false
 	}
-	var n uint64
-	for _, c := range digits {
-		if c < '0' || c > '9' {
-			return 0, false
+	for i, c := range digits {
+		digit := uint64(c - '0')
+		if digit > 9 || i == 19 && n > (math.MaxUint64-digit)/10 {
+			return 0, false, false
 		}
-		n = n*10 + uint64(c-'0')
+		n = n*10 + digit
 	}
-	if minus {
-		return -int64(n), n <= 1<<63
-	}
-	return int64(n), n < 1<<63
+	return n, minus && n > 0, true
 }
 
 // number returns the text of a number (RFC 8259, section 6).
@@ -268,7 +295,12 @@ func (r *JSONReader) number(expected string) []byte {
 }
 
 // Float64 reads a float64: a number, "NaN", "Infinity" or "-Infinity".
-func (r *JSONReader) Float64() float64 {
+func (r *JSONReader) Float64() float64 { return r.float("float64", 64) }
+
+// Float32 reads a float32, rounded straight from the digits.
+func (r *JSONReader) Float32() float32 { return float32(r.float("float32", 32)) }
+
+func (r *JSONReader) float(expected string, bits int) float64 {
 	start := r.at
 	if r.peek() == '"' {
 		switch s := r.stringBytes(); string(s) {
@@ -279,16 +311,16 @@ func (r *JSONReader) Float64() float64 {
 		case "-Infinity":
 			return math.Inf(-1)
 		}
-		r.fail(start, "expected float64, found a string")
+		r.fail(start, "expected %s, found a string", expected)
 		return 0
 	}
-	s := r.number("float64")
+	s := r.number(expected)
 	if r.err != nil {
 		return 0
 	}
-	x, err := strconv.ParseFloat(string(s), 64)
+	x, err := strconv.ParseFloat(string(s), bits)
 	if err != nil {
-		r.fail(start, "%s is too large for a float64", shorten(s))
+		r.fail(start, "%s is too large for a %s", shorten(s), expected)
 	}
 	return x
 }
@@ -482,7 +514,7 @@ func (r *JSONReader) Enum(expected string) (name []byte, number uint16, named bo
 	if r.peek() == '"' {
 		return r.stringBytes(), 0, true
 	}
-	return nil, uint16(r.integer(expected, 0, math.MaxUint16)), false
+	return nil, uint16(r.unsigned(expected, math.MaxUint16)), false
 }
 
 // Unknown keeps a member whose name the definitions do not know. Where it is
@@ -633,6 +665,14 @@ func AppendJSONInt(b []byte, v int64) []byte {
 		return append(strconv.AppendInt(append(b, '"'), v, 10), '"')
 	}
 	return strconv.AppendInt(b, v, 10)
+}
+
+// AppendJSONUint appends an unsigned integer; one beyond 2^53-1 as a string.
+func AppendJSONUint(b []byte, v uint64) []byte {
+	if v > 1<<53-1 {
+		return append(strconv.AppendUint(append(b, '"'), v, 10), '"')
+	}
+	return strconv.AppendUint(b, v, 10)
 }
 
 // AppendJSONFloat64 appends a float64 as ECMAScript prints it, -0 as "-0".
