@@ -17,6 +17,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/fxamacker/cbor/v2"
 	"github.com/stretchr/testify/assert"
@@ -373,6 +374,42 @@ func TestReadingNeedsLittleMemory(t *testing.T) {
 	assert.True(t, e.TooLarge)
 	_, err = value.DecodeCBOR(all["Lists"], payload, 0)
 	require.ErrorContains(t, err, "more items")
+}
+
+// manyUnknown are payloads of as many unknown fields as they can hold, in the
+// worst order.
+func manyUnknown() (asCBOR, asJSON []byte) {
+	asCBOR = []byte{0xb9, 0xff, 0xff, 0x07, 0x01}
+	for n := 65535; n > 0; n-- {
+		if n != 7 {
+			asCBOR = append(asCBOR, 0x19, byte(n>>8), byte(n), 0)
+		}
+	}
+	asJSON = []byte(`{"number":1`)
+	for n := range 200_000 {
+		asJSON = fmt.Appendf(asJSON, `,"a%d":0`, n)
+	}
+	return asCBOR, append(asJSON, '}')
+}
+
+func TestManyUnknownFieldsCostTheirLength(t *testing.T) {
+	asCBOR, asJSON := manyUnknown()
+	for form, payload := range map[string][]byte{"cbor": asCBOR, "json": asJSON} {
+		leaf := new(shared.Leaf)
+		start := time.Now()
+		read, write := wire.Unmarshal, wire.AppendBinary
+		if form == "json" {
+			read, write = wire.UnmarshalText, wire.AppendText
+		}
+		// The number 3 is known to Leaf, as a text; here it is not.
+		payload = bytes.Replace(payload, []byte{0x19, 0, 3, 0}, []byte{0x03, 0x60}, 1)
+		require.NoError(t, read(payload, leaf), form)
+		written, err := write(nil, leaf)
+		require.NoError(t, err)
+		require.NoError(t, read(written, leaf))
+		assert.Less(t, time.Since(start), 3*time.Second, form)
+	}
+	assert.Error(t, wire.UnmarshalText(bytes.Replace(asJSON, []byte(`"a5"`), []byte(`"a6"`), 1), new(shared.Leaf)), "one that comes twice is found")
 }
 
 func allocated(f func()) uint64 {

@@ -16,6 +16,7 @@ import (
 
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
+	"faithfulcourier/internal/versions"
 )
 
 // ConfigName is the file that makes a folder a project.
@@ -220,7 +221,7 @@ func (p *Project) Definitions() (*schema.Definitions, []source.Finding, error) {
 func (p *Project) Files() ([]*source.File, error) {
 	var paths []string
 	for _, s := range p.Config.Sources {
-		found, err := find(filepath.Join(p.Dir, filepath.FromSlash(s)))
+		found, err := find(filepath.Join(p.Dir, filepath.FromSlash(s)), filepath.Join(p.Dir, versions.Folder))
 		if errors.Is(err, fs.ErrNotExist) {
 			return nil, fmt.Errorf("faithful.toml names %q as a source, and there is no such file or folder", s)
 		}
@@ -237,10 +238,9 @@ func (p *Project) Files() ([]*source.File, error) {
 	return p.read(paths)
 }
 
-// versionsFolder holds sealed versions, which are no working files.
-const versionsFolder = "versions"
-
-func find(root string) ([]string, error) {
+// find lists the definition files in a folder. Sealed versions are no working
+// files, nor is what begins with a dot.
+func find(root, sealed string) ([]string, error) {
 	var paths []string
 	err := filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
 		if err != nil {
@@ -248,7 +248,7 @@ func find(root string) ([]string, error) {
 		}
 		name := d.Name()
 		if d.IsDir() {
-			skip := strings.HasPrefix(name, ".") || name == "node_modules" || name == versionsFolder
+			skip := strings.HasPrefix(name, ".") || name == "node_modules" || path == sealed
 			if skip && path != root {
 				return fs.SkipDir
 			}

@@ -71,7 +71,7 @@ func TestBadConfig(t *testing.T) {
 func TestFiles(t *testing.T) {
 	dir := write(t, t.TempDir(), map[string]string{
 		"faithful.toml": "name = \"x\"\nsources = [\"one\", \"two/c.faithful\", \"one\"]", "one/a.faithful": "module a", "one/deep/b.faithful": "module b", "two/c.faithful": "module c", "two/d.faithful": "module d",
-		"one/.hidden/e.faithful": "module e", "one/node_modules/f.faithful": "module f", "one/versions/1.0.0/g.faithful": "module g", "one/readme.md": "",
+		"one/.hidden/e.faithful": "module e", "one/node_modules/f.faithful": "module f", "versions/1.0.0/g.faithful": "module g", "one/versions/h.faithful": "module h", "one/readme.md": "",
 	})
 	require.NoError(t, os.Symlink(filepath.Join(dir, "one"), filepath.Join(dir, "one", "loop")))
 	p, err := Open(dir)
@@ -82,7 +82,7 @@ func TestFiles(t *testing.T) {
 	for _, f := range files {
 		names = append(names, f.Name)
 	}
-	assert.Equal(t, []string{"one/a.faithful", "one/deep/b.faithful", "two/c.faithful"}, names)
+	assert.Equal(t, []string{"one/a.faithful", "one/deep/b.faithful", "one/versions/h.faithful", "two/c.faithful"}, names)
 	write(t, dir, map[string]string{"faithful.toml": "name = \"x\"\nsources = [\"three\"]"})
 	p, err = Open(dir)
 	require.NoError(t, err)

@@ -80,7 +80,7 @@ func loadPath(path, ref string) (*schema.Definitions, []source.Finding, error) {
 			return Load(path, "draft")
 		}
 	}
-	paths, err := find(path)
+	paths, err := find(path, filepath.Join(path, versions.Folder))
 	if err != nil {
 		return nil, nil, err
 	}

@@ -171,9 +171,9 @@ func (r *jsonReader) message(t *schema.Message) (*Message, *Error) {
 		case number > 0:
 			err = r.byNumber(m, number, f)
 		case f == nil:
-			var raw string
-			raw, err = r.raw()
-			m.Unknown = append(m.Unknown, Unknown{Name: name, JSON: raw})
+			var raw []byte
+			raw, err = r.raw(nil)
+			m.Unknown = append(m.Unknown, Unknown{Name: name, JSON: string(raw)})
 		case f.Presence != schema.Required && r.next() == 'n':
 			err = r.word("null")
 		default:
@@ -502,9 +502,9 @@ func (r *jsonReader) hex4(escape byte) (rune, bool) {
 	return rune(n), err == nil
 }
 
-// raw returns any JSON value without the blanks between its tokens, the
+// raw appends any JSON value without the blanks between its tokens, the
 // tokens as they are written.
-func (r *jsonReader) raw() (string, *Error) {
+func (r *jsonReader) raw(out []byte) ([]byte, *Error) {
 	start := r.skipTo()
 	var err *Error
 	switch c := r.next(); {
@@ -519,36 +519,35 @@ func (r *jsonReader) raw() (string, *Error) {
 	case c == 'n':
 		err = r.word("null")
 	case c == '[':
-		out := "["
-		err = r.sequence(']', func(i int) *Error {
-			item, err := r.raw()
+		out = append(out, '[')
+		err = r.sequence(']', func(i int) (err *Error) {
 			if i > 0 {
-				out += ","
+				out = append(out, ',')
 			}
-			out += item
+			out, err = r.raw(out)
 			return err
 		})
-		return out + "]", err
+		return append(out, ']'), err
 	case c == '{':
-		out := "{"
+		out = append(out, '{')
 		err = r.sequence('}', func(i int) *Error {
 			at := r.skipTo()
 			if _, err := r.name(); err != nil {
 				return err
 			}
-			key := bytes.TrimRight(bytes.TrimSuffix(r.data[at:r.at], []byte(":")), " \t\r\n")
-			item, err := r.raw()
 			if i > 0 {
-				out += ","
+				out = append(out, ',')
 			}
-			out += string(key) + ":" + item
+			key := bytes.TrimRight(bytes.TrimSuffix(r.data[at:r.at], []byte(":")), " \t\r\n")
+			var err *Error
+			out, err = r.raw(append(append(out, key...), ':'))
 			return err
 		})
-		return out + "}", err
+		return append(out, '}'), err
 	default:
-		return "", r.wrong("a JSON value")
+		return out, r.wrong("a JSON value")
 	}
-	return string(r.data[start:r.at]), err
+	return append(out, r.data[start:r.at]...), err
 }
 
 // decodeBase64 takes both alphabets of RFC 4648, mixed or not, with complete

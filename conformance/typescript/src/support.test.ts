@@ -60,6 +60,18 @@ test("unknown fields survive a spread", () => {
   assert.deepEqual({ ...leafTools.make({ number: 2 }) }, { number: 2 }, "nothing is kept where nothing was unknown");
 });
 
+test("many unknown fields cost no more than their length", () => {
+  const members = Array.from({ length: 200_000 }, (_, i) => `,"a${i}":0`).join("");
+  const numbers = Array.from({ length: 65_000 }, (_, i) => `,"#${65_535 - i}":"AA"`).join("");
+  const payload = `{"number":1${members}${numbers}}`;
+  const start = performance.now();
+  const leaf = leafTools.fromJson(payload);
+  assert.deepEqual(leafTools.fromJson(leafTools.toJson(leaf)), leaf);
+  leafTools.fromCbor(leafTools.toCbor(leaf));
+  assert.ok(performance.now() - start < 5000);
+  assert.throws(() => leafTools.fromJson(payload.replace('"a5"', '"a6"')), wire.WireError);
+});
+
 test("what can't be written is refused with its reason", () => {
   const scalars = scalarsTools.fromJson('{"flag":true,"small":1,"large":1,"count":1,"ratio":1,"name":"","data":"","key":"0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01","at":"1970-01-01T00:00:00Z","deck":"open","i8":0,"i16":0,"u8":0,"u16":0,"u64":0,"f32":0}');
   for (const [field, value] of Object.entries({ small: 1.5, large: 1n << 63n, count: -1, i8: 128, u8: 256, u16: -1, u64: -1n, f32: 1e39, name: "\ud800", key: "x", deck: "?sun" })) {

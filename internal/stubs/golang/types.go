@@ -448,6 +448,7 @@ func (g *generator) readCBOR(m *schema.Message) {
 				g.In("if r.Failed() {", func() { g.P("r.InsideField(%s, number)", table) }, "}")
 			}, "}")
 			g.P("r.Leave()")
+			g.P("r.Settle(m.unknown)")
 		}, "}")
 		return
 	}
@@ -479,7 +480,7 @@ func (g *generator) readCBOR(m *schema.Message) {
 		}, "}")
 	}, "}")
 	g.P("")
-	g.P("// finish refuses what is missing and fills in defaults.")
+	g.P("// finish refuses what is missing or came twice, and fills in defaults.")
 	g.In(fmt.Sprintf("func (m *%s) finish(r *%s.Reader, seen *[%d]uint64) {", m.Name, wire, words(m)), func() {
 		for word := range words(m) {
 			required := uint64(0)
@@ -497,6 +498,7 @@ func (g *generator) readCBOR(m *schema.Message) {
 				g.P("r.Require(seen[%d], %#x, %s)", word, required, part)
 			}
 		}
+		g.P("r.Settle(m.unknown)")
 		for _, f := range m.Fields {
 			if f.Presence != schema.Defaulted {
 				continue
@@ -704,6 +706,7 @@ func (g *generator) readJSON(m *schema.Message) {
 		g.P("*m = %s{}", m.Name)
 		if len(m.Fields) == 0 {
 			g.In(fmt.Sprintf("for r.OpenObject(%q); r.Member(); {", m.Name), func() { g.P("r.Unknown(&m.unknown, %s)", table) }, "}")
+			g.P("r.Settle(m.unknown)")
 			return
 		}
 		g.P("var seen [%d]uint64", words(m))

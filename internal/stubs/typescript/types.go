@@ -238,7 +238,7 @@ func (g *generator) finish(m *schema.Message) {
 		for _, part := range parts {
 			g.P("  %s,", part)
 		}
-		g.P("  [%s.unknown]: unknown.length > 0 ? unknown : undefined,", wire)
+		g.P("  [%s.unknown]: %s.settle(unknown),", wire, wire)
 		g.P("});")
 	}, "}")
 }

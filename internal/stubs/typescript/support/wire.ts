@@ -416,20 +416,18 @@ export class CborWriter {
     const known = new CborReader(this.buffer.slice(start, this.at), Infinity).entries();
     this.at = start;
     this.head(majorMap, known.length + kept.length);
-    for (const [number, entry] of known) {
-      for (; kept[0] !== undefined && kept[0].number < number; kept.shift()) {
-        this.unknownEntry(kept[0]);
+    let next = 0;
+    const unknownBelow = (limit: number): void => {
+      for (let field = kept[next]; field !== undefined && field.number < limit; field = kept[++next]) {
+        this.key(field.number);
+        this.raw(field.cbor);
       }
+    };
+    for (const [number, entry] of known) {
+      unknownBelow(number);
       this.raw(entry);
     }
-    kept.forEach((field) => {
-      this.unknownEntry(field);
-    });
-  }
-
-  private unknownEntry(field: { readonly number: number; readonly cbor: Uint8Array }): void {
-    this.key(field.number);
-    this.raw(field.cbor);
+    unknownBelow(Infinity);
   }
 }
 
@@ -880,12 +878,9 @@ export class CborReader {
 
   /** Keeps an entry whose number the definitions do not know. */
   unknown(list: UnknownField[], number: number): void {
-    if (list.some((field) => "number" in field && field.number === number)) {
-      this.fail("the field comes twice");
-    }
     const start = this.at;
     this.skip();
-    keepUnknown(list, { number, cbor: this.data.slice(start, this.at) });
+    list.push({ number, cbor: this.data.slice(start, this.at) });
   }
 
   /** Passes over one well-formed item. */
@@ -956,13 +951,24 @@ function rank(field: UnknownField): number {
   return "number" in field ? field.number : 65536;
 }
 
-/** Holds numbers in ascending order, before all names. */
-function keepUnknown(list: UnknownField[], field: UnknownField): void {
-  let i = list.length;
-  while (i > 0 && rank(list[i - 1] as UnknownField) > rank(field)) {
-    i--;
+/**
+ * Puts the unknown fields of a message in order, numbers ascending before names,
+ * and refuses what came twice. It is done once, at the end: a payload of many
+ * unknown fields must not cost more than its length. Undefined is none.
+ */
+export function settle(list: UnknownField[]): readonly UnknownField[] | undefined {
+  if (list.length === 0) {
+    return undefined;
   }
-  list.splice(i, 0, field);
+  const seen = new Set<number | string>();
+  for (const field of list) {
+    const identity = "number" in field ? field.number : field.name;
+    if (seen.has(identity)) {
+      throw new WireError("an unknown field comes twice").inside("number" in field ? `#${field.number}` : field.name);
+    }
+    seen.add(identity);
+  }
+  return list.sort((a, b) => rank(a) - rank(b));
 }
 
 /** Adds the step of the field with a number to what went wrong. */
@@ -1572,9 +1578,6 @@ export class JsonReader {
   unknown(list: UnknownField[], fields: Fields, name: string): [number, CborReader] | undefined {
     if (/^#[0-9]+$/.test(name)) {
       return this.numbered(list, fields, name);
-    }
-    if (list.some((field) => "name" in field && field.name === name)) {
-      this.fail("the name comes twice");
     }
     try {
       list.push({ name, json: this.raw() });

@@ -403,26 +403,11 @@ func (r *CBORReader) extendedTime() (seconds, nanos int64) {
 
 // Unknown keeps an entry whose number the definitions do not know.
 func (r *CBORReader) Unknown(list *[]Unknown, number int) {
-	for _, u := range *list {
-		if u.Number == number {
-			r.fail(r.at, "the field comes twice")
-			return
-		}
-	}
 	start := r.at
 	r.skip()
 	if r.err == nil {
-		keepUnknown(list, Unknown{Number: number, Raw: bytes.Clone(r.data[start:r.at])})
+		*list = append(*list, Unknown{Number: number, Raw: bytes.Clone(r.data[start:r.at])})
 	}
-}
-
-// keepUnknown holds numbers in ascending order, before all names.
-func keepUnknown(list *[]Unknown, u Unknown) {
-	i := len(*list)
-	for u.Number > 0 && i > 0 && ((*list)[i-1].Number == 0 || (*list)[i-1].Number > u.Number) {
-		i--
-	}
-	*list = slices.Insert(*list, i, u)
 }
 
 // skip passes over one well-formed item.

@@ -521,15 +521,9 @@ func (r *JSONReader) Enum(expected string) (name []byte, number uint16, named bo
 // the number of a field that they do know, the field's entry in CBOR is
 // returned instead, for the message to read.
 func (r *JSONReader) Unknown(list *[]Unknown, fields []Field) *CBORReader {
-	name, at := string(r.name), r.at
+	name := string(r.name)
 	if len(name) > 1 && name[0] == '#' && onlyDigits(name[1:]) {
-		return r.numbered(list, fields, name, at)
-	}
-	for _, u := range *list {
-		if u.Number == 0 && u.Name == name {
-			r.fail(at, "the name comes twice")
-			return nil
-		}
+		return r.numbered(list, fields, name, r.at)
 	}
 	raw := r.raw(nil)
 	if r.err == nil {

@@ -5,6 +5,7 @@ package wire
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -123,6 +124,33 @@ func (r *Reader) fail(at int, format string, args ...any) {
 func (r *Reader) Inside(step string) {
 	if r.err != nil {
 		r.err.inside(step)
+	}
+}
+
+// Settle puts the unknown fields of a message in order, numbers ascending
+// before names, and refuses what came twice. It is done once, at the end: a
+// payload of many unknown fields must not cost more than its length.
+func (r *Reader) Settle(list []Unknown) {
+	if len(list) < 2 || r.err != nil {
+		return
+	}
+	rank := func(u Unknown) int {
+		if u.Number == 0 {
+			return 1 << 16 // behind all numbers
+		}
+		return u.Number
+	}
+	slices.SortStableFunc(list, func(a, b Unknown) int { return rank(a) - rank(b) })
+	names := map[string]bool{}
+	for i, u := range list {
+		twice := u.Number == 0 && names[u.Name] || i > 0 && u.Number > 0 && list[i-1].Number == u.Number
+		if twice {
+			r.fail(r.at, "an unknown field comes twice")
+			return
+		}
+		if u.Number == 0 {
+			names[u.Name] = true
+		}
 	}
 }
 
