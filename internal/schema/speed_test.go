@@ -13,10 +13,12 @@ import (
 	"testing"
 	"time"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/syntax"
+	"faithfulcourier/internal/toolchain"
 )
 
 // someDefinitions are of the kind that the ferry's are; X is a number.
@@ -120,48 +122,48 @@ func goParser(t testing.TB, texts []string) (size int) {
 }
 
 // TestFrontEndIsFast holds the front end (read, parse, resolve, check) against
-// go/parser, which only parses, in the same run.
+// go/parser, which only parses, and tidy against go/format, in the same run.
 func TestFrontEndIsFast(t *testing.T) {
 	text, texts := largeDefinitions(frontEndSize), goSource(t, frontEndSize)
-	var ratios []float64
-	for range 9 {
-		start := time.Now()
-		frontEnd(t, text)
-		ours := float64(len(text)) / float64(time.Since(start))
-		start = time.Now()
-		size := goParser(t, texts)
-		ratios = append(ratios, ours/(float64(size)/float64(time.Since(start))))
-	}
-	slices.Sort(ratios)
-	t.Logf("the front end reads %.1f times the bytes a second of go/parser", ratios[4])
-	if ratios[4] < 1 {
-		t.Error("the front end is slower than go/parser")
-	}
+	atLeast := func(least float64) func(float64) bool { return func(r float64) bool { return r >= least } }
+	ratio := toolchain.Measured(atLeast(1), func() float64 {
+		return medianRatio(9, func() int { frontEnd(t, text); return len(text) }, func() int { return goParser(t, texts) })
+	})
+	t.Logf("the front end reads %.1f times the bytes a second of go/parser", ratio)
+	assert.GreaterOrEqual(t, ratio, 1.0, "the front end is slower than go/parser")
+
+	ratio = toolchain.Measured(atLeast(2), func() float64 {
+		return medianRatio(7, func() int {
+			_, findings := syntax.Tidy(source.NewFile("large.faithful", text))
+			require.Empty(t, findings)
+			return len(text)
+		}, func() int {
+			size := 0
+			for _, goText := range texts {
+				size += len(goText)
+				_, err := format.Source([]byte(goText))
+				require.NoError(t, err)
+			}
+			return size
+		})
+	})
+	t.Logf("tidy lays out %.1f times the bytes a second of go/format", ratio)
+	assert.GreaterOrEqual(t, ratio, 2.0, "tidy is slower than twice go/format")
 }
 
-// TestTidyIsFast holds tidy against go/format, in the same run.
-func TestTidyIsFast(t *testing.T) {
-	text, texts := largeDefinitions(frontEndSize), goSource(t, frontEndSize)
-	var ratios []float64
-	for range 7 {
+// medianRatio is the median, over interleaved rounds, of how many bytes a
+// second ours handles for each of the reference's.
+func medianRatio(rounds int, ours, reference func() (size int)) float64 {
+	speed := func(f func() int) float64 {
 		start := time.Now()
-		_, findings := syntax.Tidy(source.NewFile("large.faithful", text))
-		require.Empty(t, findings)
-		ours := float64(len(text)) / float64(time.Since(start))
-		start = time.Now()
-		size := 0
-		for _, goText := range texts {
-			size += len(goText)
-			_, err := format.Source([]byte(goText))
-			require.NoError(t, err)
-		}
-		ratios = append(ratios, ours/(float64(size)/float64(time.Since(start))))
+		return float64(f()) / float64(time.Since(start))
+	}
+	var ratios []float64
+	for range rounds {
+		ratios = append(ratios, speed(ours)/speed(reference))
 	}
 	slices.Sort(ratios)
-	t.Logf("tidy lays out %.1f times the bytes a second of go/format", ratios[3])
-	if ratios[3] < 2 {
-		t.Error("tidy is slower than twice go/format")
-	}
+	return ratios[rounds/2]
 }
 
 func BenchmarkFrontEnd(b *testing.B) {

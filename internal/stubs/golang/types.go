@@ -410,7 +410,7 @@ func (g *generator) appendValue(t *schema.Type, value, head string, depth int) {
 		key := "key" + strings.Repeat("y", depth)
 		g.P("b = %s.AppendMapHead(%s, len(%s))", wire, head, value)
 		g.P("w.Enter()")
-		g.In(fmt.Sprintf("for _, %s := range %s.SortedKeys(%s) {", key, wire, value), func() {
+		g.In(fmt.Sprintf("for _, %s := range %s.SortedKeys(make([]string, 0, 8), %s) {", key, wire, value), func() {
 			g.P("b = %s.AppendString(b, %s, w)", wire, key)
 			g.P("%s := %s[%s]", v, value, key)
 			g.appendValue(t.Elem, v, "b", depth+1)
@@ -688,7 +688,7 @@ func (g *generator) appendJSONValue(t *schema.Type, value, head string, depth in
 		g.P("w.Enter()")
 		g.P("b = %s", head)
 		g.P("%s := len(b)", start)
-		g.In(fmt.Sprintf("for _, %s := range %s.SortedKeys(%s) {", key, wire, value), func() {
+		g.In(fmt.Sprintf("for _, %s := range %s.SortedKeys(make([]string, 0, 8), %s) {", key, wire, value), func() {
 			g.P("%s := %s[%s]", v, value, key)
 			g.appendJSONValue(t.Elem, v, fmt.Sprintf("append(%s.AppendJSONString(append(b, ','), %s, w), ':')", wire, key), depth+1)
 		}, "}")
@@ -778,7 +778,7 @@ func (g *generator) violationsOf(t *schema.Type, value, path string, depth int) 
 		}, "}")
 	case schema.KindMap:
 		key := "key" + strings.Repeat("y", depth)
-		g.In(fmt.Sprintf("for _, %s := range %s.SortedKeys(%s) {", key, g.wire(), value), func() {
+		g.In(fmt.Sprintf("for _, %s := range %s.SortedKeys(make([]string, 0, 8), %s) {", key, g.wire(), value), func() {
 			g.P("%s := %s[%s]", v, value, key)
 			g.violationsOf(t.Elem, v, fmt.Sprintf("%s.Step(%s, %s)", g.wire(), path, key), depth+1)
 		}, "}")

@@ -5,6 +5,7 @@ import (
 	"encoding/binary"
 	"math"
 	"slices"
+	"strings"
 	"time"
 	"unicode/utf8"
 )
@@ -550,21 +551,20 @@ func AppendInstant(b []byte, v time.Time, w *Writer) []byte {
 	return AppendInt(append(b, negative|8), int64(nanos))
 }
 
-// SortedKeys returns the keys of a map in the order of their encoding (RFC
-// 8949, section 4.2.1): shorter ones first, then bytewise.
-func SortedKeys[V any](m map[string]V) []string {
-	keys := make([]string, 0, len(m))
+// SortedKeys appends the keys of a map to keys, in the order of their encoding
+// (RFC 8949, section 4.2.1): shorter ones first, then bytewise.
+func SortedKeys[V any](keys []string, m map[string]V) []string {
 	for k := range m {
 		keys = append(keys, k)
+	}
+	if len(keys) < 2 {
+		return keys
 	}
 	slices.SortFunc(keys, func(a, b string) int {
 		if len(a) != len(b) {
 			return len(a) - len(b)
 		}
-		if a < b {
-			return -1
-		}
-		return 1
+		return strings.Compare(a, b)
 	})
 	return keys
 }
