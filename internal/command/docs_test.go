@@ -12,6 +12,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/santhosh-tekuri/jsonschema/v6"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -219,4 +220,21 @@ func worst(r *compare.Report, form string, p compare.Position, newReads bool) co
 		}
 	}
 	return verdict
+}
+
+// TestShownDefinitionsFitTheirSchema holds show --as json against the JSON
+// Schema in docs/.
+func TestShownDefinitionsFitTheirSchema(t *testing.T) {
+	compiled, err := jsonschema.NewCompiler().Compile(filepath.Join(toolchain.Root(), "docs/definitions.schema.json"))
+	require.NoError(t, err)
+	for _, project := range []string{"examples/ferry", "conformance"} {
+		output, err := toolchain.Faithful(t, filepath.Join(toolchain.Root(), project), "show", "--as", "json").Output()
+		require.NoError(t, err)
+		document, err := jsonschema.UnmarshalJSON(bytes.NewReader(output))
+		require.NoError(t, err)
+		require.NoError(t, compiled.Validate(document))
+	}
+	wrong, err := jsonschema.UnmarshalJSON(strings.NewReader(`{"digest":"x","modules":[]}`))
+	require.NoError(t, err)
+	require.Error(t, compiled.Validate(wrong), "the schema refuses what is wrong")
 }

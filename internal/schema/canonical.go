@@ -36,6 +36,28 @@ func (m *Module) Canonical() string {
 	return out
 }
 
+// Text writes one declaration (a *Const, *Enum, *Message or *Service) in the
+// canonical layout, as its module has it.
+func Text(decl any) string {
+	d := head(decl)
+	c := &canonical{module: d.Module, withDoc: true, aliases: map[*Module]string{}}
+	c.chooseAliases()
+	c.line("module " + d.Module.Name)
+	switch x := decl.(type) {
+	case *Const:
+		c.constant(x)
+	case *Enum:
+		c.enum(x)
+	case *Message:
+		c.message(x)
+	case *Service:
+		c.service(x)
+	}
+	out, _ := syntax.Tidy(source.NewFile(d.Name, c.b.String())) // right, as in Canonical
+	_, text, _ := strings.Cut(out, "\n\n")
+	return text
+}
+
 // plain is what Canonical lays out, one blank between words. The digest is made
 // of it, so that it does not depend on any layout.
 func (m *Module) plain(withDoc bool) string {
@@ -45,9 +67,7 @@ func (m *Module) plain(withDoc bool) string {
 	c.line("module " + m.Name)
 	c.uses()
 	for _, k := range m.Consts {
-		c.line("")
-		c.doc("", k.Doc)
-		c.line("const " + k.Name + " " + k.Type.Kind.String() + " = " + LiteralText(k.Value))
+		c.constant(k)
 	}
 	for _, e := range m.Enums {
 		c.enum(e)
@@ -119,6 +139,12 @@ func (c *canonical) name(d *Decl) string {
 		return d.Name
 	}
 	return c.aliases[d.Module] + "." + d.Name
+}
+
+func (c *canonical) constant(k *Const) {
+	c.line("")
+	c.doc("", k.Doc)
+	c.line("const " + k.Name + " " + k.Type.Kind.String() + " = " + LiteralText(k.Value))
 }
 
 func (c *canonical) open(d *Decl, head string) {

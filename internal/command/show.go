@@ -1,0 +1,110 @@
+package command
+
+import (
+	"flag"
+	"fmt"
+	"strings"
+
+	"faithfulcourier/internal/project"
+	"faithfulcourier/internal/report"
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/source"
+)
+
+var showCommand = &command{
+	name:     "show",
+	synopsis: "[NAME] [--of REF] [--as KIND]",
+	short:    "shows what is defined, and who uses it",
+	long: `Without NAME prints an outline of everything. With NAME prints one declaration
+with its documentation, and who uses it as what. NAME is a full name, or the last
+parts of one: Booking, Bookings.book, skerry.booking. As JSON it is one document,
+which definitions.schema.json in docs/ describes.`,
+	examples: [2]string{"faithful show Booking", "faithful show --of 1.0.0 --as json"},
+	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
+		kind := outputKind(flags)
+		of := flags.String("of", "draft", "the definitions to show: a `REF` such as latest or 1.0.0")
+		return func(w *World, args []string) (int, error) {
+			if err := checkKind(*kind); err != nil {
+				return trouble, err
+			}
+			if len(args) > 1 {
+				return trouble, usage("one name at a time")
+			}
+			defs, findings, err := project.Load(w.Dir, *of)
+			if err != nil {
+				return trouble, err
+			}
+			if source.Errors(findings) > 0 {
+				return mistakes(w, *kind, findings)
+			}
+			if len(args) == 0 {
+				return showAll(w, *kind, defs)
+			}
+			return showOne(w, *kind, defs, args[0])
+		}
+	},
+}
+
+func showAll(w *World, kind string, defs *schema.Definitions) (int, error) {
+	if kind == "json" {
+		return fine, report.New(w.Out, false).JSON(report.DefinitionsJSON(defs))
+	}
+	buffered(w, func(p *report.Printer) {
+		for i, m := range defs.Modules {
+			if i > 0 {
+				p.Line("")
+			}
+			p.Outline(m)
+		}
+	})
+	return fine, nil
+}
+
+func showOne(w *World, kind string, defs *schema.Definitions, name string) (int, error) {
+	found := defs.Find(name)
+	switch len(found) {
+	case 0:
+		var names []string
+		for _, n := range defs.Everything() {
+			names = append(names, n.FullName, n.FullName[strings.LastIndexByte(n.FullName, '.')+1:])
+		}
+		if near := source.Nearest(name, names); near != "" {
+			return trouble, fmt.Errorf("nothing is called %s; did you mean %s?", name, near)
+		}
+		return trouble, fmt.Errorf("nothing is called %s; faithful show lists what there is", name)
+	case 1:
+	default:
+		var names []string
+		for _, n := range found {
+			names = append(names, n.FullName)
+		}
+		return trouble, fmt.Errorf("%s may be any of: %s", name, strings.Join(names, ", "))
+	}
+	// A field, member or call is shown with what it belongs to.
+	thing := found[0].Thing
+	switch t := thing.(type) {
+	case *schema.Field:
+		thing = t.Message
+	case *schema.Member:
+		thing = t.Enum
+	case *schema.Call:
+		thing = t.Service
+	}
+	if m, ok := thing.(*schema.Module); ok {
+		if kind == "json" {
+			return fine, report.New(w.Out, false).JSON(report.DefinitionsJSON(&schema.Definitions{Modules: []*schema.Module{m}}))
+		}
+		buffered(w, func(p *report.Printer) { p.Outline(m) })
+		return fine, nil
+	}
+	uses := defs.UsedBy(thing)
+	if kind == "json" {
+		return fine, report.New(w.Out, false).JSON(map[string]any{"name": found[0].FullName, "text": schema.Text(thing), "used_by": uses})
+	}
+	buffered(w, func(p *report.Printer) {
+		p.Line("%s", p.In(report.Faint, "// "+found[0].FullName))
+		p.Line("%s", strings.TrimRight(schema.Text(thing), "\n"))
+		p.Uses(thing, uses)
+	})
+	return fine, nil
+}
