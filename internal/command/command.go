@@ -66,7 +66,7 @@ type command struct {
 
 // all returns the commands in the order in which people meet them.
 func all() []*command {
-	return []*command{newCommand, checkCommand, tidyCommand, showCommand, generateCommand, compareCommand, sealCommand, demoCommand(), versionCommand, helpCommand()}
+	return []*command{newCommand, checkCommand, tidyCommand, showCommand, generateCommand, compareCommand, sealCommand, demoCommand(), completionCommand(), versionCommand, helpCommand()}
 }
 
 // usageError is wrong usage, with what would be right.
@@ -105,7 +105,11 @@ func (c *command) run(w *World, args []string) int {
 	flags := flag.NewFlagSet(c.name, flag.ContinueOnError)
 	flags.SetOutput(io.Discard)
 	run := c.prepare(flags)
-	var rest []string
+	// Options and arguments stand in any order; "--" ends the options.
+	var rest, verbatim []string
+	if i := slices.Index(args, "--"); i >= 0 {
+		args, verbatim = args[:i], args[i+1:]
+	}
 	for {
 		err := flags.Parse(args)
 		if errors.Is(err, flag.ErrHelp) {
@@ -116,7 +120,6 @@ func (c *command) run(w *World, args []string) int {
 			fmt.Fprintf(w.Err, "faithful %s: %s\n", c.name, c.flagMistake(err, flags))
 			return trouble
 		}
-		// Options and arguments stand in any order; "--" ends the options.
 		if flags.NArg() == 0 {
 			break
 		}
@@ -124,7 +127,7 @@ func (c *command) run(w *World, args []string) int {
 		rest = append(rest, args[0])
 		args = args[1:]
 	}
-	status, err := run(w, rest)
+	status, err := run(w, append(rest, verbatim...))
 	if err == nil {
 		return status
 	}
