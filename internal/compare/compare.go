@@ -73,6 +73,8 @@ const (
 	FailsGone     Kind = "call-fails-gone"
 	Retired       Kind = "retired"
 	Freed         Kind = "freed-from-retirement"
+	Deprecated    Kind = "deprecated-put-on"
+	Undeprecated  Kind = "deprecated-taken-off"
 	Documentation Kind = "documentation-changed"
 )
 

@@ -137,6 +137,8 @@ var verdicts = []struct{ old, new, want string }{
 		call-request-changed Bookings.nudge: breaks json request, new reads old: Bookings.nudge
 		call-request-changed Bookings.nudge: breaks json request, old reads new: Bookings.nudge`},
 	{"message Stored", "/// Kept for a season.\nmessage Stored", "documentation-changed Stored: holds"},
+	{"#4 email text?", "#4 email text? deprecated \"call them\"", "deprecated-put-on Booking.email: holds"},
+	{"call count() -> Money", "call count() -> Money deprecated \"count yourself\"", "deprecated-put-on Bookings.count: holds"},
 	{"enum Deck", "enum Level { #0 low }\nenum Deck", "enum-added Level: holds"},
 	{"message Stored", "message More { }\nmessage Stored", "message-added More: holds"},
 }

@@ -210,13 +210,21 @@ func (d *differ) constant(o, n *schema.Const) {
 			d.add(&Fact{Kind: ConstChanged, Where: o.FullName(), Old: o.Type.Kind.String() + " = " + schema.LiteralText(o.Value),
 				New: n.Type.Kind.String() + " = " + schema.LiteralText(n.Value), oldAny: o, newAny: n}, n.Place)
 		}
-		d.documentation(o.FullName(), o.Doc, n.Doc, n.Place)
+		d.words(o.FullName(), o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
 	}
 }
 
-func (d *differ) documentation(where, old, new string, place source.Place) {
-	if old != new {
-		d.add(&Fact{Kind: Documentation, Where: where, Old: firstLine(old), New: firstLine(new)}, place)
+// words finds what changed in documentation and deprecation: that holds.
+func (d *differ) words(where, oldDoc, newDoc, oldWhy, newWhy string, place source.Place) {
+	if oldDoc != newDoc {
+		d.add(&Fact{Kind: Documentation, Where: where, Old: firstLine(oldDoc), New: firstLine(newDoc), newAny: place}, place)
+	}
+	switch {
+	case oldWhy == newWhy:
+	case newWhy == "":
+		d.add(&Fact{Kind: Undeprecated, Where: where, Old: oldWhy, newAny: place}, place)
+	default:
+		d.add(&Fact{Kind: Deprecated, Where: where, New: newWhy}, place)
 	}
 }
 
@@ -237,7 +245,7 @@ func (d *differ) service(o, n *schema.Service) {
 		d.add(&Fact{Kind: ServiceAdded, Where: n.FullName(), New: n.Name, newAny: n}, n.Place)
 		o = &schema.Service{Decl: n.Decl}
 	default:
-		d.documentation(o.FullName(), o.Doc, n.Doc, n.Place)
+		d.words(o.FullName(), o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
 	}
 	pair(o.Calls, n.Calls, func(c *schema.Call) string { return c.Name }, func(a, b *schema.Call) {
 		switch {
@@ -294,7 +302,7 @@ func (d *differ) call(c callPair) {
 			d.add(&Fact{Kind: FailsAdded, Where: where, New: e.FullName(), call: c, newAny: e}, n.Place)
 		}
 	}
-	d.documentation(where, o.Doc, n.Doc, n.Place)
+	d.words(where, o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
 }
 
 // pairFields pairs the fields of two messages: where a number is gone and its
@@ -405,7 +413,7 @@ func (d *differ) fieldFact(kind Kind, p fieldPair, old, new string) *Fact {
 }
 
 func (d *differ) message(o, n *schema.Message) {
-	d.documentation(o.FullName(), o.Doc, n.Doc, n.Place)
+	d.words(o.FullName(), o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
 	if o.Status != n.Status {
 		d.add(&Fact{Kind: ErrorStatus, Where: o.FullName(), Old: strconv.Itoa(o.Status), New: strconv.Itoa(n.Status), oldAny: o, newAny: n}, n.Place)
 	}
@@ -456,7 +464,7 @@ func (d *differ) field(p fieldPair) {
 	case o.Presence == schema.Defaulted && !d.sameDefault(o, n):
 		d.fieldFact(FieldDefault, p, schema.LiteralText(o.Default), schema.LiteralText(n.Default))
 	}
-	d.documentation(o.FullName(), o.Doc, n.Doc, n.Place)
+	d.words(o.FullName(), o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
 }
 
 // sameType tells whether a type is the same but for what changed inside the
@@ -490,7 +498,7 @@ func (d *differ) sameDefault(o, n *schema.Field) bool {
 }
 
 func (d *differ) enum(o, n *schema.Enum) {
-	d.documentation(o.FullName(), o.Doc, n.Doc, n.Place)
+	d.words(o.FullName(), o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
 	for _, p := range pairMembers(o, n) {
 		switch {
 		case p.new == nil:
@@ -504,7 +512,7 @@ func (d *differ) enum(o, n *schema.Enum) {
 			if p.old.Number != p.new.Number {
 				d.memberFact(MemberRenumbered, p, "#"+strconv.Itoa(p.old.Number), "#"+strconv.Itoa(p.new.Number))
 			}
-			d.documentation(o.FullName()+"."+p.old.Name, p.old.Doc, p.new.Doc, p.new.Place)
+			d.words(o.FullName()+"."+p.old.Name, p.old.Doc, p.new.Doc, p.old.Deprecated, p.new.Deprecated, p.new.Place)
 		}
 	}
 	d.retired(o.FullName(), o.Retired, n.Retired, n.Place)

@@ -110,6 +110,7 @@ type moduleJSON struct {
 type constJSON struct {
 	Name          string `json:"name"`
 	Documentation string `json:"documentation,omitempty"`
+	Deprecated    string `json:"deprecated,omitempty"` // why; below, too
 	Type          string `json:"type"`
 	Value         string `json:"value"` // as the language writes it
 }
@@ -122,6 +123,7 @@ type retiredJSON struct {
 type enumJSON struct {
 	Name          string        `json:"name"`
 	Documentation string        `json:"documentation,omitempty"`
+	Deprecated    string        `json:"deprecated,omitempty"`
 	Members       []memberJSON  `json:"members"`
 	Retired       []retiredJSON `json:"retired"`
 }
@@ -130,11 +132,13 @@ type memberJSON struct {
 	Number        int    `json:"number"`
 	Name          string `json:"name"`
 	Documentation string `json:"documentation,omitempty"`
+	Deprecated    string `json:"deprecated,omitempty"`
 }
 
 type messageJSON struct {
 	Name          string        `json:"name"`
 	Documentation string        `json:"documentation,omitempty"`
+	Deprecated    string        `json:"deprecated,omitempty"`
 	Status        int           `json:"status,omitempty"` // of an error
 	Fields        []fieldJSON   `json:"fields"`
 	Retired       []retiredJSON `json:"retired"`
@@ -144,6 +148,7 @@ type fieldJSON struct {
 	Number        int    `json:"number"`
 	Name          string `json:"name"`
 	Documentation string `json:"documentation,omitempty"`
+	Deprecated    string `json:"deprecated,omitempty"`
 	Type          string `json:"type"`     // with full names
 	Presence      string `json:"presence"` // "required", "optional" or "defaulted"
 	Default       string `json:"default,omitempty"`
@@ -152,12 +157,14 @@ type fieldJSON struct {
 type serviceJSON struct {
 	Name          string     `json:"name"`
 	Documentation string     `json:"documentation,omitempty"`
+	Deprecated    string     `json:"deprecated,omitempty"`
 	Calls         []callJSON `json:"calls"`
 }
 
 type callJSON struct {
 	Name          string   `json:"name"`
 	Documentation string   `json:"documentation,omitempty"`
+	Deprecated    string   `json:"deprecated,omitempty"`
 	Method        string   `json:"method"`
 	Path          string   `json:"path"`
 	Request       string   `json:"request,omitempty"` // full name; absent for ()
@@ -172,12 +179,12 @@ func DefinitionsJSON(d *schema.Definitions) any {
 	for _, m := range d.Modules {
 		j := moduleJSON{Name: m.Name, Documentation: m.Doc, Constants: []constJSON{}, Enums: []enumJSON{}, Messages: []messageJSON{}, Errors: []messageJSON{}, Services: []serviceJSON{}}
 		for _, c := range m.Consts {
-			j.Constants = append(j.Constants, constJSON{c.Name, c.Doc, c.Type.String(), schema.LiteralText(c.Value)})
+			j.Constants = append(j.Constants, constJSON{c.Name, c.Doc, c.Deprecated, c.Type.String(), schema.LiteralText(c.Value)})
 		}
 		for _, e := range m.Enums {
-			x := enumJSON{Name: e.Name, Documentation: e.Doc, Members: []memberJSON{}, Retired: retiredOf(e.Retired)}
+			x := enumJSON{Name: e.Name, Documentation: e.Doc, Deprecated: e.Deprecated, Members: []memberJSON{}, Retired: retiredOf(e.Retired)}
 			for _, member := range e.Members {
-				x.Members = append(x.Members, memberJSON{member.Number, member.Name, member.Doc})
+				x.Members = append(x.Members, memberJSON{member.Number, member.Name, member.Doc, member.Deprecated})
 			}
 			j.Enums = append(j.Enums, x)
 		}
@@ -209,9 +216,9 @@ func retiredOf(list []schema.Retired) []retiredJSON {
 }
 
 func messageOf(m *schema.Message) messageJSON {
-	j := messageJSON{Name: m.Name, Documentation: m.Doc, Status: m.Status, Fields: []fieldJSON{}, Retired: retiredOf(m.Retired)}
+	j := messageJSON{Name: m.Name, Documentation: m.Doc, Deprecated: m.Deprecated, Status: m.Status, Fields: []fieldJSON{}, Retired: retiredOf(m.Retired)}
 	for _, f := range m.Fields {
-		x := fieldJSON{Number: f.Number, Name: f.Name, Documentation: f.Doc, Type: f.Type.String(), Presence: f.Presence.String()}
+		x := fieldJSON{Number: f.Number, Name: f.Name, Documentation: f.Doc, Deprecated: f.Deprecated, Type: f.Type.String(), Presence: f.Presence.String()}
 		if f.Presence == schema.Defaulted {
 			x.Default = schema.LiteralText(f.Default)
 		}
@@ -221,9 +228,9 @@ func messageOf(m *schema.Message) messageJSON {
 }
 
 func serviceOf(s *schema.Service) serviceJSON {
-	j := serviceJSON{Name: s.Name, Documentation: s.Doc, Calls: []callJSON{}}
+	j := serviceJSON{Name: s.Name, Documentation: s.Doc, Deprecated: s.Deprecated, Calls: []callJSON{}}
 	for _, c := range s.Calls {
-		x := callJSON{Name: c.Name, Documentation: c.Doc, Method: "POST", Path: c.Path(), Safe: c.Safe, Fails: []string{}}
+		x := callJSON{Name: c.Name, Documentation: c.Doc, Deprecated: c.Deprecated, Method: "POST", Path: c.Path(), Safe: c.Safe, Fails: []string{}}
 		if c.Request != nil {
 			x.Request = c.Request.FullName()
 		}

@@ -144,13 +144,21 @@ func (c *canonical) name(d *Decl) string {
 func (c *canonical) constant(k *Const) {
 	c.line("")
 	c.doc("", k.Doc)
-	c.line("const " + k.Name + " " + k.Type.Kind.String() + " = " + LiteralText(k.Value))
+	c.line("const " + k.Name + " " + k.Type.Kind.String() + " = " + LiteralText(k.Value) + deprecated(k.Deprecated))
+}
+
+// deprecated writes the mark, with a blank before it.
+func deprecated(why string) string {
+	if why == "" {
+		return ""
+	}
+	return " deprecated " + quote(why)
 }
 
 func (c *canonical) open(d *Decl, head string) {
 	c.line("")
 	c.doc("", d.Doc)
-	c.line(head + " {")
+	c.line(head + deprecated(d.Deprecated) + " {")
 }
 
 func (c *canonical) retired(list []Retired) {
@@ -178,7 +186,7 @@ func (c *canonical) enum(e *Enum) {
 	c.open(&e.Decl, "enum "+e.Name)
 	for _, m := range e.Members {
 		c.doc("  ", m.Doc)
-		c.line(fmt.Sprintf("  #%d %s", m.Number, m.Name))
+		c.line(fmt.Sprintf("  #%d %s%s", m.Number, m.Name, deprecated(m.Deprecated)))
 	}
 	c.retired(e.Retired)
 }
@@ -198,7 +206,7 @@ func (c *canonical) message(m *Message) {
 		case Defaulted:
 			t += " = " + LiteralText(f.Default)
 		}
-		c.line(fmt.Sprintf("  #%d %s %s", f.Number, f.Name, t))
+		c.line(fmt.Sprintf("  #%d %s %s%s", f.Number, f.Name, t, deprecated(f.Deprecated)))
 	}
 	c.retired(m.Retired)
 }
@@ -230,6 +238,9 @@ func (c *canonical) service(s *Service) {
 		}
 		if len(fails) > 0 {
 			c.line("    fails " + strings.Join(fails, ", "))
+		}
+		if call.Deprecated != "" {
+			c.line("   " + deprecated(call.Deprecated))
 		}
 	}
 	c.line("}")

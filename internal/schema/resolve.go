@@ -156,7 +156,7 @@ func (r *resolver) declare(t *syntax.File) {
 	r.files = append(r.files, f)
 	for _, d := range t.Decls {
 		h := d.Common()
-		decl := Decl{Module: s.module, Name: h.Name.Text, Doc: h.Doc.Text(t.Source), Place: f.place(h.Name.Span)}
+		decl := Decl{Module: s.module, Name: h.Name.Text, Doc: h.Doc.Text(t.Source), Place: f.place(h.Name.Span), Deprecated: h.Deprecated.Text}
 		if before, taken := s.decls[decl.Name]; taken {
 			r.report(decl.Place, "declared-twice", fmt.Sprintf("%s is declared twice in module %s", decl.Name, s.module.Name), "rename or remove one of them",
 				source.Note{Place: head(before).Place, Message: "it is " + kindWord(before) + " here"})
@@ -750,7 +750,7 @@ func (r *resolver) enum(f *fileScope, tree *syntax.Enum, e *Enum) {
 	e.Retired = retired
 	for _, m := range tree.Members {
 		if u.add(m.Number, m.Name, 0) {
-			e.Members = append(e.Members, &Member{Enum: e, Number: m.Number.Value, Name: m.Name.Text, Doc: m.Doc.Text(f.tree.Source), Place: f.place(m.Name.Span)})
+			e.Members = append(e.Members, &Member{Enum: e, Number: m.Number.Value, Name: m.Name.Text, Doc: m.Doc.Text(f.tree.Source), Place: f.place(m.Name.Span), Deprecated: m.Deprecated.Text})
 		}
 	}
 	slices.SortFunc(e.Members, func(a, b *Member) int { return a.Number - b.Number })
@@ -767,7 +767,7 @@ func (r *resolver) message(f *fileScope, tree *syntax.Message, m *Message) {
 	for i := range tree.Fields {
 		t := &tree.Fields[i]
 		field := &slab[i]
-		*field = Field{Message: m, Number: t.Number.Value, Name: t.Name.Text, Doc: t.Doc.Text(f.tree.Source), Place: f.place(t.Name.Span)}
+		*field = Field{Message: m, Number: t.Number.Value, Name: t.Name.Text, Doc: t.Doc.Text(f.tree.Source), Place: f.place(t.Name.Span), Deprecated: t.Deprecated.Text}
 		if !u.add(t.Number, t.Name, 1) {
 			r.typ(f, t.Type) // its mistakes count all the same
 			continue
@@ -790,7 +790,7 @@ func (r *resolver) service(f *fileScope, tree *syntax.Service, s *Service) {
 	names := map[string]used{}
 	for i := range tree.Calls {
 		t := &tree.Calls[i]
-		c := &Call{Service: s, Name: t.Name.Text, Doc: t.Doc.Text(f.tree.Source), Place: f.place(t.Name.Span), Safe: t.Safe}
+		c := &Call{Service: s, Name: t.Name.Text, Doc: t.Doc.Text(f.tree.Source), Place: f.place(t.Name.Span), Safe: t.Safe, Deprecated: t.Deprecated.Text}
 		if before, taken := names[syntax.Fold(c.Name)]; taken {
 			r.report(c.Place, "name-twice", fmt.Sprintf("%s has two calls named %s", s.Name, c.Name), "rename one of them", source.Note{Place: before.place, Message: "the other is here"})
 			continue

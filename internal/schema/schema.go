@@ -175,6 +175,8 @@ type Decl struct {
 	Name   string
 	Doc    string
 	Place  source.Place // of the name
+
+	Deprecated string // why, or "" when it is not; below, too
 }
 
 // FullName is the module's name, a dot and the declaration's name.
@@ -208,6 +210,8 @@ type Member struct {
 	Name   string
 	Doc    string
 	Place  source.Place
+
+	Deprecated string
 }
 
 // ByNumber returns the member with a number, or nil.
@@ -283,6 +287,8 @@ type Field struct {
 	Default  any
 	Doc      string
 	Place    source.Place
+
+	Deprecated string
 }
 
 // FullName is the message's full name, a dot and the field's name.
@@ -314,6 +320,8 @@ type Call struct {
 	Safe     bool
 	Doc      string
 	Place    source.Place
+
+	Deprecated string
 }
 
 // FullName is the service's full name, a dot and the call's name.

@@ -119,6 +119,18 @@ func OwnerOf(content []byte) Ownership {
 	return Edited
 }
 
+// DocOf is documentation with a last paragraph that says why something is
+// deprecated, begun with a word of the language.
+func DocOf(doc, word, why string) string {
+	switch {
+	case why == "":
+		return doc
+	case doc == "":
+		return word + why
+	}
+	return doc + "\n\n" + word + why
+}
+
 // Comment turns documentation into comment lines, each begun with prefix.
 func Comment(c *Code, prefix, doc string) {
 	if doc == "" {

@@ -265,6 +265,7 @@ func (l *layout) constant() {
 	l.typ(&p)
 	l.into(&p) // =
 	l.literal(&p)
+	l.marks(&p)
 	l.finish(p.b.String())
 }
 
@@ -318,19 +319,52 @@ func (l *layout) item() {
 	} else {
 		cell(func(p *phrase) { l.into(p); l.into(p) }) // #1
 		cell(l.into)
-		if k := l.next().kind; k == lowerName && !l.retiredBegins() || k == pascalName || k == upperName || k == oddName || k == bracketOpen || k == braceOpen {
+		if k := l.next().kind; k == lowerName && !l.retiredBegins() && !l.markBegins() || k == pascalName || k == upperName || k == oddName || k == bracketOpen || k == braceOpen {
 			cell(func(p *phrase) {
 				l.typ(p)
 				if l.next().kind == question {
 					l.into(p)
 				}
 			})
-			if l.next().kind == equals {
-				cell(func(p *phrase) { l.into(p); l.literal(p) })
-			}
+		}
+		if l.next().kind == equals || l.markBegins() {
+			cell(func(p *phrase) {
+				if l.next().kind == equals {
+					l.into(p)
+					l.literal(p)
+				}
+				l.marks(p)
+			})
 		}
 	}
-	l.add(append(lead, l.lead...), cells)
+	l.addItem(append(lead, l.lead...), cells)
+}
+
+// addItem adds an item; what stands behind the type goes on a line of its own
+// where it would be too wide.
+func (l *layout) addItem(lead, cells []string) {
+	last := len(cells) - 1
+	if last < 2 || utf8.RuneCountInString(strings.Join(cells, " "))+2 <= maxWidth {
+		l.add(lead, cells)
+		return
+	}
+	l.add(lead, cells[:last])
+	behind := &l.rows[len(l.rows)-1]
+	l.rows = append(l.rows, row{cells: []string{"  " + cells[last]}, comment: behind.comment})
+	l.rows[len(l.rows)-2].comment = ""
+}
+
+// marks reads what stands behind the rest of an item, a word and its text.
+func (l *layout) marks(p *phrase) {
+	for l.markBegins() {
+		l.into(p)
+		l.into(p)
+	}
+}
+
+func (l *layout) markBegins() bool {
+	next, after := l.look()
+	return next.kind == lowerName && l.word(next) == "deprecated" && after.kind == text
 }
 
 // retiredBegins tells a retired item from a type of that name.
@@ -385,9 +419,12 @@ func (l *layout) call() {
 			}
 		})
 		for l.clauseBegins() {
-			if l.is("fails") {
+			switch {
+			case l.is("fails"):
 				part(fails)
-			} else {
+			case l.markBegins():
+				part(l.marks)
+			default:
 				part(l.into)
 			}
 		}
@@ -410,7 +447,7 @@ func (l *layout) call() {
 	}
 }
 
-func (l *layout) clauseBegins() bool { return l.is("fails") || l.is("safe") }
+func (l *layout) clauseBegins() bool { return l.is("fails") || l.is("safe") || l.markBegins() }
 
 // body writes the rows: columns are aligned among rows that no blank line
 // parts.

@@ -34,6 +34,8 @@ var tidied = []struct{ in, want string }{
 		"module m\n\nservice S {\n  call a(" + strings.Repeat("Q", 60) + "q) -> R\n    fails " + strings.Repeat("E", 40) + "e\n    safe\n}\n"},
 	{"module m\r\nmessage A {\r\n\t#1 é_ text\r\n}", ""},
 	{"\uFEFFmodule m\r\nmessage A {\r\n\t#1 e text // é\r\n}", "module m\n\nmessage A {\n  #1 e text  // é\n}\n"},
+	{"module m const A text=\"a\" deprecated \"x\" enum E deprecated \"e\" { #0 a deprecated \"m\" // c\n #1 deprecated #2 bb deprecated \"n\" } message M { #1 deprecated deprecated? deprecated \"f\" #2 x text = y deprecated \"" + strings.Repeat("w", 90) + "\" // d\n } service S deprecated \"s\" { call a() -> () safe deprecated \"c\" }",
+		"module m\n\nconst A text = \"a\" deprecated \"x\"\n\nenum E deprecated \"e\" {\n  #0 a  deprecated \"m\"  // c\n  #1 deprecated\n  #2 bb deprecated \"n\"\n}\n\nmessage M {\n  #1 deprecated deprecated? deprecated \"f\"\n  #2 x          text\n    = y deprecated \"" + strings.Repeat("w", 90) + "\"  // d\n}\n\nservice S deprecated \"s\" {\n  call a() -> () safe deprecated \"c\"\n}\n"},
 	{"module m const A text = \"a // b\\\" c\" enum E { #0 a }", "module m\n\nconst A text = \"a // b\\\" c\"\n\nenum E {\n  #0 a\n}\n"},
 }
 

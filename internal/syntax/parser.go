@@ -202,7 +202,7 @@ func (p *parser) dotted() (Name, bool) {
 var (
 	declWords = []string{"const", "type", "enum", "union", "message", "example", "error", "credential", "service"}
 	// laterWords belong to the language, but this version does not read them.
-	laterWords = []string{"type", "union", "example", "credential", "where", "deprecated", "json", "secret", "in", "stored", "http", "needs", "idempotent", "stream"}
+	laterWords = []string{"type", "union", "example", "credential", "where", "json", "secret", "in", "stored", "http", "needs", "idempotent", "stream"}
 )
 
 // later reports a word of the language that this version does not read yet.
@@ -211,6 +211,31 @@ func (p *parser) later() bool {
 		return false
 	}
 	p.report(p.cur.span(), "not-yet", fmt.Sprintf("%q belongs to the language, but this version of faithful does not read it yet", p.textOf(p.cur)), "leave it out for now")
+	return true
+}
+
+// deprecated reads the mark of that name, if it stands here.
+func (p *parser) deprecated(into *Name) bool {
+	for p.at("deprecated") {
+		at := p.cur
+		p.advance()
+		if p.cur.kind != text {
+			p.expected("the reason, in quotes", "say what to use instead: deprecated \"use fare instead\"")
+			return false
+		}
+		reason, ok := p.literal()
+		if !ok {
+			return false
+		}
+		span := source.Span{Start: at.start, End: reason.Span.End}
+		switch {
+		case into.Text != "":
+			p.report(span, "mark-twice", "deprecated stands here twice", "remove one of the two")
+		case reason.Text == "":
+			p.report(span, "no-reason", "the reason of a deprecation is empty", "say what to use instead")
+		}
+		*into = Name{Text: reason.Text, Span: span}
+	}
 	return true
 }
 
@@ -365,6 +390,9 @@ func (p *parser) parseConst(doc Doc) {
 	if ok {
 		c.Value, ok = p.literal()
 	}
+	if ok {
+		ok = p.deprecated(&c.Deprecated)
+	}
 	if ok && p.cur.firstHere || p.cur.kind == endOfFile || p.declBegins(false) {
 		if ok {
 			p.out.Decls = append(p.out.Decls, c)
@@ -476,6 +504,7 @@ func (p *parser) parseEnum(doc Doc) {
 		return
 	}
 	e := &Enum{Head: Head{Doc: doc, Name: name}}
+	p.deprecated(&e.Deprecated)
 	p.out.Decls = append(p.out.Decls, e)
 	p.body(name, "#NUMBER name, a member", p.fieldBegins, func(doc Doc) bool {
 		if p.cur.kind != hash {
@@ -491,8 +520,10 @@ func (p *parser) parseEnum(doc Doc) {
 		if !ok {
 			return false
 		}
-		e.Members = append(e.Members, Member{Doc: doc, Number: n, Name: member})
-		return p.ends("the next member")
+		m := Member{Doc: doc, Number: n, Name: member}
+		ok = p.deprecated(&m.Deprecated)
+		e.Members = append(e.Members, m)
+		return ok && p.ends("the next member")
 	})
 }
 
@@ -515,6 +546,7 @@ func (p *parser) parseMessage(doc Doc, isError bool) {
 			p.expected("the error's HTTP status", fmt.Sprintf("write, for example: error %s 409 { … }", name.Text))
 		}
 	}
+	p.deprecated(&m.Deprecated)
 	p.out.Decls = append(p.out.Decls, m)
 	p.body(name, "#NUMBER name TYPE, a field", p.fieldBegins, func(doc Doc) bool {
 		if p.cur.kind != hash {
@@ -560,7 +592,7 @@ func (p *parser) parseField(f *Field) bool {
 		}
 		f.Default = &l
 	}
-	return true
+	return p.deprecated(&f.Deprecated)
 }
 
 func (p *parser) parseType() (*Type, bool) {
@@ -721,6 +753,7 @@ func (p *parser) parseService(doc Doc) {
 		return
 	}
 	s := &Service{Head: Head{Doc: doc, Name: name}}
+	p.deprecated(&s.Deprecated)
 	p.out.Decls = append(p.out.Decls, s)
 	begins := func() bool {
 		return p.at("call") && p.peek.kind != parenOpen || p.at("fails")
@@ -771,11 +804,15 @@ func (p *parser) parseCall(c *Call) bool {
 		case p.at("safe"):
 			c.Safe = true
 			p.advance()
+		case p.at("deprecated"):
+			if !p.deprecated(&c.Deprecated) {
+				return false
+			}
 		case p.cur.kind == braceClose, p.cur.kind == docComment, p.at("call"), p.cur.kind == endOfFile, p.declBegins(true):
 			return true
 		default:
 			if !p.later() {
-				p.expected(`"fails", "safe", the next call or "}"`, "")
+				p.expected(`"fails", "safe", "deprecated", the next call or "}"`, "")
 			}
 			return false
 		}

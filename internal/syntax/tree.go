@@ -61,8 +61,9 @@ type Decl interface{ Common() *Head }
 
 // Head is what every declaration has.
 type Head struct {
-	Doc  Doc
-	Name Name
+	Doc        Doc
+	Name       Name
+	Deprecated Name // the reason and where it stands, or empty; below, too
 }
 
 // Common returns h itself, so that whatever embeds it is a Decl.
@@ -84,9 +85,10 @@ type Enum struct {
 
 // Member is one member of an enum.
 type Member struct {
-	Doc    Doc
-	Number Number
-	Name   Name
+	Doc        Doc
+	Number     Number
+	Name       Name
+	Deprecated Name
 }
 
 // Number is what follows "#". Value is -1 where the text is no number from 0
@@ -120,6 +122,8 @@ type Field struct {
 	Type     *Type
 	Optional bool
 	Default  *Literal
+
+	Deprecated Name
 }
 
 // TypeForm tells the forms of a type apart.
@@ -178,6 +182,8 @@ type Call struct {
 	Response *Ref
 	Fails    []Ref
 	Safe     bool
+
+	Deprecated Name
 }
 
 // Ref is a declared name, as written.

@@ -52,6 +52,10 @@ func (g *generator) callDoc(c *schema.Call, name string) {
 		g.P("//")
 		g.P("// Its errors are %s.", strings.Join(names, ", "))
 	}
+	if c.Deprecated != "" {
+		g.P("//")
+		stubs.Comment(g.Code, "//", docOf("", c.Deprecated))
+	}
 }
 
 func (g *generator) clients() {
@@ -69,6 +73,10 @@ func (g *generator) client(s *schema.Service) {
 	if s.Doc != "" {
 		g.P("//")
 		stubs.Comment(g.Code, "//", s.Doc)
+	}
+	if s.Deprecated != "" {
+		g.P("//")
+		stubs.Comment(g.Code, "//", docOf("", s.Deprecated))
 	}
 	g.P("type %s struct{ client *%s.Client }", client, web)
 	g.P("")
@@ -117,9 +125,7 @@ func (g *generator) server(s *schema.Service) {
 			if i > 0 {
 				g.P("")
 			}
-			if c.Doc != "" {
-				stubs.Comment(g.Code, "//", c.Doc)
-			}
+			stubs.Comment(g.Code, "//", docOf(c.Doc, c.Deprecated))
 			parameters, results := "ctx context.Context", "error"
 			if c.Request != nil {
 				parameters += ", request *" + g.name(&c.Request.Decl)

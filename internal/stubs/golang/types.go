@@ -23,21 +23,23 @@ func (g *generator) types() {
 }
 
 // doc writes documentation, begun with the Go name where it has none.
-func (g *generator) doc(name, doc, otherwise string) {
+func (g *generator) doc(name, doc, otherwise, deprecated string) {
 	g.P("")
-	if doc == "" {
-		g.P("// %s %s", name, otherwise)
-		return
-	}
-	if !strings.HasPrefix(doc, name+" ") {
+	switch {
+	case doc == "":
+		doc = name + " " + otherwise
+	case !strings.HasPrefix(doc, name+" "):
 		doc = name + ": " + doc
 	}
-	stubs.Comment(g.Code, "//", doc)
+	stubs.Comment(g.Code, "//", docOf(doc, deprecated))
 }
+
+// docOf ends documentation as Go's tools expect it of what is deprecated.
+func docOf(doc, deprecated string) string { return stubs.DocOf(doc, "Deprecated: ", deprecated) }
 
 func (g *generator) constant(c *schema.Const) {
 	name := ConstName(c)
-	g.doc(name, c.Doc, fmt.Sprintf("is the constant %s.", c.FullName()))
+	g.doc(name, c.Doc, fmt.Sprintf("is the constant %s.", c.FullName()), c.Deprecated)
 	keyword := "const"
 	switch c.Type.Kind {
 	case schema.KindBytes, schema.KindUUID, schema.KindInstant:
@@ -117,16 +119,17 @@ func size(t *schema.Type) int {
 
 func (g *generator) enum(e *schema.Enum) {
 	wire := g.wire()
-	g.doc(e.Name, e.Doc, fmt.Sprintf("is the enum %s.", e.FullName()))
-	g.P("//")
-	g.P("// It is open: a number that is not listed here is kept as \"#7\", a name as")
-	g.P("// \"?name\", and Listed tells.")
+	doc := e.Doc
+	if doc == "" {
+		doc = fmt.Sprintf("%s is the enum %s.", e.Name, e.FullName())
+	}
+	g.doc(e.Name, doc+"\n\nIt is open: a number that is not listed here is kept as \"#7\", a name as\n\"?name\", and Listed tells.", "", e.Deprecated)
 	g.P("type %s string", e.Name)
 	g.P("")
 	g.P("// The members of %s.", e.Name)
 	g.In("const (", func() {
 		for _, m := range e.Members {
-			stubs.Comment(g.Code, "//", m.Doc)
+			stubs.Comment(g.Code, "//", docOf(m.Doc, m.Deprecated))
 			g.P("%s %s = %q", MemberName(m), e.Name, m.Name)
 		}
 	}, ")")
@@ -207,7 +210,7 @@ func (g *generator) message(m *schema.Message) {
 	if m.IsError() {
 		what = "error"
 	}
-	g.doc(m.Name, m.Doc, fmt.Sprintf("is the %s %s.", what, m.FullName()))
+	g.doc(m.Name, m.Doc, fmt.Sprintf("is the %s %s.", what, m.FullName()), m.Deprecated)
 	g.In(fmt.Sprintf("type %s struct {", m.Name), func() {
 		for _, f := range m.Fields {
 			doc := f.Doc
@@ -217,7 +220,7 @@ func (g *generator) message(m *schema.Message) {
 				}
 				doc += "Nil is written as " + schema.LiteralText(f.Default) + "."
 			}
-			stubs.Comment(g.Code, "//", doc)
+			stubs.Comment(g.Code, "//", docOf(doc, f.Deprecated))
 			g.P("%s %s", FieldName(f), g.fieldType(f))
 		}
 		if len(m.Fields) > 0 {

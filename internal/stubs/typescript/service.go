@@ -73,7 +73,7 @@ func callDoc(c *schema.Call, g *generator) string {
 		}
 		doc += "Its errors are " + strings.Join(names, ", ") + "."
 	}
-	return doc
+	return docOf(doc, c.Deprecated)
 }
 
 func (g *generator) clients() {
@@ -85,7 +85,7 @@ func (g *generator) clients() {
 		if s.Doc != "" {
 			doc += "\n\n" + s.Doc
 		}
-		g.doc(doc)
+		g.doc(docOf(doc, s.Deprecated))
 		g.In(fmt.Sprintf("export class %sClient {", s.Name), func() {
 			g.P("readonly #client: %s.Client;", web)
 			g.P("")

@@ -10,11 +10,14 @@ import (
 	"faithfulcourier/internal/stubs"
 )
 
+// docOf ends documentation as editors expect it of what is deprecated.
+func docOf(doc, deprecated string) string { return stubs.DocOf(doc, "@deprecated ", deprecated) }
+
 // types writes constants, enums, messages and errors.
 func (g *generator) types() {
 	for _, c := range g.module.Consts {
 		g.P("")
-		g.doc(c.Doc)
+		g.doc(docOf(c.Doc, c.Deprecated))
 		suffix := ""
 		if c.Type.Kind == schema.KindInt64 || c.Type.Kind == schema.KindUint64 {
 			suffix = "n"
@@ -85,11 +88,11 @@ func (g *generator) enum(e *schema.Enum) {
 		doc += "\n\n"
 	}
 	for _, m := range e.Members {
-		if m.Doc != "" {
-			doc += fmt.Sprintf("%s: %s\n", m.Name, m.Doc)
+		if text := docOf(m.Doc, m.Deprecated); text != "" {
+			doc += fmt.Sprintf("%s: %s\n", m.Name, strings.ReplaceAll(text, "@deprecated", "deprecated:"))
 		}
 	}
-	g.doc(doc + "It is open: a number that is not listed is kept as \"#7\", a name as \"?name\".")
+	g.doc(docOf(doc+"It is open: a number that is not listed is kept as \"#7\", a name as \"?name\".", e.Deprecated))
 	g.P("export type %s = %s | %s.Unlisted;", e.Name, strings.Join(names, " | "), wire)
 	g.P("")
 	g.doc(fmt.Sprintf("Lists, reads and writes values of %s.", e.Name))
@@ -107,7 +110,7 @@ func (g *generator) message(m *schema.Message) {
 	wire := g.wire()
 	g.P("")
 	if !m.IsError() {
-		g.doc(m.Doc)
+		g.doc(docOf(m.Doc, m.Deprecated))
 		g.In(fmt.Sprintf("export interface %s {", m.Name), func() { g.fields(m, "readonly ") }, "}")
 		g.P("")
 	}
@@ -144,7 +147,7 @@ func (g *generator) message(m *schema.Message) {
 
 func (g *generator) fields(m *schema.Message, readonly string) {
 	for _, f := range m.Fields {
-		g.doc(f.Doc)
+		g.doc(docOf(f.Doc, f.Deprecated))
 		mark := ""
 		if f.Presence == schema.Optional {
 			mark = "?"
@@ -161,7 +164,7 @@ func (g *generator) errorClass(m *schema.Message) {
 		line = m.Name
 	}
 	g.P("")
-	g.doc(m.Doc)
+	g.doc(docOf(m.Doc, m.Deprecated))
 	g.In(fmt.Sprintf("export class %s extends %s.DeclaredError {", m.Name, wire), func() {
 		g.fields(m, "declare readonly ")
 		g.P("")
