@@ -236,10 +236,13 @@ func (l *layout) declaration() {
 			l.item()
 		}
 	}
-	for _, line := range l.lead {
-		l.rows = append(l.rows, row{cells: []string{line}})
+	if l.blank && len(l.lead) > 0 && len(l.rows) > 0 {
+		l.rows = append(l.rows, row{blank: true})
 	}
-	l.lead = nil
+	if last := len(l.lead) - 1; last >= 0 && l.lead[last] == "" {
+		l.lead = l.lead[:last] // no blank line before the "}"
+	}
+	l.leadRows()
 	l.at++ // the "}"
 	if len(l.rows) == 0 && comment == "" {
 		l.line(head+" }", l.trailing())
@@ -376,11 +379,17 @@ func (l *layout) retiredBegins() bool {
 // add adds an item to the body, with what stands before it and behind.
 func (l *layout) add(lead, cells []string) {
 	comment := l.trailing()
-	for _, line := range lead {
+	l.lead = lead
+	l.leadRows()
+	l.rows = append(l.rows, row{cells: cells, comment: comment})
+}
+
+// leadRows adds the comments before an item to the body.
+func (l *layout) leadRows() {
+	for _, line := range l.lead {
 		l.rows = append(l.rows, row{cells: []string{line}, blank: line == ""})
 	}
 	l.lead = nil
-	l.rows = append(l.rows, row{cells: cells, comment: comment})
 }
 
 // call reads a call with its clauses, or what holds for all calls.

@@ -29,6 +29,7 @@ var tidied = []struct{ in, want string }{
 		"module m\n\nenum E {  // first\n  #0 a  // of a\n\n  // of b\n  /// B.\n  #10 bbb\n  retired #2  // gone\n  // at the end\n}\n"},
 	{"module m service S { fails x.A ,B call a ( ) -> ( ) safe call b(Q)->x . R\nfails C,D\nsafe // done\n\n// of c\ncall c(Q) -> R safe }",
 		"module m\n\nservice S {\n  fails x.A, B\n  call a() -> () safe\n  call b(Q) -> x.R\n    fails C, D\n    safe  // done\n\n  // of c\n  call c(Q) -> R safe\n}\n"},
+	{"module m enum E { #0 a\n\n// x\n\n// y\n\n}", "module m\n\nenum E {\n  #0 a\n\n  // x\n\n  // y\n}\n"},
 	{"module m error E 409 { #1 // in the middle\na // too\ntext }", "module m\n\nerror E 409 {\n  // in the middle\n  // too\n  #1 a text\n}\n"},
 	{"module m service S { call a(" + strings.Repeat("Q", 60) + "q) -> R fails " + strings.Repeat("E", 40) + "e safe }",
 		"module m\n\nservice S {\n  call a(" + strings.Repeat("Q", 60) + "q) -> R\n    fails " + strings.Repeat("E", 40) + "e\n    safe\n}\n"},
