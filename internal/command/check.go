@@ -1,8 +1,13 @@
 package command
 
 import (
+	"errors"
 	"flag"
+	"fmt"
+	"slices"
+	"strings"
 
+	"faithfulcourier/internal/advice"
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/report"
 	"faithfulcourier/internal/schema"
@@ -11,15 +16,17 @@ import (
 
 var checkCommand = &command{
 	name:     "check",
-	synopsis: "[REF] [--as KIND]",
+	synopsis: "[REF] [--strict] [--as KIND]",
 	short:    "reads the definitions and says what is wrong with them",
 	long: `Reads, resolves and checks definitions, and prints every error of every file:
 the place, the line with the part underlined, what is wrong, and how to mend it.
-REF is draft (the working files, as without REF), latest, a sealed version such
-as 1.4.0, a folder or a file.`,
+Of definitions that are right it says what could be better, unless [advice] in
+faithful.toml switches that off. REF is draft (the working files, as without
+REF), latest, a sealed version such as 1.4.0, a folder or a file.`,
 	examples: [2]string{"faithful check", "faithful check definitions/booking.faithful --as json"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags)
+		strict := flags.Bool("strict", false, "make advice count: exit 1 if there is any")
 		return func(w *World, args []string) (int, error) {
 			if err := checkKind(*kind); err != nil {
 				return trouble, err
@@ -35,14 +42,39 @@ as 1.4.0, a folder or a file.`,
 			if err != nil {
 				return trouble, err
 			}
-			return printCheck(w, *kind, defs, findings)
+			if source.Errors(findings) == 0 {
+				off, err := adviceOff(w)
+				if err != nil {
+					return trouble, err
+				}
+				findings = advice.Advise(defs, findings, off)
+			}
+			return printCheck(w, *kind, *strict, defs, findings)
 		}
 	},
 }
 
-func printCheck(w *World, kind string, defs *schema.Definitions, findings []source.Finding) (int, error) {
+// adviceOff lists the rules that the project does not want; outside of any
+// project all are wanted.
+func adviceOff(w *World) ([]string, error) {
+	p, err := project.Open(w.Dir)
+	if errors.Is(err, project.ErrNoProject) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	for _, name := range p.Config.Advice.Off {
+		if !slices.Contains(advice.Names(), name) {
+			return nil, fmt.Errorf("faithful.toml switches off the advice %q, which there is not; the rules are: %s", name, strings.Join(advice.Names(), ", "))
+		}
+	}
+	return p.Config.Advice.Off, nil
+}
+
+func printCheck(w *World, kind string, strict bool, defs *schema.Definitions, findings []source.Finding) (int, error) {
 	status := fine
-	if source.Errors(findings) > 0 {
+	if source.Errors(findings) > 0 || strict && len(findings) > 0 {
 		status = found
 	}
 	if kind == "json" {
@@ -52,17 +84,22 @@ func printCheck(w *World, kind string, defs *schema.Definitions, findings []sour
 			"counts": map[string]int{"modules": count.Modules, "messages": count.Messages, "errors": count.Errors,
 				"enums": count.Enums, "constants": count.Consts, "services": count.Services, "calls": count.Calls},
 		}
-		if status == fine {
+		if source.Errors(findings) == 0 {
 			answer["digest"] = defs.Digest()
 		}
 		return status, report.New(w.Out, false).JSON(answer)
 	}
-	if status != fine {
+	if source.Errors(findings) > 0 {
 		return mistakes(w, kind, findings)
 	}
 	p := report.New(w.Out, w.Colour)
-	p.Line("%s %s", p.In(report.Green, "fine:"), countText(defs.Count()))
-	return fine, nil
+	p.Advice(findings)
+	line := countText(defs.Count())
+	if len(findings) > 0 {
+		line += fmt.Sprintf("; %d to think about", len(findings))
+	}
+	p.Line("%s %s", p.In(report.Green, "fine:"), line)
+	return status, nil
 }
 
 func countText(c schema.Count) string {

@@ -200,6 +200,8 @@ func checkKind(kind string) error {
 // mistakes prints what is wrong with definitions that a command can't go on
 // with, and returns its exit status.
 func mistakes(w *World, kind string, findings []source.Finding) (int, error) {
+	// Advice can wait until the errors are mended.
+	findings = slices.DeleteFunc(slices.Clone(findings), func(f source.Finding) bool { return f.Severity != source.Error })
 	p := report.New(w.Out, w.Colour)
 	if kind == "json" {
 		return found, p.JSON(map[string]any{"findings": report.FindingsJSON(findings)})

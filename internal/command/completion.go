@@ -127,12 +127,17 @@ func declaredNames(w *World) []string {
 	if err != nil {
 		return nil
 	}
+	short := func(full string) string { return full[strings.LastIndexByte(full, '.')+1:] }
+	everything := defs.Everything()
+	count := map[string]int{}
+	for _, n := range everything {
+		count[short(n.FullName)]++
+	}
 	var list []string
-	for _, n := range defs.Everything() {
+	for _, n := range everything {
 		list = append(list, n.FullName)
-		short := n.FullName[strings.LastIndexByte(n.FullName, '.')+1:]
-		if len(defs.Find(short)) == 1 {
-			list = append(list, short)
+		if count[short(n.FullName)] == 1 {
+			list = append(list, short(n.FullName))
 		}
 	}
 	return list

@@ -133,6 +133,7 @@ error NobodyThere 404 {
   #1 name text
 }
 
+/// Greets people.
 service Greetings {
   /// Greets somebody.
   call greet(GreetRequest) -> Greeting

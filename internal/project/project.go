@@ -28,6 +28,12 @@ type Config struct {
 	Sources []string `toml:"sources"`
 	Stubs   []Output `toml:"stubs"`
 	Promise Promise  `toml:"promise"`
+	Advice  Advice   `toml:"advice"`
+}
+
+// Advice is which rules of advice a project does not want.
+type Advice struct {
+	Off []string `toml:"off"`
 }
 
 // Output is one [[stubs]].
@@ -90,10 +96,10 @@ func Open(dir string) (*Project, error) {
 }
 
 var (
-	keys = []string{"name", "sources", "stubs", "stubs.language", "stubs.into", "stubs.package", "promise", "promise.rollout", "promise.kept", "promise.forms", "promise.languages"}
+	keys = []string{"name", "sources", "stubs", "stubs.language", "stubs.into", "stubs.package", "promise", "promise.rollout", "promise.kept", "promise.forms", "promise.languages", "advice", "advice.off"}
 
 	// laterKeys belong to the format, but this version does not read them.
-	laterKeys = []string{"waiver", "advice", "stubs.roles", "stubs.exhaustive", "promise.compared_with"}
+	laterKeys = []string{"waiver", "stubs.roles", "stubs.exhaustive", "promise.compared_with"}
 )
 
 func (p *Project) readConfig(text string) error {

@@ -69,6 +69,17 @@ func (p *Printer) Findings(list []source.Finding) {
 	}
 }
 
+// Advice writes advice, a line each: it must not drown what matters more.
+func (p *Printer) Advice(list []source.Finding) {
+	for _, f := range list {
+		line := fmt.Sprintf("%s: %s: %s", p.In(Bold, where(f.Place)), p.In(Yellow, "advice"), f.Message)
+		if f.Mend != "" {
+			line += "; " + f.Mend
+		}
+		p.Line("%s %s", line, p.In(Faint, "("+f.Name+")"))
+	}
+}
+
 func (p *Printer) finding(f source.Finding) {
 	word := p.In(Red, "error")
 	if f.Severity == source.Advice {

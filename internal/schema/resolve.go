@@ -48,6 +48,7 @@ func Resolve(trees []*syntax.File, findings *source.Findings) *Definitions {
 	for _, f := range r.files {
 		r.contents(f)
 	}
+	r.unusedUses()
 	for _, s := range r.scopes {
 		r.defs.Modules = append(r.defs.Modules, s.module)
 	}
@@ -100,6 +101,7 @@ type fileScope struct {
 	*scope
 	tree  *syntax.File
 	uses  map[string]*scope // by alias
+	spent map[string]bool   // the aliases that were used
 	bound []any             // the resolved declaration of each tree.Decls, nil for a double
 }
 
@@ -152,7 +154,7 @@ func (r *resolver) declare(t *syntax.File) {
 		}
 		s.module.Doc += doc
 	}
-	f := &fileScope{scope: s, tree: t, uses: map[string]*scope{}}
+	f := &fileScope{scope: s, tree: t, uses: map[string]*scope{}, spent: map[string]bool{}}
 	r.files = append(r.files, f)
 	for _, d := range t.Decls {
 		h := d.Common()
@@ -243,6 +245,20 @@ func (r *resolver) bindUses(f *fileScope) {
 	}
 }
 
+// UnusedUse is the name of the advice on a use of which nothing is used.
+const UnusedUse = "unused-use"
+
+func (r *resolver) unusedUses() {
+	for _, f := range r.files {
+		for _, u := range f.tree.Uses {
+			if f.uses[u.Alias.Text] != nil && !f.spent[u.Alias.Text] {
+				r.findings.Add(source.Finding{Name: UnusedUse, Severity: source.Advice, Place: f.place(u.Module.Span),
+					Message: fmt.Sprintf("nothing of %s is used in this file", u.Module.Text), Mend: "remove this line"})
+			}
+		}
+	}
+}
+
 func (r *resolver) checkUseCycles() {
 	type edge struct {
 		to    *scope
@@ -290,6 +306,7 @@ func (r *resolver) lookup(f *fileScope, alias, name syntax.Name, what string) (d
 	s := f.scope
 	if alias.Text != "" {
 		target, known := f.uses[alias.Text]
+		f.spent[alias.Text] = true
 		if known && target == nil {
 			return nil, false
 		}
