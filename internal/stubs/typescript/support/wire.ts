@@ -1402,7 +1402,7 @@ export class JsonReader {
     }
     if (!integerPattern.test(text)) {
       this.at = start;
-      this.fail(`expected ${expected}, found ${text.slice(0, 40)}`);
+      this.fail(`expected ${expected}, found ${quoted ? JSON.stringify(text.slice(0, 40)) : text.slice(0, 40)}`);
     }
     return text;
   }

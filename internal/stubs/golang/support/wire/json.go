@@ -217,8 +217,12 @@ func (r *JSONReader) integer(expected string, low, high uint64) (n uint64, minus
 	}
 	n, minus, ok := parseInteger(digits, quoted)
 	if !ok || minus && n > low || !minus && n > high {
+		found := shorten(digits)
+		if quoted {
+			found = strconv.Quote(found)
+		}
 		r.at = start
-		r.fail(start, "expected %s, found %s", expected, shorten(digits))
+		r.fail(start, "expected %s, found %s", expected, found)
 		return 0, false
 	}
 	return n, minus
