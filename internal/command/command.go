@@ -11,7 +11,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"os/signal"
 	"slices"
 	"strings"
 	"time"
@@ -48,9 +47,8 @@ func Process() *World {
 	if err != nil {
 		dir = "."
 	}
-	ctx, _ := signal.NotifyContext(context.Background(), os.Interrupt)
 	colour := os.Getenv("NO_COLOR") == "" && term.IsTerminal(int(os.Stdout.Fd()))
-	return &World{Context: ctx, In: os.Stdin, Out: os.Stdout, Err: os.Stderr, Dir: dir, Colour: colour, Now: time.Now}
+	return &World{Context: context.Background(), In: os.Stdin, Out: os.Stdout, Err: os.Stderr, Dir: dir, Colour: colour, Now: time.Now}
 }
 
 // command is one command with its own help.

@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"os"
 	"os/exec"
+	"os/signal"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -40,7 +41,12 @@ its output. It needs no network; the server and client need a Go toolchain.`,
 				if err != nil {
 					return trouble, err
 				}
-				d := &demo{World: w, p: report.New(w.Out, w.Colour), dir: dir}
+				// Interrupted, the demo ends its server before itself.
+				ctx, stop := signal.NotifyContext(w.Context, os.Interrupt)
+				defer stop()
+				own := *w
+				own.Context = ctx
+				d := &demo{World: &own, p: report.New(w.Out, w.Colour), dir: dir}
 				if err := d.tell(); err != nil {
 					return trouble, err
 				}
@@ -173,6 +179,9 @@ func (d *demo) command(line string) { d.p.Line("%s", d.p.In(report.Blue, "$ "+li
 
 // faithful runs one of our own commands in the project.
 func (d *demo) faithful(want int, args ...string) error {
+	if err := d.Context.Err(); err != nil {
+		return err
+	}
 	line := "faithful"
 	for _, a := range args {
 		if strings.Contains(a, " ") {

@@ -134,8 +134,8 @@ func applyPlans(w *World, kind string, outputs []project.Output, plans []*stubs.
 	if kind == "json" {
 		list := []outputReport{}
 		for i, plan := range plans {
-			r := outputReport{Language: outputs[i].Language, Into: outputs[i].Into, Written: list0(plan.Write), Removed: list0(plan.Remove),
-				Kept: list0(plan.Kept), Unchanged: plan.Unchanged, Conflicts: []string{}}
+			r := outputReport{Language: outputs[i].Language, Into: outputs[i].Into, Written: neverNil(plan.Write), Removed: neverNil(plan.Remove),
+				Kept: neverNil(plan.Kept), Unchanged: plan.Unchanged, Conflicts: []string{}}
 			for _, c := range plan.Conflicts {
 				r.Conflicts = append(r.Conflicts, c.Path)
 			}
@@ -154,8 +154,8 @@ func applyPlans(w *World, kind string, outputs []project.Output, plans []*stubs.
 	return status, nil
 }
 
-// list0 makes an empty list of nil, for JSON.
-func list0(list []string) []string { return append([]string{}, list...) }
+// neverNil makes an empty list of nil, for JSON.
+func neverNil(list []string) []string { return append([]string{}, list...) }
 
 func printPlan(p *report.Printer, o project.Output, plan *stubs.Plan, dry, blocked bool) {
 	for _, c := range plan.Conflicts {

@@ -1,14 +1,13 @@
 package command
 
 import (
-	"bytes"
-	"errors"
 	"flag"
 	"fmt"
 	"io"
 	"os"
 	"path/filepath"
 
+	"faithfulcourier/internal/files"
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/report"
 	"faithfulcourier/internal/source"
@@ -36,7 +35,7 @@ they belong, and the meaning never changes. A file with errors is not touched.`,
 }
 
 func tidyFiles(w *World, args []string, write, dry bool) (int, error) {
-	files, err := tidyInput(w, args)
+	input, err := tidyInput(w, args)
 	if err != nil {
 		return trouble, err
 	}
@@ -46,7 +45,7 @@ func tidyFiles(w *World, args []string, write, dry bool) (int, error) {
 	}
 	var changes []change
 	var findings []source.Finding
-	for _, f := range files {
+	for _, f := range input {
 		text, wrong := syntax.Tidy(f)
 		findings = append(findings, wrong...)
 		if len(wrong) == 0 && (!write && !dry || text != f.Text) {
@@ -71,7 +70,7 @@ func tidyFiles(w *World, args []string, write, dry bool) (int, error) {
 		}
 	}
 	if len(changes) == 0 {
-		p.Line("%s: nothing to tidy", report.Plural(len(files), "file"))
+		p.Line("%s: nothing to tidy", report.Plural(len(input), "file"))
 	}
 	if dry && len(changes) > 0 {
 		return found, nil
@@ -89,23 +88,23 @@ func tidyInput(w *World, args []string) ([]*source.File, error) {
 		}
 		return p.Files()
 	}
-	var files []*source.File
+	var input []*source.File
 	for _, arg := range args {
 		if arg == "-" {
 			text, err := io.ReadAll(io.LimitReader(w.In, source.MaxFileSize+1))
 			if err != nil {
 				return nil, err
 			}
-			files = append(files, source.NewFile("standard input", string(text)))
+			input = append(input, source.NewFile("standard input", string(text)))
 			continue
 		}
 		f, err := project.ReadFile(w.Dir, arg)
 		if err != nil {
 			return nil, err
 		}
-		files = append(files, f)
+		input = append(input, f)
 	}
-	return files, nil
+	return input, nil
 }
 
 // replaceText replaces a user's file in one step, with its mode.
@@ -121,14 +120,5 @@ func replaceText(path, text string) error {
 	if path, err = filepath.EvalSymlinks(path); err != nil {
 		return err
 	}
-	f, err := os.CreateTemp(filepath.Dir(path), ".faithful-new-")
-	if err != nil {
-		return err
-	}
-	defer os.Remove(f.Name()) // after the rename there is nothing to remove
-	_, err = io.Copy(f, bytes.NewReader([]byte(text)))
-	if err := errors.Join(err, f.Chmod(info.Mode().Perm()), f.Sync(), f.Close()); err != nil {
-		return err
-	}
-	return os.Rename(f.Name(), path)
+	return files.ReplaceDurably(path, []byte(text), info.Mode().Perm())
 }

@@ -157,7 +157,7 @@ func (d *differ) renamedEnums(gone, added []*schema.Enum) {
 }
 
 func (d *differ) renamedMessages(gone, added []*schema.Message) {
-	text := func(m *schema.Message, paired bool) string {
+	text := func(m *schema.Message) string {
 		var b strings.Builder
 		fmt.Fprintf(&b, "%d\n", m.Status)
 		for _, f := range m.Fields {
@@ -176,7 +176,7 @@ func (d *differ) renamedMessages(gone, added []*schema.Message) {
 	}
 	for _, o := range gone {
 		_, goneKind, renamedKind := kinds(o)
-		i := slices.IndexFunc(added, func(n *schema.Message) bool { return text(n, true) == text(o, false) })
+		i := slices.IndexFunc(added, func(n *schema.Message) bool { return text(n) == text(o) })
 		if i < 0 {
 			d.add(&Fact{Kind: goneKind, Where: o.FullName(), Old: o.Name, oldAny: o}, o.Place)
 			continue

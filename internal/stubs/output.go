@@ -10,14 +10,12 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+
+	"faithfulcourier/internal/files"
 )
 
 // madeFile lists, in each output folder, what was made there.
 const madeFile = ".faithful-made.json"
-
-// temporary marks files that a crash may leave behind; the next run removes
-// those that its record names.
-const temporary = ".faithful-new"
 
 type made struct {
 	Made    []string `json:"made"`
@@ -47,14 +45,14 @@ type Plan struct {
 // Changes tells whether applying the plan would change anything.
 func (p *Plan) Changes() bool { return len(p.Write)+len(p.Remove) > 0 }
 
-// Prepare compares files with what is in dir, and changes nothing. With force,
+// Prepare compares what is made with what is in dir, and changes nothing. With force,
 // edited files and files of others count as ours.
-func Prepare(dir string, files []File, force bool) (*Plan, error) {
+func Prepare(dir string, made []File, force bool) (*Plan, error) {
 	p := &Plan{Dir: dir, files: map[string][]byte{}}
 	if err := p.readMade(); err != nil {
 		return nil, err
 	}
-	for _, f := range files {
+	for _, f := range made {
 		if !filepath.IsLocal(filepath.FromSlash(f.Path)) {
 			return nil, fmt.Errorf("%q would lie outside of %s", f.Path, dir)
 		}
@@ -126,7 +124,7 @@ func (p *Plan) Apply() error {
 		return fmt.Errorf("%s holds files that are not ours to overwrite", p.Dir)
 	}
 	for _, path := range p.before.Writing {
-		_ = os.Remove(p.path(path) + temporary) // left by a crash, or not there
+		_ = os.Remove(p.path(path) + files.Suffix) // left by a crash, or not there
 	}
 	if !p.Changes() && !p.stale {
 		return nil
@@ -143,7 +141,7 @@ func (p *Plan) Apply() error {
 		if err := os.MkdirAll(filepath.Dir(p.path(path)), 0o777); err != nil {
 			return err
 		}
-		if err := replace(p.path(path), p.files[path]); err != nil {
+		if err := files.Replace(p.path(path), p.files[path], 0o666); err != nil {
 			return err
 		}
 	}
@@ -168,16 +166,5 @@ func (p *Plan) record(m made) error {
 	if err != nil {
 		return err
 	}
-	return replace(p.path(madeFile), append(text, '\n'))
-}
-
-// replace writes a file beside its place and moves it there.
-func replace(path string, content []byte) error {
-	if err := os.WriteFile(path+temporary, content, 0o666); err != nil {
-		return err
-	}
-	if err := os.Rename(path+temporary, path); err != nil {
-		return errors.Join(err, os.Remove(path+temporary))
-	}
-	return nil
+	return files.Replace(p.path(madeFile), append(text, '\n'), 0o666)
 }

@@ -9,6 +9,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"faithfulcourier/internal/files"
 )
 
 func TestOwnership(t *testing.T) {
@@ -35,9 +37,9 @@ func TestOwnership(t *testing.T) {
 
 func madeAs(path, text string) File { return File{Path: path, Content: Seal("//", []byte(text))} }
 
-func apply(t *testing.T, dir string, files ...File) *Plan {
+func apply(t *testing.T, dir string, list ...File) *Plan {
 	t.Helper()
-	p, err := Prepare(dir, files, false)
+	p, err := Prepare(dir, list, false)
 	require.NoError(t, err)
 	if len(p.Conflicts) == 0 {
 		require.NoError(t, p.Apply())
@@ -128,7 +130,7 @@ func TestCrashesAreRepaired(t *testing.T) {
 	new := []File{madeAs("a.go", "2"), madeAs("sub/c.go", "2")}
 	for name, crash := range map[string]func(dir string){
 		"after the record": func(string) {},
-		"in a file":        func(dir string) { _ = os.WriteFile(filepath.Join(dir, "a.go"+temporary), []byte("half"), 0o666) },
+		"in a file":        func(dir string) { _ = os.WriteFile(filepath.Join(dir, "a.go"+files.Suffix), []byte("half"), 0o666) },
 		"after a file":     func(dir string) { _ = os.WriteFile(filepath.Join(dir, "a.go"), new[0].Content, 0o666) },
 		"after removing":   func(dir string) { _ = os.Remove(filepath.Join(dir, "b.go")) },
 		"before the last record": func(dir string) {
@@ -146,7 +148,7 @@ func TestCrashesAreRepaired(t *testing.T) {
 		assert.Equal(t, string(new[0].Content), read(t, dir, "a.go"), name)
 		assert.Equal(t, string(new[1].Content), read(t, dir, "sub", "c.go"), name)
 		assert.NoFileExists(t, filepath.Join(dir, "b.go"), name)
-		assert.NoFileExists(t, filepath.Join(dir, "a.go"+temporary), name)
+		assert.NoFileExists(t, filepath.Join(dir, "a.go"+files.Suffix), name)
 		p, err = Prepare(dir, new, false)
 		require.NoError(t, err)
 		assert.False(t, p.Changes() || p.stale, name)

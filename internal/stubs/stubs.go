@@ -30,9 +30,6 @@ type About struct {
 // Language makes the stubs of one language.
 type Language interface {
 	Name() string
-	// Options names the keys that an output in faithful.toml may have
-	// besides those that every output has; the value says what it is for.
-	Options() map[string]string
 	// Generate returns all files of an output, sorted by path.
 	Generate(defs *schema.Definitions, about About, options map[string]string) ([]File, error)
 }

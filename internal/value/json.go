@@ -3,7 +3,6 @@ package value
 import (
 	"bytes"
 	"encoding/base64"
-	"encoding/json"
 	"fmt"
 	"math"
 	"slices"
@@ -751,15 +750,6 @@ func AppendString(out []byte, s string) []byte {
 		}
 	}
 	return append(out, '"')
-}
-
-// Pretty writes compact JSON with two blanks of indent, for people.
-func Pretty(compact []byte) string {
-	var b bytes.Buffer
-	if err := json.Indent(&b, compact, "", "  "); err != nil {
-		return string(compact)
-	}
-	return b.String()
 }
 
 // sortUnknown puts numbers first, ascending, then names in the order read.

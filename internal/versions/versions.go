@@ -23,12 +23,17 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	onDisk "faithfulcourier/internal/files"
 )
 
 // Folder is the name of the folder below the project.
 const Folder = "versions"
 
 const ledgerName = "ledger.jsonl"
+
+// sealing begins the name of a version's folder while it is written.
+const sealing = ".sealing-"
 
 // Entry is a line of the ledger.
 type Entry struct {
@@ -230,7 +235,7 @@ func (l *Ledger) Seal(e Entry, files []File, now time.Time) (*Entry, error) {
 	}
 	lines := append(slices.Clone(l.lines), line)
 	text := append(bytes.Join(lines, []byte("\n")), '\n')
-	if err := writeSynced(filepath.Join(l.dir, ledgerName), text); err != nil {
+	if err := onDisk.ReplaceDurably(filepath.Join(l.dir, ledgerName), text, 0o644); err != nil {
 		return nil, err
 	}
 	l.Entries, l.lines = append(l.Entries, e), lines
@@ -240,7 +245,16 @@ func (l *Ledger) Seal(e Entry, files []File, now time.Time) (*Entry, error) {
 // writeFiles makes the folder of a version. One that a crash left behind is
 // no version, since the ledger does not know it, and is replaced.
 func (l *Ledger) writeFiles(version string, files []File) error {
-	temporary, err := os.MkdirTemp(l.dir, ".sealing-")
+	left, err := filepath.Glob(filepath.Join(l.dir, sealing+"*"))
+	if err != nil {
+		return err
+	}
+	for _, crashed := range left {
+		if err := os.RemoveAll(crashed); err != nil {
+			return err
+		}
+	}
+	temporary, err := os.MkdirTemp(l.dir, sealing)
 	if err != nil {
 		return err
 	}
@@ -249,7 +263,7 @@ func (l *Ledger) writeFiles(version string, files []File) error {
 		return err
 	}
 	for _, f := range files {
-		if err := writeSynced(filepath.Join(temporary, f.Name), []byte(f.Text)); err != nil {
+		if err := onDisk.ReplaceDurably(filepath.Join(temporary, f.Name), []byte(f.Text), 0o644); err != nil {
 			return err
 		}
 	}
@@ -260,31 +274,5 @@ func (l *Ledger) writeFiles(version string, files []File) error {
 	if err := os.Rename(temporary, target); err != nil {
 		return err
 	}
-	return syncFolder(l.dir)
-}
-
-// writeSynced replaces a file in one step, and returns when it is on disk.
-func writeSynced(path string, content []byte) error {
-	f, err := os.CreateTemp(filepath.Dir(path), ".sealing-")
-	if err != nil {
-		return err
-	}
-	defer os.Remove(f.Name()) // after the rename there is nothing to remove
-	_, err = f.Write(content)
-	err = errors.Join(err, f.Chmod(0o644), f.Sync(), f.Close())
-	if err != nil {
-		return err
-	}
-	if err := os.Rename(f.Name(), path); err != nil {
-		return err
-	}
-	return syncFolder(filepath.Dir(path))
-}
-
-func syncFolder(dir string) error {
-	d, err := os.Open(dir)
-	if err != nil {
-		return err
-	}
-	return errors.Join(d.Sync(), d.Close())
+	return onDisk.SyncFolder(l.dir)
 }

@@ -31,12 +31,8 @@ type Language struct{}
 // Name returns "go".
 func (Language) Name() string { return "go" }
 
-// Options names the keys of a Go output.
-func (Language) Options() map[string]string {
-	return map[string]string{"package": "the import path of the output folder, such as \"skerry.example/ferry/gen\""}
-}
-
-// Generate returns the files of all modules and of the support packages.
+// Generate returns the files of all modules and of the support packages. The
+// option "package" is the import path of the output folder.
 func (Language) Generate(defs *schema.Definitions, about stubs.About, options map[string]string) ([]stubs.File, error) {
 	root := strings.Trim(options["package"], "/")
 	if root == "" {

@@ -28,9 +28,6 @@ type Language struct{}
 // Name returns "typescript".
 func (Language) Name() string { return "typescript" }
 
-// Options returns nil: a TypeScript output has no options of its own.
-func (Language) Options() map[string]string { return nil }
-
 // Generate returns the files of all modules and the support files.
 func (Language) Generate(defs *schema.Definitions, about stubs.About, _ map[string]string) ([]stubs.File, error) {
 	var files []stubs.File

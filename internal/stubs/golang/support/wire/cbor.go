@@ -414,10 +414,10 @@ func (r *CBORReader) Unknown(list *[]Unknown, number int) {
 // skip passes over one well-formed item.
 func (r *CBORReader) skip() {
 	start := r.at
-	first, n := r.head()
+	first, _ := r.head()
 	for first&0xe0 == tag {
 		start = r.at
-		first, n = r.head()
+		first, _ = r.head()
 	}
 	if r.err != nil {
 		return
@@ -446,10 +446,9 @@ func (r *CBORReader) skip() {
 			r.fail(start, "a break where a value is due")
 		}
 	}
-	_ = n
 }
 
-// AppendHead appends the head of an item of a major type.
+// appendHead appends the head of an item of a major type.
 func appendHead(b []byte, major byte, n uint64) []byte {
 	if n < 24 {
 		return append(b, major|byte(n))
