@@ -1,6 +1,8 @@
 package command
 
 import (
+	"bufio"
+	"bytes"
 	"fmt"
 	"io/fs"
 	"math/rand/v2"
@@ -199,4 +201,33 @@ func TestStartIsQuick(t *testing.T) {
 	})
 	t.Logf("faithful version takes %.2f of the time of an empty Go program", ratio)
 	assert.Less(t, ratio, 2.0)
+}
+
+func TestInterruptedCommandsEnd(t *testing.T) {
+	dir := t.TempDir()
+	demo := toolchain.Faithful(t, dir, "demo", "--into", "ferry")
+	var wrong bytes.Buffer
+	demo.Stderr = &wrong
+	out, err := demo.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, demo.Start())
+	lines := bufio.NewScanner(out)
+	for lines.Scan() && !strings.Contains(lines.Text(), "$ go build") {
+	}
+	require.NoError(t, demo.Process.Signal(os.Interrupt))
+	for lines.Scan() {
+	}
+	var exit *exec.ExitError
+	require.ErrorAs(t, demo.Wait(), &exit)
+	assert.Equal(t, 2, exit.ExitCode())
+	assert.Contains(t, wrong.String(), "interrupted; what it wrote so far is in "+filepath.Join(dir, "ferry"))
+
+	tidy := toolchain.Faithful(t, dir, "tidy", "-") // waits for its input
+	input, err := tidy.StdinPipe()
+	require.NoError(t, err)
+	defer input.Close()
+	require.NoError(t, tidy.Start())
+	require.NoError(t, tidy.Process.Signal(os.Interrupt))
+	require.ErrorAs(t, tidy.Wait(), &exit)
+	assert.False(t, exit.Exited(), "it ends by the signal, at once")
 }

@@ -47,7 +47,11 @@ its output. It needs no network; the server and client need a Go toolchain.`,
 				own := *w
 				own.Context = ctx
 				d := &demo{World: &own, p: report.New(w.Out, w.Colour), dir: dir}
-				if err := d.tell(); err != nil {
+				err = d.tell()
+				if ctx.Err() != nil {
+					return trouble, fmt.Errorf("interrupted; what it wrote so far is in %s", dir)
+				}
+				if err != nil {
 					return trouble, err
 				}
 				return fine, nil
