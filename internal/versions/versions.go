@@ -230,7 +230,13 @@ func (l *Ledger) Seal(e Entry, files []File, now time.Time) (*Entry, error) {
 	if err := os.MkdirAll(l.dir, 0o777); err != nil {
 		return nil, err
 	}
+	if err := l.stillLatest(); err != nil {
+		return nil, err
+	}
 	if err := l.writeFiles(e.Version, files); err != nil {
+		return nil, err
+	}
+	if err := l.stillLatest(); err != nil {
 		return nil, err
 	}
 	lines := append(slices.Clone(l.lines), line)
@@ -242,15 +248,31 @@ func (l *Ledger) Seal(e Entry, files []File, now time.Time) (*Entry, error) {
 	return l.Latest(), nil
 }
 
-// writeFiles makes the folder of a version. One that a crash left behind is
-// no version, since the ledger does not know it, and is replaced.
-func (l *Ledger) writeFiles(version string, files []File) error {
-	left, err := filepath.Glob(filepath.Join(l.dir, sealing+"*"))
+// stillLatest refuses when someone else sealed a version since Open, which
+// would be lost.
+func (l *Ledger) stillLatest() error {
+	now, err := Open(filepath.Dir(l.dir))
 	if err != nil {
 		return err
 	}
-	for _, crashed := range left {
-		if err := os.RemoveAll(crashed); err != nil {
+	if now.lastHash() != l.lastHash() {
+		return fmt.Errorf("%s/%s changed while this version was sealed; nothing was sealed, so try again", Folder, ledgerName)
+	}
+	return nil
+}
+
+// writeFiles makes the folder of a version. One that a crash left behind is
+// no version, since the ledger does not know it, and is replaced.
+func (l *Ledger) writeFiles(version string, files []File) error {
+	present, err := os.ReadDir(l.dir)
+	if err != nil {
+		return err
+	}
+	for _, d := range present {
+		if !strings.HasPrefix(d.Name(), sealing) {
+			continue
+		}
+		if err := os.RemoveAll(filepath.Join(l.dir, d.Name())); err != nil { // left by a crash
 			return err
 		}
 	}

@@ -30,6 +30,26 @@ func TestArithmetic(t *testing.T) {
 	assert.ErrorContains(t, Check("1.9.0", "1.10.0"), "is too low")
 }
 
+func TestSealAfterAnotherSealIsRefused(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "a [folder]")
+	first, err := Open(dir)
+	require.NoError(t, err)
+	second, err := Open(dir)
+	require.NoError(t, err)
+	crashed := filepath.Join(dir, Folder, ".sealing-1")
+	require.NoError(t, os.MkdirAll(crashed, 0o755))
+	_, err = first.Seal(Entry{Version: "1.0.0"}, []File{{"a.faithful", "first"}}, time.Unix(0, 0))
+	require.NoError(t, err)
+	assert.NoDirExists(t, crashed)
+	_, err = second.Seal(Entry{Version: "1.0.0"}, []File{{"a.faithful", "second"}}, time.Unix(0, 0))
+	require.ErrorContains(t, err, "nothing was sealed, so try again")
+	now, err := Open(dir)
+	require.NoError(t, err)
+	files, err := now.Read(now.Find("1.0.0"))
+	require.NoError(t, err)
+	assert.Equal(t, []File{{"a.faithful", "first"}}, files)
+}
+
 func TestLedger(t *testing.T) {
 	dir := t.TempDir()
 	now := time.Date(2026, 7, 15, 7, 15, 0, 0, time.UTC)
