@@ -8,6 +8,7 @@ import (
 	"bytes"
 	"encoding/hex"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -42,6 +43,8 @@ type vector struct {
 	CBOR     *string `json:"cbor"` // what is written then, hexadecimal; null when it must be refused
 	JSON     *string `json:"json"`
 	Why      string  `json:"why,omitempty"`
+
+	Violations []value.Violation `json:"violations"` // what validate says of it
 }
 
 func messages(t testing.TB) map[string]*schema.Message {
@@ -66,6 +69,7 @@ var goMessages = map[string]func() wire.Message{
 	"Maps":      func() wire.Message { return new(vectors.Maps) },
 	"Node":      func() wire.Message { return new(vectors.Node) },
 	"Empty":     func() wire.Message { return new(vectors.Empty) },
+	"Bounded":   func() wire.Message { return new(vectors.Bounded) },
 	"Broken":    func() wire.Message { return new(vectors.Broken) },
 	"Leaf":      func() wire.Message { return new(shared.Leaf) },
 	"Many":      func() wire.Message { return new(many.Many) },
@@ -84,6 +88,7 @@ func judged(t *schema.Message, form string, payload []byte) vector {
 		return v
 	}
 	v.Accepted = true
+	v.Violations = value.Validate(m)
 	if b, err := value.EncodeCBOR(m); err == nil {
 		s := hex.EncodeToString(b)
 		v.CBOR = &s
@@ -324,8 +329,22 @@ func TestGoStubs(t *testing.T) {
 		text, err := wire.AppendText(nil, m)
 		require.NoError(t, err, what)
 		require.Equal(t, *v.JSON, string(text), what)
+		require.Equal(t, v.Violations, violations(m), what)
 	}
 	t.Logf("%d payloads, of which the reference takes %d", len(list), accepted)
+}
+
+// violations are those of a generated message, as the reference has them.
+func violations(m wire.Message) []value.Violation {
+	var invalid *wire.Invalid
+	if !errors.As(wire.Validate(m), &invalid) {
+		return nil
+	}
+	var list []value.Violation
+	for _, v := range invalid.Violations {
+		list = append(list, value.Violation(v))
+	}
+	return list
 }
 
 func TestTypeScriptStubs(t *testing.T) {

@@ -128,10 +128,11 @@ var exchanges = []struct {
 	{"POST", "/skerry/booking/bookings/book", "", "{}", 415, "", `"type":"/-/errors/unsupported-form"`},
 	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json\nContent-Encoding: gzip", "{}", 415, "", `"type":"/-/errors/unsupported-form"`},
 	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{"sailing":"X","passengers":[{}]}`, 400, "", `"errors":[{"pointer":"/passengers/0/name","detail":"the field is required"}]`},
-	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{"sailing":"X","passengers":[],"deck":"moon"}`, 400, "", `"detail":"1 violation","errors":[{"pointer":"/deck","detail":"must be one of unassigned, open, car, saloon"}]`},
+	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{"sailing":"NOR-0715","passengers":[{"name":"a"}],"deck":"moon"}`, 400, "", `"detail":"1 violation","errors":[{"pointer":"/deck","detail":"must be one of unassigned, open, car, saloon"}]`},
+	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{"sailing":"X","passengers":[],"vehicle":{"plate":"é","metres":0.25}}`, 400, "", `"detail":"4 violations","errors":[{"pointer":"/sailing","detail":"must match ^[A-Z]{3}-[0-9]{4}$"},{"pointer":"/passengers","detail":"must have 1 to 12 entries, not 0"},{"pointer":"/vehicle/plate","detail":"must have 2 to 12 characters, not 1"},{"pointer":"/vehicle/metres","detail":"must be 1 to 25, not 0.25"}]`},
 	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{"sailing":"X","passengers":[],"deck":7}`, 400, "", `"pointer":"/deck"`},
 	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{`, 400, "", `"type":"/-/errors/invalid-request"`},
-	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json; charset=utf-8", `{"sailing":"X","passengers":[]}`, 404, "Vary: Accept", `{"type":"/-/errors/skerry.common.NotFound","title":"Nothing is known under the name that was asked for.","status":404,"error":{"what":"sailing X"}}`},
+	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json; charset=utf-8", `{"sailing":"XXX-0000","passengers":[{"name":"a"}]}`, 404, "Vary: Accept", `{"type":"/-/errors/skerry.common.NotFound","title":"Nothing is known under the name that was asked for.","status":404,"error":{"what":"sailing XXX-0000"}}`},
 	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{"sailing":"NOR-0715","passengers":[{"name":"a"},{"name":"b"},{"name":"c"},{"name":"d"},{"name":"e"},{"name":"f"}]}`, 409, "", `"error":{"seats_left":5}`},
 	{"POST", "/skerry/booking/bookings/sailings", "", "", 200, "Content-Type: application/json", `{"sailings":[{"code":"NOR-0715"`},
 	{"POST", "/skerry/booking/bookings/sailings", "Content-Type: application/cbor", "\xa0", 200, "Content-Type: application/cbor", "NOR-0715"},
@@ -231,12 +232,17 @@ func TestUnknownFieldsAreKept(t *testing.T) {
 	assert.Equal(t, map[int]any{1: "SK 1204", 2: 4.5, 9: []any{"later"}}, read)
 }
 
+// someRequest is a lawful request whose email is a word to the handler.
+func someRequest(word string) *booking.BookRequest {
+	return &booking.BookRequest{Sailing: "NOR-0715", Passengers: []booking.Passenger{{Name: "Ada"}}, Email: &word}
+}
+
 // TestFailuresAreToldApart holds the four kinds of failure of a Go client.
 func TestFailuresAreToldApart(t *testing.T) {
 	var logged []string
 	calls := booking.BookingsCalls{
 		Book: func(_ context.Context, request *booking.BookRequest) (*booking.Booking, error) {
-			switch request.Sailing {
+			switch *request.Email {
 			case "declared":
 				return nil, fmt.Errorf("wrapped: %w", &booking.SailingFull{SeatsLeft: 2})
 			case "undeclared":
@@ -260,11 +266,11 @@ func TestFailuresAreToldApart(t *testing.T) {
 	client := booking.NewBookingsClient(server.URL + "/v1")
 	ctx := context.Background()
 	var full *booking.SailingFull
-	_, err := client.Book(ctx, &booking.BookRequest{Sailing: "declared"})
+	_, err := client.Book(ctx, someRequest("declared"))
 	require.ErrorAs(t, err, &full)
 	assert.EqualValues(t, 2, full.SeatsLeft)
 	for _, name := range []string{"undeclared", "secret", "panic", "invalid", "nothing"} {
-		_, err = client.Book(ctx, &booking.BookRequest{Sailing: name})
+		_, err = client.Book(ctx, someRequest(name))
 		var problem *web.Problem
 		require.ErrorAs(t, err, &problem, name)
 		assert.Equal(t, "internal", problem.Name())
@@ -284,7 +290,7 @@ func TestFailuresAreToldApart(t *testing.T) {
 	require.NoError(t, err)
 	listener.Close()
 	var unreachable *web.Unreachable
-	_, err = booking.NewBookingsClient("http://"+listener.Addr().String()).Book(ctx, &booking.BookRequest{})
+	_, err = booking.NewBookingsClient("http://"+listener.Addr().String()).Book(ctx, someRequest("declared"))
 	require.ErrorAs(t, err, &unreachable)
 	short, cancel := context.WithTimeout(ctx, time.Millisecond)
 	defer cancel()
@@ -300,14 +306,14 @@ func TestFailuresAreToldApart(t *testing.T) {
 		"a 204":        func(w http.ResponseWriter) { w.WriteHeader(204) },
 	} {
 		odd := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { answer(w) }))
-		_, err = booking.NewBookingsClient(odd.URL).Book(ctx, &booking.BookRequest{})
+		_, err = booking.NewBookingsClient(odd.URL).Book(ctx, someRequest("declared"))
 		odd.Close()
 		var bad *web.BadAnswer
 		require.ErrorAs(t, err, &bad, name)
 	}
 	var told string
 	client = booking.NewBookingsClient(server.URL+"/v1", web.WithDigestHook(func(theirs string) { told = theirs }))
-	_, _ = client.Book(ctx, &booking.BookRequest{}) // its error is of no interest
+	_, _ = client.Book(ctx, someRequest("declared")) // its error is of no interest
 	assert.Empty(t, told, "the same definitions on both sides")
 	var notFound *common.NotFound
 	assert.False(t, errors.As(err, &notFound))

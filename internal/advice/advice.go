@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"faithfulcourier/internal/pattern"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/syntax"
@@ -28,7 +29,11 @@ const UnusedUse = schema.UnusedUse
 // Rules lists all rules, by name.
 var Rules = []Rule{
 	{"deprecated-used", "new code is led to what is on its way out", deprecatedUsed},
+	{"example-missing", "an example is the fastest way to understand a request, and what samples and mocks are made from", exampleMissing},
+	{"no-credential", "anybody who can reach the server can change things; needs nothing says that this is meant", noCredential},
+	{"safe-with-body", "caches, proxies and retries know that GET is safe; of other methods nobody but our stubs knows", safeWithBody},
 	{"stutter", "code says the same word twice: booking.BookingState", stutter},
+	{"unbounded-input", "whoever sends the largest request decides how much memory and time it costs", unboundedInput},
 	{"undocumented", "documentation is what users of the stubs read first, in their editors", undocumented},
 	{"unlimited-list", "the answer grows with the data, until it is too large for those who read it", unlimitedList},
 	{"unused-type", "stubs carry what nothing sends", unusedType},
@@ -70,16 +75,36 @@ func undocumented(d *schema.Definitions, say func(source.Place, string, string))
 			say(place, what+" has no documentation", "write /// above it")
 		}
 	}
+	used := map[any]int{}
 	for _, m := range d.Modules {
-		for _, msg := range m.Messages {
-			if msg.IsError() {
-				check(msg.Doc, "the error "+msg.Name, msg.Place)
+		for _, decl := range m.Declarations() {
+			if _, isExample := decl.(*schema.Example); isExample {
+				continue
+			}
+			for _, other := range schema.Uses(decl) {
+				used[other]++
 			}
 		}
-		for _, s := range m.Services {
-			check(s.Doc, "the service "+s.Name, s.Place)
-			for _, c := range s.Calls {
-				check(c.Doc, "the call "+c.Name, c.Place)
+	}
+	for _, m := range d.Modules {
+		for _, decl := range m.Declarations() {
+			h := schema.Head(decl)
+			switch x := decl.(type) {
+			case *schema.Message:
+				if x.IsError() {
+					check(x.Doc, "the error "+x.Name, x.Place)
+				} else if used[x] > 1 { // a request or answer of one call speaks through it
+					check(x.Doc, fmt.Sprintf("%s, which %d declarations use,", x.Name, used[x]), x.Place)
+				}
+			case *schema.Example:
+			case *schema.Service:
+				check(x.Doc, "the service "+x.Name, x.Place)
+				for _, c := range x.Calls {
+					check(c.Doc, "the call "+c.Name, c.Place)
+				}
+			default:
+				_, word, _ := strings.Cut(schema.KindWord(decl), " ")
+				check(h.Doc, "the "+word+" "+h.Name, h.Place)
 			}
 		}
 	}
@@ -102,6 +127,11 @@ func stutter(d *schema.Definitions, say func(source.Place, string, string)) {
 				check(e.Name, x.Name, "member", x.Place)
 			}
 		}
+		for _, u := range m.Unions {
+			for _, a := range u.Alternatives {
+				check(u.Name, a.Name, "alternative", a.Place)
+			}
+		}
 	}
 }
 
@@ -111,80 +141,194 @@ func unusedType(d *schema.Definitions, say func(source.Place, string, string)) {
 	}
 	used := usedTypes(d)
 	for _, m := range d.Modules {
-		for _, e := range m.Enums {
-			if !used[e] {
-				say(e.Place, fmt.Sprintf("nothing uses the enum %s", e.Name), "remove it, or use it")
+		for _, decl := range m.Declarations() {
+			h := schema.Head(decl)
+			if used[decl] {
+				continue
 			}
-		}
-		for _, msg := range m.Messages {
-			if !used[msg] {
-				say(msg.Place, fmt.Sprintf("nothing uses %s", msg.Name), "remove it, or use it in a call")
+			switch x := decl.(type) {
+			case *schema.Message:
+				if !x.Stored { // queues and databases use it
+					say(h.Place, fmt.Sprintf("nothing uses %s", h.Name), "remove it, or use it in a call")
+				}
+			case *schema.Enum, *schema.Union, *schema.NamedType, *schema.Credential:
+				_, word, _ := strings.Cut(schema.KindWord(decl), " ")
+				say(h.Place, fmt.Sprintf("nothing uses the %s %s", word, h.Name), "remove it, or use it")
 			}
 		}
 	}
 }
 
-// usedTypes holds the enums and messages that a call or another message uses.
+// usedTypes holds the declarations that another one uses; an example is no
+// use.
 func usedTypes(d *schema.Definitions) map[any]bool {
 	used := map[any]bool{}
-	var walk func(by *schema.Message, t *schema.Type)
-	walk = func(by *schema.Message, t *schema.Type) {
-		switch t.Kind {
-		case schema.KindList, schema.KindMap:
-			walk(by, t.Elem)
-		case schema.KindEnum:
-			used[t.Enum] = true
-		case schema.KindMessage:
-			if t.Message != by {
-				used[t.Message] = true
-			}
-		}
-	}
 	for _, m := range d.Modules {
-		for _, msg := range m.Messages {
-			for _, f := range msg.Fields {
-				walk(msg, f.Type)
+		for _, decl := range m.Declarations() {
+			if _, isExample := decl.(*schema.Example); isExample {
+				continue
 			}
-		}
-	}
-	for _, c := range d.Calls() {
-		for _, side := range append([]*schema.Message{c.Request, c.Response}, c.Fails...) {
-			used[side] = true
+			for _, other := range schema.Uses(decl) {
+				used[other] = true
+			}
 		}
 	}
 	return used
 }
 
 func deprecatedUsed(d *schema.Definitions, say func(source.Place, string, string)) {
+	check := func(by *schema.Decl, name string, place source.Place, deprecated bool, used []any) {
+		if deprecated || by.Deprecated != "" {
+			return
+		}
+		for _, u := range used {
+			if h := schema.Head(u); h.Deprecated != "" {
+				say(place, fmt.Sprintf("%s uses %s, which is deprecated: %s", name, h.Name, h.Deprecated), "")
+			}
+		}
+	}
 	for _, m := range d.Modules {
+		for _, t := range m.Types {
+			check(&t.Decl, t.Name, t.Place, false, schema.Uses(t))
+		}
+		for _, u := range m.Unions {
+			for _, a := range u.Alternatives {
+				check(&u.Decl, a.Name, a.Place, a.Deprecated != "", a.Type.Names())
+			}
+		}
 		for _, msg := range m.Messages {
 			for _, f := range msg.Fields {
-				if name, why := deprecatedType(f.Type); why != "" && f.Deprecated == "" && msg.Deprecated == "" {
-					say(f.Place, fmt.Sprintf("%s uses %s, which is deprecated: %s", f.Name, name, why), "")
+				check(&msg.Decl, f.Name, f.Place, f.Deprecated != "", f.Type.Names())
+			}
+		}
+	}
+	for _, c := range d.Calls() {
+		var used []any
+		for _, side := range append([]*schema.Message{c.Request, c.Response}, c.Fails...) {
+			if side != nil {
+				used = append(used, side)
+			}
+		}
+		for _, alternative := range c.Needs {
+			for _, k := range alternative {
+				if len(c.Needs) == 1 { // of several, another may be taken
+					used = append(used, k)
+				}
+			}
+		}
+		check(&c.Service.Decl, c.Name, c.Place, c.Deprecated != "", used)
+	}
+}
+
+// exampleMissing looks for requests without an example; one without fields
+// needs none.
+func exampleMissing(d *schema.Definitions, say func(source.Place, string, string)) {
+	have := map[*schema.Message]bool{}
+	for _, m := range d.Modules {
+		for _, e := range m.Examples {
+			have[e.Of] = true
+		}
+	}
+	for _, c := range d.Calls() {
+		if r := c.Request; r != nil && len(r.Fields) > 0 && !have[r] {
+			have[r] = true // said once
+			say(r.Place, fmt.Sprintf("%s is the request of %s, and has no example", r.Name, c.Name), fmt.Sprintf("write below it: example usual of %s { … }", r.Name))
+		}
+	}
+}
+
+func noCredential(d *schema.Definitions, say func(source.Place, string, string)) {
+	for _, c := range d.Calls() {
+		if !c.Safe && len(c.Needs) == 0 && !c.NeedsNothing {
+			say(c.Place, fmt.Sprintf("%s may change something, and needs no credential", c.Name), "say which it needs, or: needs nothing")
+		}
+	}
+}
+
+func safeWithBody(d *schema.Definitions, say func(source.Place, string, string)) {
+	for _, c := range d.Calls() {
+		if c.Safe && c.HTTP != nil && c.HasBody() {
+			say(c.Place, fmt.Sprintf("%s is safe, and made by %s", c.Name, c.HTTP.Method), "write http GET, if its fields can travel in the query")
+		}
+	}
+}
+
+// unboundedInput looks for what may be of any size in requests.
+func unboundedInput(d *schema.Definitions, say func(source.Place, string, string)) {
+	seen := map[any]bool{}
+	// of is a field or named type, which can have bounds, or a part of one,
+	// which can have them only under a name of its own.
+	type spot struct {
+		name  string
+		place source.Place
+		part  bool
+	}
+	var visit func(t *schema.Type, bounds *schema.Bounds, of spot)
+	message := func(m *schema.Message) {
+		if m == nil || seen[m] {
+			return
+		}
+		seen[m] = true
+		for _, f := range m.Fields {
+			visit(f.Type, f.Bounds, spot{f.Name, f.Place, false})
+		}
+	}
+	visit = func(t *schema.Type, bounds *schema.Bounds, of spot) {
+		if t.Named != nil && bounds == nil {
+			if seen[t.Named] {
+				return
+			}
+			seen[t.Named] = true
+			bounds, of = t.Named.Bounds, spot{t.Named.Name, t.Named.Place, false}
+		}
+		limited := func(l *schema.Limits) bool { return l != nil && l.High != schema.Unlimited }
+		advise := func(size, where string) {
+			mend := "write: where " + where + ", or what is enough"
+			if of.part {
+				mend = fmt.Sprintf("give it a type with a name: type … = %s where %s", t.Local(nil), where)
+			}
+			say(of.place, fmt.Sprintf("%s may be %s of any %s, in a request", of.name, t.ShortBase(), size), mend)
+		}
+		switch t.Kind {
+		case schema.KindText:
+			if bounds == nil || !limited(bounds.Length) && !boundedPattern(bounds.Pattern) {
+				advise("length", "length 1..200")
+			}
+		case schema.KindBytes:
+			if bounds == nil || !limited(bounds.Length) {
+				advise("length", "length 1..200")
+			}
+		case schema.KindList, schema.KindMap:
+			if bounds == nil || !limited(bounds.Count) {
+				advise("size", "count 0..50")
+			}
+			if t.Key != nil {
+				visit(t.Key, nil, spot{"a key of " + of.name, of.place, true})
+			}
+			visit(t.Elem, nil, spot{"an element of " + of.name, of.place, true})
+		case schema.KindMessage:
+			message(t.Message)
+		case schema.KindUnion:
+			if !seen[t.Union] {
+				seen[t.Union] = true
+				for _, a := range t.Union.Alternatives {
+					visit(a.Type, nil, spot{a.Name, a.Place, true})
 				}
 			}
 		}
 	}
 	for _, c := range d.Calls() {
-		for _, side := range append([]*schema.Message{c.Request, c.Response}, c.Fails...) {
-			if side != nil && side.Deprecated != "" && c.Deprecated == "" && c.Service.Deprecated == "" {
-				say(c.Place, fmt.Sprintf("%s uses %s, which is deprecated: %s", c.Name, side.Name, side.Deprecated), "")
-			}
-		}
+		message(c.Request)
 	}
 }
 
-// deprecatedType finds a deprecated declaration in a type.
-func deprecatedType(t *schema.Type) (name, why string) {
-	switch t.Kind {
-	case schema.KindList, schema.KindMap:
-		return deprecatedType(t.Elem)
-	case schema.KindEnum:
-		return t.Enum.Name, t.Enum.Deprecated
-	case schema.KindMessage:
-		return t.Message.Name, t.Message.Deprecated
+// boundedPattern tells whether a pattern alone limits how long a text is.
+func boundedPattern(text string) bool {
+	if text == "" {
+		return false
 	}
-	return "", ""
+	node, problem := pattern.Parse(text)
+	return problem == nil && node.Bounded()
 }
 
 // limits are the words by which people name how much they want of a list.

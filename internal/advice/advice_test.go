@@ -41,6 +41,37 @@ enum Nobody { #0 a }
 /// Documented.
 error Known 404 { }
 error Unknown 404 { }
+
+/// Documented.
+credential gate = key header "X-Gate"
+credential spare = basic deprecated "nobody has one"
+
+/// Documented.
+service Third {
+  needs gate
+  /// Documented.
+  call find(Search) -> () http POST "/find" safe
+  /// Documented.
+  call tell(Search) -> () needs spare
+  /// Documented.
+  call open() -> () needs nothing
+}
+
+message Search {
+  #1 text text #2 short text where length 1..9 #3 code text where pattern "^[A-Z]{3}$" #4 open text where pattern "^[A-Z]+$"
+  #5 list [int32] #6 few [Name] where count 0..5 #7 blob bytes? #8 way Way #9 again Search? #10 table Table
+}
+/// Documented.
+type Name = text
+/// Documented.
+type Table = {int32: text} where count 0..3
+/// Documented.
+type Spare = int32
+/// Documented.
+union Way { #1 way_by_sea Sea #2 land [text] }
+message Sea { #1 miles [[int32]] }
+message Log stored { #1 text text }
+example one of Search { text: "", short: "a", code: "ABC", open: "A", list: [], few: [], way: { land: [] }, table: {} }
 `
 
 func TestAdviceIsLinear(t *testing.T) {
@@ -68,18 +99,42 @@ func TestAdvice(t *testing.T) {
 	assert.Equal(t, []string{
 		"other:2 unused-type: nothing uses Used",
 		"quay:2 unused-use: nothing of other is used in this file",
+		"quay:9 no-credential: drop may change something, and needs no credential",
+		"quay:11 no-credential: old may change something, and needs no credential",
 		"quay:14 undocumented: the service Bad has no documentation",
 		"quay:15 undocumented: the call all has no documentation",
 		"quay:15 unlimited-list: all answers the list items, and a request can't say how much of it",
 		"quay:16 deprecated-used: more uses Old, which is deprecated: nobody needs it",
+		"quay:16 no-credential: more may change something, and needs no credential",
 		"quay:16 undocumented: the call more has no documentation",
+		"quay:19 example-missing: ListRequest is the request of drop, and has no example",
 		"quay:19 stutter: the field list_request_id repeats the name of ListRequest",
 		"quay:19 deprecated-used: old uses Old, which is deprecated: nobody needs it",
+		"quay:21 undocumented: Long, which 2 declarations use, has no documentation",
+		"quay:22 example-missing: Old is the request of more, and has no example",
+		"quay:22 undocumented: Old, which 3 declarations use, has no documentation",
 		"quay:23 unused-type: nothing uses Alone",
+		"quay:24 undocumented: the enum Deck has no documentation",
 		"quay:24 stutter: the member deck_open repeats the name of Deck",
+		"quay:25 undocumented: the enum Nobody has no documentation",
 		"quay:25 unused-type: nothing uses the enum Nobody",
 		"quay:28 undocumented: the error Unknown has no documentation",
 		"quay:28 unused-type: nothing uses Unknown",
+		"quay:32 undocumented: the credential spare has no documentation",
+		"quay:38 safe-with-body: find is safe, and made by POST",
+		"quay:40 deprecated-used: tell uses spare, which is deprecated: nobody has one",
+		"quay:46 unbounded-input: text may be text of any length, in a request",
+		"quay:46 unbounded-input: open may be text of any length, in a request",
+		"quay:47 unbounded-input: list may be a list of any size, in a request",
+		"quay:47 unbounded-input: blob may be bytes of any length, in a request",
+		"quay:50 unbounded-input: Name may be text of any length, in a request",
+		"quay:52 unbounded-input: an element of Table may be text of any length, in a request",
+		"quay:54 unused-type: nothing uses the type Spare",
+		"quay:56 stutter: the alternative way_by_sea repeats the name of Way",
+		"quay:56 unbounded-input: land may be a list of any size, in a request",
+		"quay:56 unbounded-input: an element of land may be text of any length, in a request",
+		"quay:57 unbounded-input: miles may be a list of any size, in a request",
+		"quay:57 unbounded-input: an element of miles may be a list of any size, in a request",
 	}, got)
 	for _, r := range Rules {
 		assert.NotEmpty(t, r.Why)

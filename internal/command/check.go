@@ -82,7 +82,8 @@ func printCheck(w *World, kind string, strict bool, defs *schema.Definitions, fi
 		answer := map[string]any{
 			"findings": report.FindingsJSON(findings),
 			"counts": map[string]int{"modules": count.Modules, "messages": count.Messages, "errors": count.Errors,
-				"enums": count.Enums, "constants": count.Consts, "services": count.Services, "calls": count.Calls},
+				"enums": count.Enums, "unions": count.Unions, "types": count.Types, "constants": count.Consts, "services": count.Services, "calls": count.Calls,
+				"examples": count.Examples, "credentials": count.Credentials},
 		}
 		if source.Errors(findings) == 0 {
 			answer["digest"] = defs.Digest()
@@ -107,7 +108,8 @@ func countText(c schema.Count) string {
 	for _, part := range []struct {
 		n    int
 		noun string
-	}{{c.Messages, "message"}, {c.Errors, "error"}, {c.Enums, "enum"}, {c.Consts, "constant"}, {c.Services, "service"}, {c.Calls, "call"}} {
+	}{{c.Messages, "message"}, {c.Errors, "error"}, {c.Unions, "union"}, {c.Enums, "enum"}, {c.Types, "type"}, {c.Consts, "constant"},
+		{c.Examples, "example"}, {c.Credentials, "credential"}, {c.Services, "service"}, {c.Calls, "call"}} {
 		if part.n > 0 {
 			text += ", " + report.Plural(part.n, part.noun)
 		}

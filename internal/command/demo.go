@@ -93,7 +93,7 @@ func (d *demo) tell() error {
 	if err != nil {
 		return err
 	}
-	d.say("The Skerry Line: a project with three modules",
+	d.say("The Skerry Line: a project with four modules",
 		"Definitions of sailings, bookings and vessels, and a server and a client in Go\nand TypeScript that somebody wrote against the stubs.")
 	var paths []string
 	for path, text := range project {

@@ -61,13 +61,17 @@ touched: generate names it and changes nothing at all.`,
 			if err != nil {
 				return trouble, err
 			}
+			carried, left := stubs.Carried(defs)
+			if len(carried.Modules) == 0 {
+				return trouble, fmt.Errorf("no module can be carried by stubs yet; %s: %s", left[0].Module, leftOutReason(left[0]))
+			}
 			var plans []*stubs.Plan
 			for _, o := range outputs {
 				language, err := languageNamed(o.Language)
 				if err != nil {
 					return trouble, err
 				}
-				files, err := language.Generate(defs, stubs.About{Name: p.Config.Name, Version: "draft"}, map[string]string{"package": o.Package})
+				files, err := language.Generate(carried, stubs.About{Name: p.Config.Name, Version: "draft"}, map[string]string{"package": o.Package})
 				if err != nil {
 					return trouble, err
 				}
@@ -77,7 +81,7 @@ touched: generate names it and changes nothing at all.`,
 				}
 				plans = append(plans, plan)
 			}
-			return applyPlans(w, *kind, outputs, plans, *dry)
+			return applyPlans(w, *kind, outputs, plans, left, *dry)
 		}
 	},
 }
@@ -117,7 +121,15 @@ type outputReport struct {
 	Conflicts []string `json:"conflicts"`
 }
 
-func applyPlans(w *World, kind string, outputs []project.Output, plans []*stubs.Plan, dry bool) (int, error) {
+// leftOutReason says why stubs leave a module out.
+func leftOutReason(l stubs.LeftOut) string {
+	if l.Place.File == nil {
+		return l.What
+	}
+	return fmt.Sprintf("stubs do not carry %s yet (%s)", l.What, report.Where(l.Place))
+}
+
+func applyPlans(w *World, kind string, outputs []project.Output, plans []*stubs.Plan, left []stubs.LeftOut, dry bool) (int, error) {
 	status := fine
 	blocked := slices.ContainsFunc(plans, func(p *stubs.Plan) bool { return len(p.Conflicts) > 0 })
 	for _, plan := range plans {
@@ -141,11 +153,18 @@ func applyPlans(w *World, kind string, outputs []project.Output, plans []*stubs.
 			}
 			list = append(list, r)
 		}
-		return status, report.New(w.Out, false).JSON(map[string]any{"applied": !dry && !blocked, "outputs": list})
+		leftOut := map[string]string{}
+		for _, l := range left {
+			leftOut[l.Module] = leftOutReason(l)
+		}
+		return status, report.New(w.Out, false).JSON(map[string]any{"applied": !dry && !blocked, "outputs": list, "left_out": leftOut})
 	}
 	buffered(w, func(p *report.Printer) {
 		for i, plan := range plans {
 			printPlan(p, outputs[i], plan, dry, blocked)
+		}
+		for _, l := range left {
+			p.Line("%s %s: %s", p.In(report.Yellow, "left out"), l.Module, leftOutReason(l))
 		}
 		if blocked {
 			p.Line("%s", p.In(report.Red, "nothing was written, in any output"))

@@ -120,8 +120,10 @@ const newDefinition = `/// What this module is for.
 module %s
 
 message GreetRequest {
-  #1 name text
+  #1 name text where length 1..200
 }
+
+example usual of GreetRequest { name: "Ada" }
 
 message Greeting {
   #1 text    text

@@ -16,9 +16,9 @@ var showCommand = &command{
 	synopsis: "[NAME] [--of REF] [--as KIND]",
 	short:    "shows what is defined, and who uses it",
 	long: `Without NAME prints an outline of everything. With NAME prints one declaration
-with its documentation, and who uses it as what. NAME is a full name, or the last
-parts of one: Booking, Bookings.book, skerry.booking. As JSON it is one document,
-which definitions.schema.json in docs/ describes.`,
+with its documentation, what it uses, and who uses it as what. NAME is a full
+name, or the last parts of one: Booking, Bookings.book, skerry.booking. As JSON
+it is one document, which definitions.schema.json in docs/ describes.`,
 	examples: [2]string{"faithful show Booking", "faithful show --of 1.0.0 --as json"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags)
@@ -87,6 +87,8 @@ func showOne(w *World, kind string, defs *schema.Definitions, name string) (int,
 		thing = t.Message
 	case *schema.Member:
 		thing = t.Enum
+	case *schema.Alternative:
+		thing = t.Union
 	case *schema.Call:
 		thing = t.Service
 	}
@@ -99,7 +101,7 @@ func showOne(w *World, kind string, defs *schema.Definitions, name string) (int,
 	}
 	uses := defs.UsedBy(thing)
 	if kind == "json" {
-		return fine, report.New(w.Out, false).JSON(map[string]any{"name": found[0].FullName, "text": schema.Text(thing), "used_by": uses})
+		return fine, report.New(w.Out, false).JSON(map[string]any{"name": found[0].FullName, "text": schema.Text(thing), "uses": report.UsesJSON(thing), "used_by": uses})
 	}
 	buffered(w, func(p *report.Printer) {
 		p.Line("%s", p.In(report.Faint, "// "+found[0].FullName))

@@ -51,6 +51,7 @@ func diff(old, new *schema.Definitions) *differ {
 	for _, c := range d.calls {
 		d.call(c)
 	}
+	d.declarations()
 	return d
 }
 
@@ -292,6 +293,7 @@ func (d *differ) call(c callPair) {
 	if !o.Safe && n.Safe {
 		d.add(&Fact{Kind: CallSafe, Where: where, New: "safe", call: c}, n.Place)
 	}
+	d.callClauses(c)
 	for _, e := range o.Fails {
 		if !slices.Contains(n.Fails, d.messages[e]) || d.messages[e] == nil {
 			d.add(&Fact{Kind: FailsGone, Where: where, Old: e.FullName(), call: c, oldAny: e}, n.Place)
@@ -417,6 +419,12 @@ func (d *differ) message(o, n *schema.Message) {
 	if o.Status != n.Status {
 		d.add(&Fact{Kind: ErrorStatus, Where: o.FullName(), Old: strconv.Itoa(o.Status), New: strconv.Itoa(n.Status), oldAny: o, newAny: n}, n.Place)
 	}
+	if o.Stored && !n.Stored {
+		d.add(&Fact{Kind: StoredOff, Where: o.FullName(), Old: "stored", oldAny: o, newAny: n}, n.Place)
+	}
+	if !o.Stored && n.Stored {
+		d.add(&Fact{Kind: StoredOn, Where: o.FullName(), New: "stored", oldAny: o, newAny: n}, n.Place)
+	}
 	for _, p := range d.pairs(o, n) {
 		switch {
 		case p.new == nil:
@@ -464,24 +472,40 @@ func (d *differ) field(p fieldPair) {
 	case o.Presence == schema.Defaulted && !d.sameDefault(o, n):
 		d.fieldFact(FieldDefault, p, schema.LiteralText(o.Default), schema.LiteralText(n.Default))
 	}
+	d.fieldMarks(p)
 	d.words(o.FullName(), o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
 }
 
 // sameType tells whether a type is the same but for what changed inside the
 // declarations that it names.
 func (d *differ) sameType(o, n *schema.Type) bool {
-	if o.Kind != n.Kind {
+	if o.Kind != n.Kind || name(o) != name(n) {
 		return false
 	}
+	if o.Named != nil {
+		return true // what is in a named type is told about that type
+	}
 	switch o.Kind {
+	case schema.KindUnion:
+		return o.Union.FullName() == n.Union.FullName()
 	case schema.KindEnum:
 		return d.enums[o.Enum] == n.Enum
 	case schema.KindMessage:
 		return d.messages[o.Message] == n.Message
-	case schema.KindList, schema.KindMap:
+	case schema.KindMap:
+		return d.sameType(o.Key, n.Key) && d.sameType(o.Elem, n.Elem)
+	case schema.KindList:
 		return d.sameType(o.Elem, n.Elem)
 	}
 	return true
+}
+
+// name is the full name of a named type, or "".
+func name(t *schema.Type) string {
+	if t.Named == nil {
+		return ""
+	}
+	return t.Named.FullName()
 }
 
 func (d *differ) sameDefault(o, n *schema.Field) bool {
@@ -511,6 +535,9 @@ func (d *differ) enum(o, n *schema.Enum) {
 			}
 			if p.old.Number != p.new.Number {
 				d.memberFact(MemberRenumbered, p, "#"+strconv.Itoa(p.old.Number), "#"+strconv.Itoa(p.new.Number))
+			}
+			if p.old.JSON != p.new.JSON {
+				d.memberFact(MemberJSON, p, p.old.JSONName(), p.new.JSONName())
 			}
 			d.words(o.FullName()+"."+p.old.Name, p.old.Doc, p.new.Doc, p.old.Deprecated, p.new.Deprecated, p.new.Place)
 		}

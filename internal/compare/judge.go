@@ -29,6 +29,7 @@ func (j *judge) run() {
 	}
 	for _, f := range j.facts {
 		j.conversation(f)
+		j.judgeUndecided(f)
 		for _, l := range j.promise.Languages {
 			if e := judgeCode(l, f); e != nil {
 				f.Effects = append(f.Effects, e)

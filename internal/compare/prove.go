@@ -24,6 +24,9 @@ func (w *walker) prove(at *node, vary *schema.Field, absent bool) *Witness {
 	steps := at.steps()
 	for _, local := range variations(at.w, vary, absent) {
 		payload := wrap(steps, local)
+		if len(value.Validate(payload)) > 0 {
+			continue // not lawful: its own definitions refuse it
+		}
 		witness, length := w.try(at.root.r, payload)
 		if witness == nil {
 			continue
@@ -71,7 +74,7 @@ func wrapType(t *schema.Type, m *value.Message) value.Value {
 	case schema.KindList:
 		return value.List{wrapType(t.Elem, m)}
 	case schema.KindMap:
-		return &value.Map{Entries: []value.Entry{{Key: "k", Value: wrapType(t.Elem, m)}}}
+		return &value.Map{Entries: []value.Entry{{Key: value.Edges(t.Key)[0], Value: wrapType(t.Elem, m)}}}
 	}
 	return m
 }
@@ -168,10 +171,10 @@ func (w *walker) differs(path string, v, found value.Value, wt, rt *schema.Type)
 				return difference
 			}
 			for i := range a {
-				if a[i].Key != b[i].Key {
+				if w.differs("", a[i].Key, b[i].Key, wt.Key, rt.Key) != "" {
 					return difference
 				}
-				if d := w.differs(path+"/"+a[i].Key, a[i].Value, b[i].Value, wt.Elem, rt.Elem); d != "" {
+				if d := w.differs(fmt.Sprintf("%s/%v", path, a[i].Key), a[i].Value, b[i].Value, wt.Elem, rt.Elem); d != "" {
 					return d
 				}
 			}
@@ -235,9 +238,11 @@ func sameValue(a, b value.Value) bool {
 	switch a.(type) {
 	case value.List, *value.Map, *value.Message:
 		return false // kinds differ, or this would not be asked
+	case schema.Any, *value.Union:
+		return value.Equal(a, b)
 	}
 	switch b.(type) {
-	case []byte, value.List, *value.Map, *value.Message:
+	case []byte, value.List, *value.Map, *value.Message, schema.Any, *value.Union:
 		return false
 	}
 	return a == b
@@ -265,6 +270,9 @@ func number(v value.Value) (*big.Float, bool) {
 			return nil, true
 		}
 		return new(big.Float).SetFloat64(v), true
+	case schema.Decimal:
+		x, _ := new(big.Float).SetPrec(256).SetString(v.String())
+		return x, true
 	case value.Enum:
 		if v.Number >= 0 {
 			return new(big.Float).SetInt64(int64(v.Number)), true

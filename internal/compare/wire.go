@@ -310,7 +310,10 @@ func (w *walker) types(field *schema.Field, wt, rt *schema.Type, f *Fact) {
 		return
 	}
 	switch wt.Kind {
-	case schema.KindList, schema.KindMap:
+	case schema.KindMap:
+		w.types(field, wt.Key, rt.Key, f)
+		w.types(field, wt.Elem, rt.Elem, f)
+	case schema.KindList:
 		w.types(field, wt.Elem, rt.Elem, f)
 	case schema.KindMessage:
 		w.step(field, wt.Message, rt.Message, f)

@@ -75,7 +75,7 @@ func (p *Printer) fact(f *compare.Fact) {
 	p.Line("%s  %s  %s", p.In(verdictStyle[v], v.String()), string(f.Kind), p.In(Bold, f.Where))
 	at := ""
 	if f.Place.File != nil && !f.InOld {
-		at = "   " + p.In(Faint, where(f.Place))
+		at = "   " + p.In(Faint, Where(f.Place))
 	}
 	p.Line("        %s%s", change(f), at)
 	for _, group := range grouped(f.Effects) {

@@ -1,6 +1,7 @@
 package report
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 
@@ -15,38 +16,63 @@ func (p *Printer) Outline(m *schema.Module) {
 	}
 	p.Line("%s", head)
 	var rows [][]string
-	for _, c := range m.Consts {
-		rows = append(rows, []string{"const", c.Name + " = " + schema.LiteralText(c.Value), firstLine(c.Doc)})
-	}
-	for _, e := range m.Enums {
-		var names []string
-		for _, x := range e.Members {
-			names = append(names, x.Name)
-		}
-		rows = append(rows, []string{"enum", e.Name, shortened(strings.Join(names, ", "))})
-	}
-	for _, msg := range m.Messages {
-		if !msg.IsError() {
-			rows = append(rows, []string{"message", msg.Name, orElse(firstLine(msg.Doc), fieldNames(msg))})
-		}
-	}
-	for _, msg := range m.Messages {
-		if msg.IsError() {
-			rows = append(rows, []string{"error", fmt.Sprintf("%s %d", msg.Name, msg.Status), orElse(firstLine(msg.Doc), fieldNames(msg))})
-		}
-	}
-	for _, s := range m.Services {
-		rows = append(rows, []string{"service", s.Name, firstLine(s.Doc)})
-		for _, c := range s.Calls {
-			rows = append(rows, []string{"", fmt.Sprintf("  %s(%s) -> %s", c.Name, sideName(m, c.Request, ""), sideName(m, c.Response, "()")), firstLine(c.Doc)})
-		}
+	for _, decl := range m.Declarations() {
+		rows = append(rows, outlineRows(m, decl)...)
 	}
 	p.Table("  ", rows)
 }
 
-func sideName(m *schema.Module, side *schema.Message, none string) string {
+// outlineRows are the lines of one declaration in an outline.
+func outlineRows(m *schema.Module, decl any) [][]string {
+	doc := firstLine(schema.Head(decl).Doc)
+	switch d := decl.(type) {
+	case *schema.Const:
+		return [][]string{{"const", d.Name + " = " + schema.LiteralText(d.Value), doc}}
+	case *schema.NamedType:
+		return [][]string{{"type", d.Name, orElse(doc, shortened(d.Type.LocalBase(m)+" "+d.Bounds.String()))}}
+	case *schema.Enum:
+		var names []string
+		for _, x := range d.Members {
+			names = append(names, x.Name)
+		}
+		return [][]string{{"enum", d.Name, shortened(strings.Join(names, ", "))}}
+	case *schema.Union:
+		var names []string
+		for _, a := range d.Alternatives {
+			names = append(names, a.Name)
+		}
+		return [][]string{{"union", d.Name, shortened(strings.Join(names, " | "))}}
+	case *schema.Message:
+		if d.IsError() {
+			return [][]string{{"error", fmt.Sprintf("%s %d", d.Name, d.Status), orElse(doc, fieldNames(d))}}
+		}
+		return [][]string{{"message", d.Name, orElse(doc, fieldNames(d))}}
+	case *schema.Example:
+		return [][]string{{"example", d.Name + " of " + sideName(m, d.Of, false, ""), doc}}
+	case *schema.Credential:
+		what := d.Kind
+		if d.Kind == "key" {
+			what = d.Carrier + " " + d.Key
+		} else if d.Format != "" {
+			what += " " + d.Format
+		}
+		return [][]string{{"credential", d.Name, orElse(doc, what)}}
+	case *schema.Service:
+		rows := [][]string{{"service", d.Name, doc}}
+		for _, c := range d.Calls {
+			rows = append(rows, []string{"", fmt.Sprintf("  %s(%s) -> %s", c.Name, sideName(m, c.Request, c.RequestStream, ""), sideName(m, c.Response, c.ResponseStream, "()")), firstLine(c.Doc)})
+		}
+		return rows
+	}
+	return nil
+}
+
+func sideName(m *schema.Module, side *schema.Message, stream bool, none string) string {
 	if side == nil {
 		return none
+	}
+	if stream {
+		return "stream " + sideName(m, side, false, none)
 	}
 	return (&schema.Type{Kind: schema.KindMessage, Message: side}).Local(m)
 }
@@ -78,10 +104,20 @@ func shortened(s string) string {
 	return s
 }
 
-// Uses writes who uses a declaration.
+// Uses writes what a declaration uses, and who uses it.
 func (p *Printer) Uses(thing any, uses []schema.Use) {
+	if list := schema.Uses(thing); len(list) > 0 {
+		p.Line("")
+		p.Line("Uses")
+		var rows [][]string
+		for _, used := range list {
+			_, word, _ := strings.Cut(schema.KindWord(used), " ")
+			rows = append(rows, []string{word, schema.Head(used).FullName()})
+		}
+		p.Table("  ", rows)
+	}
 	switch thing.(type) {
-	case *schema.Service, *schema.Const:
+	case *schema.Service, *schema.Const, *schema.Example:
 		return // what uses these is code
 	}
 	p.Line("")
@@ -97,14 +133,86 @@ func (p *Printer) Uses(thing any, uses []schema.Use) {
 	p.Table("  ", rows)
 }
 
+// UsesJSON lists the full names of what a declaration uses.
+func UsesJSON(thing any) []string {
+	names := []string{}
+	for _, used := range schema.Uses(thing) {
+		names = append(names, schema.Head(used).FullName())
+	}
+	return names
+}
+
 type moduleJSON struct {
-	Name          string        `json:"name"`
-	Documentation string        `json:"documentation,omitempty"`
-	Constants     []constJSON   `json:"constants"`
-	Enums         []enumJSON    `json:"enums"`
-	Messages      []messageJSON `json:"messages"`
-	Errors        []messageJSON `json:"errors"`
-	Services      []serviceJSON `json:"services"`
+	Name          string           `json:"name"`
+	Documentation string           `json:"documentation,omitempty"`
+	Constants     []constJSON      `json:"constants"`
+	Types         []typeJSON       `json:"types"`
+	Enums         []enumJSON       `json:"enums"`
+	Unions        []unionJSON      `json:"unions"`
+	Messages      []messageJSON    `json:"messages"`
+	Errors        []messageJSON    `json:"errors"`
+	Examples      []exampleJSON    `json:"examples"`
+	Credentials   []credentialJSON `json:"credentials"`
+	Services      []serviceJSON    `json:"services"`
+}
+
+type typeJSON struct {
+	Name          string      `json:"name"`
+	Documentation string      `json:"documentation,omitempty"`
+	Deprecated    string      `json:"deprecated,omitempty"`
+	Over          string      `json:"over"`
+	Bounds        *boundsJSON `json:"bounds,omitempty"`
+	Secret        bool        `json:"secret"`
+}
+
+// boundsJSON has limits as text, as the language writes them: not every
+// number of the definitions is one of JSON's.
+type boundsJSON struct {
+	AtLeast string      `json:"at_least,omitempty"`
+	AtMost  string      `json:"at_most,omitempty"`
+	Length  *limitsJSON `json:"length,omitempty"`
+	Count   *limitsJSON `json:"count,omitempty"`
+	Pattern string      `json:"pattern,omitempty"`
+	Unique  bool        `json:"unique,omitempty"`
+}
+
+type limitsJSON struct {
+	AtLeast uint64  `json:"at_least"`
+	AtMost  *uint64 `json:"at_most,omitempty"`
+}
+
+type unionJSON struct {
+	Name          string            `json:"name"`
+	Documentation string            `json:"documentation,omitempty"`
+	Deprecated    string            `json:"deprecated,omitempty"`
+	Alternatives  []alternativeJSON `json:"alternatives"`
+	Retired       []retiredJSON     `json:"retired"`
+}
+
+type alternativeJSON struct {
+	Number        int    `json:"number"`
+	Name          string `json:"name"`
+	JSON          string `json:"json,omitempty"` // another name in JSON; below, too
+	Documentation string `json:"documentation,omitempty"`
+	Deprecated    string `json:"deprecated,omitempty"`
+	Type          string `json:"type"`
+}
+
+type exampleJSON struct {
+	Name          string `json:"name"`
+	Documentation string `json:"documentation,omitempty"`
+	Of            string `json:"of"`
+	Value         string `json:"value"` // as the language writes it
+}
+
+type credentialJSON struct {
+	Name          string `json:"name"`
+	Documentation string `json:"documentation,omitempty"`
+	Deprecated    string `json:"deprecated,omitempty"`
+	Kind          string `json:"kind"`              // "key", "bearer" or "basic"
+	Carrier       string `json:"carrier,omitempty"` // of a key
+	Key           string `json:"key,omitempty"`
+	Format        string `json:"format,omitempty"` // of a bearer
 }
 
 type constJSON struct {
@@ -131,6 +239,7 @@ type enumJSON struct {
 type memberJSON struct {
 	Number        int    `json:"number"`
 	Name          string `json:"name"`
+	JSON          string `json:"json,omitempty"`
 	Documentation string `json:"documentation,omitempty"`
 	Deprecated    string `json:"deprecated,omitempty"`
 }
@@ -140,18 +249,28 @@ type messageJSON struct {
 	Documentation string        `json:"documentation,omitempty"`
 	Deprecated    string        `json:"deprecated,omitempty"`
 	Status        int           `json:"status,omitempty"` // of an error
+	Stored        bool          `json:"stored"`
 	Fields        []fieldJSON   `json:"fields"`
 	Retired       []retiredJSON `json:"retired"`
 }
 
 type fieldJSON struct {
-	Number        int    `json:"number"`
-	Name          string `json:"name"`
-	Documentation string `json:"documentation,omitempty"`
-	Deprecated    string `json:"deprecated,omitempty"`
-	Type          string `json:"type"`     // with full names
-	Presence      string `json:"presence"` // "required", "optional" or "defaulted"
-	Default       string `json:"default,omitempty"`
+	Number        int         `json:"number"`
+	Name          string      `json:"name"`
+	Documentation string      `json:"documentation,omitempty"`
+	Deprecated    string      `json:"deprecated,omitempty"`
+	Type          string      `json:"type"`     // with full names
+	Presence      string      `json:"presence"` // "required", "optional" or "defaulted"
+	Default       string      `json:"default,omitempty"`
+	JSON          string      `json:"json,omitempty"`
+	Secret        bool        `json:"secret"` // its own mark, or its type's
+	Bounds        *boundsJSON `json:"bounds,omitempty"`
+	In            *inJSON     `json:"in,omitempty"`
+}
+
+type inJSON struct {
+	Place string `json:"place"` // "query", "header" or "cookie"
+	Name  string `json:"name"`
 }
 
 type serviceJSON struct {
@@ -162,29 +281,58 @@ type serviceJSON struct {
 }
 
 type callJSON struct {
-	Name          string   `json:"name"`
-	Documentation string   `json:"documentation,omitempty"`
-	Deprecated    string   `json:"deprecated,omitempty"`
-	Method        string   `json:"method"`
-	Path          string   `json:"path"`
-	Request       string   `json:"request,omitempty"` // full name; absent for ()
-	Answer        string   `json:"answer,omitempty"`
-	Fails         []string `json:"fails"`
-	Safe          bool     `json:"safe"`
+	Name          string         `json:"name"`
+	Documentation string         `json:"documentation,omitempty"`
+	Deprecated    string         `json:"deprecated,omitempty"`
+	Method        string         `json:"method"`
+	Path          string         `json:"path"`
+	Request       string         `json:"request,omitempty"` // full name; absent for ()
+	Answer        string         `json:"answer,omitempty"`
+	RequestStream bool           `json:"request_stream"`
+	AnswerStream  bool           `json:"answer_stream"`
+	Status        int            `json:"status,omitempty"` // of success, where one is given
+	Places        []placeOfField `json:"places"`
+	Fails         []string       `json:"fails"`
+	Needs         [][]string     `json:"needs"` // one of these, of it all; [] for nothing
+	Safe          bool           `json:"safe"`
+	Idempotent    bool           `json:"idempotent"`
+}
+
+// placeOfField says where a field of a request travels.
+type placeOfField struct {
+	Field string `json:"field"`
+	Place string `json:"place"` // "path", "query", "header", "cookie" or "body"
+	Name  string `json:"name"`
 }
 
 // DefinitionsJSON turns definitions into one document.
 func DefinitionsJSON(d *schema.Definitions) any {
 	modules := []moduleJSON{}
 	for _, m := range d.Modules {
-		j := moduleJSON{Name: m.Name, Documentation: m.Doc, Constants: []constJSON{}, Enums: []enumJSON{}, Messages: []messageJSON{}, Errors: []messageJSON{}, Services: []serviceJSON{}}
+		j := moduleJSON{Name: m.Name, Documentation: m.Doc, Constants: []constJSON{}, Types: []typeJSON{}, Enums: []enumJSON{}, Unions: []unionJSON{}, Messages: []messageJSON{}, Errors: []messageJSON{}, Examples: []exampleJSON{}, Credentials: []credentialJSON{}, Services: []serviceJSON{}}
 		for _, c := range m.Consts {
 			j.Constants = append(j.Constants, constJSON{c.Name, c.Doc, c.Deprecated, c.Type.String(), schema.LiteralText(c.Value)})
+		}
+		for _, t := range m.Types {
+			j.Types = append(j.Types, typeJSON{t.Name, t.Doc, t.Deprecated, t.Type.StringBase(), boundsOf(t.Bounds), t.Secret})
+		}
+		for _, u := range m.Unions {
+			x := unionJSON{Name: u.Name, Documentation: u.Doc, Deprecated: u.Deprecated, Alternatives: []alternativeJSON{}, Retired: retiredOf(u.Retired)}
+			for _, a := range u.Alternatives {
+				x.Alternatives = append(x.Alternatives, alternativeJSON{a.Number, a.Name, a.JSON, a.Doc, a.Deprecated, a.Type.String()})
+			}
+			j.Unions = append(j.Unions, x)
+		}
+		for _, e := range m.Examples {
+			j.Examples = append(j.Examples, exampleJSON{e.Name, e.Doc, e.Of.FullName(), schema.ValueText(e.Value)})
+		}
+		for _, c := range m.Credentials {
+			j.Credentials = append(j.Credentials, credentialJSON{c.Name, c.Doc, c.Deprecated, c.Kind, c.Carrier, c.Key, c.Format})
 		}
 		for _, e := range m.Enums {
 			x := enumJSON{Name: e.Name, Documentation: e.Doc, Deprecated: e.Deprecated, Members: []memberJSON{}, Retired: retiredOf(e.Retired)}
 			for _, member := range e.Members {
-				x.Members = append(x.Members, memberJSON{member.Number, member.Name, member.Doc, member.Deprecated})
+				x.Members = append(x.Members, memberJSON{member.Number, member.Name, member.JSON, member.Doc, member.Deprecated})
 			}
 			j.Enums = append(j.Enums, x)
 		}
@@ -215,12 +363,40 @@ func retiredOf(list []schema.Retired) []retiredJSON {
 	return out
 }
 
+func boundsOf(b *schema.Bounds) *boundsJSON {
+	if b == nil {
+		return nil
+	}
+	limits := func(l *schema.Limits) *limitsJSON {
+		if l == nil {
+			return nil
+		}
+		j := &limitsJSON{AtLeast: l.Low}
+		if l.High != schema.Unlimited {
+			j.AtMost = &l.High
+		}
+		return j
+	}
+	j := &boundsJSON{Length: limits(b.Length), Count: limits(b.Count), Pattern: b.Pattern, Unique: b.Unique}
+	if b.Low != nil {
+		j.AtLeast = schema.LiteralText(b.Low)
+	}
+	if b.High != nil {
+		j.AtMost = schema.LiteralText(b.High)
+	}
+	return j
+}
+
 func messageOf(m *schema.Message) messageJSON {
-	j := messageJSON{Name: m.Name, Documentation: m.Doc, Deprecated: m.Deprecated, Status: m.Status, Fields: []fieldJSON{}, Retired: retiredOf(m.Retired)}
+	j := messageJSON{Name: m.Name, Stored: m.Stored, Documentation: m.Doc, Deprecated: m.Deprecated, Status: m.Status, Fields: []fieldJSON{}, Retired: retiredOf(m.Retired)}
 	for _, f := range m.Fields {
-		x := fieldJSON{Number: f.Number, Name: f.Name, Documentation: f.Doc, Deprecated: f.Deprecated, Type: f.Type.String(), Presence: f.Presence.String()}
+		x := fieldJSON{Number: f.Number, Name: f.Name, Documentation: f.Doc, Deprecated: f.Deprecated, Type: f.Type.String(), Presence: f.Presence.String(),
+			JSON: f.JSON, Secret: f.IsSecret(), Bounds: boundsOf(f.Bounds)}
 		if f.Presence == schema.Defaulted {
 			x.Default = schema.LiteralText(f.Default)
+		}
+		if f.In != nil {
+			x.In = &inJSON{f.In.Place, cmp.Or(f.In.Name, f.JSONName())}
 		}
 		j.Fields = append(j.Fields, x)
 	}
@@ -230,7 +406,21 @@ func messageOf(m *schema.Message) messageJSON {
 func serviceOf(s *schema.Service) serviceJSON {
 	j := serviceJSON{Name: s.Name, Documentation: s.Doc, Deprecated: s.Deprecated, Calls: []callJSON{}}
 	for _, c := range s.Calls {
-		x := callJSON{Name: c.Name, Documentation: c.Doc, Deprecated: c.Deprecated, Method: "POST", Path: c.Path(), Safe: c.Safe, Fails: []string{}}
+		x := callJSON{Name: c.Name, Documentation: c.Doc, Deprecated: c.Deprecated, Method: c.Method(), Path: c.Path(), Safe: c.Safe, Idempotent: c.Idempotent,
+			RequestStream: c.RequestStream, AnswerStream: c.ResponseStream, Fails: []string{}, Needs: [][]string{}, Places: []placeOfField{}}
+		if c.HTTP != nil {
+			x.Status = c.HTTP.Status
+		}
+		for _, p := range c.Places() {
+			x.Places = append(x.Places, placeOfField{p.Field.Name, p.Place, p.Name})
+		}
+		for _, alternative := range c.Needs {
+			names := []string{}
+			for _, k := range alternative {
+				names = append(names, k.FullName())
+			}
+			x.Needs = append(x.Needs, names)
+		}
 		if c.Request != nil {
 			x.Request = c.Request.FullName()
 		}

@@ -72,7 +72,7 @@ func (p *Printer) Findings(list []source.Finding) {
 // Advice writes advice, a line each: it must not drown what matters more.
 func (p *Printer) Advice(list []source.Finding) {
 	for _, f := range list {
-		line := fmt.Sprintf("%s: %s: %s", p.In(Bold, where(f.Place)), p.In(Yellow, "advice"), f.Message)
+		line := fmt.Sprintf("%s: %s: %s", p.In(Bold, Where(f.Place)), p.In(Yellow, "advice"), f.Message)
 		if f.Mend != "" {
 			line += "; " + f.Mend
 		}
@@ -85,7 +85,7 @@ func (p *Printer) finding(f source.Finding) {
 	if f.Severity == source.Advice {
 		word = p.In(Yellow, "advice")
 	}
-	p.Line("%s: %s: %s", p.In(Bold, where(f.Place)), word, f.Message)
+	p.Line("%s: %s: %s", p.In(Bold, Where(f.Place)), word, f.Message)
 	p.excerpt(f.Place, Red, "")
 	for _, n := range f.Notes {
 		p.excerpt(n.Place, Blue, n.Message)
@@ -96,7 +96,8 @@ func (p *Printer) finding(f source.Finding) {
 	p.Line("")
 }
 
-func where(place source.Place) string {
+// Where writes a place as file:line:column.
+func Where(place source.Place) string {
 	if place.File == nil {
 		return "faithful"
 	}

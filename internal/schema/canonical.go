@@ -1,6 +1,7 @@
 package schema
 
 import (
+	"cmp"
 	"crypto/sha256"
 	"encoding/base64"
 	"encoding/hex"
@@ -36,53 +37,72 @@ func (m *Module) Canonical() string {
 	return out
 }
 
-// Text writes one declaration (a *Const, *Enum, *Message or *Service) in the
-// canonical layout, as its module has it.
+// Text writes one declaration, such as a *Message, in the canonical layout, as
+// its module has it.
 func Text(decl any) string {
 	d := head(decl)
 	c := &canonical{module: d.Module, withDoc: true, aliases: map[*Module]string{}}
 	c.chooseAliases()
 	c.line("module " + d.Module.Name)
-	switch x := decl.(type) {
-	case *Const:
-		c.constant(x)
-	case *Enum:
-		c.enum(x)
-	case *Message:
-		c.message(x)
-	case *Service:
-		c.service(x)
-	}
+	c.declaration(decl)
 	out, _ := syntax.Tidy(source.NewFile(d.Name, c.b.String())) // right, as in Canonical
 	_, text, _ := strings.Cut(out, "\n\n")
 	return text
 }
 
+// PlainText is Text without documentation, on as few lines as may be.
+func PlainText(decl any) string {
+	d := head(decl)
+	c := &canonical{module: d.Module, withDoc: true, aliases: map[*Module]string{}}
+	c.chooseAliases()
+	c.withDoc = false
+	if e, isExample := decl.(*Example); isExample {
+		return "example " + e.Name + " of " + c.name(&e.Of.Decl) + " " + ValueText(e.Value)
+	}
+	c.declaration(decl)
+	var lines []string
+	for line := range strings.SplitSeq(strings.TrimSpace(c.b.String()), "\n") {
+		lines = append(lines, strings.TrimSpace(line))
+	}
+	return strings.Join(lines, " ")
+}
+
 // plain is what Canonical lays out, one blank between words. The digest is made
-// of it, so that it does not depend on any layout.
+// of it, so that it does not depend on any layout. Documentation and examples
+// are there or not together.
 func (m *Module) plain(withDoc bool) string {
 	c := &canonical{module: m, withDoc: withDoc, aliases: map[*Module]string{}}
 	c.chooseAliases()
 	c.doc("", m.Doc)
 	c.line("module " + m.Name)
 	c.uses()
-	for _, k := range m.Consts {
-		c.constant(k)
-	}
-	for _, e := range m.Enums {
-		c.enum(e)
-	}
-	for _, isError := range []bool{false, true} {
-		for _, msg := range m.Messages {
-			if msg.IsError() == isError {
-				c.message(msg)
-			}
-		}
-	}
-	for _, s := range m.Services {
-		c.service(s)
+	for _, decl := range m.Declarations() {
+		c.declaration(decl)
 	}
 	return c.b.String()
+}
+
+func (c *canonical) declaration(decl any) {
+	switch x := decl.(type) {
+	case *Const:
+		c.constant(x)
+	case *NamedType:
+		c.namedType(x)
+	case *Enum:
+		c.enum(x)
+	case *Union:
+		c.union(x)
+	case *Message:
+		c.message(x)
+	case *Example:
+		if c.withDoc {
+			c.item(&x.Decl, "example "+x.Name+" of "+c.name(&x.Of.Decl)+" "+ValueText(x.Value))
+		}
+	case *Credential:
+		c.credential(x)
+	case *Service:
+		c.service(x)
+	}
 }
 
 type canonical struct {
@@ -108,10 +128,10 @@ func (c *canonical) doc(indent, text string) {
 func (c *canonical) chooseAliases() {
 	last := func(m *Module) string { return m.Name[strings.LastIndexByte(m.Name, '.')+1:] }
 	count := map[string]int{}
-	for _, m := range c.module.Uses() {
+	for _, m := range c.module.uses(c.withDoc) {
 		count[last(m)]++
 	}
-	for _, m := range c.module.Uses() {
+	for _, m := range c.module.uses(c.withDoc) {
 		c.aliases[m] = last(m)
 		if count[last(m)] > 1 {
 			c.aliases[m] = strings.ReplaceAll(m.Name, ".", "_")
@@ -141,10 +161,48 @@ func (c *canonical) name(d *Decl) string {
 	return c.aliases[d.Module] + "." + d.Name
 }
 
-func (c *canonical) constant(k *Const) {
+// item writes a declaration of one line.
+func (c *canonical) item(d *Decl, line string) {
 	c.line("")
-	c.doc("", k.Doc)
-	c.line("const " + k.Name + " " + k.Type.Kind.String() + " = " + LiteralText(k.Value) + deprecated(k.Deprecated))
+	c.doc("", d.Doc)
+	c.line(line + deprecated(d.Deprecated))
+}
+
+func (c *canonical) constant(k *Const) {
+	c.item(&k.Decl, "const "+k.Name+" "+k.Type.Kind.String()+" = "+LiteralText(k.Value))
+}
+
+func (c *canonical) namedType(t *NamedType) {
+	line := "type " + t.Name + " = " + t.Type.spellBase(c.name) + spaced(t.Bounds.String())
+	if t.Secret {
+		line += " secret"
+	}
+	c.item(&t.Decl, line)
+}
+
+func (c *canonical) credential(k *Credential) {
+	line := "credential " + k.Name + " = " + k.Kind
+	if k.Kind == "key" {
+		line += " " + k.Carrier + " " + quote(k.Key)
+	} else if k.Format != "" {
+		line += " " + quote(k.Format)
+	}
+	c.item(&k.Decl, line)
+}
+
+// spaced puts a blank before what is there.
+func spaced(s string) string {
+	if s == "" {
+		return ""
+	}
+	return " " + s
+}
+
+func jsonMark(name string) string {
+	if name == "" {
+		return ""
+	}
+	return " json " + quote(name)
 }
 
 // deprecated writes the mark, with a blank before it.
@@ -186,15 +244,27 @@ func (c *canonical) enum(e *Enum) {
 	c.open(&e.Decl, "enum "+e.Name)
 	for _, m := range e.Members {
 		c.doc("  ", m.Doc)
-		c.line(fmt.Sprintf("  #%d %s%s", m.Number, m.Name, deprecated(m.Deprecated)))
+		c.line(fmt.Sprintf("  #%d %s%s%s", m.Number, m.Name, jsonMark(m.JSON), deprecated(m.Deprecated)))
 	}
 	c.retired(e.Retired)
+}
+
+func (c *canonical) union(u *Union) {
+	c.open(&u.Decl, "union "+u.Name)
+	for _, a := range u.Alternatives {
+		c.doc("  ", a.Doc)
+		c.line(fmt.Sprintf("  #%d %s %s%s%s", a.Number, a.Name, a.Type.spell(c.name), jsonMark(a.JSON), deprecated(a.Deprecated)))
+	}
+	c.retired(u.Retired)
 }
 
 func (c *canonical) message(m *Message) {
 	head := "message " + m.Name
 	if m.IsError() {
 		head = fmt.Sprintf("error %s %d", m.Name, m.Status)
+	}
+	if m.Stored {
+		head += " stored"
 	}
 	c.open(&m.Decl, head)
 	for _, f := range m.Fields {
@@ -205,6 +275,16 @@ func (c *canonical) message(m *Message) {
 			t += "?"
 		case Defaulted:
 			t += " = " + LiteralText(f.Default)
+		}
+		t += spaced(f.Bounds.String()) + jsonMark(f.JSON)
+		if f.Secret {
+			t += " secret"
+		}
+		if f.In != nil {
+			t += " in " + f.In.Place
+			if f.In.Name != "" {
+				t += " " + quote(f.In.Name)
+			}
 		}
 		c.line(fmt.Sprintf("  #%d %s %s%s", f.Number, f.Name, t, deprecated(f.Deprecated)))
 	}
@@ -218,19 +298,18 @@ func (c *canonical) service(s *Service) {
 			c.line("")
 		}
 		c.doc("  ", call.Doc)
-		side := func(m *Message) string {
-			if m == nil {
-				return ""
-			}
-			return c.name(&m.Decl)
+		c.line(fmt.Sprintf("  call %s(%s) -> %s", call.Name, c.side(call.Request, call.RequestStream, ""), c.side(call.Response, call.ResponseStream, "()")))
+		if h := call.HTTP; h != nil {
+			c.line("    " + h.Text())
 		}
-		answer := side(call.Response)
-		if call.Response == nil {
-			answer = "()"
-		}
-		c.line(fmt.Sprintf("  call %s(%s) -> %s", call.Name, side(call.Request), answer))
 		if call.Safe {
 			c.line("    safe")
+		}
+		if call.Idempotent {
+			c.line("    idempotent")
+		}
+		if len(call.Needs) > 0 {
+			c.line("    needs " + c.needs(call.Needs))
 		}
 		var fails []string
 		for _, e := range call.Fails {
@@ -246,6 +325,28 @@ func (c *canonical) service(s *Service) {
 	c.line("}")
 }
 
+func (c *canonical) side(m *Message, stream bool, none string) string {
+	switch {
+	case m == nil:
+		return none
+	case stream:
+		return "stream " + c.name(&m.Decl)
+	}
+	return c.name(&m.Decl)
+}
+
+func (c *canonical) needs(needs [][]*Credential) string {
+	var alternatives []string
+	for _, list := range needs {
+		var names []string
+		for _, k := range list {
+			names = append(names, c.name(&k.Decl))
+		}
+		alternatives = append(alternatives, cmp.Or(strings.Join(names, " + "), "nothing"))
+	}
+	return strings.Join(alternatives, " | ")
+}
+
 // LiteralText writes a default or constant as the language does.
 func LiteralText(v any) string {
 	switch v := v.(type) {
@@ -257,11 +358,31 @@ func LiteralText(v any) string {
 		return quote(v.String())
 	case Instant:
 		return quote(v.String())
+	case Decimal:
+		if v.Scale == 0 {
+			return v.String()
+		}
+		return quote(v.String())
+	case Date:
+		return quote(v.String())
+	case Duration:
+		return quote(v.String())
 	case *Member:
 		return v.Name
 	case float32:
+		if x := float64(v); x != x || x-x != 0 {
+			return LiteralText(x)
+		}
 		return strconv.FormatFloat(float64(v), 'g', -1, 32)
 	case float64:
+		switch {
+		case v != v:
+			return `"NaN"` // examples alone have these three
+		case v-v != 0 && v > 0:
+			return `"Infinity"`
+		case v-v != 0:
+			return `"-Infinity"`
+		}
 		return strconv.FormatFloat(v, 'g', -1, 64)
 	}
 	return fmt.Sprint(v)

@@ -23,6 +23,14 @@ func Claims(decl any) []string {
 			names = append(names, d.Name+syntax.PascalCase(m.Name))
 		}
 		return names
+	case *Union:
+		names := append(plain(d.Name), d.Name+"Unlisted")
+		for _, a := range d.Alternatives {
+			names = append(names, d.Name+syntax.PascalCase(a.Name))
+		}
+		return names
+	case *NamedType:
+		return plain(d.Name)
 	case *Message:
 		return plain(d.Name)
 	case *Service:
@@ -58,24 +66,21 @@ func mayClash(m *Module) bool {
 		seen[name] = struct{}{}
 		return twice
 	}
-	for _, c := range m.Consts {
-		if clash(syntax.Fold(c.Name)) {
-			return true
+	for _, decl := range m.Declarations() {
+		name := syntax.Fold(head(decl).Name)
+		switch d := decl.(type) {
+		case *Example, *Credential:
+			continue
+		case *Enum:
+			if slices.ContainsFunc(d.Members, func(x *Member) bool { return clash(name + syntax.Fold(x.Name)) }) {
+				return true
+			}
+		case *Union:
+			if slices.ContainsFunc(d.Alternatives, func(x *Alternative) bool { return clash(name + syntax.Fold(x.Name)) }) {
+				return true
+			}
 		}
-	}
-	for _, msg := range m.Messages {
-		if clash(syntax.Fold(msg.Name)) {
-			return true
-		}
-	}
-	for _, s := range m.Services {
-		if clash(syntax.Fold(s.Name)) {
-			return true
-		}
-	}
-	for _, e := range m.Enums {
-		name := syntax.Fold(e.Name)
-		if clash(name) || slices.ContainsFunc(e.Members, func(x *Member) bool { return clash(name + syntax.Fold(x.Name)) }) {
+		if clash(name) {
 			return true
 		}
 	}
@@ -100,8 +105,8 @@ func checkClaims(m *Module, findings *source.Findings) {
 				continue
 			}
 			if before.decl == d {
-				findings.Add(source.Finding{Name: "name-claimed", Place: d.Place, Mend: "rename the member",
-					Message: fmt.Sprintf("a member of %s would be called %s in generated code, a name that %s claims for something else", d.Name, name, d.Name)})
+				findings.Add(source.Finding{Name: "name-claimed", Place: d.Place, Mend: "rename it",
+					Message: fmt.Sprintf("a part of %s would be called %s in generated code, a name that %s claims for something else", d.Name, name, d.Name)})
 				return
 			}
 			message := fmt.Sprintf("%s and %s differ only in case or _", d.Name, before.decl.Name)
@@ -113,28 +118,10 @@ func checkClaims(m *Module, findings *source.Findings) {
 			return
 		}
 	}
-	type entry struct {
-		head *Decl
-		decl any
-	}
-	var all []entry
-	for _, c := range m.Consts {
-		all = append(all, entry{&c.Decl, c})
-	}
-	for _, e := range m.Enums {
-		all = append(all, entry{&e.Decl, e})
-	}
-	for _, msg := range m.Messages {
-		all = append(all, entry{&msg.Decl, msg})
-	}
-	for _, s := range m.Services {
-		all = append(all, entry{&s.Decl, s})
-	}
+	all := m.Declarations()
 	// In the order written, so that the later of two is the one at fault.
-	slices.SortStableFunc(all, func(a, b entry) int {
-		return comparePlaces(a.head.Place, b.head.Place)
-	})
-	for _, e := range all {
-		check(e.head, e.decl)
+	slices.SortStableFunc(all, func(a, b any) int { return comparePlaces(head(a).Place, head(b).Place) })
+	for _, decl := range all {
+		check(head(decl), decl)
 	}
 }

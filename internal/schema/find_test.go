@@ -22,7 +22,7 @@ func TestFind(t *testing.T) {
 	} {
 		assert.Equal(t, want, names(defs.Find(name)), name)
 	}
-	assert.Equal(t, []Use{{"a.m.Booking.deck", "field"}}, defs.UsedBy(defs.Find("Deck")[0].Thing))
+	assert.Equal(t, []Use{{"a.m.Booking.deck", "element of field"}}, defs.UsedBy(defs.Find("Deck")[0].Thing))
 	assert.Equal(t, []Use{{"a.m.Booking.again", "field"}, {"a.m.Bookings.book", "request"}, {"a.m.Bookings.book", "answer"}}, defs.UsedBy(defs.Find("m.Booking")[0].Thing))
 	assert.Equal(t, []Use{{"a.m.Bookings.book", "error"}}, defs.UsedBy(defs.Find("Full")[0].Thing))
 	assert.Empty(t, defs.UsedBy(defs.Find("b.Booking")[0].Thing))

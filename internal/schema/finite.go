@@ -2,63 +2,178 @@ package schema
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"faithfulcourier/internal/source"
 )
 
-// checkFinite refuses messages that no finite value can satisfy: those that
-// contain themselves through required fields alone. Lists and maps may be
-// empty, optional and defaulted fields left out, so they end every chain.
+// checkFinite refuses messages and unions that no finite value can satisfy:
+// messages that contain themselves through required fields alone, and unions
+// all of whose alternatives do. What may be absent or empty ends every chain.
 func checkFinite(d *Definitions, findings *source.Findings) {
+	endless := endlessTypes(d)
+	if len(endless) == 0 {
+		return
+	}
 	const (
-		unseen = iota
-		open
+		open = iota + 1
 		done
 	)
-	state := map[*Message]int{}
-	var chain []*Field
-	var visit func(m *Message)
-	visit = func(m *Message) {
-		state[m] = open
-		for _, f := range m.Fields {
-			if f.Presence != Required || f.Type.Kind != KindMessage {
+	state := map[any]int{}
+	reported := map[any]bool{}
+	var chain []step
+	var visit func(owner any)
+	visit = func(owner any) {
+		state[owner] = open
+		for _, s := range steps(owner) {
+			if !endless[s.to] {
 				continue
 			}
-			chain = append(chain, f)
-			switch state[f.Type.Message] {
-			case unseen:
-				visit(f.Type.Message)
+			chain = append(chain, s)
+			switch state[s.to] {
+			case 0:
+				visit(s.to)
 			case open:
-				reportCycle(chain, f.Type.Message, findings)
+				if !reported[s.to] {
+					reported[s.to] = true
+					reportCycle(chain, s.to, findings)
+				}
 			}
 			chain = chain[:len(chain)-1]
 		}
-		state[m] = done
+		state[owner] = done
 	}
-	for _, mod := range d.Modules {
-		for _, m := range mod.Messages {
-			if state[m] == unseen {
-				visit(m)
+	for _, m := range d.Modules {
+		for _, decl := range m.Declarations() {
+			if endless[decl] && state[decl] == 0 {
+				visit(decl)
 			}
 		}
 	}
 }
 
-func reportCycle(chain []*Field, start *Message, findings *source.Findings) {
-	first := len(chain) - 1
-	for chain[first].Message != start {
-		first--
+// step is a field or alternative whose value always holds another message or
+// union.
+type step struct {
+	owner any // *Message or *Union
+	to    any
+	name  string // of the field or alternative
+	typ   *Type
+	place source.Place
+}
+
+// steps lists the steps out of a message or union.
+func steps(owner any) []step {
+	var list []step
+	switch o := owner.(type) {
+	case *Message:
+		for _, f := range o.Fields {
+			if to := f.Type.always(f.Bounds); to != nil && f.Presence == Required {
+				list = append(list, step{o, to, f.Name, f.Type, f.Place})
+			}
+		}
+	case *Union:
+		for _, a := range o.Alternatives {
+			if to := a.Type.always(nil); to != nil {
+				list = append(list, step{o, to, a.Name, a.Type, a.Place})
+			}
+		}
 	}
-	var steps []string
-	for _, f := range chain[first:] {
-		steps = append(steps, f.Message.Name+"."+f.Name)
+	return list
+}
+
+// always returns the *Message or *Union that every value of a type holds, or
+// nil. A type has at most one, as keys of maps are scalars.
+func (t *Type) always(b *Bounds) any {
+	switch t.Kind {
+	case KindMessage:
+		return t.Message
+	case KindUnion:
+		return t.Union
+	case KindList, KindMap:
+		filled := func(b *Bounds) bool { return b != nil && b.Count != nil && b.Count.Low > 0 }
+		if filled(b) || t.Named != nil && filled(t.Named.Bounds) {
+			return t.Elem.always(nil)
+		}
 	}
-	last := chain[len(chain)-1]
-	message := fmt.Sprintf("%s can never be written: it always holds another %s", start.Name, start.Name)
-	if len(steps) > 1 {
-		message += " (" + strings.Join(steps, " → ") + ")"
+	return nil
+}
+
+// endlessTypes finds the messages and unions without a finite value. It begins
+// with those that hold nothing else, and goes from what is finite to what
+// waits for it.
+func endlessTypes(d *Definitions) map[any]bool {
+	waiting := map[any]int{} // steps of a message that are not known to be finite; of a union: that there is no finite one
+	by := map[any][]any{}    // who waits for what
+	var finite []any
+	for _, m := range d.Modules {
+		for _, msg := range m.Messages {
+			list := steps(msg)
+			if len(list) == 0 {
+				continue // nobody asks for it
+			}
+			waiting[msg] = len(list)
+			for _, s := range list {
+				by[s.to] = append(by[s.to], msg)
+			}
+		}
+		for _, u := range m.Unions {
+			list := steps(u)
+			if len(list) < len(u.Alternatives) || len(list) == 0 {
+				continue
+			}
+			waiting[u] = 1
+			for _, s := range list {
+				by[s.to] = append(by[s.to], u)
+			}
+		}
 	}
-	findings.Add(source.Finding{Name: "endless-type", Place: last.Place, Message: message,
-		Mend: fmt.Sprintf("make one of these fields optional, such as: %s %s?", last.Name, last.Type.Local(last.Message.Module))})
+	for to := range by {
+		if waiting[to] == 0 {
+			finite = append(finite, to)
+		}
+	}
+	for len(finite) > 0 {
+		last := len(finite) - 1
+		thing := finite[last]
+		finite = finite[:last]
+		for _, waiter := range by[thing] {
+			if waiting[waiter]--; waiting[waiter] == 0 {
+				delete(waiting, waiter)
+				finite = append(finite, waiter)
+			}
+		}
+	}
+	endless := map[any]bool{}
+	for thing, n := range waiting {
+		if n > 0 {
+			endless[thing] = true
+		}
+	}
+	return endless
+}
+
+func reportCycle(chain []step, start any, findings *source.Findings) {
+	first := slices.IndexFunc(chain, func(s step) bool { return s.owner == start })
+	var names []string
+	canMend := ""
+	var last step
+	for _, s := range chain[first:] {
+		names = append(names, head(s.owner).Name+"."+s.name)
+		if _, isMessage := s.owner.(*Message); isMessage {
+			last = s
+			canMend = fmt.Sprintf("make one of these fields optional, such as: %s %s?", s.name, s.typ.Local(head(s.owner).Module))
+		}
+	}
+	name := head(start).Name
+	message := fmt.Sprintf("%s can never be written: it always holds another %s", name, name)
+	if len(names) > 1 {
+		message += " (" + strings.Join(names, " → ") + ")"
+	}
+	if canMend == "" {
+		last = chain[len(chain)-1]
+		canMend = "add an alternative that does not hold " + name
+	}
+	findings.Add(source.Finding{Name: "endless-type", Place: last.place, Message: message, Mend: canMend})
 }

@@ -26,7 +26,7 @@ func Load(files []*source.File) (*Definitions, []source.Finding) {
 }
 
 // Resolve turns trees into definitions and adds what is wrong to findings.
-// It goes three times over the trees: declarations, so that names can be used
+// It goes over the trees in phases: declarations, so that names can be used
 // before they stand; what they hold; and what only the whole shows.
 func Resolve(trees []*syntax.File, findings *source.Findings) *Definitions {
 	r := &resolver{findings: findings, scopes: map[string]*scope{}, defs: &Definitions{}, numbers: map[int]source.Place{}, names: map[string]used{}}
@@ -39,14 +39,12 @@ func Resolve(trees []*syntax.File, findings *source.Findings) *Definitions {
 		r.bindUses(f)
 	}
 	r.checkUseCycles()
-	for _, f := range r.files {
-		r.constants(f)
-	}
-	for _, f := range r.files {
-		r.enums(f) // before messages, since defaults name their members
-	}
-	for _, f := range r.files {
-		r.contents(f)
+	// What each phase needs is there before it: bases of types, constants (for
+	// bounds), members (for defaults), fields (for calls and examples).
+	for _, phase := range []func(*fileScope){r.scalarTypes, r.otherTypes, r.constants, r.enums, r.typeBounds, r.contents, r.services, r.examples} {
+		for _, f := range r.files {
+			phase(f)
+		}
 	}
 	r.unusedUses()
 	for _, s := range r.scopes {
@@ -56,21 +54,31 @@ func Resolve(trees []*syntax.File, findings *source.Findings) *Definitions {
 	for _, m := range r.defs.Modules {
 		checkClaims(m, findings)
 	}
+	checkTypeCircles(r.defs, findings)
 	checkFinite(r.defs, findings)
+	checkHTTP(r.defs, findings)
 	return r.defs
 }
 
 func sortDefinitions(d *Definitions) {
 	slices.SortFunc(d.Modules, func(a, b *Module) int { return strings.Compare(a.Name, b.Name) })
 	for _, m := range d.Modules {
-		slices.SortFunc(m.Consts, func(a, b *Const) int { return strings.Compare(a.Name, b.Name) })
-		slices.SortFunc(m.Enums, func(a, b *Enum) int { return strings.Compare(a.Name, b.Name) })
-		slices.SortFunc(m.Messages, func(a, b *Message) int { return strings.Compare(a.Name, b.Name) })
-		slices.SortFunc(m.Services, func(a, b *Service) int { return strings.Compare(a.Name, b.Name) })
+		sortByName(m.Consts, func(c *Const) string { return c.Name })
+		sortByName(m.Types, func(t *NamedType) string { return t.Name })
+		sortByName(m.Enums, func(e *Enum) string { return e.Name })
+		sortByName(m.Unions, func(u *Union) string { return u.Name })
+		sortByName(m.Messages, func(x *Message) string { return x.Name })
+		sortByName(m.Examples, func(e *Example) string { return e.Name })
+		sortByName(m.Credentials, func(c *Credential) string { return c.Name })
+		sortByName(m.Services, func(s *Service) string { return s.Name })
 		for _, s := range m.Services {
-			slices.SortFunc(s.Calls, func(a, b *Call) int { return strings.Compare(a.Name, b.Name) })
+			sortByName(s.Calls, func(c *Call) string { return c.Name })
 		}
 	}
+}
+
+func sortByName[T any](list []T, name func(T) string) {
+	slices.SortFunc(list, func(a, b T) int { return strings.Compare(name(a), name(b)) })
 }
 
 func comparePlaces(a, b source.Place) int {
@@ -88,12 +96,12 @@ type resolver struct {
 	names   map[string]used
 }
 
-// scope is what one module declares: *Const, *Enum, *Message or *Service by
-// name.
+// scope is what one module declares, by name.
 type scope struct {
 	module *Module
 	decls  map[string]any
-	names  []string // in the order declared, for suggestions
+	names  []string        // in the order declared, for suggestions
+	lower  map[string]used // examples and credentials, by folded name
 }
 
 // fileScope is what one file sees.
@@ -117,9 +125,17 @@ func head(decl any) *Decl {
 	switch d := decl.(type) {
 	case *Const:
 		return &d.Decl
+	case *NamedType:
+		return &d.Decl
 	case *Enum:
 		return &d.Decl
+	case *Union:
+		return &d.Decl
 	case *Message:
+		return &d.Decl
+	case *Example:
+		return &d.Decl
+	case *Credential:
 		return &d.Decl
 	case *Service:
 		return &d.Decl
@@ -127,17 +143,26 @@ func head(decl any) *Decl {
 	return nil
 }
 
-func kindWord(decl any) string {
+// KindWord names what a declaration is, with its article.
+func KindWord(decl any) string {
 	switch d := decl.(type) {
 	case *Const:
 		return "a constant"
+	case *NamedType:
+		return "a type"
 	case *Enum:
 		return "an enum"
+	case *Union:
+		return "a union"
 	case *Message:
 		if d.IsError() {
 			return "an error"
 		}
 		return "a message"
+	case *Example:
+		return "an example"
+	case *Credential:
+		return "a credential"
 	}
 	return "a service"
 }
@@ -158,10 +183,10 @@ func (r *resolver) declare(t *syntax.File) {
 	r.files = append(r.files, f)
 	for _, d := range t.Decls {
 		h := d.Common()
-		decl := Decl{Module: s.module, Name: h.Name.Text, Doc: h.Doc.Text(t.Source), Place: f.place(h.Name.Span), Deprecated: h.Deprecated.Text}
+		decl := Decl{Module: s.module, Name: h.Name.Text, Doc: h.Doc.Text(t.Source), Place: f.place(h.Name.Span), Deprecated: h.Marks.DeprecatedWhy()}
 		if before, taken := s.decls[decl.Name]; taken {
 			r.report(decl.Place, "declared-twice", fmt.Sprintf("%s is declared twice in module %s", decl.Name, s.module.Name), "rename or remove one of them",
-				source.Note{Place: head(before).Place, Message: "it is " + kindWord(before) + " here"})
+				source.Note{Place: head(before).Place, Message: "it is " + KindWord(before) + " here"})
 			f.bound = append(f.bound, nil)
 			continue
 		}
@@ -171,12 +196,37 @@ func (r *resolver) declare(t *syntax.File) {
 			c := &Const{Decl: decl}
 			s.module.Consts = append(s.module.Consts, c)
 			bound = c
+		case *syntax.TypeDecl:
+			nt := &NamedType{Decl: decl, Secret: h.Marks != nil && h.Marks.Secret.Text != ""}
+			nt.Type.Named = nt
+			s.module.Types = append(s.module.Types, nt)
+			bound = nt
+		case *syntax.Union:
+			u := &Union{Decl: decl}
+			s.module.Unions = append(s.module.Unions, u)
+			bound = u
+		case *syntax.Example:
+			e := &Example{Decl: decl}
+			s.module.Examples = append(s.module.Examples, e)
+			r.lowerScope(s, decl)
+			bound = e
+		case *syntax.Credential:
+			c := &Credential{Decl: decl, Kind: d.Kind.Text, Carrier: d.Carrier.Text}
+			if c.Kind == "key" {
+				c.Key = d.Text.Text
+			} else {
+				c.Format = d.Text.Text
+			}
+			s.module.Credentials = append(s.module.Credentials, c)
+			r.credential(f, d, c)
+			r.lowerScope(s, decl)
+			bound = c
 		case *syntax.Enum:
 			e := &Enum{Decl: decl}
 			s.module.Enums = append(s.module.Enums, e)
 			bound = e
 		case *syntax.Message:
-			m := &Message{Decl: decl}
+			m := &Message{Decl: decl, Stored: h.Marks != nil && h.Marks.Stored.Text != ""}
 			if d.IsError {
 				m.Status = r.status(f, d)
 			}
@@ -191,6 +241,19 @@ func (r *resolver) declare(t *syntax.File) {
 		s.names = append(s.names, decl.Name)
 		f.bound = append(f.bound, bound)
 	}
+}
+
+// lowerScope refuses two examples or credentials that differ only in "_".
+func (r *resolver) lowerScope(s *scope, d Decl) {
+	if s.lower == nil {
+		s.lower = map[string]used{}
+	}
+	folded := syntax.Fold(d.Name)
+	if before, taken := s.lower[folded]; taken {
+		r.report(d.Place, "name-twice", fmt.Sprintf("%s and %s differ only in _ or case", before.name, d.Name), "rename one of them", source.Note{Place: before.place, Message: "the other is here"})
+		return
+	}
+	s.lower[folded] = used{d.Name, d.Place}
 }
 
 func (r *resolver) status(f *fileScope, d *syntax.Message) int {
@@ -388,95 +451,6 @@ func (r *resolver) importMend(f *fileScope, owner *scope, name string) string {
 		name, module, module, module[strings.LastIndexByte(module, '.')+1:], name)
 }
 
-// usualWords maps what people write by habit to the words of the language.
-var usualWords = map[string]string{
-	"string": "text", "str": "text", "char": "text", "varchar": "text", "int": "int32", "integer": "int32", "long": "int64", "short": "int16",
-	"uint": "uint32", "float": "float64", "double": "float64", "real": "float64", "number": "float64", "boolean": "bool",
-	"timestamp": "instant", "datetime": "instant", "time": "instant", "binary": "bytes", "blob": "bytes", "byte": "bytes",
-	"guid": "uuid", "list": "[T]", "array": "[T]", "map": "{text: T}", "dict": "{text: T}",
-}
-
-var laterScalars = []string{"decimal", "date", "duration", "any"}
-
-// scalarTypes holds one type per scalar, so that types of fields share them.
-var scalarTypes = func() map[string]*Type {
-	types := map[string]*Type{}
-	for _, s := range Scalars {
-		types[s.Word] = &Type{Kind: s.Kind}
-	}
-	return types
-}()
-
-var (
-	invalidType = &Type{}
-	textType    = scalarTypes["text"]
-)
-
-func (r *resolver) typ(f *fileScope, t *syntax.Type) *Type {
-	if t == nil {
-		return invalidType
-	}
-	switch t.Form {
-	case syntax.ListType:
-		return &Type{Kind: KindList, Elem: r.typ(f, t.Elem)}
-	case syntax.MapType:
-		key := r.typ(f, t.Key)
-		if key.Kind != KindText && key.Kind != KindInvalid {
-			r.report(f.place(t.Key.Span), "map-key", fmt.Sprintf("the keys of a map are text, not %s", key.Local(f.module)), "write {text: …}, or a list of a message with two fields")
-		}
-		return &Type{Kind: KindMap, Key: textType, Elem: r.typ(f, t.Elem)}
-	}
-	if t.Alias.Text == "" {
-		if scalar := scalarTypes[t.Name.Text]; scalar != nil {
-			return scalar
-		}
-		if first := t.Name.Text[0]; first >= 'a' && first <= 'z' {
-			r.unknownScalar(f, t.Name)
-			return invalidType
-		}
-	}
-	decl, ok := r.lookup(f, t.Alias, t.Name, "type")
-	if !ok {
-		return invalidType
-	}
-	switch d := decl.(type) {
-	case *Enum:
-		return &Type{Kind: KindEnum, Enum: d}
-	case *Message:
-		if !d.IsError() {
-			return &Type{Kind: KindMessage, Message: d}
-		}
-		r.report(f.place(t.Name.Span), "not-a-type", t.Name.Text+" is an error; errors stand after fails only", "put what both need into a message",
-			source.Note{Place: d.Place, Message: "it is declared here"})
-	default:
-		r.report(f.place(t.Name.Span), "not-a-type", fmt.Sprintf("%s is %s, not a type", t.Name.Text, kindWord(decl)), "",
-			source.Note{Place: head(decl).Place, Message: "it is declared here"})
-	}
-	return invalidType
-}
-
-func (r *resolver) unknownScalar(f *fileScope, name syntax.Name) {
-	if slices.Contains(laterScalars, name.Text) {
-		r.report(f.place(name.Span), "not-yet", fmt.Sprintf("%q belongs to the language, but this version of faithful does not read it yet", name.Text), "")
-		return
-	}
-	mend := "the scalars are: " + strings.Join(scalarWords(), ", ")
-	if usual, ok := usualWords[strings.ToLower(name.Text)]; ok {
-		mend = "write " + usual
-	} else if near := source.Nearest(name.Text, append(scalarWords(), f.names...)); near != "" {
-		mend = "did you mean " + near + "?"
-	}
-	r.report(f.place(name.Span), "unknown-name", "there is no type "+name.Text, mend)
-}
-
-func scalarWords() []string {
-	var words []string
-	for _, s := range Scalars {
-		words = append(words, s.Word)
-	}
-	return words
-}
-
 // constants resolves constants before the fields that use them as defaults.
 func (r *resolver) constants(f *fileScope) {
 	for i, d := range f.tree.Decls {
@@ -488,8 +462,12 @@ func (r *resolver) constants(f *fileScope) {
 		bound.Type = r.typ(f, c.Type)
 		switch {
 		case bound.Type.Kind == KindInvalid:
-		case bound.Type.Kind > KindInstant:
-			r.report(f.place(c.Type.Span), "not-a-scalar", fmt.Sprintf("a constant is a scalar, not %s", describe(bound.Type)), "")
+		case !bound.Type.Kind.IsScalar() || bound.Type.Kind == KindAny || bound.Type.Named != nil:
+			mend := "write one of: " + strings.Join(scalarWords(), ", ")
+			if bound.Type.Named != nil && bound.Type.Kind.IsScalar() {
+				mend = "write what it is over: " + bound.Type.Kind.String()
+			}
+			r.report(f.place(c.Type.Span), "not-a-scalar", fmt.Sprintf("a constant is a plain scalar, not %s", indefinite(bound.Type.Short())), mend)
 			bound.Type = invalidType
 		case c.Value.Form == syntax.ConstLiteral:
 			r.report(f.place(c.Value.Span), "wrong-type", "the value of a constant is written out", "")
@@ -497,20 +475,6 @@ func (r *resolver) constants(f *fileScope) {
 			bound.Value, _ = r.literal(f, &c.Value, bound.Type, "constant "+bound.Name)
 		}
 	}
-}
-
-func describe(t *Type) string {
-	switch t.Kind {
-	case KindList:
-		return "a list"
-	case KindMap:
-		return "a map"
-	case KindEnum:
-		return "an enum"
-	case KindMessage:
-		return "a message"
-	}
-	return t.Kind.String()
 }
 
 // literal reads a literal as a value of a scalar or enum type; ok is false
@@ -571,15 +535,20 @@ func (r *resolver) literal(f *fileScope, l *syntax.Literal, t *Type, what string
 			return refuse(fmt.Sprintf("a member named %s can't be a default", l.Text), "rename the member")
 		}
 		return m, true
-	case KindText, KindBytes, KindUUID, KindInstant:
-		if l.Form != syntax.TextLiteral {
-			return mismatch("write it in quotes")
+	case KindText, KindBytes, KindUUID, KindInstant, KindDecimal, KindDate, KindDuration:
+		isWhole := t.Kind == KindDecimal && l.Form == syntax.NumberLiteral && !strings.ContainsAny(l.Text, ".eE")
+		if l.Form != syntax.TextLiteral && !isWhole {
+			r.findings.Add(source.Finding{Name: "wrong-type", Place: f.place(l.Span), Message: fmt.Sprintf("%s is %s, and %s is not", what, t.Local(f.module), written),
+				Mend: "write it in quotes", Edits: []source.Edit{{Place: f.place(l.Span), Text: quote(written)}}, Sure: l.Form == syntax.NumberLiteral || l.Form == syntax.WordLiteral})
+			return nil, false
 		}
 		v, err := textScalar(t.Kind, l.Text)
 		if err != nil {
 			return refuse(fmt.Sprintf("%s is %s: %s", what, t.Kind, err), "")
 		}
 		return v, true
+	case KindAny:
+		return refuse(fmt.Sprintf("%s is any, which has no defaults", what), "make it optional with ? instead")
 	}
 	return refuse(fmt.Sprintf("%s is %s, and defaults are for scalars and enums", what, describe(t)), "make it optional with ? instead")
 }
@@ -596,6 +565,12 @@ func textScalar(k Kind, s string) (any, error) {
 		return ParseUUID(s)
 	case KindInstant:
 		return ParseInstant(s)
+	case KindDecimal:
+		return ParseDecimal(s)
+	case KindDate:
+		return ParseDate(s)
+	case KindDuration:
+		return ParseDuration(s)
 	}
 	if !utf8.ValidString(s) {
 		return nil, fmt.Errorf("text is UTF-8")
@@ -625,7 +600,8 @@ func memberMend(e *Enum, name string) string {
 	return "its members are: " + strings.Join(names, ", ")
 }
 
-func (r *resolver) constant(f *fileScope, l *syntax.Literal, t *Type, what string) (any, bool) {
+// namedConst finds the constant that a literal names, with its value.
+func (r *resolver) namedConst(f *fileScope, l *syntax.Literal) (*Const, bool) {
 	name := syntax.Name{Text: l.Text, Span: l.Span}
 	if l.Alias.Text != "" {
 		name.Span.Start = l.Span.End - uint32(len(l.Text))
@@ -636,10 +612,15 @@ func (r *resolver) constant(f *fileScope, l *syntax.Literal, t *Type, what strin
 	}
 	c, isConst := decl.(*Const)
 	if !isConst {
-		r.report(f.place(l.Span), "wrong-type", fmt.Sprintf("%s is %s, not a constant", l.Text, kindWord(decl)), "")
+		r.report(f.place(l.Span), "wrong-type", fmt.Sprintf("%s is %s, not a constant", l.Text, KindWord(decl)), "")
 		return nil, false
 	}
-	if c.Type.Kind == KindInvalid || c.Value == nil {
+	return c, c.Type.Kind != KindInvalid && c.Value != nil
+}
+
+func (r *resolver) constant(f *fileScope, l *syntax.Literal, t *Type, what string) (any, bool) {
+	c, ok := r.namedConst(f, l)
+	if !ok {
 		return nil, false
 	}
 	if c.Type.Kind != t.Kind {
@@ -658,7 +639,7 @@ func (r *resolver) enums(f *fileScope) {
 	}
 }
 
-// contents resolves what messages and services hold.
+// contents resolves what messages and unions hold.
 func (r *resolver) contents(f *fileScope) {
 	for i, d := range f.tree.Decls {
 		if f.bound[i] == nil {
@@ -667,8 +648,8 @@ func (r *resolver) contents(f *fileScope) {
 		switch d := d.(type) {
 		case *syntax.Message:
 			r.message(f, d, f.bound[i].(*Message))
-		case *syntax.Service:
-			r.service(f, d, f.bound[i].(*Service))
+		case *syntax.Union:
+			r.union(f, d, f.bound[i].(*Union))
 		}
 	}
 }
@@ -767,9 +748,10 @@ func (r *resolver) enum(f *fileScope, tree *syntax.Enum, e *Enum) {
 	e.Retired = retired
 	for _, m := range tree.Members {
 		if u.add(m.Number, m.Name, 0) {
-			e.Members = append(e.Members, &Member{Enum: e, Number: m.Number.Value, Name: m.Name.Text, Doc: m.Doc.Text(f.tree.Source), Place: f.place(m.Name.Span), Deprecated: m.Deprecated.Text})
+			e.Members = append(e.Members, &Member{Enum: e, Number: m.Number.Value, Name: m.Name.Text, Doc: m.Doc.Text(f.tree.Source), Place: f.place(m.Name.Span), Deprecated: m.Marks.DeprecatedWhy(), JSON: r.jsonName(f, m.Marks)})
 		}
 	}
+	jsonNames(r, "member", e.Name, e.Members, func(m *Member) (string, string, source.Place) { return m.Name, m.JSONName(), m.Place })
 	slices.SortFunc(e.Members, func(a, b *Member) int { return a.Number - b.Number })
 	if len(tree.Members) == 0 {
 		r.report(e.Place, "empty-enum", fmt.Sprintf("%s has no members: no value could be written", e.Name), "add one, such as: #0 unassigned")
@@ -784,86 +766,113 @@ func (r *resolver) message(f *fileScope, tree *syntax.Message, m *Message) {
 	for i := range tree.Fields {
 		t := &tree.Fields[i]
 		field := &slab[i]
-		*field = Field{Message: m, Number: t.Number.Value, Name: t.Name.Text, Doc: t.Doc.Text(f.tree.Source), Place: f.place(t.Name.Span), Deprecated: t.Deprecated.Text}
+		*field = Field{Message: m, Number: t.Number.Value, Name: t.Name.Text, Doc: t.Doc.Text(f.tree.Source), Place: f.place(t.Name.Span)}
 		if !u.add(t.Number, t.Name, 1) {
 			r.typ(f, t.Type) // its mistakes count all the same
 			continue
 		}
-		field.Type = r.typ(f, t.Type)
+		field.Type = r.fieldType(f, t)
+		if t.Marks != nil {
+			r.fieldMarks(f, t.Marks, field)
+		}
+		var outer *Bounds
+		if field.Type.Named != nil {
+			outer = field.Type.Named.Bounds
+		}
+		field.Bounds = r.bounds(f, t.Where, field.Type, outer, field.Name)
 		switch {
 		case t.Optional:
 			field.Presence = Optional
 		case t.Default != nil:
 			field.Presence = Defaulted
 			field.Default, _ = r.literal(f, t.Default, field.Type, field.Name)
+			r.defaultBounds(f.place(t.Default.Span), field, outer)
 		}
 		m.Fields = append(m.Fields, field)
 	}
+	jsonNames(r, "field", m.Name, m.Fields, func(f *Field) (string, string, source.Place) { return f.Name, f.JSONName(), f.Place })
 	slices.SortFunc(m.Fields, func(a, b *Field) int { return a.Number - b.Number })
 }
 
-func (r *resolver) service(f *fileScope, tree *syntax.Service, s *Service) {
-	common := r.errors(f, tree.Fails)
-	names := map[string]used{}
-	for i := range tree.Calls {
-		t := &tree.Calls[i]
-		c := &Call{Service: s, Name: t.Name.Text, Doc: t.Doc.Text(f.tree.Source), Place: f.place(t.Name.Span), Safe: t.Safe, Deprecated: t.Deprecated.Text}
-		if before, taken := names[syntax.Fold(c.Name)]; taken {
-			r.report(c.Place, "name-twice", fmt.Sprintf("%s has two calls named %s", s.Name, c.Name), "rename one of them", source.Note{Place: before.place, Message: "the other is here"})
-			continue
+// fieldType resolves a field's type, and knows when name and type were
+// exchanged.
+func (r *resolver) fieldType(f *fileScope, t *syntax.Field) *Type {
+	if t.Type != nil && t.Type.Form == syntax.NamedType && t.Type.Alias.Text == "" && scalarTypes[t.Name.Text] != nil && scalarTypes[t.Type.Name.Text] == nil {
+		word := t.Type.Name.Text
+		if first := word[0]; first >= 'a' && first <= 'z' && usualWords[word] == "" && source.Nearest(word, scalarWords()) == "" {
+			span := source.Span{Start: t.Name.Span.Start, End: t.Type.Span.End}
+			r.findings.Add(source.Finding{Name: "unknown-name", Place: f.place(t.Type.Span), Message: "there is no type " + word, Mend: fmt.Sprintf("the name comes before the type: %s %s", word, t.Name.Text),
+				Edits: []source.Edit{{Place: f.place(span), Text: word + " " + t.Name.Text}}, Sure: true})
+			return invalidType
 		}
-		names[syntax.Fold(c.Name)] = used{c.Name, c.Place}
-		c.Request = r.side(f, t.Request)
-		c.Response = r.side(f, t.Response)
-		c.Fails = r.errors(f, t.Fails)
-		for _, e := range common {
-			if !slices.Contains(c.Fails, e) {
-				c.Fails = append(c.Fails, e)
-			}
-		}
-		slices.SortFunc(c.Fails, func(a, b *Message) int { return strings.Compare(a.FullName(), b.FullName()) })
-		s.Calls = append(s.Calls, c)
+	}
+	return r.typ(f, t.Type)
+}
+
+func (r *resolver) fieldMarks(f *fileScope, marks *syntax.Marks, field *Field) {
+	field.Deprecated = marks.DeprecatedWhy()
+	field.Secret = marks.Secret.Text != ""
+	field.JSON = r.jsonName(f, marks)
+	if marks.In == nil {
+		return
+	}
+	field.In = &In{Place: marks.In.Place.Text, Name: marks.In.Name.Text}
+	if field.Message.IsError() {
+		r.report(f.place(marks.In.Span), "misplaced-mark", fmt.Sprintf("%s is a field of an error, which has no %s", field.Name, field.In.Place), "remove it here")
+		field.In = nil
 	}
 }
 
-func (r *resolver) side(f *fileScope, ref *syntax.Ref) *Message {
-	if ref == nil {
-		return nil
+// defaultBounds refuses a default that the field's own bounds refuse.
+func (r *resolver) defaultBounds(place source.Place, field *Field, outer *Bounds) {
+	if field.Default == nil {
+		return
 	}
-	if ref.Alias.Text == "" && scalarTypes[ref.Name.Text] != nil {
-		r.report(f.place(ref.Name.Span), "not-a-message", fmt.Sprintf("requests and answers are messages, not %s", ref.Name.Text),
-			"declare a message with one field, so that more can be added later; write () for nothing")
-		return nil
+	for _, b := range []*Bounds{field.Bounds, outer} {
+		if list := b.Violations(field.Default); len(list) > 0 {
+			r.report(place, "default-refused", fmt.Sprintf("the default of %s is refused by its own bounds: it %s", field.Name, list[0]), "change one of the two")
+			return
+		}
 	}
-	decl, ok := r.lookup(f, ref.Alias, ref.Name, "message")
-	if !ok {
-		return nil
-	}
-	if m, isMessage := decl.(*Message); isMessage && !m.IsError() {
-		return m
-	}
-	r.report(f.place(ref.Name.Span), "not-a-message", fmt.Sprintf("requests and answers are messages, and %s is %s", ref.Name.Text, kindWord(decl)), "",
-		source.Note{Place: head(decl).Place, Message: "it is declared here"})
-	return nil
 }
 
-func (r *resolver) errors(f *fileScope, refs []syntax.Ref) []*Message {
-	var list []*Message
-	for _, ref := range refs {
-		decl, ok := r.lookup(f, ref.Alias, ref.Name, "error")
-		if !ok {
+// jsonName checks the mark json.
+func (r *resolver) jsonName(f *fileScope, marks *syntax.Marks) string {
+	if marks == nil || marks.JSON.Span.End == 0 {
+		return ""
+	}
+	name := marks.JSON.Text
+	why := ""
+	switch {
+	case name == "":
+		why = "is empty"
+	case name[0] == '#':
+		why = "begins with #, as unknown numbers do in JSON"
+	case isDigits(name):
+		why = "is a number, as unlisted members are in JSON"
+	}
+	if why != "" {
+		r.report(f.place(marks.JSON.Span), "json-name", fmt.Sprintf("the name in JSON %s", why), "choose a name with letters")
+		return ""
+	}
+	return name
+}
+
+// jsonNames refuses names in JSON that differ only in "_" and case. Declared
+// names have been compared already.
+func jsonNames[T any](r *resolver, what, owner string, list []T, names func(T) (name, json string, place source.Place)) {
+	if !slices.ContainsFunc(list, func(x T) bool { name, json, _ := names(x); return name != json }) {
+		return
+	}
+	seen := map[string]used{}
+	for _, x := range list {
+		name, json, place := names(x)
+		folded := syntax.Fold(json)
+		if before, taken := seen[folded]; taken {
+			r.report(place, "json-name", fmt.Sprintf("%s and %s of %s have names in JSON that differ at most in _ and case: %s", before.name, name, owner, json), "give one of them another name in JSON",
+				source.Note{Place: before.place, Message: "the other " + what + " is here"})
 			continue
 		}
-		m, isMessage := decl.(*Message)
-		switch {
-		case !isMessage || !m.IsError():
-			r.report(f.place(ref.Name.Span), "not-an-error", fmt.Sprintf("a call fails with errors, and %s is %s", ref.Name.Text, kindWord(decl)),
-				"declare it as: error "+ref.Name.Text+" 409 { … }", source.Note{Place: head(decl).Place, Message: "it is declared here"})
-		case slices.Contains(list, m):
-			r.report(f.place(ref.Name.Span), "fails-twice", ref.Name.Text+" is named twice here", "remove one")
-		default:
-			list = append(list, m)
-		}
+		seen[folded] = used{name, place}
 	}
-	return list
 }

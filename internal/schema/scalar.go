@@ -1,8 +1,12 @@
 package schema
 
 import (
+	"cmp"
 	"encoding/hex"
 	"fmt"
+	"math"
+	"math/big"
+	"strconv"
 	"strings"
 	"time"
 )
@@ -77,4 +81,120 @@ func ParseInstant(s string) (Instant, error) {
 // fraction.
 func (i Instant) String() string {
 	return time.Unix(i.Seconds, int64(i.Nanos)).UTC().Format("2006-01-02T15:04:05.999999999Z")
+}
+
+// Compare returns -1, 0 or 1 as i is before, at or after other.
+func (i Instant) Compare(other Instant) int {
+	return cmp.Or(cmp.Compare(i.Seconds, other.Seconds), cmp.Compare(i.Nanos, other.Nanos))
+}
+
+// Date is a day: days since 1970-01-01, in the years 0001 to 9999.
+type Date int32
+
+// The first and the last day of the years 0001 to 9999.
+const (
+	MinDate Date = MinInstantSeconds / 86400
+	MaxDate Date = (MaxInstantSeconds+1)/86400 - 1
+)
+
+// ParseDate reads an RFC 3339 full-date.
+func ParseDate(s string) (Date, error) {
+	t, err := time.Parse(time.DateOnly, s)
+	if err != nil || len(s) != len(time.DateOnly) || t.Year() < 1 {
+		return 0, fmt.Errorf("a date is written as in 2026-07-15")
+	}
+	return Date(t.Unix() / 86400), nil
+}
+
+// String writes the date as an RFC 3339 full-date.
+func (d Date) String() string {
+	return time.Unix(int64(d)*86400, 0).UTC().Format(time.DateOnly)
+}
+
+// Duration is a length of time in nanoseconds.
+type Duration int64
+
+// ParseDuration reads an ISO 8601 duration of days, hours, minutes and
+// seconds, in this order, at least one of them, a fraction of up to nine
+// digits in the seconds alone.
+func ParseDuration(s string) (Duration, error) {
+	wrong := fmt.Errorf("a duration is written as in PT1H30M or PT0.5S")
+	rest, negative := strings.CutPrefix(s, "-")
+	rest, ok := strings.CutPrefix(rest, "P")
+	if !ok {
+		return 0, wrong
+	}
+	days, times, hasTime := strings.Cut(rest, "T")
+	if days == "" && !hasTime || hasTime && times == "" {
+		return 0, wrong
+	}
+	total := new(big.Int)
+	add := func(part *string, unit string, nanos int64) bool {
+		i := strings.IndexAny(*part, "DHMS")
+		if i < 0 || (*part)[i:i+1] != unit {
+			return true // another unit, or nothing more
+		}
+		number := (*part)[:i]
+		*part = (*part)[i+1:]
+		whole, fraction, hasPoint := strings.Cut(number, ".")
+		if !isDigits(whole) || len(whole) > 40 || hasPoint && (unit != "S" || !isDigits(fraction) || len(fraction) > 9) {
+			return false
+		}
+		n, _ := new(big.Int).SetString(whole, 10)
+		total.Add(total, n.Mul(n, big.NewInt(nanos)))
+		if hasPoint {
+			n, _ := new(big.Int).SetString(fraction+strings.Repeat("0", 9-len(fraction)), 10)
+			total.Add(total, n)
+		}
+		return true
+	}
+	const second = int64(time.Second)
+	if !add(&days, "D", 86400*second) || days != "" {
+		return 0, wrong
+	}
+	if !add(&times, "H", 3600*second) || !add(&times, "M", 60*second) || !add(&times, "S", second) || times != "" {
+		return 0, wrong
+	}
+	if negative {
+		total.Neg(total)
+	}
+	if !total.IsInt64() {
+		return 0, fmt.Errorf("a duration has at most 2⁶³ nanoseconds, about 292 years")
+	}
+	return Duration(total.Int64()), nil
+}
+
+// String writes the duration in seconds alone, with the shortest exact
+// fraction.
+func (d Duration) String() string {
+	sign, n := "", uint64(d)
+	if d < 0 {
+		sign, n = "-", -n
+	}
+	text := strconv.FormatUint(n/1e9, 10)
+	if fraction := n % 1e9; fraction != 0 {
+		text += "." + strings.TrimRight(fmt.Sprintf("%09d", fraction), "0")
+	}
+	return sign + "PT" + text + "S"
+}
+
+// FloatText writes a float64 as ECMAScript prints it, but -0 as "-0".
+func FloatText(x float64) string {
+	switch {
+	case math.IsNaN(x):
+		return "NaN"
+	case math.IsInf(x, 1):
+		return "Infinity"
+	case math.IsInf(x, -1):
+		return "-Infinity"
+	}
+	if a := math.Abs(x); a == 0 || a >= 1e-6 && a < 1e21 {
+		return strconv.FormatFloat(x, 'f', -1, 64)
+	}
+	text := strconv.FormatFloat(x, 'e', -1, 64)
+	// Go writes two digits of exponent at least, ECMAScript one.
+	if n := len(text); text[n-2] == '0' && (text[n-3] == '-' || text[n-3] == '+') {
+		return text[:n-2] + text[n-1:]
+	}
+	return text
 }

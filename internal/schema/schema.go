@@ -3,13 +3,19 @@
 // payloads, languages or files on disk.
 //
 //	resolve.go    trees → definitions, with every finding of meaning
+//	types.go      named types, unions and what their text refers to
+//	bounds.go     what where allows, and what it refuses
+//	service.go    calls, and the credentials that they need
+//	http.go       where a request's fields travel, and which paths overlap
+//	example.go    values written in definitions
 //	finite.go     types that could have no finite value
 //	claims.go     the names that each declaration claims in stubs
-//	scalar.go     the text forms of scalars
+//	scalar.go     the text forms of scalars; decimal.go those of decimals
 //	canonical.go  definitions → canonical text and digest
 package schema
 
 import (
+	"cmp"
 	"math"
 	"slices"
 	"strings"
@@ -39,7 +45,12 @@ const (
 	KindBytes
 	KindUUID
 	KindInstant
+	KindDecimal
+	KindDate
+	KindDuration
+	KindAny
 	KindEnum
+	KindUnion
 	KindMessage
 	KindList
 	KindMap
@@ -53,6 +64,7 @@ var Scalars = []struct {
 	{"bool", KindBool}, {"int8", KindInt8}, {"int16", KindInt16}, {"int32", KindInt32}, {"int64", KindInt64},
 	{"uint8", KindUint8}, {"uint16", KindUint16}, {"uint32", KindUint32}, {"uint64", KindUint64}, {"float32", KindFloat32}, {"float64", KindFloat64},
 	{"text", KindText}, {"bytes", KindBytes}, {"uuid", KindUUID}, {"instant", KindInstant},
+	{"decimal", KindDecimal}, {"date", KindDate}, {"duration", KindDuration}, {"any", KindAny},
 }
 
 func (k Kind) String() string {
@@ -61,8 +73,11 @@ func (k Kind) String() string {
 			return s.Word
 		}
 	}
-	return map[Kind]string{KindEnum: "enum", KindMessage: "message", KindList: "list", KindMap: "map"}[k]
+	return map[Kind]string{KindEnum: "enum", KindUnion: "union", KindMessage: "message", KindList: "list", KindMap: "map"}[k]
 }
+
+// IsScalar tells the kinds that a scalar word names from all others.
+func (k Kind) IsScalar() bool { return k >= KindBool && k <= KindAny }
 
 // IsInteger tells integers from all other kinds.
 func (k Kind) IsInteger() bool { return k >= KindInt8 && k <= KindUint64 }
@@ -84,13 +99,17 @@ func (k Kind) Range() (low int64, high uint64) {
 	return -int64(high) - 1, high
 }
 
-// Type is a resolved type. Enum, Message, Key and Elem are set by kind.
+// Type is a resolved type. Enum, Union, Message, Key and Elem are set by kind.
+// Of a named type Named is set, and all else is what it is over: whoever does
+// not ask for the name sees through it.
 type Type struct {
 	Kind    Kind
 	Enum    *Enum
+	Union   *Union
 	Message *Message
 	Key     *Type
 	Elem    *Type
+	Named   *NamedType
 }
 
 // String writes the type with full names, as in "{text: skerry.fleet.Vessel}".
@@ -99,6 +118,14 @@ func (t *Type) String() string {
 }
 
 func (t *Type) spell(name func(*Decl) string) string {
+	if t.Named != nil {
+		return name(&t.Named.Decl)
+	}
+	return t.spellBase(name)
+}
+
+// spellBase writes what a named type is over, or the type itself.
+func (t *Type) spellBase(name func(*Decl) string) string {
 	switch t.Kind {
 	case KindList:
 		return "[" + t.Elem.spell(name) + "]"
@@ -106,6 +133,8 @@ func (t *Type) spell(name func(*Decl) string) string {
 		return "{" + t.Key.spell(name) + ": " + t.Elem.spell(name) + "}"
 	case KindEnum:
 		return name(&t.Enum.Decl)
+	case KindUnion:
+		return name(&t.Union.Decl)
 	case KindMessage:
 		return name(&t.Message.Decl)
 	}
@@ -114,44 +143,97 @@ func (t *Type) spell(name func(*Decl) string) string {
 
 // Short names the type for a sentence: "int32", "a list", "Deck".
 func (t *Type) Short() string {
+	if t.Named != nil {
+		return t.Named.Name
+	}
+	return t.ShortBase()
+}
+
+// ShortBase is Short, but of what a named type is over.
+func (t *Type) ShortBase() string {
 	switch t.Kind {
 	case KindList, KindMap:
 		return "a " + t.Kind.String()
 	case KindEnum:
 		return t.Enum.Name
+	case KindUnion:
+		return t.Union.Name
 	case KindMessage:
 		return t.Message.Name
 	}
 	return t.Kind.String()
 }
 
-// Local writes the type as a file of a module would, with the usual aliases.
-func (t *Type) Local(m *Module) string {
-	return t.spell(func(d *Decl) string {
-		if d.Module == m {
-			return d.Name
-		}
-		return d.Module.Name[strings.LastIndexByte(d.Module.Name, '.')+1:] + "." + d.Name
-	})
+// StringBase is String, but of what a named type is over.
+func (t *Type) StringBase() string {
+	return t.spellBase(func(d *Decl) string { return d.FullName() })
 }
 
-// HoldsEnum tells whether a value of the type can hold an enum's value, which
-// a request may get wrong though it can be read. seen guards against types
-// that contain themselves; pass an empty map.
-func (t *Type) HoldsEnum(seen map[*Message]bool) bool {
-	switch t.Kind {
-	case KindEnum:
+// Local writes the type as a file of a module would, with the usual aliases.
+func (t *Type) Local(m *Module) string { return t.spell(m.local) }
+
+// LocalBase is Local, but of what a named type is over.
+func (t *Type) LocalBase(m *Module) string { return t.spellBase(m.local) }
+
+// local names a declaration as a file of the module would; a nil module is
+// that of the declaration.
+func (m *Module) local(d *Decl) string {
+	if m == nil || d.Module == m {
+		return d.Name
+	}
+	return d.Module.Name[strings.LastIndexByte(d.Module.Name, '.')+1:] + "." + d.Name
+}
+
+// Checked tells whether a value of the type that could be read may still be
+// refused in a request: it may hold an unlisted member or alternative, or
+// break bounds. seen guards against types that contain themselves; pass an
+// empty map.
+func (t *Type) Checked(seen map[*Message]bool) bool {
+	if t.Named != nil && t.Named.Bounds != nil {
 		return true
-	case KindList, KindMap:
-		return t.Elem.HoldsEnum(seen)
+	}
+	switch t.Kind {
+	case KindEnum, KindUnion:
+		return true
+	case KindList:
+		return t.Elem.Checked(seen)
+	case KindMap:
+		return t.Key.Checked(seen) || t.Elem.Checked(seen)
 	case KindMessage:
 		if seen[t.Message] {
 			return false
 		}
 		seen[t.Message] = true
-		return slices.ContainsFunc(t.Message.Fields, func(f *Field) bool { return f.Type.HoldsEnum(seen) })
+		return slices.ContainsFunc(t.Message.Fields, func(f *Field) bool { return f.Bounds != nil || f.Type.Checked(seen) })
 	}
 	return false
+}
+
+// Holds tells whether values of a type may hold a *Message or *Union through
+// what is required, lists and maps included.
+func (t *Type) Holds(thing any) bool {
+	seen := map[any]bool{}
+	var holds func(t *Type) bool
+	holds = func(t *Type) bool {
+		switch t.Kind {
+		case KindList, KindMap:
+			return holds(t.Elem)
+		case KindUnion:
+			if t.Union == thing || seen[t.Union] {
+				return t.Union == thing
+			}
+			seen[t.Union] = true
+			return slices.ContainsFunc(t.Union.Alternatives, func(a *Alternative) bool { return holds(a.Type) })
+		case KindMessage:
+			if t.Message == thing || seen[t.Message] {
+				return t.Message == thing
+			}
+			seen[t.Message] = true
+			return slices.ContainsFunc(t.Message.Fields, func(f *Field) bool { return f.Presence == Required && holds(f.Type) })
+		}
+		return false
+	}
+	return holds(t)
 }
 
 // Definitions is everything that a project defines.
@@ -161,12 +243,16 @@ type Definitions struct {
 
 // Module is one module with its declarations, each kind by name.
 type Module struct {
-	Name     string
-	Doc      string
-	Consts   []*Const
-	Enums    []*Enum
-	Messages []*Message // errors too
-	Services []*Service
+	Name        string
+	Doc         string
+	Consts      []*Const
+	Types       []*NamedType
+	Enums       []*Enum
+	Unions      []*Union
+	Messages    []*Message // errors too
+	Examples    []*Example
+	Credentials []*Credential
+	Services    []*Service
 }
 
 // Decl is what every declaration has.
@@ -189,6 +275,15 @@ type Const struct {
 	Value any
 }
 
+// NamedType is a distinct type over a scalar, list or map, with bounds of its
+// own. References to it are &Type.
+type NamedType struct {
+	Decl
+	Type   Type    // what it is over, with Named set
+	Bounds *Bounds // nil for none; below, too
+	Secret bool
+}
+
 // Retired is a number (-1: none) or a name ("": none) not to be used again.
 type Retired struct {
 	Number int
@@ -208,10 +303,59 @@ type Member struct {
 	Enum   *Enum
 	Number int
 	Name   string
+	JSON   string // another name in JSON, or ""; below, too
 	Doc    string
 	Place  source.Place
 
 	Deprecated string
+}
+
+// JSONName is the member's name in JSON.
+func (m *Member) JSONName() string { return cmp.Or(m.JSON, m.Name) }
+
+// Union is an open list of alternatives, of which a value is exactly one.
+type Union struct {
+	Decl
+	Alternatives []*Alternative // by number
+	Retired      []Retired
+}
+
+// Alternative is one alternative of a union.
+type Alternative struct {
+	Union  *Union
+	Number int
+	Name   string
+	JSON   string
+	Type   *Type
+	Doc    string
+	Place  source.Place
+
+	Deprecated string
+}
+
+// JSONName is the alternative's name in JSON.
+func (a *Alternative) JSONName() string { return cmp.Or(a.JSON, a.Name) }
+
+// FullName is the union's full name, a dot and the alternative's name.
+func (a *Alternative) FullName() string { return a.Union.FullName() + "." + a.Name }
+
+// ByNumber returns the alternative with a number, or nil.
+func (u *Union) ByNumber(number int) *Alternative {
+	i, ok := slices.BinarySearchFunc(u.Alternatives, number, func(a *Alternative, n int) int { return a.Number - n })
+	if !ok {
+		return nil
+	}
+	return u.Alternatives[i]
+}
+
+// ByName returns the alternative with a name, or nil.
+func (u *Union) ByName(name string) *Alternative {
+	for _, a := range u.Alternatives {
+		if a.Name == name {
+			return a
+		}
+	}
+	return nil
 }
 
 // ByNumber returns the member with a number, or nil.
@@ -249,6 +393,7 @@ func (p Presence) String() string { return [...]string{"required", "optional", "
 type Message struct {
 	Decl
 	Status  int      // the HTTP status of an error
+	Stored  bool     // also kept in queues or databases
 	Fields  []*Field // by number
 	Retired []Retired
 }
@@ -277,18 +422,37 @@ func (m *Message) ByName(name string) *Field {
 
 // Field is one field. Default is set when Presence is Defaulted: a bool,
 // int64 (int8 to int64), uint64 (uint8 to uint64), float32, float64, string,
-// []byte, UUID, Instant or *Member.
+// []byte, UUID, Instant, Decimal, Date, Duration or *Member.
 type Field struct {
 	Message  *Message
 	Number   int
 	Name     string
+	JSON     string
 	Type     *Type
 	Presence Presence
+	Secret   bool // kept out of what generated code prints or logs
 	Default  any
+	Bounds   *Bounds // beside those of a named type
+	In       *In     // where the field travels when not in the body, or nil
 	Doc      string
 	Place    source.Place
 
 	Deprecated string
+}
+
+// In places a field of a request in the query, a header or a cookie. Name is
+// the parameter's, "" for the field's name in JSON.
+type In struct {
+	Place string // "query", "header" or "cookie"
+	Name  string
+}
+
+// JSONName is the field's name in JSON.
+func (f *Field) JSONName() string { return cmp.Or(f.JSON, f.Name) }
+
+// IsSecret tells fields whose values are never shown.
+func (f *Field) IsSecret() bool {
+	return f.Secret || f.Type.Named != nil && f.Type.Named.Secret
 }
 
 // FullName is the message's full name, a dot and the field's name.
@@ -310,16 +474,38 @@ func (s *Service) ByName(name string) *Call {
 	return nil
 }
 
+// Example is a value of a message or error, for documentation and samples.
+type Example struct {
+	Decl
+	Of    *Message
+	Value *Object
+}
+
+// Credential is what a caller may have to show.
+type Credential struct {
+	Decl
+	Kind    string // "key", "bearer" or "basic"
+	Carrier string // of a key: "header", "query" or "cookie"
+	Key     string // of a key: the name of the header, parameter or cookie
+	Format  string // of a bearer, or ""
+}
+
 // Call is one call. A nil Request or Response is "()".
 type Call struct {
-	Service  *Service
-	Name     string
-	Request  *Message
-	Response *Message
-	Fails    []*Message // by full name; what the service says holds for all is in here
-	Safe     bool
-	Doc      string
-	Place    source.Place
+	Service        *Service
+	Name           string
+	Request        *Message
+	Response       *Message
+	RequestStream  bool
+	ResponseStream bool
+	HTTP           *HTTP           // nil without an http clause
+	Fails          []*Message      // by full name; what the service says is in here
+	Needs          [][]*Credential // one of these, of it all; nil for nothing; what the service says is in here
+	NeedsNothing   bool            // it was said that nothing is needed
+	Safe           bool
+	Idempotent     bool
+	Doc            string
+	Place          source.Place
 
 	Deprecated string
 }
@@ -327,10 +513,21 @@ type Call struct {
 // FullName is the service's full name, a dot and the call's name.
 func (c *Call) FullName() string { return c.Service.FullName() + "." + c.Name }
 
-// Path is the call's path below the server's base: module, service and call,
-// in snake_case, a segment each.
+// Path is the call's path below the server's base: that of its http clause, or
+// module, service and call, in snake_case, a segment each.
 func (c *Call) Path() string {
+	if c.HTTP != nil {
+		return c.HTTP.Path
+	}
 	return "/" + strings.ReplaceAll(c.Service.Module.Name, ".", "/") + "/" + syntax.SnakeCase(c.Service.Name) + "/" + c.Name
+}
+
+// Method is the HTTP method by which the call is made.
+func (c *Call) Method() string {
+	if c.HTTP != nil {
+		return c.HTTP.Method
+	}
+	return "POST"
 }
 
 // Module returns the module with a name, or nil.
@@ -355,15 +552,19 @@ func (d *Definitions) Calls() []*Call {
 }
 
 // Count is how much a project defines.
-type Count struct{ Modules, Messages, Errors, Enums, Consts, Services, Calls int }
+type Count struct{ Modules, Messages, Errors, Enums, Unions, Types, Consts, Services, Calls, Examples, Credentials int }
 
 // Count counts the declarations.
 func (d *Definitions) Count() Count {
 	c := Count{Modules: len(d.Modules), Calls: len(d.Calls())}
 	for _, m := range d.Modules {
 		c.Enums += len(m.Enums)
+		c.Unions += len(m.Unions)
+		c.Types += len(m.Types)
 		c.Consts += len(m.Consts)
 		c.Services += len(m.Services)
+		c.Examples += len(m.Examples)
+		c.Credentials += len(m.Credentials)
 		for _, msg := range m.Messages {
 			if msg.IsError() {
 				c.Errors++
@@ -375,37 +576,56 @@ func (d *Definitions) Count() Count {
 	return c
 }
 
-// Uses lists the other modules whose names a module refers to, by name.
-func (m *Module) Uses() []*Module {
+// Declarations lists the declarations of a module by kind, then name: *Const,
+// *NamedType, *Enum, *Union, *Message (errors last), *Example, *Credential and
+// *Service.
+func (m *Module) Declarations() []any {
+	var list []any
+	for _, c := range m.Consts {
+		list = append(list, c)
+	}
+	for _, t := range m.Types {
+		list = append(list, t)
+	}
+	for _, e := range m.Enums {
+		list = append(list, e)
+	}
+	for _, u := range m.Unions {
+		list = append(list, u)
+	}
+	for _, isError := range []bool{false, true} {
+		for _, msg := range m.Messages {
+			if msg.IsError() == isError {
+				list = append(list, msg)
+			}
+		}
+	}
+	for _, e := range m.Examples {
+		list = append(list, e)
+	}
+	for _, c := range m.Credentials {
+		list = append(list, c)
+	}
+	for _, s := range m.Services {
+		list = append(list, s)
+	}
+	return list
+}
+
+// Uses lists the other modules whose names a module refers to, by name. What
+// only examples refer to does not count.
+func (m *Module) Uses() []*Module { return m.uses(false) }
+
+func (m *Module) uses(withExamples bool) []*Module {
 	var list []*Module
-	add := func(d *Decl) {
-		if d.Module != m && !slices.Contains(list, d.Module) {
+	add := func(used any, _ func() Use) {
+		if d := head(used); d.Module != m && !slices.Contains(list, d.Module) {
 			list = append(list, d.Module)
 		}
 	}
-	var walk func(t *Type)
-	walk = func(t *Type) {
-		switch t.Kind {
-		case KindList, KindMap:
-			walk(t.Elem)
-		case KindEnum:
-			add(&t.Enum.Decl)
-		case KindMessage:
-			add(&t.Message.Decl)
-		}
-	}
-	for _, msg := range m.Messages {
-		for _, f := range msg.Fields {
-			walk(f.Type)
-		}
-	}
-	for _, s := range m.Services {
-		for _, c := range s.Calls {
-			for _, side := range append([]*Message{c.Request, c.Response}, c.Fails...) {
-				if side != nil {
-					add(&side.Decl)
-				}
-			}
+	for _, decl := range m.Declarations() {
+		if _, isExample := decl.(*Example); withExamples || !isExample {
+			usesIn(decl, add)
 		}
 	}
 	slices.SortFunc(list, func(a, b *Module) int { return strings.Compare(a.Name, b.Name) })

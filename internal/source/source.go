@@ -111,6 +111,15 @@ type Finding struct {
 	Message  string
 	Mend     string
 	Notes    []Note
+
+	Edits []Edit // that carry out the mend, when that can be said exactly
+	Sure  bool   // the edits are right for certain, not a guess
+}
+
+// Edit puts Text in the place of what stands at Place.
+type Edit struct {
+	Place Place
+	Text  string
 }
 
 // Findings collects findings.

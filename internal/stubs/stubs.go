@@ -139,4 +139,26 @@ func Comment(c *Code, prefix, doc string) {
 }
 
 // Checked tells whether a value of a type can hold a violation.
-func Checked(t *schema.Type) bool { return t.HoldsEnum(map[*schema.Message]bool{}) }
+func Checked(t *schema.Type) bool { return t.Checked(map[*schema.Message]bool{}) }
+
+// Narrows tells whether a range leaves out any value of its kind: a check that
+// never fails would be noise, and linters say so.
+func Narrows(k schema.Kind, b *schema.Bounds) bool { return NarrowsLow(k, b) || NarrowsHigh(k, b) }
+
+// NarrowsLow is Narrows for the lower limit.
+func NarrowsLow(k schema.Kind, b *schema.Bounds) bool {
+	if b.Low == nil || !k.IsInteger() {
+		return b.Low != nil
+	}
+	low, _ := k.Range()
+	return fmt.Sprint(b.Low) != fmt.Sprint(low)
+}
+
+// NarrowsHigh is Narrows for the upper limit.
+func NarrowsHigh(k schema.Kind, b *schema.Bounds) bool {
+	if b.High == nil || !k.IsInteger() {
+		return b.High != nil
+	}
+	_, high := k.Range()
+	return fmt.Sprint(b.High) != fmt.Sprint(high)
+}

@@ -125,8 +125,9 @@ func (l *layout) is(word string) bool {
 
 // phrase writes words with the blanks that belong between them.
 type phrase struct {
-	b    strings.Builder
-	last kind
+	b        strings.Builder
+	last     kind
+	lastWord string
 }
 
 func (p *phrase) add(k kind, word string) {
@@ -143,7 +144,7 @@ func (p *phrase) add(k kind, word string) {
 		p.b.WriteByte(' ')
 	}
 	p.b.WriteString(word)
-	p.last = k
+	p.last, p.lastWord = k, word
 }
 
 // into adds the next token of an item. Comments in the middle of an item move
@@ -213,11 +214,15 @@ func (l *layout) finish(line string) {
 }
 
 func (l *layout) declaration() {
-	if l.is("const") {
-		l.constant()
+	switch {
+	case l.is("const"), l.is("type"), l.is("credential"):
+		l.plain()
+		return
+	case l.is("example"):
+		l.example()
 		return
 	}
-	isService := l.is("service")
+	isService, isEnum := l.is("service"), l.is("enum")
 	var p phrase
 	for p.last != braceOpen {
 		l.into(&p)
@@ -233,7 +238,7 @@ func (l *layout) declaration() {
 		if isService {
 			l.call()
 		} else {
-			l.item()
+			l.item(isEnum)
 		}
 	}
 	if l.blank && len(l.lead) > 0 && len(l.rows) > 0 {
@@ -260,16 +265,275 @@ func (l *layout) line(text, comment string) {
 	l.out.WriteString(text + "\n")
 }
 
-func (l *layout) constant() {
+// plain reads a constant, a type or a credential: a line, or where that would
+// be too wide one that goes on clause by clause.
+func (l *layout) plain() {
+	isType, isCredential := l.is("type"), l.is("credential")
 	var p phrase
-	for range 2 { // const NAME
+	l.into(&p) // the word
+	l.into(&p) // its name
+	if !isType && !isCredential {
+		l.typ(&p)
+	}
+	l.into(&p) // =
+	switch {
+	case isType:
+		l.typ(&p)
+	case isCredential:
+		l.into(&p) // key, bearer, basic
+		if p.lastWord == "key" {
+			l.into(&p) // header, query, cookie
+		}
+		if l.next().kind == text {
+			l.into(&p)
+		}
+	default:
+		l.literal(&p)
+	}
+	parts := append([]string{p.b.String()}, l.clauses()...)
+	line := strings.Join(parts, " ")
+	if utf8.RuneCountInString(line) <= maxWidth {
+		l.finish(line)
+		return
+	}
+	comment := l.trailing()
+	l.leading("")
+	for i, part := range parts {
+		if i > 0 {
+			part = "    " + part
+		}
+		if i < len(parts)-1 {
+			l.line(part, "")
+		} else {
+			l.line(part, comment)
+		}
+	}
+}
+
+// clauses reads a default, where and marks, each apart.
+func (l *layout) clauses() []string {
+	var parts []string
+	part := func(read func(p *phrase)) {
+		var p phrase
+		read(&p)
+		parts = append(parts, p.b.String())
+	}
+	if l.next().kind == equals {
+		part(func(p *phrase) { l.into(p); l.literal(p) })
+	}
+	if l.is("where") {
+		part(l.where)
+	}
+	for l.markBegins() {
+		part(l.mark)
+	}
+	return parts
+}
+
+// where reads bounds.
+func (l *layout) where(p *phrase) {
+	l.into(p)
+	for {
+		next, after := l.look()
+		word := ""
+		if next.kind == lowerName && after.kind != dot {
+			word = l.word(next)
+		}
+		switch word {
+		case "unique":
+			l.into(p)
+		case "pattern":
+			l.into(p)
+			l.into(p)
+		case "length", "count":
+			l.into(p)
+			l.limits(p)
+		default:
+			l.limits(p)
+		}
+		if l.next().kind != comma {
+			return
+		}
+		l.into(p)
+	}
+}
+
+func (l *layout) limits(p *phrase) {
+	if k := l.next().kind; k == atLeast || k == atMost {
+		l.into(p)
+		l.literal(p)
+		return
+	}
+	l.literal(p)
+	l.into(p) // ..
+	l.literal(p)
+}
+
+// mark reads one mark with what belongs to it.
+func (l *layout) mark(p *phrase) {
+	l.into(p)
+	switch p.lastWord {
+	case "in":
+		l.into(p)
+		if l.next().kind == text {
+			l.into(p)
+		}
+	case "deprecated", "json":
+		l.into(p)
+	}
+}
+
+// markBegins tells whether a mark stands here. Where a type or name may stand,
+// nobody asks: a mark never comes first.
+func (l *layout) markBegins() bool {
+	next, after := l.look()
+	if next.kind != lowerName {
+		return false
+	}
+	switch l.word(next) {
+	case "deprecated", "json":
+		return after.kind == text
+	case "in":
+		return after.kind == lowerName
+	case "secret", "stored":
+		return true
+	}
+	return false
+}
+
+// example reads an example: on one line, or a line each entry.
+func (l *layout) example() {
+	var p phrase
+	for range 3 { // example name of
 		l.into(&p)
 	}
-	l.typ(&p)
-	l.into(&p) // =
-	l.literal(&p)
-	l.marks(&p)
-	l.finish(p.b.String())
+	l.into(&p)
+	if l.next().kind == dot {
+		l.into(&p)
+		l.into(&p)
+	}
+	l.skipComments()
+	l.leading("")
+	last := l.value(p.b.String()+" ", "")
+	l.line(last, l.trailing())
+}
+
+// skipComments moves comments in the middle of an item before it.
+func (l *layout) skipComments() {
+	for l.tokens[l.at].kind == lineComment {
+		l.lead = append(l.lead, strings.TrimRight(l.word(l.tokens[l.at]), " \t\r"))
+		l.at++
+	}
+}
+
+// value lays out a value behind what stands on the line before it, and returns
+// the line that it ends on, without what may follow there.
+func (l *layout) value(before, indent string) string {
+	if k := l.next().kind; k != braceOpen && k != bracketOpen {
+		var p phrase
+		l.literal(&p)
+		return before + p.b.String()
+	}
+	if flat, end := l.flat(maxWidth - utf8.RuneCountInString(before)); end > 0 {
+		l.at = end
+		return before + flat
+	}
+	return l.broken(before, indent)
+}
+
+// flat writes a value on one line, in at most width columns; end is the token
+// behind it, or 0 where it has comments, its author broke it, or it is too
+// wide.
+func (l *layout) flat(width int) (text string, end int) {
+	var p phrase
+	depth := 0
+	for i := l.at; ; i++ {
+		t := l.tokens[i]
+		if t.kind == lineComment || t.kind == docComment || p.b.Len() > 4*width {
+			return "", 0
+		}
+		if opens := p.last == braceOpen || p.last == bracketOpen; opens && t.firstHere && t.kind != braceClose && t.kind != bracketClose {
+			return "", 0
+		} else if t.kind == braceClose && p.last != braceOpen && p.last != comma || opens && p.last == braceOpen && t.kind != braceClose {
+			p.b.WriteByte(' ')
+		}
+		p.add(t.kind, l.word(t))
+		switch t.kind {
+		case braceOpen, bracketOpen:
+			depth++
+		case braceClose, bracketClose:
+			depth--
+		}
+		if depth == 0 {
+			if utf8.RuneCountInString(p.b.String()) > width {
+				return "", 0
+			}
+			return p.b.String(), i + 1
+		}
+	}
+}
+
+// broken writes a value with a line each entry.
+func (l *layout) broken(before, indent string) string {
+	var p phrase
+	l.into(&p)
+	l.line(before+p.b.String(), l.trailing())
+	inner := indent + "  "
+	first := true
+	for l.comments(); !l.closes(); l.comments() {
+		if l.blank && !first {
+			l.out.WriteByte('\n')
+		}
+		first = false
+		l.entry(inner)
+	}
+	if len(l.lead) > 0 {
+		if l.blank && !first {
+			l.out.WriteByte('\n')
+		}
+		if l.lead[len(l.lead)-1] == "" {
+			l.lead = l.lead[:len(l.lead)-1]
+		}
+		l.leading(inner)
+	}
+	closing := l.word(l.tokens[l.at])
+	l.at++
+	return indent + closing
+}
+
+func (l *layout) closes() bool {
+	k := l.tokens[l.at].kind
+	return k == braceClose || k == bracketClose
+}
+
+// entry writes one entry of an object or list, with its comma.
+func (l *layout) entry(indent string) {
+	var p phrase
+	if _, after := l.look(); after.kind == colon {
+		l.into(&p)
+		l.into(&p)
+		p.b.WriteByte(' ')
+	}
+	l.skipComments()
+	l.leading(indent)
+	line := l.value(indent+p.b.String(), indent)
+	// A literal may have moved comments of its own out of its way.
+	late := l.lead
+	l.lead = nil
+	if l.next().kind == comma {
+		var rest phrase
+		l.into(&rest)
+		late = append(late, l.lead...)
+		l.lead = nil
+		line += ","
+	}
+	comment := l.trailing()
+	if comment == "" && len(late) > 0 {
+		comment, late = late[0], late[1:]
+	}
+	l.line(line, comment)
+	l.lead = late
+	l.leading(indent)
 }
 
 // typ reads a type: a name, or what is between its brackets.
@@ -298,17 +562,17 @@ func (l *layout) literal(p *phrase) {
 	}
 }
 
-// item reads a field, a member, or what is retired.
-func (l *layout) item() {
+// item reads a field, a member, an alternative, or what is retired.
+func (l *layout) item(isMember bool) {
 	lead := l.lead
 	l.lead = nil
-	var cells []string
+	var cells, rest []string
 	cell := func(read func(p *phrase)) {
 		var p phrase
 		read(&p)
 		cells = append(cells, p.b.String())
 	}
-	if l.is("retired") {
+	if l.retiredBegins() {
 		cell(func(p *phrase) {
 			l.into(p)
 			if l.next().kind == hash {
@@ -322,7 +586,7 @@ func (l *layout) item() {
 	} else {
 		cell(func(p *phrase) { l.into(p); l.into(p) }) // #1
 		cell(l.into)
-		if k := l.next().kind; k == lowerName && !l.retiredBegins() && !l.markBegins() || k == pascalName || k == upperName || k == oddName || k == bracketOpen || k == braceOpen {
+		if !isMember {
 			cell(func(p *phrase) {
 				l.typ(p)
 				if l.next().kind == question {
@@ -330,44 +594,30 @@ func (l *layout) item() {
 				}
 			})
 		}
-		if l.next().kind == equals || l.markBegins() {
-			cell(func(p *phrase) {
-				if l.next().kind == equals {
-					l.into(p)
-					l.literal(p)
-				}
-				l.marks(p)
-			})
-		}
+		rest = l.clauses()
 	}
-	l.addItem(append(lead, l.lead...), cells)
+	l.addItem(append(lead, l.lead...), cells, rest)
 }
 
-// addItem adds an item; what stands behind the type goes on a line of its own
-// where it would be too wide.
-func (l *layout) addItem(lead, cells []string) {
-	last := len(cells) - 1
-	if last < 2 || utf8.RuneCountInString(strings.Join(cells, " "))+2 <= maxWidth {
+// addItem adds an item; what stands behind the type goes on lines of its own,
+// clause by clause, where it would be too wide.
+func (l *layout) addItem(lead, cells, rest []string) {
+	if len(rest) == 0 {
 		l.add(lead, cells)
 		return
 	}
-	l.add(lead, cells[:last])
-	behind := &l.rows[len(l.rows)-1]
-	l.rows = append(l.rows, row{cells: []string{"  " + cells[last]}, comment: behind.comment})
-	l.rows[len(l.rows)-2].comment = ""
-}
-
-// marks reads what stands behind the rest of an item, a word and its text.
-func (l *layout) marks(p *phrase) {
-	for l.markBegins() {
-		l.into(p)
-		l.into(p)
+	whole := append(cells, strings.Join(rest, " "))
+	if utf8.RuneCountInString(strings.Join(whole, " "))+2 <= maxWidth {
+		l.add(lead, whole)
+		return
 	}
-}
-
-func (l *layout) markBegins() bool {
-	next, after := l.look()
-	return next.kind == lowerName && l.word(next) == "deprecated" && after.kind == text
+	l.add(lead, cells)
+	first := len(l.rows) - 1
+	for _, clause := range rest {
+		l.rows = append(l.rows, row{cells: []string{"  " + clause}})
+	}
+	last := len(l.rows) - 1
+	l.rows[last].comment, l.rows[first].comment = l.rows[first].comment, ""
 }
 
 // retiredBegins tells a retired item from a type of that name.
@@ -404,23 +654,18 @@ func (l *layout) call() {
 		read(&p)
 		parts = append(parts, p.b.String())
 	}
-	fails := func(p *phrase) {
-		l.into(p)
-		for {
-			l.literal(p) // a name, or alias.Name
-			if l.next().kind != comma {
-				return
-			}
-			l.into(p)
-		}
-	}
-	if l.is("fails") {
-		part(fails)
+	if !l.is("call") {
+		part(l.clause)
 	} else {
 		part(func(p *phrase) {
 			l.into(p) // call
 			for p.last != arrow {
 				l.into(p)
+			}
+			if l.is("stream") {
+				if _, after := l.look(); after.kind != dot {
+					l.into(p)
+				}
 			}
 			l.literal(p)
 			if p.last == parenOpen {
@@ -428,14 +673,7 @@ func (l *layout) call() {
 			}
 		})
 		for l.clauseBegins() {
-			switch {
-			case l.is("fails"):
-				part(fails)
-			case l.markBegins():
-				part(l.marks)
-			default:
-				part(l.into)
-			}
+			part(l.clause)
 		}
 	}
 	lead = append(lead, l.lead...)
@@ -456,7 +694,32 @@ func (l *layout) call() {
 	}
 }
 
-func (l *layout) clauseBegins() bool { return l.is("fails") || l.is("safe") || l.markBegins() }
+func (l *layout) clauseBegins() bool {
+	return l.is("fails") || l.is("safe") || l.is("http") || l.is("needs") || l.is("idempotent") || l.markBegins()
+}
+
+// clause reads one clause of a call or service.
+func (l *layout) clause(p *phrase) {
+	l.into(p)
+	switch p.lastWord {
+	case "http":
+		l.into(p)
+		l.into(p)
+		if l.next().kind == number {
+			l.into(p)
+		}
+	case "deprecated":
+		l.into(p)
+	case "fails", "needs":
+		for {
+			l.literal(p) // a name, or alias.Name
+			if k := l.next().kind; k != comma && k != bar && k != plus {
+				return
+			}
+			l.into(p)
+		}
+	}
+}
 
 // body writes the rows: columns are aligned among rows that no blank line
 // parts.

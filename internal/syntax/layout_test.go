@@ -36,7 +36,21 @@ var tidied = []struct{ in, want string }{
 	{"module m\r\nmessage A {\r\n\t#1 é_ text\r\n}", ""},
 	{"\uFEFFmodule m\r\nmessage A {\r\n\t#1 e text // é\r\n}", "module m\n\nmessage A {\n  #1 e text  // é\n}\n"},
 	{"module m const A text=\"a\" deprecated \"x\" enum E deprecated \"e\" { #0 a deprecated \"m\" // c\n #1 deprecated #2 bb deprecated \"n\" } message M { #1 deprecated deprecated? deprecated \"f\" #2 x text = y deprecated \"" + strings.Repeat("w", 90) + "\" // d\n } service S deprecated \"s\" { call a() -> () safe deprecated \"c\" }",
-		"module m\n\nconst A text = \"a\" deprecated \"x\"\n\nenum E deprecated \"e\" {\n  #0 a  deprecated \"m\"  // c\n  #1 deprecated\n  #2 bb deprecated \"n\"\n}\n\nmessage M {\n  #1 deprecated deprecated? deprecated \"f\"\n  #2 x          text\n    = y deprecated \"" + strings.Repeat("w", 90) + "\"  // d\n}\n\nservice S deprecated \"s\" {\n  call a() -> () safe deprecated \"c\"\n}\n"},
+		"module m\n\nconst A text = \"a\" deprecated \"x\"\n\nenum E deprecated \"e\" {\n  #0 a  deprecated \"m\"  // c\n  #1 deprecated\n  #2 bb deprecated \"n\"\n}\n\nmessage M {\n  #1 deprecated deprecated? deprecated \"f\"\n  #2 x          text\n    = y\n    deprecated \"" + strings.Repeat("w", 90) + "\"  // d\n}\n\nservice S deprecated \"s\" {\n  call a() -> () safe deprecated \"c\"\n}\n"},
+	{`module m type Code=text where pattern "^[A-Z]$",length 1 .. 8 secret deprecated "d" type Long = { text : [ x . Deck ] } where count >=1 // c
+type A = int32 where -5..x.LIMIT,<=  B
+credential desk=key header "X-Desk" credential p = bearer "JWT" deprecated "d" credential b=basic`,
+		"module m\n\ntype Code = text where pattern \"^[A-Z]$\", length 1..8 secret deprecated \"d\"\n\ntype Long = {text: [x.Deck]} where count >= 1  // c\n\ntype A = int32 where -5..x.LIMIT, <= B\n\ncredential desk = key header \"X-Desk\"\n\ncredential p = bearer \"JWT\" deprecated \"d\"\n\ncredential b = basic\n"},
+	{`module m union U { #1 foot A json "f" #12 long [ x . B ] deprecated "d" retired "x" } message M stored deprecated "d" { #1 in in in query "q" #2 secret secret secret #3 a int32? where >= 1,unique json "b" #4 where text = "x" where length 1..2 in header }`,
+		"module m\n\nunion U {\n  #1  foot A     json \"f\"\n  #12 long [x.B] deprecated \"d\"\n  retired \"x\"\n}\n\nmessage M stored deprecated \"d\" {\n  #1 in     in     in query \"q\"\n  #2 secret secret secret\n  #3 a      int32? where >= 1, unique json \"b\"\n  #4 where  text   = \"x\" where length 1..2 in header\n}\n"},
+	{`module m service S { needs a|x . b+c fails X call a(stream Q) -> stream x . R http POST "/a/{b}" 201 needs nothing idempotent call stream(stream . Q) -> stream . R
+http GET "/x" // h
+safe }`,
+		"module m\n\nservice S {\n  needs a | x.b + c\n  fails X\n  call a(stream Q) -> stream x.R http POST \"/a/{b}\" 201 needs nothing idempotent\n  // h\n  call stream(stream.Q) -> stream.R\n    http GET \"/x\"\n    safe\n}\n"},
+	{"module m example f of M { // open\n// first\na : 1 , // one\n\n\n// of b\nb // mid\n: [ 1,2 ] // late\n, c: [\n1, 2\n// end\n] } // behind\n",
+		"module m\n\nexample f of M {  // open\n  // first\n  a: 1,  // one\n\n  // of b\n  // mid\n  b: [1, 2],  // late\n  c: [\n    1,\n    2\n    // end\n  ]\n}  // behind\n"},
+	{"module m example e of x . M{a:1,\"b\":[true,null,{}],3:{c:x.D},} example w of M { a: \"" + strings.Repeat("w", 50) + "\", b: { c: \"" + strings.Repeat("w", 50) + "\" } }",
+		"module m\n\nexample e of x.M { a: 1, \"b\": [true, null, {}], 3: { c: x.D }, }\n\nexample w of M {\n  a: \"" + strings.Repeat("w", 50) + "\",\n  b: { c: \"" + strings.Repeat("w", 50) + "\" }\n}\n"},
 	{"module m const A text = \"a // b\\\" c\" enum E { #0 a }", "module m\n\nconst A text = \"a // b\\\" c\"\n\nenum E {\n  #0 a\n}\n"},
 }
 

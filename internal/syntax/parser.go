@@ -67,7 +67,23 @@ func (p *parser) readable() bool {
 }
 
 func (p *parser) report(span source.Span, name, message, mend string, notes ...source.Note) {
-	p.findings.Add(source.Finding{Name: name, Place: source.Place{File: p.file, Span: span}, Message: message, Mend: mend, Notes: notes})
+	p.findings.Add(source.Finding{Name: name, Place: p.place(span), Message: message, Mend: mend, Notes: notes})
+}
+
+// mend reports what the edits mend for certain.
+func (p *parser) mend(span source.Span, name, message, mend string, edits ...source.Edit) {
+	p.findings.Add(source.Finding{Name: name, Place: p.place(span), Message: message, Mend: mend, Edits: edits, Sure: true})
+}
+
+// guess reports what the edit most likely mends.
+func (p *parser) guess(span source.Span, name, message, mend, text string) {
+	p.findings.Add(source.Finding{Name: name, Place: p.place(span), Message: message, Mend: mend, Edits: []source.Edit{p.edit(span, text)}})
+}
+
+func (p *parser) place(span source.Span) source.Place { return source.Place{File: p.file, Span: span} }
+
+func (p *parser) edit(span source.Span, text string) source.Edit {
+	return source.Edit{Place: p.place(span), Text: text}
 }
 
 func (p *parser) advance() {
@@ -78,8 +94,9 @@ func (p *parser) advance() {
 		if p.peek.kind != strayDoc {
 			return
 		}
-		p.report(p.peek.span(), "stray-documentation",
-			"a /// after an item on its own line would document the next item", "write it on a line of its own above the item, or make it a // comment")
+		p.mend(p.peek.span(), "stray-documentation",
+			"a /// after an item on its own line would document the next item", "write it on a line of its own above the item, or make it a // comment",
+			p.edit(source.Span{Start: p.peek.start, End: p.peek.start + 3}, "//"))
 	}
 }
 
@@ -168,7 +185,12 @@ func (p *parser) name(want kind, what string) (Name, bool) {
 		} else if want == pascalName {
 			mend = "it has at least one small letter"
 		}
-		p.report(n.Span, "name-style", fmt.Sprintf("%s is written in %s, not %q", what, style.name, n.Text), mend)
+		message := fmt.Sprintf("%s is written in %s, not %q", what, style.name, n.Text)
+		if better, ok := strings.CutPrefix(mend, "write "); ok {
+			p.guess(n.Span, "name-style", message, mend, better)
+		} else {
+			p.report(n.Span, "name-style", message, mend)
+		}
 	default:
 		p.expected(what, "")
 		return Name{}, false
@@ -199,45 +221,7 @@ func (p *parser) dotted() (Name, bool) {
 	return Name{Text: strings.Join(strings.Fields(p.file.Text[span.Start:span.End]), ""), Span: span}, true
 }
 
-var (
-	declWords = []string{"const", "type", "enum", "union", "message", "example", "error", "credential", "service"}
-	// laterWords belong to the language, but this version does not read them.
-	laterWords = []string{"type", "union", "example", "credential", "where", "json", "secret", "in", "stored", "http", "needs", "idempotent", "stream"}
-)
-
-// later reports a word of the language that this version does not read yet.
-func (p *parser) later() bool {
-	if p.cur.kind != lowerName || !slices.Contains(laterWords, p.textOf(p.cur)) {
-		return false
-	}
-	p.report(p.cur.span(), "not-yet", fmt.Sprintf("%q belongs to the language, but this version of faithful does not read it yet", p.textOf(p.cur)), "leave it out for now")
-	return true
-}
-
-// deprecated reads the mark of that name, if it stands here.
-func (p *parser) deprecated(into *Name) bool {
-	for p.at("deprecated") {
-		at := p.cur
-		p.advance()
-		if p.cur.kind != text {
-			p.expected("the reason, in quotes", "say what to use instead: deprecated \"use fare instead\"")
-			return false
-		}
-		reason, ok := p.literal()
-		if !ok {
-			return false
-		}
-		span := source.Span{Start: at.start, End: reason.Span.End}
-		switch {
-		case into.Text != "":
-			p.report(span, "mark-twice", "deprecated stands here twice", "remove one of the two")
-		case reason.Text == "":
-			p.report(span, "no-reason", "the reason of a deprecation is empty", "say what to use instead")
-		}
-		*into = Name{Text: reason.Text, Span: span}
-	}
-	return true
-}
+var declWords = []string{"const", "type", "enum", "union", "message", "example", "error", "credential", "service"}
 
 func (p *parser) parseFile() {
 	p.out.Doc = p.doc()
@@ -309,8 +293,12 @@ func (p *parser) declBegins(inBody bool) bool {
 	case pascalName, upperName, oddName:
 		return slices.Contains(declWords, p.textOf(p.cur))
 	case lowerName:
-		word := p.textOf(p.cur)
-		return p.cur.firstHere && (word == "use" || word == "module" || !inBody && slices.Contains(declWords, word))
+		switch word := p.textOf(p.cur); word {
+		case "use", "module", "example", "credential":
+			return p.cur.firstHere
+		default:
+			return p.cur.firstHere && !inBody && slices.Contains(declWords, word)
+		}
 	}
 	return false
 }
@@ -335,84 +323,12 @@ func (p *parser) skipToDecl() {
 	}
 }
 
-func (p *parser) parseDecl(doc Doc) {
-	word := p.cur
-	if p.cur.kind == endOfFile {
-		p.report(doc.Span, "stray-documentation", "this documentation is followed by nothing that it could document", "remove it, or make it a // comment")
-		return
-	}
-	switch {
-	case p.at("const"):
-		p.advance()
-		p.parseConst(doc)
-	case p.at("enum"):
-		p.advance()
-		p.parseEnum(doc)
-	case p.at("message"):
-		p.advance()
-		p.parseMessage(doc, false)
-	case p.at("error"):
-		p.advance()
-		p.parseMessage(doc, true)
-	case p.at("service"):
-		p.advance()
-		p.parseService(doc)
-	case p.later():
-		p.advance()
-		p.skipToDecl()
-	case word.kind == braceClose:
-		p.report(word.span(), "syntax", "this } closes nothing", "remove it")
-		p.advance()
-	default:
-		mend := "a declaration begins with one of: " + strings.Join(declWords, ", ")
-		if word.kind == lowerName || word.kind == oddName || word.kind == pascalName {
-			if near := source.Nearest(p.textOf(word), declWords); near != "" {
-				mend = fmt.Sprintf("did you mean %q?", near)
-			}
-		}
-		p.expected("a declaration", mend)
-		p.advance()
-		p.skipToDecl()
-	}
-}
-
-func (p *parser) parseConst(doc Doc) {
-	name, ok := p.name(upperName, "the name of a constant")
-	if !ok {
-		p.skipToDecl()
-		return
-	}
-	c := &Const{Head: Head{Doc: doc, Name: name}}
-	c.Type, ok = p.parseType()
-	if ok {
-		ok = p.expect(equals, `"=" and the constant's value`)
-	}
-	if ok {
-		c.Value, ok = p.literal()
-	}
-	if ok {
-		ok = p.deprecated(&c.Deprecated)
-	}
-	if ok && p.cur.firstHere || p.cur.kind == endOfFile || p.declBegins(false) {
-		if ok {
-			p.out.Decls = append(p.out.Decls, c)
-		}
-		return
-	}
-	if ok && !p.later() {
-		p.expected("the next declaration", "")
-	}
-	p.skipToDecl()
-}
-
 // body reads the items between { and }. item reads one and tells whether it
 // went well; begins tells whether an item can begin at the current token.
 func (p *parser) body(head Name, what string, begins func() bool, item func(Doc) bool) {
 	open := p.cur
 	if !p.accept(braceOpen) {
-		if !p.later() {
-			p.expected(fmt.Sprintf(`"{" and what is in %s`, head.Text), "")
-		}
+		p.expected(fmt.Sprintf(`"{" and what is in %s`, head.Text), p.strayWord(declarationMarks))
 		p.skipToDecl()
 		return
 	}
@@ -434,9 +350,7 @@ func (p *parser) body(head Name, what string, begins func() bool, item func(Doc)
 				continue
 			}
 		default:
-			if !p.later() {
-				p.expected(what, "")
-			}
+			p.expected(what, p.strayWord(0))
 			p.advance()
 		}
 		for p.cur.kind != endOfFile && p.cur.kind != braceClose && p.cur.kind != docComment && !begins() && !p.declBegins(true) {
@@ -450,14 +364,25 @@ func (p *parser) fieldBegins() bool {
 }
 
 // ends tells whether an item may end at the current token; if not, it says so.
-func (p *parser) ends(what string) bool {
+func (p *parser) ends(what string, marks markSet) bool {
 	if p.cur.kind == braceClose || p.cur.kind == endOfFile || p.cur.kind == docComment || p.fieldBegins() || p.declBegins(true) {
 		return true
 	}
-	if !p.later() {
-		p.expected(what, "")
+	if p.separator() {
+		return true
 	}
+	p.expected(what, p.strayWord(marks))
 	return false
+}
+
+// separator reads a comma or semicolon behind an item, where none belongs.
+func (p *parser) separator() bool {
+	if word := p.textOf(p.cur); p.cur.kind != comma && word != ";" {
+		return false
+	}
+	p.mend(p.cur.span(), "separator", "nothing stands between items: each begins with its own mark or word", "remove it", p.edit(p.cur.span(), ""))
+	p.advance()
+	return true
 }
 
 func (p *parser) numberAfterHash() (Number, bool) {
@@ -494,367 +419,5 @@ func (p *parser) parseRetired() (Retired, bool) {
 		}
 		r.Name = Name{Text: l.Text, Span: l.Span}
 	}
-	return r, p.ends("the next item")
-}
-
-func (p *parser) parseEnum(doc Doc) {
-	name, ok := p.name(pascalName, "the name of an enum")
-	if !ok {
-		p.skipToDecl()
-		return
-	}
-	e := &Enum{Head: Head{Doc: doc, Name: name}}
-	p.deprecated(&e.Deprecated)
-	p.out.Decls = append(p.out.Decls, e)
-	p.body(name, "#NUMBER name, a member", p.fieldBegins, func(doc Doc) bool {
-		if p.cur.kind != hash {
-			r, ok := p.parseRetired()
-			e.Retired = append(e.Retired, r)
-			return ok
-		}
-		n, ok := p.numberAfterHash()
-		if !ok {
-			return false
-		}
-		member, ok := p.name(lowerName, "the name of a member")
-		if !ok {
-			return false
-		}
-		m := Member{Doc: doc, Number: n, Name: member}
-		ok = p.deprecated(&m.Deprecated)
-		e.Members = append(e.Members, m)
-		return ok && p.ends("the next member")
-	})
-}
-
-func (p *parser) parseMessage(doc Doc, isError bool) {
-	what := "the name of a message"
-	if isError {
-		what = "the name of an error"
-	}
-	name, ok := p.name(pascalName, what)
-	if !ok {
-		p.skipToDecl()
-		return
-	}
-	m := &Message{Head: Head{Doc: doc, Name: name}, IsError: isError}
-	if isError {
-		if p.cur.kind == number {
-			m.Status = Name{Text: p.textOf(p.cur), Span: p.cur.span()}
-			p.advance()
-		} else {
-			p.expected("the error's HTTP status", fmt.Sprintf("write, for example: error %s 409 { … }", name.Text))
-		}
-	}
-	p.deprecated(&m.Deprecated)
-	p.out.Decls = append(p.out.Decls, m)
-	p.body(name, "#NUMBER name TYPE, a field", p.fieldBegins, func(doc Doc) bool {
-		if p.cur.kind != hash {
-			r, ok := p.parseRetired()
-			m.Retired = append(m.Retired, r)
-			return ok
-		}
-		f := Field{Doc: doc}
-		ok := p.parseField(&f)
-		if f.Name.Text != "" {
-			p.fields = append(p.fields, f)
-		}
-		return ok && p.ends("the next field")
-	})
-	m.Fields = slices.Clone(p.fields)
-	p.fields = p.fields[:0]
-}
-
-func (p *parser) parseField(f *Field) bool {
-	var ok bool
-	if f.Number, ok = p.numberAfterHash(); !ok {
-		return false
-	}
-	if f.Name, ok = p.name(lowerName, "the name of a field"); !ok {
-		return false
-	}
-	if f.Type, ok = p.parseType(); !ok {
-		return false
-	}
-	if p.cur.kind == question {
-		f.Optional = true
-		p.advance()
-	}
-	if p.cur.kind == equals {
-		if f.Optional {
-			p.report(p.cur.span(), "optional-with-default", fmt.Sprintf("%s is optional and has a default: a field with a default may already be left out", f.Name.Text), "remove the ? or the default")
-			f.Optional = false
-		}
-		p.advance()
-		l, ok := p.literal()
-		if !ok {
-			return false
-		}
-		f.Default = &l
-	}
-	return p.deprecated(&f.Deprecated)
-}
-
-func (p *parser) parseType() (*Type, bool) {
-	p.nesting++
-	defer func() { p.nesting-- }()
-	start := p.cur.start
-	if p.nesting > MaxNesting {
-		p.report(p.cur.span(), "too-deep", fmt.Sprintf("types nest more than %d deep here", MaxNesting), "give the inner part a message of its own")
-		return nil, false
-	}
-	t := &Type{}
-	var ok bool
-	switch p.cur.kind {
-	case bracketOpen:
-		p.advance()
-		t.Form = ListType
-		if t.Elem, ok = p.parseType(); !ok || !p.noAbsent("lists") || !p.expect(bracketClose, `"]" after the list's element type`) {
-			return nil, false
-		}
-	case braceOpen:
-		p.advance()
-		t.Form = MapType
-		if t.Key, ok = p.parseType(); !ok || !p.expect(colon, `":" between a map's key type and value type`) {
-			return nil, false
-		}
-		if t.Elem, ok = p.parseType(); !ok || !p.noAbsent("maps") || !p.expect(braceClose, `"}" after the map's value type`) {
-			return nil, false
-		}
-	case lowerName, pascalName, upperName, oddName:
-		n := Name{Text: p.textOf(p.cur), Span: p.cur.span()}
-		p.advance()
-		if p.cur.kind == dot {
-			p.advance()
-			t.Alias = n
-			if n, ok = p.name(pascalName, "the name of a type"); !ok {
-				return nil, false
-			}
-		}
-		t.Name = n
-	default:
-		p.expected("a type", "a type is a scalar such as text or int32, the name of a message or enum, [T] or {text: T}")
-		return nil, false
-	}
-	t.Span = source.Span{Start: start, End: p.lastEnd}
-	return t, true
-}
-
-func (p *parser) noAbsent(what string) bool {
-	if p.cur.kind != question {
-		return true
-	}
-	p.report(p.cur.span(), "absent-element", what+" hold no absent elements", "remove the ?; to leave out the whole field, write ? after it")
-	p.advance()
-	return true
-}
-
-func (p *parser) literal() (Literal, bool) {
-	l := Literal{Span: p.cur.span(), Text: p.textOf(p.cur)}
-	switch p.cur.kind {
-	case number:
-		if digits := strings.TrimPrefix(l.Text, "-"); len(digits) > 1 && digits[0] == '0' && letters[digits[1]] == isDigit {
-			p.report(l.Span, "leading-zero", "numbers have no leading zeros", "")
-		}
-	case text:
-		l.Form = TextLiteral
-		value, problem := unquote(l.Text)
-		if problem != "" {
-			p.report(l.Span, "bad-string", problem, "strings are written as in JSON")
-			value = ""
-		}
-		l.Text = value
-	case lowerName:
-		if p.peek.kind == dot {
-			l.Alias = Name{Text: l.Text, Span: l.Span}
-			p.advance()
-			p.advance()
-			n, ok := p.name(upperName, "the name of a constant")
-			if !ok {
-				return l, false
-			}
-			return Literal{Form: ConstLiteral, Alias: l.Alias, Text: n.Text, Span: source.Span{Start: l.Span.Start, End: n.Span.End}}, true
-		}
-		l.Form = WordLiteral
-		if l.Text == "true" || l.Text == "false" {
-			l.Form = BoolLiteral
-		}
-	case upperName, pascalName:
-		l.Form = ConstLiteral
-	default:
-		p.expected("a value", `a value is a number, "text", true, false, an enum's member or a constant`)
-		return l, false
-	}
-	p.advance()
-	return l, true
-}
-
-// unquote undoes the escapes of a JSON string (RFC 8259, section 7). The
-// second result says what is wrong, or is empty.
-func unquote(quoted string) (string, string) {
-	body := quoted[1 : len(quoted)-1]
-	for i := 0; i < len(body); i++ {
-		if body[i] < 0x20 {
-			return "", fmt.Sprintf("the control character 0x%02x must be written as an escape", body[i])
-		}
-	}
-	if !strings.Contains(body, `\`) {
-		return body, ""
-	}
-	var b strings.Builder
-	for i := 0; i < len(body); i++ {
-		if body[i] != '\\' {
-			b.WriteByte(body[i])
-			continue
-		}
-		i++
-		switch c := body[i]; c {
-		case '"', '\\', '/':
-			b.WriteByte(c)
-		case 'b', 'f', 'n', 'r', 't':
-			b.WriteByte(map[byte]byte{'b': '\b', 'f': '\f', 'n': '\n', 'r': '\r', 't': '\t'}[c])
-		case 'u':
-			r, ok := hex4(body, i+1)
-			if !ok {
-				return "", `\u is followed by four hexadecimal digits`
-			}
-			i += 4
-			if r >= 0xD800 && r < 0xE000 {
-				low, ok := rune(0), false
-				if r < 0xDC00 && strings.HasPrefix(body[i+1:], `\u`) {
-					low, ok = hex4(body, i+3)
-				}
-				if !ok || low < 0xDC00 || low > 0xDFFF {
-					return "", "half of a surrogate pair stands alone here"
-				}
-				r = 0x10000 + (r-0xD800)<<10 + (low - 0xDC00)
-				i += 6
-			}
-			b.WriteRune(r)
-		default:
-			return "", fmt.Sprintf(`\%c is not an escape`, c)
-		}
-	}
-	return b.String(), ""
-}
-
-func hex4(s string, at int) (rune, bool) {
-	if at+4 > len(s) {
-		return 0, false
-	}
-	v, err := strconv.ParseUint(s[at:at+4], 16, 16)
-	return rune(v), err == nil
-}
-
-func (p *parser) parseService(doc Doc) {
-	name, ok := p.name(pascalName, "the name of a service")
-	if !ok {
-		p.skipToDecl()
-		return
-	}
-	s := &Service{Head: Head{Doc: doc, Name: name}}
-	p.deprecated(&s.Deprecated)
-	p.out.Decls = append(p.out.Decls, s)
-	begins := func() bool {
-		return p.at("call") && p.peek.kind != parenOpen || p.at("fails")
-	}
-	p.body(name, `"call", "fails" or "}"`, begins, func(doc Doc) bool {
-		if p.at("fails") {
-			return p.fails(&s.Fails)
-		}
-		p.advance()
-		c := Call{Doc: doc}
-		ok := p.parseCall(&c)
-		if c.Name.Text != "" {
-			s.Calls = append(s.Calls, c)
-		}
-		return ok
-	})
-}
-
-func (p *parser) parseCall(c *Call) bool {
-	var ok bool
-	if c.Name, ok = p.name(lowerName, "the name of a call"); !ok {
-		return false
-	}
-	if !p.expect(parenOpen, `"(" and the request`) {
-		return false
-	}
-	if p.cur.kind != parenClose {
-		if c.Request, ok = p.side(); !ok {
-			return false
-		}
-	}
-	if !p.expect(parenClose, `")" after the request`) || !p.expect(arrow, `"->" and the answer`) {
-		return false
-	}
-	if p.accept(parenOpen) {
-		if !p.expect(parenClose, `")": "()" answers nothing`) {
-			return false
-		}
-	} else if c.Response, ok = p.side(); !ok {
-		return false
-	}
-	for {
-		switch {
-		case p.at("fails"):
-			if !p.fails(&c.Fails) {
-				return false
-			}
-		case p.at("safe"):
-			c.Safe = true
-			p.advance()
-		case p.at("deprecated"):
-			if !p.deprecated(&c.Deprecated) {
-				return false
-			}
-		case p.cur.kind == braceClose, p.cur.kind == docComment, p.at("call"), p.cur.kind == endOfFile, p.declBegins(true):
-			return true
-		default:
-			if !p.later() {
-				p.expected(`"fails", "safe", "deprecated", the next call or "}"`, "")
-			}
-			return false
-		}
-	}
-}
-
-func (p *parser) side() (*Ref, bool) {
-	if p.at("stream") && p.peek.kind != dot {
-		p.later()
-		return nil, false
-	}
-	r, ok := p.ref("a message")
-	return &r, ok
-}
-
-func (p *parser) ref(what string) (Ref, bool) {
-	var r Ref
-	if p.cur.kind == lowerName && p.peek.kind == dot {
-		r.Alias = Name{Text: p.textOf(p.cur), Span: p.cur.span()}
-		p.advance()
-		p.advance()
-	}
-	switch p.cur.kind {
-	case lowerName, oddName, pascalName, upperName:
-		r.Name = Name{Text: p.textOf(p.cur), Span: p.cur.span()}
-		p.advance()
-		return r, true
-	}
-	p.expected("the name of "+what, "")
-	return r, false
-}
-
-func (p *parser) fails(list *[]Ref) bool {
-	p.advance()
-	for {
-		r, ok := p.ref("an error")
-		if !ok {
-			return false
-		}
-		*list = append(*list, r)
-		if !p.accept(comma) {
-			return true
-		}
-	}
+	return r, p.ends("the next item", 0)
 }

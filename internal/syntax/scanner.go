@@ -39,6 +39,8 @@ const (
 	bar
 	plus
 	arrow
+	atLeast // >=
+	atMost  // <=
 )
 
 type token struct {
@@ -141,6 +143,11 @@ func (s *scanner) token(c byte) token {
 		if letters[s.byteAt(1)]&isDigit != 0 {
 			return s.number()
 		}
+	case (c == '>' || c == '<') && s.byteAt(1) == '=':
+		if c == '>' {
+			return s.take(atLeast, 2)
+		}
+		return s.take(atMost, 2)
 	case c == '.':
 		if s.byteAt(1) == '.' {
 			return s.take(dotDot, 2)

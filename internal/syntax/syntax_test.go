@@ -16,7 +16,7 @@ import (
 
 func TestTokens(t *testing.T) {
 	kinds := map[kind]string{lowerName: "lower", pascalName: "Pascal", upperName: "UPPER", oddName: "odd", number: "number", text: "text", brokenText: "broken",
-		docComment: "doc", strayDoc: "stray", unknown: "unknown", dot: ".", dotDot: "..", arrow: "->", hash: "#", question: "?", equals: "=", colon: ":", comma: ",", bar: "|", plus: "+",
+		docComment: "doc", strayDoc: "stray", unknown: "unknown", dot: ".", dotDot: "..", arrow: "->", atLeast: ">=", atMost: "<=", hash: "#", question: "?", equals: "=", colon: ":", comma: ",", bar: "|", plus: "+",
 		braceOpen: "{", braceClose: "}", bracketOpen: "[", bracketClose: "]", parenOpen: "(", parenClose: ")"}
 	for in, want := range map[string]string{
 		"a a_b a1_2b b9":           "lower lower lower lower",
@@ -84,7 +84,7 @@ func outline(f *File) string {
 		case *Service:
 			fmt.Fprintf(&b, " fails%v", d.Fails)
 			for _, c := range d.Calls {
-				fmt.Fprintf(&b, " %s(%v)->%v safe=%t fails%v", c.Name.Text, c.Request, c.Response, c.Safe, c.Fails)
+				fmt.Fprintf(&b, " %s(%v)->%v safe=%t fails%v", c.Name.Text, c.Request.Message, c.Response.Message, c.Safe.Text != "", c.Fails)
 			}
 		}
 	}

@@ -56,24 +56,58 @@ type Use struct {
 	Alias  Name
 }
 
-// Decl is a declaration: *Const, *Enum, *Message or *Service.
+// Decl is a declaration: *Const, *TypeDecl, *Enum, *Union, *Message, *Example,
+// *Credential or *Service.
 type Decl interface{ Common() *Head }
 
 // Head is what every declaration has.
 type Head struct {
-	Doc        Doc
-	Name       Name
-	Deprecated Name // the reason and where it stands, or empty; below, too
+	Doc   Doc
+	Name  Name
+	Marks *Marks // nil for none; below, too
 }
 
 // Common returns h itself, so that whatever embeds it is a Decl.
 func (h *Head) Common() *Head { return h }
+
+// Marks are what may stand behind an item. A Name is the mark's text (of
+// Secret and Stored the word itself) and the place of the whole mark.
+type Marks struct {
+	Deprecated Name
+	JSON       Name
+	Secret     Name
+	Stored     Name
+	In         *In
+}
+
+// In places a field outside of the body: Place is query, header or cookie;
+// Name is empty where none is written.
+type In struct {
+	Span  source.Span
+	Place Name
+	Name  Name
+}
+
+// DeprecatedWhy is the reason of the mark deprecated, or "".
+func (m *Marks) DeprecatedWhy() string {
+	if m == nil {
+		return ""
+	}
+	return m.Deprecated.Text
+}
 
 // Const is a named scalar.
 type Const struct {
 	Head
 	Type  *Type
 	Value Literal
+}
+
+// TypeDecl is a named type over another, with its own bounds.
+type TypeDecl struct {
+	Head
+	Base  *Type
+	Where *Where
 }
 
 // Enum is a list of numbered members.
@@ -85,10 +119,26 @@ type Enum struct {
 
 // Member is one member of an enum.
 type Member struct {
-	Doc        Doc
-	Number     Number
-	Name       Name
-	Deprecated Name
+	Doc    Doc
+	Number Number
+	Name   Name
+	Marks  *Marks
+}
+
+// Union is a list of numbered alternatives, of which a value is exactly one.
+type Union struct {
+	Head
+	Alternatives []Alternative
+	Retired      []Retired
+}
+
+// Alternative is one alternative of a union.
+type Alternative struct {
+	Doc    Doc
+	Number Number
+	Name   Name
+	Type   *Type
+	Marks  *Marks
 }
 
 // Number is what follows "#". Value is -1 where the text is no number from 0
@@ -122,8 +172,79 @@ type Field struct {
 	Type     *Type
 	Optional bool
 	Default  *Literal
+	Where    *Where
+	Marks    *Marks
+}
 
-	Deprecated Name
+// Where is what limits the values of a type or field.
+type Where struct {
+	Span   source.Span
+	Bounds []Bound
+}
+
+// BoundForm tells the bounds apart.
+type BoundForm uint8
+
+// The forms of a bound.
+const (
+	RangeBound BoundForm = iota
+	LengthBound
+	CountBound
+	PatternBound
+	UniqueBound
+)
+
+// Bound is one bound. Low and High are the limits of a range, length or count,
+// nil where it is open; Low is the text of a pattern.
+type Bound struct {
+	Form BoundForm
+	Span source.Span
+	Low  *Literal
+	High *Literal
+}
+
+// Example is a value of a message or error.
+type Example struct {
+	Head
+	Of    Ref
+	Value *Value
+}
+
+// ValueForm tells the forms of an example's value apart.
+type ValueForm uint8
+
+// The forms of a value.
+const (
+	LiteralValue ValueForm = iota
+	NullValue
+	ObjectValue
+	ListValue
+)
+
+// Value is a value in an example.
+type Value struct {
+	Form    ValueForm
+	Span    source.Span
+	Literal Literal
+	Pairs   []Pair
+	Items   []*Value
+}
+
+// Pair is one entry of an object. Key is the name, the digits or, its escapes
+// undone, the string.
+type Pair struct {
+	Key   Name
+	Value *Value
+}
+
+// Credential is what a caller may have to show. Kind is key, bearer or basic;
+// Carrier (of a key) is header, query or cookie; Text is the key's name or the
+// bearer's format.
+type Credential struct {
+	Head
+	Kind    Name
+	Carrier Name
+	Text    Name
 }
 
 // TypeForm tells the forms of a type apart.
@@ -167,23 +288,49 @@ type Literal struct {
 	Text  string
 }
 
-// Service is a list of calls.
+// Service is a list of calls, and what holds for those that don't say their
+// own.
 type Service struct {
 	Head
 	Fails []Ref
+	Needs *Needs
 	Calls []Call
 }
 
-// Call is one call; a nil side is "()".
-type Call struct {
-	Doc      Doc
-	Name     Name
-	Request  *Ref
-	Response *Ref
-	Fails    []Ref
-	Safe     bool
+// Side is a request or an answer; a nil Message is "()".
+type Side struct {
+	Message *Ref
+	Stream  bool
+}
 
-	Deprecated Name
+// Call is one call.
+type Call struct {
+	Doc        Doc
+	Name       Name
+	Request    Side
+	Response   Side
+	HTTP       *HTTP
+	Fails      []Ref
+	Needs      *Needs // nil where the call says nothing
+	Safe       Name   // the word where it stands, or empty
+	Idempotent Name
+	Marks      *Marks
+}
+
+// HTTP is a call's method, path and success status. Path is the string, its
+// escapes undone; Status is the digits, or empty.
+type HTTP struct {
+	Span   source.Span
+	Method Name
+	Path   Name
+	Status Name
+}
+
+// Needs is which credentials a call needs: one of the alternatives, and of it
+// all. An empty alternative is "nothing".
+type Needs struct {
+	Span         source.Span
+	Alternatives [][]Ref
 }
 
 // Ref is a declared name, as written.

@@ -193,7 +193,7 @@ func (r *cborReader) message(t *schema.Message) (*Message, *Error) {
 		f := t.ByNumber(number)
 		step := "#" + strconv.Itoa(number)
 		if f != nil {
-			step = f.Name
+			step = f.JSONName()
 		}
 		if seen[number] {
 			return inside(r.refuseAt(keyAt, "", fmt.Sprintf("field #%d comes twice", number)), step)
@@ -205,6 +205,10 @@ func (r *cborReader) message(t *schema.Message) (*Message, *Error) {
 				return inside(err, step)
 			}
 			m.Unknown = append(m.Unknown, Unknown{Number: number, CBOR: r.data[from:r.at:r.at]})
+			return nil
+		}
+		if f.Type.Kind == schema.KindAny && f.Presence == schema.Optional && r.isNull() {
+			r.at++
 			return nil
 		}
 		v, err := r.value(f.Type)
@@ -229,7 +233,7 @@ func finish(m *Message, start int) *Error {
 		}
 		switch f.Presence {
 		case schema.Required:
-			return &Error{Path: "/" + f.Name, Expected: f.Type.Short(), Found: "nothing: the field is required", Offset: start}
+			return &Error{Path: "/" + escapePointer(f.JSONName()), Expected: f.Type.Short(), Found: "nothing: the field is required", Offset: start}
 		case schema.Defaulted:
 			m.Fields[f.Number] = Default(f.Default)
 		}
@@ -239,8 +243,11 @@ func finish(m *Message, start int) *Error {
 }
 
 func (r *cborReader) value(t *schema.Type) (Value, *Error) {
-	if t.Kind == schema.KindMessage {
+	switch t.Kind {
+	case schema.KindMessage:
 		return r.message(t.Message)
+	case schema.KindAny:
+		return r.any()
 	}
 	start := r.at
 	h, err := r.head()
@@ -289,12 +296,20 @@ func (r *cborReader) value(t *schema.Type) (Value, *Error) {
 		}
 		return r.chunks(h)
 	case schema.KindUUID:
-		if h.major != majorTag || h.argument != 37 {
+		if h.major != majorTag || h.argument != tagUUID {
 			return wrong()
 		}
 		return r.uuid()
 	case schema.KindInstant:
 		return r.instant(h, start)
+	case schema.KindDecimal:
+		return r.decimal(h, start)
+	case schema.KindDate:
+		return r.date(h, start)
+	case schema.KindDuration:
+		return r.duration(h, start)
+	case schema.KindUnion:
+		return r.union(h, start, t.Union)
 	case schema.KindEnum:
 		if h.major != majorUnsigned || h.argument > 65535 {
 			return wrong()
@@ -439,7 +454,7 @@ func (r *cborReader) uuid() (Value, *Error) {
 
 // instant reads tag 1 with integer seconds, or tag 1001 (RFC 9581).
 func (r *cborReader) instant(h head, start int) (Value, *Error) {
-	if h.major != majorTag || h.argument != 1 && h.argument != 1001 {
+	if h.major != majorTag || h.argument != tagEpoch && h.argument != tagTime {
 		return nil, r.refuseAt(start, "instant", h.describe())
 	}
 	inner, err := r.head()
@@ -449,9 +464,9 @@ func (r *cborReader) instant(h head, start int) (Value, *Error) {
 	var i schema.Instant
 	seconds, isInteger := inner.integer()
 	switch {
-	case h.argument == 1 && isInteger:
+	case h.argument == tagEpoch && isInteger:
 		i.Seconds = seconds
-	case h.argument == 1001 && inner.major == majorMap:
+	case h.argument == tagTime && inner.major == majorMap:
 		if i, err = r.extendedTime(inner, start); err != nil {
 			return nil, err
 		}
@@ -520,21 +535,21 @@ func (r *cborReader) mapping(h head, t *schema.Type) (Value, *Error) {
 		return nil, err
 	}
 	m := &Map{}
-	seen := map[string]bool{}
+	seen := map[Value]bool{}
 	err := r.elements(h, 2, func(int) *Error {
 		start := r.at
-		k, err := r.value(t.Key)
+		key, err := r.value(t.Key)
 		if err != nil {
 			return err
 		}
-		key := k.(string)
+		step := keyText(key, t.Key)
 		if seen[key] {
-			return inside(r.refuseAt(start, "", "the key comes twice"), key)
+			return inside(r.refuseAt(start, "", "the key comes twice"), step)
 		}
 		seen[key] = true
 		v, err := r.value(t.Elem)
 		m.Entries = append(m.Entries, Entry{key, v})
-		return inside(err, key)
+		return inside(err, step)
 	})
 	r.depth--
 	sortEntries(m.Entries)
@@ -654,7 +669,7 @@ func presentFields(m *Message, leaveOut bool) ([]present, *Error) {
 		v, ok := m.Fields[f.Number]
 		if !ok {
 			if f.Presence == schema.Required {
-				return nil, inside(writeError("the field is required"), f.Name)
+				return nil, inside(writeError("the field is required"), f.JSONName())
 			}
 			if f.Presence == schema.Optional || leaveOut {
 				continue
@@ -688,7 +703,7 @@ func (w *cborWriter) message(m *Message) *Error {
 		if p.field == nil {
 			w.out = append(w.out, p.unknown...)
 		} else if err := w.value(p.value, p.field.Type); err != nil {
-			return inside(err, p.field.Name)
+			return inside(err, p.field.JSONName())
 		}
 	}
 	w.depth--
@@ -731,6 +746,15 @@ func (w *cborWriter) value(v Value, t *schema.Type) *Error {
 		w.out = append(append(w.out, 0xd8, 37, 0x50), v[:]...)
 	case schema.Instant:
 		w.instant(v)
+	case schema.Decimal:
+		w.decimal(v)
+	case schema.Date:
+		w.head(majorTag, tagDate)
+		w.integer(int64(v))
+	case schema.Duration:
+		w.duration(v)
+	case schema.Any:
+		return w.any(v)
 	case Enum:
 		if v.Number < 0 {
 			return writeError("the name %q is not listed in %s, and binary payloads hold numbers", v.Name, t.Enum.Name)
@@ -757,10 +781,12 @@ func (w *cborWriter) value(v Value, t *schema.Type) *Error {
 				return err
 			}
 			if err := w.value(e.Value, t.Elem); err != nil {
-				return inside(err, e.Key)
+				return inside(err, keyText(e.Key, t.Key))
 			}
 		}
 		w.depth--
+	case *Union:
+		return w.union(v, t.Union)
 	case *Message:
 		return w.message(v)
 	default:
@@ -771,21 +797,10 @@ func (w *cborWriter) value(v Value, t *schema.Type) *Error {
 
 func (w *cborWriter) instant(i schema.Instant) {
 	if i.Nanos == 0 {
-		w.head(majorTag, 1)
+		w.head(majorTag, tagEpoch)
 		w.integer(i.Seconds)
 		return
 	}
-	key, fraction := int64(-9), i.Nanos
-	switch {
-	case i.Nanos%1_000_000 == 0:
-		key, fraction = -3, i.Nanos/1_000_000
-	case i.Nanos%1_000 == 0:
-		key, fraction = -6, i.Nanos/1_000
-	}
-	w.head(majorTag, 1001)
-	w.head(majorMap, 2)
-	w.integer(1)
-	w.integer(i.Seconds)
-	w.integer(key)
-	w.integer(int64(fraction))
+	w.head(majorTag, tagTime)
+	w.extendedTime(i.Seconds, i.Nanos)
 }

@@ -154,13 +154,13 @@ func (r *jsonReader) message(t *schema.Message) (*Message, *Error) {
 		if err != nil {
 			return err
 		}
-		f := t.ByName(name)
+		f := byJSONName(t, name)
 		if number > 0 {
 			f = t.ByNumber(number)
 		}
 		identity := name
 		if f != nil {
-			identity = f.Name
+			identity = f.JSONName()
 		}
 		if seen[identity] {
 			return inside(r.refuseAt(at, "", "the name comes twice"), name)
@@ -201,8 +201,33 @@ func (r *jsonReader) numberName(name string, at int) (int, *Error) {
 	return int(n), nil
 }
 
+func byJSONName(t *schema.Message, name string) *schema.Field {
+	for _, f := range t.Fields {
+		if f.JSONName() == name {
+			return f
+		}
+	}
+	return nil
+}
+
 // byNumber reads a field as the base64url of its CBOR.
 func (r *jsonReader) byNumber(m *Message, number int, f *schema.Field) *Error {
+	return r.inBase64(func(inner *cborReader) *Error {
+		if f == nil {
+			m.Unknown = append(m.Unknown, Unknown{Number: number, CBOR: inner.data})
+			return inner.skip()
+		}
+		if f.Type.Kind == schema.KindAny && f.Presence == schema.Optional && inner.isNull() {
+			return inner.skip()
+		}
+		v, err := inner.value(f.Type)
+		m.Fields[number] = v
+		return err
+	})
+}
+
+// inBase64 reads one CBOR item out of a string of base64url.
+func (r *jsonReader) inBase64(read func(inner *cborReader) *Error) *Error {
 	at := r.skipTo()
 	if r.next() != '"' {
 		return r.wrong("base64url of a CBOR item")
@@ -216,14 +241,7 @@ func (r *jsonReader) byNumber(m *Message, number int, f *schema.Field) *Error {
 		return r.refuseAt(at, "base64url of a CBOR item", "a string that is not base64url")
 	}
 	inner := &cborReader{data: data, depth: r.depth, budget: r.budget}
-	if f != nil {
-		var v Value
-		v, err = inner.value(f.Type)
-		m.Fields[number] = v
-	} else {
-		err = inner.skip()
-		m.Unknown = append(m.Unknown, Unknown{Number: number, CBOR: data})
-	}
+	err = read(inner)
 	if err == nil && inner.at < len(data) {
 		err = inner.refuse("one CBOR item", "more bytes after it")
 	}
@@ -257,6 +275,26 @@ func (r *jsonReader) value(t *schema.Type) (Value, *Error) {
 	switch t.Kind {
 	case schema.KindMessage:
 		return r.message(t.Message)
+	case schema.KindAny:
+		return r.any()
+	case schema.KindUnion:
+		if c == '{' {
+			return r.union(t.Union)
+		}
+	case schema.KindDecimal:
+		if c == '"' || isNumber {
+			read := r.number
+			if c == '"' {
+				read = r.string
+			}
+			s, err := read()
+			if err != nil {
+				return nil, err
+			}
+			if d, parseErr := schema.ParseDecimal(s); parseErr == nil {
+				return d, nil
+			}
+		}
 	case schema.KindBool:
 		if c == 't' {
 			return true, r.word("true")
@@ -282,7 +320,7 @@ func (r *jsonReader) value(t *schema.Type) (Value, *Error) {
 				return floatOf(t.Kind, x), nil
 			}
 		}
-	case schema.KindText, schema.KindBytes, schema.KindUUID, schema.KindInstant:
+	case schema.KindText, schema.KindBytes, schema.KindUUID, schema.KindInstant, schema.KindDate, schema.KindDuration:
 		if c == '"' {
 			s, err := r.string()
 			if err != nil {
@@ -322,6 +360,12 @@ func textValue(k schema.Kind, s string) (Value, bool) {
 	case schema.KindInstant:
 		i, err := schema.ParseInstant(s)
 		return i, err == nil
+	case schema.KindDate:
+		d, err := schema.ParseDate(s)
+		return d, err == nil
+	case schema.KindDuration:
+		d, err := schema.ParseDuration(s)
+		return d, err == nil
 	}
 	return s, true
 }
@@ -375,33 +419,74 @@ func (r *jsonReader) enum(e *schema.Enum, c byte, isNumber bool, fail func() (Va
 		if err != nil {
 			return nil, err
 		}
-		if m := e.ByName(s); m != nil {
-			return Enum{Number: m.Number}, nil
-		}
-		return Enum{Number: -1, Name: s}, nil
+		return enumNamed(e, s), nil
 	}
 	return fail()
 }
 
+func enumNamed(e *schema.Enum, name string) Enum {
+	for _, m := range e.Members {
+		if m.JSONName() == name {
+			return Enum{Number: m.Number}
+		}
+	}
+	return Enum{Number: -1, Name: name}
+}
+
 func (r *jsonReader) mapping(t *schema.Type) (Value, *Error) {
 	m := &Map{}
-	seen := map[string]bool{}
+	seen := map[Value]bool{}
 	err := r.sequence('}', func(int) *Error {
 		at := r.skipTo()
-		key, err := r.name()
+		name, err := r.name()
 		if err != nil {
 			return err
 		}
+		key, ok := keyValue(t.Key, name)
+		if !ok {
+			return r.refuseAt(at, t.Key.Short()+" as key", "the string "+strconv.Quote(shorten(name)))
+		}
 		if seen[key] {
-			return inside(r.refuseAt(at, "", "the key comes twice"), key)
+			return inside(r.refuseAt(at, "", "the key comes twice"), name)
 		}
 		seen[key] = true
 		v, err := r.value(t.Elem)
 		m.Entries = append(m.Entries, Entry{key, v})
-		return inside(err, key)
+		return inside(err, name)
 	})
 	sortEntries(m.Entries)
 	return m, err
+}
+
+// keyValue reads a key of a map from its text.
+func keyValue(t *schema.Type, text string) (Value, bool) {
+	isDigits := text != "" && strings.Trim(text, "0123456789") == "" && (text == "0" || text[0] != '0')
+	switch {
+	case t.Kind == schema.KindText:
+		return text, true
+	case t.Kind == schema.KindEnum && isDigits:
+		n, err := strconv.ParseUint(text, 10, 16)
+		return Enum{Number: int(n)}, err == nil
+	case t.Kind == schema.KindEnum:
+		return enumNamed(t.Enum, text), true
+	}
+	n, ok := schema.ParseInteger(t.Kind, text)
+	return n, ok && fmt.Sprint(n) == text
+}
+
+// keyText writes a key of a map as text.
+func keyText(key Value, t *schema.Type) string {
+	e, isEnum := key.(Enum)
+	if !isEnum {
+		return fmt.Sprint(key)
+	}
+	if m := t.Enum.ByNumber(e.Number); m != nil {
+		return m.JSONName()
+	}
+	if e.Number >= 0 {
+		return strconv.Itoa(e.Number)
+	}
+	return e.Name
 }
 
 // number returns the text of a number (RFC 8259, section 6).
@@ -619,9 +704,9 @@ func (w *jsonWriter) message(m *Message) *Error {
 			w.out = fmt.Appendf(w.out, `"#%d":"%s"`, p.number, base64.RawURLEncoding.EncodeToString(p.unknown))
 			continue
 		}
-		w.out = append(AppendString(w.out, p.field.Name), ':')
+		w.out = append(AppendString(w.out, p.field.JSONName()), ':')
 		if err := w.value(p.value, p.field.Type); err != nil {
-			return inside(err, p.field.Name)
+			return inside(err, p.field.JSONName())
 		}
 	}
 	for _, u := range m.Unknown {
@@ -662,47 +747,30 @@ func (w *jsonWriter) value(v Value, t *schema.Type) *Error {
 		w.out = AppendString(w.out, v)
 	case []byte:
 		w.out = fmt.Appendf(w.out, `"%s"`, base64.RawURLEncoding.EncodeToString(v))
-	case schema.UUID, schema.Instant:
+	case schema.UUID, schema.Instant, schema.Decimal, schema.Date, schema.Duration:
 		w.out = fmt.Appendf(w.out, `"%s"`, v)
 	case Enum:
 		if m := t.Enum.ByNumber(v.Number); m != nil {
-			w.out = AppendString(w.out, m.Name)
+			w.out = AppendString(w.out, m.JSONName())
 		} else if v.Number >= 0 {
 			w.out = strconv.AppendInt(w.out, int64(v.Number), 10)
 		} else {
 			w.out = AppendString(w.out, v.Name)
 		}
+	case schema.Any:
+		return w.any(v)
 	case List:
-		if err := w.enter(); err != nil {
-			return err
-		}
-		w.out = append(w.out, '[')
-		for i, item := range v {
-			if i > 0 {
-				w.out = append(w.out, ',')
-			}
-			if err := w.value(item, t.Elem); err != nil {
-				return inside(err, strconv.Itoa(i))
-			}
-		}
-		w.out = append(w.out, ']')
-		w.depth--
+		return w.list(len(v), func(i int) *Error { return w.value(v[i], t.Elem) })
 	case *Map:
-		if err := w.enter(); err != nil {
-			return err
-		}
-		w.out = append(w.out, '{')
-		for i, e := range v.Entries {
-			if i > 0 {
-				w.out = append(w.out, ',')
+		return w.object(len(v.Entries), func(i int) (string, *Error) {
+			key, isText := v.Entries[i].Key.(string)
+			if isText && !utf8.ValidString(key) {
+				return "", writeError("a key that is not UTF-8")
 			}
-			w.out = append(AppendString(w.out, e.Key), ':')
-			if err := w.value(e.Value, t.Elem); err != nil {
-				return inside(err, e.Key)
-			}
-		}
-		w.out = append(w.out, '}')
-		w.depth--
+			return keyText(v.Entries[i].Key, t.Key), nil
+		}, func(i int) *Error { return w.value(v.Entries[i].Value, t.Elem) })
+	case *Union:
+		return w.union(v, t.Union)
 	case *Message:
 		return w.message(v)
 	default:
@@ -711,27 +779,56 @@ func (w *jsonWriter) value(v Value, t *schema.Type) *Error {
 	return nil
 }
 
+// list writes n items.
+func (w *jsonWriter) list(n int, item func(i int) *Error) *Error {
+	if err := w.enter(); err != nil {
+		return err
+	}
+	w.out = append(w.out, '[')
+	for i := range n {
+		if i > 0 {
+			w.out = append(w.out, ',')
+		}
+		if err := item(i); err != nil {
+			return inside(err, strconv.Itoa(i))
+		}
+	}
+	w.out = append(w.out, ']')
+	w.depth--
+	return nil
+}
+
+// object writes n entries.
+func (w *jsonWriter) object(n int, key func(i int) (string, *Error), item func(i int) *Error) *Error {
+	if err := w.enter(); err != nil {
+		return err
+	}
+	w.out = append(w.out, '{')
+	for i := range n {
+		if i > 0 {
+			w.out = append(w.out, ',')
+		}
+		name, err := key(i)
+		if err != nil {
+			return err
+		}
+		w.out = append(AppendString(w.out, name), ':')
+		if err := item(i); err != nil {
+			return inside(err, name)
+		}
+	}
+	w.out = append(w.out, '}')
+	w.depth--
+	return nil
+}
+
 // AppendFloat writes a float64 as ECMAScript prints it, but -0 as "-0", and
 // what JSON has no number for as a string.
 func AppendFloat(out []byte, x float64) []byte {
-	switch {
-	case math.IsNaN(x):
-		return append(out, `"NaN"`...)
-	case math.IsInf(x, 1):
-		return append(out, `"Infinity"`...)
-	case math.IsInf(x, -1):
-		return append(out, `"-Infinity"`...)
+	if math.IsNaN(x) || math.IsInf(x, 0) {
+		return AppendString(out, schema.FloatText(x))
 	}
-	if a := math.Abs(x); a != 0 && (a < 1e-6 || a >= 1e21) {
-		out = strconv.AppendFloat(out, x, 'e', -1, 64)
-		// Go writes two digits of exponent at least, ECMAScript one.
-		if n := len(out); n > 3 && out[n-2] == '0' && (out[n-3] == '-' || out[n-3] == '+') {
-			out[n-2] = out[n-1]
-			out = out[:n-1]
-		}
-		return out
-	}
-	return strconv.AppendFloat(out, x, 'f', -1, 64)
+	return append(out, schema.FloatText(x)...)
 }
 
 // AppendString writes a JSON string that escapes only what it must.

@@ -1,15 +1,94 @@
 package value
 
 import (
+	"fmt"
 	"math"
 	"math/rand/v2"
+	"strconv"
+	"strings"
+	"unicode/utf8"
 
+	"faithfulcourier/internal/pattern"
 	"faithfulcourier/internal/schema"
 )
 
-// Minimal returns the smallest value of a type: no optional fields, empty
-// lists and maps, defaults where there are any. Every checked type has one.
-func Minimal(t *schema.Type) Value {
+// Minimal returns the smallest value of a type that its bounds allow: no
+// optional fields, lists and maps as short as may be, defaults where there are
+// any. Every checked type has one.
+func Minimal(t *schema.Type) Value { return minimal(t, nil) }
+
+// minimal is Minimal, within the bounds of a field, too.
+func minimal(t *schema.Type, own *schema.Bounds) Value {
+	v := plainMinimal(t)
+	for _, b := range boundsOf(t, own) {
+		v = within(v, t, b)
+	}
+	return v
+}
+
+// boundsOf lists the bounds that hold for a value: its field's, and its
+// type's.
+func boundsOf(t *schema.Type, own *schema.Bounds) []*schema.Bounds {
+	var list []*schema.Bounds
+	if t.Named != nil && t.Named.Bounds != nil {
+		list = append(list, t.Named.Bounds)
+	}
+	if own != nil {
+		list = append(list, own)
+	}
+	return list
+}
+
+// within moves a minimal value into bounds.
+func within(v Value, t *schema.Type, b *schema.Bounds) Value {
+	switch x := v.(type) {
+	case string:
+		if b.Pattern != "" {
+			if node, problem := pattern.Parse(b.Pattern); problem == nil {
+				x = node.Shortest()
+			}
+		}
+		if b.Length != nil {
+			for n := utf8.RuneCountInString(x); uint64(n) < b.Length.Low; n++ {
+				x += "a"
+			}
+		}
+		return x
+	case []byte:
+		if b.Length != nil && uint64(len(x)) < b.Length.Low {
+			return make([]byte, b.Length.Low)
+		}
+	case List:
+		if b.Count != nil {
+			candidates := append([]Value{Minimal(t.Elem)}, edges(t.Elem, 2)...)
+			for i := 0; uint64(len(x)) < b.Count.Low; i++ {
+				x = append(x, candidates[i%len(candidates)])
+			}
+			return x
+		}
+	case *Map:
+		if b.Count != nil {
+			keys := edges(t.Key, 0)
+			for i := 0; uint64(len(x.Entries)) < b.Count.Low; i++ {
+				var key Value = fmt.Sprint("k", i)
+				if i < len(keys) {
+					key = keys[i]
+				}
+				x.Entries = append(x.Entries, Entry{key, Minimal(t.Elem)})
+			}
+			sortEntries(x.Entries)
+		}
+	default:
+		for _, edge := range []any{b.Low, b.High} {
+			if len(b.Violations(v)) > 0 && edge != nil {
+				v = edge
+			}
+		}
+	}
+	return v
+}
+
+func plainMinimal(t *schema.Type) Value {
 	switch {
 	case t.Kind.IsUnsigned():
 		return uint64(0)
@@ -31,6 +110,16 @@ func Minimal(t *schema.Type) Value {
 		return schema.UUID{}
 	case schema.KindInstant:
 		return schema.Instant{}
+	case schema.KindDecimal:
+		return schema.Decimal{Coefficient: "0"}
+	case schema.KindDate:
+		return schema.Date(0)
+	case schema.KindDuration:
+		return schema.Duration(0)
+	case schema.KindAny:
+		return schema.Any{}
+	case schema.KindUnion:
+		return minimalUnion(t.Union)
 	case schema.KindEnum:
 		return Enum{Number: t.Enum.Members[0].Number}
 	case schema.KindList:
@@ -43,13 +132,24 @@ func Minimal(t *schema.Type) Value {
 	return nil
 }
 
+// minimalUnion takes the first alternative that has a value without going
+// round in circles.
+func minimalUnion(u *schema.Union) Value {
+	for _, a := range u.Alternatives {
+		if !a.Type.Holds(u) {
+			return &Union{Number: a.Number, Value: Minimal(a.Type)}
+		}
+	}
+	return &Union{Number: u.Alternatives[0].Number, Value: Minimal(u.Alternatives[0].Type)}
+}
+
 // MinimalMessage is Minimal for a message.
 func MinimalMessage(t *schema.Message) *Message {
 	m := &Message{Type: t, Fields: map[int]Value{}}
 	for _, f := range t.Fields {
 		switch f.Presence {
 		case schema.Required:
-			m.Fields[f.Number] = Minimal(f.Type)
+			m.Fields[f.Number] = minimal(f.Type, f.Bounds)
 		case schema.Defaulted:
 			m.Fields[f.Number] = Default(f.Default)
 		}
@@ -82,6 +182,33 @@ func edges(t *schema.Type, depth int) []Value {
 	case schema.KindInstant:
 		return []Value{schema.Instant{}, schema.Instant{Seconds: 1}, schema.Instant{Seconds: -2, Nanos: 500_000_000}, schema.Instant{Seconds: 1, Nanos: 1_000},
 			schema.Instant{Seconds: schema.MaxInstantSeconds, Nanos: 999_999_999}, schema.Instant{Seconds: schema.MinInstantSeconds}}
+	case schema.KindDecimal:
+		var list []Value
+		for _, s := range []string{"0", "1", "-1.5", "1.50", "0.0001", "255", "9007199254740993", "99999999999999999999999999999999.99", "-0.1234567890123456789012345678901234"} {
+			d, err := schema.ParseDecimal(s)
+			if err == nil {
+				list = append(list, d)
+			}
+		}
+		return list
+	case schema.KindDate:
+		return []Value{schema.Date(0), schema.Date(1), schema.Date(-1), schema.MinDate, schema.MaxDate}
+	case schema.KindDuration:
+		return []Value{schema.Duration(0), schema.Duration(1e9), schema.Duration(-15e8), schema.Duration(1), schema.Duration(math.MaxInt64), schema.Duration(math.MinInt64)}
+	case schema.KindAny:
+		return []Value{schema.Any{}, schema.Any{Value: true}, schema.Any{Value: int64(-1)}, schema.Any{Value: uint64(math.MaxUint64)}, schema.Any{Value: 1.0}, schema.Any{Value: 0.1}, schema.Any{Value: "a"},
+			schema.Any{Value: []schema.Any{{Value: int64(7)}, {}}}, schema.Any{Value: []schema.AnyEntry{{Key: "a", Value: schema.Any{Value: "b"}}}}}
+	case schema.KindUnion:
+		var list []Value
+		for _, a := range t.Union.Alternatives {
+			if depth == 0 {
+				return []Value{minimalUnion(t.Union)}
+			}
+			for _, v := range edges(a.Type, depth-1) {
+				list = append(list, &Union{Number: a.Number, Value: v})
+			}
+		}
+		return list
 	case schema.KindEnum:
 		var list []Value
 		for _, m := range t.Enum.Members {
@@ -97,7 +224,10 @@ func edges(t *schema.Type, depth int) []Value {
 	case schema.KindMap:
 		list := []Value{&Map{}}
 		for _, v := range edges(t.Elem, depth) {
-			list = append(list, &Map{Entries: []Entry{{"k", v}}})
+			list = append(list, &Map{Entries: []Entry{{edges(t.Key, 0)[0], v}}})
+		}
+		for _, k := range edges(t.Key, 0)[1:] {
+			list = append(list, &Map{Entries: []Entry{{k, Minimal(t.Elem)}}})
 		}
 		return list
 	case schema.KindMessage:
@@ -177,6 +307,27 @@ func Random(rng *rand.Rand, t *schema.Type, depth int) Value {
 		if rng.IntN(2) == 0 {
 			return schema.Instant{Seconds: rng.Int64N(schema.MaxInstantSeconds), Nanos: rng.Int32N(1_000_000_000)}
 		}
+	case schema.KindDecimal:
+		if rng.IntN(2) == 0 {
+			digits := strconv.FormatUint(rng.Uint64()>>rng.IntN(64), 10)
+			if d, err := schema.MakeDecimal(rng.IntN(2) == 0 && digits != "0", strings.TrimLeft(digits, "0"), -rng.IntN(35)); err == nil {
+				return d
+			}
+		}
+	case schema.KindDate:
+		if rng.IntN(2) == 0 {
+			return schema.Date(rng.Int32N(int32(schema.MaxDate)))
+		}
+	case schema.KindDuration:
+		if rng.IntN(2) == 0 {
+			return schema.Duration(int64(rng.Uint64()) >> rng.IntN(64))
+		}
+	case schema.KindUnion:
+		a := t.Union.Alternatives[rng.IntN(len(t.Union.Alternatives))]
+		if depth <= 0 {
+			return minimalUnion(t.Union)
+		}
+		return &Union{Number: a.Number, Value: Random(rng, a.Type, depth-1)}
 	case schema.KindList:
 		list := List{}
 		for range length(rng, depth) {
@@ -185,9 +336,9 @@ func Random(rng *rand.Rand, t *schema.Type, depth int) Value {
 		return list
 	case schema.KindMap:
 		m := &Map{}
-		seen := map[string]bool{}
+		seen := map[Value]bool{}
 		for range length(rng, depth) {
-			if k := randomText(rng); !seen[k] {
+			if k := Random(rng, t.Key, 0); !seen[k] {
 				seen[k] = true
 				m.Entries = append(m.Entries, Entry{k, Random(rng, t.Elem, depth-1)})
 			}

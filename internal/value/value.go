@@ -9,12 +9,14 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"faithfulcourier/internal/schema"
 )
 
 // Value is one value: bool, int64 (int8 to int64), uint64 (uint8 to uint64),
-// float32, float64, string, []byte, schema.UUID, schema.Instant, Enum, List, *Map or *Message.
+// float32, float64, string, []byte, schema.UUID, schema.Instant, schema.Decimal,
+// schema.Date, schema.Duration, schema.Any, Enum, List, *Map, *Union or *Message.
 type Value any
 
 // Enum is a value of an enum: a number from 0 to 65535, or -1 and a name that
@@ -27,13 +29,13 @@ type Enum struct {
 // List is a list.
 type List []Value
 
-// Map is a map with text keys, in the order of their CBOR encoding: shorter
-// keys first, then bytewise.
+// Map is a map, its keys in the bytewise order of their CBOR encoding (RFC
+// 8949, section 4.2.1); unlisted names of an enum come last.
 type Map struct{ Entries []Entry }
 
-// Entry is one entry of a map.
+// Entry is one entry of a map. Key is a string, int64, uint64 or Enum.
 type Entry struct {
-	Key   string
+	Key   Value
 	Value Value
 }
 
@@ -111,14 +113,33 @@ func escapePointer(step string) string {
 }
 
 func sortEntries(entries []Entry) {
-	slices.SortFunc(entries, func(a, b Entry) int { return compareKeys(a.Key, b.Key) })
+	sortByKey(entries, func(e Entry) Value { return e.Key })
 }
 
-func compareKeys(a, b string) int {
-	if len(a) != len(b) {
-		return len(a) - len(b)
+// sortByKey puts entries in the bytewise order of their encoded keys; what has
+// no encoding comes last, in the order that it has.
+func sortByKey[T any](entries []T, key func(T) Value) {
+	if len(entries) < 2 {
+		return
 	}
-	return bytes.Compare([]byte(a), []byte(b))
+	type encoded struct {
+		entry T
+		key   []byte
+	}
+	list := make([]encoded, len(entries))
+	for i, e := range entries {
+		list[i].entry = e
+		w := &cborWriter{}
+		if k, isEnum := key(e).(Enum); isEnum && k.Number < 0 {
+			list[i].key = []byte{0xff} // after every head
+		} else if err := w.value(key(e), nil); err == nil {
+			list[i].key = w.out
+		}
+	}
+	slices.SortStableFunc(list, func(a, b encoded) int { return bytes.Compare(a.key, b.key) })
+	for i := range list {
+		entries[i] = list[i].entry
+	}
 }
 
 // Default turns a default of the definitions into a value.
@@ -147,7 +168,13 @@ func Equal(a, b Value) bool {
 		return ok && slices.EqualFunc(a, b, Equal)
 	case *Map:
 		b, ok := b.(*Map)
-		return ok && slices.EqualFunc(a.Entries, b.Entries, func(x, y Entry) bool { return x.Key == y.Key && Equal(x.Value, y.Value) })
+		return ok && slices.EqualFunc(a.Entries, b.Entries, func(x, y Entry) bool { return Equal(x.Key, y.Key) && Equal(x.Value, y.Value) })
+	case schema.Any:
+		b, ok := b.(schema.Any)
+		return ok && equalAny(a, b)
+	case *Union:
+		b, ok := b.(*Union)
+		return ok && a.Number == b.Number && a.Name == b.Name && a.JSON == b.JSON && bytes.Equal(a.CBOR, b.CBOR) && Equal(a.Value, b.Value)
 	case *Message:
 		b, ok := b.(*Message)
 		if !ok || len(a.Fields) != len(b.Fields) {
@@ -165,49 +192,151 @@ func Equal(a, b Value) bool {
 	return a == b
 }
 
+func equalAny(a, b schema.Any) bool {
+	switch x := a.Value.(type) {
+	case []schema.Any:
+		y, ok := b.Value.([]schema.Any)
+		return ok && slices.EqualFunc(x, y, equalAny)
+	case []schema.AnyEntry:
+		y, ok := b.Value.([]schema.AnyEntry)
+		return ok && slices.EqualFunc(x, y, func(a, b schema.AnyEntry) bool { return a.Key == b.Key && equalAny(a.Value, b.Value) })
+	}
+	if _, isScalar := b.Value.([]schema.Any); isScalar {
+		return false
+	}
+	if _, isScalar := b.Value.([]schema.AnyEntry); isScalar {
+		return false
+	}
+	return a.Value == b.Value
+}
+
 // Violation is one thing that a request must not hold.
 type Violation struct {
-	Pointer string `json:"pointer"` // RFC 6901
+	Pointer string `json:"pointer"` // RFC 6901, by names in JSON
 	Detail  string `json:"detail"`  // a sentence for a person
 }
 
-// Validate lists every violation in a request that could be read.
+// Validate lists every violation in a request that could be read: members and
+// alternatives that are not listed, and bounds that are not kept.
 func Validate(m *Message) []Violation {
-	var list []Violation
-	validate("", m, &schema.Type{Kind: schema.KindMessage, Message: m.Type}, &list)
-	return list
+	v := &validator{}
+	v.value("", m, &schema.Type{Kind: schema.KindMessage, Message: m.Type}, nil)
+	return v.list
 }
 
-func validate(path string, v Value, t *schema.Type, list *[]Violation) {
-	switch v := v.(type) {
-	case Enum:
-		if v.Number < 0 || t.Enum.ByNumber(v.Number) == nil {
-			*list = append(*list, Violation{path, "must be one of " + memberNames(t.Enum)})
+type validator struct{ list []Violation }
+
+func (v *validator) add(path string, details ...string) {
+	for _, detail := range details {
+		v.list = append(v.list, Violation{path, detail})
+	}
+}
+
+// value validates one value, against its type and the bounds of its field.
+func (v *validator) value(path string, x Value, t *schema.Type, own *schema.Bounds) {
+	bounds := []*schema.Bounds{own}
+	if t.Named != nil {
+		bounds = append(bounds, t.Named.Bounds)
+	}
+	for _, b := range bounds {
+		if b != nil {
+			v.bounds(path, x, b)
 		}
+	}
+	switch x := x.(type) {
+	case Enum:
+		if x.Number < 0 || t.Enum.ByNumber(x.Number) == nil {
+			v.add(path, "must be one of "+joined(t.Enum.Members, (*schema.Member).JSONName))
+		}
+	case *Union:
+		a := t.Union.ByNumber(x.Number)
+		if a == nil {
+			v.add(path, "must be one of "+joined(t.Union.Alternatives, (*schema.Alternative).JSONName))
+			return
+		}
+		v.value(path+"/"+escapePointer(a.JSONName()), x.Value, a.Type, nil)
 	case List:
-		for i, item := range v {
-			validate(fmt.Sprintf("%s/%d", path, i), item, t.Elem, list)
+		for i, item := range x {
+			v.value(fmt.Sprintf("%s/%d", path, i), item, t.Elem, nil)
 		}
 	case *Map:
-		for _, e := range v.Entries {
-			validate(path+"/"+escapePointer(e.Key), e.Value, t.Elem, list)
+		for _, e := range x.Entries {
+			at := path + "/" + escapePointer(keyText(e.Key, t.Key))
+			v.value(at, e.Key, t.Key, nil)
+			v.value(at, e.Value, t.Elem, nil)
 		}
 	case *Message:
-		for _, f := range v.Type.Fields {
-			if item, ok := v.Fields[f.Number]; ok {
-				validate(path+"/"+f.Name, item, f.Type, list)
+		for _, f := range x.Type.Fields {
+			if item, ok := x.Fields[f.Number]; ok {
+				v.value(path+"/"+escapePointer(f.JSONName()), item, f.Type, f.Bounds)
 			}
 		}
 	}
 }
 
-func memberNames(e *schema.Enum) string {
-	s := ""
-	for i, m := range e.Members {
-		if i > 0 {
-			s += ", "
+func (v *validator) bounds(path string, x Value, b *schema.Bounds) {
+	count := func(n int) {
+		if violation := b.CountViolation(n); violation != "" {
+			v.add(path, violation)
 		}
-		s += m.Name
 	}
-	return s
+	switch x := x.(type) {
+	case List:
+		count(len(x))
+		if b.Unique {
+			for i := range x {
+				if j := slices.IndexFunc(x[:i], func(before Value) bool { return alike(before, x[i]) }); j >= 0 {
+					v.add(fmt.Sprintf("%s/%d", path, i), fmt.Sprintf("must be unique, and is equal to element %d", j))
+				}
+			}
+		}
+	case *Map:
+		count(len(x.Entries))
+	default:
+		v.add(path, b.Violations(x)...)
+	}
+}
+
+// alike tells elements of a list that is unique apart: decimals go by number,
+// NaN equals NaN, and -0 differs from 0.
+func alike(a, b Value) bool {
+	switch a := a.(type) {
+	case schema.Decimal:
+		return a.Compare(b.(schema.Decimal)) == 0
+	case float32:
+		return alike(float64(a), float64(b.(float32)))
+	case float64:
+		b := b.(float64)
+		return a == b && math.Signbit(a) == math.Signbit(b) || a != a && b != b
+	case List:
+		return slices.EqualFunc(a, b.(List), alike)
+	case *Map:
+		return slices.EqualFunc(a.Entries, b.(*Map).Entries, func(x, y Entry) bool { return x.Key == y.Key && alike(x.Value, y.Value) })
+	case *Union:
+		b := b.(*Union)
+		if a.Value == nil || b.Value == nil || a.Number != b.Number {
+			return Equal(a, b)
+		}
+		return alike(a.Value, b.Value)
+	case *Message:
+		b := b.(*Message)
+		if len(a.Fields) != len(b.Fields) || !Equal(&Message{Type: a.Type, Unknown: a.Unknown}, &Message{Type: b.Type, Unknown: b.Unknown}) {
+			return false
+		}
+		for n, x := range a.Fields {
+			if y, ok := b.Fields[n]; !ok || !alike(x, y) {
+				return false
+			}
+		}
+		return true
+	}
+	return Equal(a, b)
+}
+
+func joined[T any](list []T, name func(T) string) string {
+	var names []string
+	for _, x := range list {
+		names = append(names, name(x))
+	}
+	return strings.Join(names, ", ")
 }

@@ -4,7 +4,7 @@ import { readFileSync } from "node:fs";
 import * as wire from "./gen/faithful/wire.js";
 import { manyTools } from "./gen/skerry/many/types.js";
 import { leafTools } from "./gen/skerry/shared/types.js";
-import { brokenTools, defaultsTools, emptyTools, listsTools, mapsTools, nodeTools, optionalsTools, scalarsTools } from "./gen/skerry/vectors/types.js";
+import { boundedTools, brokenTools, defaultsTools, emptyTools, listsTools, mapsTools, nodeTools, optionalsTools, scalarsTools } from "./gen/skerry/vectors/types.js";
 
 interface Vector {
   readonly message: string;
@@ -14,11 +14,13 @@ interface Vector {
   readonly cbor: string | null;
   readonly json: string | null;
   readonly why?: string;
+  readonly violations: readonly wire.Violation[] | null;
 }
 
 const codecs: Readonly<Record<string, wire.Codec<unknown>>> = {
   Many: manyTools as wire.Codec<unknown>,
   Leaf: leafTools as wire.Codec<unknown>,
+  Bounded: boundedTools as wire.Codec<unknown>,
   Broken: brokenTools as wire.Codec<unknown>,
   Defaults: defaultsTools as wire.Codec<unknown>,
   Empty: emptyTools as wire.Codec<unknown>,
@@ -60,7 +62,12 @@ function disagreement(v: Vector): string | undefined {
     return `writes ${cbor}, not ${v.cbor}`;
   }
   const json = attempt(() => wire.toJson(codec, message)) ?? null;
-  return json === v.json ? undefined : `writes ${json}, not ${v.json}`;
+  if (json !== v.json) {
+    return `writes ${json}, not ${v.json}`;
+  }
+  const violations = JSON.stringify(wire.validate(codec, message));
+  const wanted = JSON.stringify(v.violations ?? []);
+  return violations === wanted ? undefined : `violates ${violations}, not ${wanted}`;
 }
 
 const vectors = JSON.parse(readFileSync(process.argv[2] ?? "", "utf8")) as Vector[];

@@ -243,6 +243,7 @@ func (g *generator) message(m *schema.Message) {
 	g.readCBOR(m)
 	g.appendJSON(m)
 	g.readJSON(m)
+	g.patterns(m)
 	g.violations(m)
 }
 
@@ -755,14 +756,25 @@ func (g *generator) violations(m *schema.Message) {
 	}
 	g.In(receiver, func() {
 		for _, f := range m.Fields {
-			if !stubs.Checked(f.Type) {
+			if !stubs.Checked(f.Type) && f.Bounds == nil {
 				continue
 			}
 			value, path := "m."+FieldName(f), fmt.Sprintf("path+%q", "/"+f.Name)
-			if f.Presence == schema.Required || nilable(f.Type) {
-				g.violationsOf(f.Type, value, path, 0)
-			} else {
-				g.In(fmt.Sprintf("if %s != nil {", value), func() { g.violationsOf(f.Type, value, path, 0) }, "}")
+			check := func(plain string) {
+				if f.Bounds != nil {
+					g.boundsOf(f, plain, path)
+				}
+				if stubs.Checked(f.Type) {
+					g.violationsOf(f.Type, value, path, 0)
+				}
+			}
+			switch {
+			case f.Presence == schema.Required || nilable(f.Type) && f.Bounds == nil:
+				check(value)
+			case nilable(f.Type):
+				g.In(fmt.Sprintf("if %s != nil {", value), func() { check(value) }, "}")
+			default:
+				g.In(fmt.Sprintf("if %s != nil {", value), func() { check("*" + value) }, "}")
 			}
 		}
 		g.P("return list")

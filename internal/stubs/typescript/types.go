@@ -602,14 +602,22 @@ func (g *generator) violations(m *schema.Message) {
 	}
 	g.method(fmt.Sprintf("violations(list: %s.Violation[], path: string, m: %s): void", wire, m.Name), func() {
 		for _, f := range m.Fields {
-			if !stubs.Checked(f.Type) {
+			if !stubs.Checked(f.Type) && f.Bounds == nil {
 				continue
 			}
 			value, path := "m."+FieldName(f), fmt.Sprintf("`${path}/%s`", f.Name)
+			check := func() {
+				if f.Bounds != nil {
+					g.boundsOf(f, value, path)
+				}
+				if stubs.Checked(f.Type) {
+					g.violationsOf(f.Type, value, path, 0)
+				}
+			}
 			if f.Presence == schema.Optional {
-				g.In(fmt.Sprintf("if (%s !== undefined) {", value), func() { g.violationsOf(f.Type, value, path, 0) }, "}")
+				g.In(fmt.Sprintf("if (%s !== undefined) {", value), check, "}")
 			} else {
-				g.violationsOf(f.Type, value, path, 0)
+				check()
 			}
 		}
 	})

@@ -7,6 +7,7 @@ import (
 	"flag"
 	"fmt"
 	"log"
+	"slices"
 	"time"
 
 	"faithfulcourier/examples/ferry/go/gen/faithful/web"
@@ -59,12 +60,12 @@ func story(bookings *booking.BookingsClient, vessels *fleet.FleetClient) error {
 	fmt.Printf("found      the booking again: %t, %s\n", found.ID == booked.ID, found.StateOrDefault())
 
 	// The four kinds of failure are told apart by errors.As.
-	request.Passengers = make([]booking.Passenger, 40)
+	request.Passengers = slices.Repeat([]booking.Passenger{{Name: "A walking group"}}, int(booking.LargestParty))
 	_, err = bookings.Book(ctx, request)
 	if full := new(booking.SailingFull); errors.As(err, &full) {
 		fmt.Printf("full       %d seats are left\n", full.SeatsLeft)
 	} else {
-		return fmt.Errorf("40 passengers: %w", err)
+		return fmt.Errorf("a full party: %w", err)
 	}
 	_, err = vessels.Vessel(ctx, &fleet.VesselRequest{})
 	if unknown := new(common.NotFound); errors.As(err, &unknown) {

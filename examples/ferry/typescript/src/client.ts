@@ -1,7 +1,7 @@
 // A client of the Skerry Line: an example of how generated clients are used.
 import { type Form, Problem } from "./gen/faithful/web.js";
 import { Instant, uuid } from "./gen/faithful/wire.js";
-import { BookingsClient, SailingFull } from "./gen/skerry/booking/index.js";
+import { BookingsClient, LARGEST_PARTY, SailingFull } from "./gen/skerry/booking/index.js";
 import { NotFound } from "./gen/skerry/common/index.js";
 import { FleetClient, StalePosition } from "./gen/skerry/fleet/index.js";
 
@@ -41,7 +41,7 @@ const found = await bookings.booking({ id: booked.id });
 console.log(`found      the booking again: ${found.id === booked.id}, ${found.state}`);
 
 // The four kinds of failure are told apart by instanceof.
-const full = await failureOf(bookings.book({ ...request, passengers: Array.from({ length: 40 }, () => ({ name: "", needsHelp: false })) }));
+const full = await failureOf(bookings.book({ ...request, passengers: Array.from({ length: LARGEST_PARTY }, () => ({ name: "A walking group", needsHelp: false })) }));
 if (!(full instanceof SailingFull)) {
   throw full;
 }

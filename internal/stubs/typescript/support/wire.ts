@@ -124,6 +124,11 @@ export class Instant {
     return Instant.of(date.getTime() / 1000 + hour * 3600 + minute * 60 + second - offset, Number((m[7] ?? "0").padEnd(9, "0")));
   }
 
+  /** Negative, 0 or positive as this is before, at or after other. */
+  compare(other: Instant): number {
+    return this.seconds - other.seconds || this.nanos - other.nanos;
+  }
+
   /** The instant to the millisecond below. */
   toDate(): Date {
     return new Date(this.seconds * 1000 + Math.floor(this.nanos / 1e6));
@@ -1757,6 +1762,43 @@ export function fromJson<T>(codec: Codec<T>, payload: string | Uint8Array): T {
   const message = codec.readJson(r);
   r.end();
   return message;
+}
+
+/** Adds a violation. */
+export function refuse(list: Violation[], pointer: string, detail: string): void {
+  list.push({ pointer, detail });
+}
+
+/** Adds a violation for each element that is equal to one before it: elements are compared by what write makes of them. */
+export function unique<T>(list: Violation[], path: string, elements: readonly T[], write: (w: JsonWriter, element: T) => void): void {
+  const first = new Map<string, number>();
+  for (const [i, element] of elements.entries()) {
+    const w = new JsonWriter();
+    write(w, element);
+    const before = first.get(w.out);
+    if (before === undefined) {
+      first.set(w.out, i);
+    } else {
+      refuse(list, `${path}/${i}`, `must be unique, and is equal to element ${before}`);
+    }
+  }
+}
+
+/** How many code points a text has. */
+export function codePoints(text: string): number {
+  let count = 0;
+  for (let i = 0; i < text.length; i++, count++) {
+    // A pair of surrogates is one code point.
+    if ((text.charCodeAt(i) & 0xfc00) === 0xd800 && (text.charCodeAt(i + 1) & 0xfc00) === 0xdc00) {
+      i++;
+    }
+  }
+  return count;
+}
+
+/** Writes a number for people, as JSON has it. */
+export function floatText(v: number): string {
+  return Object.is(v, -0) ? "-0" : String(v);
 }
 
 export function validate<T>(codec: Codec<T>, message: T): Violation[] {

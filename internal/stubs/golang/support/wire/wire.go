@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 )
 
 // MaxDepth is how deep messages, lists and maps may nest.
@@ -81,6 +82,36 @@ func Validate(m Message) error {
 	}
 	return nil
 }
+
+// Refuse adds a violation; format and args are as for fmt.Sprintf.
+func Refuse(list []Violation, path, format string, args ...any) []Violation {
+	return append(list, Violation{Pointer: path, Detail: fmt.Sprintf(format, args...)})
+}
+
+// Unique adds a violation for each element of a list of n that is equal to one
+// before it. appendJSON appends an element as JSON, by which they are compared.
+func Unique(list []Violation, path string, n int, appendJSON func(b []byte, w *Writer, i int) []byte) []Violation {
+	first := make(map[string]int, n)
+	var w Writer
+	var b []byte
+	for i := range n {
+		b = appendJSON(b[:0], &w, i)
+		if j, known := first[string(b)]; known {
+			list = Refuse(list, Index(path, i), "must be unique, and is equal to element %d", j)
+		} else {
+			first[string(b)] = i
+		}
+	}
+	return list
+}
+
+// FloatText writes a float64 for people, as JSON has it but without quotes.
+func FloatText(v float64) string {
+	return strings.Trim(string(AppendJSONFloat64(nil, v)), `"`)
+}
+
+// InstantText writes an instant for people, as JSON has it.
+func InstantText(v time.Time) string { return string(appendInstantText(nil, v)) }
 
 // Step adds a step to a path of a violation.
 func Step(path, step string) string {

@@ -1,0 +1,223 @@
+package schema
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"faithfulcourier/internal/source"
+	"faithfulcourier/internal/syntax"
+)
+
+// usualWords maps what people write by habit to the words of the language.
+var usualWords = map[string]string{
+	"string": "text", "str": "text", "char": "text", "varchar": "text", "int": "int32", "integer": "int32", "long": "int64", "short": "int16",
+	"uint": "uint32", "float": "float64", "double": "float64", "real": "float64", "number": "float64", "boolean": "bool",
+	"timestamp": "instant", "datetime": "instant", "time": "instant", "binary": "bytes", "blob": "bytes", "byte": "bytes",
+	"guid": "uuid", "list": "[T]", "array": "[T]", "map": "{text: T}", "dict": "{text: T}",
+}
+
+// scalarTypes holds one type per scalar, so that types of fields share them.
+var scalarTypes = func() map[string]*Type {
+	types := map[string]*Type{}
+	for _, s := range Scalars {
+		types[s.Word] = &Type{Kind: s.Kind}
+	}
+	return types
+}()
+
+var invalidType = &Type{}
+
+func (r *resolver) typ(f *fileScope, t *syntax.Type) *Type {
+	if t == nil {
+		return invalidType
+	}
+	switch t.Form {
+	case syntax.ListType:
+		return &Type{Kind: KindList, Elem: r.typ(f, t.Elem)}
+	case syntax.MapType:
+		key := r.typ(f, t.Key)
+		if k := key.Kind; k != KindInvalid && k != KindText && !k.IsInteger() && k != KindEnum {
+			r.report(f.place(t.Key.Span), "map-key", fmt.Sprintf("the keys of a map are text, integers or an enum, not %s", key.Local(f.module)), "write {text: …}, or a list of a message with two fields")
+			key = invalidType
+		}
+		return &Type{Kind: KindMap, Key: key, Elem: r.typ(f, t.Elem)}
+	}
+	if t.Alias.Text == "" {
+		if scalar := scalarTypes[t.Name.Text]; scalar != nil {
+			return scalar
+		}
+		if first := t.Name.Text[0]; first >= 'a' && first <= 'z' {
+			r.unknownScalar(f, t.Name)
+			return invalidType
+		}
+	}
+	decl, ok := r.lookup(f, t.Alias, t.Name, "type")
+	if !ok {
+		return invalidType
+	}
+	switch d := decl.(type) {
+	case *NamedType:
+		return &d.Type
+	case *Enum:
+		return &Type{Kind: KindEnum, Enum: d}
+	case *Union:
+		return &Type{Kind: KindUnion, Union: d}
+	case *Message:
+		if !d.IsError() {
+			return &Type{Kind: KindMessage, Message: d}
+		}
+		r.report(f.place(t.Name.Span), "not-a-type", t.Name.Text+" is an error; errors stand after fails only", "put what both need into a message",
+			source.Note{Place: d.Place, Message: "it is declared here"})
+	default:
+		r.report(f.place(t.Name.Span), "not-a-type", fmt.Sprintf("%s is %s, not a type", t.Name.Text, KindWord(decl)), "",
+			source.Note{Place: head(decl).Place, Message: "it is declared here"})
+	}
+	return invalidType
+}
+
+func (r *resolver) unknownScalar(f *fileScope, name syntax.Name) {
+	finding := source.Finding{Name: "unknown-name", Place: f.place(name.Span), Message: "there is no type " + name.Text, Mend: "the scalars are: " + strings.Join(scalarWords(), ", ")}
+	better := ""
+	if usual, ok := usualWords[strings.ToLower(name.Text)]; ok {
+		better = usual
+		finding.Mend = "write " + usual
+		finding.Sure = scalarTypes[usual] != nil
+	} else if near := source.Nearest(name.Text, append(scalarWords(), f.names...)); near != "" {
+		better = near
+		finding.Mend = "did you mean " + near + "?"
+	}
+	if better != "" && !strings.Contains(better, "T") {
+		finding.Edits = []source.Edit{{Place: finding.Place, Text: better}}
+	}
+	r.findings.Add(finding)
+}
+
+func scalarWords() []string {
+	var words []string
+	for _, s := range Scalars {
+		words = append(words, s.Word)
+	}
+	return words
+}
+
+// describe names what a type is, for a sentence: "int32", "a list", "an enum".
+func describe(t *Type) string {
+	if t.Kind.IsScalar() {
+		return t.Kind.String()
+	}
+	return indefinite(t.Kind.String())
+}
+
+// indefinite puts an article before a kind that takes one.
+func indefinite(noun string) string {
+	switch noun {
+	case "list", "map", "union", "message":
+		return "a " + noun
+	case "enum":
+		return "an enum"
+	}
+	return noun
+}
+
+// scalarTypes resolves named types over scalars, so that others may have them
+// as keys.
+func (r *resolver) scalarTypes(f *fileScope) {
+	r.namedTypes(f, func(t *syntax.Type) bool {
+		return t.Form == syntax.NamedType && t.Alias.Text == "" && scalarTypes[t.Name.Text] != nil
+	})
+}
+
+func (r *resolver) otherTypes(f *fileScope) {
+	r.namedTypes(f, func(t *syntax.Type) bool {
+		return t.Form != syntax.NamedType || t.Alias.Text != "" || scalarTypes[t.Name.Text] == nil
+	})
+}
+
+func (r *resolver) namedTypes(f *fileScope, wanted func(*syntax.Type) bool) {
+	for i, d := range f.tree.Decls {
+		tree, ok := d.(*syntax.TypeDecl)
+		if !ok || f.bound[i] == nil || !wanted(tree.Base) {
+			continue
+		}
+		nt := f.bound[i].(*NamedType)
+		base := r.typ(f, tree.Base)
+		switch {
+		case base.Named != nil:
+			r.report(f.place(tree.Base.Span), "type-over-type", fmt.Sprintf("%s is straight over %s, which is a named type already", nt.Name, base.Named.Name), "write what "+base.Named.Name+" is over",
+				source.Note{Place: base.Named.Place, Message: "it is declared here"})
+			base = invalidType
+		case base.Kind == KindEnum || base.Kind == KindUnion || base.Kind == KindMessage:
+			r.report(f.place(tree.Base.Span), "type-over-type", fmt.Sprintf("a type is over a scalar, a list or a map, not over %s", describe(base)), "use "+base.Short()+" itself")
+			base = invalidType
+		}
+		nt.Type = *base
+		nt.Type.Named = nt
+	}
+}
+
+// typeBounds resolves the bounds of named types, which constants may be in.
+func (r *resolver) typeBounds(f *fileScope) {
+	for i, d := range f.tree.Decls {
+		if tree, ok := d.(*syntax.TypeDecl); ok && f.bound[i] != nil {
+			nt := f.bound[i].(*NamedType)
+			nt.Bounds = r.bounds(f, tree.Where, &nt.Type, nil, nt.Name)
+		}
+	}
+}
+
+func (r *resolver) union(f *fileScope, tree *syntax.Union, u *Union) {
+	unique, retired := r.unique(f, "alternative", u.Name, tree.Retired)
+	u.Retired = retired
+	for i := range tree.Alternatives {
+		t := &tree.Alternatives[i]
+		if !unique.add(t.Number, t.Name, 1) {
+			r.typ(f, t.Type)
+			continue
+		}
+		u.Alternatives = append(u.Alternatives, &Alternative{Union: u, Number: t.Number.Value, Name: t.Name.Text, Type: r.typ(f, t.Type), Doc: t.Doc.Text(f.tree.Source),
+			Place: f.place(t.Name.Span), Deprecated: t.Marks.DeprecatedWhy(), JSON: r.jsonName(f, t.Marks)})
+	}
+	jsonNames(r, "alternative", u.Name, u.Alternatives, func(a *Alternative) (string, string, source.Place) { return a.Name, a.JSONName(), a.Place })
+	slices.SortFunc(u.Alternatives, func(a, b *Alternative) int { return a.Number - b.Number })
+	if len(tree.Alternatives) == 0 {
+		r.report(u.Place, "empty-union", fmt.Sprintf("%s has no alternatives: no value could be written", u.Name), "add one, such as: #1 foot FootPassage")
+	}
+}
+
+// checkTypeCircles refuses named types that are made of themselves, without a
+// message or union in between: not every language can say that.
+func checkTypeCircles(d *Definitions, findings *source.Findings) {
+	const (
+		open = iota + 1
+		done
+	)
+	state := map[*NamedType]int{}
+	var visit func(t *NamedType)
+	var through func(t *Type, from *NamedType)
+	through = func(t *Type, from *NamedType) {
+		switch {
+		case t == nil:
+		case t.Named != nil && state[t.Named] == open:
+			findings.Add(source.Finding{Name: "type-circle", Place: from.Place, Message: fmt.Sprintf("%s is made of itself", t.Named.Name), Mend: "put a message in between, with a field of this type"})
+		case t.Named != nil:
+			if state[t.Named] == 0 {
+				visit(t.Named)
+			}
+		default:
+			through(t.Elem, from)
+		}
+	}
+	visit = func(t *NamedType) {
+		state[t] = open
+		through(t.Type.Elem, t)
+		state[t] = done
+	}
+	for _, m := range d.Modules {
+		for _, t := range m.Types {
+			if state[t] == 0 {
+				visit(t)
+			}
+		}
+	}
+}
