@@ -16,16 +16,18 @@ import (
 
 var checkCommand = &command{
 	name:     "check",
-	synopsis: "[REF] [--strict] [--as KIND]",
+	synopsis: "[REF] [--mend] [--strict] [--as KIND]",
 	short:    "reads the definitions and says what is wrong with them",
 	long: `Reads, resolves and checks definitions, and prints every error of every file:
 the place, the line with the part underlined, what is wrong, and how to mend it.
 Of definitions that are right it says what could be better, unless [advice] in
 faithful.toml switches that off. REF is draft (the working files, as without
-REF), latest, a sealed version such as 1.4.0, a folder or a file.`,
-	examples: [2]string{"faithful check", "faithful check definitions/booking.faithful --as json"},
+REF), latest, a sealed version such as 1.4.0, a folder or a file. With --mend it
+carries out the mends that are certain, and shows each.`,
+	examples: [2]string{"faithful check", "faithful check --mend"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags)
+		mend := flags.Bool("mend", false, "change the files where a mend is certain, and show what was done")
 		strict := flags.Bool("strict", false, "make advice count: exit 1 if there is any")
 		return func(w *World, args []string) (int, error) {
 			if err := checkKind(*kind); err != nil {
@@ -38,7 +40,15 @@ REF), latest, a sealed version such as 1.4.0, a folder or a file.`,
 			if len(args) == 1 {
 				ref = args[0]
 			}
-			defs, findings, err := project.Load(w.Dir, ref)
+			var defs *schema.Definitions
+			var findings []source.Finding
+			var mended []schema.Mended
+			var err error
+			if *mend {
+				defs, findings, mended, err = mendFiles(w, ref)
+			} else {
+				defs, findings, err = project.Load(w.Dir, ref)
+			}
 			if err != nil {
 				return trouble, err
 			}
@@ -49,7 +59,7 @@ REF), latest, a sealed version such as 1.4.0, a folder or a file.`,
 				}
 				findings = advice.Advise(defs, findings, off)
 			}
-			return printCheck(w, *kind, *strict, defs, findings)
+			return printCheck(w, *kind, *strict, defs, findings, mended)
 		}
 	},
 }
@@ -72,7 +82,25 @@ func adviceOff(w *World) ([]string, error) {
 	return p.Config.Advice.Off, nil
 }
 
-func printCheck(w *World, kind string, strict bool, defs *schema.Definitions, findings []source.Finding) (int, error) {
+// mendFiles carries out the certain mends, and writes the files that they
+// change.
+func mendFiles(w *World, ref string) (*schema.Definitions, []source.Finding, []schema.Mended, error) {
+	before, err := project.Files(w.Dir, ref)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	after, mended, defs, findings := schema.Mend(before)
+	for i, f := range after {
+		if f.Text != before[i].Text {
+			if err := replaceText(f.Path(), f.Text); err != nil {
+				return nil, nil, nil, err
+			}
+		}
+	}
+	return defs, findings, mended, nil
+}
+
+func printCheck(w *World, kind string, strict bool, defs *schema.Definitions, findings []source.Finding, mended []schema.Mended) (int, error) {
 	status := fine
 	if source.Errors(findings) > 0 || strict && len(findings) > 0 {
 		status = found
@@ -81,6 +109,7 @@ func printCheck(w *World, kind string, strict bool, defs *schema.Definitions, fi
 		count := defs.Count()
 		answer := map[string]any{
 			"findings": report.FindingsJSON(findings),
+			"mended":   report.FindingsJSON(mendedFindings(mended)),
 			"counts": map[string]int{"modules": count.Modules, "messages": count.Messages, "errors": count.Errors,
 				"enums": count.Enums, "unions": count.Unions, "types": count.Types, "constants": count.Consts, "services": count.Services, "calls": count.Calls,
 				"examples": count.Examples, "credentials": count.Credentials},
@@ -90,10 +119,11 @@ func printCheck(w *World, kind string, strict bool, defs *schema.Definitions, fi
 		}
 		return status, report.New(w.Out, false).JSON(answer)
 	}
+	p := report.New(w.Out, w.Colour)
+	p.Mended(mendedFindings(mended))
 	if source.Errors(findings) > 0 {
 		return mistakes(w, kind, findings)
 	}
-	p := report.New(w.Out, w.Colour)
 	p.Advice(findings)
 	line := countText(defs.Count())
 	if len(findings) > 0 {
@@ -115,4 +145,12 @@ func countText(c schema.Count) string {
 		}
 	}
 	return text
+}
+
+func mendedFindings(mended []schema.Mended) []source.Finding {
+	var list []source.Finding
+	for _, m := range mended {
+		list = append(list, m.Finding)
+	}
+	return list
 }

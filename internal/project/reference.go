@@ -24,11 +24,13 @@ func Load(dir, ref string) (*schema.Definitions, []source.Finding, error) {
 		}
 		return p.Definitions()
 	}
-	if path := filepath.Join(dir, ref); ref != "latest" && !isVersion(ref) {
-		if filepath.IsAbs(ref) {
-			path = ref
+	if ref != "latest" && !isVersion(ref) {
+		files, err := pathFiles(dir, ref)
+		if err != nil {
+			return nil, nil, err
 		}
-		return loadPath(path, ref)
+		defs, findings := schema.Load(files)
+		return defs, findings, nil
 	}
 	p, err := Open(dir)
 	if err != nil {
@@ -69,35 +71,54 @@ func isVersion(ref string) bool {
 	return ref != "" && ref[0] >= '0' && ref[0] <= '9' && strings.Count(ref, ".") == 2 && strings.Trim(ref, "0123456789.") == ""
 }
 
-// loadPath loads a project's folder, a plain folder of definitions, or a file.
-func loadPath(path, ref string) (*schema.Definitions, []source.Finding, error) {
+// Files reads the files that a reference names and a person may edit: draft, a
+// folder or a file.
+func Files(dir, ref string) ([]*source.File, error) {
+	switch {
+	case ref == "draft":
+		p, err := Open(dir)
+		if err != nil {
+			return nil, err
+		}
+		return p.Files()
+	case ref == "latest" || isVersion(ref):
+		return nil, fmt.Errorf("%s is sealed, and never changes", ref)
+	}
+	return pathFiles(dir, ref)
+}
+
+// pathFiles reads a project's folder, a plain folder of definitions, or a file.
+func pathFiles(dir, ref string) ([]*source.File, error) {
+	path := filepath.Join(dir, ref)
+	if filepath.IsAbs(ref) {
+		path = ref
+	}
 	info, err := os.Stat(path)
 	if err != nil {
-		return nil, nil, fmt.Errorf("%s is neither draft, latest or a version, nor a file or folder", ref)
+		return nil, fmt.Errorf("%s is neither draft, latest or a version, nor a file or folder", ref)
 	}
 	if info.IsDir() {
 		if _, err := os.Stat(filepath.Join(path, ConfigName)); err == nil {
-			return Load(path, "draft")
+			return Files(path, "draft")
 		}
 	}
 	paths, err := find(path, filepath.Join(path, versions.Folder))
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	if !info.IsDir() {
 		paths = []string{path} // whatever it is called
 	}
 	if len(paths) == 0 {
-		return nil, nil, fmt.Errorf("there is no definition file (*.faithful) in %s", ref)
+		return nil, fmt.Errorf("there is no definition file (*.faithful) in %s", ref)
 	}
 	var files []*source.File
 	for _, path := range paths {
 		f, err := readFile(path)
 		if err != nil {
-			return nil, nil, err
+			return nil, err
 		}
 		files = append(files, f)
 	}
-	defs, findings := schema.Load(files)
-	return defs, findings, nil
+	return files, nil
 }

@@ -80,6 +80,44 @@ func (p *Printer) Advice(list []source.Finding) {
 	}
 }
 
+// Mended writes findings that were mended, each with its lines before and
+// after.
+func (p *Printer) Mended(list []source.Finding) {
+	for _, f := range list {
+		p.Line("%s: %s: %s; %s", p.In(Bold, Where(f.Place)), p.In(Green, "mended"), f.Message, f.Mend)
+		after, _ := source.Apply(f.Place.File, f.Edits)
+		p.change(f.Place.File.Text, after)
+		p.Line("")
+	}
+}
+
+// change writes the lines in which two texts differ, from the first to the
+// last of them in each.
+func (p *Printer) change(before, after string) {
+	old, new := strings.Split(before, "\n"), strings.Split(after, "\n")
+	first := 0
+	for first < min(len(old), len(new)) && old[first] == new[first] {
+		first++
+	}
+	tail := 0
+	for tail < min(len(old), len(new))-first && old[len(old)-1-tail] == new[len(new)-1-tail] {
+		tail++
+	}
+	show := func(style Style, sign string, lines []string) {
+		for i, line := range lines {
+			// Edits can lie far apart: what is between them is left out.
+			if len(lines) > 4 && i == 1 {
+				p.Line("      %s", p.In(Faint, "…"))
+			}
+			if len(lines) <= 4 || i == 0 || i == len(lines)-1 {
+				p.Line("    %s", p.In(style, sign+" "+printable([]rune(strings.TrimRight(line, "\r")))))
+			}
+		}
+	}
+	show(Red, "-", old[first:len(old)-tail])
+	show(Green, "+", new[first:len(new)-tail])
+}
+
 func (p *Printer) finding(f source.Finding) {
 	word := p.In(Red, "error")
 	if f.Severity == source.Advice {
@@ -207,6 +245,14 @@ type Finding struct {
 	Message string `json:"message"`
 	Mend    string `json:"mend,omitempty"`
 	Notes   []Note `json:"notes,omitempty"`
+	Edits   []Edit `json:"edits,omitempty"` // that carry out the mend
+	Sure    bool   `json:"sure,omitempty"`  // the edits are certain
+}
+
+// Edit is an edit as JSON has it: text in the place of what stands there.
+type Edit struct {
+	Place
+	Text string `json:"text"`
 }
 
 // Place is a place as JSON has it; lines and columns begin at 1.
@@ -241,6 +287,10 @@ func FindingsJSON(list []source.Finding) []Finding {
 		for _, n := range f.Notes {
 			j.Notes = append(j.Notes, Note{placeJSON(n.Place), n.Message})
 		}
+		for _, e := range f.Edits {
+			j.Edits = append(j.Edits, Edit{placeJSON(e.Place), e.Text})
+		}
+		j.Sure = f.Sure && len(f.Edits) > 0
 		out = append(out, j)
 	}
 	return out

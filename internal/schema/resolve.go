@@ -292,20 +292,32 @@ func (r *resolver) bindUses(f *fileScope) {
 			f.uses[u.Alias.Text] = nil
 			continue
 		case target == f.scope:
-			r.report(f.place(u.Module.Span), "use-itself", "a module does not use itself: its names are there anyway", "remove this line")
+			r.findings.Add(source.Finding{Name: "use-itself", Place: f.place(u.Module.Span), Message: "a module does not use itself: its names are there anyway", Mend: "remove this line",
+				Edits: []source.Edit{f.removeUse(u)}, Sure: true})
 			continue
 		}
 		if before, taken := f.uses[u.Alias.Text]; taken && before != nil {
 			what := fmt.Sprintf("the alias %s already stands for %s", u.Alias.Text, before.module.Name)
 			mend := "give one of them another alias: use " + u.Module.Text + " as …"
+			finding := source.Finding{Name: "alias-taken", Place: f.place(u.Alias.Span), Message: what, Mend: mend}
 			if before == target {
-				what, mend = u.Module.Text+" is used twice in this file", "remove this line"
+				finding.Message, finding.Mend = u.Module.Text+" is used twice in this file", "remove this line"
+				finding.Edits, finding.Sure = []source.Edit{f.removeUse(u)}, true
 			}
-			r.report(f.place(u.Alias.Span), "alias-taken", what, mend)
+			r.findings.Add(finding)
 			continue
 		}
 		f.uses[u.Alias.Text] = target
 	}
+}
+
+// removeUse is the edit that takes a use away.
+func (f *fileScope) removeUse(u syntax.Use) source.Edit {
+	end := max(u.Module.Span.End, u.Alias.Span.End)
+	start := u.Module.Span.Start
+	for text := f.tree.Source.Text; start > 0 && !strings.HasPrefix(text[start:], "use"); start-- {
+	}
+	return source.RemoveLine(f.place(source.Span{Start: start, End: end}))
 }
 
 // UnusedUse is the name of the advice on a use of which nothing is used.
@@ -316,7 +328,8 @@ func (r *resolver) unusedUses() {
 		for _, u := range f.tree.Uses {
 			if f.uses[u.Alias.Text] != nil && !f.spent[u.Alias.Text] {
 				r.findings.Add(source.Finding{Name: UnusedUse, Severity: source.Advice, Place: f.place(u.Module.Span),
-					Message: fmt.Sprintf("nothing of %s is used in this file", u.Module.Text), Mend: "remove this line"})
+					Message: fmt.Sprintf("nothing of %s is used in this file", u.Module.Text), Mend: "remove this line",
+					Edits: []source.Edit{f.removeUse(u)}, Sure: true})
 			}
 		}
 	}
@@ -382,14 +395,19 @@ func (r *resolver) lookup(f *fileScope, alias, name syntax.Name, what string) (d
 	if d, found := s.decls[name.Text]; found {
 		return d, true
 	}
-	mend := ""
-	if near := r.nearest(f, s, alias.Text, name.Text); near != "" {
-		mend = "did you mean " + near + "?"
-	} else if owner := r.ownerOf(name.Text); owner != nil && alias.Text == "" {
-		mend = r.importMend(f, owner, name.Text)
+	finding := source.Finding{Name: "unknown-name", Place: f.place(name.Span), Message: fmt.Sprintf("there is no %s %s in module %s", what, name.Text, s.module.Name)}
+	whole := f.place(name.Span)
+	if alias.Text != "" {
+		whole.Span.Start = alias.Span.Start
 	}
-	message := fmt.Sprintf("there is no %s %s in module %s", what, name.Text, s.module.Name)
-	r.report(f.place(name.Span), "unknown-name", message, mend)
+	if owner := r.ownerOf(name.Text); owner != nil && alias.Text == "" {
+		finding.Mend = r.importMend(f, owner, name.Text)
+		finding.Edits, finding.Sure = r.importEdits(f, owner, whole, name.Text)
+	} else if near := r.nearest(f, s, alias.Text, name.Text); near != "" {
+		finding.Mend = "did you mean " + near + "?"
+		finding.Edits = []source.Edit{{Place: whole, Text: near}}
+	}
+	r.findings.Add(finding)
 	return nil, false
 }
 
@@ -445,7 +463,40 @@ func (r *resolver) ownerOf(name string) *scope {
 	return nil
 }
 
+// importEdits are the edits that make a name of another module known here.
+// They are certain where one module alone declares the name.
+func (r *resolver) importEdits(f *fileScope, owner *scope, whole source.Place, name string) (edits []source.Edit, sure bool) {
+	owners := 0
+	for _, s := range r.scopes {
+		if _, found := s.decls[name]; found {
+			owners++
+		}
+	}
+	for alias, used := range f.uses {
+		if used == owner {
+			return []source.Edit{{Place: whole, Text: alias + "." + name}}, owners == 1
+		}
+	}
+	module := owner.module.Name
+	alias := module[strings.LastIndexByte(module, '.')+1:]
+	if _, taken := f.uses[alias]; taken {
+		return nil, false
+	}
+	at := f.tree.Module.Span.End
+	text := "\n\nuse " + module
+	if uses := f.tree.Uses; len(uses) > 0 {
+		at = max(uses[len(uses)-1].Module.Span.End, uses[len(uses)-1].Alias.Span.End)
+		text = "\nuse " + module
+	}
+	return []source.Edit{{Place: f.place(source.Span{Start: at, End: at}), Text: text}, {Place: whole, Text: alias + "." + name}}, owners == 1
+}
+
 func (r *resolver) importMend(f *fileScope, owner *scope, name string) string {
+	for alias, used := range f.uses {
+		if used == owner {
+			return "did you mean " + alias + "." + name + "?"
+		}
+	}
 	module := owner.module.Name
 	return fmt.Sprintf("%s is in module %s: write \"use %s\" below the module line, and %s.%s here",
 		name, module, module, module[strings.LastIndexByte(module, '.')+1:], name)
