@@ -213,11 +213,13 @@ func (p *parser) atom(depth int) *Node {
 	return nil
 }
 
+const alternatives = "write out what may stand there: (?:…|…)"
+
 func (p *parser) group(start, depth int) *Node {
 	if p.peek("?") && !p.peek("?:") {
 		construct, mend := "a flag in a group", "write out both cases: [Aa]"
 		for _, g := range []struct{ begins, construct, mend string }{
-			{"?=", "looking ahead", ""}, {"?!", "looking ahead", ""}, {"?<=", "looking behind", ""}, {"?<!", "looking behind", ""},
+			{"?=", "looking ahead", alternatives}, {"?!", "looking ahead", alternatives}, {"?<=", "looking behind", alternatives}, {"?<!", "looking behind", alternatives},
 			{"?<", "a named group", "write (…)"}, {"?P", "a named group", "write (…)"}, {"?>", "an atomic group", "write (…)"}, {"?#", "a comment", "remove it"},
 		} {
 			if p.peek(g.begins) {

@@ -351,7 +351,7 @@ func (r *resolver) limit(f *fileScope, l *syntax.Literal, t *Type, what string) 
 			return v, true
 		}
 	}
-	r.report(f.place(l.Span), "wrong-type", fmt.Sprintf("the limit of %s is %s, and the constant %s is %s with the value %s", what, t.Kind, c.Name, c.Type.Kind, LiteralText(c.Value)), "",
+	r.report(f.place(l.Span), "wrong-type", fmt.Sprintf("the limit of %s is %s, and the constant %s is %s with the value %s", what, t.Kind, c.Name, c.Type.Kind, LiteralText(c.Value)), "write the limit itself, or a constant that fits",
 		source.Note{Place: c.Place, Message: "the constant is declared here"})
 	return nil, false
 }
@@ -371,7 +371,7 @@ func (r *resolver) amount(f *fileScope, l *syntax.Literal, none uint64) (uint64,
 	}
 	n, err := strconv.ParseUint(text, 10, 32)
 	if err != nil || l.Form == syntax.TextLiteral {
-		r.report(f.place(l.Span), "wrong-type", fmt.Sprintf("an amount is a whole number from 0 to 4294967295, and %s is not", text), "")
+		r.report(f.place(l.Span), "wrong-type", fmt.Sprintf("an amount is a whole number from 0 to 4294967295, and %s is not", text), "write a whole number")
 		return 0, false
 	}
 	return n, true

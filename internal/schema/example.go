@@ -171,7 +171,7 @@ func (r *resolver) value(f *fileScope, v *syntax.Value, t *Type, what string, bo
 		return refuse(what+" can't be null here", "leave it out if it may be absent; a member called null is written in quotes")
 	}
 	if v.Form != syntax.LiteralValue {
-		return wrong("")
+		return wrong("write one value, without brackets")
 	}
 	l := v.Literal
 	switch {
@@ -200,11 +200,13 @@ func (r *resolver) value(f *fileScope, v *syntax.Value, t *Type, what string, bo
 	}
 	for _, b := range bounds {
 		if list := b.Violations(scalar); len(list) > 0 {
-			return refuse(fmt.Sprintf("%s %s", what, list[0]), "")
+			return refuse(fmt.Sprintf("%s %s", what, list[0]), keepBounds)
 		}
 	}
 	return scalar, true
 }
+
+const keepBounds = "change the example, or the bounds"
 
 var specialFloats = map[string]float64{"NaN": math.NaN(), "Infinity": math.Inf(1), "-Infinity": math.Inf(-1)}
 
@@ -283,7 +285,7 @@ func (r *resolver) entries(f *fileScope, v *syntax.Value, t *Type, what string, 
 		key, keyOK := r.mapKey(place, pair.Key.Text, t.Key, what)
 		if keyOK {
 			for _, violation := range boundsOf(t.Key).Violations(key) {
-				r.report(place, "example-refused", fmt.Sprintf("a key of %s %s", what, violation), "")
+				r.report(place, "example-refused", fmt.Sprintf("a key of %s %s", what, violation), keepBounds)
 				keyOK = false
 			}
 			if seen[ValueText(key)] {
@@ -315,7 +317,7 @@ func (r *resolver) mapKey(place source.Place, text string, t *Type, what string)
 	}
 	n, ok := ParseInteger(t.Kind, text)
 	if !ok || LiteralText(n) != text {
-		r.report(place, "example-refused", fmt.Sprintf("the keys of %s are %s, and %s is not", what, t.Kind, strconv.Quote(text)), "")
+		r.report(place, "example-refused", fmt.Sprintf("the keys of %s are %s, and %s is not", what, t.Kind, strconv.Quote(text)), "write the number, without quotes unless it is negative")
 		return nil, false
 	}
 	return n, true
@@ -324,7 +326,7 @@ func (r *resolver) mapKey(place source.Place, text string, t *Type, what string)
 func (r *resolver) counted(f *fileScope, v *syntax.Value, n int, what string, bounds []*Bounds) bool {
 	for _, b := range bounds {
 		if violation := b.CountViolation(n); violation != "" {
-			r.report(f.place(source.Span{Start: v.Span.Start, End: v.Span.Start + 1}), "example-refused", what+" "+violation, "")
+			r.report(f.place(source.Span{Start: v.Span.Start, End: v.Span.Start + 1}), "example-refused", what+" "+violation, keepBounds)
 			return false
 		}
 	}
@@ -379,7 +381,7 @@ func (r *resolver) anyValue(f *fileScope, v *syntax.Value, what string) (any, bo
 		}
 		x, err := strconv.ParseFloat(l.Text, 64)
 		if err != nil || math.IsInf(x, 0) {
-			r.report(f.place(v.Span), "example-refused", l.Text+" is too large for a float64", "")
+			r.report(f.place(v.Span), "example-refused", l.Text+" is too large for a float64", "write it as text, in quotes")
 			return nil, false
 		}
 		return Any{x}, true

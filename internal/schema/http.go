@@ -309,7 +309,7 @@ func checkPlaces(c *Call, report reporter) {
 				report(f.Place, "placement", fmt.Sprintf("%s is a list, and a list travels in the query alone, not in %s", f.Name, where), "write: in query", note)
 				continue
 			case f.Presence == Optional:
-				report(f.Place, "placement", fmt.Sprintf("%s travels in the query%s, where a list that is absent can't be told from an empty one", f.Name, how), "remove the ?", note)
+				report(f.Place, "placement", fmt.Sprintf("%s is a list that may be absent, and %s puts it into the query%s; there it can't be told from an empty one", f.Name, c.Name, how), "remove the ?", note)
 				continue
 			case f.Type.Elem.Kind == KindList:
 				report(f.Place, "placement", fmt.Sprintf("%s is a list of lists, which can't travel outside of a body", f.Name), "take POST, PUT or PATCH", note)
@@ -323,9 +323,9 @@ func checkPlaces(c *Call, report reporter) {
 		}
 		if why, mend := notPlaceable(element, bounds); why != "" {
 			if element != f.Type {
-				why = "holds what " + why
+				why = "is a list of what " + why
 			}
-			report(f.Place, "placement", fmt.Sprintf("%s travels in %s of %s%s, and %s", f.Name, where, c.Name, how, why), mend, note)
+			report(f.Place, "placement", fmt.Sprintf("%s %s, and %s puts it into %s%s", f.Name, why, c.Name, where, how), mend, note)
 			continue
 		}
 		key := p.Place + " " + p.Name

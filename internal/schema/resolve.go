@@ -417,7 +417,7 @@ func (r *resolver) unknownAlias(f *fileScope, alias syntax.Name) {
 		aliases = append(aliases, a)
 	}
 	slices.Sort(aliases)
-	mend := ""
+	mend := "write below the module line: use MODULE as " + alias.Text
 	if near := source.Nearest(alias.Text, aliases); near != "" {
 		mend = "did you mean " + near + "?"
 	} else {
@@ -531,7 +531,7 @@ func (r *resolver) constants(f *fileScope) {
 // literal reads a literal as a value of a scalar or enum type; ok is false
 // when it has been reported or its type is already known to be wrong.
 func (r *resolver) literal(f *fileScope, l *syntax.Literal, t *Type, what string) (value any, ok bool) {
-	if t.Kind == KindInvalid {
+	if t.Kind == KindInvalid || l.Form == syntax.BrokenLiteral {
 		return nil, false
 	}
 	refuse := func(message, mend string) (any, bool) {
@@ -552,7 +552,7 @@ func (r *resolver) literal(f *fileScope, l *syntax.Literal, t *Type, what string
 		n, ok := ParseInteger(t.Kind, l.Text)
 		if !ok {
 			low, high := t.Kind.Range()
-			return refuse(fmt.Sprintf("%s is %s, %d to %d, and %s lies outside", what, t.Kind, low, high, l.Text), "")
+			return refuse(fmt.Sprintf("%s is %s, %d to %d, and %s lies outside", what, t.Kind, low, high, l.Text), widerMend(l.Text))
 		}
 		return n, true
 	}
@@ -568,7 +568,7 @@ func (r *resolver) literal(f *fileScope, l *syntax.Literal, t *Type, what string
 		}
 		x, err := strconv.ParseFloat(l.Text, t.Kind.Bits())
 		if err != nil || math.IsInf(x, 0) {
-			return refuse(fmt.Sprintf("%s is too large for a %s", l.Text, t.Kind), "")
+			return refuse(fmt.Sprintf("%s is too large for a %s", l.Text, t.Kind), "write a number that fits")
 		}
 		if t.Kind == KindFloat32 {
 			return float32(x), true
@@ -595,13 +595,23 @@ func (r *resolver) literal(f *fileScope, l *syntax.Literal, t *Type, what string
 		}
 		v, err := textScalar(t.Kind, l.Text)
 		if err != nil {
-			return refuse(fmt.Sprintf("%s is %s: %s", what, t.Kind, err), "")
+			return refuse(fmt.Sprintf("%s is %s, and %s is not", what, t.Local(f.module), written), err.Error())
 		}
 		return v, true
 	case KindAny:
 		return refuse(fmt.Sprintf("%s is any, which has no defaults", what), "make it optional with ? instead")
 	}
 	return refuse(fmt.Sprintf("%s is %s, and defaults are for scalars and enums", what, describe(t)), "make it optional with ? instead")
+}
+
+// widerMend names the smallest integer type that holds a number.
+func widerMend(digits string) string {
+	for _, k := range []Kind{KindInt8, KindInt16, KindInt32, KindInt64, KindUint64} {
+		if _, ok := ParseInteger(k, digits); ok {
+			return "write a number that fits, or take " + k.String()
+		}
+	}
+	return "write a number that fits"
 }
 
 func textScalar(k Kind, s string) (any, error) {
@@ -675,7 +685,7 @@ func (r *resolver) constant(f *fileScope, l *syntax.Literal, t *Type, what strin
 		return nil, false
 	}
 	if c.Type.Kind != t.Kind {
-		r.report(f.place(l.Span), "wrong-type", fmt.Sprintf("%s is %s, and the constant %s is %s", what, t.Local(f.module), c.Name, c.Type.Kind), "",
+		r.report(f.place(l.Span), "wrong-type", fmt.Sprintf("%s is %s, and the constant %s is %s", what, t.Local(f.module), c.Name, c.Type.Kind), fmt.Sprintf("declare it as: const %s %s, or write the value", c.Name, t.Kind),
 			source.Note{Place: c.Place, Message: "the constant is declared here"})
 		return nil, false
 	}

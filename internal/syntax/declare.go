@@ -120,7 +120,7 @@ var places = []string{"query", "header", "cookie"}
 func (p *parser) inMark(into *Marks, at token) (markSlot, bool) {
 	place := Name{Text: p.textOf(p.cur), Span: p.cur.span()}
 	if !slices.Contains(places, place.Text) {
-		mend := ""
+		mend := "write in query, in header or in cookie, or remove it"
 		switch near := source.Nearest(place.Text, places); {
 		case p.at("path"):
 			mend = "name the field in the path of the call instead: http GET \"/sailings/{code}\""

@@ -13,7 +13,10 @@ func (p *parser) literal() (Literal, bool) {
 	switch p.cur.kind {
 	case number:
 		if digits := strings.TrimPrefix(l.Text, "-"); len(digits) > 1 && digits[0] == '0' && letters[digits[1]] == isDigit {
-			p.report(l.Span, "leading-zero", "numbers have no leading zeros", "")
+			p.report(l.Span, "leading-zero", "numbers have no leading zeros", "write "+strings.TrimLeft(digits, "0"))
+		}
+		if p.peek.kind == number && p.peek.start == p.cur.end && len(l.Text) == 4 {
+			return p.unquoted(), true
 		}
 	case text:
 		l.Form = TextLiteral
@@ -46,6 +49,19 @@ func (p *parser) literal() (Literal, bool) {
 	}
 	p.advance()
 	return l, true
+}
+
+// unquoted reads a date or time whose quotes were forgotten: 2026-07-15.
+func (p *parser) unquoted() Literal {
+	span := p.cur.span()
+	for p.cur.end == p.peek.start && (p.peek.kind == number || p.peek.kind == colon || p.peek.kind == upperName || p.peek.kind == pascalName || p.peek.kind == oddName) {
+		p.advance()
+	}
+	span.End = p.cur.end
+	text := p.file.Text[span.Start:span.End]
+	p.mend(span, "wrong-type", "dates and times are written in quotes", "write "+strconv.Quote(text), p.edit(span, strconv.Quote(text)))
+	p.advance()
+	return Literal{Form: BrokenLiteral, Span: span, Text: text}
 }
 
 // unquote undoes the escapes of a JSON string (RFC 8259, section 7). The

@@ -389,7 +389,7 @@ func (p *parser) numberAfterHash() (Number, bool) {
 	start := p.cur.start
 	p.advance() // the "#"
 	if p.cur.kind != number {
-		p.expected("a number after #", "")
+		p.expected("a number after #", "an item begins with a number of its own: #1")
 		return Number{Value: -1}, false
 	}
 	n := Number{Value: -1, Span: source.Span{Start: start, End: p.cur.end}}
@@ -397,7 +397,7 @@ func (p *parser) numberAfterHash() (Number, bool) {
 	if v, err := strconv.ParseUint(digits, 10, 16); err == nil && (digits == "0" || digits[0] != '0') {
 		n.Value = int(v)
 	} else {
-		p.report(p.cur.span(), "number-range", fmt.Sprintf("%s is not a whole number up to 65535", digits), "")
+		p.report(p.cur.span(), "number-range", fmt.Sprintf("%s is not a whole number up to 65535", digits), "count on from the last one")
 	}
 	p.advance()
 	return n, true

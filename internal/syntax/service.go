@@ -30,10 +30,10 @@ func (p *parser) credential(c *Credential) (ok bool) {
 	c.Kind = Name{Text: p.textOf(p.cur), Span: p.cur.span()}
 	if !slices.Contains(credentialKinds, c.Kind.Text) {
 		mend := `write key header "X-Desk-Key", bearer or basic`
-		if near := source.Nearest(c.Kind.Text, credentialKinds); near != "" && p.cur.kind == lowerName {
-			mend = "did you mean " + near + "?"
-		} else if slices.Contains(places, c.Kind.Text) {
+		if slices.Contains(places, c.Kind.Text) {
 			mend = "write: key " + c.Kind.Text + " \"NAME\""
+		} else if near := source.Nearest(c.Kind.Text, credentialKinds); near != "" && p.cur.kind == lowerName {
+			mend = "did you mean " + near + "?"
 		}
 		p.expected("key, bearer or basic", mend)
 		return false

@@ -188,6 +188,14 @@ func seeds(t testing.TB) []string {
 		list = append(list, string(text))
 	}
 	require.NotEmpty(t, list)
+	slips, err := os.ReadFile("../schema/testdata/slips.txt")
+	require.NoError(t, err)
+	for block := range strings.SplitSeq(string(slips), "==\n") {
+		for part := range strings.SplitSeq(block, "->\n") {
+			text, _, _ := strings.Cut(part, "!!\n")
+			list = append(list, "module m\n"+text)
+		}
+	}
 	return append(list, "module m message A { #1 a [", "module m\nservice S { call a(", "\"", "#", "/// ", "module m union A { }", "module m const A text = \"\\")
 }
 

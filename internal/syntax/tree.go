@@ -275,8 +275,9 @@ const (
 	NumberLiteral LiteralForm = iota
 	TextLiteral
 	BoolLiteral
-	WordLiteral  // an enum's member
-	ConstLiteral // NAME or alias.NAME
+	WordLiteral   // an enum's member
+	ConstLiteral  // NAME or alias.NAME
+	BrokenLiteral // one whose mistake has been reported
 )
 
 // Literal is a literal as written. For a TextLiteral, Text is the value, its
