@@ -5,9 +5,12 @@ import (
 	"encoding/base64"
 	"fmt"
 	"math"
+	"runtime"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"unicode/utf8"
 
 	"faithfulcourier/internal/source"
@@ -18,11 +21,28 @@ import (
 // finding is an error; findings are sorted by place.
 func Load(files []*source.File) (*Definitions, []source.Finding) {
 	findings := &source.Findings{}
-	trees := make([]*syntax.File, len(files))
-	for i, f := range files {
-		trees[i] = syntax.Parse(f, findings)
-	}
+	trees := parse(files, findings)
 	return Resolve(trees, findings), findings.Sorted()
+}
+
+// parse parses files, which know nothing of each other, on all cores.
+func parse(files []*source.File, findings *source.Findings) []*syntax.File {
+	trees := make([]*syntax.File, len(files))
+	found := make([]source.Findings, len(files))
+	var next atomic.Int64
+	var workers sync.WaitGroup
+	for range min(runtime.GOMAXPROCS(0), len(files)) {
+		workers.Go(func() {
+			for i := int(next.Add(1)) - 1; i < len(files); i = int(next.Add(1)) - 1 {
+				trees[i] = syntax.Parse(files[i], &found[i])
+			}
+		})
+	}
+	workers.Wait()
+	for i := range found {
+		findings.Join(&found[i])
+	}
+	return trees
 }
 
 // Resolve turns trees into definitions and adds what is wrong to findings.
@@ -92,8 +112,9 @@ type resolver struct {
 	defs     *Definitions
 
 	// What the scope that is checked has used, kept to be used again.
-	numbers map[int]source.Place
-	names   map[string]used
+	numbers    map[int]source.Place
+	names      map[string]used
+	scopeWatch uniqueness
 }
 
 // scope is what one module declares, by name.
@@ -170,7 +191,7 @@ func KindWord(decl any) string {
 func (r *resolver) declare(t *syntax.File) {
 	s := r.scopes[t.Module.Text]
 	if s == nil {
-		s = &scope{module: &Module{Name: t.Module.Text}, decls: map[string]any{}}
+		s = &scope{module: &Module{Name: t.Module.Text}, decls: make(map[string]any, len(t.Decls))}
 		r.scopes[t.Module.Text] = s
 	}
 	if doc := t.Doc.Text(t.Source); doc != "" {
@@ -179,7 +200,8 @@ func (r *resolver) declare(t *syntax.File) {
 		}
 		s.module.Doc += doc
 	}
-	f := &fileScope{scope: s, tree: t, uses: map[string]*scope{}, spent: map[string]bool{}}
+	s.names = slices.Grow(s.names, len(t.Decls))
+	f := &fileScope{bound: make([]any, 0, len(t.Decls)), scope: s, tree: t, uses: map[string]*scope{}, spent: map[string]bool{}}
 	r.files = append(r.files, f)
 	for _, d := range t.Decls {
 		h := d.Common()
@@ -734,7 +756,8 @@ type used struct {
 func (r *resolver) unique(f *fileScope, what, owner string, retired []syntax.Retired) (*uniqueness, []Retired) {
 	clear(r.numbers)
 	clear(r.names)
-	u := &uniqueness{r: r, f: f, what: what, owner: owner, numbers: r.numbers, names: r.names}
+	u := &r.scopeWatch
+	*u = uniqueness{r: r, f: f, what: what, owner: owner, numbers: r.numbers, names: r.names}
 	for _, x := range retired {
 		entry := Retired{Number: x.Number.Value, Name: x.Name.Text, Place: f.place(x.Number.Span)}
 		if entry.Number < 0 {
@@ -858,9 +881,12 @@ func (r *resolver) message(f *fileScope, tree *syntax.Message, m *Message) {
 // fieldType resolves a field's type, and knows when name and type were
 // exchanged.
 func (r *resolver) fieldType(f *fileScope, t *syntax.Field) *Type {
-	if t.Type != nil && t.Type.Form == syntax.NamedType && t.Type.Alias.Text == "" && scalarTypes[t.Name.Text] != nil && scalarTypes[t.Type.Name.Text] == nil {
+	if t.Type != nil && t.Type.Form == syntax.NamedType && t.Type.Alias.Text == "" {
 		word := t.Type.Name.Text
-		if first := word[0]; first >= 'a' && first <= 'z' && usualWords[word] == "" && source.Nearest(word, scalarWords()) == "" {
+		if scalar := scalarTypes[word]; scalar != nil {
+			return scalar
+		}
+		if first := word[0]; first >= 'a' && first <= 'z' && scalarTypes[t.Name.Text] != nil && usualWords[word] == "" && source.Nearest(word, scalarWords()) == "" {
 			span := source.Span{Start: t.Name.Span.Start, End: t.Type.Span.End}
 			r.findings.Add(source.Finding{Name: "unknown-name", Place: f.place(t.Type.Span), Message: "there is no type " + word, Mend: fmt.Sprintf("the name comes before the type: %s %s", word, t.Name.Text),
 				Edits: []source.Edit{{Place: f.place(span), Text: word + " " + t.Name.Text}}, Sure: true})

@@ -87,8 +87,10 @@ func (k Kind) IsUnsigned() bool { return k >= KindUint8 && k <= KindUint64 }
 
 // Bits is how many bits an integer or float has.
 func (k Kind) Bits() int {
-	return map[Kind]int{KindInt8: 8, KindInt16: 16, KindInt32: 32, KindInt64: 64, KindUint8: 8, KindUint16: 16, KindUint32: 32, KindUint64: 64, KindFloat32: 32, KindFloat64: 64}[k]
+	return bits[k]
 }
+
+var bits = [KindMap + 1]int{KindInt8: 8, KindInt16: 16, KindInt32: 32, KindInt64: 64, KindUint8: 8, KindUint16: 16, KindUint32: 32, KindUint64: 64, KindFloat32: 32, KindFloat64: 64}
 
 // Range returns the smallest and the largest value of an integer kind.
 func (k Kind) Range() (low int64, high uint64) {
@@ -294,6 +296,7 @@ type Retired struct {
 // Enum is an open list of members.
 type Enum struct {
 	Decl
+	typ     Type      // of all fields that hold it; below, too
 	Members []*Member // by number
 	Retired []Retired
 }
@@ -316,6 +319,7 @@ func (m *Member) JSONName() string { return cmp.Or(m.JSON, m.Name) }
 // Union is an open list of alternatives, of which a value is exactly one.
 type Union struct {
 	Decl
+	typ          Type
 	Alternatives []*Alternative // by number
 	Retired      []Retired
 }
@@ -392,6 +396,7 @@ func (p Presence) String() string { return [...]string{"required", "optional", "
 // Message is a message, or an error when Status is not 0.
 type Message struct {
 	Decl
+	typ     Type
 	Status  int      // the HTTP status of an error
 	Stored  bool     // also kept in queues or databases
 	Fields  []*Field // by number
@@ -580,7 +585,7 @@ func (d *Definitions) Count() Count {
 // *NamedType, *Enum, *Union, *Message (errors last), *Example, *Credential and
 // *Service.
 func (m *Module) Declarations() []any {
-	var list []any
+	list := make([]any, 0, len(m.Consts)+len(m.Types)+len(m.Enums)+len(m.Unions)+len(m.Messages)+len(m.Examples)+len(m.Credentials)+len(m.Services))
 	for _, c := range m.Consts {
 		list = append(list, c)
 	}

@@ -60,12 +60,15 @@ func (r *resolver) typ(f *fileScope, t *syntax.Type) *Type {
 	case *NamedType:
 		return &d.Type
 	case *Enum:
-		return &Type{Kind: KindEnum, Enum: d}
+		d.typ = Type{Kind: KindEnum, Enum: d}
+		return &d.typ
 	case *Union:
-		return &Type{Kind: KindUnion, Union: d}
+		d.typ = Type{Kind: KindUnion, Union: d}
+		return &d.typ
 	case *Message:
 		if !d.IsError() {
-			return &Type{Kind: KindMessage, Message: d}
+			d.typ = Type{Kind: KindMessage, Message: d}
+			return &d.typ
 		}
 		r.report(f.place(t.Name.Span), "not-a-type", t.Name.Text+" is an error; errors stand after fails only", "put what both need into a message",
 			source.Note{Place: d.Place, Message: "it is declared here"})

@@ -128,6 +128,9 @@ type Findings struct{ list []Finding }
 // Add keeps a finding.
 func (f *Findings) Add(finding Finding) { f.list = append(f.list, finding) }
 
+// Join adds all of other's findings.
+func (f *Findings) Join(other *Findings) { f.list = append(f.list, other.list...) }
+
 // Sorted returns all findings by file, then place, then name.
 func (f *Findings) Sorted() []Finding {
 	slices.SortStableFunc(f.list, func(a, b Finding) int {
