@@ -49,6 +49,15 @@ func Names() []string {
 	return names
 }
 
+// Why says for each rule, by name, why it matters to a user of the service.
+func Why() map[string]string {
+	why := map[string]string{}
+	for _, r := range Rules {
+		why[r.Name] = r.Why
+	}
+	return why
+}
+
 // Advise returns the advice of all rules that are not switched off, sorted by
 // place. found is what loading found: advice in it is kept.
 func Advise(d *schema.Definitions, found []source.Finding, off []string) []source.Finding {

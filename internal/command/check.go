@@ -124,7 +124,7 @@ func printCheck(w *World, kind string, strict bool, defs *schema.Definitions, fi
 	if source.Errors(findings) > 0 {
 		return mistakes(w, kind, findings)
 	}
-	p.Advice(findings)
+	p.Advice(findings, advice.Why())
 	line := countText(defs.Count())
 	if len(findings) > 0 {
 		line += fmt.Sprintf("; %d to think about", len(findings))

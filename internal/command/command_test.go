@@ -9,6 +9,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"syscall"
 	"testing"
@@ -63,8 +64,47 @@ func TestScripts(t *testing.T) {
 				}
 				ts.Check(os.WriteFile(ts.MkAbs(args[0]), []byte(b.String()), 0o666))
 			},
+			"mistakes": func(ts *testscript.TestScript, _ bool, args []string) {
+				count, err := strconv.Atoi(args[1])
+				ts.Check(err)
+				text := "module mistakes\n"
+				for i := range count {
+					text += fmt.Sprintf("message Leg%d { #1 next Lge%d }\n", i, i)
+				}
+				ts.Check(os.WriteFile(ts.MkAbs(args[0]), []byte(text), 0o666))
+			},
+			"longline": func(ts *testscript.TestScript, _ bool, args []string) {
+				size, err := strconv.Atoi(args[1])
+				ts.Check(err)
+				text := "module long message Leg { #1 a text deprecated \"" + strings.Repeat("w", size) + "\" #2 b strin }\n"
+				ts.Check(os.WriteFile(ts.MkAbs(args[0]), []byte(text), 0o666))
+			},
 		},
 	})
+}
+
+// TestCheckIsQuick holds a check of a thousand declarations, as a process,
+// under 30 ms.
+func TestCheckIsQuick(t *testing.T) {
+	dir := t.TempDir()
+	for file := range 20 {
+		text := fmt.Sprintf("module m%d\n", file)
+		for i := range 25 {
+			text += fmt.Sprintf("type Code%d = text where pattern \"^[A-Z]{3}$\"\nmessage Leg%d {\n  #1 id uuid\n  #2 next Leg%d?\n  #3 code Code%d\n  #4 seats int32 = 1 where 1..12\n}\n", i, i, i, i)
+		}
+		require.NoError(t, os.WriteFile(filepath.Join(dir, fmt.Sprintf("m%d.faithful", file)), []byte(text), 0o666))
+	}
+	least := toolchain.Measured(func(ms float64) bool { return ms < 30 }, func() float64 {
+		least := time.Hour
+		for range 20 {
+			start := time.Now()
+			require.NoError(t, exec.Command(toolchain.Program(t), "check", dir).Run())
+			least = min(least, time.Since(start))
+		}
+		return float64(least.Microseconds()) / 1000
+	})
+	t.Logf("a thousand declarations are checked in %.1f ms", least)
+	assert.Less(t, least, 30.0)
 }
 
 func layOut(dir string, files map[string]string) error {

@@ -16,10 +16,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"faithfulcourier/internal/advice"
 	"faithfulcourier/internal/compare"
 	"faithfulcourier/internal/report"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
+	"faithfulcourier/internal/syntax"
 	"faithfulcourier/internal/toolchain"
 )
 
@@ -132,6 +134,13 @@ func TestPages(t *testing.T) {
 		}
 		generated(t, "commands.md", strings.TrimSpace(b.String())+"\n")
 	})
+	t.Run("advice", func(t *testing.T) {
+		table := "| | why |\n|---|---|\n"
+		for _, r := range advice.Rules {
+			table += fmt.Sprintf("| `%s` | %s |\n", r.Name, r.Why)
+		}
+		generated(t, "language.md", table)
+	})
 	t.Run("compatibility", func(t *testing.T) { generated(t, "compatibility.md", compatibilityTable(t)) })
 }
 
@@ -220,6 +229,26 @@ func worst(r *compare.Report, form string, p compare.Position, newReads bool) co
 		}
 	}
 	return verdict
+}
+
+// TestDocumentedDefinitions checks every definition file in docs/.
+func TestDocumentedDefinitions(t *testing.T) {
+	pages, err := filepath.Glob(filepath.Join(toolchain.Root(), "docs", "*.md"))
+	require.NoError(t, err)
+	count := 0
+	for _, page := range pages {
+		text, err := os.ReadFile(page)
+		require.NoError(t, err)
+		for _, block := range strings.Split(string(text), "```faithful\n")[1:] {
+			definitions, _, _ := strings.Cut(block, "```")
+			_, findings := schema.Load([]*source.File{source.NewFile(filepath.Base(page), definitions)})
+			assert.Zero(t, source.Errors(findings), "%v", findings)
+			tidied, _ := syntax.Tidy(source.NewFile("", definitions))
+			assert.Equal(t, tidied, definitions, "it is laid out as tidy does")
+			count++
+		}
+	}
+	assert.Positive(t, count)
 }
 
 // TestShownDefinitionsFitTheirSchema holds show --as json against the JSON

@@ -69,14 +69,29 @@ func (p *Printer) Findings(list []source.Finding) {
 	}
 }
 
-// Advice writes advice, a line each: it must not drown what matters more.
-func (p *Printer) Advice(list []source.Finding) {
+// Advice writes advice, a line each: it must not drown what matters more. why
+// says for each rule, once, why it matters.
+func (p *Printer) Advice(list []source.Finding, why map[string]string) {
 	for _, f := range list {
 		line := fmt.Sprintf("%s: %s: %s", p.In(Bold, Where(f.Place)), p.In(Yellow, "advice"), f.Message)
 		if f.Mend != "" {
 			line += "; " + f.Mend
 		}
 		p.Line("%s %s", line, p.In(Faint, "("+f.Name+")"))
+	}
+	var rows [][]string
+	said := map[string]bool{}
+	for _, f := range list {
+		if !said[f.Name] && why[f.Name] != "" {
+			said[f.Name] = true
+			rows = append(rows, []string{f.Name, why[f.Name]})
+		}
+	}
+	if len(rows) > 0 {
+		p.Line("")
+		p.Line("%s", p.In(Bold, "Why"))
+		p.Table("  ", rows)
+		p.Line("")
 	}
 }
 

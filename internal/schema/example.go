@@ -96,7 +96,7 @@ func (r *resolver) object(f *fileScope, v *syntax.Value, m *Message, what string
 				names = append(names, x.Name)
 			}
 			mend := "its fields are: " + strings.Join(names, ", ")
-			if near := source.Nearest(pair.Key.Text, names); near != "" {
+			if near := r.nearestOf(pair.Key.Text, names); near != "" {
 				mend = "did you mean " + near + "?"
 			} else if i := slices.IndexFunc(m.Fields, func(x *Field) bool { return x.JSON == pair.Key.Text }); i >= 0 && pair.Key.Text != "" {
 				mend = "write its declared name: " + m.Fields[i].Name
@@ -189,7 +189,7 @@ func (r *resolver) value(f *fileScope, v *syntax.Value, t *Type, what string, bo
 	if t.Kind == KindEnum && l.Form == syntax.WordLiteral && v.Literal.Form == syntax.TextLiteral {
 		m := t.Enum.ByName(l.Text)
 		if m == nil {
-			return refuse(fmt.Sprintf("%s has no member %s", t.Enum.Name, l.Text), memberMend(t.Enum, l.Text))
+			return refuse(fmt.Sprintf("%s has no member %s", t.Enum.Name, l.Text), r.memberMend(t.Enum, l.Text))
 		}
 		scalar = m
 	} else {
@@ -225,7 +225,7 @@ func (r *resolver) chosen(f *fileScope, pair *syntax.Pair, u *Union) (any, bool)
 			names = append(names, x.Name)
 		}
 		mend := "its alternatives are: " + strings.Join(names, ", ")
-		if near := source.Nearest(pair.Key.Text, names); near != "" {
+		if near := r.nearestOf(pair.Key.Text, names); near != "" {
 			mend = "did you mean " + near + "?"
 		}
 		r.report(f.place(pair.Key.Span), "example-refused", fmt.Sprintf("%s has no alternative %s", u.Name, pair.Key.Text), mend, source.Note{Place: u.Place, Message: "it is declared here"})
@@ -312,7 +312,7 @@ func (r *resolver) mapKey(place source.Place, text string, t *Type, what string)
 		if m := t.Enum.ByName(text); m != nil {
 			return m, true
 		}
-		r.report(place, "example-refused", fmt.Sprintf("%s has no member %s", t.Enum.Name, text), memberMend(t.Enum, text))
+		r.report(place, "example-refused", fmt.Sprintf("%s has no member %s", t.Enum.Name, text), r.memberMend(t.Enum, text))
 		return nil, false
 	}
 	n, ok := ParseInteger(t.Kind, text)

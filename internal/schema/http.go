@@ -79,7 +79,7 @@ func (r *resolver) http(f *fileScope, tree *syntax.Call, c *Call) {
 	h := &HTTP{Method: t.Method.Text, Path: t.Path.Text, Place: f.place(t.Path.Span)}
 	if !slices.Contains(httpMethods, h.Method) {
 		mend := "the methods are: " + strings.Join(httpMethods, ", ")
-		if near := source.Nearest(h.Method, httpMethods); near != "" {
+		if near := r.nearestOf(h.Method, httpMethods); near != "" {
 			mend = "did you mean " + near + "?"
 		}
 		r.report(f.place(t.Method.Span), "http-method", fmt.Sprintf("a call is not made by %s", h.Method), mend)
@@ -203,7 +203,7 @@ func (r *resolver) pathField(f *fileScope, path syntax.Name, c *Call, name strin
 			names = append(names, x.Name)
 		}
 		mend := fmt.Sprintf("add it to %s, or remove it here", c.Request.Name)
-		if near := source.Nearest(name, names); near != "" {
+		if near := r.nearestOf(name, names); near != "" {
 			mend = "did you mean " + near + "?"
 		}
 		r.report(place, "http-path", fmt.Sprintf("%s has no field %s", c.Request.Name, name), mend, note)

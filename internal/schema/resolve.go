@@ -115,6 +115,8 @@ type resolver struct {
 	numbers    map[int]source.Place
 	names      map[string]used
 	scopeWatch uniqueness
+
+	compared int // names, for suggestions
 }
 
 // scope is what one module declares, by name.
@@ -306,7 +308,7 @@ func (r *resolver) bindUses(f *fileScope) {
 		switch {
 		case target == nil:
 			mend := "the modules of this project are: " + strings.Join(r.moduleNames(), ", ")
-			if near := source.Nearest(u.Module.Text, r.moduleNames()); near != "" {
+			if near := r.nearestOf(u.Module.Text, r.moduleNames()); near != "" {
 				mend = "did you mean " + near + "?"
 			}
 			r.report(f.place(u.Module.Span), "unknown-module", "there is no module "+u.Module.Text, mend)
@@ -440,7 +442,7 @@ func (r *resolver) unknownAlias(f *fileScope, alias syntax.Name) {
 	}
 	slices.Sort(aliases)
 	mend := "write below the module line: use MODULE as " + alias.Text
-	if near := source.Nearest(alias.Text, aliases); near != "" {
+	if near := r.nearestOf(alias.Text, aliases); near != "" {
 		mend = "did you mean " + near + "?"
 	} else {
 		for _, name := range r.moduleNames() {
@@ -452,10 +454,22 @@ func (r *resolver) unknownAlias(f *fileScope, alias syntax.Name) {
 	r.report(f.place(alias.Span), "unknown-alias", fmt.Sprintf("this file uses no module as %s", alias.Text), mend)
 }
 
+// maxSuggestions bounds how many names are compared in search of the ones that
+// were meant: thousands of mistakes among thousands of names take no longer.
+const maxSuggestions = 2_000_000
+
+// nearestOf is source.Nearest, as long as there is time for it.
+func (r *resolver) nearestOf(word string, candidates []string) string {
+	if r.compared += len(candidates); r.compared > maxSuggestions {
+		return ""
+	}
+	return source.Nearest(word, candidates)
+}
+
 // nearest finds the closest name in the scope that was asked, then in what
 // the file uses.
 func (r *resolver) nearest(f *fileScope, s *scope, alias, name string) string {
-	if near := source.Nearest(name, s.names); near != "" {
+	if near := r.nearestOf(name, s.names); near != "" {
 		if alias != "" {
 			return alias + "." + near
 		}
@@ -602,7 +616,7 @@ func (r *resolver) literal(f *fileScope, l *syntax.Literal, t *Type, what string
 		}
 		m := t.Enum.ByName(l.Text)
 		if m == nil {
-			return refuse(fmt.Sprintf("%s has no member %s", t.Enum.Name, l.Text), memberMend(t.Enum, l.Text))
+			return refuse(fmt.Sprintf("%s has no member %s", t.Enum.Name, l.Text), r.memberMend(t.Enum, l.Text))
 		}
 		if l.Form == syntax.BoolLiteral {
 			return refuse(fmt.Sprintf("a member named %s can't be a default", l.Text), "rename the member")
@@ -672,12 +686,12 @@ func ParseInteger(k Kind, digits string) (value any, ok bool) {
 	return n, err == nil
 }
 
-func memberMend(e *Enum, name string) string {
+func (r *resolver) memberMend(e *Enum, name string) string {
 	var names []string
 	for _, m := range e.Members {
 		names = append(names, m.Name)
 	}
-	if near := source.Nearest(name, names); near != "" {
+	if near := r.nearestOf(name, names); near != "" {
 		return "did you mean " + near + "?"
 	}
 	return "its members are: " + strings.Join(names, ", ")
@@ -886,7 +900,7 @@ func (r *resolver) fieldType(f *fileScope, t *syntax.Field) *Type {
 		if scalar := scalarTypes[word]; scalar != nil {
 			return scalar
 		}
-		if first := word[0]; first >= 'a' && first <= 'z' && scalarTypes[t.Name.Text] != nil && usualWords[word] == "" && source.Nearest(word, scalarWords()) == "" {
+		if first := word[0]; first >= 'a' && first <= 'z' && scalarTypes[t.Name.Text] != nil && usualWords[word] == "" && r.nearestOf(word, scalarWords()) == "" {
 			span := source.Span{Start: t.Name.Span.Start, End: t.Type.Span.End}
 			r.findings.Add(source.Finding{Name: "unknown-name", Place: f.place(t.Type.Span), Message: "there is no type " + word, Mend: fmt.Sprintf("the name comes before the type: %s %s", word, t.Name.Text),
 				Edits: []source.Edit{{Place: f.place(span), Text: word + " " + t.Name.Text}}, Sure: true})

@@ -1,6 +1,7 @@
 package schema
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -86,7 +87,7 @@ func (r *resolver) unknownScalar(f *fileScope, name syntax.Name) {
 		better = usual
 		finding.Mend = "write " + usual
 		finding.Sure = scalarTypes[usual] != nil
-	} else if near := source.Nearest(name.Text, append(scalarWords(), f.names...)); near != "" {
+	} else if near := cmp.Or(r.nearestOf(name.Text, scalarWords()), r.nearestOf(name.Text, f.names)); near != "" {
 		better = near
 		finding.Mend = "did you mean " + near + "?"
 	}

@@ -45,7 +45,11 @@ func RemoveLine(place Place) Edit {
 		end++
 	}
 	if (start == 0 || text[start-1] == '\n') && int(end) < len(text) && text[end] == '\n' {
-		return Edit{Place: Place{place.File, Span{start, end + 1}}}
+		end++
+		if strings.HasSuffix(text[:start], "\n\n") && strings.HasPrefix(text[end:], "\n") {
+			end++ // one blank line is left of two
+		}
+		return Edit{Place: Place{place.File, Span{start, end}}}
 	}
 	return Edit{Place: place}
 }

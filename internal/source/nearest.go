@@ -14,6 +14,9 @@ func Nearest(word string, candidates []string) string {
 	}
 	best, bestDistance := "", min(3, max(1, len(word)/3))+1
 	for _, c := range candidates {
+		if abs(len(word)-len(c)) >= bestDistance {
+			continue
+		}
 		if d := distance(strings.ToLower(word), strings.ToLower(c), bestDistance); d < bestDistance {
 			best, bestDistance = c, d
 		}

@@ -501,6 +501,7 @@ func (p *parser) parseType() (*Type, bool) {
 	start := p.cur.start
 	if p.nesting > MaxNesting {
 		p.report(p.cur.span(), "too-deep", fmt.Sprintf("types nest more than %d deep here", MaxNesting), "give the inner part a message of its own")
+		p.skipBrackets(p.nesting - 1)
 		return nil, false
 	}
 	t := &Type{}
@@ -538,6 +539,19 @@ func (p *parser) parseType() (*Type, bool) {
 	}
 	t.Span = source.Span{Start: start, End: p.lastEnd}
 	return t, true
+}
+
+// skipBrackets goes behind what closes so many brackets.
+func (p *parser) skipBrackets(open int) {
+	for open > 0 && p.cur.kind != endOfFile && !p.declBegins(true) {
+		switch p.cur.kind {
+		case braceOpen, bracketOpen:
+			open++
+		case braceClose, bracketClose:
+			open--
+		}
+		p.advance()
+	}
 }
 
 func (p *parser) noAbsent(what string) bool {

@@ -192,7 +192,11 @@ func (p *parser) name(want kind, what string) (Name, bool) {
 			p.report(n.Span, "name-style", message, mend)
 		}
 	default:
-		p.expected(what, "")
+		mend := ""
+		if t.kind == unknown || t.kind == text || t.kind == number {
+			mend = fmt.Sprintf("a name is made of the letters a to z, digits and _, in %s", styles[want].name)
+		}
+		p.expected(what, mend)
 		return Name{}, false
 	}
 	p.advance()
