@@ -160,7 +160,7 @@ func (p *parser) rune() rune {
 
 func (p *parser) choice(depth int) *Node {
 	if depth > maxNesting {
-		p.refuse(p.at, p.at+1, fmt.Sprintf("groups nest more than %d deep", maxNesting), "")
+		p.refuse(p.at, p.at+1, fmt.Sprintf("groups nested more than %d deep", maxNesting), "")
 		return nil
 	}
 	parts := []*Node{p.sequence(depth)}

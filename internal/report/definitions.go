@@ -17,38 +17,49 @@ func (p *Printer) Outline(m *schema.Module) {
 	p.Line("%s", head)
 	var rows [][]string
 	for _, decl := range m.Declarations() {
-		rows = append(rows, outlineRows(m, decl)...)
+		rows = append(rows, outlineRow(m, decl))
 	}
-	p.Table("  ", rows)
+	// Signatures of calls are long: they have columns of their own.
+	widths := p.columns(rows)
+	for i, decl := range m.Declarations() {
+		p.row("  ", rows[i], widths)
+		if s, ok := decl.(*schema.Service); ok {
+			var calls [][]string
+			for _, c := range s.Calls {
+				calls = append(calls, []string{fmt.Sprintf("%s(%s) -> %s", c.Name, sideName(m, c.Request, c.RequestStream, ""), sideName(m, c.Response, c.ResponseStream, "()")), firstLine(c.Doc)})
+			}
+			p.Table("    ", calls)
+		}
+	}
 }
 
-// outlineRows are the lines of one declaration in an outline.
-func outlineRows(m *schema.Module, decl any) [][]string {
+// outlineRow is the line of one declaration in an outline.
+func outlineRow(m *schema.Module, decl any) []string {
 	doc := firstLine(schema.Head(decl).Doc)
 	switch d := decl.(type) {
 	case *schema.Const:
-		return [][]string{{"const", d.Name + " = " + schema.LiteralText(d.Value), doc}}
+		return []string{"const", d.Name + " = " + schema.LiteralText(d.Value), doc}
 	case *schema.NamedType:
-		return [][]string{{"type", d.Name, orElse(doc, shortened(d.Type.LocalBase(m)+" "+d.Bounds.String()))}}
+		return []string{"type", d.Name + " = " + d.Type.LocalBase(m), orElse(doc, d.Bounds.String())}
 	case *schema.Enum:
 		var names []string
 		for _, x := range d.Members {
 			names = append(names, x.Name)
 		}
-		return [][]string{{"enum", d.Name, shortened(strings.Join(names, ", "))}}
+		return []string{"enum", d.Name, shortened(strings.Join(names, ", "))}
 	case *schema.Union:
 		var names []string
 		for _, a := range d.Alternatives {
 			names = append(names, a.Name)
 		}
-		return [][]string{{"union", d.Name, shortened(strings.Join(names, " | "))}}
+		return []string{"union", d.Name, shortened(strings.Join(names, " | "))}
 	case *schema.Message:
 		if d.IsError() {
-			return [][]string{{"error", fmt.Sprintf("%s %d", d.Name, d.Status), orElse(doc, fieldNames(d))}}
+			return []string{"error", fmt.Sprintf("%s %d", d.Name, d.Status), orElse(doc, fieldNames(d))}
 		}
-		return [][]string{{"message", d.Name, orElse(doc, fieldNames(d))}}
+		return []string{"message", d.Name, orElse(doc, fieldNames(d))}
 	case *schema.Example:
-		return [][]string{{"example", d.Name + " of " + sideName(m, d.Of, false, ""), doc}}
+		return []string{"example", d.Name + " of " + sideName(m, d.Of, false, ""), doc}
 	case *schema.Credential:
 		what := d.Kind
 		if d.Kind == "key" {
@@ -56,13 +67,9 @@ func outlineRows(m *schema.Module, decl any) [][]string {
 		} else if d.Format != "" {
 			what += " " + d.Format
 		}
-		return [][]string{{"credential", d.Name, orElse(doc, what)}}
+		return []string{"credential", d.Name, orElse(doc, what)}
 	case *schema.Service:
-		rows := [][]string{{"service", d.Name, doc}}
-		for _, c := range d.Calls {
-			rows = append(rows, []string{"", fmt.Sprintf("  %s(%s) -> %s", c.Name, sideName(m, c.Request, c.RequestStream, ""), sideName(m, c.Response, c.ResponseStream, "()")), firstLine(c.Doc)})
-		}
-		return rows
+		return []string{"service", d.Name, doc}
 	}
 	return nil
 }

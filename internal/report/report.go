@@ -223,6 +223,14 @@ func width(r rune) int {
 
 // Table writes rows in aligned columns, the last one ragged.
 func (p *Printer) Table(indent string, rows [][]string) {
+	widths := p.columns(rows)
+	for _, row := range rows {
+		p.row(indent, row, widths)
+	}
+}
+
+// columns are the widths of all columns but the last.
+func (p *Printer) columns(rows [][]string) []int {
 	var widths []int
 	for _, row := range rows {
 		for i, cell := range row[:len(row)-1] {
@@ -232,16 +240,18 @@ func (p *Printer) Table(indent string, rows [][]string) {
 			widths[i] = max(widths[i], len([]rune(cell)))
 		}
 	}
-	for _, row := range rows {
-		line := indent
-		for i, cell := range row {
-			line += cell
-			if i < len(row)-1 {
-				line += strings.Repeat(" ", widths[i]-len([]rune(cell))+2)
-			}
+	return widths
+}
+
+func (p *Printer) row(indent string, row []string, widths []int) {
+	line := indent
+	for i, cell := range row {
+		line += cell
+		if i < len(row)-1 {
+			line += strings.Repeat(" ", widths[i]-len([]rune(cell))+2)
 		}
-		p.Line("%s", strings.TrimRight(line, " "))
 	}
+	p.Line("%s", strings.TrimRight(line, " "))
 }
 
 // JSON writes v as indented JSON.

@@ -417,7 +417,7 @@ func disjoint(a, b *Limits) bool {
 func (r *resolver) pattern(f *fileScope, l *syntax.Literal, b *Bounds) bool {
 	if _, problem := pattern.Parse(l.Text); problem != nil {
 		span := syntax.Inside(f.tree.Source, l.Span, problem.Start, problem.End)
-		r.report(f.place(span), "pattern", "the languages do not read this part of a pattern alike: "+problem.Message, problem.Mend)
+		r.report(f.place(span), "pattern", "a pattern can't have "+problem.Message, problem.Mend)
 		return false
 	}
 	if l.Text == "" {
