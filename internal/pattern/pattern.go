@@ -60,6 +60,9 @@ type Node struct {
 // Parse reads a pattern.
 func Parse(text string) (*Node, *Problem) {
 	p := &parser{text: text}
+	if !utf8.ValidString(text) {
+		return nil, &Problem{Start: 0, End: len(text), Message: "bytes that are not UTF-8"}
+	}
 	node := p.choice(0)
 	if p.problem == nil && p.at < len(text) {
 		p.refuse(p.at, p.at+1, "a ) that closes nothing", `write \)`)

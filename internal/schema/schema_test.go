@@ -122,3 +122,24 @@ func TestDigest(t *testing.T) {
 	assert.NotEqual(t, one, digest("module a\nuse b\nmessage A { #1 x b.B #2 y text? }\nmessage C { }", "module b\nmessage B { }"))
 	assert.Len(t, one, 64)
 }
+
+// TestFerryUsesTheWholeLanguage holds that the example project has every word,
+// mark and scalar of the language at least once.
+func TestFerryUsesTheWholeLanguage(t *testing.T) {
+	all := ""
+	for _, f := range ferry(t) {
+		all += f.Text
+	}
+	words := []string{"module", "use", "as", "const", "type", "enum", "union", "message", "example", "of", "error", "credential", "service", "call", "retired", "where", "length", "count", "pattern", "unique",
+		"deprecated", "json", "secret", "stored", "in query", "in header", "in cookie", "key header", "key query", "key cookie", "bearer", "basic", "stream", "http GET", "http POST", "http PUT", "http PATCH", "http DELETE",
+		"fails", "needs", "needs nothing", "safe", "idempotent", "true", "false"}
+	for _, s := range Scalars {
+		words = append(words, s.Word)
+	}
+	for _, word := range words {
+		assert.Regexp(t, `\b`+word+`\b`, all)
+	}
+	for _, mark := range []string{">=", "<=", "..", "[", "{", "()", "#0", "///", " + ", " | ", "?", "(stream", "-> stream"} {
+		assert.Contains(t, all, mark)
+	}
+}

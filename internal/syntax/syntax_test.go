@@ -244,3 +244,22 @@ func TestParsingIsLinear(t *testing.T) {
 	small, large := parse(2000), parse(40_000)
 	assert.Less(t, large, 80*small+50*time.Millisecond, "twenty times the mistakes take about twenty times as long")
 }
+
+// FuzzScan holds that tokens go on through any text, and that only blanks and
+// comments lie between them.
+func FuzzScan(f *testing.F) {
+	for _, s := range seeds(f) {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		s := scanner{text: text, line: true, keepComments: true}
+		at := uint32(0)
+		for tok := s.next(); tok.kind != endOfFile; tok = s.next() {
+			require.Less(t, tok.start, tok.end)
+			require.GreaterOrEqual(t, tok.start, at)
+			require.Empty(t, strings.Trim(text[at:tok.start], " \t\r\n"))
+			at = tok.end
+		}
+		require.Empty(t, strings.Trim(text[at:], " \t\r\n"))
+	})
+}

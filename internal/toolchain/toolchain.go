@@ -17,7 +17,7 @@ import (
 )
 
 // programs are what each language's tests need.
-var programs = map[string][]string{"go": {"go"}, "typescript": {"node", "npm"}}
+var programs = map[string][]string{"go": {"go"}, "typescript": {"node", "npm"}, "python": {"python3"}}
 
 // Require skips a test whose language is not there, and says so; a language
 // that FAITHFUL_REQUIRE lists fails it instead.

@@ -667,6 +667,9 @@ func presentFields(m *Message, leaveOut bool) ([]present, *Error) {
 	for _, f := range m.Type.Fields {
 		flush(f.Number)
 		v, ok := m.Fields[f.Number]
+		if a, isAny := v.(schema.Any); isAny && a.Value == nil && f.Presence == schema.Optional {
+			continue // null is absent here
+		}
 		if !ok {
 			if f.Presence == schema.Required {
 				return nil, inside(writeError("the field is required"), f.JSONName())

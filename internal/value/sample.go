@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -62,7 +63,11 @@ func within(v Value, t *schema.Type, b *schema.Bounds) Value {
 		if b.Count != nil {
 			candidates := append([]Value{Minimal(t.Elem)}, edges(t.Elem, 2)...)
 			for i := 0; uint64(len(x)) < b.Count.Low; i++ {
-				x = append(x, candidates[i%len(candidates)])
+				candidate := candidates[i%len(candidates)]
+				taken := b.Unique && slices.ContainsFunc(x, func(before Value) bool { return alike(before, candidate) })
+				if !taken || i >= 2*len(candidates) { // a type of two values has no third
+					x = append(x, candidate)
+				}
 			}
 			return x
 		}
