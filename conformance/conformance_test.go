@@ -70,6 +70,7 @@ var goMessages = map[string]func() wire.Message{
 	"Node":      func() wire.Message { return new(vectors.Node) },
 	"Empty":     func() wire.Message { return new(vectors.Empty) },
 	"Bounded":   func() wire.Message { return new(vectors.Bounded) },
+	"Renamed":   func() wire.Message { return new(vectors.Renamed) },
 	"Broken":    func() wire.Message { return new(vectors.Broken) },
 	"Leaf":      func() wire.Message { return new(shared.Leaf) },
 	"Many":      func() wire.Message { return new(many.Many) },

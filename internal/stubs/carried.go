@@ -58,12 +58,6 @@ func lacking(m *schema.Module) (what string, place source.Place) {
 			what, place = "named types", d.Place
 		case *schema.Union:
 			what, place = "unions", d.Place
-		case *schema.Enum:
-			for _, x := range d.Members {
-				if x.JSON != "" {
-					what, place = "names in JSON", x.Place
-				}
-			}
 		case *schema.Message:
 			for _, f := range d.Fields {
 				if w := lackingField(f); w != "" && what == "" {
@@ -102,8 +96,6 @@ func lackingType(t *schema.Type) string {
 
 func lackingField(f *schema.Field) string {
 	switch {
-	case f.JSON != "":
-		return "names in JSON"
 	case f.Secret:
 		return "secret fields"
 	case f.In != nil:

@@ -138,6 +138,11 @@ func Comment(c *Code, prefix, doc string) {
 	}
 }
 
+// Pointer writes a name as a step of a JSON Pointer (RFC 6901), with its slash.
+func Pointer(name string) string {
+	return "/" + strings.NewReplacer("~", "~0", "/", "~1").Replace(name)
+}
+
 // Checked tells whether a value of a type can hold a violation.
 func Checked(t *schema.Type) bool { return t.Checked(map[*schema.Message]bool{}) }
 

@@ -4,7 +4,7 @@ import { readFileSync } from "node:fs";
 import * as wire from "./gen/faithful/wire.js";
 import { manyTools } from "./gen/skerry/many/types.js";
 import { leafTools } from "./gen/skerry/shared/types.js";
-import { boundedTools, brokenTools, defaultsTools, emptyTools, listsTools, mapsTools, nodeTools, optionalsTools, scalarsTools } from "./gen/skerry/vectors/types.js";
+import { boundedTools, brokenTools, defaultsTools, emptyTools, listsTools, mapsTools, nodeTools, optionalsTools, renamedTools, scalarsTools } from "./gen/skerry/vectors/types.js";
 
 interface Vector {
   readonly message: string;
@@ -28,6 +28,7 @@ const codecs: Readonly<Record<string, wire.Codec<unknown>>> = {
   Maps: mapsTools as wire.Codec<unknown>,
   Node: nodeTools as wire.Codec<unknown>,
   Optionals: optionalsTools as wire.Codec<unknown>,
+  Renamed: renamedTools as wire.Codec<unknown>,
   Scalars: scalarsTools as wire.Codec<unknown>,
 };
 

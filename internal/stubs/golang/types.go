@@ -2,11 +2,13 @@ package golang
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/stubs"
+	"faithfulcourier/internal/value"
 )
 
 // types writes constants, enums, messages and errors.
@@ -172,7 +174,7 @@ func (g *generator) enum(e *schema.Enum) {
 	g.In(fmt.Sprintf("func (e %s) AppendViolations(list []%s.Violation, path string) []%s.Violation {", e.Name, wire, wire), func() {
 		var names []string
 		for _, m := range e.Members {
-			names = append(names, m.Name)
+			names = append(names, m.JSONName())
 		}
 		g.In("if e.Listed() {", func() { g.P("return list") }, "}")
 		g.P("return append(list, %s.Violation{Pointer: path, Detail: %q})", wire, "must be one of "+strings.Join(names, ", "))
@@ -189,6 +191,14 @@ func (g *generator) enum(e *schema.Enum) {
 	g.In(fmt.Sprintf("func (e *%s) ReadCBOR(r *%s.CBORReader) { *e = %s(r.EnumNumber()) }", e.Name, wire, of), func() {}, "")
 	g.P("// AppendJSON appends e as JSON; what can't be written stays in w.")
 	g.In(fmt.Sprintf("func (e %s) AppendJSON(b []byte, w *%s.Writer) []byte {", e.Name, wire), func() {
+		if renamed := renamedMembers(e); len(renamed) > 0 {
+			g.P("switch e {")
+			for _, m := range renamed {
+				g.P("case %s:", MemberName(m))
+				g.P("\treturn append(b, %s...)", rawString(jsonText(m.JSON)))
+			}
+			g.P("}")
+		}
 		g.In("if e.Listed() {", func() { g.P("return append(append(append(b, '\"'), e...), '\"')") }, "}")
 		g.P("return %s.AppendUnlisted(b, %q, string(e), w)", wire, e.Name)
 	}, "}")
@@ -200,9 +210,47 @@ func (g *generator) enum(e *schema.Enum) {
 			g.P("*e = %s(number)", of)
 			g.P("return")
 		}, "}")
-		g.In(fmt.Sprintf("if *e = %s(name); !e.Listed() {", e.Name), func() { g.P("*e = \"?\" + *e") }, "}")
+		renamed := renamedMembers(e)
+		if len(renamed) == 0 {
+			g.In(fmt.Sprintf("if *e = %s(name); !e.Listed() {", e.Name), func() { g.P("*e = \"?\" + *e") }, "}")
+			return
+		}
+		g.P("switch string(name) {")
+		for _, m := range renamed {
+			g.P("case %q:", m.JSON)
+			g.P("\t*e = %s", MemberName(m))
+		}
+		var names []string
+		for _, m := range renamed {
+			if !slices.ContainsFunc(e.Members, func(x *schema.Member) bool { return x.JSONName() == m.Name }) {
+				names = append(names, strconv.Quote(m.Name))
+			}
+		}
+		if len(names) > 0 {
+			g.P("case %s: // in JSON another name stands for it", strings.Join(names, ", "))
+			g.P("\t*e = %s(\"?\" + string(name))", e.Name)
+		}
+		g.P("default:")
+		g.Deeper(1, func() {
+			g.In(fmt.Sprintf("if *e = %s(name); !e.Listed() {", e.Name), func() { g.P("*e = \"?\" + *e") }, "}")
+		})
+		g.P("}")
 	}, "}")
 }
+
+// renamedMembers are those that have another name in JSON.
+func renamedMembers(e *schema.Enum) []*schema.Member {
+	var list []*schema.Member
+	for _, m := range e.Members {
+		if m.JSON != "" && m.JSON != m.Name {
+			list = append(list, m)
+		}
+	}
+	return list
+}
+
+// jsonText writes a string as JSON.
+func jsonText(s string) string { return string(value.AppendString(nil, s)) }
 
 // message writes a message or error.
 func (g *generator) message(m *schema.Message) {
@@ -254,7 +302,7 @@ func (g *generator) fieldTable(m *schema.Message) {
 	}
 	g.In(fmt.Sprintf("var %sFields = []%s.Field{", unexported(m.Name), g.wire()), func() {
 		for _, f := range m.Fields {
-			g.P("{Number: %d, Name: %q},", f.Number, f.Name)
+			g.P("{Number: %d, Name: %q},", f.Number, f.JSONName())
 		}
 	}, "}")
 }
@@ -639,7 +687,7 @@ func (g *generator) appendJSON(m *schema.Message) {
 		g.starts = 1
 		for _, f := range m.Fields {
 			g.present(f, func(value string) {
-				g.appendJSONValue(f.Type, value, fmt.Sprintf("append(b, `,%q:`...)", f.Name), 0)
+				g.appendJSONValue(f.Type, value, fmt.Sprintf("append(b, %s...)", rawString(","+jsonText(f.JSONName())+":")), 0)
 			})
 		}
 		g.P("w.Leave()")
@@ -718,7 +766,7 @@ func (g *generator) readJSON(m *schema.Message) {
 			g.P("number := 0")
 			g.P("switch string(r.Name()) {")
 			for i, f := range m.Fields {
-				g.P("case %q:", f.Name)
+				g.P("case %q:", f.JSONName())
 				g.Deeper(1, func() {
 					g.P("number = %d", f.Number)
 					g.P("r.Once(&seen[%d], 1<<%d)", i/64, i%64)
@@ -759,7 +807,7 @@ func (g *generator) violations(m *schema.Message) {
 			if !stubs.Checked(f.Type) && f.Bounds == nil {
 				continue
 			}
-			value, path := "m."+FieldName(f), fmt.Sprintf("path+%q", "/"+f.Name)
+			value, path := "m."+FieldName(f), fmt.Sprintf("path+%q", stubs.Pointer(f.JSONName()))
 			check := func(plain string) {
 				if f.Bounds != nil {
 					g.boundsOf(f, plain, path)

@@ -100,7 +100,26 @@ func (g *generator) enum(e *schema.Enum) {
 		for _, m := range e.Members {
 			g.P("[%d, %s],", m.Number, text(m.Name))
 		}
-	}, "] as const);")
+	}, "] as const"+renamedInJSON(e)+");")
+}
+
+// renamedInJSON is the argument that gives members other names in JSON.
+func renamedInJSON(e *schema.Enum) string {
+	var names []string
+	for _, m := range e.Members {
+		if m.JSON != "" && m.JSON != m.Name {
+			names = append(names, "["+text(m.Name)+", "+text(m.JSON)+"]")
+		}
+	}
+	if len(names) == 0 {
+		return ""
+	}
+	return ", [" + strings.Join(names, ", ") + "]"
+}
+
+// templateText writes text inside of a template literal.
+func templateText(s string) string {
+	return strings.NewReplacer("\\", "\\\\", "`", "\\`", "${", "\\${").Replace(s)
 }
 
 func fieldTable(m *schema.Message) string { return unexported(m.Name) + "Fields" }
@@ -134,7 +153,7 @@ func (g *generator) message(m *schema.Message) {
 	} else {
 		g.In(fmt.Sprintf("const %s: %s.Fields = [", fieldTable(m), wire), func() {
 			for _, f := range m.Fields {
-				g.P("[%d, %s],", f.Number, text(f.Name))
+				g.P("[%d, %s],", f.Number, text(f.JSONName()))
 			}
 		}, "];")
 	}
@@ -228,7 +247,7 @@ func (g *generator) finish(m *schema.Message) {
 		for _, f := range m.Fields {
 			name := FieldName(f)
 			if f.Presence == schema.Required {
-				parts = append(parts, fmt.Sprintf("%s: r.required(m.%s, %s)", name, name, text(f.Name)))
+				parts = append(parts, fmt.Sprintf("%s: r.required(m.%s, %s)", name, name, text(f.JSONName())))
 			} else {
 				parts = append(parts, fmt.Sprintf("%s: m.%s", name, name))
 			}
@@ -355,7 +374,7 @@ func (g *generator) writeMethod(m *schema.Message, form string) {
 				if form == "Cbor" {
 					g.P("w.key(%d);", f.Number)
 				} else {
-					g.P("w.member(%s);", text(f.Name))
+					g.P("w.member(%s);", text(f.JSONName()))
 				}
 				g.writeValue(f.Type, "m."+FieldName(f), form, 0)
 			}
@@ -564,7 +583,7 @@ func (g *generator) readJSON(m *schema.Message) {
 			g.In("for (let name = r.member(); name !== undefined; number = 0, name = r.member()) {", func() {
 				g.In("switch (name) {", func() {
 					for _, f := range m.Fields {
-						g.In(fmt.Sprintf("case %s: {", text(f.Name)), func() {
+						g.In(fmt.Sprintf("case %s: {", text(f.JSONName())), func() {
 							g.P("number = %d;", f.Number)
 							g.P("r.once(seen, number);")
 							read := func() { g.readInto(f.Type, "m."+FieldName(f), "Json", 0) }
@@ -605,7 +624,7 @@ func (g *generator) violations(m *schema.Message) {
 			if !stubs.Checked(f.Type) && f.Bounds == nil {
 				continue
 			}
-			value, path := "m."+FieldName(f), fmt.Sprintf("`${path}/%s`", f.Name)
+			value, path := "m."+FieldName(f), "`${path}"+templateText(stubs.Pointer(f.JSONName()))+"`"
 			check := func() {
 				if f.Bounds != nil {
 					g.boundsOf(f, value, path)

@@ -1661,13 +1661,20 @@ export class JsonReader {
 export class EnumTools<E extends string> {
   private readonly names: ReadonlyMap<number, E>;
   private readonly numbers: ReadonlyMap<string, number>;
+  private readonly toNames: ReadonlyMap<string, E>;
+  private readonly jsonNames: ReadonlyMap<string, string>;
 
+  /** renamed holds the members that have another name in JSON. */
   constructor(
     private readonly name: string,
     members: readonly (readonly [number: number, name: E])[],
+    renamed: readonly (readonly [member: E, json: string])[] = [],
   ) {
     this.names = new Map(members);
     this.numbers = new Map(members.map(([number, member]) => [member, number]));
+    const renames = new Map<string, string>(renamed);
+    this.jsonNames = new Map(members.map(([, member]) => [member, renames.get(member) ?? member]));
+    this.toNames = new Map(members.map(([, member]) => [renames.get(member) ?? member, member]));
   }
 
   /** The listed members. */
@@ -1698,7 +1705,7 @@ export class EnumTools<E extends string> {
     if (number !== undefined) {
       w.out += number;
     } else if (this.listed(value)) {
-      w.text(value);
+      w.text(this.jsonNames.get(value) ?? value);
     } else if (value.startsWith("?")) {
       w.text(value.slice(1));
     } else {
@@ -1711,12 +1718,12 @@ export class EnumTools<E extends string> {
     if (typeof value === "number") {
       return this.names.get(value) ?? `#${value}`;
     }
-    return this.listed(value) ? (value as E) : `?${value}`;
+    return this.toNames.get(value) ?? `?${value}`;
   }
 
   validate(list: Violation[], path: string, value: string): void {
     if (!this.listed(value)) {
-      list.push({ pointer: path, detail: `must be one of ${this.members().join(", ")}` });
+      list.push({ pointer: path, detail: `must be one of ${[...this.jsonNames.values()].join(", ")}` });
     }
   }
 }
