@@ -173,11 +173,16 @@ var shownChanges = []struct{ what, old, new string }{
 	{"member renamed", "#1 two", "#1 zwei"},
 	{"member renumbered", "#1 two", "#7 two"},
 	{"enum → int32", "#5 member Numbers", "#5 member int32"},
+	{"bounds put on", "#1 required int32", "#1 required int32 where 1..9"},
+	{"bounds tightened", "#6 limited text where length 1..9", "#6 limited text where length 1..5"},
+	{"bounds loosened", "#6 limited text where length 1..9", "#6 limited text where length 1..20"},
+	{"bounds taken off", "#6 limited text where length 1..9", "#6 limited text"},
+	{"name in JSON put on", "#1 required int32", "#1 required int32 json \"other\""},
 }
 
 const shownDefinitions = `module table
 enum Numbers { #0 one #1 two }
-message Message { #1 required int32 #2 optional text? #3 defaulted int32 = 1 #4 large int64 #5 member Numbers }
+message Message { #1 required int32 #2 optional text? #3 defaulted int32 = 1 #4 large int64 #5 member Numbers #6 limited text where length 1..9 }
 service Service { call call(Message) -> Message }
 `
 

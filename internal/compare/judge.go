@@ -362,6 +362,13 @@ func mend(f *Fact) string {
 		return "let the servers know the member first, and use it in requests when all do"
 	case MemberRenamed:
 		return fmt.Sprintf("keep the name: %s", memberText(f.member.old))
+	case FieldBounds:
+		if f.Old == "" {
+			return fmt.Sprintf("let servers check nothing new of old requests: leave %s without bounds, and tell clients in its documentation what is best", f.field.old.Name)
+		}
+		return fmt.Sprintf("leave its bounds as they were: %s, or only loosen them", f.Old)
+	case FieldJSON, MemberJSON:
+		return fmt.Sprintf("keep its name in JSON: json %q", f.Old)
 	case MemberRenumbered:
 		return fmt.Sprintf("give it back its number: %s", memberText(f.member.old))
 	case CallGone:

@@ -22,7 +22,7 @@ func (w *walker) prove(at *node, vary *schema.Field, absent bool) *Witness {
 	other := *w
 	other.form = map[string]string{"binary": "json", "json": "binary"}[w.form]
 	steps := at.steps()
-	for _, local := range variations(at.w, vary, absent) {
+	for _, local := range w.variations(at, vary, absent) {
 		payload := wrap(steps, local)
 		if len(value.Validate(payload)) > 0 {
 			continue // not lawful: its own definitions refuse it
@@ -41,7 +41,8 @@ func (w *walker) prove(at *node, vary *schema.Field, absent bool) *Witness {
 	return best
 }
 
-func variations(m *schema.Message, vary *schema.Field, absent bool) []*value.Message {
+func (w *walker) variations(at *node, vary *schema.Field, absent bool) []*value.Message {
+	m := at.w
 	smallest := value.MinimalMessage(m)
 	if vary == nil {
 		return []*value.Message{smallest}
@@ -51,7 +52,16 @@ func variations(m *schema.Message, vary *schema.Field, absent bool) []*value.Mes
 		return []*value.Message{smallest}
 	}
 	var list []*value.Message
-	for _, v := range value.Edges(vary.Type) {
+	values := value.Edges(vary.Type)
+	old, new := w.sides(at.w, at.r)
+	for _, p := range w.pairs(old, new) {
+		if p.old == vary && p.new != nil {
+			values = append(atLimits(vary, p.new), values...)
+		} else if p.new == vary && p.old != nil {
+			values = append(atLimits(vary, p.old), values...)
+		}
+	}
+	for _, v := range values {
 		local := value.MinimalMessage(m)
 		local.Fields[vary.Number] = v
 		list = append(list, local)
@@ -212,7 +222,7 @@ func (w *walker) sameMember(v, found value.Enum, we, re *schema.Enum) bool {
 		if mr != nil {
 			return found.Number == mr.Number
 		}
-		return found.Number == v.Number && re.ByNumber(v.Number) == nil || found.Number < 0 && found.Name == member.Name
+		return found.Number == v.Number && re.ByNumber(v.Number) == nil || found.Number < 0 && found.Name == member.JSONName()
 	}
 	return false
 }

@@ -45,6 +45,7 @@ type modelEnum struct {
 type modelMember struct {
 	number int
 	name   string
+	json   string
 }
 
 type modelMessage struct {
@@ -57,6 +58,8 @@ type modelField struct {
 	name     string
 	typ      string
 	presence string // "", "?" or a default such as " = 1"
+	bounds   string // "" or such as " where 1..5"
+	json     string // "" or such as ` json "fareLevel"`
 }
 
 func (m model) clone() model {
@@ -76,14 +79,14 @@ func (m model) text() string {
 	for _, e := range m.enums {
 		fmt.Fprintf(&b, "enum %s {\n", e.name)
 		for _, x := range e.members {
-			fmt.Fprintf(&b, "  #%d %s\n", x.number, x.name)
+			fmt.Fprintf(&b, "  #%d %s%s\n", x.number, x.name, x.json)
 		}
 		b.WriteString("}\n")
 	}
 	for _, x := range m.messages {
 		fmt.Fprintf(&b, "message %s {\n", x.name)
 		for _, f := range x.fields {
-			fmt.Fprintf(&b, "  #%d %s %s%s\n", f.number, f.name, f.typ, f.presence)
+			fmt.Fprintf(&b, "  #%d %s %s%s%s%s\n", f.number, f.name, f.typ, f.presence, f.bounds, f.json)
 		}
 		b.WriteString("}\n")
 	}
@@ -100,7 +103,7 @@ func drawModel(t *rapid.T) model {
 	for i := range rapid.IntRange(1, 2).Draw(t, "enums") {
 		e := modelEnum{name: fmt.Sprintf("Enum%d", i)}
 		for n := range rapid.IntRange(1, 3).Draw(t, "members") {
-			e.members = append(e.members, modelMember{n, memberNames[n]})
+			e.members = append(e.members, modelMember{n, memberNames[n], ""})
 		}
 		m.enums = append(m.enums, e)
 	}
@@ -111,7 +114,7 @@ func drawModel(t *rapid.T) model {
 	for i := range m.messages {
 		for n := range rapid.IntRange(0, 4).Draw(t, "fields") {
 			typ := drawType(t, m)
-			m.messages[i].fields = append(m.messages[i].fields, modelField{n + 1, fieldNames[n], typ, drawPresence(t, m, typ)})
+			m.messages[i].fields = append(m.messages[i].fields, modelField{n + 1, fieldNames[n], typ, drawPresence(t, m, typ), drawBounds(t, typ), ""})
 		}
 	}
 	m.request = rapid.IntRange(0, count-1).Draw(t, "request")
@@ -157,14 +160,35 @@ func drawPresence(t *rapid.T, m model, typ string) string {
 	return ""
 }
 
+// drawBounds draws bounds that a type may have, mostly none.
+func drawBounds(t *rapid.T, typ string) string {
+	var some []string
+	switch {
+	case strings.HasPrefix(typ, "["), strings.HasPrefix(typ, "{"):
+		some = []string{"count 1..2", "count <= 3", "count >= 1"}
+	case typ == "text" || typ == "bytes":
+		some = []string{"length 1..3", "length 2..9", "length <= 1"}
+	case strings.Contains(typ, "int") || strings.Contains(typ, "float"):
+		some = []string{"0..9", "1..5", ">= 3", "<= 7", "0..100"}
+	}
+	if len(some) == 0 || rapid.IntRange(0, 2).Draw(t, "bounded") > 0 {
+		return ""
+	}
+	return " where " + rapid.SampledFrom(some).Draw(t, "bounds")
+}
+
+func drawJSON(t *rapid.T) string {
+	return rapid.SampledFrom([]string{"", ` json "seats"`, ` json "open"`, ` json "other"`}).Draw(t, "json")
+}
+
 // change changes a model in one way; some changes make no sense and are
 // refused by the front end, which the test then skips.
 func change(t *rapid.T, m model) model {
 	m = m.clone()
 	e := &m.enums[rapid.IntRange(0, len(m.enums)-1).Draw(t, "enum")]
 	x := &m.messages[rapid.IntRange(0, len(m.messages)-1).Draw(t, "message")]
-	kind := rapid.IntRange(0, 13).Draw(t, "change")
-	if kind >= 10 || len(x.fields) == 0 {
+	kind := rapid.IntRange(0, 17).Draw(t, "change")
+	if kind >= 10 && kind <= 14 || len(x.fields) == 0 {
 		changeEnum(t, e, kind)
 	}
 	if len(x.fields) == 0 {
@@ -174,7 +198,7 @@ func change(t *rapid.T, m model) model {
 	switch kind {
 	case 0, 1:
 		typ := drawType(t, m)
-		x.fields = append(x.fields, modelField{rapid.IntRange(1, 9).Draw(t, "number"), rapid.SampledFrom(fieldNames).Draw(t, "name"), typ, drawPresence(t, m, typ)})
+		x.fields = append(x.fields, modelField{rapid.IntRange(1, 9).Draw(t, "number"), rapid.SampledFrom(fieldNames).Draw(t, "name"), typ, drawPresence(t, m, typ), drawBounds(t, typ), ""})
 	case 2:
 		x.fields = slices.DeleteFunc(x.fields, func(g modelField) bool { return g == *f })
 	case 3:
@@ -183,12 +207,17 @@ func change(t *rapid.T, m model) model {
 		f.number = rapid.IntRange(1, 9).Draw(t, "number")
 	case 5, 6:
 		f.typ = drawType(t, m)
+		f.bounds = drawBounds(t, f.typ)
 		f.presence = strings.TrimLeft(f.presence, " =0123456789.abcdefghijklmnopqrstuvwxyz\"")
 	case 7:
 		f.presence = drawPresence(t, m, f.typ)
 	case 8:
 		g := &x.fields[rapid.IntRange(0, len(x.fields)-1).Draw(t, "other")]
 		f.number, g.number = g.number, f.number
+	case 15, 16:
+		f.bounds = drawBounds(t, f.typ)
+	case 17:
+		f.json = drawJSON(t)
 	case 9:
 		m.request = rapid.IntRange(0, len(m.messages)-1).Draw(t, "request")
 	}
@@ -202,11 +231,13 @@ func changeEnum(t *rapid.T, e *modelEnum, kind int) {
 	x := &e.members[rapid.IntRange(0, len(e.members)-1).Draw(t, "member")]
 	switch kind {
 	case 10:
-		e.members = append(e.members, modelMember{rapid.IntRange(0, 5).Draw(t, "number"), rapid.SampledFrom(memberNames).Draw(t, "name")})
+		e.members = append(e.members, modelMember{rapid.IntRange(0, 5).Draw(t, "number"), rapid.SampledFrom(memberNames).Draw(t, "name"), ""})
 	case 11:
 		e.members = slices.DeleteFunc(e.members, func(y modelMember) bool { return y == *x })
 	case 12:
 		x.name = rapid.SampledFrom(memberNames).Draw(t, "name")
+	case 14:
+		x.json = drawJSON(t)
 	case 13:
 		x.number = rapid.IntRange(0, 5).Draw(t, "number")
 	}
@@ -301,11 +332,28 @@ func anyBreak(rng *rand.Rand, old, new *schema.Definitions, c crossing) *Witness
 		}
 		walk := (&judge{differ: d}).walker(c)
 		payloads := value.Edges(&schema.Type{Kind: schema.KindMessage, Message: w})
+		for _, p := range d.pairs(r.old, r.new) {
+			fw, fr := p.old, p.new
+			if !c.newReads {
+				fw, fr = fr, fw
+			}
+			if fw == nil || fr == nil {
+				continue
+			}
+			for _, v := range atLimits(fw, fr) {
+				m := value.MinimalMessage(w)
+				m.Fields[fw.Number] = v
+				payloads = append(payloads, m)
+			}
+		}
 		for range 40 {
 			payloads = append(payloads, value.RandomMessage(rng, w, 3))
 		}
 		for _, p := range payloads {
 			m := p.(*value.Message)
+			if len(value.Validate(m)) > 0 {
+				continue // not lawful
+			}
 			if witness, _ := walk.try(reader, m); witness != nil {
 				return witness
 			}

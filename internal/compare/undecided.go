@@ -42,8 +42,7 @@ const (
 // that a promise holds which nobody looked at.
 var undecided = map[Kind][]string{
 	TypeGone: {"binary", "json"}, TypeChanged: {"binary", "json"}, UnionGone: {"binary", "json"}, UnionChanged: {"binary", "json"},
-	CredentialGone: {"http"}, CredentialChanged: {"http"}, FieldBounds: {"binary", "json", "http"}, FieldJSON: {"json", "http"}, FieldPlace: {"http"},
-	MemberJSON: {"json", "http"}, CallHTTP: {"http"}, CallStream: {"http"}, CallNeeds: {"http"},
+	CredentialGone: {"http"}, CredentialChanged: {"http"}, FieldPlace: {"http"}, CallHTTP: {"http"}, CallStream: {"http"}, CallNeeds: {"http"},
 }
 
 // declarations finds what came, went and changed in declarations that are

@@ -243,7 +243,7 @@ func (w *walker) onlyReader(wm *schema.Message, fr *schema.Field, owner *Fact) {
 // reader.
 func (w *walker) feeds(wm *schema.Message, fr *schema.Field) bool {
 	if w.form == "json" {
-		return wm.ByName(fr.Name) != nil
+		return byJSONName(wm, fr.JSONName()) != nil
 	}
 	return wm.ByNumber(fr.Number) != nil
 }
@@ -253,7 +253,10 @@ func (w *walker) field(fw, fr *schema.Field, owner *Fact) {
 	reader := fr.Message
 	receiver, kind := reader.ByNumber(fw.Number), FieldRenumbered
 	if w.form == "json" {
-		receiver, kind = reader.ByName(fw.Name), FieldRenamed
+		receiver, kind = byJSONName(reader, fw.JSONName()), FieldRenamed
+		if fw.JSON != fr.JSON {
+			kind = FieldJSON
+		}
 	}
 	if receiver != fr {
 		w.misses(fw, fr, w.fact(owner, fw, kind))
@@ -279,8 +282,27 @@ func (w *walker) field(fw, fr *schema.Field, owner *Fact) {
 				w.writer(), fw.Name, schema.LiteralText(fw.Default), w.reader(), schema.LiteralText(fr.Default))})
 		}
 	}
+	w.bounds(fw, fr, w.fact(owner, fw, FieldBounds))
 	typeFact := w.fact(owner, fw, FieldType)
 	w.types(fw, fw.Type, fr.Type, typeFact)
+}
+
+func byJSONName(m *schema.Message, name string) *schema.Field {
+	for _, f := range m.Fields {
+		if f.JSONName() == name {
+			return f
+		}
+	}
+	return nil
+}
+
+func memberByJSONName(e *schema.Enum, name string) *schema.Member {
+	for _, m := range e.Members {
+		if m.JSONName() == name {
+			return m
+		}
+	}
+	return nil
 }
 
 // misses judges a field that the reader looks for elsewhere. Whether what is
@@ -289,7 +311,7 @@ func (w *walker) field(fw, fr *schema.Field, owner *Fact) {
 func (w *walker) misses(fw, fr *schema.Field, f *Fact) {
 	how := fmt.Sprintf("as #%d, and %s looks for #%d", fw.Number, w.reader(), fr.Number)
 	if w.form == "json" {
-		how = fmt.Sprintf("as %q, and %s looks for %q", fw.Name, w.reader(), fr.Name)
+		how = fmt.Sprintf("as %q, and %s looks for %q", fw.JSONName(), w.reader(), fr.JSONName())
 	}
 	if witness := w.prove(w.at, fw, false); witness != nil {
 		w.emit(f, event{Breaks, fmt.Sprintf("%s writes %s %s", w.writer(), fw.Name, how), func() *Witness { return witness }})
@@ -304,6 +326,11 @@ func (w *walker) types(field *schema.Field, wt, rt *schema.Type, f *Fact) {
 	at := w.at
 	if wt.Kind != rt.Kind {
 		if !w.widens(wt, rt) {
+			if len(boundsOf(field)) > 0 && w.prove(at, field, false) == nil {
+				// The writer's bounds may keep every value within the new type.
+				w.emit(f, event{verdict: Shifts, sentence: fmt.Sprintf("%s writes %s in %s, and %s reads %s; within the bounds of %s no value was found that reads otherwise", w.writer(), wt.Short(), field.Name, w.reader(), rt.Short(), field.Name)})
+				return
+			}
 			w.emit(f, event{Breaks, fmt.Sprintf("%s writes %s in %s, and %s reads %s", w.writer(), wt.Short(), field.Name, w.reader(), rt.Short()),
 				func() *Witness { return w.prove(at, field, false) }})
 		}
@@ -371,7 +398,10 @@ func (w *walker) enum(field *schema.Field, we, re *schema.Enum, owner *Fact) {
 		}
 		listed, kind, as := re.ByNumber(mw.Number), MemberRenumbered, fmt.Sprintf("#%d", mw.Number)
 		if w.form == "json" {
-			listed, kind, as = re.ByName(mw.Name), MemberRenamed, fmt.Sprintf("%q", mw.Name)
+			listed, kind, as = memberByJSONName(re, mw.JSONName()), MemberRenamed, fmt.Sprintf("%q", mw.JSONName())
+			if mr != nil && mw.JSON != mr.JSON {
+				kind = MemberJSON
+			}
 		}
 		if mr == nil {
 			kind = MemberAdded

@@ -61,7 +61,13 @@ func within(v Value, t *schema.Type, b *schema.Bounds) Value {
 		}
 	case List:
 		if b.Count != nil {
-			candidates := append([]Value{Minimal(t.Elem)}, edges(t.Elem, 2)...)
+			if uint64(len(x)) >= b.Count.Low {
+				return x
+			}
+			candidates := []Value{Minimal(t.Elem)}
+			if b.Unique && (t.Elem.Kind.IsScalar() || t.Elem.Kind == schema.KindEnum) {
+				candidates = append(candidates, edges(t.Elem, 0)...) // others could lead back here
+			}
 			for i := 0; uint64(len(x)) < b.Count.Low; i++ {
 				candidate := candidates[i%len(candidates)]
 				taken := b.Unique && slices.ContainsFunc(x, func(before Value) bool { return alike(before, candidate) })
