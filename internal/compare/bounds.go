@@ -22,7 +22,7 @@ func (w *walker) bounds(fw, fr *schema.Field, f *Fact) {
 		w.emit(f, event{Breaks, fmt.Sprintf("%s may write values of %s that %s refuses", w.writer(), fw.Name, w.reader()), func() *Witness { return witness }})
 		return
 	}
-	w.emit(f, event{verdict: Shifts, sentence: fmt.Sprintf("this version of faithful does not decide whether %s refuses values of %s that %s may write: look at it yourself", w.reader(), fw.Name, w.writer())})
+	w.emit(f, event{verdict: Shifts, sentence: fmt.Sprintf("%s, at values of %s that %s may write and %s may refuse", notDecided, fw.Name, w.writer(), w.reader())})
 }
 
 // implies tells whether every value that the writer's bounds allow is allowed

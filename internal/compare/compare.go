@@ -89,6 +89,7 @@ type Fact struct {
 	Effects  []*Effect    // sorted: worst first
 	Mend     string       // how to get the same end without breaking; set when something breaks
 	additive bool
+	open     bool // whether it breaks was not decided
 
 	field  fieldPair
 	member memberPair
@@ -116,6 +117,7 @@ const (
 	Failure Position = "error"
 	Kept    Position = "kept"
 	Code    Position = "code"
+	All     Position = "" // wherever it stands
 )
 
 // Effect is what a fact does to one promise: a form of payload in a position
@@ -166,14 +168,25 @@ func (r *Report) Count(v Verdict) int {
 	return n
 }
 
+// Undecided counts the facts of which nobody knows whether they break.
+func (r *Report) Undecided() int {
+	n := 0
+	for _, f := range r.Facts {
+		if f.open {
+			n++
+		}
+	}
+	return n
+}
+
 // Size is how much the change asks of a version number: 2 for a break, 1 for
-// something added or loosened, else 0.
+// something added or loosened, else 0. What is not decided counts as a break.
 func (r *Report) Size() int {
 	size := 0
 	for _, f := range r.Facts {
 		switch {
-		case f.Verdict() == Breaks:
-			return 2
+		case f.Verdict() == Breaks || f.open:
+			return 2 // what nobody decided may break
 		case f.additive:
 			size = 1
 		}

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/value"
 )
 
@@ -323,4 +324,38 @@ func TestLargeComparison(t *testing.T) {
 	}
 	t.Logf("loading takes %v, comparing %v", loading, comparing)
 	assert.Less(t, comparing, 20*loading+50*time.Millisecond, "with twenty facts in every position, form and direction")
+}
+
+// TestUndecidedAsksForAMajorVersion holds that what nobody judged does not
+// pass for a small change.
+func TestUndecidedAsksForAMajorVersion(t *testing.T) {
+	const before = "module m type Code = text where length 1..9 union Way { #1 sea text } credential desk = bearer message A { #1 code Code #2 way Way #3 note text } service S { needs desk call tell(A) -> A http POST \"/tell\" }"
+	for old, new := range map[string]string{
+		"length 1..9":            "length 1..8",
+		"#1 sea text":            "#1 sea text #2 land text",
+		"call tell(A) -> A":      "call tell(stream A) -> A",
+		"= bearer":               "= key header \"X-Desk\"",
+		"\"/tell\"":              "\"/say\"",
+		"needs desk call":        "needs nothing call",
+		"#1 code Code":           "#1 code text",
+		"#3 note text }":         "#3 note text where pattern \"^a\" }", // proved: it breaks
+		"credential desk = bear": "credential spare = basic credential desk = bear",
+	} {
+		load := func(text string) *schema.Definitions {
+			defs, findings := schema.Load([]*source.File{source.NewFile("m", text)})
+			require.Zero(t, source.Errors(findings), "%v", findings)
+			return defs
+		}
+		r := Compare(load(before), load(strings.Replace(before, old, new, 1)), Promise{Rollout: "unordered", Kept: "each-reads-other", Forms: []string{"binary", "json", "http"}})
+		require.NotEmpty(t, r.Facts, new)
+		size, undecided := 2, 1
+		switch {
+		case strings.Contains(new, "spare"):
+			size, undecided = 1, 0
+		case strings.Contains(new, "pattern"):
+			undecided = 0
+		}
+		assert.Equal(t, size, r.Size(), new)
+		assert.Equal(t, undecided, r.Undecided(), new)
+	}
 }

@@ -56,9 +56,9 @@ func (w *walker) variations(at *node, vary *schema.Field, absent bool) []*value.
 	old, new := w.sides(at.w, at.r)
 	for _, p := range w.pairs(old, new) {
 		if p.old == vary && p.new != nil {
-			values = append(atLimits(vary, p.new), values...)
+			values = append(values, atLimits(vary, p.new)...)
 		} else if p.new == vary && p.old != nil {
-			values = append(atLimits(vary, p.old), values...)
+			values = append(values, atLimits(vary, p.old)...)
 		}
 	}
 	for _, v := range values {
@@ -181,17 +181,17 @@ func (w *walker) differs(path string, v, found value.Value, wt, rt *schema.Type)
 				return difference
 			}
 			for i := range a {
-				if w.differs("", a[i].Key, b[i].Key, wt.Key, rt.Key) != "" {
-					return difference
+				if d := w.differs("a key of "+path, a[i].Key, b[i].Key, wt.Key, rt.Key); d != "" {
+					return d
 				}
-				if d := w.differs(fmt.Sprintf("%s/%v", path, a[i].Key), a[i].Value, b[i].Value, wt.Elem, rt.Elem); d != "" {
+				if d := w.differs(path+"/"+value.KeyText(a[i].Key, wt.Key), a[i].Value, b[i].Value, wt.Elem, rt.Elem); d != "" {
 					return d
 				}
 			}
 			return ""
 		case schema.KindEnum:
 			if !w.sameMember(v.(value.Enum), found.(value.Enum), wt.Enum, rt.Enum) {
-				return difference
+				return fmt.Sprintf("reads %s as %s, where %s was written", path, memberName(rt.Enum, found.(value.Enum)), memberName(wt.Enum, v.(value.Enum)))
 			}
 			return ""
 		}
@@ -200,6 +200,17 @@ func (w *walker) differs(path string, v, found value.Value, wt, rt *schema.Type)
 		return difference
 	}
 	return ""
+}
+
+// memberName names a value of an enum for people.
+func memberName(e *schema.Enum, v value.Enum) string {
+	if m := e.ByNumber(v.Number); m != nil {
+		return m.Name
+	}
+	if v.Number < 0 {
+		return fmt.Sprintf("the unlisted name %q", v.Name)
+	}
+	return fmt.Sprintf("the unlisted number %d", v.Number)
 }
 
 // sameMember tells whether two enum values are equal: their members are

@@ -45,6 +45,9 @@ var undecided = map[Kind][]string{
 	CredentialGone: {"http"}, CredentialChanged: {"http"}, FieldPlace: {"http"}, CallHTTP: {"http"}, CallStream: {"http"}, CallNeeds: {"http"},
 }
 
+// notDecided begins the sentence of what is not judged.
+const notDecided = "this version of faithful does not decide whether this breaks: look at it yourself"
+
 // declarations finds what came, went and changed in declarations that are
 // compared by their text.
 func (d *differ) declarations() {
@@ -186,20 +189,29 @@ func needsText(c *schema.Call) string {
 
 // judgeUndecided says of what is not judged yet that it is not.
 func (j *judge) judgeUndecided(f *Fact) {
+	effect := Effect{Position: All, NewReads: true, Verdict: Shifts}
+	if f.call.old != nil {
+		effect.Position, effect.Calls = Request, []string{callName(f.call.old)}
+	}
 	shifts := func(forms []string, sentence string) {
 		for _, form := range forms {
 			if j.promised(form) {
-				f.Effects = append(f.Effects, &Effect{Form: form, Position: Kept, NewReads: true, Verdict: Shifts, Sentence: sentence})
+				e := effect
+				e.Form, e.Sentence = form, sentence
+				f.Effects = append(f.Effects, &e)
+				f.open = f.open || sentence == notDecided
 			}
 		}
 	}
-	const open = "this version of faithful does not decide whether this breaks: look at it yourself"
+	for _, e := range f.Effects {
+		f.open = f.open || strings.HasPrefix(e.Sentence, notDecided)
+	}
 	switch f.Kind {
 	case FieldType:
 		// A named type put on or off, or one union for another: payloads may
 		// be alike, bounds need not be.
 		if len(f.Effects) == 0 && (f.field.old.Type.Kind == f.field.new.Type.Kind) && !isPlain(f.field) {
-			shifts([]string{"binary", "json"}, open)
+			shifts([]string{"binary", "json"}, notDecided)
 		}
 	case SecretOff:
 		shifts(j.promise.Forms, "what was kept out of logs may now be in them")
@@ -214,7 +226,7 @@ func (j *judge) judgeUndecided(f *Fact) {
 			shifts([]string{"http"}, "a newer client takes the call for idempotent and may send it again to an older server")
 		}
 	default:
-		shifts(undecided[f.Kind], open)
+		shifts(undecided[f.Kind], notDecided)
 	}
 }
 

@@ -328,7 +328,7 @@ func (w *walker) types(field *schema.Field, wt, rt *schema.Type, f *Fact) {
 		if !w.widens(wt, rt) {
 			if len(boundsOf(field)) > 0 && w.prove(at, field, false) == nil {
 				// The writer's bounds may keep every value within the new type.
-				w.emit(f, event{verdict: Shifts, sentence: fmt.Sprintf("%s writes %s in %s, and %s reads %s; within the bounds of %s no value was found that reads otherwise", w.writer(), wt.Short(), field.Name, w.reader(), rt.Short(), field.Name)})
+				w.emit(f, event{verdict: Shifts, sentence: fmt.Sprintf("%s; %s writes %s in %s, and %s reads %s, but within its bounds no value was found that reads otherwise", notDecided, w.writer(), wt.Short(), field.Name, w.reader(), rt.Short())})
 				return
 			}
 			w.emit(f, event{Breaks, fmt.Sprintf("%s writes %s in %s, and %s reads %s", w.writer(), wt.Short(), field.Name, w.reader(), rt.Short()),

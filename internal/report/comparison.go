@@ -43,7 +43,11 @@ var verdictStyle = map[compare.Verdict]Style{compare.Breaks: Red, compare.Shifts
 func (p *Printer) Comparison(c Comparison) {
 	p.Line("%s %s", p.In(Bold, c.Old+" → "+c.New+":"), c.Summary())
 	if c.Needs != "" && len(c.Facts) > 0 {
-		p.Line("This change needs version %s or higher.", p.In(Bold, c.Needs))
+		why := "."
+		if n := c.Undecided(); n > 0 && c.Count(compare.Breaks) == 0 {
+			why = fmt.Sprintf(", as nobody decided whether %s: look at what is said of them.", map[bool]string{true: "one of the facts breaks", false: fmt.Sprintf("%d of the facts break", n)}[n == 1])
+		}
+		p.Line("This change needs version %s or higher%s", p.In(Bold, c.Needs), why)
 	}
 	var quiet [][]string
 	for _, f := range c.Facts {
@@ -110,7 +114,7 @@ func (p *Printer) effects(group []*compare.Effect) {
 		forms = append(forms, e.Form)
 	}
 	head := strings.Join(forms, ", ")
-	if first.Position != compare.Code {
+	if first.Position != compare.Code && first.Position != compare.All {
 		head += ": " + string(first.Position)
 	}
 	if len(first.Calls) > 0 {

@@ -542,7 +542,7 @@ func (r *cborReader) mapping(h head, t *schema.Type) (Value, *Error) {
 		if err != nil {
 			return err
 		}
-		step := keyText(key, t.Key)
+		step := KeyText(key, t.Key)
 		if seen[key] {
 			return inside(r.refuseAt(start, "", "the key comes twice"), step)
 		}
@@ -784,7 +784,7 @@ func (w *cborWriter) value(v Value, t *schema.Type) *Error {
 				return err
 			}
 			if err := w.value(e.Value, t.Elem); err != nil {
-				return inside(err, keyText(e.Key, t.Key))
+				return inside(err, KeyText(e.Key, t.Key))
 			}
 		}
 		w.depth--

@@ -474,8 +474,8 @@ func keyValue(t *schema.Type, text string) (Value, bool) {
 	return n, ok && fmt.Sprint(n) == text
 }
 
-// keyText writes a key of a map as text.
-func keyText(key Value, t *schema.Type) string {
+// KeyText writes a key of a map as text.
+func KeyText(key Value, t *schema.Type) string {
 	e, isEnum := key.(Enum)
 	if !isEnum {
 		return fmt.Sprint(key)
@@ -767,7 +767,7 @@ func (w *jsonWriter) value(v Value, t *schema.Type) *Error {
 			if isText && !utf8.ValidString(key) {
 				return "", writeError("a key that is not UTF-8")
 			}
-			return keyText(v.Entries[i].Key, t.Key), nil
+			return KeyText(v.Entries[i].Key, t.Key), nil
 		}, func(i int) *Error { return w.value(v.Entries[i].Value, t.Elem) })
 	case *Union:
 		return w.union(v, t.Union)

@@ -261,7 +261,7 @@ func (v *validator) value(path string, x Value, t *schema.Type, own *schema.Boun
 		}
 	case *Map:
 		for _, e := range x.Entries {
-			at := path + "/" + escapePointer(keyText(e.Key, t.Key))
+			at := path + "/" + escapePointer(KeyText(e.Key, t.Key))
 			v.value(at, e.Key, t.Key, nil)
 			v.value(at, e.Value, t.Elem, nil)
 		}
