@@ -88,7 +88,13 @@ func mayClash(m *Module) bool {
 }
 
 // checkClaims refuses two declarations of one module that claim one name.
-func checkClaims(m *Module, findings *source.Findings) {
+func checkClaims(d *Definitions, findings *source.Findings) {
+	for _, m := range d.Modules {
+		checkModuleClaims(m, findings)
+	}
+}
+
+func checkModuleClaims(m *Module, findings *source.Findings) {
 	if !mayClash(m) {
 		return
 	}

@@ -58,7 +58,6 @@ func (r *resolver) examples(f *fileScope) {
 		}
 		decl, ok := r.lookup(f, tree.Of.Alias, tree.Of.Name, "message")
 		if !ok {
-			f.drop(f.bound[i].(*Example))
 			continue
 		}
 		e := f.bound[i].(*Example)
@@ -66,17 +65,11 @@ func (r *resolver) examples(f *fileScope) {
 		if !isMessage {
 			r.report(f.place(tree.Of.Name.Span), "not-a-message", fmt.Sprintf("examples are of messages and errors, and %s is %s", tree.Of.Name.Text, KindWord(decl)), "",
 				source.Note{Place: head(decl).Place, Message: "it is declared here"})
-			f.drop(e)
 			continue
 		}
 		e.Of = m
 		e.Value = r.object(f, tree.Value, m, e.Name)
 	}
-}
-
-// drop takes an example away that is of nothing, so that nobody stumbles on it.
-func (f *fileScope) drop(e *Example) {
-	f.module.Examples = slices.DeleteFunc(f.module.Examples, func(x *Example) bool { return x == e })
 }
 
 func (r *resolver) object(f *fileScope, v *syntax.Value, m *Message, what string) *Object {

@@ -29,16 +29,7 @@ func Load(files []*source.File) (*Definitions, []source.Finding) {
 func parse(files []*source.File, findings *source.Findings) []*syntax.File {
 	trees := make([]*syntax.File, len(files))
 	found := make([]source.Findings, len(files))
-	var next atomic.Int64
-	var workers sync.WaitGroup
-	for range min(runtime.GOMAXPROCS(0), len(files)) {
-		workers.Go(func() {
-			for i := int(next.Add(1)) - 1; i < len(files); i = int(next.Add(1)) - 1 {
-				trees[i] = syntax.Parse(files[i], &found[i])
-			}
-		})
-	}
-	workers.Wait()
+	onAllCores(len(files), func(i int) { trees[i] = syntax.Parse(files[i], &found[i]) })
 	for i := range found {
 		findings.Join(&found[i])
 	}
@@ -61,23 +52,68 @@ func Resolve(trees []*syntax.File, findings *source.Findings) *Definitions {
 	r.checkUseCycles()
 	// What each phase needs is there before it: bases of types, constants (for
 	// bounds), members (for defaults), fields (for calls and examples).
-	for _, phase := range []func(*fileScope){r.scalarTypes, r.otherTypes, r.constants, r.enums, r.typeBounds, r.contents, r.services, r.examples} {
+	for _, phase := range []func(*resolver, *fileScope){(*resolver).scalarTypes, (*resolver).otherTypes, (*resolver).constants, (*resolver).enums, (*resolver).typeBounds} {
 		for _, f := range r.files {
-			phase(f)
+			phase(r, f)
 		}
+	}
+	for _, phase := range []func(*resolver, *fileScope){(*resolver).contents, (*resolver).services, (*resolver).examples} {
+		r.beside(phase)
 	}
 	r.unusedUses()
 	for _, s := range r.scopes {
 		r.defs.Modules = append(r.defs.Modules, s.module)
 	}
-	sortDefinitions(r.defs)
 	for _, m := range r.defs.Modules {
-		checkClaims(m, findings)
+		// An example of nothing has been reported; nobody shall stumble on it.
+		m.Examples = slices.DeleteFunc(m.Examples, func(e *Example) bool { return e.Of == nil })
 	}
-	checkTypeCircles(r.defs, findings)
-	checkFinite(r.defs, findings)
-	checkHTTP(r.defs, findings)
+	sortDefinitions(r.defs)
+	checkWhole(r.defs, findings)
 	return r.defs
+}
+
+// beside runs a phase for all files on all cores. In such a phase a file writes
+// only what it declares itself.
+func (r *resolver) beside(phase func(*resolver, *fileScope)) {
+	found := make([]source.Findings, len(r.files))
+	onAllCores(len(r.files), func(i int) {
+		own := &resolver{findings: &found[i], scopes: r.scopes, files: r.files, defs: r.defs, numbers: map[int]source.Place{}, names: map[string]used{},
+			compared: maxSuggestions - maxSuggestions/len(r.files)}
+		phase(own, r.files[i])
+	})
+	for i := range found {
+		r.findings.Join(&found[i])
+	}
+}
+
+// onAllCores calls do for 0 to n-1, several at a time.
+func onAllCores(n int, do func(i int)) {
+	var next atomic.Int64
+	var workers sync.WaitGroup
+	for range min(runtime.GOMAXPROCS(0), n) {
+		workers.Go(func() {
+			for i := int(next.Add(1)) - 1; i < n; i = int(next.Add(1)) - 1 {
+				do(i)
+			}
+		})
+	}
+	workers.Wait()
+}
+
+// checkWhole checks what only the whole shows. The checks change nothing, and
+// run beside each other.
+func checkWhole(d *Definitions, findings *source.Findings) {
+	checks := []func(*Definitions, *source.Findings){checkClaims, checkTypeCircles, checkFinite, checkHTTP}
+	found := make([]source.Findings, len(checks))
+	var running sync.WaitGroup
+	for i, check := range checks {
+		running.Go(func() { check(d, &found[i]) })
+	}
+	running.Wait()
+	for i := range found {
+		findings.Join(&found[i])
+	}
 }
 
 func sortDefinitions(d *Definitions) {
@@ -227,6 +263,7 @@ func (r *resolver) declare(t *syntax.File) {
 			bound = nt
 		case *syntax.Union:
 			u := &Union{Decl: decl}
+			u.typ = Type{Kind: KindUnion, Union: u}
 			s.module.Unions = append(s.module.Unions, u)
 			bound = u
 		case *syntax.Example:
@@ -247,10 +284,12 @@ func (r *resolver) declare(t *syntax.File) {
 			bound = c
 		case *syntax.Enum:
 			e := &Enum{Decl: decl}
+			e.typ = Type{Kind: KindEnum, Enum: e}
 			s.module.Enums = append(s.module.Enums, e)
 			bound = e
 		case *syntax.Message:
 			m := &Message{Decl: decl, Stored: h.Marks != nil && h.Marks.Stored.Text != ""}
+			m.typ = Type{Kind: KindMessage, Message: m}
 			if d.IsError {
 				m.Status = r.status(f, d)
 			}

@@ -61,14 +61,11 @@ func (r *resolver) typ(f *fileScope, t *syntax.Type) *Type {
 	case *NamedType:
 		return &d.Type
 	case *Enum:
-		d.typ = Type{Kind: KindEnum, Enum: d}
 		return &d.typ
 	case *Union:
-		d.typ = Type{Kind: KindUnion, Union: d}
 		return &d.typ
 	case *Message:
 		if !d.IsError() {
-			d.typ = Type{Kind: KindMessage, Message: d}
 			return &d.typ
 		}
 		r.report(f.place(t.Name.Span), "not-a-type", t.Name.Text+" is an error; errors stand after fails only", "put what both need into a message",

@@ -397,7 +397,8 @@ func (p *parser) parseMessage(doc Doc) {
 		p.skipToDecl()
 		return
 	}
-	m := &Message{Head: Head{Doc: doc, Name: name}}
+	m := p.messages.next()
+	m.Head = Head{Doc: doc, Name: name}
 	p.marks(declarationMarks, &m.Marks)
 	p.messageBody(m)
 }
@@ -434,7 +435,7 @@ func (p *parser) messageBody(m *Message) {
 		}
 		return ok && p.ends("the next field", fieldMarks)
 	})
-	m.Fields = slices.Clone(p.fields)
+	m.Fields = p.keep(p.fields)
 	p.fields = p.fields[:0]
 }
 
@@ -504,7 +505,7 @@ func (p *parser) parseType() (*Type, bool) {
 		p.skipBrackets(p.nesting - 1)
 		return nil, false
 	}
-	t := &Type{}
+	t := p.types.next()
 	var ok bool
 	switch p.cur.kind {
 	case bracketOpen:

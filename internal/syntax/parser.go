@@ -40,6 +40,36 @@ type parser struct {
 	lastEnd  uint32 // end of the token before cur
 	nesting  int
 	fields   []Field // of the message that is read, until their number is known
+
+	types    chunk[Type]
+	messages chunk[Message]
+	kept     []Field // chunks of the fields of all messages
+}
+
+// chunk makes room for many things at a time: that is much cheaper than one
+// after the other.
+type chunk[T any] struct{ free []T }
+
+func (c *chunk[T]) next() *T {
+	if len(c.free) == 0 {
+		c.free = make([]T, 64)
+	}
+	t := &c.free[0]
+	c.free = c.free[1:]
+	return t
+}
+
+// keep copies the fields of a message to where they stay.
+func (p *parser) keep(fields []Field) []Field {
+	if len(fields) == 0 {
+		return nil
+	}
+	if cap(p.kept)-len(p.kept) < len(fields) {
+		p.kept = make([]Field, 0, max(64, len(fields)))
+	}
+	start := len(p.kept)
+	p.kept = append(p.kept, fields...)
+	return p.kept[start:len(p.kept):len(p.kept)]
 }
 
 // readable refuses what is not text at all.
