@@ -109,6 +109,19 @@ func (n *Node) unlimited() bool {
 	return false
 }
 
+// Size is about how many parts a matcher of the pattern has: what is repeated
+// counts as often as it must.
+func (n *Node) Size() int {
+	size := 1
+	for _, part := range n.Parts {
+		size += part.Size()
+	}
+	if n.Form == Repeat {
+		size *= max(1, n.Min, n.Max)
+	}
+	return size
+}
+
 // Shortest returns a text that matches, made of as few parts as may be and of
 // letters and digits where there is a choice. What anchors say is not looked at.
 func (n *Node) Shortest() string {

@@ -415,7 +415,8 @@ func disjoint(a, b *Limits) bool {
 
 // pattern checks a pattern, and keeps it.
 func (r *resolver) pattern(f *fileScope, l *syntax.Literal, b *Bounds) bool {
-	if _, problem := pattern.Parse(l.Text); problem != nil {
+	node, problem := pattern.Parse(l.Text)
+	if problem != nil {
 		span := syntax.Inside(f.tree.Source, l.Span, problem.Start, problem.End)
 		r.report(f.place(span), "pattern", "a pattern can't have "+problem.Message, problem.Mend)
 		return false
@@ -424,10 +425,16 @@ func (r *resolver) pattern(f *fileScope, l *syntax.Literal, b *Bounds) bool {
 		r.report(f.place(l.Span), "pattern", "an empty pattern allows everything", "remove it")
 		return false
 	}
-	if _, err := pattern.Compile(l.Text); err != nil {
+	// Small ones always compile; to try it each time would be most of a check.
+	if node.Size() > 1000 && !compiles(l.Text) {
 		r.report(f.place(l.Span), "pattern", "the pattern is too large", "limit the length instead: where length …")
 		return false
 	}
 	b.Pattern = l.Text
 	return true
+}
+
+func compiles(text string) bool {
+	_, err := pattern.Compile(text)
+	return err == nil
 }

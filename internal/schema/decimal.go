@@ -1,6 +1,7 @@
 package schema
 
 import (
+	"errors"
 	"fmt"
 	"math/big"
 	"strconv"
@@ -20,22 +21,26 @@ type Decimal struct {
 	Scale       int
 }
 
+var (
+	errDecimal     = errors.New(`a decimal is written as in "12.50"`)
+	errDecimalLong = fmt.Errorf("a decimal has at most %d digits, and as many behind the point", MaxDecimalDigits)
+)
+
 // ParseDecimal reads a decimal in the form of a JSON number (RFC 8259, section
 // 6). An exponent outside of the range is brought into it when that is exact;
 // more than 34 digits and -0 are refused.
 func ParseDecimal(s string) (Decimal, error) {
-	wrong := fmt.Errorf(`a decimal is written as in "12.50"`)
 	rest, negative := strings.CutPrefix(s, "-")
 	mantissa, exponentText := rest, ""
 	if i := strings.IndexAny(rest, "eE"); i >= 0 {
 		mantissa, exponentText = rest[:i], rest[i+1:]
 		if digits := strings.TrimLeft(exponentText, "+-"); !isDigits(digits) || len(exponentText)-len(digits) > 1 {
-			return Decimal{}, wrong
+			return Decimal{}, errDecimal
 		}
 	}
 	whole, fraction, hasPoint := strings.Cut(mantissa, ".")
 	if !isDigits(whole) || len(whole) > 1 && whole[0] == '0' || hasPoint && !isDigits(fraction) {
-		return Decimal{}, wrong
+		return Decimal{}, errDecimal
 	}
 	exponent := 0
 	if exponentText != "" {
@@ -55,13 +60,12 @@ func ParseDecimal(s string) (Decimal, error) {
 // MakeDecimal brings digits (without leading zeros, "" for 0) and an exponent
 // into the range of decimals.
 func MakeDecimal(negative bool, digits string, exponent int) (Decimal, error) {
-	tooLong := fmt.Errorf("a decimal has at most %d digits, and as many behind the point", MaxDecimalDigits)
 	if digits == "" {
 		return Decimal{Coefficient: "0", Scale: min(max(0, -exponent), MaxDecimalDigits)}, nil
 	}
 	if exponent > 0 {
 		if len(digits)+exponent > MaxDecimalDigits {
-			return Decimal{}, tooLong
+			return Decimal{}, errDecimalLong
 		}
 		digits += strings.Repeat("0", exponent)
 		exponent = 0
@@ -69,13 +73,13 @@ func MakeDecimal(negative bool, digits string, exponent int) (Decimal, error) {
 	if exponent < -MaxDecimalDigits {
 		cut := -MaxDecimalDigits - exponent
 		if cut >= len(digits) || strings.Trim(digits[len(digits)-cut:], "0") != "" {
-			return Decimal{}, tooLong
+			return Decimal{}, errDecimalLong
 		}
 		digits = digits[:len(digits)-cut]
 		exponent = -MaxDecimalDigits
 	}
 	if len(digits) > MaxDecimalDigits {
-		return Decimal{}, tooLong
+		return Decimal{}, errDecimalLong
 	}
 	if negative {
 		digits = "-" + digits

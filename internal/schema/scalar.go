@@ -3,12 +3,18 @@ package schema
 import (
 	"cmp"
 	"encoding/hex"
+	"errors"
 	"fmt"
 	"math"
 	"math/big"
 	"strconv"
 	"strings"
 	"time"
+)
+
+var (
+	errInstant  = errors.New("an instant is written as in 2026-07-15T09:30:00Z")
+	errDuration = errors.New("a duration is written as in PT1H30M or PT0.5S")
 )
 
 // UUID is a uuid's 16 bytes.
@@ -49,26 +55,25 @@ const (
 // ParseInstant reads an RFC 3339 time with any offset and 0 to 9 digits of a
 // fraction. Leap seconds and years outside 0001 to 9999 are refused.
 func ParseInstant(s string) (Instant, error) {
-	wrong := fmt.Errorf("an instant is written as in 2026-07-15T09:30:00Z")
 	// time.Parse is laxer than RFC 3339: it takes commas and single digits.
 	if len(s) < 20 || s[10] != 'T' || strings.Contains(s, ",") || s[13] != ':' || s[16] != ':' {
-		return Instant{}, wrong
+		return Instant{}, errInstant
 	}
 	if s[19] == '.' {
 		digits := strings.IndexAny(s[20:], "Z+-")
 		if digits < 1 || digits > 9 {
-			return Instant{}, wrong
+			return Instant{}, errInstant
 		}
 	}
 	if last := s[len(s)-1]; last != 'Z' {
 		offset := s[max(19, len(s)-6):]
 		if len(offset) != 6 || offset[0] != '+' && offset[0] != '-' || offset[1:3] > "23" || offset[4:6] > "59" {
-			return Instant{}, wrong
+			return Instant{}, errInstant
 		}
 	}
 	t, err := time.Parse(time.RFC3339Nano, s)
 	if err != nil {
-		return Instant{}, wrong
+		return Instant{}, errInstant
 	}
 	i := Instant{Seconds: t.Unix(), Nanos: int32(t.Nanosecond())}
 	if i.Seconds < MinInstantSeconds || i.Seconds > MaxInstantSeconds {
@@ -118,15 +123,14 @@ type Duration int64
 // seconds, in this order, at least one of them, a fraction of up to nine
 // digits in the seconds alone.
 func ParseDuration(s string) (Duration, error) {
-	wrong := fmt.Errorf("a duration is written as in PT1H30M or PT0.5S")
 	rest, negative := strings.CutPrefix(s, "-")
 	rest, ok := strings.CutPrefix(rest, "P")
 	if !ok {
-		return 0, wrong
+		return 0, errDuration
 	}
 	days, times, hasTime := strings.Cut(rest, "T")
 	if days == "" && !hasTime || hasTime && times == "" {
-		return 0, wrong
+		return 0, errDuration
 	}
 	total := new(big.Int)
 	add := func(part *string, unit string, nanos int64) bool {
@@ -150,10 +154,10 @@ func ParseDuration(s string) (Duration, error) {
 	}
 	const second = int64(time.Second)
 	if !add(&days, "D", 86400*second) || days != "" {
-		return 0, wrong
+		return 0, errDuration
 	}
 	if !add(&times, "H", 3600*second) || !add(&times, "M", 60*second) || !add(&times, "S", second) || times != "" {
-		return 0, wrong
+		return 0, errDuration
 	}
 	if negative {
 		total.Neg(total)
