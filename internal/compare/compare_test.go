@@ -334,9 +334,6 @@ func TestUndecidedAsksForAMajorVersion(t *testing.T) {
 		"length 1..9":            "length 1..8",
 		"#1 sea text":            "#1 sea text #2 land text",
 		"call tell(A) -> A":      "call tell(stream A) -> A",
-		"= bearer":               "= key header \"X-Desk\"",
-		"\"/tell\"":              "\"/say\"",
-		"needs desk call":        "needs nothing call",
 		"#1 code Code":           "#1 code text",
 		"#3 note text }":         "#3 note text where pattern \"^a\" }", // proved: it breaks
 		"credential desk = bear": "credential spare = basic credential desk = bear",
@@ -358,4 +355,66 @@ func TestUndecidedAsksForAMajorVersion(t *testing.T) {
 		assert.Equal(t, size, r.Size(), new)
 		assert.Equal(t, undecided, r.Undecided(), new)
 	}
+}
+
+// TestConversation judges methods, paths and credentials, with the request of
+// one side and what the other answers.
+func TestConversation(t *testing.T) {
+	const before = `module m credential desk = bearer credential spare = key header "X-Spare" credential other = key cookie "a" message A { #1 id uuid #2 note text where length 2..9 } message B { #1 id uuid }
+service S { call tell(A) -> A http POST "/tell/{id}" 201 needs desk call see(B) -> A http GET "/tell/{id}/seen" safe needs desk | spare call free() -> () needs nothing }`
+	both := Promise{Rollout: "unordered", Kept: "each-reads-other", Forms: []string{"http"}}
+	for _, c := range []struct{ old, new, want string }{
+		{`POST "/tell/{id}"`, `PUT "/tell/{id}"`, "breaks call-http-changed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000 with 405 wrong-method; an older server answers PUT /tell/00000000-0000-0000-0000-000000000000 with 405 wrong-method"},
+		{`"/tell/{id}"`, `"/say/{id}"`, "breaks call-http-changed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000 with 404 unknown-call; an older server answers POST /say/00000000-0000-0000-0000-000000000000 with 404 unknown-call"},
+		{`"/tell/{id}"`, `"/tell/{note}"`, `breaks call-http-changed: a newer server reads /tell/00000000-0000-0000-0000-000000000000 as note "00000000-0000-0000-0000-000000000000"; an older server reads /tell/aa as id "aa"`},
+		{`{id}" 201`, `{id}" 202`, "shifts call-http-changed"},
+		{`http POST "/tell/{id}" 201 `, ``, "breaks call-http-changed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000 with 404 unknown-call; an older server answers POST /m/s/tell with 404 unknown-call"},
+		{`201 needs desk`, `201 needs desk | spare`, "breaks call-needs-changed: an older server answers 401 unauthenticated to a request with header x-spare"},
+		{`201 needs desk`, `201 needs desk + spare`, "breaks call-needs-changed: a newer server answers 401 unauthenticated to a request with bearer"},
+		{`201 needs desk`, `201`, "breaks call-needs-changed: an older server answers 401 unauthenticated to a request with no credential"},
+		{`desk | spare`, `spare | desk`, ""},
+		{`needs desk | spare`, `needs desk | spare | nothing`, "breaks call-needs-changed: an older server answers 401 unauthenticated to a request with no credential"},
+		{`desk = bearer`, `desk = bearer "JWT"`, "holds credential-changed"},
+		{`desk = bearer`, `desk = basic`, "breaks credential-changed: a newer server answers 401 unauthenticated to a request with bearer; an older server answers 401 unauthenticated to a request with basic"},
+		{`"X-Spare"`, `"x-spare"`, "holds credential-changed"},
+		{`credential other = key cookie "a"`, ``, "holds credential-gone"},
+		{`cookie "a"`, `cookie "b"`, "holds credential-changed"}, // no call needs it
+	} {
+		load := func(text string) *schema.Definitions {
+			defs, findings := schema.Load([]*source.File{source.NewFile("m", text)})
+			require.Zero(t, source.Errors(findings), "%s: %v", text, findings)
+			return defs
+		}
+		r := Compare(load(before), load(strings.Replace(before, c.old, c.new, 1)), both)
+		if c.want == "" {
+			assert.Empty(t, r.Facts, c.new)
+			continue
+		}
+		require.NotEmpty(t, r.Facts, c.new)
+		f := r.Facts[0]
+		got := f.Verdict().String() + " " + string(f.Kind)
+		var proofs []string
+		for _, e := range f.Effects {
+			if e.Verdict == Breaks {
+				require.NotNil(t, e.Witness, c.new)
+				if proof := e.Witness.Reader + " " + e.Witness.Outcome; !slices.Contains(proofs, proof) {
+					proofs = append(proofs, proof)
+				}
+			}
+		}
+		if len(proofs) > 0 {
+			got += ": " + strings.Join(proofs, "; ")
+		}
+		assert.Equal(t, c.want, got, c.new)
+		if f.Verdict() == Breaks {
+			assert.NotEmpty(t, f.Mend)
+		}
+	}
+	// Of a client that leads, only what a newer client sends matters.
+	leads := both
+	leads.Rollout = "server-leads"
+	loosened := strings.Replace(before, "201 needs desk", "201 needs desk | spare", 1)
+	defs, _ := schema.Load([]*source.File{source.NewFile("m", before)})
+	next, _ := schema.Load([]*source.File{source.NewFile("m", loosened)})
+	assert.Equal(t, Holds, Compare(defs, next, leads).Facts[0].Verdict())
 }

@@ -27,7 +27,13 @@ func (j *judge) run() {
 	if j.promised("http") {
 		j.failures()
 	}
+	for _, c := range j.calls {
+		j.credentials(c)
+	}
 	for _, f := range j.facts {
+		if f.Kind == CallHTTP {
+			j.route(f)
+		}
 		j.conversation(f)
 		j.judgeUndecided(f)
 		for _, l := range j.promise.Languages {
@@ -367,6 +373,10 @@ func mend(f *Fact) string {
 			return fmt.Sprintf("let servers check nothing new of old requests: leave %s without bounds, and tell clients in its documentation what is best", f.field.old.Name)
 		}
 		return fmt.Sprintf("leave its bounds as they were: %s, or only loosen them", f.Old)
+	case CallHTTP:
+		return "keep this call as it is, and add another one with the new method and path beside it"
+	case CallNeeds, CredentialChanged:
+		return "take the old credential beside the new one (needs old | new) until no client uses it"
 	case FieldJSON, MemberJSON:
 		return fmt.Sprintf("keep its name in JSON: json %q", f.Old)
 	case MemberRenumbered:

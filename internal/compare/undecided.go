@@ -42,7 +42,7 @@ const (
 // that a promise holds which nobody looked at.
 var undecided = map[Kind][]string{
 	TypeGone: {"binary", "json"}, TypeChanged: {"binary", "json"}, UnionGone: {"binary", "json"}, UnionChanged: {"binary", "json"},
-	CredentialGone: {"http"}, CredentialChanged: {"http"}, FieldPlace: {"http"}, CallHTTP: {"http"}, CallStream: {"http"}, CallNeeds: {"http"},
+	FieldPlace: {"http"}, CallStream: {"http"},
 }
 
 // notDecided begins the sentence of what is not judged.

@@ -456,7 +456,7 @@ func checkPaths(calls []*Call, report reporter) {
 			root = &pathNode{}
 			roots[method] = root
 		}
-		segments := c.segments()
+		segments := c.PathSegments()
 		if other := root.overlap(segments, 0, false, false); other != nil {
 			path := c.Place
 			if c.HTTP != nil {
@@ -464,7 +464,7 @@ func checkPaths(calls []*Call, report reporter) {
 			}
 			message := fmt.Sprintf("%s and %s have the same path: %s %s", other.Name, c.Name, method, c.Path())
 			mend := "change one of them"
-			if example := common(segments, other.segments()); !slices.Equal(literals(segments), literals(other.segments())) {
+			if example := common(segments, other.PathSegments()); !slices.Equal(literals(segments), literals(other.PathSegments())) {
 				message = fmt.Sprintf("%s %s belongs to %s (%s) and to %s (%s), and neither is more specific", method, example, other.Name, other.Path(), c.Name, c.Path())
 				mend = "let one of them begin differently"
 			}
@@ -475,8 +475,8 @@ func checkPaths(calls []*Call, report reporter) {
 	}
 }
 
-// segments are those of the call's path, of its default path too.
-func (c *Call) segments() []Segment {
+// PathSegments are the parts of the call's path, of its default path too.
+func (c *Call) PathSegments() []Segment {
 	if c.HTTP != nil {
 		return c.HTTP.Segments
 	}

@@ -82,6 +82,15 @@ func (c *Credential) Travels() string {
 	return c.Carrier + " " + c.Key
 }
 
+// Carries says where a credential travels and what it is there: bearer and basic
+// travel alike and differ, a bearer's format does not count.
+func (c *Credential) Carries() string {
+	if c.Kind == "key" {
+		return c.Travels()
+	}
+	return c.Kind
+}
+
 // needs resolves which credentials are needed; nil for nothing.
 func (r *resolver) needs(f *fileScope, tree *syntax.Needs) [][]*Credential {
 	if tree == nil {

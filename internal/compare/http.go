@@ -1,0 +1,241 @@
+package compare
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/value"
+)
+
+// meeting is a client and a server of different age that may meet.
+type meeting struct {
+	newReads bool // the server is the newer one
+	client   *schema.Call
+	server   *schema.Call
+	served   *schema.Definitions // what the server has
+}
+
+// meetings lists who may meet whom in a call, by the rollout that is promised.
+func (j *judge) meetings(c callPair) []meeting {
+	var list []meeting
+	if j.promise.Rollout != "client-leads" {
+		list = append(list, meeting{true, c.old, c.new, j.new})
+	}
+	if j.promise.Rollout != "server-leads" {
+		list = append(list, meeting{false, c.new, c.old, j.old})
+	}
+	return list
+}
+
+func (m meeting) clientName() string {
+	return map[bool]string{true: "an older client", false: "a newer client"}[m.newReads]
+}
+
+func (m meeting) serverName() string {
+	return map[bool]string{true: "a newer server", false: "an older server"}[m.newReads]
+}
+
+func (j *judge) httpEffect(f *Fact, m meeting, v Verdict, sentence string, w *Witness) {
+	f.Effects = append(f.Effects, &Effect{Form: "http", Position: Request, NewReads: m.newReads, Calls: []string{callName(m.client)}, Verdict: v, Sentence: sentence, Witness: w})
+}
+
+// route judges a method or path that changed: it sends the client's request to
+// the server's table of paths.
+func (j *judge) route(f *Fact) {
+	if !j.promised("http") {
+		return
+	}
+	for _, m := range j.meetings(f.call) {
+		if m.client.Method() == m.server.Method() && samePath(m.client, m.server) {
+			if statusOf(m.client) != statusOf(m.server) {
+				j.httpEffect(f, m, Shifts, fmt.Sprintf("%s answers %d where %s was told %d; stubs take any 2xx", m.serverName(), statusOf(m.server), m.clientName(), statusOf(m.client)), nil)
+			}
+			continue
+		}
+		path := samplePath(m.client)
+		answer := routed(m.served, m.client.Method(), path)
+		w := &Witness{Message: m.client.FullName(), Form: "http", Writer: m.clientName(), Reader: m.serverName(), Outcome: fmt.Sprintf("answers %s %s with %s", m.client.Method(), path, answer)}
+		if answer == m.server.FullName() {
+			// Another pattern fits this path, too, and takes its parts for others.
+			w.Outcome = fmt.Sprintf("reads %s as %s", path, readAs(m.server, path))
+		}
+		j.httpEffect(f, m, Breaks, fmt.Sprintf("%s sends %s %s, and %s serves %s %s", m.clientName(), m.client.Method(), m.client.Path(), m.serverName(), m.server.Method(), m.server.Path()), w)
+	}
+}
+
+func statusOf(c *schema.Call) int {
+	switch {
+	case c.HTTP != nil && c.HTTP.Status != 0:
+		return c.HTTP.Status
+	case c.Response == nil:
+		return 204
+	}
+	return 200
+}
+
+// samePath compares paths with their fields by number.
+func samePath(a, b *schema.Call) bool {
+	return slices.EqualFunc(a.PathSegments(), b.PathSegments(), func(x, y schema.Segment) bool {
+		if x.Field == nil || y.Field == nil {
+			return x.Field == nil && y.Field == nil && x.Literal == y.Literal
+		}
+		return x.Field.Number == y.Field.Number
+	})
+}
+
+// samplePath is the path of a request with the smallest values of its fields.
+func samplePath(c *schema.Call) string {
+	path := ""
+	for _, s := range c.PathSegments() {
+		part := s.Literal
+		if s.Field != nil {
+			v := value.Minimal(s.Field.Type)
+			if c.Request != nil {
+				if own, ok := value.MinimalMessage(c.Request).Fields[s.Field.Number]; ok {
+					v = own
+				}
+			}
+			if part = strings.Trim(text(v, s.Field.Type), `"`); part == "" {
+				part = "x" // an empty part can't be sent
+			}
+		}
+		path += "/" + part
+	}
+	return path
+}
+
+// routed says what a server does with a request, by its table of paths: the
+// full name of the call that it reaches, or the problem that it answers.
+func routed(d *schema.Definitions, method, path string) string {
+	parts := strings.Split(path[1:], "/")
+	var best *schema.Call
+	pathKnown := false
+	for _, c := range d.Calls() {
+		segments := c.PathSegments()
+		if len(segments) != len(parts) {
+			continue
+		}
+		matches := true
+		for i, s := range segments {
+			matches = matches && (s.Field != nil || s.Literal == parts[i])
+		}
+		if !matches {
+			continue
+		}
+		pathKnown = true
+		if c.Method() == method && (best == nil || literalCount(c) > literalCount(best)) {
+			best = c
+		}
+	}
+	switch {
+	case best != nil:
+		return best.FullName()
+	case pathKnown:
+		return "405 wrong-method"
+	}
+	return "404 unknown-call"
+}
+
+// readAs says which fields a call reads out of a path.
+func readAs(c *schema.Call, path string) string {
+	parts := strings.Split(path[1:], "/")
+	var list []string
+	for i, s := range c.PathSegments() {
+		if s.Field != nil {
+			list = append(list, fmt.Sprintf("%s %q", s.Field.Name, parts[i]))
+		}
+	}
+	if len(list) == 0 {
+		return "no field at all"
+	}
+	return strings.Join(list, ", ")
+}
+
+func literalCount(c *schema.Call) int {
+	n := 0
+	for _, s := range c.PathSegments() {
+		if s.Field == nil {
+			n++
+		}
+	}
+	return n
+}
+
+// credentials judges which credentials a call needs, by what carries them:
+// each alternative that a client may use must hold one that the server takes.
+func (j *judge) credentials(c callPair) {
+	f := j.callFact(c, CallNeeds)
+	if !j.promised("http") {
+		return
+	}
+	for _, m := range j.meetings(c) {
+		for _, offered := range alternatives(m.client) {
+			taken := slices.ContainsFunc(alternatives(m.server), func(wanted []string) bool {
+				return !slices.ContainsFunc(wanted, func(carrier string) bool { return !slices.Contains(offered, carrier) })
+			})
+			if taken {
+				continue
+			}
+			fact := f
+			if fact == nil {
+				fact = j.credentialFact(c.old)
+			}
+			if fact == nil {
+				continue
+			}
+			j.httpEffect(fact, m, Breaks, fmt.Sprintf("%s may send %s, and %s wants %s", m.clientName(), named(offered), m.serverName(), wants(m.server)),
+				&Witness{Message: m.client.FullName(), Form: "http", Writer: m.clientName(), Reader: m.serverName(), Outcome: fmt.Sprintf("answers 401 unauthenticated to a request with %s", named(offered))})
+			break
+		}
+	}
+}
+
+// credentialFact finds the fact that a credential changed which a call needs.
+func (j *judge) credentialFact(c *schema.Call) *Fact {
+	for _, f := range j.facts {
+		if f.Kind != CredentialChanged {
+			continue
+		}
+		for _, alternative := range c.Needs {
+			for _, k := range alternative {
+				if f.oldAny == k {
+					return f
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// alternatives are the sets of carriers of which a call needs one.
+func alternatives(c *schema.Call) [][]string {
+	if len(c.Needs) == 0 {
+		return [][]string{nil}
+	}
+	var list [][]string
+	for _, alternative := range c.Needs {
+		var carriers []string
+		for _, k := range alternative {
+			carriers = append(carriers, k.Carries())
+		}
+		list = append(list, carriers)
+	}
+	return list
+}
+
+func named(carriers []string) string {
+	if len(carriers) == 0 {
+		return "no credential"
+	}
+	return strings.Join(carriers, " and ")
+}
+
+func wants(c *schema.Call) string {
+	var list []string
+	for _, alternative := range alternatives(c) {
+		list = append(list, named(alternative))
+	}
+	return strings.Join(list, " or ")
+}
