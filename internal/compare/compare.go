@@ -4,8 +4,11 @@
 //	differ.go  two definitions → facts, without opinion
 //	judge.go   facts → verdicts, over forms, positions and directions
 //	wire.go    what one side's payloads are to the other side's reader
+//	bounds.go  values that one side allows and the other refuses
+//	http.go    methods, paths, streams and credentials
 //	prove.go   breaks → witnesses, by the reference reader
 //	code.go    what facts do to users' programs, by language
+//	undecided.go  facts that are found, and not judged yet
 //
 // It must not know files, flags or how reports look.
 package compare

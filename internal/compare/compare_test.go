@@ -333,7 +333,6 @@ func TestUndecidedAsksForAMajorVersion(t *testing.T) {
 	for old, new := range map[string]string{
 		"length 1..9":            "length 1..8",
 		"#1 sea text":            "#1 sea text #2 land text",
-		"call tell(A) -> A":      "call tell(stream A) -> A",
 		"#1 code Code":           "#1 code text",
 		"#3 note text }":         "#3 note text where pattern \"^a\" }", // proved: it breaks
 		"credential desk = bear": "credential spare = basic credential desk = bear",
@@ -372,6 +371,8 @@ service S { call tell(A) -> A http POST "/tell/{id}" 201 needs desk call see(B) 
 		{`201 needs desk`, `201 needs desk | spare`, "breaks call-needs-changed: an older server answers 401 unauthenticated to a request with header x-spare"},
 		{`201 needs desk`, `201 needs desk + spare`, "breaks call-needs-changed: a newer server answers 401 unauthenticated to a request with bearer"},
 		{`201 needs desk`, `201`, "breaks call-needs-changed: an older server answers 401 unauthenticated to a request with no credential"},
+		{`tell(A) -> A http POST "/tell/{id}" 201`, `tell(stream A) -> stream A http GET "/tell" safe`, "breaks call-http-changed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000 with 404 unknown-call; an older server answers GET /tell with 404 unknown-call"},
+		{`tell(A) -> A http POST "/tell/{id}" 201`, `tell(A) -> stream A http POST "/tell/{id}" 201`, "breaks call-stream-changed: a newer server answers a request that accepts application/cbor with 406 not-acceptable; an older server answers a request that accepts application/cbor-seq with 406 not-acceptable"},
 		{`desk | spare`, `spare | desk`, ""},
 		{`needs desk | spare`, `needs desk | spare | nothing`, "breaks call-needs-changed: an older server answers 401 unauthenticated to a request with no credential"},
 		{`desk = bearer`, `desk = bearer "JWT"`, "holds credential-changed"},

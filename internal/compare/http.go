@@ -65,6 +65,46 @@ func (j *judge) route(f *Fact) {
 	}
 }
 
+// stream judges a side that became a stream, or is none any more: it travels
+// by another method or in another media type.
+func (j *judge) stream(f *Fact) {
+	if !j.promised("http") {
+		return
+	}
+	if f.call.old.Request == nil != (f.call.new.Request == nil) || f.call.old.Response == nil != (f.call.new.Response == nil) {
+		return // "()" on one side is a fact of its own
+	}
+	for _, m := range j.meetings(f.call) {
+		sent, outcome := "", ""
+		switch {
+		case bothWays(m.client) != bothWays(m.server):
+			sent, outcome = opening(m.client), "405 wrong-method"
+		case m.client.RequestStream != m.server.RequestStream:
+			sent, outcome = "a body of "+mediaType(m.client.RequestStream), "415 unsupported-form"
+		default:
+			sent, outcome = "a request that accepts "+mediaType(m.client.ResponseStream), "406 not-acceptable"
+		}
+		j.httpEffect(f, m, Breaks, fmt.Sprintf("%s sends %s, and %s expects otherwise", m.clientName(), sent, m.serverName()),
+			&Witness{Message: m.client.FullName(), Form: "http", Writer: m.clientName(), Reader: m.serverName(), Outcome: fmt.Sprintf("answers %s with %s", sent, outcome)})
+	}
+}
+
+func bothWays(c *schema.Call) bool { return c.RequestStream && c.ResponseStream }
+
+func opening(c *schema.Call) string {
+	if bothWays(c) {
+		return "a GET that opens a WebSocket"
+	}
+	return "a " + c.Method()
+}
+
+func mediaType(stream bool) string {
+	if stream {
+		return "application/cbor-seq"
+	}
+	return "application/cbor"
+}
+
 func statusOf(c *schema.Call) int {
 	switch {
 	case c.HTTP != nil && c.HTTP.Status != 0:

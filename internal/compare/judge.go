@@ -31,8 +31,11 @@ func (j *judge) run() {
 		j.credentials(c)
 	}
 	for _, f := range j.facts {
-		if f.Kind == CallHTTP {
+		switch f.Kind {
+		case CallHTTP:
 			j.route(f)
+		case CallStream:
+			j.stream(f)
 		}
 		j.conversation(f)
 		j.judgeUndecided(f)
@@ -373,8 +376,8 @@ func mend(f *Fact) string {
 			return fmt.Sprintf("let servers check nothing new of old requests: leave %s without bounds, and tell clients in its documentation what is best", f.field.old.Name)
 		}
 		return fmt.Sprintf("leave its bounds as they were: %s, or only loosen them", f.Old)
-	case CallHTTP:
-		return "keep this call as it is, and add another one with the new method and path beside it"
+	case CallHTTP, CallStream:
+		return "keep this call as it is, and add declare another one beside it"
 	case CallNeeds, CredentialChanged:
 		return "take the old credential beside the new one (needs old | new) until no client uses it"
 	case FieldJSON, MemberJSON:

@@ -42,7 +42,7 @@ const (
 // that a promise holds which nobody looked at.
 var undecided = map[Kind][]string{
 	TypeGone: {"binary", "json"}, TypeChanged: {"binary", "json"}, UnionGone: {"binary", "json"}, UnionChanged: {"binary", "json"},
-	FieldPlace: {"http"}, CallStream: {"http"},
+	FieldPlace: {"http"},
 }
 
 // notDecided begins the sentence of what is not judged.
