@@ -74,6 +74,8 @@ func (r *resolver) credential(f *fileScope, tree *syntax.Credential, c *Credenti
 // together.
 func (c *Credential) Travels() string {
 	switch {
+	case c.Kind == "":
+		return c.FullName() // its mistake has been reported
 	case c.Kind != "key":
 		return "header authorization"
 	case c.Carrier == "header":

@@ -138,7 +138,7 @@ func (r *resolver) otherTypes(f *fileScope) {
 func (r *resolver) namedTypes(f *fileScope, wanted func(*syntax.Type) bool) {
 	for i, d := range f.tree.Decls {
 		tree, ok := d.(*syntax.TypeDecl)
-		if !ok || f.bound[i] == nil || !wanted(tree.Base) {
+		if !ok || f.bound[i] == nil || tree.Base == nil || !wanted(tree.Base) {
 			continue
 		}
 		nt := f.bound[i].(*NamedType)

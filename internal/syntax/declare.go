@@ -271,13 +271,17 @@ func (p *parser) parseConst(doc Doc) {
 	if ok {
 		c.Value, ok = p.literal()
 	}
+	if c.Name.Text != "" {
+		p.out.Decls = append(p.out.Decls, c) // so that its uses are not mistakes, too
+	}
+	if !ok {
+		c.Value = Literal{Form: BrokenLiteral}
+	}
 	if !ok || !p.marks(deprecatedMark, &c.Marks) {
 		p.skipToDecl()
 		return
 	}
-	if p.finish(deprecatedMark) {
-		p.out.Decls = append(p.out.Decls, c)
-	}
+	p.finish(deprecatedMark)
 }
 
 func (p *parser) parseTypeDecl(doc Doc) {
@@ -299,12 +303,14 @@ func (p *parser) parseTypeDecl(doc Doc) {
 	if ok && p.at("where") {
 		t.Where, ok = p.where()
 	}
+	if t.Name.Text != "" {
+		p.out.Decls = append(p.out.Decls, t) // so that its uses are not mistakes, too
+	}
 	if !ok || !p.marks(deprecatedMark|secretMark, &t.Marks) {
 		p.skipToDecl()
 		return
 	}
 	p.finish(deprecatedMark | secretMark | inMark)
-	p.out.Decls = append(p.out.Decls, t)
 }
 
 func (p *parser) parseEnum(doc Doc) {
@@ -503,6 +509,10 @@ func (p *parser) parseType() (*Type, bool) {
 	if p.nesting > MaxNesting {
 		p.report(p.cur.span(), "too-deep", fmt.Sprintf("types nest more than %d deep here", MaxNesting), "give the inner part a message of its own")
 		p.skipBrackets(p.nesting - 1)
+		return nil, false
+	}
+	if p.declBegins(true) { // it was forgotten: this is the next declaration
+		p.expected("a type", "a type is a scalar such as text or int32, a declared name, [T] or {text: T}")
 		return nil, false
 	}
 	t := p.types.next()

@@ -10,6 +10,10 @@ import (
 
 func (p *parser) literal() (Literal, bool) {
 	l := Literal{Span: p.cur.span(), Text: p.textOf(p.cur)}
+	if p.declBegins(true) { // it was forgotten: this is the next declaration
+		p.expected("a value", `a value is a number, "text", true, false, an enum's member or a constant`)
+		return l, false
+	}
 	switch p.cur.kind {
 	case number:
 		if digits := strings.TrimPrefix(l.Text, "-"); len(digits) > 1 && digits[0] == '0' && letters[digits[1]] == isDigit {

@@ -154,6 +154,11 @@ func (p *parser) expected(what, mend string) {
 		return
 	}
 	span := p.cur.span()
+	if p.lastEnd > 0 && p.declBegins(true) {
+		// It was left out at the end of what stands before.
+		p.report(source.Span{Start: p.lastEnd - 1, End: p.lastEnd}, "syntax", fmt.Sprintf("expected %s behind this, but the next declaration begins", what), mend)
+		return
+	}
 	if p.cur.kind == endOfFile && span.Start > 0 {
 		// Underline the last character rather than nothing.
 		span.Start = uint32(len(strings.TrimRight(p.file.Text, " \t\r\n")))

@@ -10,12 +10,18 @@ import (
 
 func (p *parser) parseCredential(doc Doc) {
 	c := &Credential{Head: Head{Doc: doc}}
-	if !p.credential(c) || !p.marks(deprecatedMark, &c.Marks) {
+	ok := p.credential(c)
+	if !ok {
+		c.Kind = Name{}
+	}
+	if c.Name.Text != "" {
+		p.out.Decls = append(p.out.Decls, c) // so that its uses are not mistakes, too
+	}
+	if !ok || !p.marks(deprecatedMark, &c.Marks) {
 		p.skipToDecl()
 		return
 	}
 	p.finish(deprecatedMark)
-	p.out.Decls = append(p.out.Decls, c)
 }
 
 var credentialKinds = []string{"key", "bearer", "basic"}

@@ -139,7 +139,7 @@ func TestWhatIsLeftOfAMistake(t *testing.T) {
 		"module m message A { #1 a text\nmessage B { #1 b text }":     "m() A()false #1 a:text B()false #1 b:text",
 		"module m service S { call a(A -> B call b(A) -> B }":         "m() S() fails[] a(A)-><nil> safe=false fails[] b(A)->B safe=false fails[]",
 		"module m enum E { #a a #1 b }":                               "m() E() #1 b()",
-		"module m const A text = = \"x\"\nconst B text = \"y\"":       "m() B():text=y",
+		"module m const A text = = \"x\"\nconst B text = \"y\"":       "m() A():text= B():text=y",
 		"module m use\nmessage A { #1 a text }":                       "m() A()false #1 a:text",
 		"modul m\nmessage A { #1 a text }":                            "() A()false #1 a:text",
 		"module m message A { #1 a text } } message B { #1 b text }":  "m() A()false #1 a:text B()false #1 b:text",

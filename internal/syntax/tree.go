@@ -237,7 +237,8 @@ type Pair struct {
 	Value *Value
 }
 
-// Credential is what a caller may have to show. Kind is key, bearer or basic;
+// Credential is what a caller may have to show. Kind is key, bearer or basic, or
+// empty after a mistake;
 // Carrier (of a key) is header, query or cookie; Text is the key's name or the
 // bearer's format.
 type Credential struct {
