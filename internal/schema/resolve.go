@@ -796,9 +796,67 @@ type uniqueness struct {
 	f       *fileScope
 	what    string // "field" or "member"
 	owner   string
-	numbers map[int]source.Place
-	names   map[string]used // by folded name
+	items   []numberedItem
+	numbers map[int]source.Place // of large scopes; below, too
+	names   map[string]used      // by folded name
 	retired []Retired
+}
+
+// numberedItem is a number with its place, and the name that stands behind it.
+type numberedItem struct {
+	number int
+	place  source.Place
+	used
+	first bool // no item before has this name
+}
+
+// smallScope is how many items are faster looked through than looked up.
+const smallScope = 16
+
+// numbered finds where a number is used.
+func (u *uniqueness) numbered(number int) (source.Place, bool) {
+	if len(u.items) > smallScope {
+		place, taken := u.numbers[number]
+		return place, taken
+	}
+	for i := range u.items {
+		if u.items[i].number == number {
+			return u.items[i].place, true
+		}
+	}
+	return source.Place{}, false
+}
+
+// named finds what has a name, "_" and case aside.
+func (u *uniqueness) named(name string) (used, bool) {
+	if len(u.items) > smallScope {
+		x, taken := u.names[syntax.Fold(name)]
+		return x, taken
+	}
+	for i := range u.items {
+		if syntax.SameFolded(u.items[i].name, name) {
+			return u.items[i].used, true
+		}
+	}
+	return used{}, false
+}
+
+// keep adds an item. A scope that grows large is kept in maps from then on.
+func (u *uniqueness) keep(number int, place source.Place, name used, first bool) {
+	u.items = append(u.items, numberedItem{number, place, name, first})
+	fresh := u.items[len(u.items)-1:]
+	if len(u.items) == smallScope+1 {
+		fresh = u.items
+	}
+	if len(u.items) <= smallScope {
+		return
+	}
+	for _, x := range fresh {
+		u.numbers[x.number] = x.place
+		if x.first {
+			u.names[syntax.Fold(x.name)] = x.used
+		}
+	}
 }
 
 type used struct {
@@ -807,10 +865,12 @@ type used struct {
 }
 
 func (r *resolver) unique(f *fileScope, what, owner string, retired []syntax.Retired) (*uniqueness, []Retired) {
-	clear(r.numbers)
-	clear(r.names)
+	if len(r.numbers) > 0 {
+		clear(r.numbers)
+		clear(r.names)
+	}
 	u := &r.scopeWatch
-	*u = uniqueness{r: r, f: f, what: what, owner: owner, numbers: r.numbers, names: r.names}
+	*u = uniqueness{r: r, f: f, what: what, owner: owner, items: u.items[:0], numbers: r.numbers, names: r.names}
 	for _, x := range retired {
 		entry := Retired{Number: x.Number.Value, Name: x.Name.Text, Place: f.place(x.Number.Span)}
 		if entry.Number < 0 {
@@ -837,32 +897,30 @@ func (u *uniqueness) add(number syntax.Number, name syntax.Name, smallest int) b
 	} else if number.Value < smallest {
 		u.r.report(place, "number-range", fmt.Sprintf("the numbers of %ss are %d to 65535", u.what, smallest), fmt.Sprintf("%d is free", u.free(smallest)))
 		ok = false
-	} else if before, taken := u.numbers[number.Value]; taken {
+	} else if before, taken := u.numbered(number.Value); taken {
 		u.r.report(place, "number-twice", fmt.Sprintf("#%d is used twice in %s", number.Value, u.owner), fmt.Sprintf("#%d is free", u.free(smallest)),
 			source.Note{Place: before, Message: "it is used here first"})
 		ok = false
-	} else {
-		u.numbers[number.Value] = place
 	}
 	if !ok {
 		return false // a line that was copied is one mistake, not two
 	}
+	before, taken := u.named(name.Text)
+	u.keep(number.Value, place, used{name.Text, u.f.place(name.Span)}, !taken)
 	place = u.f.place(name.Span)
-	if before, taken := u.names[syntax.Fold(name.Text)]; taken {
+	if taken {
 		message := fmt.Sprintf("%s has two %ss named %s", u.owner, u.what, name.Text)
 		if before.name != name.Text {
 			message = fmt.Sprintf("%s and %s differ only in _ or case", before.name, name.Text)
 		}
 		u.r.report(place, "name-twice", message, "rename one of them", source.Note{Place: before.place, Message: "the other is here"})
 		ok = false
-	} else {
-		u.names[syntax.Fold(name.Text)] = used{name.Text, place}
 	}
 	for _, x := range u.retired {
 		note := source.Note{Place: x.Place, Message: "it is retired here"}
 		if x.Number == number.Value && number.Value >= 0 {
 			u.r.report(u.f.place(number.Span), "retired-number", fmt.Sprintf("#%d is retired: older payloads hold something else under it", number.Value), fmt.Sprintf("#%d is free", u.free(smallest)), note)
-		} else if x.Name != "" && syntax.Fold(x.Name) == syntax.Fold(name.Text) {
+		} else if x.Name != "" && syntax.SameFolded(x.Name, name.Text) {
 			u.r.report(place, "retired-name", fmt.Sprintf("the name %s is retired: older payloads hold something else under it", name.Text), "choose another name", note)
 		}
 	}
@@ -871,8 +929,8 @@ func (u *uniqueness) add(number syntax.Number, name syntax.Name, smallest int) b
 
 func (u *uniqueness) free(smallest int) int {
 	n := smallest
-	for taken := range u.numbers {
-		n = max(n, taken+1)
+	for _, taken := range u.items {
+		n = max(n, taken.number+1)
 	}
 	for _, x := range u.retired {
 		n = max(n, x.Number+1)

@@ -37,6 +37,34 @@ func PascalCase(name string) string {
 	return b.String()
 }
 
+// SameFolded tells whether two names are equal without "_" and case.
+func SameFolded(a, b string) bool {
+	i, j := 0, 0
+	for {
+		for i < len(a) && a[i] == '_' {
+			i++
+		}
+		for j < len(b) && b[j] == '_' {
+			j++
+		}
+		if i == len(a) || j == len(b) {
+			return i == len(a) && j == len(b)
+		}
+		if a[i] != b[j] && lower(a[i]) != lower(b[j]) {
+			return false
+		}
+		i++
+		j++
+	}
+}
+
+func lower(c byte) byte {
+	if letters[c] == isUpper {
+		return c - 'A' + 'a'
+	}
+	return c
+}
+
 // Fold is the form in which two names of one scope must differ: without "_"
 // and case.
 func Fold(name string) string {
