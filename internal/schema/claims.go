@@ -1,9 +1,9 @@
 package schema
 
 import (
+	"bytes"
 	"fmt"
 	"slices"
-	"strings"
 
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/syntax"
@@ -41,46 +41,53 @@ func Claims(decl any) []string {
 }
 
 // affixes are what claims put before or after a name, folded.
-var affixes = struct{ before, after []string }{
-	before: []string{"async", "serve"},
-	after:  []string{"tools", "init", "builder", "ofall", "unlisted", "calls", "client", "everycall"},
+var affixes = struct{ before, after [][]byte }{
+	before: [][]byte{[]byte("async"), []byte("serve")},
+	after:  [][]byte{[]byte("tools"), []byte("init"), []byte("builder"), []byte("ofall"), []byte("unlisted"), []byte("calls"), []byte("client"), []byte("everycall")},
 }
 
 // mayClash tells whether two claims of a module could be equal at all: two
 // declarations or members of equal names, or a name that looks like a claim.
-// Nearly all modules have neither, and need no closer look.
+// Nearly all modules have neither, and need no closer look. Names are compared
+// by a hash: that two are taken for one costs the closer look, no more.
 func mayClash(m *Module) bool {
-	seen := make(map[string]struct{}, len(m.Consts)+len(m.Enums)*4+len(m.Messages)+len(m.Services))
-	clash := func(name string) bool {
+	seen := make(map[uint64]struct{}, len(m.Consts)+len(m.Types)+len(m.Enums)*4+len(m.Unions)*4+len(m.Messages)+len(m.Services))
+	var folded []byte
+	clash := func(name, part string) bool {
+		folded = syntax.AppendFold(syntax.AppendFold(folded[:0], name), part)
 		for _, a := range affixes.before {
-			if strings.HasPrefix(name, a) {
+			if bytes.HasPrefix(folded, a) {
 				return true
 			}
 		}
 		for _, a := range affixes.after {
-			if strings.HasSuffix(name, a) {
+			if bytes.HasSuffix(folded, a) {
 				return true
 			}
 		}
-		_, twice := seen[name]
-		seen[name] = struct{}{}
+		hash := uint64(14695981039346656037) // FNV-1a
+		for _, c := range folded {
+			hash = (hash ^ uint64(c)) * 1099511628211
+		}
+		_, twice := seen[hash]
+		seen[hash] = struct{}{}
 		return twice
 	}
 	for _, decl := range m.Declarations() {
-		name := syntax.Fold(head(decl).Name)
+		name := head(decl).Name
 		switch d := decl.(type) {
 		case *Example, *Credential:
 			continue
 		case *Enum:
-			if slices.ContainsFunc(d.Members, func(x *Member) bool { return clash(name + syntax.Fold(x.Name)) }) {
+			if slices.ContainsFunc(d.Members, func(x *Member) bool { return clash(name, x.Name) }) {
 				return true
 			}
 		case *Union:
-			if slices.ContainsFunc(d.Alternatives, func(x *Alternative) bool { return clash(name + syntax.Fold(x.Name)) }) {
+			if slices.ContainsFunc(d.Alternatives, func(x *Alternative) bool { return clash(name, x.Name) }) {
 				return true
 			}
 		}
-		if clash(name) {
+		if clash(name, "") {
 			return true
 		}
 	}

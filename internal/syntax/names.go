@@ -77,17 +77,18 @@ func Fold(name string) string {
 }
 
 func fold(name string) string {
-	b := make([]byte, 0, 64)
+	var buffer [64]byte
+	return string(AppendFold(buffer[:0], name))
+}
+
+// AppendFold appends the folded form of a name.
+func AppendFold(b []byte, name string) []byte {
 	for i := 0; i < len(name); i++ {
-		switch class := letters[name[i]]; class {
-		case isUpper:
-			b = append(b, name[i]-'A'+'a')
-		case isUnderscore:
-		default:
-			b = append(b, name[i])
+		if name[i] != '_' {
+			b = append(b, lower(name[i]))
 		}
 	}
-	return string(b)
+	return b
 }
 
 // Compact is a dotted or snake_case name in small letters alone.
