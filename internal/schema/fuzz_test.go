@@ -3,7 +3,6 @@ package schema
 import (
 	"os"
 	"path/filepath"
-	"strings"
 	"testing"
 	"time"
 
@@ -62,13 +61,7 @@ func checkSeeds(t testing.TB) []string {
 		list = append(list, string(text))
 	}
 	for _, s := range readSlips(t) {
-		for _, text := range []string{s.bad, s.mended} {
-			part, _, _ := strings.Cut(text, "\n+++\n")
-			if !strings.HasPrefix(part, "module") {
-				part = "module m\n" + part
-			}
-			list = append(list, part)
-		}
+		list = append(list, inModule([]string{s.wrong[0], s.mended[0]})...)
 	}
 	return list
 }

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/rogpeppe/go-internal/txtar"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -18,38 +19,52 @@ import (
 
 var update = flag.Bool("update", false, "write what is found into testdata/slips.txt and docs/errors.md")
 
-const slipsFile = "testdata/slips.txt"
+const slipsFile = "testdata/slips.txtar"
 
 // slip is a typical mistake, how it is mended, and the error that it must give
-// as "line:column name: message | mend".
-type slip struct{ bad, mended, want string }
+// as "line:column name: message | mend". wrong and mended are texts of files.
+type slip struct {
+	name          string
+	wrong, mended []string
+	want          string
+}
 
-// readSlips reads cases that begin with "==": what is wrong, "->" and the
-// same mended, "!!" and the error. Files of one case are parted by "+++".
+// readSlips reads the cases of an archive: NAME/wrong.faithful,
+// NAME/mended.faithful and NAME/error, and more files than one where the mistake
+// lies between them.
 func readSlips(t testing.TB) []slip {
-	text, err := os.ReadFile(slipsFile)
+	archive, err := txtar.ParseFile(slipsFile)
 	require.NoError(t, err)
 	var list []slip
-	for _, block := range strings.Split(string(text), "==\n")[1:] {
-		bad, rest, ok := strings.Cut(block, "->\n")
-		require.True(t, ok, block)
-		mended, want, _ := strings.Cut(rest, "!!\n")
-		list = append(list, slip{strings.TrimSuffix(bad, "\n"), strings.TrimSuffix(mended, "\n"), strings.TrimSuffix(want, "\n")})
+	for _, f := range archive.Files {
+		name, kind, ok := strings.Cut(f.Name, "/")
+		require.True(t, ok, f.Name)
+		if len(list) == 0 || list[len(list)-1].name != name {
+			list = append(list, slip{name: name})
+		}
+		s, text := &list[len(list)-1], string(f.Data)
+		switch {
+		case strings.HasPrefix(kind, "wrong"):
+			s.wrong = append(s.wrong, text)
+		case strings.HasPrefix(kind, "mended"):
+			s.mended = append(s.mended, text)
+		default:
+			require.Equal(t, "error", kind)
+			s.want = strings.TrimSuffix(string(f.Data), "\n")
+		}
 	}
 	return list
 }
 
-// loadCase loads the files of a case; one without a module is of module m.
-func loadCase(t *testing.T, text string) []source.Finding {
-	var texts []string
-	for part := range strings.SplitSeq(text, "\n+++\n") {
-		if !strings.HasPrefix(part, "module") {
-			part = "module m\n" + part
+// inModule begins texts without a module with one.
+func inModule(texts []string) []string {
+	out := slices.Clone(texts)
+	for i, text := range out {
+		if !strings.HasPrefix(text, "module") {
+			out[i] = "module m\n" + text
 		}
-		texts = append(texts, part)
 	}
-	_, findings := load(t, texts...)
-	return findings
+	return out
 }
 
 func said(f source.Finding) string {
@@ -63,38 +78,42 @@ func said(f source.Finding) string {
 
 func TestSlips(t *testing.T) {
 	slips := readSlips(t)
-	for i, s := range slips {
-		t.Run(s.bad, func(t *testing.T) {
+	found := map[string]string{}
+	mends := 0
+	for _, s := range slips {
+		t.Run(s.name, func(t *testing.T) {
 			var got []string
-			for _, f := range loadCase(t, s.bad) {
+			_, findings := load(t, inModule(s.wrong)...)
+			for _, f := range findings {
 				if f.Severity == source.Error {
 					got = append(got, said(f))
 				}
 			}
 			require.Len(t, got, 1, "one mistake gives one error: %q", got)
-			if *update {
-				slips[i].want = got[0]
+			found[s.name+"/error"] = got[0] + "\n"
+			if !*update {
+				assert.Equal(t, s.want, got[0])
 			}
-			assert.Equal(t, slips[i].want, got[0])
-			for _, f := range loadCase(t, s.mended) {
+			_, findings = load(t, inModule(s.mended)...)
+			for _, f := range findings {
 				assert.Equal(t, source.Advice, f.Severity, "mended: %s", said(f))
 			}
 		})
-	}
-	if *update {
-		var b strings.Builder
-		for _, s := range slips {
-			fmt.Fprintf(&b, "==\n%s\n->\n%s\n!!\n%s\n", s.bad, s.mended, s.want)
-		}
-		require.NoError(t, os.WriteFile(slipsFile, []byte(b.String()), 0o666))
-	}
-	mends := 0
-	for _, s := range slips {
 		if strings.Contains(s.want, " | ") {
 			mends++
 		}
 	}
-	assert.GreaterOrEqual(t, mends, 100, "an error names its mend")
+	assert.Equal(t, len(slips), mends, "every error names its mend")
+	if *update {
+		archive, err := txtar.ParseFile(slipsFile)
+		require.NoError(t, err)
+		for i, f := range archive.Files {
+			if text, ok := found[f.Name]; ok {
+				archive.Files[i].Data = []byte(text)
+			}
+		}
+		require.NoError(t, os.WriteFile(slipsFile, txtar.Format(archive), 0o666))
+	}
 }
 
 // TestSlipsAreMended applies what is certain to every slip, and holds that
@@ -103,18 +122,15 @@ func TestSlipsAreMended(t *testing.T) {
 	count := 0
 	for _, s := range readSlips(t) {
 		var files []*source.File
-		for i, part := range strings.Split(s.bad, "\n+++\n") {
-			if !strings.HasPrefix(part, "module") {
-				part = "module m\n" + part
-			}
-			files = append(files, source.NewFile(fmt.Sprint(i), part))
+		for i, text := range inModule(s.wrong) {
+			files = append(files, source.NewFile(fmt.Sprint(i), text))
 		}
 		_, before := Load(files)
 		_, mended, _, left := Mend(files)
 		if slices.ContainsFunc(before, func(f source.Finding) bool { return f.Severity == source.Error && f.Sure }) {
 			count++
-			assert.NotEmpty(t, mended, s.bad)
-			assert.Zero(t, source.Errors(left), "%s: %v", s.bad, left)
+			assert.NotEmpty(t, mended, s.name)
+			assert.Zero(t, source.Errors(left), "%s: %v", s.name, left)
 		}
 	}
 	assert.Greater(t, count, 20)
@@ -169,7 +185,7 @@ func TestErrorPage(t *testing.T) {
 			if hasMend {
 				fmt.Fprintf(&b, " Mend: %s.", strings.TrimSuffix(mend, "?")+map[bool]string{true: "?"}[strings.HasSuffix(mend, "?")])
 			}
-			fmt.Fprintf(&b, "\n\n```text\n%s\n```\n\nmended\n\n```text\n%s\n```\n", shownCase(s.bad), shownCase(s.mended))
+			fmt.Fprintf(&b, "\n\n```text\n%s\n```\n\nmended\n\n```text\n%s\n```\n", shownCase(s.wrong), shownCase(s.mended))
 		}
 	}
 	page := filepath.Join("..", "..", "docs", "errors.md")
@@ -182,6 +198,13 @@ func TestErrorPage(t *testing.T) {
 	assert.Equal(t, text, string(before), "docs/errors.md is out of date: go test ./internal/schema -update")
 }
 
-func shownCase(text string) string {
-	return strings.ReplaceAll(text, "\n+++\n", "\n\n// in another file\n")
+func shownCase(texts []string) string {
+	shown := ""
+	for i, text := range texts {
+		if i > 0 {
+			shown += "\n// in another file\n"
+		}
+		shown += text
+	}
+	return strings.TrimSuffix(shown, "\n")
 }

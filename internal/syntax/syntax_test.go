@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/rogpeppe/go-internal/txtar"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -188,12 +189,11 @@ func seeds(t testing.TB) []string {
 		list = append(list, string(text))
 	}
 	require.NotEmpty(t, list)
-	slips, err := os.ReadFile("../schema/testdata/slips.txt")
+	slips, err := txtar.ParseFile("../schema/testdata/slips.txtar")
 	require.NoError(t, err)
-	for block := range strings.SplitSeq(string(slips), "==\n") {
-		for part := range strings.SplitSeq(block, "->\n") {
-			text, _, _ := strings.Cut(part, "!!\n")
-			list = append(list, "module m\n"+text)
+	for _, f := range slips.Files {
+		if strings.HasSuffix(f.Name, ".faithful") {
+			list = append(list, "module m\n"+string(f.Data))
 		}
 	}
 	return append(list, "module m message A { #1 a [", "module m\nservice S { call a(", "\"", "#", "/// ", "module m union A { }", "module m const A text = \"\\")
