@@ -73,6 +73,14 @@ func TestScripts(t *testing.T) {
 				}
 				ts.Check(os.WriteFile(ts.MkAbs(args[0]), []byte(text), 0o666))
 			},
+			// why generates a module of one text, and looks for the reason that it is left out for.
+			"why": func(ts *testscript.TestScript, _ bool, args []string) {
+				ts.Check(os.WriteFile(ts.MkAbs("lacking.faithful"), []byte("module skerry.lacking "+args[0]+"\n"), 0o666))
+				ts.Check(ts.Exec("faithful", "generate"))
+				if reason := "left out skerry.lacking: stubs do not carry " + args[1] + " yet"; !strings.Contains(ts.ReadFile("stdout"), reason) {
+					ts.Fatalf("%s\ndoes not say: %s", ts.ReadFile("stdout"), reason)
+				}
+			},
 			"longline": func(ts *testscript.TestScript, _ bool, args []string) {
 				size, err := strconv.Atoi(args[1])
 				ts.Check(err)

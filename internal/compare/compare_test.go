@@ -419,3 +419,33 @@ service S { call tell(A) -> A http POST "/tell/{id}" 201 needs desk call see(B) 
 	next, _ := schema.Load([]*source.File{source.NewFile("m", loosened)})
 	assert.Equal(t, Holds, Compare(defs, next, leads).Facts[0].Verdict())
 }
+
+// TestThroughUnions holds that what only a union leads to is judged where the
+// union is used, with a witness that goes through it.
+func TestThroughUnions(t *testing.T) {
+	const before = `module m union Way { #1 foot Foot #2 group [Foot] json "people" #3 deep {text: Car} } message Foot { #1 dogs int32? #2 deck Deck } message Car { #1 plate text } enum Deck { #0 open #1 car }
+message Ask { #1 way Way } message Answer { #1 ways [Way] } service S { call ask(Ask) -> Answer }`
+	for _, c := range []struct{ old, new, want, json string }{
+		{"#1 dogs int32?", "#1 dogs int32", "field-presence-changed request true", `{"way":{"foot":{"deck":"open"}}}`},
+		{"#1 plate text", "#1 plate text #2 metres int32", "field-added request true", `{"way":{"deep":{"":{"plate":""}}}}`},
+		{"#1 plate text", "#1 plate int32", "field-type-changed request true", `{"way":{"deep":{"":{"plate":""}}}}`},
+		{"#1 car", "#1 cars", "member-renamed request true", `{"way":{"foot":{"deck":"car"}}}`},
+	} {
+		load := func(text string) *schema.Definitions {
+			defs, findings := schema.Load([]*source.File{source.NewFile("m", text)})
+			require.Zero(t, source.Errors(findings), "%s: %v", text, findings)
+			return defs
+		}
+		r := Compare(load(before), load(strings.Replace(before, c.old, c.new, 1)), Promise{Rollout: "server-leads", Kept: "each-reads-other", Forms: []string{"binary", "json"}})
+		require.Len(t, r.Facts, 1, c.new)
+		f := r.Facts[0]
+		require.Equal(t, Breaks, f.Verdict(), c.new)
+		e := f.Effects[0]
+		assert.Equal(t, c.want, fmt.Sprintf("%s %s %t", f.Kind, e.Position, e.NewReads), c.new)
+		require.NotNil(t, e.Witness, c.new)
+		assert.Equal(t, c.json, e.Witness.JSON, c.new)
+		for _, e := range f.Effects {
+			assert.NotEqual(t, Kept, e.Position, "calls use it: it is not kept alone")
+		}
+	}
+}

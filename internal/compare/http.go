@@ -37,7 +37,15 @@ func (m meeting) serverName() string {
 	return map[bool]string{true: "a newer server", false: "an older server"}[m.newReads]
 }
 
+// httpEffect adds an effect on a call, or the call to an effect that says the
+// same of another one.
 func (j *judge) httpEffect(f *Fact, m meeting, v Verdict, sentence string, w *Witness) {
+	for _, e := range f.Effects {
+		if e.Form == "http" && e.NewReads == m.newReads && e.Sentence == sentence {
+			e.Calls = append(e.Calls, callName(m.client))
+			return
+		}
+	}
 	f.Effects = append(f.Effects, &Effect{Form: "http", Position: Request, NewReads: m.newReads, Calls: []string{callName(m.client)}, Verdict: v, Sentence: sentence, Witness: w})
 }
 

@@ -246,8 +246,18 @@ func (j *judge) usedByCalls() map[any]bool {
 	var useType func(t *schema.Type)
 	useType = func(t *schema.Type) {
 		switch t.Kind {
-		case schema.KindList, schema.KindMap:
+		case schema.KindMap:
+			useType(t.Key)
 			useType(t.Elem)
+		case schema.KindList:
+			useType(t.Elem)
+		case schema.KindUnion:
+			if !used[t.Union] {
+				used[t.Union] = true
+				for _, a := range t.Union.Alternatives {
+					useType(a.Type)
+				}
+			}
 		case schema.KindEnum:
 			used[t.Enum] = true
 		case schema.KindMessage:
@@ -377,7 +387,7 @@ func mend(f *Fact) string {
 		}
 		return fmt.Sprintf("leave its bounds as they were: %s, or only loosen them", f.Old)
 	case CallHTTP, CallStream:
-		return "keep this call as it is, and add declare another one beside it"
+		return "keep this call as it is, and declare another one beside it"
 	case CallNeeds, CredentialChanged:
 		return "take the old credential beside the new one (needs old | new) until no client uses it"
 	case FieldJSON, MemberJSON:

@@ -73,20 +73,33 @@ func (w *walker) variations(at *node, vary *schema.Field, absent bool) []*value.
 func wrap(steps []*schema.Field, m *value.Message) *value.Message {
 	for i := len(steps) - 1; i >= 0; i-- {
 		outer := value.MinimalMessage(steps[i].Message)
-		outer.Fields[steps[i].Number] = wrapType(steps[i].Type, m)
+		outer.Fields[steps[i].Number], _ = wrapType(steps[i].Type, m)
 		m = outer
 	}
 	return m
 }
 
-func wrapType(t *schema.Type, m *value.Message) value.Value {
+// wrapType makes a value of a type that holds a message; false where it can't.
+func wrapType(t *schema.Type, m *value.Message) (value.Value, bool) {
 	switch t.Kind {
 	case schema.KindList:
-		return value.List{wrapType(t.Elem, m)}
+		v, ok := wrapType(t.Elem, m)
+		return value.List{v}, ok
 	case schema.KindMap:
-		return &value.Map{Entries: []value.Entry{{Key: value.Edges(t.Key)[0], Value: wrapType(t.Elem, m)}}}
+		v, ok := wrapType(t.Elem, m)
+		return &value.Map{Entries: []value.Entry{{Key: value.Minimal(t.Key), Value: v}}}, ok
+	case schema.KindUnion:
+		for _, a := range t.Union.Alternatives {
+			if a.Type.Kind == schema.KindUnion {
+				continue // the shortest way goes straight
+			}
+			if v, ok := wrapType(a.Type, m); ok {
+				return &value.Union{Number: a.Number, Value: v}, true
+			}
+		}
+		return nil, false
 	}
-	return m
+	return m, t.Message == m.Type
 }
 
 // try writes a message with the writer's definitions and reads it with the
@@ -189,6 +202,13 @@ func (w *walker) differs(path string, v, found value.Value, wt, rt *schema.Type)
 				}
 			}
 			return ""
+		case schema.KindUnion:
+			a, b := v.(*value.Union), found.(*value.Union)
+			aw, ar := wt.Union.ByNumber(a.Number), rt.Union.ByNumber(b.Number)
+			if aw == nil || ar == nil || aw.Number != ar.Number {
+				return "" // the union changed: that is a fact of its own
+			}
+			return w.differs(path+"/"+aw.JSONName(), a.Value, b.Value, aw.Type, ar.Type)
 		case schema.KindEnum:
 			if !w.sameMember(v.(value.Enum), found.(value.Enum), wt.Enum, rt.Enum) {
 				return fmt.Sprintf("reads %s as %s, where %s was written", path, memberName(rt.Enum, found.(value.Enum)), memberName(wt.Enum, v.(value.Enum)))

@@ -119,7 +119,7 @@ func (d *differ) fieldMarks(p fieldPair) {
 	o, n := p.old, p.new
 	if a, b := o.Bounds.String(), n.Bounds.String(); a != b {
 		f := d.fieldFact(FieldBounds, p, a, b)
-		f.additive = b == ""
+		f.additive = implies(o.Type.Kind, o.Bounds, n.Bounds) // loosened
 	}
 	if o.JSON != n.JSON {
 		d.fieldFact(FieldJSON, p, o.JSONName(), n.JSONName())
@@ -171,12 +171,15 @@ func httpText(c *schema.Call) string {
 func streamText(c *schema.Call) string {
 	var sides []string
 	if c.RequestStream {
-		sides = append(sides, "request")
+		sides = append(sides, "requests")
 	}
 	if c.ResponseStream {
-		sides = append(sides, "answer")
+		sides = append(sides, "answers")
 	}
-	return strings.Join(sides, " and ")
+	if len(sides) == 0 {
+		return ""
+	}
+	return "a stream of " + strings.Join(sides, " and ")
 }
 
 func needsText(c *schema.Call) string {

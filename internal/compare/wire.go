@@ -65,6 +65,8 @@ type walker struct {
 	queue []*node
 	at    *node // the pair that is judged
 	told  []telling
+
+	unions []*schema.Union // that types is in
 }
 
 // visit is a pair of messages, what is written and what it is read as. owner
@@ -342,12 +344,32 @@ func (w *walker) types(field *schema.Field, wt, rt *schema.Type, f *Fact) {
 		w.types(field, wt.Elem, rt.Elem, f)
 	case schema.KindList:
 		w.types(field, wt.Elem, rt.Elem, f)
+	case schema.KindUnion:
+		// What changed in the union itself is a fact of its own; here only what
+		// its alternatives hold is followed.
+		for _, aw := range wt.Union.Alternatives {
+			if ar := rt.Union.ByNumber(aw.Number); ar != nil && w.enterUnion(wt.Union) {
+				w.types(field, aw.Type, ar.Type, nil)
+				w.leaveUnion()
+			}
+		}
 	case schema.KindMessage:
 		w.step(field, wt.Message, rt.Message, f)
 	case schema.KindEnum:
 		w.enum(field, wt.Enum, rt.Enum, f)
 	}
 }
+
+// enterUnion goes into a union, unless that is inside of itself.
+func (w *walker) enterUnion(u *schema.Union) bool {
+	if slices.Contains(w.unions, u) {
+		return false
+	}
+	w.unions = append(w.unions, u)
+	return true
+}
+
+func (w *walker) leaveUnion() { w.unions = w.unions[:len(w.unions)-1] }
 
 // widens tells whether every value of one type is read as an equal value of
 // another kind.

@@ -7,17 +7,19 @@ const maxWord = 100
 
 // Nearest returns the candidate that a person most likely meant by word, or
 // "" when none is close: at most a third of the letters, and no more than
-// three, may differ. Equal distances go to the earlier candidate.
+// three, may differ. Equal distances go to the one that is closer in case, then
+// to the earlier one.
 func Nearest(word string, candidates []string) string {
 	if len(word) > maxWord {
 		return ""
 	}
 	best, bestDistance := "", min(3, max(1, len(word)/3))+1
 	for _, c := range candidates {
-		if abs(len(word)-len(c)) >= bestDistance {
+		if abs(len(word)-len(c)) > bestDistance {
 			continue
 		}
-		if d := distance(strings.ToLower(word), strings.ToLower(c), bestDistance); d < bestDistance {
+		d := distance(strings.ToLower(word), strings.ToLower(c), bestDistance+1)
+		if d < bestDistance || d == bestDistance && best != "" && distance(word, c, maxWord) < distance(word, best, maxWord) {
 			best, bestDistance = c, d
 		}
 	}

@@ -29,6 +29,8 @@ func TestNearest(t *testing.T) {
 		{"whatever", "text bytes", ""},
 		{"", "a b", "a"},
 		{"x", "", ""},
+		{"Passge", "passage Passage", "Passage"},
+		{"passge", "Passage passage", "passage"},
 	} {
 		assert.Equal(t, c.want, Nearest(c.word, strings.Fields(c.candidates)), c.word)
 	}
