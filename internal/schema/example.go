@@ -84,14 +84,8 @@ func (r *resolver) object(f *fileScope, v *syntax.Value, m *Message, what string
 		field := m.ByName(pair.Key.Text)
 		place := f.place(pair.Key.Span)
 		if field == nil {
-			var names []string
-			for _, x := range m.Fields {
-				names = append(names, x.Name)
-			}
-			mend := "its fields are: " + strings.Join(names, ", ")
-			if near := r.nearestOf(pair.Key.Text, names); near != "" {
-				mend = "did you mean " + near + "?"
-			} else if i := slices.IndexFunc(m.Fields, func(x *Field) bool { return x.JSON == pair.Key.Text }); i >= 0 && pair.Key.Text != "" {
+			mend := r.meant(pair.Key.Text, "its fields are: ", names(m.Fields, func(x *Field) string { return x.Name }))
+			if i := slices.IndexFunc(m.Fields, func(x *Field) bool { return x.JSON == pair.Key.Text }); i >= 0 && pair.Key.Text != "" { // its name in JSON
 				mend = "write its declared name: " + m.Fields[i].Name
 			}
 			r.report(place, "example-refused", fmt.Sprintf("%s has no field %s", m.Name, pair.Key.Text), mend, source.Note{Place: m.Place, Message: "it is declared here"})
@@ -213,14 +207,7 @@ func firstAlternative(u *Union) string {
 func (r *resolver) chosen(f *fileScope, pair *syntax.Pair, u *Union) (any, bool) {
 	a := u.ByName(pair.Key.Text)
 	if a == nil {
-		var names []string
-		for _, x := range u.Alternatives {
-			names = append(names, x.Name)
-		}
-		mend := "its alternatives are: " + strings.Join(names, ", ")
-		if near := r.nearestOf(pair.Key.Text, names); near != "" {
-			mend = "did you mean " + near + "?"
-		}
+		mend := r.meant(pair.Key.Text, "its alternatives are: ", names(u.Alternatives, func(x *Alternative) string { return x.Name }))
 		r.report(f.place(pair.Key.Span), "example-refused", fmt.Sprintf("%s has no alternative %s", u.Name, pair.Key.Text), mend, source.Note{Place: u.Place, Message: "it is declared here"})
 		return nil, false
 	}

@@ -78,11 +78,7 @@ func (r *resolver) http(f *fileScope, tree *syntax.Call, c *Call) {
 	t := tree.HTTP
 	h := &HTTP{Method: t.Method.Text, Path: t.Path.Text, Place: f.place(t.Path.Span)}
 	if !slices.Contains(httpMethods, h.Method) {
-		mend := "the methods are: " + strings.Join(httpMethods, ", ")
-		if near := r.nearestOf(h.Method, httpMethods); near != "" {
-			mend = "did you mean " + near + "?"
-		}
-		r.report(f.place(t.Method.Span), "http-method", fmt.Sprintf("a call is not made by %s", h.Method), mend)
+		r.report(f.place(t.Method.Span), "http-method", fmt.Sprintf("a call is not made by %s", h.Method), r.meant(h.Method, "the methods are: ", httpMethods))
 		return
 	}
 	bothWays := c.RequestStream && c.ResponseStream
@@ -198,14 +194,7 @@ func (r *resolver) pathField(f *fileScope, path syntax.Name, c *Call, name strin
 	field := c.Request.ByName(name)
 	note := source.Note{Place: c.Request.Place, Message: "the request is declared here"}
 	if field == nil {
-		var names []string
-		for _, x := range c.Request.Fields {
-			names = append(names, x.Name)
-		}
-		mend := fmt.Sprintf("add it to %s, or remove it here", c.Request.Name)
-		if near := r.nearestOf(name, names); near != "" {
-			mend = "did you mean " + near + "?"
-		}
+		mend := r.meant(name, "add it there, or write one of: ", names(c.Request.Fields, func(x *Field) string { return x.Name }))
 		r.report(place, "http-path", fmt.Sprintf("%s has no field %s", c.Request.Name, name), mend, note)
 		return nil
 	}

@@ -346,11 +346,7 @@ func (r *resolver) bindUses(f *fileScope) {
 		target := r.scopes[u.Module.Text]
 		switch {
 		case target == nil:
-			mend := "the modules of this project are: " + strings.Join(r.moduleNames(), ", ")
-			if near := r.nearestOf(u.Module.Text, r.moduleNames()); near != "" {
-				mend = "did you mean " + near + "?"
-			}
-			r.report(f.place(u.Module.Span), "unknown-module", "there is no module "+u.Module.Text, mend)
+			r.report(f.place(u.Module.Span), "unknown-module", "there is no module "+u.Module.Text, r.meant(u.Module.Text, "the modules of this project are: ", r.moduleNames()))
 			// Names behind this alias must not be reported once more.
 			f.uses[u.Alias.Text] = nil
 			continue
@@ -726,14 +722,23 @@ func ParseInteger(k Kind, digits string) (value any, ok bool) {
 }
 
 func (r *resolver) memberMend(e *Enum, name string) string {
-	var names []string
-	for _, m := range e.Members {
-		names = append(names, m.Name)
-	}
-	if near := r.nearestOf(name, names); near != "" {
+	return r.meant(name, "its members are: ", names(e.Members, func(m *Member) string { return m.Name }))
+}
+
+// meant is the mend of a word that none of names is: the nearest one, or all.
+func (r *resolver) meant(word, all string, names []string) string {
+	if near := r.nearestOf(word, names); near != "" {
 		return "did you mean " + near + "?"
 	}
-	return "its members are: " + strings.Join(names, ", ")
+	return all + strings.Join(names, ", ")
+}
+
+func names[T any](list []T, name func(T) string) []string {
+	var out []string
+	for _, x := range list {
+		out = append(out, name(x))
+	}
+	return out
 }
 
 // namedConst finds the constant that a literal names, with its value.

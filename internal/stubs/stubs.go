@@ -167,3 +167,19 @@ func NarrowsHigh(k schema.Kind, b *schema.Bounds) bool {
 	_, high := k.Range()
 	return fmt.Sprint(b.High) != fmt.Sprint(high)
 }
+
+// Limits tells whether limits leave anything out.
+func Limits(l *schema.Limits) bool { return l != nil && (l.Low > 0 || l.High != schema.Unlimited) }
+
+// OutsideLimits writes, in the syntax that our languages share, the condition
+// that n lies outside of limits.
+func OutsideLimits(n string, l *schema.Limits) string {
+	var parts []string
+	if l.Low > 0 {
+		parts = append(parts, fmt.Sprintf("%s < %d", n, l.Low))
+	}
+	if l.High != schema.Unlimited {
+		parts = append(parts, fmt.Sprintf("%s > %d", n, l.High))
+	}
+	return strings.Join(parts, " || ")
+}

@@ -56,16 +56,16 @@ func (g *generator) boundsOf(f *schema.Field, value, path string) {
 		condition, shown := g.outside(f.Type.Kind, value, b)
 		refuse(condition, "must be "+strings.ReplaceAll(b.RangeText(), "%", "%%")+", not %v", shown)
 	}
-	if l := b.Length; l != nil {
+	if l := b.Length; stubs.Limits(l) {
 		length, noun := "len("+value+")", "bytes"
 		if f.Type.Kind == schema.KindText {
 			g.std("unicode/utf8")
 			length, noun = "utf8.RuneCountInString("+value+")", "characters"
 		}
-		refuse("n := "+length+"; "+outsideLimits("n", l), fmt.Sprintf("must have %s %s, not %%d", l, noun), "n")
+		refuse("n := "+length+"; "+stubs.OutsideLimits("n", l), fmt.Sprintf("must have %s %s, not %%d", l, noun), "n")
 	}
-	if l := b.Count; l != nil {
-		refuse("n := len("+value+"); "+outsideLimits("n", l), b.CountFormat(), "n")
+	if l := b.Count; stubs.Limits(l) {
+		refuse("n := len("+value+"); "+stubs.OutsideLimits("n", l), b.CountFormat(), "n")
 	}
 	if b.Pattern != "" {
 		refuse("!"+patternsName(f.Message)+"."+FieldName(f)+".MatchString("+value+")", "must match %s", rawString(b.Pattern))
@@ -98,35 +98,18 @@ func (g *generator) outside(k schema.Kind, value string, b *schema.Bounds) (cond
 		}
 		// Negated, so that NaN is outside.
 		if b.Low != nil {
-			parts = append(parts, fmt.Sprintf("%s >= %s", value, g.number(b.Low)))
+			parts = append(parts, fmt.Sprintf("%s >= %s", value, schema.LiteralText(b.Low)))
 		}
 		if b.High != nil {
-			parts = append(parts, fmt.Sprintf("%s <= %s", value, g.number(b.High)))
+			parts = append(parts, fmt.Sprintf("%s <= %s", value, schema.LiteralText(b.High)))
 		}
 		return "!(" + strings.Join(parts, " && ") + ")", g.wire() + ".FloatText(" + wide + ")"
 	}
 	if stubs.NarrowsLow(k, b) {
-		parts = append(parts, fmt.Sprintf("%s < %s", value, g.number(b.Low)))
+		parts = append(parts, fmt.Sprintf("%s < %s", value, schema.LiteralText(b.Low)))
 	}
 	if stubs.NarrowsHigh(k, b) {
-		parts = append(parts, fmt.Sprintf("%s > %s", value, g.number(b.High)))
+		parts = append(parts, fmt.Sprintf("%s > %s", value, schema.LiteralText(b.High)))
 	}
 	return strings.Join(parts, " || "), value
-}
-
-// number writes a number as an untyped constant.
-func (g *generator) number(v any) string { return schema.LiteralText(v) }
-
-func outsideLimits(n string, l *schema.Limits) string {
-	var parts []string
-	if l.Low > 0 {
-		parts = append(parts, fmt.Sprintf("%s < %d", n, l.Low))
-	}
-	if l.High != schema.Unlimited {
-		parts = append(parts, fmt.Sprintf("%s > %d", n, l.High))
-	}
-	if len(parts) == 0 {
-		return "false"
-	}
-	return strings.Join(parts, " || ")
 }

@@ -18,19 +18,19 @@ func (g *generator) boundsOf(f *schema.Field, value, path string) {
 		condition, shown := g.outside(f.Type.Kind, value, b)
 		refuse(condition, fmt.Sprintf("`must be %s, not ${%s}`", b.RangeText(), shown))
 	}
-	if l := b.Length; l != nil {
+	if l := b.Length; stubs.Limits(l) {
 		length, noun := value+".length", "bytes"
 		if f.Type.Kind == schema.KindText {
 			length, noun = wire+".codePoints("+value+")", "characters"
 		}
-		refuse(outsideLimits(length, l), fmt.Sprintf("`must have %s %s, not ${%s}`", l, noun, length))
+		refuse(stubs.OutsideLimits(length, l), fmt.Sprintf("`must have %s %s, not ${%s}`", l, noun, length))
 	}
-	if l := b.Count; l != nil {
+	if l := b.Count; stubs.Limits(l) {
 		count := value + ".length"
 		if f.Type.Kind == schema.KindMap {
 			count = value + ".size"
 		}
-		refuse(outsideLimits(count, l), "`"+strings.Replace(b.CountFormat(), "%d", "${"+count+"}", 1)+"`")
+		refuse(stubs.OutsideLimits(count, l), "`"+strings.Replace(b.CountFormat(), "%d", "${"+count+"}", 1)+"`")
 	}
 	if b.Pattern != "" {
 		refuse(fmt.Sprintf("!/%s/u.test(%s)", strings.NewReplacer("/", `\/`, "\n", `\n`, "\r", `\r`, "\u2028", `\u2028`, "\u2029", `\u2029`).Replace(b.Pattern), value), text("must match "+b.Pattern))
@@ -73,18 +73,4 @@ func (g *generator) outside(k schema.Kind, value string, b *schema.Bounds) (cond
 	add(stubs.NarrowsLow(k, b), "%s < %s", b.Low)
 	add(stubs.NarrowsHigh(k, b), "%s > %s", b.High)
 	return strings.Join(parts, " || "), value
-}
-
-func outsideLimits(n string, l *schema.Limits) string {
-	var parts []string
-	if l.Low > 0 {
-		parts = append(parts, fmt.Sprintf("%s < %d", n, l.Low))
-	}
-	if l.High != schema.Unlimited {
-		parts = append(parts, fmt.Sprintf("%s > %d", n, l.High))
-	}
-	if len(parts) == 0 {
-		return "false"
-	}
-	return strings.Join(parts, " || ")
 }
