@@ -2,6 +2,7 @@ package compare
 
 import (
 	"fmt"
+	"math"
 
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/value"
@@ -34,15 +35,37 @@ func implies(k schema.Kind, writer, reader *schema.Bounds) bool {
 	if writer == nil {
 		writer = &schema.Bounds{}
 	}
-	low, high := writer.Low, writer.High
-	if k.IsUnsigned() && low == nil {
-		low = uint64(0)
+	low, high := ends(k)
+	if writer.Low != nil {
+		low = writer.Low
+	}
+	if writer.High != nil {
+		high = writer.High
 	}
 	if reader.Low != nil && (low == nil || !atLeast(low, reader.Low)) || reader.High != nil && (high == nil || !atLeast(reader.High, high)) {
 		return false
 	}
 	return within(writer.Length, reader.Length) && within(writer.Count, reader.Count) &&
-		(reader.Pattern == "" || reader.Pattern == writer.Pattern) && (!reader.Unique || writer.Unique)
+		(reader.Pattern == "" || reader.Pattern == writer.Pattern) && (!reader.Unique || writer.Unique || writer.Count != nil && writer.Count.High <= 1)
+}
+
+// ends are the least and the greatest value of a kind, nil where it has none.
+func ends(k schema.Kind) (low, high any) {
+	switch {
+	case k.IsUnsigned():
+		_, high := k.Range()
+		return uint64(0), high
+	case k.IsInteger():
+		low, high := k.Range()
+		return low, int64(high)
+	case k == schema.KindDate:
+		return schema.MinDate, schema.MaxDate
+	case k == schema.KindInstant:
+		return schema.Instant{Seconds: schema.MinInstantSeconds}, schema.Instant{Seconds: schema.MaxInstantSeconds, Nanos: 999_999_999}
+	case k == schema.KindDuration:
+		return schema.Duration(math.MinInt64), schema.Duration(math.MaxInt64)
+	}
+	return nil, nil
 }
 
 func atLeast(a, b any) bool {
