@@ -4,28 +4,39 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
+	"faithfulcourier/examples/ferry"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/stubs"
 	"faithfulcourier/internal/stubs/golang"
+	"faithfulcourier/internal/stubs/python"
 	"faithfulcourier/internal/stubs/typescript"
 	"faithfulcourier/internal/toolchain"
 )
 
 // awkward are words that some language, or our own emitted code, has taken.
-var awkward = strings.Fields(`abstract about answer any append as async await b bool break bytes byte call calls cap case catch cbor class client close codec complex
-	const constructor context continue copy ctx data debugger declare default defer delete do e else entries entry enum err error errors eval export extends
-	fallthrough false fetch field fields final finally float64 fmt for from func function get go goto http i id if implements import in index init instanceof int
-	interface internal io is item json key keyof len let list m main make map math max message min module n name namespace native net never new nil null number object
-	of options out package panic path print private protected public r range read readonly recover register request require rest return route seen select self set slices
-	start static status stack string strings struct super switch symbol table tag testdata text this throw throws time to_string true try type typeof uint32 undefined
-	unknown url uuid v validate value values var vendor view void volatile w web while wire with write yield marshal_json unmarshal_json marshal_binary read_cbor append_json
-	error_name error_status string_or_default seats_or_default to_cbor from_json violations tools has_own_property value_of is_prototype_of`)
+var awkward = strings.Fields(`about abstract add_note and answer any append append_json args as assert async await b body bool boolean box break builder byte bytes call calls cap
+	case catch cbor char class classmethod client clone close cls codec complex const constructor context continue cookie copy count crate credential ctx d
+	data debugger declare def default defer del delete dict do double dyn e elif else entries entry enum equals err error error_name error_status errors
+	eval except exec exit export extends extern fallthrough false fetch field fields final finalize finally float float64 fmt fn for from from_json func
+	function gate get get_class global go goto has_own_property hash hash_code head headers help http i id if impl implements import in index init input
+	instanceof int interface internal into_iter io is is_prototype_of isinstance item j json key keyof kind lambda left len let list listed long loop m
+	main make map marshal_binary marshal_json match math max message min mod module move mro mut n name names namespace native needs net never new nil none
+	nonlocal not notify notify_all null number numbers object of open options or out package panic pass path permits place places print private property
+	protected pub public query r raise range raw read read_cbor read_json readonly record recover ref register repr request require rest return route
+	sealed seats_or_default seen select self set setattr short slices sorted stack start static staticmethod status str strictfp string string_or_default
+	strings struct sum super switch symbol synchronized table tag testdata text this throw throws time to_builder to_cbor to_string to_text tools total
+	trait transient true try tuple type typeof uint32 undefined union unknown unmarshal_json unsafe url use uuid v validate value value_of values var vars
+	vendor view violations void volatile w wait web where while wire with with_traceback write write_cbor write_json yield zip`)
+
+// claimed are what enums and unions claim: no part of them may be called so.
+var claimed = []string{"tools", "init", "unlisted", "builder", "of_all"}
 
 // awkwardDefinitions use every awkward word as module, field, member, call and
 // constant, and, as far as claims allow, as the name of a type.
@@ -51,19 +62,26 @@ func awkwardDefinitions(t *testing.T) *schema.Definitions {
 	every.WriteString("}\nenum Members {\n")
 	for i, word := range awkward {
 		// A member must not be called as what its enum claims.
-		if word != "tools" && word != "init" && word != "unlisted" {
+		if !slices.Contains(claimed, word) {
 			fmt.Fprintf(&every, "  #%d %s\n", i, word)
 		}
 	}
-	every.WriteString("}\nmessage Others {\n")
+	every.WriteString("}\nunion Ways {\n")
+	for i, word := range awkward {
+		// An alternative must not be called as what its union claims.
+		if !slices.Contains(claimed, word) {
+			fmt.Fprintf(&every, "  #%d %s %s\n", i+1, word, []string{"text", "Fields", "[int32]", "Reference", "{Members: bool}"}[i%5])
+		}
+	}
+	every.WriteString("}\ntype Reference = text where length 1..9\nmessage Others {\n  #1 way Ways?\n  #3 list [Reference]?\n")
 	for i := range awkward {
 		if i%4 == 0 {
-			fmt.Fprintf(&every, "  #%d field_%d alias_%d.Thing?\n", i+1, i, i)
+			fmt.Fprintf(&every, "  #%d field_%d alias_%d.Thing?\n", i+4, i, i)
 		}
 	}
 	every.WriteString("}\nservice Calls {\n")
 	for i, word := range awkward {
-		fmt.Fprintf(&every, "  call %s(%s) -> %s\n", word, []string{"Fields", "", "Others"}[i%3], []string{"Others", "Fields", "()"}[i%3])
+		fmt.Fprintf(&every, "  call %s(%s) -> %s\n", word, []string{"Fields", "", "Others", "stream Others"}[i%4], []string{"Others", "stream Fields", "()"}[i%3])
 		if i%5 == 0 {
 			every.WriteString("    fails Failed\n")
 		}
@@ -108,15 +126,19 @@ func TestAwkwardNames(t *testing.T) {
 	defs := awkwardDefinitions(t)
 	t.Run("go", func(t *testing.T) {
 		dir := t.TempDir()
-		require.NoError(t, os.WriteFile(filepath.Join(dir, "go.mod"), []byte("module awkward\n\ngo 1.24\n"), 0o666))
-		files, err := golang.Language{}.Generate(defs, stubs.About{Name: "awkward", Version: "draft"}, map[string]string{"package": "awkward/gen"})
+		project, err := ferry.Files() // a Go module with the library for WebSockets
+		require.NoError(t, err)
+		_, wanted, _ := strings.Cut(project["go.mod"], "\n")
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "go.mod"), []byte("module awkward\n"+wanted), 0o666))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "go.sum"), []byte(project["go.sum"]), 0o666))
+		files, err := golang.Language{}.Generate(defs, stubs.About{Name: "awkward", Version: "draft"}, stubs.Everything("awkward/gen"))
 		require.NoError(t, err)
 		writeFiles(t, filepath.Join(dir, "gen"), files)
 		toolchain.Run(t, dir, "go", "vet", "./...")
 	})
 	t.Run("typescript", func(t *testing.T) {
 		toolchain.Require(t, "typescript")
-		toolchain.InstallTypeScript(t, "typescript")
+		toolchain.InstallNode(t, "typescript")
 		dir := t.TempDir()
 		modules, err := filepath.Abs("typescript/node_modules")
 		require.NoError(t, err)
@@ -126,9 +148,23 @@ func TestAwkwardNames(t *testing.T) {
 			require.NoError(t, err)
 			require.NoError(t, os.WriteFile(filepath.Join(dir, name), text, 0o666))
 		}
-		files, err := typescript.Language{}.Generate(defs, stubs.About{Name: "awkward", Version: "draft"}, nil)
+		files, err := typescript.Language{}.Generate(defs, stubs.About{Name: "awkward", Version: "draft"}, stubs.Everything(""))
 		require.NoError(t, err)
 		writeFiles(t, filepath.Join(dir, "src"), files)
 		toolchain.Run(t, dir, "node_modules/.bin/tsc", "--noEmit")
+	})
+	t.Run("python", func(t *testing.T) {
+		interpreter := toolchain.Python(t)
+		dir := t.TempDir()
+		files, err := python.Language{}.Generate(defs, stubs.About{Name: "awkward", Version: "draft"}, stubs.Everything(""))
+		require.NoError(t, err)
+		writeFiles(t, filepath.Join(dir, "gen"), files)
+		toolchain.Run(t, dir, interpreter, "-m", "mypy", "--strict", "--python-version", "3.10", "-p", "gen")
+		// A name that is taken shows only when a module is loaded.
+		imports := ""
+		for _, m := range defs.Modules {
+			imports += "import gen." + strings.Join(python.Parts(m), ".") + "\n"
+		}
+		toolchain.Run(t, dir, interpreter, "-c", imports)
 	})
 }

@@ -1,15 +1,24 @@
 package conformance
 
 import (
+	"bytes"
+	"context"
 	"encoding/json"
 	"fmt"
+	"io"
+	"net/http"
+	"net/http/httptest"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
 	"github.com/fxamacker/cbor/v2"
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"faithfulcourier/conformance/go/gen/faithful/web"
+	"faithfulcourier/conformance/go/gen/skerry/matrix"
 	"faithfulcourier/examples/ferry/go/gen/faithful/wire"
 	"faithfulcourier/examples/ferry/go/gen/skerry/booking"
 	"faithfulcourier/examples/ferry/go/gen/skerry/common"
@@ -184,4 +193,71 @@ func benchmark(b *testing.B, f func(i int) error) {
 			b.Fatal(err)
 		}
 	}
+}
+
+// TestUnaryCallsAreFast holds a call through stub client and stub server
+// against a handler and a client of net/http that move the same bytes.
+func TestUnaryCallsAreFast(t *testing.T) {
+	request := &matrix.EchoRequest{Text: wire.Pointer(strings.Repeat("Skerry ", 30)), Names: map[string]int64{"seats": 3, "lanes": 7}}
+	stubs := httptest.NewServer(matrix.ServePier(matrix.PierCalls{
+		Echo: func(_ context.Context, r *matrix.EchoRequest) (*matrix.EchoAnswer, error) {
+			return &matrix.EchoAnswer{Request: *r}, nil
+		},
+	}))
+	defer stubs.Close()
+	asked, err := request.MarshalBinary()
+	require.NoError(t, err)
+	answered, err := (&matrix.EchoAnswer{Request: *request}).MarshalBinary()
+	require.NoError(t, err)
+	// The same bytes are the same headers, too.
+	requestHeaders, answerHeaders := http.Header{}, http.Header{}
+	_, err = matrix.NewPierClient(stubs.URL, web.WithClientMiddleware(func(r *http.Request, next func(*http.Request) (*http.Response, error)) (*http.Response, error) {
+		requestHeaders = r.Header.Clone()
+		response, err := next(r)
+		if err == nil {
+			answerHeaders = response.Header.Clone()
+		}
+		return response, err
+	})).Echo(t.Context(), request)
+	require.NoError(t, err)
+	delete(answerHeaders, "Date") // net/http writes it for both
+	bare := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		body, err := io.ReadAll(r.Body)
+		if err != nil || len(body) != len(asked) {
+			t.Errorf("%d bytes came: %v", len(body), err)
+		}
+		for name, values := range answerHeaders {
+			w.Header()[name] = values
+		}
+		_, _ = w.Write(answered)
+	}))
+	defer bare.Close()
+	client := matrix.NewPierClient(stubs.URL)
+	ours := func(int) error {
+		_, err := client.Echo(t.Context(), request)
+		return err
+	}
+	reference := func(int) error {
+		r, err := http.NewRequestWithContext(t.Context(), http.MethodPost, bare.URL+echoPath, bytes.NewReader(asked))
+		if err != nil {
+			return err
+		}
+		for name, values := range requestHeaders {
+			r.Header[name] = values
+		}
+		response, err := http.DefaultClient.Do(r)
+		if err != nil {
+			return err
+		}
+		defer response.Body.Close()
+		body, err := io.ReadAll(response.Body)
+		if err == nil && len(body) != len(answered) {
+			err = fmt.Errorf("%d bytes came", len(body))
+		}
+		return err
+	}
+	// The target is 0.95. A busy machine gets less than that, at times.
+	r := toolchain.Measured(func(r float64) bool { return r >= 0.95 }, func() float64 { return 1 / ratio(t, ours, reference) })
+	t.Logf("calls through stubs: %.2f of the calls a second of bare net/http", r)
+	assert.Greater(t, r, 0.8)
 }

@@ -8,7 +8,7 @@ import (
 	"strings"
 )
 
-//go:embed faithful.toml definitions go/server go/client typescript/package.json typescript/tsconfig.json typescript/src/*.ts
+//go:embed faithful.toml definitions go/server go/client python/*.py python/pyproject.toml python/requirements.txt typescript/package.json typescript/tsconfig.json typescript/src/*.ts
 var files embed.FS
 
 const (
@@ -16,12 +16,24 @@ const (
 	demoPath = "skerry.example/ferry"
 )
 
+//go:embed modules/websocket-v1.8.15.zip
+var webSocketZip []byte
+
+// The one library that the Go stubs of calls that stream both ways want, as
+// this repository itself has it.
+const (
+	webSocket     = "github.com/coder/websocket v1.8.15"
+	webSocketSums = "github.com/coder/websocket v1.8.15 h1:6B2JPeOGlpff2Uz6vOEH1Vzpi0iUz20A+lPVhPHtNUA=\n" +
+		"github.com/coder/websocket v1.8.15/go.mod h1:NX3SzP+inril6yawo5CQXx8+fk145lPDC6pumgx0mVg=\n"
+)
+
 // Files returns the files of the project by path, with a Go module of its
 // own and without the generated code.
 func Files() (map[string]string, error) {
 	project := map[string]string{
-		"go.mod":     "module " + demoPath + "\n\ngo 1.24\n",
-		".gitignore": "bin/\nnode_modules/\ntypescript/dist/\n",
+		"go.mod":     "module " + demoPath + "\n\ngo 1.24\n\nrequire " + webSocket + "\n",
+		"go.sum":     webSocketSums,
+		".gitignore": "bin/\nnode_modules/\ntypescript/dist/\n.venv/\n__pycache__/\n",
 	}
 	err := fs.WalkDir(files, ".", func(path string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() {
@@ -32,4 +44,18 @@ func Files() (map[string]string, error) {
 		return err
 	})
 	return project, err
+}
+
+// Modules returns the files of a Go module proxy (the protocol of "go help
+// goproxy") that has the one library that the project wants, so that it builds
+// without the network.
+func Modules() map[string]string {
+	path, version, _ := strings.Cut(webSocket, " ")
+	at := path + "/@v/"
+	return map[string]string{
+		at + "list":            version + "\n",
+		at + version + ".info": `{"Version":"` + version + `"}`,
+		at + version + ".mod":  "module " + path + "\n\ngo 1.23\n",
+		at + version + ".zip":  string(webSocketZip),
+	}
 }

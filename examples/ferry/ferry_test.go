@@ -11,6 +11,7 @@ import (
 	"net"
 	"net/http"
 	"net/http/httptest"
+	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
@@ -48,12 +49,18 @@ func sides(t *testing.T) []side {
 		list = append(list, side{language: "typescript"})
 	})
 	if len(list) > 1 {
-		out := toolchain.BuildTypeScript(t, "typescript")
+		out := toolchain.BuildTypeScript(t, "typescript", t.TempDir())
 		list[1].server = []string{"node", filepath.Join(out, "server.js")}
 		list[1].client = func(address, form string) []string {
 			return []string{"node", filepath.Join(out, "client.js"), address, form}
 		}
 	}
+	t.Run("python is there", func(t *testing.T) {
+		python := toolchain.Python(t)
+		list = append(list, side{"python", []string{python, "python/server.py"}, func(address, form string) []string {
+			return []string{python, "python/client.py", address, form}
+		}})
+	})
 	return list
 }
 
@@ -85,6 +92,13 @@ full       3 seats are left
 not found  vessel 00000000-0000-0000-0000-000000000000
 problem    501 not implemented: skerry.booking.Bookings.cancel is not implemented here
 stale      the server knows a later position
+follows    at 07:15
+follows    at 07:16
+follows    at 07:17
+missing    crew | gate
+boarded    4, refused 1 on the wrong ferry
+talks      Understood: Lines off at 07:15.
+posted     Fog. for NOR-0715
 `
 
 // TestEveryClientCallsEveryServer lets the clients of each language call the
@@ -208,6 +222,16 @@ func (endless) Read(p []byte) (int, error) {
 		p[i] = 'x'
 	}
 	return len(p), nil
+}
+
+// TestDemoKnowsTheLibrary holds what the demo writes into go.mod and go.sum
+// against what this repository has.
+func TestDemoKnowsTheLibrary(t *testing.T) {
+	for name, wanted := range map[string]string{"go.mod": webSocket, "go.sum": webSocketSums} {
+		text, err := os.ReadFile(filepath.Join(toolchain.Root(), name))
+		require.NoError(t, err)
+		assert.Contains(t, string(text), wanted)
+	}
 }
 
 // TestUnknownFieldsAreKept passes a message on through an older program.

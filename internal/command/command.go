@@ -64,7 +64,7 @@ type command struct {
 
 // all returns the commands in the order in which people meet them.
 func all() []*command {
-	return []*command{newCommand, checkCommand, tidyCommand, showCommand, generateCommand, compareCommand, sealCommand, demoCommand(), completionCommand(), versionCommand, helpCommand()}
+	return []*command{newCommand, checkCommand, tidyCommand, showCommand, generateCommand, languagesCommand, scaffoldCommand, compareCommand, sealCommand, demoCommand(), completionCommand(), versionCommand, helpCommand()}
 }
 
 // usageError is wrong usage, with what would be right.

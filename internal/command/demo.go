@@ -84,6 +84,8 @@ type demo struct {
 	p    *report.Printer
 	dir  string
 	step int
+
+	modules string // a folder that go takes the project's one library from
 }
 
 const bookingFile = "definitions/booking.faithful"
@@ -94,7 +96,7 @@ func (d *demo) tell() error {
 		return err
 	}
 	d.say("The Skerry Line: a project with four modules",
-		"Definitions of sailings, bookings and vessels, and a server and a client in Go\nand TypeScript that somebody wrote against the stubs.")
+		"Definitions of sailings, bookings and vessels, and a server and a client\nin each of Go, TypeScript and Python that somebody wrote against the stubs.")
 	var paths []string
 	for path, text := range project {
 		paths = append(paths, path)
@@ -127,7 +129,7 @@ func (d *demo) tell() error {
 		return err
 	}
 
-	d.say("A server and a client, running", "The stubs need nothing beyond Go's standard library.")
+	d.say("A server and a client, running", "The Go stubs need the standard library, and one for WebSockets where a call\nstreams both ways. The demo brings it, so that no network is needed.")
 	if err := d.run(); err != nil {
 		return err
 	}
@@ -205,7 +207,11 @@ func (d *demo) faithful(want int, args ...string) error {
 }
 
 func (d *demo) write(path, text string) error {
-	full := filepath.Join(d.dir, filepath.FromSlash(path))
+	return writeBelow(d.dir, path, text)
+}
+
+func writeBelow(dir, path, text string) error {
+	full := filepath.Join(dir, filepath.FromSlash(path))
 	if err := os.MkdirAll(filepath.Dir(full), 0o777); err != nil {
 		return err
 	}
@@ -248,6 +254,17 @@ func (d *demo) run() error {
 		d.p.Line("  go run ./go/server -listen 127.0.0.1:8080")
 		return nil
 	}
+	modules, err := os.MkdirTemp("", "faithful-modules-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(modules)
+	for path, text := range ferry.Modules() {
+		if err := writeBelow(modules, path, text); err != nil {
+			return err
+		}
+	}
+	d.modules = modules
 	d.command("go build -trimpath -o bin/ ./go/server ./go/client")
 	build := d.tool("go", "build", "-trimpath", "-o", "bin/", "./go/server", "./go/client")
 	if output, err := build.CombinedOutput(); err != nil {
@@ -289,7 +306,7 @@ func (d *demo) run() error {
 func (d *demo) tool(name string, args ...string) *exec.Cmd {
 	c := exec.CommandContext(d.Context, name, args...)
 	c.Dir = d.dir
-	c.Env = append(os.Environ(), "GOTOOLCHAIN=local", "GOPROXY=off", "GOFLAGS=-mod=mod", "GOWORK=off")
+	c.Env = append(os.Environ(), "GOTOOLCHAIN=local", "GOPROXY=file://"+filepath.ToSlash(d.modules), "GONOSUMDB=*", "GOFLAGS=-mod=mod", "GOWORK=off")
 	c.WaitDelay = time.Second
 	return c
 }
@@ -307,5 +324,7 @@ func (d *demo) end() {
 		{"go run ./go/client -json", "a client that speaks JSON"},
 		{"cd typescript && npm install && npm run build", "the same in TypeScript; then:"},
 		{"node dist/client.js http://127.0.0.1:8080", "its client against the Go server"},
+		{"pip install -r python/requirements.txt", "and in Python; then:"},
+		{"cd python && python client.py http://127.0.0.1:8080", "its client against any of the servers"},
 	})
 }

@@ -9,14 +9,16 @@ import (
 
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/report"
+	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/stubs"
 	"faithfulcourier/internal/stubs/golang"
+	"faithfulcourier/internal/stubs/python"
 	"faithfulcourier/internal/stubs/typescript"
 )
 
 // languages lists the languages that stubs can be made in.
-var languages = []stubs.Language{golang.Language{}, typescript.Language{}}
+var languages = []stubs.Language{golang.Language{}, typescript.Language{}, python.Language{}}
 
 func languageNamed(name string) (stubs.Language, error) {
 	var names []string
@@ -35,17 +37,21 @@ func languageNamed(name string) (stubs.Language, error) {
 
 var generateCommand = &command{
 	name:     "generate",
-	synopsis: "[--only LANGUAGE] [--dry] [--force] [--as KIND]",
+	synopsis: "[--only LANGUAGE] [--of REF] [--watch] [--dry] [--force] [--as KIND]",
 	short:    "writes the stubs that faithful.toml names",
 	long: `Writes the stubs of each [[stubs]] in faithful.toml. Only what changed is
 written. A file that somebody else wrote, or that was edited since, is never
-touched: generate names it and changes nothing at all.`,
-	examples: [2]string{"faithful generate", "faithful generate --only go --dry"},
+touched: generate names it and changes nothing at all. With --watch it goes on
+whenever definitions change; wrong ones leave the last good stubs in place.`,
+	examples: [2]string{"faithful generate --watch", "faithful generate --only go --dry"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags)
-		only := flags.String("only", "", "write the stubs of one `LANGUAGE`")
-		dry := flags.Bool("dry", false, "write nothing, say what would be written; exit 1 if that is anything")
-		force := flags.Bool("force", false, "overwrite edited files and files of others")
+		var g generation
+		flags.StringVar(&g.only, "only", "", "write the stubs of one `LANGUAGE`")
+		flags.StringVar(&g.of, "of", "draft", "the definitions: draft, a sealed version, a folder, … (`REF`)")
+		flags.BoolVar(&g.dry, "dry", false, "write nothing, say what would be written; exit 1 if that is anything")
+		flags.BoolVar(&g.force, "force", false, "overwrite edited files and files of others")
+		watch := flags.Bool("watch", false, "go on, and generate again whenever definitions change")
 		return func(w *World, args []string) (int, error) {
 			if err := checkKind(*kind); err != nil {
 				return trouble, err
@@ -53,37 +59,96 @@ touched: generate names it and changes nothing at all.`,
 			if len(args) > 0 {
 				return trouble, usage("generate takes no arguments; the outputs are in faithful.toml")
 			}
-			p, defs, err := draft(w, *kind)
+			if *watch && (g.dry || g.of != "draft" || *kind != "text") {
+				return trouble, usage("--watch goes with the working definitions alone, and prints text")
+			}
+			if *watch {
+				return watchProject(w, g)
+			}
+			p, err := project.Open(w.Dir)
 			if err != nil {
 				return trouble, err
 			}
-			outputs, err := chooseOutputs(p, *only)
+			defs, findings, err := project.Load(w.Dir, g.of)
 			if err != nil {
 				return trouble, err
 			}
-			carried, left := stubs.Carried(defs)
-			if len(carried.Modules) == 0 {
-				return trouble, fmt.Errorf("no module can be carried by stubs yet; %s: %s", left[0].Module, leftOutReason(left[0]))
+			if source.Errors(findings) > 0 {
+				return mistakes(w, *kind, findings)
 			}
-			var plans []*stubs.Plan
-			for _, o := range outputs {
-				language, err := languageNamed(o.Language)
-				if err != nil {
-					return trouble, err
-				}
-				files, err := language.Generate(carried, stubs.About{Name: p.Config.Name, Version: "draft"}, map[string]string{"package": o.Package})
-				if err != nil {
-					return trouble, err
-				}
-				plan, err := stubs.Prepare(filepath.Join(p.Dir, filepath.FromSlash(o.Into)), files, *force)
-				if err != nil {
-					return trouble, err
-				}
-				plans = append(plans, plan)
+			outputs, plans, err := g.plan(p, defs)
+			if err != nil {
+				return trouble, err
 			}
-			return applyPlans(w, *kind, outputs, plans, left, *dry)
+			return applyPlans(w, *kind, outputs, plans, g.dry)
 		}
 	},
+}
+
+// generation is what generate was asked to do.
+type generation struct {
+	only, of   string
+	dry, force bool
+}
+
+// plan makes the stubs of all outputs, and compares them with what is there.
+func (g *generation) plan(p *project.Project, defs *schema.Definitions) ([]project.Output, []*stubs.Plan, error) {
+	outputs, err := chooseOutputs(p, g.only)
+	if err != nil {
+		return nil, nil, err
+	}
+	var plans []*stubs.Plan
+	for _, o := range outputs {
+		language, err := languageNamed(o.Language)
+		if err != nil {
+			return nil, nil, err
+		}
+		options, err := stubOptions(p, o)
+		if err != nil {
+			return nil, nil, err
+		}
+		files, err := language.Generate(defs, stubs.About{Name: p.Config.Name, Version: g.of}, options)
+		if err != nil {
+			return nil, nil, err
+		}
+		plan, err := stubs.Prepare(filepath.Join(p.Dir, filepath.FromSlash(o.Into)), files, g.force)
+		if err != nil {
+			return nil, nil, err
+		}
+		plans = append(plans, plan)
+	}
+	return outputs, plans, nil
+}
+
+// stubOptions says what an output holds, and where its types are.
+func stubOptions(p *project.Project, o project.Output) (stubs.Options, error) {
+	options := stubs.Options{Types: o.Has("types"), Client: o.Has("client"), Server: o.Has("server"), Package: o.Package, Exhaustive: o.Exhaustive}
+	if options.Types {
+		return options, nil
+	}
+	var shared []project.Output
+	for _, other := range p.Config.Stubs {
+		if other.Language == o.Language && other.Has("types") && (o.Types == "" || filepath.Clean(other.Into) == filepath.Clean(o.Types)) {
+			shared = append(shared, other)
+		}
+	}
+	switch {
+	case len(shared) == 0 && o.Types != "":
+		return options, fmt.Errorf("no %s output with the role types is written into %s", o.Language, o.Types)
+	case len(shared) == 0:
+		return options, fmt.Errorf("the output into %s has no types: give it the role types, or add a %s output with it that it can share", o.Into, o.Language)
+	case len(shared) > 1:
+		return options, fmt.Errorf("the output into %s could share the types of %s or %s: say which with types = \"%s\"", o.Into, shared[0].Into, shared[1].Into, shared[0].Into)
+	}
+	options.TypesAt = shared[0].Package
+	if o.Language == "typescript" {
+		relative, err := filepath.Rel(o.Into, shared[0].Into)
+		if err != nil {
+			return options, err
+		}
+		options.TypesAt = filepath.ToSlash(relative)
+	}
+	return options, nil
 }
 
 func chooseOutputs(p *project.Project, only string) ([]project.Output, error) {
@@ -121,15 +186,7 @@ type outputReport struct {
 	Conflicts []string `json:"conflicts"`
 }
 
-// leftOutReason says why stubs leave a module out.
-func leftOutReason(l stubs.LeftOut) string {
-	if l.Place.File == nil {
-		return l.What
-	}
-	return fmt.Sprintf("stubs do not carry %s yet (%s)", l.What, report.Where(l.Place))
-}
-
-func applyPlans(w *World, kind string, outputs []project.Output, plans []*stubs.Plan, left []stubs.LeftOut, dry bool) (int, error) {
+func applyPlans(w *World, kind string, outputs []project.Output, plans []*stubs.Plan, dry bool) (int, error) {
 	status := fine
 	blocked := slices.ContainsFunc(plans, func(p *stubs.Plan) bool { return len(p.Conflicts) > 0 })
 	for _, plan := range plans {
@@ -153,18 +210,11 @@ func applyPlans(w *World, kind string, outputs []project.Output, plans []*stubs.
 			}
 			list = append(list, r)
 		}
-		leftOut := map[string]string{}
-		for _, l := range left {
-			leftOut[l.Module] = leftOutReason(l)
-		}
-		return status, report.New(w.Out, false).JSON(map[string]any{"applied": !dry && !blocked, "outputs": list, "left_out": leftOut})
+		return status, report.New(w.Out, false).JSON(map[string]any{"applied": !dry && !blocked, "outputs": list})
 	}
 	buffered(w, func(p *report.Printer) {
 		for i, plan := range plans {
 			printPlan(p, outputs[i], plan, dry, blocked)
-		}
-		for _, l := range left {
-			p.Line("%s %s: %s", p.In(report.Yellow, "left out"), l.Module, leftOutReason(l))
 		}
 		if blocked {
 			p.Line("%s", p.In(report.Red, "nothing was written, in any output"))
@@ -193,9 +243,7 @@ func printPlan(p *report.Printer, o project.Output, plan *stubs.Plan, dry, block
 	for _, path := range plan.Kept {
 		p.Line("%s: no longer made, but edited since: left alone", filepath.ToSlash(filepath.Join(o.Into, path)))
 	}
-	written, removed := "written", "removed"
 	if dry {
-		written, removed = "to write", "to remove"
 		for _, path := range plan.Write {
 			p.Line("  would write   %s", filepath.ToSlash(filepath.Join(o.Into, path)))
 		}
@@ -203,10 +251,18 @@ func printPlan(p *report.Printer, o project.Output, plan *stubs.Plan, dry, block
 			p.Line("  would remove  %s", filepath.ToSlash(filepath.Join(o.Into, path)))
 		}
 	}
+	p.Line("%s %s: %s", p.In(report.Green, o.Language), o.Into, planSummary(plan, dry))
+}
+
+// planSummary says in a line what a plan writes and removes.
+func planSummary(plan *stubs.Plan, dry bool) string {
+	written, removed := "written", "removed"
+	if dry {
+		written, removed = "to write", "to remove"
+	}
 	parts := []string{fmt.Sprintf("%s %s", report.Plural(len(plan.Write), "file"), written)}
 	if len(plan.Remove) > 0 {
 		parts = append(parts, fmt.Sprintf("%d %s", len(plan.Remove), removed))
 	}
-	parts = append(parts, fmt.Sprintf("%d unchanged", plan.Unchanged))
-	p.Line("%s %s: %s", p.In(report.Green, o.Language), o.Into, strings.Join(parts, ", "))
+	return strings.Join(append(parts, fmt.Sprintf("%d unchanged", plan.Unchanged)), ", ")
 }

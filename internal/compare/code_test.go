@@ -144,7 +144,7 @@ func changed(c struct{ old, new string }) string {
 	return text
 }
 
-func writeStubs(t *testing.T, dir string, language stubs.Language, defs *schema.Definitions, options map[string]string) {
+func writeStubs(t *testing.T, dir string, language stubs.Language, defs *schema.Definitions, options stubs.Options) {
 	files, err := language.Generate(defs, stubs.About{Name: "harbour", Version: "draft"}, options)
 	require.NoError(t, err)
 	for _, f := range files {
@@ -178,7 +178,7 @@ func TestGoCode(t *testing.T) {
 	dir := t.TempDir()
 	write(t, filepath.Join(dir, "go.mod"), "module truth\n\ngo 1.24\n")
 	old := definitions(t, harbour)
-	writeStubs(t, filepath.Join(dir, "old"), golang.Language{}, old, map[string]string{"package": "truth/old"})
+	writeStubs(t, filepath.Join(dir, "old"), golang.Language{}, old, stubs.Everything("truth/old"))
 	write(t, filepath.Join(dir, "old/use/use.go"), goProgram(old, "truth/old"))
 	verdicts, witnesses := map[string]bool{}, map[string]bool{}
 	for i, c := range codeChanges {
@@ -187,7 +187,7 @@ func TestGoCode(t *testing.T) {
 		}
 		name := fmt.Sprintf("c%02d", i)
 		new := definitions(t, changed(c))
-		writeStubs(t, filepath.Join(dir, name), golang.Language{}, new, map[string]string{"package": "truth/" + name})
+		writeStubs(t, filepath.Join(dir, name), golang.Language{}, new, stubs.Everything("truth/"+name))
 		write(t, filepath.Join(dir, name, "use/use.go"), goProgram(old, "truth/"+name))
 		breaks, lines := breaksIn("go", Compare(old, new, Promise{Rollout: "server-leads", Kept: "each-reads-other", Languages: []string{"go"}}))
 		verdicts["truth/"+name+"/use"] = breaks
@@ -306,7 +306,7 @@ func goProgram(defs *schema.Definitions, root string) string {
 func TestTypeScriptCode(t *testing.T) {
 	toolchain.Require(t, "typescript")
 	example := filepath.Join(toolchain.Root(), "examples/ferry/typescript")
-	toolchain.InstallTypeScript(t, example)
+	toolchain.InstallNode(t, example)
 	dir := t.TempDir()
 	require.NoError(t, os.Symlink(filepath.Join(example, "node_modules"), filepath.Join(dir, "node_modules")))
 	config, err := os.ReadFile(filepath.Join(example, "tsconfig.json"))
@@ -315,14 +315,14 @@ func TestTypeScriptCode(t *testing.T) {
 	write(t, filepath.Join(dir, "tsconfig.json"), text)
 	write(t, filepath.Join(dir, "package.json"), `{"type": "module"}`)
 	old := definitions(t, harbour)
-	writeStubs(t, filepath.Join(dir, "src/old"), typescript.Language{}, old, nil)
+	writeStubs(t, filepath.Join(dir, "src/old"), typescript.Language{}, old, stubs.Everything(""))
 	write(t, filepath.Join(dir, "src/old/use.ts"), tsProgram(old))
 	verdicts := map[string]bool{"src/old/use.ts": false}
 	about := map[string]string{}
 	for i, c := range codeChanges {
 		name := fmt.Sprintf("src/c%02d", i)
 		new := definitions(t, changed(c))
-		writeStubs(t, filepath.Join(dir, name), typescript.Language{}, new, nil)
+		writeStubs(t, filepath.Join(dir, name), typescript.Language{}, new, stubs.Everything(""))
 		write(t, filepath.Join(dir, name, "use.ts"), tsProgram(old))
 		breaks, lines := breaksIn("typescript", Compare(old, new, Promise{Rollout: "server-leads", Kept: "each-reads-other", Languages: []string{"typescript"}}))
 		verdicts[name+"/use.ts"] = breaks

@@ -41,7 +41,17 @@ type Output struct {
 	Language string `toml:"language"`
 	Into     string `toml:"into"`
 	Package  string `toml:"package"`
+
+	Roles      []string `toml:"roles"`      // of "types", "client", "server"; all where it is empty
+	Types      string   `toml:"types"`      // into of the output whose types are shared, where several have types
+	Exhaustive bool     `toml:"exhaustive"` // adds what stops compiling when something is added
 }
+
+// Roles are what an output may hold.
+var Roles = []string{"types", "client", "server"}
+
+// Has tells whether an output has a role.
+func (o *Output) Has(role string) bool { return len(o.Roles) == 0 || slices.Contains(o.Roles, role) }
 
 // Promise is what a project promises those who use its definitions.
 type Promise struct {
@@ -96,10 +106,10 @@ func Open(dir string) (*Project, error) {
 }
 
 var (
-	keys = []string{"name", "sources", "stubs", "stubs.language", "stubs.into", "stubs.package", "promise", "promise.rollout", "promise.kept", "promise.forms", "promise.languages", "advice", "advice.off"}
+	keys = []string{"name", "sources", "stubs", "stubs.language", "stubs.into", "stubs.package", "stubs.roles", "stubs.types", "stubs.exhaustive", "promise", "promise.rollout", "promise.kept", "promise.forms", "promise.languages", "advice", "advice.off"}
 
 	// laterKeys belong to the format, but this version does not read them.
-	laterKeys = []string{"waiver", "stubs.roles", "stubs.exhaustive", "promise.compared_with"}
+	laterKeys = []string{"waiver", "promise.compared_with"}
 )
 
 func (p *Project) readConfig(text string) error {
@@ -155,6 +165,13 @@ func unknownKey(file *source.File, e *toml.DecodeError) source.Finding {
 	return f
 }
 
+func nearestOf(word string, words []string) string {
+	if near := source.Nearest(word, words); near != "" {
+		return "did you mean " + near + "?"
+	}
+	return ""
+}
+
 func place(file *source.File, line, column, length int) source.Place {
 	offset := 0
 	for ; line > 1; line-- {
@@ -185,6 +202,11 @@ func (c *Config) check(file *source.File, bad *BadConfig) {
 		}
 		if o.Into == "" {
 			add("[[stubs]]", "a [[stubs]] needs the folder to write into", `write, for example: into = "gen"`)
+		}
+		for _, role := range o.Roles {
+			if !slices.Contains(Roles, role) {
+				add(`"`+role+`"`, fmt.Sprintf("a role is one of %s, not %q", strings.Join(Roles, ", "), role), nearestOf(role, Roles))
+			}
 		}
 	}
 	one := func(key string, value *string, allowed ...string) {

@@ -30,7 +30,7 @@ func TestConfig(t *testing.T) {
 	dir := write(t, t.TempDir(), map[string]string{"faithful.toml": "name = \"x\"\n[[stubs]]\nlanguage = \"go\"\ninto = \"gen\"\npackage = \"p\"\n[[stubs]]\nlanguage = \"go\"\ninto = \"other\"\n", "a/b/c.txt": ""})
 	p, err := Open(filepath.Join(dir, "a", "b"))
 	require.NoError(t, err)
-	assert.Equal(t, Config{Name: "x", Sources: []string{"."}, Stubs: []Output{{"go", "gen", "p"}, {"go", "other", ""}},
+	assert.Equal(t, Config{Name: "x", Sources: []string{"."}, Stubs: []Output{{Language: "go", Into: "gen", Package: "p"}, {Language: "go", Into: "other"}},
 		Promise: Promise{"server-leads", "each-reads-other", []string{"binary", "json", "http"}, []string{"go"}}}, p.Config, "with the defaults")
 	real, err := filepath.EvalSymlinks(dir)
 	require.NoError(t, err)

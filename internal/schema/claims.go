@@ -35,7 +35,7 @@ func Claims(decl any) []string {
 		return plain(d.Name)
 	case *Service:
 		n := d.Name
-		return []string{n, n + "Calls", n + "Client", "Async" + n + "Client", "Serve" + n, n + "EveryCall"}
+		return []string{n, n + "Calls", n + "Client", "Async" + n + "Client", "Serve" + n, n + "EveryCall", "Serve" + n + "EveryCall"}
 	}
 	return nil
 }

@@ -30,7 +30,7 @@ func (u UUID) String() string {
 // section 4).
 func ParseUUID(s string) (UUID, error) {
 	var u UUID
-	if len(s) != 36 || s[8] != '-' || s[13] != '-' || s[18] != '-' || s[23] != '-' {
+	if len(s) != 36 || strings.Count(s, "-") != 4 || s[8] != '-' || s[13] != '-' || s[18] != '-' || s[23] != '-' {
 		return u, fmt.Errorf("a uuid is written as 8-4-4-4-12 hexadecimal digits")
 	}
 	if _, err := hex.Decode(u[:], []byte(strings.ReplaceAll(s, "-", ""))); err != nil {

@@ -27,11 +27,42 @@ type About struct {
 	Version string // "draft", or a sealed version
 }
 
+// Options say what an output holds.
+type Options struct {
+	Types, Client, Server bool // its roles
+	// Package is how programs import the output folder: a Go import path, a
+	// dotted Python package.
+	Package string
+	// TypesAt is where the types are when the output has none: as Package, in
+	// TypeScript as a path relative to the output folder.
+	TypesAt string
+	// Exhaustive adds what stops compiling when something is added.
+	Exhaustive bool
+
+	// For Scaffold: the output folder as seen from that of the server, and what
+	// makes samples.
+	Into    string
+	Samples Samples
+}
+
+// Everything are the options of an output with all roles.
+func Everything(packageName string) Options {
+	return Options{Types: true, Client: true, Server: true, Package: packageName}
+}
+
+// Option is a key of [[stubs]] that a language has beside those of all.
+type Option struct{ Key, Default, Doc string }
+
 // Language makes the stubs of one language.
 type Language interface {
 	Name() string
+	// Options lists the keys of its own.
+	Options() []Option
 	// Generate returns all files of an output, sorted by path.
-	Generate(defs *schema.Definitions, about About, options map[string]string) ([]File, error)
+	Generate(defs *schema.Definitions, about About, options Options) ([]File, error)
+	// Scaffold returns starting points for a server of a service, that belong
+	// to the user.
+	Scaffold(s *schema.Service, options Options) []File
 }
 
 // Code is a writer for source code: it knows the indent, and nothing else.

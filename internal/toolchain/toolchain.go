@@ -80,30 +80,61 @@ func Faithful(t testing.TB, dir string, args ...string) *exec.Cmd {
 }
 
 // BuildTypeScript compiles a TypeScript project, with what it needs from the
-// registry, and returns the folder of the output.
-func BuildTypeScript(t testing.TB, dir string) string {
+// registry, into a folder, and returns that.
+func BuildTypeScript(t testing.TB, dir, out string) string {
 	t.Helper()
-	InstallTypeScript(t, dir)
-	out := t.TempDir()
+	InstallNode(t, dir)
+	require.NoError(t, os.MkdirAll(out, 0o777))
 	require.NoError(t, os.WriteFile(filepath.Join(out, "package.json"), []byte(`{"type":"module"}`), 0o666))
+	modules, err := filepath.Abs(filepath.Join(dir, "node_modules"))
+	require.NoError(t, err)
+	require.NoError(t, os.Symlink(modules, filepath.Join(out, "node_modules")))
 	Run(t, dir, "node_modules/.bin/tsc", "--outDir", out)
 	// Stubs must compile where people demand less, too.
 	Run(t, dir, "node_modules/.bin/tsc", "--noEmit", "--exactOptionalPropertyTypes", "false", "--noUncheckedIndexedAccess", "false", "--noPropertyAccessFromIndexSignature", "false")
 	return out
 }
 
-// InstallTypeScript installs what a TypeScript project needs from the
+// InstallNode installs what a project for Node needs from the
 // registry. Test binaries run side by side, so one waits for the other.
-func InstallTypeScript(t testing.TB, dir string) {
+func InstallNode(t testing.TB, dir string) {
 	t.Helper()
 	file, err := os.Open(filepath.Join(dir, "package.json"))
 	require.NoError(t, err)
 	defer file.Close() // which gives up the lock, too
 	require.NoError(t, syscall.Flock(int(file.Fd()), syscall.LOCK_EX))
-	if _, err := os.Stat(filepath.Join(dir, "node_modules", ".bin", "tsc")); err == nil {
+	wanted, err := os.ReadFile(filepath.Join(dir, "package.json"))
+	require.NoError(t, err)
+	installed := filepath.Join(dir, "node_modules", ".installed.json")
+	if have, err := os.ReadFile(installed); err == nil && string(have) == string(wanted) {
 		return
 	}
 	Run(t, dir, "npm", "install", "--no-audit", "--no-fund", "--no-package-lock")
+	require.NoError(t, os.WriteFile(installed, wanted, 0o666))
+}
+
+// Python returns an interpreter with what the tests of Python stubs need from
+// the registry; it skips the test where there is no Python.
+func Python(t testing.TB) string {
+	t.Helper()
+	Require(t, "python")
+	dir := filepath.Join(Root(), "conformance", "python")
+	requirements := filepath.Join(dir, "requirements.txt")
+	file, err := os.Open(requirements)
+	require.NoError(t, err)
+	defer file.Close() // which gives up the lock, too
+	require.NoError(t, syscall.Flock(int(file.Fd()), syscall.LOCK_EX))
+	python := filepath.Join(dir, ".venv", "bin", "python")
+	wanted, err := os.ReadFile(requirements)
+	require.NoError(t, err)
+	installed := filepath.Join(dir, ".venv", "requirements.txt")
+	if have, err := os.ReadFile(installed); err == nil && string(have) == string(wanted) {
+		return python
+	}
+	Run(t, dir, "python3", "-m", "venv", ".venv")
+	Run(t, dir, python, "-m", "pip", "install", "--quiet", "--disable-pip-version-check", "-r", "requirements.txt")
+	require.NoError(t, os.WriteFile(installed, wanted, 0o666))
+	return python
 }
 
 // Measured measures a ratio until it is good enough, three times at most: what

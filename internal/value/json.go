@@ -535,20 +535,26 @@ func (r *jsonReader) number() (string, *Error) {
 func (r *jsonReader) string() (string, *Error) {
 	start := r.at
 	r.at++
-	var b []byte
+	var b []byte // what came before the last run without escapes
 	for r.at < len(r.data) {
-		c := r.data[r.at]
-		switch {
-		case c == '"':
+		run := r.at
+		for r.at < len(r.data) && r.data[r.at] >= 0x20 && r.data[r.at] != '"' && r.data[r.at] != '\\' {
 			r.at++
-			return string(b), nil
-		case c < 0x20:
-			return "", r.refuse("a string", "a control character")
-		case c != '\\':
-			b = append(b, c)
-			r.at++
-			continue
 		}
+		plain := r.data[run:r.at]
+		switch {
+		case r.at == len(r.data):
+			return "", r.refuseAt(start, "a string", "one that is not closed")
+		case r.data[r.at] < 0x20:
+			return "", r.refuse("a string", "a control character")
+		case r.data[r.at] == '"' && b == nil:
+			r.at++
+			return string(plain), nil
+		case r.data[r.at] == '"':
+			r.at++
+			return string(append(b, plain...)), nil
+		}
+		b = append(b, plain...)
 		r.at++
 		if r.at >= len(r.data) {
 			break

@@ -190,21 +190,21 @@ message X {
 	v, err := DecodeJSON(m, []byte(`{"fare":"0.4","day":"2025-12-31","wait":"PT3601S","at":"2026-01-01T00:00:00.5Z","codes":["a","","abcd","a"],"keys":{"a":1,"long~":2},"fares":["1.5","1.50",2],"passage":{"later":1},"short-one":"x","x":[[0],[-0],["NaN"],["NaN"]],"deck":9}`), 0)
 	require.NoError(t, err)
 	assert.Equal(t, []Violation{
-		{"/fare", "must be 0.50 to 12.5, not 0.4"},
-		{"/day", "must be at least 2026-01-01, not 2025-12-31"},
-		{"/wait", "must be at most PT3600S, not PT3601S"},
-		{"/at", "must be at most 2026-01-01T00:00:00Z, not 2026-01-01T00:00:00.5Z"},
-		{"/codes", "must have 1 to 2 entries, not 4"},
-		{"/codes/3", "must be unique, and is equal to element 0"},
-		{"/codes/1", "must have 1 to 3 characters, not 0"},
-		{"/codes/2", "must have 1 to 3 characters, not 4"},
-		{"/keys", "must have at most 1 entries, not 2"},
-		{"/keys/long~0", "must have 1 to 3 characters, not 5"},
-		{"/fares/1", "must be unique, and is equal to element 0"},
-		{"/passage", "must be one of foot, people, again"},
-		{"/short-one", "must have 2 to 9 characters, not 1"},
-		{"/x/3", "must be unique, and is equal to element 2"},
-		{"/deck", "must be one of open, carDeck, upper"},
+		{Pointer: "/fare", Detail: "must be 0.50 to 12.5, not 0.4"},
+		{Pointer: "/day", Detail: "must be at least 2026-01-01, not 2025-12-31"},
+		{Pointer: "/wait", Detail: "must be at most PT3600S, not PT3601S"},
+		{Pointer: "/at", Detail: "must be at most 2026-01-01T00:00:00Z, not 2026-01-01T00:00:00.5Z"},
+		{Pointer: "/codes", Detail: "must have 1 to 2 entries, not 4"},
+		{Pointer: "/codes/3", Detail: "must be unique, and is equal to element 0"},
+		{Pointer: "/codes/1", Detail: "must have 1 to 3 characters, not 0"},
+		{Pointer: "/codes/2", Detail: "must have 1 to 3 characters, not 4"},
+		{Pointer: "/keys", Detail: "must have at most 1 entries, not 2"},
+		{Pointer: "/keys/long~0", Detail: "must have 1 to 3 characters, not 5"},
+		{Pointer: "/fares/1", Detail: "must be unique, and is equal to element 0"},
+		{Pointer: "/passage", Detail: "must be one of foot, people, again"},
+		{Pointer: "/short-one", Detail: "must have 2 to 9 characters, not 1"},
+		{Pointer: "/x/3", Detail: "must be unique, and is equal to element 2"},
+		{Pointer: "/deck", Detail: "must be one of open, carDeck, upper"},
 	}, Validate(v))
 	assert.Empty(t, Validate(&Message{Type: m, Fields: map[int]Value{1: schema.Decimal{Coefficient: "50", Scale: 2}}}))
 }

@@ -6,6 +6,7 @@ package value
 
 import (
 	"bytes"
+	"encoding/binary"
 	"fmt"
 	"math"
 	"slices"
@@ -30,7 +31,7 @@ type Enum struct {
 type List []Value
 
 // Map is a map, its keys in the bytewise order of their CBOR encoding (RFC
-// 8949, section 4.2.1); unlisted names of an enum come last.
+// 8949, section 4.2.1); unlisted names of an enum come last, in the order of texts.
 type Map struct{ Entries []Entry }
 
 // Entry is one entry of a map. Key is a string, int64, uint64 or Enum.
@@ -116,8 +117,8 @@ func sortEntries(entries []Entry) {
 	sortByKey(entries, func(e Entry) Value { return e.Key })
 }
 
-// sortByKey puts entries in the bytewise order of their encoded keys; what has
-// no encoding comes last, in the order that it has.
+// sortByKey puts entries in the bytewise order of their encoded keys; names
+// that have no encoding come last, shorter ones first, then bytewise.
 func sortByKey[T any](entries []T, key func(T) Value) {
 	if len(entries) < 2 {
 		return
@@ -131,7 +132,8 @@ func sortByKey[T any](entries []T, key func(T) Value) {
 		list[i].entry = e
 		w := &cborWriter{}
 		if k, isEnum := key(e).(Enum); isEnum && k.Number < 0 {
-			list[i].key = []byte{0xff} // after every head
+			// After every head, by their texts.
+			list[i].key = append(append([]byte{0xff}, binary.BigEndian.AppendUint32(nil, uint32(len(k.Name)))...), k.Name...)
 		} else if err := w.value(key(e), nil); err == nil {
 			list[i].key = w.out
 		}
@@ -214,13 +216,15 @@ func equalAny(a, b schema.Any) bool {
 type Violation struct {
 	Pointer string `json:"pointer"` // RFC 6901, by names in JSON
 	Detail  string `json:"detail"`  // a sentence for a person
+
+	In string `json:"in,omitempty"` // "path", "query", "header" or "cookie"; "" for the body
 }
 
 // Validate lists every violation in a request that could be read: members and
 // alternatives that are not listed, and bounds that are not kept.
 func Validate(m *Message) []Violation {
 	v := &validator{}
-	v.value("", m, &schema.Type{Kind: schema.KindMessage, Message: m.Type}, nil)
+	v.value("", m, &schema.Type{Kind: schema.KindMessage, Message: m.Type}, nil, false)
 	return v.list
 }
 
@@ -228,19 +232,21 @@ type validator struct{ list []Violation }
 
 func (v *validator) add(path string, details ...string) {
 	for _, detail := range details {
-		v.list = append(v.list, Violation{path, detail})
+		v.list = append(v.list, Violation{Pointer: path, Detail: detail})
 	}
 }
 
-// value validates one value, against its type and the bounds of its field.
-func (v *validator) value(path string, x Value, t *schema.Type, own *schema.Bounds) {
+// value validates one value, against its type and the bounds of its field. A
+// secret value is not said.
+func (v *validator) value(path string, x Value, t *schema.Type, own *schema.Bounds, secret bool) {
 	bounds := []*schema.Bounds{own}
 	if t.Named != nil {
 		bounds = append(bounds, t.Named.Bounds)
+		secret = secret || t.Named.Secret
 	}
 	for _, b := range bounds {
 		if b != nil {
-			v.bounds(path, x, b)
+			v.bounds(path, x, b, secret)
 		}
 	}
 	switch x := x.(type) {
@@ -254,27 +260,27 @@ func (v *validator) value(path string, x Value, t *schema.Type, own *schema.Boun
 			v.add(path, "must be one of "+joined(t.Union.Alternatives, (*schema.Alternative).JSONName))
 			return
 		}
-		v.value(path+"/"+escapePointer(a.JSONName()), x.Value, a.Type, nil)
+		v.value(path+"/"+escapePointer(a.JSONName()), x.Value, a.Type, nil, false)
 	case List:
 		for i, item := range x {
-			v.value(fmt.Sprintf("%s/%d", path, i), item, t.Elem, nil)
+			v.value(fmt.Sprintf("%s/%d", path, i), item, t.Elem, nil, false)
 		}
 	case *Map:
 		for _, e := range x.Entries {
 			at := path + "/" + escapePointer(KeyText(e.Key, t.Key))
-			v.value(at, e.Key, t.Key, nil)
-			v.value(at, e.Value, t.Elem, nil)
+			v.value(at, e.Key, t.Key, nil, false)
+			v.value(at, e.Value, t.Elem, nil, false)
 		}
 	case *Message:
 		for _, f := range x.Type.Fields {
 			if item, ok := x.Fields[f.Number]; ok {
-				v.value(path+"/"+escapePointer(f.JSONName()), item, f.Type, f.Bounds)
+				v.value(path+"/"+escapePointer(f.JSONName()), item, f.Type, f.Bounds, f.Secret)
 			}
 		}
 	}
 }
 
-func (v *validator) bounds(path string, x Value, b *schema.Bounds) {
+func (v *validator) bounds(path string, x Value, b *schema.Bounds, secret bool) {
 	count := func(n int) {
 		if violation := b.CountViolation(n); violation != "" {
 			v.add(path, violation)
@@ -293,7 +299,13 @@ func (v *validator) bounds(path string, x Value, b *schema.Bounds) {
 	case *Map:
 		count(len(x.Entries))
 	default:
-		v.add(path, b.Violations(x)...)
+		for _, detail := range b.Violations(x) {
+			if rest, shown := strings.CutPrefix(detail, "must be "); secret && shown {
+				limits, _, _ := strings.Cut(rest, ", not ")
+				detail = "must be " + limits
+			}
+			v.add(path, detail)
+		}
 	}
 }
 

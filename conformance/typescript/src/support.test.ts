@@ -2,14 +2,16 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
 
-import { mount, Problem, serve } from "./gen/faithful/web.js";
+import { fetchTransport } from "./gen/faithful/client.js";
+import { mount, serve } from "./gen/faithful/server.js";
+import { Problem } from "./gen/faithful/web.js";
 import * as wire from "./gen/faithful/wire.js";
 import { leafTools } from "./gen/skerry/shared/types.js";
 import { Broken, defaultsTools, listsTools, optionalsTools, scalarsTools } from "./gen/skerry/vectors/types.js";
 import { VectorsClient } from "./gen/skerry/vectors/client.js";
 import { serveVectors } from "./gen/skerry/vectors/server.js";
 
-test("instants are read, written and converted", () => {
+void test("instants are read, written and converted", () => {
   for (const [text, want] of [
     ["2026-07-15T09:30:00+02:00", "2026-07-15T07:30:00Z"],
     ["1969-12-31T23:59:58.500Z", "1969-12-31T23:59:58.5Z"],
@@ -28,12 +30,12 @@ test("instants are read, written and converted", () => {
   assert.throws(() => wire.Instant.of(1.5), wire.WireError);
 });
 
-test("uuids are checked and lower case", () => {
+void test("uuids are checked and lower case", () => {
   assert.equal(wire.uuid("0B9F6A52-3D1C-4E6B-9A57-5F2F3F1D7C01"), "0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01");
   assert.throws(() => wire.uuid("0b9f6a52"), wire.WireError);
 });
 
-test("base64 is strict in bits and lenient in alphabet", () => {
+void test("base64 is strict in bits and lenient in alphabet", () => {
   for (let n = 0; n < 40; n++) {
     const bytes = Uint8Array.from({ length: n }, (_, i) => (i * 37) & 255);
     assert.equal(wire.toBase64(bytes), Buffer.from(bytes).toString("base64url"));
@@ -44,25 +46,25 @@ test("base64 is strict in bits and lenient in alphabet", () => {
   }
 });
 
-test("make fills in defaults and leaves out what is absent", () => {
+void test("make fills in defaults; what is absent is undefined", () => {
   const made = defaultsTools.make({});
   assert.equal(made.large, 9007199254740993n);
   assert.equal(made.deck, "saloon");
   assert.equal(defaultsTools.toJson(made), defaultsTools.toJson(defaultsTools.fromJson("{}")));
-  assert.deepEqual(Object.keys(optionalsTools.make({ name: undefined, small: 3 })), ["small"]);
+  assert.deepEqual(Object.keys(optionalsTools.make({ small: 3 })), Object.keys(optionalsTools.fromJson("{}")), "all of one shape");
 });
 
-test("unknown fields survive a spread", () => {
+void test("unknown fields survive a spread", () => {
   const read = leafTools.fromJson('{"number":1,"#9":"AQ","later":[1.0]}');
   const changed = { ...read, number: 2 };
   assert.equal(leafTools.toJson(changed), '{"number":2,"#9":"AQ","later":[1.0]}');
   assert.equal(Buffer.from(leafTools.toCbor(changed)).toString("hex"), "a207020901");
-  assert.deepEqual({ ...leafTools.make({ number: 2 }) }, { number: 2 }, "nothing is kept where nothing was unknown");
+  assert.deepEqual({ ...leafTools.make({ number: 2 }) }, { third: undefined, number: 2 }, "nothing is kept where nothing was unknown");
 });
 
-test("many unknown fields cost no more than their length", () => {
-  const members = Array.from({ length: 200_000 }, (_, i) => `,"a${i}":0`).join("");
-  const numbers = Array.from({ length: 65_000 }, (_, i) => `,"#${65_535 - i}":"AA"`).join("");
+void test("many unknown fields cost no more than their length", () => {
+  const members = Array.from({ length: 200_000 }, (_, i) => `,"a${String(i)}":0`).join("");
+  const numbers = Array.from({ length: 65_000 }, (_, i) => `,"#${String(65_535 - i)}":"AA"`).join("");
   const payload = `{"number":1${members}${numbers}}`;
   const start = performance.now();
   const leaf = leafTools.fromJson(payload);
@@ -72,7 +74,7 @@ test("many unknown fields cost no more than their length", () => {
   assert.throws(() => leafTools.fromJson(payload.replace('"a5"', '"a6"')), wire.WireError);
 });
 
-test("what can't be written is refused with its reason", () => {
+void test("what can't be written is refused with its reason", () => {
   const scalars = scalarsTools.fromJson('{"flag":true,"small":1,"large":1,"count":1,"ratio":1,"name":"","data":"","key":"0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01","at":"1970-01-01T00:00:00Z","deck":"open","i8":0,"i16":0,"u8":0,"u16":0,"u64":0,"f32":0}');
   for (const [field, value] of Object.entries({ small: 1.5, large: 1n << 63n, count: -1, i8: 128, u8: 256, u16: -1, u64: -1n, f32: 1e39, name: "\ud800", key: "x", deck: "?sun" })) {
     assert.throws(() => scalarsTools.toCbor({ ...scalars, [field]: value }), wire.WireError, field);
@@ -81,7 +83,7 @@ test("what can't be written is refused with its reason", () => {
   assert.deepEqual(scalarsTools.validate({ ...scalars, deck: "#7" }), [{ pointer: "/deck", detail: "must be one of unassigned, open, car, saloon, last" }]);
 });
 
-test("errors of reading name the place", () => {
+void test("errors of reading name the place", () => {
   for (const [payload, path] of [
     ['{"leaves":[{"number":1},{"number":"x"}]}', "/leaves/1/number"],
     ['{"maps":[{"a/b":{}}]}', "/maps/0/a~1b/number"],
@@ -95,7 +97,7 @@ test("errors of reading name the place", () => {
   }
 });
 
-test("a payload over the budget is too large", () => {
+void test("a payload over the budget is too large", () => {
   const head = Uint8Array.from([0xaa, 0x01, 0x9a, 0x00, 0x1e, 0x84, 0x80]);
   const payload = new Uint8Array(head.length + 2_000_000).fill(0xf4);
   payload.set(head);
@@ -124,7 +126,7 @@ const scalars = scalarsTools.make({
   f32: Math.fround(0.1),
 });
 
-test("client and server meet without a network", async () => {
+void test("client and server meet without a network", async () => {
   const told: unknown[] = [];
   const server = serve(
     serveVectors(
@@ -145,7 +147,7 @@ test("client and server meet without a network", async () => {
     ),
   );
   for (const form of ["cbor", "json"] as const) {
-    const client = new VectorsClient("http://anywhere/v1/", { form, fetch: (request) => server(request) });
+    const client = new VectorsClient("http://anywhere/v1/", { form, transport: fetchTransport((request) => server(request)) });
     assert.deepEqual(await client.echo(scalars), scalars);
     await client.ping();
     await client.drop({ name: "a", children: [], byName: new Map() });
@@ -156,7 +158,7 @@ test("client and server meet without a network", async () => {
   assert.equal(told.length, 2, "the hook is told all of it");
 });
 
-test("a slow handler is answered for, and cancelled", async () => {
+void test("a slow handler is answered for, and cancelled", async () => {
   let aborted = false;
   // Signals that time out don't keep Node running; a real server's socket does.
   const awake = setTimeout(() => undefined, 5000);
@@ -172,18 +174,18 @@ test("a slow handler is answered for, and cancelled", async () => {
     },
     { handlerTimeout: 20 },
   );
-  const client = new VectorsClient("http://anywhere", { fetch: (request) => server(request) });
+  const client = new VectorsClient("http://anywhere", { transport: fetchTransport((request) => server(request)) });
   await assert.rejects(client.fetch(), (problem: unknown) => problem instanceof Problem && problem.problem === "too-slow");
   clearTimeout(awake);
   assert.equal(aborted, true);
 });
 
-test("health tells, and nothing of the inside", async () => {
+void test("health tells, and nothing of the inside", async () => {
   const server = mount({ name: "n", version: "v", digest: "d", modules: [], errors: [] }, [], {
     health: () => {
       throw new Error("the sea is rough");
     },
-    withoutDefinitions: true,
+    definitions: "hidden",
   });
   const health = await server(new Request("http://anywhere/-/health"));
   assert.equal(health.status, 503);

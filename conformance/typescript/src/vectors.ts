@@ -1,10 +1,8 @@
 // Reads vectors from a file and holds the stubs against them.
 import { readFileSync } from "node:fs";
 
+import { attempt, codecs } from "./codecs.js";
 import * as wire from "./gen/faithful/wire.js";
-import { manyTools } from "./gen/skerry/many/types.js";
-import { leafTools } from "./gen/skerry/shared/types.js";
-import { boundedTools, brokenTools, defaultsTools, emptyTools, listsTools, mapsTools, nodeTools, optionalsTools, renamedTools, scalarsTools } from "./gen/skerry/vectors/types.js";
 
 interface Vector {
   readonly message: string;
@@ -15,33 +13,6 @@ interface Vector {
   readonly json: string | null;
   readonly why?: string;
   readonly violations: readonly wire.Violation[] | null;
-}
-
-const codecs: Readonly<Record<string, wire.Codec<unknown>>> = {
-  Many: manyTools as wire.Codec<unknown>,
-  Leaf: leafTools as wire.Codec<unknown>,
-  Bounded: boundedTools as wire.Codec<unknown>,
-  Broken: brokenTools as wire.Codec<unknown>,
-  Defaults: defaultsTools as wire.Codec<unknown>,
-  Empty: emptyTools as wire.Codec<unknown>,
-  Lists: listsTools as wire.Codec<unknown>,
-  Maps: mapsTools as wire.Codec<unknown>,
-  Node: nodeTools as wire.Codec<unknown>,
-  Optionals: optionalsTools as wire.Codec<unknown>,
-  Renamed: renamedTools as wire.Codec<unknown>,
-  Scalars: scalarsTools as wire.Codec<unknown>,
-};
-
-/** What comes of an attempt; undefined when it is refused. */
-function attempt<T>(act: () => T): T | undefined {
-  try {
-    return act();
-  } catch (problem) {
-    if (problem instanceof wire.WireError) {
-      return undefined;
-    }
-    throw problem;
-  }
 }
 
 /** What is wrong with a vector, or undefined. */
@@ -60,11 +31,11 @@ function disagreement(v: Vector): string | undefined {
   }
   const cbor = attempt(() => Buffer.from(wire.toCbor(codec, message)).toString("hex")) ?? null;
   if (cbor !== v.cbor) {
-    return `writes ${cbor}, not ${v.cbor}`;
+    return `writes ${String(cbor)}, not ${String(v.cbor)}`;
   }
   const json = attempt(() => wire.toJson(codec, message)) ?? null;
   if (json !== v.json) {
-    return `writes ${json}, not ${v.json}`;
+    return `writes ${String(json)}, not ${String(v.json)}`;
   }
   const violations = JSON.stringify(wire.validate(codec, message));
   const wanted = JSON.stringify(v.violations ?? []);
@@ -79,5 +50,5 @@ for (const v of vectors) {
     console.log(`${v.message} as ${v.form}: ${v.form === "json" ? Buffer.from(v.payload, "hex").toString() : v.payload}\n  ${problem}`);
   }
 }
-console.log(bad === 0 ? `${vectors.length} payloads agree` : `${bad} of ${vectors.length} payloads disagree`);
+console.log(bad === 0 ? `${String(vectors.length)} payloads agree` : `${String(bad)} of ${String(vectors.length)} payloads disagree`);
 process.exitCode = bad === 0 ? 0 : 1;

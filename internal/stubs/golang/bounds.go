@@ -43,24 +43,37 @@ func rawString(s string) string {
 	return strconv.Quote(s)
 }
 
-// boundsOf writes what holds the value of a field against its bounds; value is
-// an expression of the field's own type, never a pointer.
-func (g *generator) boundsOf(f *schema.Field, value, path string) {
-	b, wire := f.Bounds, g.wire()
+// check is a value to be held against bounds.
+type check struct {
+	typ     *schema.Type
+	value   string // an expression, never a pointer
+	path    string
+	pattern string // the expression of the compiled pattern
+	secret  bool
+}
+
+// bounds writes what holds a value against bounds.
+func (g *generator) bounds(b *schema.Bounds, c check) {
+	wire, t, value := g.wire(), c.typ, c.value
 	refuse := func(condition, format string, args ...string) {
 		g.In("if "+condition+" {", func() {
-			g.P("list = %s.Refuse(list, %s, %s)", wire, path, strings.Join(append([]string{strconv.Quote(format)}, args...), ", "))
+			g.P("list = %s.Refuse(list, %s, %s)", wire, c.path, strings.Join(append([]string{strconv.Quote(format)}, args...), ", "))
 		}, "}")
 	}
-	if stubs.Narrows(f.Type.Kind, b) {
-		condition, shown := g.outside(f.Type.Kind, value, b)
-		refuse(condition, "must be "+strings.ReplaceAll(b.RangeText(), "%", "%%")+", not %v", shown)
+	if stubs.Narrows(t.Kind, b) {
+		condition, shown := g.outside(t, value, b)
+		format := "must be " + strings.ReplaceAll(b.RangeText(), "%", "%%")
+		if c.secret {
+			refuse(condition, format)
+		} else {
+			refuse(condition, format+", not %v", shown)
+		}
 	}
 	if l := b.Length; stubs.Limits(l) {
 		length, noun := "len("+value+")", "bytes"
-		if f.Type.Kind == schema.KindText {
+		if t.Kind == schema.KindText {
 			g.std("unicode/utf8")
-			length, noun = "utf8.RuneCountInString("+value+")", "characters"
+			length, noun = "utf8.RuneCountInString("+g.base(t, value)+")", "characters"
 		}
 		refuse("n := "+length+"; "+stubs.OutsideLimits("n", l), fmt.Sprintf("must have %s %s, not %%d", l, noun), "n")
 	}
@@ -68,11 +81,12 @@ func (g *generator) boundsOf(f *schema.Field, value, path string) {
 		refuse("n := len("+value+"); "+stubs.OutsideLimits("n", l), b.CountFormat(), "n")
 	}
 	if b.Pattern != "" {
-		refuse("!"+patternsName(f.Message)+"."+FieldName(f)+".MatchString("+value+")", "must match %s", rawString(b.Pattern))
+		refuse("!"+c.pattern+".MatchString("+g.base(t, value)+")", "must match %s", rawString(b.Pattern))
 	}
 	if b.Unique {
-		g.In(fmt.Sprintf("list = %s.Unique(list, %s, len(%s), func(b []byte, w *%s.Writer, i int) []byte {", wire, path, value, wire), func() {
-			g.appendJSONValue(f.Type.Elem, value+"[i]", "b", 0)
+		g.In(fmt.Sprintf("list = %s.Unique(list, %s, len(%s), func(b []byte, w *%s.Writer, i int) []byte {", wire, c.path, value, wire), func() {
+			g.starts = 0
+			g.appendJSONValue(t.Elem, value+"[i]", "b", 0)
 			g.P("return b")
 		}, "})")
 	}
@@ -80,22 +94,38 @@ func (g *generator) boundsOf(f *schema.Field, value, path string) {
 
 // outside writes the condition that a value lies outside of a range, and how
 // the value is shown.
-func (g *generator) outside(k schema.Kind, value string, b *schema.Bounds) (condition, shown string) {
+func (g *generator) outside(t *schema.Type, value string, b *schema.Bounds) (condition, shown string) {
 	var parts []string
-	switch {
-	case k == schema.KindInstant:
+	compare := func(format string, low, high bool, literal func(any) string) {
+		if low {
+			parts = append(parts, fmt.Sprintf(format, value, "<", literal(b.Low)))
+		}
+		if high {
+			parts = append(parts, fmt.Sprintf(format, value, ">", literal(b.High)))
+		}
+	}
+	switch t.Kind {
+	case schema.KindInstant:
 		if b.Low != nil {
 			parts = append(parts, fmt.Sprintf("%s.Before(%s)", method(value), g.literal(b.Low)))
 		}
 		if b.High != nil {
 			parts = append(parts, fmt.Sprintf("%s.After(%s)", method(value), g.literal(b.High)))
 		}
-		return strings.Join(parts, " || "), g.wire() + ".InstantText(" + value + ")"
-	case k == schema.KindFloat32 || k == schema.KindFloat64:
-		wide := value
-		if k == schema.KindFloat32 {
-			wide = "float64(" + value + ")"
+		shown = g.wire() + ".InstantText(" + value + ")"
+	case schema.KindDecimal:
+		compare("%[1]s.Compare(%[3]s) %[2]s 0", b.Low != nil, b.High != nil, g.literal)
+		for i := range parts {
+			parts[i] = method(parts[i])
 		}
+		shown = value
+	case schema.KindDate:
+		compare("%s %s %s", b.Low != nil, b.High != nil, g.literal)
+		shown = value
+	case schema.KindDuration:
+		compare("%s %s %s", b.Low != nil, b.High != nil, g.literal)
+		shown = g.wire() + ".DurationText(" + value + ")"
+	case schema.KindFloat32, schema.KindFloat64:
 		// Negated, so that NaN is outside.
 		if b.Low != nil {
 			parts = append(parts, fmt.Sprintf("%s >= %s", value, schema.LiteralText(b.Low)))
@@ -103,13 +133,89 @@ func (g *generator) outside(k schema.Kind, value string, b *schema.Bounds) (cond
 		if b.High != nil {
 			parts = append(parts, fmt.Sprintf("%s <= %s", value, schema.LiteralText(b.High)))
 		}
-		return "!(" + strings.Join(parts, " && ") + ")", g.wire() + ".FloatText(" + wide + ")"
+		return "!(" + strings.Join(parts, " && ") + ")", g.wire() + ".FloatText(float64(" + value + "))"
+	default:
+		compare("%s %s %s", stubs.NarrowsLow(t.Kind, b), stubs.NarrowsHigh(t.Kind, b), schema.LiteralText)
+		shown = value
 	}
-	if stubs.NarrowsLow(k, b) {
-		parts = append(parts, fmt.Sprintf("%s < %s", value, schema.LiteralText(b.Low)))
+	return strings.Join(parts, " || "), shown
+}
+
+func (g *generator) violations(m *schema.Message) {
+	wire := g.wire()
+	g.P("")
+	g.P("// AppendViolations adds everything that a request must not hold.")
+	receiver := fmt.Sprintf("func (m *%s) AppendViolations(list []%s.Violation, path string) []%s.Violation {", m.Name, wire, wire)
+	if !stubs.Checked(&schema.Type{Kind: schema.KindMessage, Message: m}) {
+		g.In(strings.Replace(receiver, "path string", "_ string", 1), func() { g.P("return list") }, "}")
+		return
 	}
-	if stubs.NarrowsHigh(k, b) {
-		parts = append(parts, fmt.Sprintf("%s > %s", value, schema.LiteralText(b.High)))
+	g.In(receiver, func() {
+		for _, f := range m.Fields {
+			if !stubs.Checked(f.Type) && f.Bounds == nil {
+				continue
+			}
+			value, path := "m."+FieldName(f), fmt.Sprintf("path+%q", stubs.Pointer(f.JSONName()))
+			check := func(plain string) {
+				if f.Bounds != nil {
+					g.bounds(f.Bounds, check{typ: f.Type, value: plain, path: path, pattern: patternsName(m) + "." + FieldName(f), secret: f.IsSecret()})
+				}
+				if stubs.Checked(f.Type) {
+					g.violationsOf(f.Type, plain, path, 0)
+				}
+			}
+			switch {
+			case f.Presence == schema.Required || nilable(f.Type) && f.Presence == schema.Defaulted && f.Bounds == nil:
+				check(value)
+			case nilable(f.Type):
+				g.In(fmt.Sprintf("if %s {", present(f, value)), func() { check(value) }, "}")
+			default:
+				g.In(fmt.Sprintf("if %s != nil {", value), func() { check("*" + value) }, "}")
+			}
+		}
+		g.P("return list")
+	}, "}")
+}
+
+// violationsOf writes what adds the violations of a value: those of its named
+// type, and those of what it holds.
+func (g *generator) violationsOf(t *schema.Type, value, path string, depth int) {
+	if !stubs.Checked(t) {
+		return
 	}
-	return strings.Join(parts, " || "), value
+	if hasMethods(t) || isDefined(t) {
+		g.P("list = %s.AppendViolations(list, %s)", method(value), path)
+		return
+	}
+	if t.Named != nil && t.Named.Bounds != nil {
+		g.bounds(t.Named.Bounds, check{typ: t, value: value, path: path, secret: t.Named.Secret})
+	}
+	g.violationsInside(t, value, path, depth)
+}
+
+// violationsInside is violationsOf for what a list, map or union holds.
+func (g *generator) violationsInside(t *schema.Type, value, path string, depth int) {
+	if !stubs.Checked(&schema.Type{Kind: t.Kind, Union: t.Union, Elem: t.Elem, Key: t.Key}) {
+		return
+	}
+	v := "v" + strings.Repeat("v", depth)
+	switch t.Kind {
+	case schema.KindUnion:
+		g.P("list = %s{}.AppendViolations(list, %s, %s)", g.unionTools(t.Union), path, value)
+	case schema.KindList:
+		i := strings.Repeat("i", depth+1)
+		g.In(fmt.Sprintf("for %s := range %s {", i, value), func() {
+			g.violationsOf(t.Elem, fmt.Sprintf("%s[%s]", value, i), fmt.Sprintf("%s.Index(%s, %s)", g.wire(), path, i), depth+1)
+		}, "}")
+	case schema.KindMap:
+		key := "key" + strings.Repeat("y", depth)
+		g.In(fmt.Sprintf("for _, %s := range %s {", key, g.sortedKeys(t, value)), func() {
+			at := fmt.Sprintf("%s.Step(%s, %s)", g.wire(), path, g.keyText(t.Key, key))
+			g.violationsOf(t.Key, key, at, depth+1)
+			if stubs.Checked(t.Elem) {
+				g.P("%s := %s[%s]", v, value, key)
+				g.violationsOf(t.Elem, v, at, depth+1)
+			}
+		}, "}")
+	}
 }

@@ -3,7 +3,10 @@
 // with them (support/).
 //
 //	names.go    names of definitions → names in Go
-//	types.go    messages, enums, errors and their codecs
+//	types.go    constants, enums, messages and errors
+//	named.go    named types; union.go unions
+//	cbor.go     reading and writing CBOR; json.go JSON; scalars.go scalars in both
+//	bounds.go   what finds violations
 //	service.go  clients and servers
 package golang
 
@@ -20,7 +23,7 @@ import (
 	"faithfulcourier/internal/stubs"
 )
 
-//go:embed support/wire/wire.go support/wire/cbor.go support/wire/json.go support/wire/scalar.go support/web/web.go support/web/client.go support/web/server.go
+//go:embed support
 var support embed.FS
 
 const supportImport = "faithfulcourier/internal/stubs/golang/support"
@@ -31,12 +34,19 @@ type Language struct{}
 // Name returns "go".
 func (Language) Name() string { return "go" }
 
-// Generate returns the files of all modules and of the support packages. The
-// option "package" is the import path of the output folder.
-func (Language) Generate(defs *schema.Definitions, about stubs.About, options map[string]string) ([]stubs.File, error) {
-	root := strings.Trim(options["package"], "/")
+// Options returns the key package.
+func (Language) Options() []stubs.Option {
+	return []stubs.Option{{Key: "package", Doc: "the import path of the output folder; required"}}
+}
+
+// Generate returns the files of all modules and of the support packages.
+func (Language) Generate(defs *schema.Definitions, about stubs.About, options stubs.Options) ([]stubs.File, error) {
+	root, types := strings.Trim(options.Package, "/"), strings.Trim(options.TypesAt, "/")
 	if root == "" {
 		return nil, fmt.Errorf(`a Go output needs its import path: write package = "example.org/project/gen"`)
+	}
+	if options.Types {
+		types = root
 	}
 	var files []stubs.File
 	add := func(path string, source []byte) error {
@@ -47,40 +57,51 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options ma
 		files = append(files, stubs.File{Path: path, Content: stubs.Seal("//", formatted)})
 		return nil
 	}
+	calls := options.Client || options.Server
 	for _, m := range defs.Modules {
-		g := &generator{Code: stubs.NewCode("\t"), module: m, root: root, imports: map[string]string{}}
+		g := &generator{module: m, root: root, types: types, exhaustive: options.Exhaustive}
 		base := Folder(m) + "/" + PackageName(m)
-		g.types()
-		if err := add(base+".go", g.file(true)); err != nil {
-			return nil, err
-		}
-		if len(m.Services) == 0 {
-			continue
-		}
+		documented := false
 		for _, part := range []struct {
 			suffix string
+			wanted bool
+			apart  bool
 			emit   func()
-		}{{"_client.go", g.clients}, {"_server.go", g.servers}} {
-			g.Code, g.imports = stubs.NewCode("\t"), map[string]string{}
+		}{
+			{".go", options.Types, false, g.typesOf}, {"_calls.go", calls && len(m.Services) > 0, !options.Types, g.calls},
+			{"_client.go", options.Client && len(m.Services) > 0, !options.Types, g.clients}, {"_server.go", options.Server && len(m.Services) > 0, !options.Types, g.servers},
+		} {
+			if !part.wanted {
+				continue
+			}
+			g.Code, g.imports, g.apart = stubs.NewCode("\t"), map[string]string{}, part.apart
 			part.emit()
-			if err := add(base+part.suffix, g.file(false)); err != nil {
+			if err := add(base+part.suffix, g.file(!documented)); err != nil {
 				return nil, err
 			}
+			documented = true
 		}
 	}
-	if err := add("faithful/about/about.go", aboutFile(defs, about, root)); err != nil {
-		return nil, err
+	if calls {
+		if err := add("faithful/about/about.go", aboutFile(defs, about, root)); err != nil {
+			return nil, err
+		}
 	}
+	both := slices.ContainsFunc(defs.Calls(), func(c *schema.Call) bool { return c.RequestStream && c.ResponseStream })
 	err := fs.WalkDir(support, "support", func(path string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() {
+		// The WebSocket library is wanted only where a call streams both ways.
+		if err != nil || d.IsDir() || strings.HasSuffix(path, "_test.go") || d.Name() == "socket.go" && !both {
 			return err
+		}
+		if isWire := strings.HasPrefix(path, "support/wire/"); isWire && !options.Types || !isWire && !calls {
+			return nil
 		}
 		text, err := support.ReadFile(path)
 		if err != nil {
 			return err
 		}
-		text = []byte(strings.ReplaceAll(string(text), supportImport, root+"/faithful"))
-		return add("faithful"+strings.TrimPrefix(path, "support"), text)
+		imports := strings.NewReplacer(supportImport+"/wire", types+"/faithful/wire", supportImport, root+"/faithful")
+		return add("faithful"+strings.TrimPrefix(path, "support"), []byte(imports.Replace(string(text))))
 	})
 	slices.SortFunc(files, func(a, b stubs.File) int { return strings.Compare(a.Path, b.Path) })
 	return files, err
@@ -89,10 +110,15 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options ma
 // generator writes one file of one module.
 type generator struct {
 	*stubs.Code
-	module  *schema.Module
-	root    string
-	imports map[string]string // path → name, "" for the last part of the path
-	starts  int               // variables named start1, start2… in the current method
+	module *schema.Module
+	root   string // the import path of this output
+	types  string // and that of the one with the types
+	apart  bool   // whether the module's types are in another package
+
+	exhaustive bool
+	imports    map[string]string // path → name, "" for the last part of the path
+	shown      string            // what errors call the message of a body, "" for its own name
+	starts     int               // variables named start1, start2… in the current method
 }
 
 // file puts package clause and imports before what was written.
@@ -116,7 +142,7 @@ func (g *generator) file(withDoc bool) []byte {
 		if name != "" && name != path[strings.LastIndexByte(path, '/')+1:] {
 			line = name + " " + line
 		}
-		if strings.HasPrefix(path, g.root) {
+		if strings.HasPrefix(path, g.root+"/") || strings.HasPrefix(path, g.types+"/") {
 			own = append(own, line)
 		} else {
 			standard = append(standard, line)
@@ -140,7 +166,7 @@ func (g *generator) file(withDoc bool) []byte {
 	return append(head.Bytes(), g.Bytes()...)
 }
 
-func (g *generator) wire() string { return g.use("faithful/wire", "wire") }
+func (g *generator) wire() string { return g.useType("faithful/wire", "wire") }
 func (g *generator) web() string  { return g.use("faithful/web", "web") }
 
 func (g *generator) use(folder, name string) string {
@@ -148,17 +174,26 @@ func (g *generator) use(folder, name string) string {
 	return name
 }
 
+// useType is use for what the output with the types holds.
+func (g *generator) useType(folder, name string) string {
+	g.imports[g.types+"/"+folder] = name
+	return name
+}
+
 func (g *generator) std(path string) string {
 	g.imports[path] = ""
-	return path
+	return path[strings.LastIndexByte(path, '/')+1:]
 }
 
 // name is a declared name as this package writes it.
 func (g *generator) name(d *schema.Decl) string {
-	if d.Module == g.module {
+	switch {
+	case d.Module == g.module && !g.apart:
 		return d.Name
+	case d.Module == g.module:
+		return g.useType(Folder(d.Module), "types") + "." + d.Name
 	}
-	return g.use(Folder(d.Module), importName(d.Module, append(g.module.Uses(), g.module))) + "." + d.Name
+	return g.useType(Folder(d.Module), importName(d.Module, append(g.module.Uses(), g.module))) + "." + d.Name
 }
 
 func aboutFile(defs *schema.Definitions, about stubs.About, root string) []byte {

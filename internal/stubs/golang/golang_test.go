@@ -71,7 +71,7 @@ func TestTypeNames(t *testing.T) {
 }
 
 func generate(t *testing.T, defs *schema.Definitions) map[string]string {
-	files, err := Language{}.Generate(defs, stubs.About{Name: "n", Version: "1.2.3"}, map[string]string{"package": "example.org/gen/"})
+	files, err := Language{}.Generate(defs, stubs.About{Name: "n", Version: "1.2.3"}, stubs.Everything("example.org/gen/"))
 	require.NoError(t, err)
 	byPath := map[string]string{}
 	last := ""
@@ -92,7 +92,7 @@ func TestOutput(t *testing.T) {
 			"// Booking: A booking.\ntype Booking struct {\n\t// How many.\n\t// Nil is written as 1.\n\tSeats *int32\n\t// Deprecated: use seats\n\tNotes *other.Note\n\n\tunknown []wire.Unknown\n}\n",
 			"func (m *Booking) SeatsOrDefault() int32 {", "append(b, 24, 24)",
 		},
-		"a/m/m_client.go":         {"// Book: Books.\nfunc (c *SClient) Book(ctx context.Context, request *Booking) error {\n\treturn c.client.Do(ctx, &sBook, request, nil)\n}\n"},
+		"a/m/m_client.go":         {"// Book: Books.\nfunc (c *SClient) Book(ctx context.Context, request *Booking) error {\n\treturn c.client.Do(ctx, &sBook, web.Outgoing{Message: request, Body: request}, nil)\n}\n"},
 		"a/m/m_server.go":         {"type SCalls struct {\n\t// Books.\n\tBook func(ctx context.Context, request *Booking) error\n}\n"},
 		"faithful/about/about.go": {`Version = "1.2.3"`, defs.Digest(), "/// About m."},
 		"faithful/web/web.go":     {`"example.org/gen/faithful/wire"`},
@@ -109,7 +109,7 @@ func TestOutput(t *testing.T) {
 			assert.NotContains(t, text, defs.Digest(), "only the about file changes with every change")
 		}
 	}
-	_, err := Language{}.Generate(defs, stubs.About{}, nil)
+	_, err := Language{}.Generate(defs, stubs.About{}, stubs.Everything(""))
 	assert.ErrorContains(t, err, "needs its import path")
 }
 

@@ -18,8 +18,8 @@ var initialisms = map[string]string{
 
 // methods are the names that every message has; a field of one of these names
 // gets a trailing "_". The list is frozen: later verbs are functions.
-var methods = []string{"AppendBinary", "AppendCBOR", "AppendJSON", "AppendViolations", "Error", "ErrorName", "ErrorStatus", "MarshalBinary", "MarshalJSON",
-	"ReadCBOR", "ReadJSON", "String", "UnmarshalBinary", "UnmarshalJSON", "Validate"}
+var methods = []string{"AppendBinary", "AppendCBOR", "AppendJSON", "AppendViolations", "Error", "ErrorName", "ErrorStatus", "Format", "GoString", "KeepUnknownFields", "LogValue", "MarshalBinary", "MarshalJSON",
+	"ReadCBOR", "ReadJSON", "String", "UnknownFields", "UnmarshalBinary", "UnmarshalJSON", "Validate"}
 
 // Pascal turns a snake_case name into an exported Go name.
 func Pascal(snake string) string {
@@ -116,27 +116,26 @@ func TypeName(t *schema.Type) string {
 // spell writes a type; name writes a declared one, and use is told the
 // packages that the rest needs.
 func spell(t *schema.Type, name func(*schema.Decl) string, use func(packageName string)) string {
+	if t.Named != nil {
+		return name(&t.Named.Decl)
+	}
 	switch t.Kind {
-	case schema.KindText:
-		return "string"
-	case schema.KindBytes:
-		return "[]byte"
-	case schema.KindUUID:
-		use("wire")
-		return "wire.UUID"
-	case schema.KindInstant:
-		use("time")
-		return "time.Time"
 	case schema.KindEnum:
 		return name(&t.Enum.Decl)
+	case schema.KindUnion:
+		return name(&t.Union.Decl)
 	case schema.KindMessage:
 		return name(&t.Message.Decl)
 	case schema.KindList:
 		return "[]" + spell(t.Elem, name, use)
 	case schema.KindMap:
-		return "map[string]" + spell(t.Elem, name, use)
+		return "map[" + spell(t.Key, name, use) + "]" + spell(t.Elem, name, use)
 	}
-	return t.Kind.String()
+	goType := scalars[t.Kind].goType
+	if packageName, _, qualified := strings.Cut(goType, "."); qualified {
+		use(packageName)
+	}
+	return goType
 }
 
 // FieldTypeName is TypeName for a field: a pointer where it may be absent.

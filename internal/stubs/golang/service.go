@@ -10,29 +10,230 @@ import (
 
 func callVariable(c *schema.Call) string { return unexported(c.Service.Name) + CallName(c) }
 
+// calls writes what clients and servers of a module share: what is to be known
+// of each call, and how its request travels.
+func (g *generator) calls() {
+	g.credentials()
+	for _, s := range g.module.Services {
+		g.callTable(s)
+		for _, c := range s.Calls {
+			g.travel(c)
+		}
+	}
+}
+
+// credentials writes the credentials that calls of the module need.
+func (g *generator) credentials() {
+	seen := map[*schema.Credential]bool{}
+	for _, s := range g.module.Services {
+		for _, c := range s.Calls {
+			for _, all := range c.Needs {
+				for _, credential := range all {
+					if seen[credential] {
+						continue
+					}
+					seen[credential] = true
+					kind, key := credential.Kind, ""
+					if credential.Kind == "key" {
+						kind, key = credential.Carrier, fmt.Sprintf(", Key: %q", credential.Key)
+					}
+					g.P("")
+					g.P("var %s = &%s.Credential{Name: %q, Kind: %q%s}", credentialVariable(credential), g.web(), credential.FullName(), kind, key)
+				}
+			}
+		}
+	}
+}
+
+func credentialVariable(c *schema.Credential) string {
+	return unexported(Pascal(strings.ReplaceAll(c.Module.Name, ".", "_")+"_"+c.Name)) + "Credential"
+}
+
 // callTable writes what both sides know of a service's calls.
 func (g *generator) callTable(s *schema.Service) {
 	web := g.web()
 	g.P("")
 	g.In("var (", func() {
 		for _, c := range s.Calls {
-			g.In(fmt.Sprintf("%s = %s.Call{", callVariable(c), web), func() {
-				g.P("Name: %q,", c.FullName())
-				g.P("Method: \"POST\",")
-				g.P("Path: %q,", c.Path())
-				if c.Safe {
-					g.P("Safe: true,")
-				}
-				if len(c.Fails) > 0 {
-					g.In(fmt.Sprintf("Fails: []%s.Failure{", web), func() {
-						for _, e := range c.Fails {
-							g.P("{Name: %q, New: func() %s.DeclaredError { return new(%s) }},", e.FullName(), web, g.name(&e.Decl))
-						}
-					}, "},")
-				}
-			}, "}")
+			g.In(fmt.Sprintf("%s = %s.Call{", callVariable(c), web), func() { g.callFields(c) }, "}")
 		}
 	}, ")")
+}
+
+func (g *generator) callFields(c *schema.Call) {
+	web := g.web()
+	g.P("Name: %q,", c.FullName())
+	g.P("Method: %q,", stubs.Method(c))
+	g.P("Path: %q,", c.Path())
+	if c.HTTP != nil && c.HTTP.Status != 0 {
+		g.P("Status: %d,", c.HTTP.Status)
+	}
+	for _, flag := range []struct {
+		name string
+		is   bool
+	}{{"Safe", c.Safe}, {"Idempotent", c.Idempotent}, {"RequestStream", c.RequestStream}, {"AnswerStream", c.ResponseStream}, {"Bodiless", stubs.Bodiless(c)}} {
+		if flag.is {
+			g.P("%s: true,", flag.name)
+		}
+	}
+	if placed := stubs.Placed(c); len(placed) > 0 {
+		g.In(fmt.Sprintf("Placed: []%s.Placed{", web), func() {
+			for _, p := range placed {
+				g.P("{Number: %d, Name: %q, In: %q, Parameter: %q},", p.Field.Number, p.Field.JSONName(), p.Place, stubs.Parameter(p))
+			}
+		}, "},")
+	}
+	if len(c.Needs) > 0 {
+		g.In(fmt.Sprintf("Needs: [][]*%s.Credential{", web), func() {
+			for _, all := range c.Needs {
+				var names []string
+				for _, credential := range all {
+					names = append(names, credentialVariable(credential))
+				}
+				g.P("{%s},", strings.Join(names, ", "))
+			}
+		}, "},")
+	}
+	if len(c.Fails) > 0 {
+		g.In(fmt.Sprintf("Fails: []%s.Failure{", web), func() {
+			for _, e := range c.Fails {
+				g.P("{Name: %q, New: func() %s.DeclaredError { return new(%s) }},", e.FullName(), web, g.name(&e.Decl))
+			}
+		}, "},")
+	}
+}
+
+func bodyName(c *schema.Call) string  { return callVariable(c) + "Body" }
+func placeName(c *schema.Call) string { return "place" + c.Service.Name + CallName(c) }
+func takeName(c *schema.Call) string  { return "take" + c.Service.Name + CallName(c) }
+
+// travel writes how the fields of a request are put outside of the body and
+// found again.
+func (g *generator) travel(c *schema.Call) {
+	placed := stubs.Placed(c)
+	if len(placed) == 0 {
+		return
+	}
+	request, web := g.name(&c.Request.Decl), g.web()
+	rest := stubs.Body(c, bodyName(c))
+	if rest != nil {
+		g.shown = c.Request.Name
+		defer func() { g.shown = "" }()
+		g.P("")
+		g.P("// %s is what of %s travels in the body of %s.", rest.Name, c.Request.Name, c.Name)
+		g.structOf(rest)
+		g.P("")
+		g.fieldTable(rest)
+		for _, f := range rest.Fields {
+			if f.Presence == schema.Defaulted {
+				g.orDefault(rest, f)
+			}
+		}
+		g.appendCBOR(rest)
+		g.readCBOR(rest)
+		g.appendJSON(rest)
+		g.readJSON(rest)
+		g.P("")
+		g.P("// AppendViolations adds nothing: the whole request is looked at.")
+		g.P("func (m *%s) AppendViolations(list []%s.Violation, _ string) []%s.Violation { return list }", rest.Name, g.wire(), g.wire())
+	}
+	g.P("")
+	g.In(fmt.Sprintf("func %s(m *%s, p *%s.Parameters) {", placeName(c), request, web), func() {
+		g.starts = 0
+		for _, p := range placed {
+			g.place(p)
+		}
+	}, "}")
+	g.outgoingParts(c, rest)
+	g.P("")
+	parameters := fmt.Sprintf("m *%s, a *%s.Arguments", request, web)
+	if rest != nil {
+		parameters = fmt.Sprintf("m *%s, body *%s, a *%s.Arguments", request, rest.Name, web)
+	}
+	g.In(fmt.Sprintf("func %s(%s) {", takeName(c), parameters), func() {
+		for i, p := range placed {
+			g.take(p, fmt.Sprintf("%s.Placed[%d]", callVariable(c), i))
+		}
+		if rest != nil {
+			for _, f := range rest.Fields {
+				g.P("m.%s = body.%s", FieldName(f), FieldName(f))
+			}
+			g.P("m.KeepUnknownFields(body.unknown)")
+			g.P("a.Rest(%s.Placed, body.unknown)", callVariable(c))
+		}
+	}, "}")
+}
+
+// place writes a field outside of the body.
+func (g *generator) place(p schema.Placed) {
+	f, name := p.Field, stubs.Parameter(p)
+	put := func(t *schema.Type, value string) {
+		text := ""
+		switch {
+		case t.Kind == schema.KindText && isDefined(t):
+			text = "string(" + value + ")"
+		case t.Kind == schema.KindText:
+			text = value
+		case t.Kind == schema.KindEnum:
+			text = fmt.Sprintf("%s.Plain(%s.AppendJSON(nil, &p.Writer))", g.wire(), method(value))
+		default:
+			call := g.appendScalar(t, value, "nil", true)
+			text = fmt.Sprintf("%s.Plain(%s)", g.wire(), strings.TrimSuffix(strings.Replace(call+"\x00", ", w)\x00", ", &p.Writer)", 1), "\x00"))
+		}
+		g.P("p.%s(%q, %s)", Pascal(p.Place), name, text)
+	}
+	g.present(f, func(value string) {
+		if f.Type.Kind == schema.KindList {
+			g.In(fmt.Sprintf("for _, v := range %s {", value), func() { put(f.Type.Elem, "v") }, "}")
+			return
+		}
+		put(f.Type, value)
+	})
+}
+
+// bare tells types whose JSON has no quotes.
+func bare(t *schema.Type) bool {
+	return t.Kind == schema.KindBool || t.Kind.IsInteger()
+}
+
+// take reads a field from outside of the body.
+func (g *generator) take(p schema.Placed, table string) {
+	f := p.Field
+	field, reader := "m."+FieldName(f), "func(r *"+g.wire()+".JSONReader) {"
+	if f.Type.Kind == schema.KindList {
+		g.P("%s = %s{}", field, g.typ(f.Type))
+		g.In(fmt.Sprintf("a.List(%s, %s, %s", table, jsonShape(f.Type.Elem), reader), func() {
+			g.readItem(f.Type.Elem, "item", jsonForm, 0)
+			g.P("%s = append(%s, item)", field, field)
+		}, "})")
+		return
+	}
+	read := func() { g.readField(f, jsonForm) }
+	open := fmt.Sprintf("a.Scalar(%s, %t, %s, %s", table, f.Presence != schema.Required, jsonShape(f.Type), reader)
+	if f.Presence != schema.Defaulted {
+		g.In(open, read, "})")
+		return
+	}
+	g.In("if !"+open, read, "}) {")
+	g.Deeper(1, func() {
+		if nilable(f.Type) {
+			g.P("%s = %s", field, g.literal(f.Default))
+		} else {
+			g.P("%s = %s.Pointer(%s)", field, g.wire(), g.typedLiteral(f))
+		}
+	})
+	g.P("}")
+}
+
+// jsonShape says how the JSON of a type relates to its text outside of a body.
+func jsonShape(t *schema.Type) string {
+	switch {
+	case bare(t):
+		return "wire.Bare"
+	case t.Kind == schema.KindFloat32 || t.Kind == schema.KindFloat64 || t.Kind == schema.KindEnum:
+		return "wire.BareNumber"
+	}
+	return "wire.Quoted"
 }
 
 func (g *generator) callDoc(c *schema.Call, name string) {
@@ -47,7 +248,11 @@ func (g *generator) callDoc(c *schema.Call, name string) {
 	if len(c.Fails) > 0 {
 		var names []string
 		for _, e := range c.Fails {
-			names = append(names, "*"+g.name(&e.Decl))
+			name := e.Name
+			if e.Module != g.module {
+				name = PackageName(e.Module) + "." + name
+			}
+			names = append(names, "*"+name)
 		}
 		g.P("//")
 		g.P("// Its errors are %s.", strings.Join(names, ", "))
@@ -60,13 +265,13 @@ func (g *generator) callDoc(c *schema.Call, name string) {
 
 func (g *generator) clients() {
 	for _, s := range g.module.Services {
-		g.callTable(s)
 		g.client(s)
 	}
 }
 
 func (g *generator) client(s *schema.Service) {
-	web, ctx := g.web(), g.std("context")+".Context"
+	web := g.web()
+	g.std("context")
 	client := s.Name + "Client"
 	g.P("")
 	g.P("// %s calls the service %s.", client, s.FullName())
@@ -87,34 +292,112 @@ func (g *generator) client(s *schema.Service) {
 	}, "}")
 	for _, c := range s.Calls {
 		g.callDoc(c, CallName(c))
-		parameters, request, results := "ctx "+ctx, "nil", "error"
-		if c.Request != nil {
-			parameters += ", request *" + g.name(&c.Request.Decl)
-			request = "request"
-		}
-		if c.Response != nil {
-			results = fmt.Sprintf("(*%s, error)", g.name(&c.Response.Decl))
-		}
-		g.In(fmt.Sprintf("func (c *%s) %s(%s) %s {", client, CallName(c), parameters, results), func() {
-			if c.Response == nil {
-				g.P("return c.client.Do(ctx, &%s, %s, nil)", callVariable(c), request)
-				return
+		g.clientCall(c, client)
+	}
+}
+
+// outgoing writes the request of a call as the client sends it.
+func (g *generator) outgoing(c *schema.Call) string {
+	switch {
+	case c.Request == nil:
+		return g.web() + ".Outgoing{}"
+	case len(stubs.Placed(c)) == 0:
+		return g.web() + ".Outgoing{Message: request, Body: request}"
+	}
+	return outgoingName(c) + "(request)"
+}
+
+func outgoingName(c *schema.Call) string { return callVariable(c) + "Outgoing" }
+
+// outgoingParts writes what takes a request apart into body and the rest.
+func (g *generator) outgoingParts(c *schema.Call, rest *schema.Message) {
+	web, wire, request := g.web(), g.wire(), g.name(&c.Request.Decl)
+	g.P("")
+	g.In(fmt.Sprintf("func %s(request *%s) %s.Outgoing {", outgoingName(c), request, web), func() {
+		g.In(fmt.Sprintf("return %s.Outgoing{", web), func() {
+			g.P("Message: request,")
+			if rest != nil {
+				g.In(fmt.Sprintf("Body: &%s{", rest.Name), func() {
+					for _, f := range rest.Fields {
+						g.P("%s: request.%s,", FieldName(f), FieldName(f))
+					}
+					g.P("unknown: request.UnknownFields(),")
+				}, "},")
 			}
-			g.P("answer := new(%s)", g.name(&c.Response.Decl))
-			g.In(fmt.Sprintf("if err := c.client.Do(ctx, &%s, %s, answer); err != nil {", callVariable(c), request), func() { g.P("return nil, err") }, "}")
-			g.P("return answer, nil")
+			g.P("Place: func(m %s.Message, p *%s.Parameters) { %s(m.(*%s), p) },", wire, web, placeName(c), request)
 		}, "}")
+	}, "}")
+}
+
+func (g *generator) clientCall(c *schema.Call, client string) {
+	web := g.web()
+	parameters, call := "ctx context.Context", "&"+callVariable(c)
+	if c.Request != nil && !c.RequestStream {
+		parameters += ", request *" + g.name(&c.Request.Decl)
+	}
+	method := func(results string, body func()) {
+		g.In(fmt.Sprintf("func (c *%s) %s(%s) %s {", client, CallName(c), parameters, results), body, "}")
+	}
+	switch {
+	case c.RequestStream && c.ResponseStream:
+		q, a := g.name(&c.Request.Decl), g.name(&c.Response.Decl)
+		method(fmt.Sprintf("(*%s.Conversation[%s, %s], error)", web, q, a), func() {
+			g.P("return %s.NewConversation[%s, %s](ctx, c.client, %s)", web, q, a, call)
+		})
+	case c.RequestStream && c.Response == nil:
+		method(fmt.Sprintf("*%s.Sender[%s]", web, g.name(&c.Request.Decl)), func() {
+			g.P("return %s.NewSender[%s](ctx, c.client, %s)", web, g.name(&c.Request.Decl), call)
+		})
+	case c.RequestStream:
+		q, a := g.name(&c.Request.Decl), g.name(&c.Response.Decl)
+		method(fmt.Sprintf("*%s.AnsweredSender[%s, %s]", web, q, a), func() {
+			g.P("return %s.NewAnsweredSender[%s, %s](ctx, c.client, %s)", web, q, a, call)
+		})
+	case c.ResponseStream:
+		method(fmt.Sprintf("%s.Seq2[*%s, error]", g.std("iter"), g.name(&c.Response.Decl)), func() {
+			g.P("return %s.Stream[%s](ctx, c.client, %s, %s)", web, g.name(&c.Response.Decl), call, g.outgoing(c))
+		})
+	case c.Response == nil:
+		method("error", func() { g.P("return c.client.Do(ctx, %s, %s, nil)", call, g.outgoing(c)) })
+	default:
+		answer := g.name(&c.Response.Decl)
+		method(fmt.Sprintf("(*%s, error)", answer), func() {
+			g.P("answer := new(%s)", answer)
+			g.In(fmt.Sprintf("if err := c.client.Do(ctx, %s, %s, answer); err != nil {", call, g.outgoing(c)), func() { g.P("return nil, err") }, "}")
+			g.P("return answer, nil")
+		})
 	}
 }
 
 func (g *generator) servers() {
 	for _, s := range g.module.Services {
 		g.server(s)
+		if g.exhaustive {
+			g.everyCall(s)
+		}
 	}
 }
 
+// handlerType is the type of the function that serves a call.
+func (g *generator) handlerType(c *schema.Call) string {
+	parameters, results := []string{"ctx context.Context"}, "error"
+	switch {
+	case c.RequestStream:
+		parameters = append(parameters, fmt.Sprintf("elements %s.Seq2[*%s, error]", g.std("iter"), g.name(&c.Request.Decl)))
+	case c.Request != nil:
+		parameters = append(parameters, "request *"+g.name(&c.Request.Decl))
+	}
+	switch {
+	case c.ResponseStream:
+		parameters = append(parameters, fmt.Sprintf("send func(*%s) error", g.name(&c.Response.Decl)))
+	case c.Response != nil:
+		results = fmt.Sprintf("(*%s, error)", g.name(&c.Response.Decl))
+	}
+	return fmt.Sprintf("(%s) %s", strings.Join(parameters, ", "), results)
+}
+
 func (g *generator) server(s *schema.Service) {
-	web, wire := g.web(), g.wire()
+	web := g.web()
 	g.std("context")
 	calls := s.Name + "Calls"
 	g.P("")
@@ -126,14 +409,7 @@ func (g *generator) server(s *schema.Service) {
 				g.P("")
 			}
 			stubs.Comment(g.Code, "//", docOf(c.Doc, c.Deprecated))
-			parameters, results := "ctx context.Context", "error"
-			if c.Request != nil {
-				parameters += ", request *" + g.name(&c.Request.Decl)
-			}
-			if c.Response != nil {
-				results = fmt.Sprintf("(*%s, error)", g.name(&c.Response.Decl))
-			}
-			g.P("%s func(%s) %s", CallName(c), parameters, results)
+			g.P("%s func%s", CallName(c), g.handlerType(c))
 		}
 	}, "}")
 	g.P("")
@@ -141,33 +417,102 @@ func (g *generator) server(s *schema.Service) {
 	g.In(fmt.Sprintf("func Serve%s(calls %s, options ...%s.ServerOption) *%s.Mount {", s.Name, calls, web, web), func() {
 		g.In(fmt.Sprintf("return %s.NewMount(&%s.Definitions, []%s.Route{", web, g.use("faithful/about", "about"), web), func() {
 			for _, c := range s.Calls {
-				g.route(c, wire)
+				g.route(c)
 			}
 		}, "}, options...)")
 	}, "}")
 }
 
-func (g *generator) route(c *schema.Call, wire string) {
+// everyCall writes an interface of every call, so that it stops compiling where
+// a call is added.
+func (g *generator) everyCall(s *schema.Service) {
+	web := g.web()
+	every := s.Name + "EveryCall"
+	g.P("")
+	g.P("// %s is every call of %s. It is outside of the promise that code goes", every, s.FullName())
+	g.P("// on compiling when calls are added.")
+	g.In(fmt.Sprintf("type %s interface {", every), func() {
+		for _, c := range s.Calls {
+			g.P("%s%s", CallName(c), g.handlerType(c))
+		}
+	}, "}")
+	g.P("")
+	g.P("// Serve%s is Serve%s for an implementation of every call.", every, s.Name)
+	g.In(fmt.Sprintf("func Serve%s(every %s, options ...%s.ServerOption) *%s.Mount {", every, every, web, web), func() {
+		g.In(fmt.Sprintf("return Serve%s(%sCalls{", s.Name, s.Name), func() {
+			for _, c := range s.Calls {
+				g.P("%s: every.%s,", CallName(c), CallName(c))
+			}
+		}, "}, options...)")
+	}, "}")
+}
+
+func (g *generator) route(c *schema.Call) {
+	web := g.web()
+	wire := g.wire()
 	g.In("{", func() {
 		g.P("Call: &%s,", callVariable(c))
 		g.P("Implemented: calls.%s != nil,", CallName(c))
-		parameter, argument := "_", "ctx"
 		if c.Request != nil {
-			name := g.name(&c.Request.Decl)
-			g.P("NewRequest: func() %s.Message { return new(%s) },", wire, name)
-			parameter, argument = "request", fmt.Sprintf("ctx, request.(*%s)", name)
+			g.P("NewRequest: func() %s.Message { return new(%s) },", wire, g.name(&c.Request.Decl))
 		}
-		if c.Response != nil {
+		if len(stubs.Placed(c)) > 0 {
+			g.takeRoute(c)
+		}
+		if c.Response != nil && !c.ResponseStream {
 			g.P("Answers: true,")
 		}
-		g.In(fmt.Sprintf("Serve: func(ctx context.Context, %s %s.Message) (%s.Message, error) {", parameter, wire, wire), func() {
-			if c.Response == nil {
-				g.P("return nil, calls.%s(%s)", CallName(c), argument)
-				return
-			}
-			g.P("answer, err := calls.%s(%s)", CallName(c), argument)
-			g.In("if answer == nil {", func() { g.P("return nil, err") }, "}")
-			g.P("return answer, err")
-		}, "},")
+		typed := func(m *schema.Message) string {
+			return fmt.Sprintf("%s.Typed[%s](elements)", web, g.name(&m.Decl))
+		}
+		call := "calls." + CallName(c)
+		request, argument := "_", "ctx"
+		if c.Request != nil && !c.RequestStream {
+			request, argument = "request", fmt.Sprintf("ctx, request.(*%s)", g.name(&c.Request.Decl))
+		}
+		send := ""
+		if c.ResponseStream {
+			send = fmt.Sprintf("func(m *%s) error { return send(m) }", g.name(&c.Response.Decl))
+		}
+		switch {
+		case c.RequestStream && c.ResponseStream:
+			g.P("Upgrade: %s.Converse,", web)
+			g.In(fmt.Sprintf("Converse: func(ctx context.Context, elements %s.Elements, send %s.Send) error {", web, web), func() {
+				g.P("return %s(ctx, %s, %s)", call, typed(c.Request), send)
+			}, "},")
+		case c.RequestStream:
+			g.In(fmt.Sprintf("Receive: func(ctx context.Context, elements %s.Elements) (%s.Message, error) {", web, wire), func() {
+				g.answer(c, fmt.Sprintf("%s(ctx, %s)", call, typed(c.Request)))
+			}, "},")
+		case c.ResponseStream:
+			g.In(fmt.Sprintf("Send: func(ctx context.Context, %s %s.Message, send %s.Send) error {", request, wire, web), func() {
+				g.P("return %s(%s, %s)", call, argument, send)
+			}, "},")
+		default:
+			g.In(fmt.Sprintf("Serve: func(ctx context.Context, %s %s.Message) (%s.Message, error) {", request, wire, wire), func() {
+				g.answer(c, fmt.Sprintf("%s(%s)", call, argument))
+			}, "},")
+		}
 	}, "},")
+}
+
+// answer returns what a handler returned; a nil pointer is no message.
+func (g *generator) answer(c *schema.Call, call string) {
+	if c.Response == nil {
+		g.P("return nil, %s", call)
+		return
+	}
+	g.P("answer, err := %s", call)
+	g.In("if answer == nil {", func() { g.P("return nil, err") }, "}")
+	g.P("return answer, err")
+}
+
+func (g *generator) takeRoute(c *schema.Call) {
+	web, wire, request := g.web(), g.wire(), g.name(&c.Request.Decl)
+	if rest := stubs.Body(c, bodyName(c)); rest != nil {
+		g.P("NewBody: func() %s.Message { return new(%s) },", wire, rest.Name)
+		g.P("Take: func(request, body %s.Message, a *%s.Arguments) { %s(request.(*%s), body.(*%s), a) },", wire, web, takeName(c), request, rest.Name)
+		return
+	}
+	g.P("Take: func(request, _ %s.Message, a *%s.Arguments) { %s(request.(*%s), a) },", wire, web, takeName(c), request)
 }

@@ -5,19 +5,26 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/stubs"
 	"faithfulcourier/internal/value"
 )
 
-// types writes constants, enums, messages and errors.
-func (g *generator) types() {
+// typesOf writes constants, named types, enums, unions, messages and errors.
+func (g *generator) typesOf() {
 	for _, c := range g.module.Consts {
 		g.constant(c)
 	}
+	for _, n := range g.module.Types {
+		g.named(n)
+	}
 	for _, e := range g.module.Enums {
 		g.enum(e)
+	}
+	for _, u := range g.module.Unions {
+		g.union(u)
 	}
 	for _, m := range g.module.Messages {
 		g.message(m)
@@ -44,7 +51,7 @@ func (g *generator) constant(c *schema.Const) {
 	g.doc(name, c.Doc, fmt.Sprintf("is the constant %s.", c.FullName()), c.Deprecated)
 	keyword := "const"
 	switch c.Type.Kind {
-	case schema.KindBytes, schema.KindUUID, schema.KindInstant:
+	case schema.KindBytes, schema.KindUUID, schema.KindInstant, schema.KindDecimal, schema.KindDate:
 		keyword = "var"
 	}
 	g.P("%s %s %s = %s", keyword, name, g.typ(c.Type), g.literal(c.Value))
@@ -61,6 +68,16 @@ func (g *generator) literal(v any) string {
 		return fmt.Sprintf("%s.MustUUID(%q)", g.wire(), v)
 	case schema.Instant:
 		return fmt.Sprintf("%s.MustInstant(%q)", g.wire(), v)
+	case schema.Decimal:
+		if n, err := strconv.ParseInt(v.Coefficient, 10, 64); err == nil {
+			return fmt.Sprintf("%s.NewDecimal(%d, %d)", g.wire(), n, v.Scale)
+		}
+		return fmt.Sprintf("%s.MustDecimal(%q)", g.wire(), v)
+	case schema.Date:
+		day := time.Unix(int64(v)*86400, 0).UTC()
+		return fmt.Sprintf("%s.NewDate(%d, %d, %d)", g.wire(), day.Year(), day.Month(), day.Day())
+	case schema.Duration:
+		return g.duration(int64(v))
 	case *schema.Member:
 		return g.member(v)
 	case float32:
@@ -86,9 +103,20 @@ func (g *generator) typ(t *schema.Type) string {
 	})
 }
 
-// nilable tells whether nil says that a field of this type is absent.
-func nilable(t *schema.Type) bool {
-	return t.Kind == schema.KindBytes || t.Kind == schema.KindList || t.Kind == schema.KindMap
+// duration writes a duration in the largest unit that holds it whole.
+func (g *generator) duration(nanos int64) string {
+	if nanos == 0 {
+		return "0"
+	}
+	for _, unit := range []struct {
+		name string
+		size time.Duration
+	}{{"Hour", time.Hour}, {"Minute", time.Minute}, {"Second", time.Second}, {"Millisecond", time.Millisecond}, {"Microsecond", time.Microsecond}} {
+		if nanos%int64(unit.size) == 0 {
+			return fmt.Sprintf("%d * %s.%s", nanos/int64(unit.size), g.std("time"), unit.name)
+		}
+	}
+	return fmt.Sprint(nanos)
 }
 
 func (g *generator) fieldType(f *schema.Field) string {
@@ -101,9 +129,9 @@ func (g *generator) fieldType(f *schema.Field) string {
 // size is about how many bytes a value takes in memory, for making room.
 func size(t *schema.Type) int {
 	switch t.Kind {
-	case schema.KindText, schema.KindUUID, schema.KindEnum:
+	case schema.KindText, schema.KindUUID, schema.KindEnum, schema.KindAny, schema.KindUnion:
 		return 16
-	case schema.KindBytes, schema.KindInstant, schema.KindList:
+	case schema.KindBytes, schema.KindInstant, schema.KindList, schema.KindDecimal:
 		return 24
 	case schema.KindMessage:
 		total := 24
@@ -147,7 +175,8 @@ func (g *generator) enum(e *schema.Enum) {
 		g.P("return %s(%s.UnlistedNumber(number))", e.Name, wire)
 	}, "}")
 	g.P("")
-	g.In(fmt.Sprintf("func (e %s) number() (uint16, bool) {", e.Name), func() {
+	g.P("// Number is the number of e; a name that is not listed has none.")
+	g.In(fmt.Sprintf("func (e %s) Number() (uint16, bool) {", e.Name), func() {
 		g.P("switch e {")
 		for _, m := range e.Members {
 			g.P("case %s:", MemberName(m))
@@ -177,21 +206,39 @@ func (g *generator) enum(e *schema.Enum) {
 			names = append(names, m.JSONName())
 		}
 		g.In("if e.Listed() {", func() { g.P("return list") }, "}")
-		g.P("return append(list, %s.Violation{Pointer: path, Detail: %q})", wire, "must be one of "+strings.Join(names, ", "))
+		g.P("return %s.RefuseUnlisted(list, path, %q)", wire, strings.Join(names, ", "))
 	}, "}")
 	g.P("")
 	g.P("// AppendCBOR appends e as CBOR; what can't be written stays in w.")
 	g.In(fmt.Sprintf("func (e %s) AppendCBOR(b []byte, w *%s.Writer) []byte {", e.Name, wire), func() {
-		g.P("number, ok := e.number()")
+		g.P("number, ok := e.Number()")
 		g.In("if !ok {", func() { g.P("w.NoNumber(%q, string(e))", e.Name) }, "}")
 		g.P("return %s.AppendUint(b, uint64(number))", wire)
 	}, "}")
 	g.P("")
 	g.P("// ReadCBOR reads e from CBOR.")
 	g.In(fmt.Sprintf("func (e *%s) ReadCBOR(r *%s.CBORReader) { *e = %s(r.EnumNumber()) }", e.Name, wire, of), func() {}, "")
+	g.enumJSON(e, of)
+}
+
+func (g *generator) enumJSON(e *schema.Enum, of string) {
+	wire, renamed := g.wire(), renamedMembers(e)
+	g.P("// JSONName is e as the key of a JSON object.")
+	g.In(fmt.Sprintf("func (e %s) JSONName() string {", e.Name), func() {
+		if len(renamed) > 0 {
+			g.P("switch e {")
+			for _, m := range renamed {
+				g.P("case %s:", MemberName(m))
+				g.P("\treturn %q", m.JSON)
+			}
+			g.P("}")
+		}
+		g.P("return %s.UnlistedName(string(e))", wire)
+	}, "}")
+	g.P("")
 	g.P("// AppendJSON appends e as JSON; what can't be written stays in w.")
 	g.In(fmt.Sprintf("func (e %s) AppendJSON(b []byte, w *%s.Writer) []byte {", e.Name, wire), func() {
-		if renamed := renamedMembers(e); len(renamed) > 0 {
+		if len(renamed) > 0 {
 			g.P("switch e {")
 			for _, m := range renamed {
 				g.P("case %s:", MemberName(m))
@@ -210,9 +257,22 @@ func (g *generator) enum(e *schema.Enum) {
 			g.P("*e = %s(number)", of)
 			g.P("return")
 		}, "}")
-		renamed := renamedMembers(e)
+		g.P("e.readName(name)")
+	}, "}")
+	g.P("")
+	g.P("// ReadKey reads e from the key of a JSON object.")
+	g.In(fmt.Sprintf("func (e *%s) ReadKey(r *%s.JSONReader) {", e.Name, wire), func() {
+		g.In("if number, digits := r.EnumKey(); digits {", func() {
+			g.P("*e = %s(number)", of)
+			g.P("return")
+		}, "}")
+		g.P("e.readName(r.Name())")
+	}, "}")
+	g.P("")
+	g.In(fmt.Sprintf("func (e *%s) readName(name []byte) {", e.Name), func() {
+		open := fmt.Sprintf("if *e = %s(name); !e.Listed() {", e.Name)
 		if len(renamed) == 0 {
-			g.In(fmt.Sprintf("if *e = %s(name); !e.Listed() {", e.Name), func() { g.P("*e = \"?\" + *e") }, "}")
+			g.In(open, func() { g.P("*e = \"?\" + *e") }, "}")
 			return
 		}
 		g.P("switch string(name) {")
@@ -231,9 +291,7 @@ func (g *generator) enum(e *schema.Enum) {
 			g.P("\t*e = %s(\"?\" + string(name))", e.Name)
 		}
 		g.P("default:")
-		g.Deeper(1, func() {
-			g.In(fmt.Sprintf("if *e = %s(name); !e.Listed() {", e.Name), func() { g.P("*e = \"?\" + *e") }, "}")
-		})
+		g.Deeper(1, func() { g.In(open, func() { g.P("*e = \"?\" + *e") }, "}") })
 		g.P("}")
 	}, "}")
 }
@@ -259,23 +317,7 @@ func (g *generator) message(m *schema.Message) {
 		what = "error"
 	}
 	g.doc(m.Name, m.Doc, fmt.Sprintf("is the %s %s.", what, m.FullName()), m.Deprecated)
-	g.In(fmt.Sprintf("type %s struct {", m.Name), func() {
-		for _, f := range m.Fields {
-			doc := f.Doc
-			if f.Presence == schema.Defaulted {
-				if doc != "" {
-					doc += "\n"
-				}
-				doc += "Nil is written as " + schema.LiteralText(f.Default) + "."
-			}
-			stubs.Comment(g.Code, "//", docOf(doc, f.Deprecated))
-			g.P("%s %s", FieldName(f), g.fieldType(f))
-		}
-		if len(m.Fields) > 0 {
-			g.P("")
-		}
-		g.P("unknown []%s.Unknown", g.wire())
-	}, "}")
+	g.structOf(m)
 	g.P("")
 	g.fieldTable(m)
 	if m.IsError() {
@@ -293,6 +335,47 @@ func (g *generator) message(m *schema.Message) {
 	g.readJSON(m)
 	g.patterns(m)
 	g.violations(m)
+	if g.exhaustive {
+		g.ofAll(m)
+	}
+}
+
+// ofAll writes a constructor that takes every field, so that it stops compiling
+// where a field is added.
+func (g *generator) ofAll(m *schema.Message) {
+	var parameters, fields []string
+	for _, f := range m.Fields {
+		name := unexported(strings.TrimSuffix(FieldName(f), "_")) + "_"
+		parameters = append(parameters, name+" "+g.fieldType(f))
+		fields = append(fields, FieldName(f)+": "+name)
+	}
+	g.P("")
+	g.P("// %sOfAll makes a %s of every field. It is outside of the promise that code", m.Name, m.Name)
+	g.P("// goes on compiling when fields are added.")
+	g.In(fmt.Sprintf("func %sOfAll(%s) *%s {", m.Name, strings.Join(parameters, ", "), m.Name), func() {
+		g.P("return &%s{%s}", m.Name, strings.Join(fields, ", "))
+	}, "}")
+}
+
+// structOf writes the struct of a message.
+func (g *generator) structOf(m *schema.Message) {
+	g.In(fmt.Sprintf("type %s struct {", m.Name), func() {
+		for _, f := range m.Fields {
+			doc := f.Doc
+			if f.Presence == schema.Defaulted {
+				if doc != "" {
+					doc += "\n"
+				}
+				doc += "Nil is written as " + schema.LiteralText(f.Default) + "."
+			}
+			stubs.Comment(g.Code, "//", docOf(doc, f.Deprecated))
+			g.P("%s %s", FieldName(f), g.fieldType(f))
+		}
+		if len(m.Fields) > 0 {
+			g.P("")
+		}
+		g.P("unknown []%s.Unknown", g.wire())
+	}, "}")
 }
 
 func (g *generator) fieldTable(m *schema.Message) {
@@ -323,12 +406,21 @@ func (g *generator) errorMethods(m *schema.Message) {
 	g.P("func (m *%s) ErrorStatus() int { return %d }", m.Name, m.Status)
 }
 
+// defaultOf writes a default that can be assigned to the field's type.
+func (g *generator) defaultOf(f *schema.Field) string {
+	literal := g.literal(f.Default)
+	if f.Type.Kind == schema.KindUUID && isDefined(f.Type) {
+		return fmt.Sprintf("%s(%s)", g.typ(f.Type), literal)
+	}
+	return literal
+}
+
 func (g *generator) orDefault(m *schema.Message, f *schema.Field) {
 	name := FieldName(f)
 	g.P("")
 	g.P("// %sOrDefault is %s, or %s where it is nil.", name, name, schema.LiteralText(f.Default))
 	g.In(fmt.Sprintf("func (m *%s) %sOrDefault() %s {", m.Name, name, g.typ(f.Type)), func() {
-		g.In(fmt.Sprintf("if m.%s == nil {", name), func() { g.P("return %s", g.literal(f.Default)) }, "}")
+		g.In(fmt.Sprintf("if m.%s == nil {", name), func() { g.P("return %s", g.defaultOf(f)) }, "}")
 		if nilable(f.Type) {
 			g.P("return m.%s", name)
 		} else {
@@ -358,492 +450,19 @@ func (g *generator) standardMethods(m *schema.Message) {
 	g.P("// Validate returns a *wire.Invalid with everything that a request must not")
 	g.P("// hold, or nil.")
 	g.P("func (m *%s) Validate() error { return %s.Validate(m) }", m.Name, wire)
-}
-
-// present runs body inside the condition that a field is written, giving it
-// the expression of the field's value.
-func (g *generator) present(f *schema.Field, body func(value string)) {
-	field := "m." + FieldName(f)
-	value := field
-	if f.Presence != schema.Required && !nilable(f.Type) {
-		value = "*" + field
-	}
-	switch f.Presence {
-	case schema.Required:
-		body(value)
-	case schema.Optional:
-		g.In(fmt.Sprintf("if %s != nil {", field), func() { body(value) }, "}")
-	case schema.Defaulted:
-		body(fmt.Sprintf("m.%sOrDefault()", FieldName(f)))
-	}
-}
-
-// method makes a value something that a method can be called on.
-func method(value string) string {
-	return strings.TrimPrefix(value, "*")
-}
-
-func keyBytes(number int) string {
-	switch {
-	case number < 24:
-		return strconv.Itoa(number)
-	case number < 256:
-		return fmt.Sprintf("24, %d", number)
-	}
-	return fmt.Sprintf("25, %d, %d", number>>8, number&255)
-}
-
-func (g *generator) appendCBOR(m *schema.Message) {
-	wire := g.wire()
 	g.P("")
-	g.P("// AppendCBOR appends m as CBOR; what can't be written stays in w.")
-	g.In(fmt.Sprintf("func (m *%s) AppendCBOR(b []byte, w *%s.Writer) []byte {", m.Name, wire), func() {
-		always := 0
-		var optional []*schema.Field
-		for _, f := range m.Fields {
-			if f.Presence == schema.Optional {
-				optional = append(optional, f)
-			} else {
-				always++
-			}
-		}
-		g.P("w.Enter()")
-		g.P("start, count := len(b), %d+%s.CountUnknown(m.unknown)", always, wire)
-		for _, f := range optional {
-			g.In(fmt.Sprintf("if m.%s != nil {", FieldName(f)), func() { g.P("count++") }, "}")
-		}
-		g.P("b = %s.AppendMapHead(b, count)", wire)
-		for _, f := range m.Fields {
-			g.present(f, func(value string) {
-				g.appendValue(f.Type, value, fmt.Sprintf("append(b, %s)", keyBytes(f.Number)), 0)
-			})
-		}
-		g.P("w.Leave()")
-		g.P("return %s.MergeCBOR(b, start, m.unknown)", wire)
-	}, "}")
-}
-
-// appendValue writes the statements that append a value of a type to b; head
-// is b with what comes before it.
-func (g *generator) appendValue(t *schema.Type, value, head string, depth int) {
-	wire := g.wire()
-	v := "v" + strings.Repeat("v", depth)
-	switch t.Kind {
-	case schema.KindBool:
-		g.P("b = %s.AppendBool(%s, %s)", wire, head, value)
-	case schema.KindInt64:
-		g.P("b = %s.AppendInt(%s, %s)", wire, head, value)
-	case schema.KindUint64:
-		g.P("b = %s.AppendUint(%s, %s)", wire, head, value)
-	case schema.KindInt8, schema.KindInt16, schema.KindInt32:
-		g.P("b = %s.AppendInt(%s, int64(%s))", wire, head, value)
-	case schema.KindUint8, schema.KindUint16, schema.KindUint32:
-		g.P("b = %s.AppendUint(%s, uint64(%s))", wire, head, value)
-	case schema.KindFloat32:
-		g.P("b = %s.AppendFloat32(%s, %s)", wire, head, value)
-	case schema.KindFloat64:
-		g.P("b = %s.AppendFloat64(%s, %s)", wire, head, value)
-	case schema.KindText:
-		g.P("b = %s.AppendString(%s, %s, w)", wire, head, value)
-	case schema.KindBytes:
-		g.P("b = %s.AppendBytes(%s, %s)", wire, head, value)
-	case schema.KindUUID:
-		g.P("b = %s.AppendUUID(%s, %s)", wire, head, value)
-	case schema.KindInstant:
-		g.P("b = %s.AppendInstant(%s, %s, w)", wire, head, value)
-	case schema.KindEnum, schema.KindMessage:
-		g.P("b = %s.AppendCBOR(%s, w)", method(value), head)
-	case schema.KindList:
-		g.P("b = %s.AppendListHead(%s, len(%s))", wire, head, value)
-		g.P("w.Enter()")
-		g.each(t, value, v, func(item string) { g.appendValue(t.Elem, item, "b", depth+1) })
-		g.P("w.Leave()")
-	case schema.KindMap:
-		key := "key" + strings.Repeat("y", depth)
-		g.P("b = %s.AppendMapHead(%s, len(%s))", wire, head, value)
-		g.P("w.Enter()")
-		g.In(fmt.Sprintf("for _, %s := range %s.SortedKeys(make([]string, 0, 8), %s) {", key, wire, value), func() {
-			g.P("b = %s.AppendString(b, %s, w)", wire, key)
-			g.P("%s := %s[%s]", v, value, key)
-			g.appendValue(t.Elem, v, "b", depth+1)
-		}, "}")
-		g.P("w.Leave()")
-	}
-}
-
-// each loops over a list, by index where copying an item would cost.
-func (g *generator) each(t *schema.Type, value, v string, body func(item string)) {
-	if t.Elem.Kind == schema.KindMessage {
-		i := strings.Repeat("i", len(v))
-		g.In(fmt.Sprintf("for %s := range %s {", i, value), func() { body(fmt.Sprintf("%s[%s]", value, i)) }, "}")
-		return
-	}
-	g.In(fmt.Sprintf("for _, %s := range %s {", v, value), func() { body(v) }, "}")
-}
-
-// words is how many words of 64 bits mark the fields that were seen.
-func words(m *schema.Message) int { return (len(m.Fields) + 63) / 64 }
-
-// readCBOR writes ReadCBOR, and the loop over entries apart from it: JSON may
-// bring a known field by number, as CBOR.
-func (g *generator) readCBOR(m *schema.Message) {
-	wire := g.wire()
-	table := unexported(m.Name) + "Fields"
-	if len(m.Fields) == 0 {
-		g.P("")
-		g.P("// ReadCBOR reads m from CBOR.")
-		g.In(fmt.Sprintf("func (m *%s) ReadCBOR(r *%s.CBORReader) {", m.Name, wire), func() {
-			g.P("*m = %s{}", m.Name)
-			g.In(fmt.Sprintf("for n := r.OpenMessage(%q); r.More(&n); {", m.Name), func() {
-				g.P("number := r.FieldNumber()")
-				g.P("r.Unknown(&m.unknown, number)")
-				g.In("if r.Failed() {", func() { g.P("r.InsideField(%s, number)", table) }, "}")
-			}, "}")
-			g.P("r.Leave()")
-			g.P("r.Settle(m.unknown)")
-		}, "}")
-		return
-	}
+	g.P("// UnknownFields are what m was read with and its definitions do not know.")
+	g.P("func (m *%s) UnknownFields() []%s.Unknown { return m.unknown }", m.Name, wire)
 	g.P("")
-	g.P("// ReadCBOR reads m from CBOR.")
-	g.In(fmt.Sprintf("func (m *%s) ReadCBOR(r *%s.CBORReader) {", m.Name, wire), func() {
-		g.P("*m = %s{}", m.Name)
-		g.P("var seen [%d]uint64", words(m))
-		g.P("m.readEntries(r, r.OpenMessage(%q), &seen)", m.Name)
-		g.P("r.Leave()")
-		g.P("m.finish(&r.Reader, &seen)")
-	}, "}")
+	g.P("// KeepUnknownFields makes m pass on what another message was read with.")
+	g.P("func (m *%s) KeepUnknownFields(list []%s.Unknown) { m.unknown = list }", m.Name, wire)
 	g.P("")
-	g.In(fmt.Sprintf("func (m *%s) readEntries(r *%s.CBORReader, n int, seen *[%d]uint64) {", m.Name, wire, words(m)), func() {
-		g.In("for r.More(&n) {", func() {
-			g.P("number := r.FieldNumber()")
-			g.P("switch number {")
-			for i, f := range m.Fields {
-				g.P("case %d:", f.Number)
-				g.Deeper(1, func() {
-					g.P("r.Once(&seen[%d], 1<<%d)", i/64, i%64)
-					g.readField(f, cborForm)
-				})
-			}
-			g.P("default:")
-			g.P("\tr.Unknown(&m.unknown, number)")
-			g.P("}")
-			g.In("if r.Failed() {", func() { g.P("r.InsideField(%s, number)", table) }, "}")
-		}, "}")
-	}, "}")
+	g.P("// String writes m for people and logs: what is secret is left out.")
+	g.P("func (m %s) String() string { return %s.Text(&m) }", m.Name, wire)
 	g.P("")
-	g.P("// finish refuses what is missing or came twice, and fills in defaults.")
-	g.In(fmt.Sprintf("func (m *%s) finish(r *%s.Reader, seen *[%d]uint64) {", m.Name, wire, words(m)), func() {
-		for word := range words(m) {
-			required := uint64(0)
-			last := min(len(m.Fields), (word+1)*64)
-			for i := word * 64; i < last; i++ {
-				if m.Fields[i].Presence == schema.Required {
-					required |= 1 << (i % 64)
-				}
-			}
-			if required != 0 {
-				part := table
-				if words(m) > 1 {
-					part = fmt.Sprintf("%s[%d:%d]", table, word*64, last)
-				}
-				g.P("r.Require(seen[%d], %#x, %s)", word, required, part)
-			}
-		}
-		g.P("r.Settle(m.unknown)")
-		for _, f := range m.Fields {
-			if f.Presence != schema.Defaulted {
-				continue
-			}
-			g.In(fmt.Sprintf("if m.%s == nil {", FieldName(f)), func() {
-				if nilable(f.Type) {
-					g.P("m.%s = %s", FieldName(f), g.literal(f.Default))
-				} else {
-					g.P("m.%s = %s.Pointer(%s)", FieldName(f), wire, g.typedLiteral(f))
-				}
-			}, "}")
-		}
-	}, "}")
-}
-
-// typedLiteral writes a default so that a type parameter takes the type.
-func (g *generator) typedLiteral(f *schema.Field) string {
-	literal := g.literal(f.Default)
-	if k := f.Type.Kind; k.IsInteger() || k == schema.KindFloat32 || k == schema.KindFloat64 {
-		return fmt.Sprintf("%s(%s)", k, literal)
-	}
-	return literal
-}
-
-// form is what differs between reading CBOR and JSON.
-type form struct{ json bool }
-
-var cborForm, jsonForm = form{}, form{json: true}
-
-var readers = map[schema.Kind]string{schema.KindBool: "Bool",
-	schema.KindInt8: "Int8", schema.KindInt16: "Int16", schema.KindInt32: "Int32", schema.KindInt64: "Int64",
-	schema.KindUint8: "Uint8", schema.KindUint16: "Uint16", schema.KindUint32: "Uint32", schema.KindUint64: "Uint64",
-	schema.KindFloat32: "Float32", schema.KindFloat64: "Float64",
-	schema.KindText: "Text", schema.KindBytes: "Bytes", schema.KindUUID: "UUID", schema.KindInstant: "Instant"}
-
-// readField writes the statements that read a field's value into m.
-func (g *generator) readField(f *schema.Field, form form) {
-	field := "m." + FieldName(f)
-	if f.Presence == schema.Required || nilable(f.Type) {
-		g.readValue(f.Type, field, form, 0)
-		return
-	}
-	method := "Read" + map[bool]string{false: "CBOR", true: "JSON"}[form.json]
-	if f.Type.Kind == schema.KindEnum || f.Type.Kind == schema.KindMessage {
-		g.P("%s = new(%s)", field, g.typ(f.Type))
-		g.P("%s.%s(r)", field, method)
-		return
-	}
-	g.P("v := r.%s()", readers[f.Type.Kind])
-	g.P("%s = &v", field)
-}
-
-func (g *generator) readValue(t *schema.Type, target string, form form, depth int) {
-	suffix := ""
-	if depth > 0 {
-		suffix = strconv.Itoa(depth + 1)
-	}
-	list, n, item := "list"+suffix, "n"+suffix, "item"+suffix
-	switch t.Kind {
-	case schema.KindEnum, schema.KindMessage:
-		g.P("%s.Read%s(r)", target, map[bool]string{false: "CBOR", true: "JSON"}[form.json])
-	case schema.KindList:
-		open := ""
-		if form.json {
-			g.P("%s := %s{}", list, g.typ(t))
-			open = "for r.OpenList(); r.More(); {"
-		} else {
-			g.P("%s := r.OpenList()", n)
-			g.P("%s := make(%s, 0, r.Room(%s, %d))", list, g.typ(t), n, size(t.Elem))
-			open = fmt.Sprintf("for r.More(&%s) {", n)
-		}
-		g.In(open, func() {
-			if t.Elem.Kind == schema.KindMessage {
-				g.P("%s = append(%s, %s{})", list, list, g.typ(t.Elem))
-				g.readValue(t.Elem, fmt.Sprintf("%s[len(%s)-1]", list, list), form, depth+1)
-			} else {
-				g.readItem(t.Elem, item, form, depth+1)
-				g.P("%s = append(%s, %s)", list, list, item)
-			}
-			g.In("if r.Failed() {", func() { g.P("r.InsideIndex(len(%s) - 1)", list) }, "}")
-		}, "}")
-		if !form.json {
-			g.P("r.Leave()")
-		}
-		g.P("%s = %s", target, list)
-	case schema.KindMap:
-		key, entries, count := "key"+suffix, "entries"+suffix, "count"+suffix
-		open := ""
-		if form.json {
-			g.P("%s, %s := %s{}, 0", entries, count, g.typ(t))
-			g.P("r.OpenObject(\"a map\")")
-			open = fmt.Sprintf("for %s, ok := r.NextKey(); ok; %s, ok = r.NextKey() {", key, key)
-		} else {
-			g.P("%s := r.OpenMap()", n)
-			g.P("%s, %s := make(%s, r.Room(%s, %d)), 0", entries, count, g.typ(t), n, 48+size(t.Elem))
-			open = fmt.Sprintf("for r.More(&%s) {", n)
-		}
-		g.In(open, func() {
-			if !form.json {
-				g.P("%s := r.Text()", key)
-			}
-			g.readItem(t.Elem, item, form, depth+1)
-			g.In("if r.Failed() {", func() { g.P("r.Inside(%s)", key) }, "}")
-			g.P("%s[%s] = %s", entries, key, item)
-			g.P("%s++", count)
-		}, "}")
-		if !form.json {
-			g.P("r.Leave()")
-		}
-		g.P("r.Distinct(len(%s), %s)", entries, count)
-		g.P("%s = %s", target, entries)
-	default:
-		g.P("%s = r.%s()", target, readers[t.Kind])
-	}
-}
-
-// readItem declares a variable and reads a value into it.
-func (g *generator) readItem(t *schema.Type, item string, form form, depth int) {
-	if name, scalar := readers[t.Kind]; scalar {
-		g.P("%s := r.%s()", item, name)
-		return
-	}
-	g.P("var %s %s", item, g.typ(t))
-	g.readValue(t, item, form, depth)
-}
-
-func (g *generator) appendJSON(m *schema.Message) {
-	wire := g.wire()
+	g.P("// GoString is String, so that no way of printing shows what is secret.")
+	g.P("func (m %s) GoString() string { return %s.Text(&m) }", m.Name, wire)
 	g.P("")
-	g.P("// AppendJSON appends m as JSON; what can't be written stays in w.")
-	g.In(fmt.Sprintf("func (m *%s) AppendJSON(b []byte, w *%s.Writer) []byte {", m.Name, wire), func() {
-		g.P("w.Enter()")
-		g.P("start := len(b)")
-		g.starts = 1
-		for _, f := range m.Fields {
-			g.present(f, func(value string) {
-				g.appendJSONValue(f.Type, value, fmt.Sprintf("append(b, %s...)", rawString(","+jsonText(f.JSONName())+":")), 0)
-			})
-		}
-		g.P("w.Leave()")
-		g.P("return %s.MergeJSON(%s.CloseObject(b, start), start, m.unknown, %sFields)", wire, wire, unexported(m.Name))
-	}, "}")
-}
-
-func (g *generator) appendJSONValue(t *schema.Type, value, head string, depth int) {
-	wire := g.wire()
-	v := "v" + strings.Repeat("v", depth)
-	start := "start"
-	if t.Kind == schema.KindList || t.Kind == schema.KindMap {
-		g.starts++
-		start += strconv.Itoa(g.starts)
-	}
-	switch t.Kind {
-	case schema.KindBool:
-		g.P("b = %s.AppendBool(%s, %s)", g.std("strconv"), head, value)
-	case schema.KindInt8, schema.KindInt16, schema.KindInt32, schema.KindUint8, schema.KindUint16, schema.KindUint32:
-		g.P("b = %s.AppendInt(%s, int64(%s), 10)", g.std("strconv"), head, value)
-	case schema.KindInt64:
-		g.P("b = %s.AppendJSONInt(%s, %s)", wire, head, value)
-	case schema.KindUint64:
-		g.P("b = %s.AppendJSONUint(%s, %s)", wire, head, value)
-	case schema.KindFloat32:
-		g.P("b = %s.AppendJSONFloat64(%s, float64(%s))", wire, head, value)
-	case schema.KindFloat64:
-		g.P("b = %s.AppendJSONFloat64(%s, %s)", wire, head, value)
-	case schema.KindText:
-		g.P("b = %s.AppendJSONString(%s, %s, w)", wire, head, value)
-	case schema.KindBytes:
-		g.P("b = %s.AppendJSONBytes(%s, %s)", wire, head, value)
-	case schema.KindUUID:
-		g.P("b = %s.AppendJSONUUID(%s, %s)", wire, head, value)
-	case schema.KindInstant:
-		g.P("b = %s.AppendJSONInstant(%s, %s, w)", wire, head, value)
-	case schema.KindEnum, schema.KindMessage:
-		g.P("b = %s.AppendJSON(%s, w)", method(value), head)
-	case schema.KindList:
-		g.P("w.Enter()")
-		if head != "b" {
-			g.P("b = %s", head)
-		}
-		g.P("%s := len(b)", start)
-		g.each(t, value, v, func(item string) { g.appendJSONValue(t.Elem, item, "append(b, ',')", depth+1) })
-		g.P("b = %s.CloseArray(b, %s)", wire, start)
-		g.P("w.Leave()")
-	case schema.KindMap:
-		key := "key" + strings.Repeat("y", depth)
-		g.P("w.Enter()")
-		g.P("b = %s", head)
-		g.P("%s := len(b)", start)
-		g.In(fmt.Sprintf("for _, %s := range %s.SortedKeys(make([]string, 0, 8), %s) {", key, wire, value), func() {
-			g.P("%s := %s[%s]", v, value, key)
-			g.appendJSONValue(t.Elem, v, fmt.Sprintf("append(%s.AppendJSONString(append(b, ','), %s, w), ':')", wire, key), depth+1)
-		}, "}")
-		g.P("b = %s.CloseObject(b, %s)", wire, start)
-		g.P("w.Leave()")
-	}
-}
-
-func (g *generator) readJSON(m *schema.Message) {
-	wire := g.wire()
-	table := unexported(m.Name) + "Fields"
-	g.P("")
-	g.P("// ReadJSON reads m from JSON.")
-	g.In(fmt.Sprintf("func (m *%s) ReadJSON(r *%s.JSONReader) {", m.Name, wire), func() {
-		g.P("*m = %s{}", m.Name)
-		if len(m.Fields) == 0 {
-			g.In(fmt.Sprintf("for r.OpenObject(%q); r.Member(); {", m.Name), func() { g.P("r.Unknown(&m.unknown, %s)", table) }, "}")
-			g.P("r.Settle(m.unknown)")
-			return
-		}
-		g.P("var seen [%d]uint64", words(m))
-		g.In(fmt.Sprintf("for r.OpenObject(%q); r.Member(); {", m.Name), func() {
-			g.P("number := 0")
-			g.P("switch string(r.Name()) {")
-			for i, f := range m.Fields {
-				g.P("case %q:", f.JSONName())
-				g.Deeper(1, func() {
-					g.P("number = %d", f.Number)
-					g.P("r.Once(&seen[%d], 1<<%d)", i/64, i%64)
-					if f.Presence == schema.Required {
-						g.readField(f, jsonForm)
-					} else {
-						g.In("if !r.Null() {", func() { g.readField(f, jsonForm) }, "}")
-					}
-				})
-			}
-			g.P("default:")
-			g.Deeper(1, func() {
-				g.P("at := r.At()")
-				g.In(fmt.Sprintf("if entry := r.Unknown(&m.unknown, %s); entry != nil {", table), func() {
-					g.P("m.readEntries(entry, 1, &seen)")
-					g.P("r.Absorb(entry, at)")
-				}, "}")
-				g.P("continue")
-			})
-			g.P("}")
-			g.In("if r.Failed() {", func() { g.P("r.InsideField(%s, number)", table) }, "}")
-		}, "}")
-		g.P("m.finish(&r.Reader, &seen)")
-	}, "}")
-}
-
-func (g *generator) violations(m *schema.Message) {
-	wire := g.wire()
-	g.P("")
-	g.P("// AppendViolations adds everything that a request must not hold.")
-	receiver := fmt.Sprintf("func (m *%s) AppendViolations(list []%s.Violation, path string) []%s.Violation {", m.Name, wire, wire)
-	if !stubs.Checked(&schema.Type{Kind: schema.KindMessage, Message: m}) {
-		g.In(strings.Replace(receiver, "path string", "_ string", 1), func() { g.P("return list") }, "}")
-		return
-	}
-	g.In(receiver, func() {
-		for _, f := range m.Fields {
-			if !stubs.Checked(f.Type) && f.Bounds == nil {
-				continue
-			}
-			value, path := "m."+FieldName(f), fmt.Sprintf("path+%q", stubs.Pointer(f.JSONName()))
-			check := func(plain string) {
-				if f.Bounds != nil {
-					g.boundsOf(f, plain, path)
-				}
-				if stubs.Checked(f.Type) {
-					g.violationsOf(f.Type, value, path, 0)
-				}
-			}
-			switch {
-			case f.Presence == schema.Required || nilable(f.Type) && f.Bounds == nil:
-				check(value)
-			case nilable(f.Type):
-				g.In(fmt.Sprintf("if %s != nil {", value), func() { check(value) }, "}")
-			default:
-				g.In(fmt.Sprintf("if %s != nil {", value), func() { check("*" + value) }, "}")
-			}
-		}
-		g.P("return list")
-	}, "}")
-}
-
-func (g *generator) violationsOf(t *schema.Type, value, path string, depth int) {
-	v := "v" + strings.Repeat("v", depth)
-	switch t.Kind {
-	case schema.KindEnum, schema.KindMessage:
-		g.P("list = %s.AppendViolations(list, %s)", value, path)
-	case schema.KindList:
-		i := strings.Repeat("i", depth+1)
-		g.In(fmt.Sprintf("for %s := range %s {", i, value), func() {
-			g.violationsOf(t.Elem, fmt.Sprintf("%s[%s]", value, i), fmt.Sprintf("%s.Index(%s, %s)", g.wire(), path, i), depth+1)
-		}, "}")
-	case schema.KindMap:
-		key := "key" + strings.Repeat("y", depth)
-		g.In(fmt.Sprintf("for _, %s := range %s.SortedKeys(make([]string, 0, 8), %s) {", key, g.wire(), value), func() {
-			g.P("%s := %s[%s]", v, value, key)
-			g.violationsOf(t.Elem, v, fmt.Sprintf("%s.Step(%s, %s)", g.wire(), path, key), depth+1)
-		}, "}")
-	}
+	g.P("// LogValue is String, for structured logs.")
+	g.P("func (m %s) LogValue() %s.Value { return slog.StringValue(%s.Text(&m)) }", m.Name, g.std("log/slog"), wire)
 }

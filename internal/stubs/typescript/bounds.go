@@ -8,35 +8,42 @@ import (
 	"faithfulcourier/internal/stubs"
 )
 
-// boundsOf writes what holds the value of a field against its bounds.
-func (g *generator) boundsOf(f *schema.Field, value, path string) {
-	b, wire := f.Bounds, g.wire()
-	refuse := func(condition, detail string) {
-		g.In("if ("+condition+") {", func() { g.P("%s.refuse(list, %s, %s);", wire, path, detail) }, "}")
+// bounds writes what holds a value against bounds.
+func (g *generator) bounds(b *schema.Bounds, t *schema.Type, value, path string, secret bool) {
+	wire := g.wire()
+	refuse := func(condition, rule, shown string) {
+		if shown != "" {
+			shown = ", " + shown
+		}
+		g.In("if ("+condition+") {", func() { g.P("%s.refuse(list, %s, %s%s);", wire, path, text(rule), shown) }, "}")
 	}
-	if stubs.Narrows(f.Type.Kind, b) {
-		condition, shown := g.outside(f.Type.Kind, value, b)
-		refuse(condition, fmt.Sprintf("`must be %s, not ${%s}`", b.RangeText(), shown))
+	if stubs.Narrows(t.Kind, b) {
+		condition, shown := g.outside(t.Kind, value, b)
+		if secret {
+			shown = ""
+		}
+		refuse(condition, "must be "+b.RangeText(), shown)
 	}
 	if l := b.Length; stubs.Limits(l) {
 		length, noun := value+".length", "bytes"
-		if f.Type.Kind == schema.KindText {
+		if t.Kind == schema.KindText {
 			length, noun = wire+".codePoints("+value+")", "characters"
 		}
-		refuse(stubs.OutsideLimits(length, l), fmt.Sprintf("`must have %s %s, not ${%s}`", l, noun, length))
+		refuse(stubs.OutsideLimits(length, l), fmt.Sprintf("must have %s %s", l, noun), length)
 	}
 	if l := b.Count; stubs.Limits(l) {
 		count := value + ".length"
-		if f.Type.Kind == schema.KindMap {
+		if t.Kind == schema.KindMap {
 			count = value + ".size"
 		}
-		refuse(stubs.OutsideLimits(count, l), "`"+strings.Replace(b.CountFormat(), "%d", "${"+count+"}", 1)+"`")
+		rule, _, _ := strings.Cut(b.CountFormat(), ", not ")
+		refuse(stubs.OutsideLimits(count, l), rule, count)
 	}
 	if b.Pattern != "" {
-		refuse(fmt.Sprintf("!/%s/u.test(%s)", strings.NewReplacer("/", `\/`, "\n", `\n`, "\r", `\r`, "\u2028", `\u2028`, "\u2029", `\u2029`).Replace(b.Pattern), value), text("must match "+b.Pattern))
+		refuse(fmt.Sprintf("!/%s/u.test(%s)", strings.NewReplacer("/", `\/`, "\n", `\n`, "\r", `\r`, "\u2028", `\u2028`, "\u2029", `\u2029`).Replace(b.Pattern), value), "must match "+b.Pattern, "")
 	}
 	if b.Unique {
-		g.In(fmt.Sprintf("%s.unique(list, %s, %s, (w, element) => {", wire, path, value), func() { g.writeValue(f.Type.Elem, "element", "Json", 0) }, "});")
+		g.In(fmt.Sprintf("%s.unique(list, %s, %s, (w, element) => {", wire, path, value), func() { g.writeValue(t.Elem, "element", "Json", 0) }, "});")
 	}
 }
 
@@ -55,7 +62,7 @@ func (g *generator) outside(k schema.Kind, value string, b *schema.Bounds) (cond
 		}
 	}
 	switch k {
-	case schema.KindInstant:
+	case schema.KindInstant, schema.KindDecimal, schema.KindDate, schema.KindDuration:
 		compare := func(is bool, sign string, v any) {
 			if is {
 				parts = append(parts, fmt.Sprintf("%s.compare(%s) %s 0", value, g.literal(v), sign))
@@ -73,4 +80,72 @@ func (g *generator) outside(k schema.Kind, value string, b *schema.Bounds) (cond
 	add(stubs.NarrowsLow(k, b), "%s < %s", b.Low)
 	add(stubs.NarrowsHigh(k, b), "%s > %s", b.High)
 	return strings.Join(parts, " || "), value
+}
+
+func (g *generator) violations(m *schema.Message) {
+	wire := g.wire()
+	if !stubs.Checked(&schema.Type{Kind: schema.KindMessage, Message: m}) {
+		g.method("violations(): void", func() { g.P("// Nothing in %s can be a violation.", m.Name) })
+		return
+	}
+	g.method(fmt.Sprintf("violations(list: %s.Violation[], path: string, m: %s): void", wire, m.Name), func() {
+		for _, f := range m.Fields {
+			if !stubs.Checked(f.Type) && f.Bounds == nil {
+				continue
+			}
+			value, path := "m."+FieldName(f), "`${path}"+templateText(stubs.Pointer(f.JSONName()))+"`"
+			check := func() {
+				if f.Bounds != nil {
+					g.bounds(f.Bounds, f.Type, value, path, f.IsSecret())
+				}
+				g.violationsOf(f.Type, value, path, 0)
+			}
+			if f.Presence == schema.Optional {
+				g.In(fmt.Sprintf("if (%s !== undefined) {", value), check, "}")
+			} else {
+				check()
+			}
+		}
+	})
+}
+
+// violationsOf writes what adds the violations of a value: those of its named
+// type, and those of what it holds.
+func (g *generator) violationsOf(t *schema.Type, value, path string, depth int) {
+	if !stubs.Checked(t) {
+		return
+	}
+	tools := g.toolsOf(t)
+	if t.Named != nil {
+		tools = g.tools(&t.Named.Decl)
+	}
+	if tools != "" {
+		if path == "`${path}`" {
+			path = "path"
+		}
+		g.P("%s.violations(list, %s, %s);", tools, path, value)
+		return
+	}
+	g.violationsInside(t, value, path, depth)
+}
+
+// violationsInside is violationsOf for what a list or map holds.
+func (g *generator) violationsInside(t *schema.Type, value, path string, depth int) {
+	n, inner := deeper(depth), strings.TrimSuffix(path, "`")
+	switch {
+	case t.Kind == schema.KindList && stubs.Checked(t.Elem):
+		g.In(fmt.Sprintf("for (const [i%s, item%s] of %s.entries()) {", n, n, value), func() {
+			g.violationsOf(t.Elem, "item"+n, fmt.Sprintf("%s/${%s(i%s)}`", inner, g.global("String"), n), depth+1)
+		}, "}")
+	case t.Kind == schema.KindMap && (stubs.Checked(t.Key) || stubs.Checked(t.Elem)):
+		pair := fmt.Sprintf("[key%s, entry%s]", n, n)
+		if !stubs.Checked(t.Elem) {
+			pair = fmt.Sprintf("[key%s]", n)
+		}
+		g.In(fmt.Sprintf("for (const %s of %s) {", pair, g.sortedEntries(t, value)), func() {
+			at := fmt.Sprintf("%s${%s.pointer(%s)}`", inner, g.wire(), g.keyText(t.Key, "key"+n))
+			g.violationsOf(t.Key, "key"+n, at, depth+1)
+			g.violationsOf(t.Elem, "entry"+n, at, depth+1)
+		}, "}")
+	}
 }

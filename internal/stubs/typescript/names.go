@@ -94,6 +94,9 @@ type speller struct {
 }
 
 func spell(t *schema.Type, s speller) string {
+	if t.Named != nil {
+		return s.decl(&t.Named.Decl)
+	}
 	switch t.Kind {
 	case schema.KindBool:
 		return "boolean"
@@ -107,18 +110,32 @@ func spell(t *schema.Type, s speller) string {
 		return s.wire("Uuid")
 	case schema.KindInstant:
 		return s.wire("Instant")
+	case schema.KindDecimal:
+		return s.wire("Decimal")
+	case schema.KindDate:
+		return s.wire("CalendarDate")
+	case schema.KindDuration:
+		return s.wire("Duration")
+	case schema.KindAny:
+		return s.wire("Any")
 	case schema.KindEnum:
 		return s.decl(&t.Enum.Decl)
+	case schema.KindUnion:
+		return s.decl(&t.Union.Decl)
 	case schema.KindMessage:
 		return s.decl(&t.Message.Decl)
 	case schema.KindList:
-		elem := spell(t.Elem, s)
-		if t.Elem.Kind == schema.KindList {
-			elem = "(" + elem + ")"
-		}
-		return "readonly " + elem + "[]"
+		return "readonly " + element(t, spell(t.Elem, s)) + "[]"
 	case schema.KindMap:
-		return s.global("ReadonlyMap") + "<string, " + spell(t.Elem, s) + ">"
+		return s.global("ReadonlyMap") + "<" + spell(t.Key, s) + ", " + spell(t.Elem, s) + ">"
 	}
 	return "number"
+}
+
+// element makes the type of a list's elements fit to stand before "[]".
+func element(t *schema.Type, elem string) string {
+	if t.Elem.Kind == schema.KindList && t.Elem.Named == nil {
+		return "(" + elem + ")"
+	}
+	return elem
 }

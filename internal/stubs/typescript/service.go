@@ -5,63 +5,221 @@ import (
 	"strings"
 
 	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/stubs"
 )
 
-// own is the import of this module's types, seen from its other files.
-func (g *generator) own(d *schema.Decl) string {
-	if d.Module == g.module {
-		return g.use("types", Folder(g.module)+"/types.js") + "."
-	}
-	return g.from(d)
-}
-
+// side is the type of a message of a call, void for "()".
 func (g *generator) side(m *schema.Message, suffix string) string {
 	if m == nil {
 		return "void"
 	}
-	return g.own(&m.Decl) + m.Name + suffix
+	return g.from(&m.Decl) + m.Name + suffix
+}
+
+func (g *generator) codecOf(m *schema.Message) string {
+	if m == nil {
+		return "undefined"
+	}
+	return g.tools(&m.Decl)
 }
 
 // calls writes what both sides know of a module's calls.
 func (g *generator) calls() {
-	web := g.web()
-	codec := func(m *schema.Message) string {
-		if m == nil {
-			return "undefined"
-		}
-		return g.own(&m.Decl) + ToolsName(&m.Decl)
-	}
+	g.credentials()
 	for _, s := range g.module.Services {
-		g.P("")
 		for _, c := range s.Calls {
-			g.In(fmt.Sprintf("export const %s%s: %s.Call<%s, %s> = {", unexported(s.Name), upperFirst(CallName(c)), web, g.side(c.Request, ""), g.side(c.Response, "")), func() {
-				g.P("name: %s,", text(c.FullName()))
-				g.P("method: \"POST\",")
-				g.P("path: %s,", text(c.Path()))
-				g.P("safe: %t,", c.Safe)
-				g.P("request: %s,", codec(c.Request))
-				g.P("answer: %s,", codec(c.Response))
-				if len(c.Fails) == 0 {
-					g.P("fails: [],")
-					return
-				}
-				g.In("fails: [", func() {
-					for _, e := range c.Fails {
-						g.P("{ name: %s, status: %d, codec: %s },", text(e.FullName()), e.Status, codec(e))
-					}
-				}, "],")
-			}, "};")
+			g.body(c)
+			g.P("")
+			g.In(fmt.Sprintf("export const %s: %s.Call<%s, %s> = {", callVariable(c), g.web(), g.side(c.Request, ""), g.side(c.Response, "")), func() { g.callTable(c) }, "};")
 		}
 	}
+}
+
+func callVariable(c *schema.Call) string {
+	return unexported(c.Service.Name) + upperFirst(CallName(c))
+}
+
+func credentialVariable(c *schema.Credential) string {
+	return Camel(strings.ReplaceAll(c.Module.Name, ".", "_")+"_"+c.Name) + "Credential"
+}
+
+// credentials writes the credentials that calls of the module need.
+func (g *generator) credentials() {
+	seen := map[*schema.Credential]bool{}
+	for _, s := range g.module.Services {
+		for _, c := range s.Calls {
+			for _, all := range c.Needs {
+				for _, credential := range all {
+					if seen[credential] {
+						continue
+					}
+					seen[credential] = true
+					kind := credential.Kind
+					if kind == "key" {
+						kind = credential.Carrier
+					}
+					g.P("")
+					g.P("const %s: %s.Credential = { name: %s, kind: %s, key: %s };", credentialVariable(credential), g.web(), text(credential.FullName()), text(kind), text(credential.Key))
+				}
+			}
+		}
+	}
+}
+
+func (g *generator) callTable(c *schema.Call) {
+	g.P("name: %s,", text(c.FullName()))
+	g.P("method: %s,", text(stubs.Method(c)))
+	g.P("path: %s,", text(c.Path()))
+	if c.HTTP != nil && c.HTTP.Status != 0 {
+		g.P("status: %d,", c.HTTP.Status)
+	}
+	g.P("safe: %t,", c.Safe)
+	g.P("idempotent: %t,", c.Idempotent)
+	g.P("requestStream: %t,", c.RequestStream)
+	g.P("answerStream: %t,", c.ResponseStream)
+	g.P("request: %s,", g.codecOf(c.Request))
+	g.P("answer: %s,", g.codecOf(c.Response))
+	if len(stubs.Placed(c)) > 0 {
+		g.In("travel: {", func() { g.travel(c) }, "},")
+	}
+	var needs []string
+	for _, all := range c.Needs {
+		var names []string
+		for _, credential := range all {
+			names = append(names, credentialVariable(credential))
+		}
+		needs = append(needs, "["+strings.Join(names, ", ")+"]")
+	}
+	g.P("needs: [%s],", strings.Join(needs, ", "))
+	if len(c.Fails) == 0 {
+		g.P("fails: [],")
+		return
+	}
+	g.In("fails: [", func() {
+		for _, e := range c.Fails {
+			g.P("{ name: %s, status: %d, codec: %s },", text(e.FullName()), e.Status, g.codecOf(e))
+		}
+	}, "],")
+}
+
+func bodyName(c *schema.Call) string { return upperFirst(callVariable(c)) + "Body" }
+
+// body writes what of a request travels in the body, where that is not all.
+func (g *generator) body(c *schema.Call) {
+	rest := stubs.Body(c, bodyName(c))
+	if rest == nil {
+		return
+	}
+	rest.Doc = fmt.Sprintf("What of %s travels in the body of %s.", c.Request.Name, c.Name)
+	g.local = append(g.local, &rest.Decl)
+	g.message(rest)
+}
+
+// travel writes how the fields of a request travel.
+func (g *generator) travel(c *schema.Call) {
+	placed, rest := stubs.Placed(c), stubs.Body(c, bodyName(c))
+	g.In("placed: [", func() {
+		for _, p := range placed {
+			g.P("{ number: %d, name: %s, in: %s, parameter: %s },", p.Field.Number, text(p.Field.JSONName()), text(p.Place), text(stubs.Parameter(p)))
+		}
+	}, "],")
+	if rest == nil {
+		g.P("body: undefined,")
+		g.method("bodyOf()", func() { g.P("return undefined;") })
+	} else {
+		g.P("body: %s,", ToolsName(&rest.Decl))
+		g.method("bodyOf(m)", func() {
+			var fields []string
+			for _, f := range rest.Fields {
+				fields = append(fields, fmt.Sprintf("%s: m.%s", FieldName(f), FieldName(f)))
+			}
+			fields = append(fields, fmt.Sprintf("[%s.unknown]: m[%s.unknown]", g.wire(), g.wire()))
+			g.P("return { %s } satisfies %s;", strings.Join(fields, ", "), rest.Name)
+		})
+	}
+	g.method("place(m, p)", func() {
+		for _, p := range placed {
+			g.place(p)
+		}
+	})
+	signature := "take(a)"
+	if rest != nil {
+		signature = "take(a, given)"
+	}
+	g.method(signature, func() {
+		if rest != nil {
+			g.P("const body = given as %s;", rest.Name)
+			g.P("a.rest(body[%s.unknown]);", g.wire())
+		}
+		g.In(fmt.Sprintf("return %s.make({", g.tools(&c.Request.Decl)), func() {
+			for i, p := range placed {
+				g.take(i, p)
+			}
+			if rest != nil {
+				for _, f := range rest.Fields {
+					g.P("%s: body.%s,", FieldName(f), FieldName(f))
+				}
+				g.P("[%s.unknown]: body[%s.unknown],", g.wire(), g.wire())
+			}
+		}, "});")
+	})
+}
+
+// place writes a field outside of the body.
+func (g *generator) place(p schema.Placed) {
+	f := p.Field
+	put := func(t *schema.Type, value string) {
+		plain := value
+		switch {
+		case t.Kind == schema.KindText:
+		case t.Kind == schema.KindEnum:
+			plain = fmt.Sprintf("%s.plain((w) => { %s.writeJson(w, %s); })", g.web(), g.toolsOf(t), value)
+		default:
+			plain = fmt.Sprintf("%s.plain((w) => { w.%s(%s); })", g.web(), verbs[t.Kind], value)
+		}
+		g.P("p.%s(%s, %s);", p.Place, text(stubs.Parameter(p)), plain)
+	}
+	value := "m." + FieldName(f)
+	switch {
+	case f.Type.Kind == schema.KindList:
+		g.In(fmt.Sprintf("for (const item of %s) {", value), func() { put(f.Type.Elem, "item") }, "}")
+	case f.Presence == schema.Optional:
+		// A constant, so that its type holds inside of functions, too.
+		g.P("const { %s } = m;", FieldName(f))
+		g.In(fmt.Sprintf("if (%s !== undefined) {", FieldName(f)), func() { put(f.Type, FieldName(f)) }, "}")
+	default:
+		put(f.Type, value)
+	}
+}
+
+// shapeOf says how the JSON of a type relates to its text outside of a body.
+func shapeOf(t *schema.Type) string {
+	switch {
+	case t.Kind == schema.KindBool || t.Kind.IsInteger():
+		return text("bare")
+	case t.Kind == schema.KindFloat32 || t.Kind == schema.KindFloat64 || t.Kind == schema.KindEnum:
+		return text("number")
+	}
+	return text("quoted")
+}
+
+// take reads a field from outside of the body.
+func (g *generator) take(i int, p schema.Placed) {
+	f := p.Field
+	verb, t := map[schema.Presence]string{schema.Required: "required", schema.Optional: "optional", schema.Defaulted: "optional"}[f.Presence], f.Type
+	if f.Type.Kind == schema.KindList {
+		verb, t = "list", f.Type.Elem
+	}
+	g.P("%s: a.%s(%d, %s, (r) => %s),", FieldName(f), verb, i, shapeOf(t), g.readExpression(t, "Json"))
 }
 
 func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
 
 func (g *generator) call(c *schema.Call) string {
-	return g.use("calls", Folder(g.module)+"/calls.js") + "." + unexported(c.Service.Name) + upperFirst(CallName(c))
+	return g.use("calls", Folder(g.module)+"/calls.js") + "." + callVariable(c)
 }
 
-func callDoc(c *schema.Call, g *generator) string {
+func callDoc(c *schema.Call) string {
 	doc := c.Doc
 	if len(c.Fails) > 0 {
 		var names []string
@@ -77,7 +235,7 @@ func callDoc(c *schema.Call, g *generator) string {
 }
 
 func (g *generator) clients() {
-	web := g.web()
+	client := g.use("client", "faithful/client.js")
 	about := g.use("about", "faithful/about.js")
 	for _, s := range g.module.Services {
 		g.P("")
@@ -87,53 +245,73 @@ func (g *generator) clients() {
 		}
 		g.doc(docOf(doc, s.Deprecated))
 		g.In(fmt.Sprintf("export class %sClient {", s.Name), func() {
-			g.P("readonly #client: %s.Client;", web)
+			g.P("readonly #client: %s.Client;", client)
 			g.P("")
 			g.doc("base is where the server is, such as \"http://127.0.0.1:8080\".")
-			g.In(fmt.Sprintf("constructor(base: string, options: %s.ClientOptions = {}) {", web), func() {
-				g.P("this.#client = new %s.Client(base, %s.definitions.digest, options);", web, about)
+			g.In(fmt.Sprintf("constructor(base: string, options: %s.ClientOptions = {}) {", client), func() {
+				g.P("this.#client = new %s.Client(base, %s.definitions.digest, options);", client, about)
 			}, "}")
 			for _, c := range s.Calls {
 				g.P("")
-				g.doc(callDoc(c, g))
-				parameters, message := "", "undefined"
-				if c.Request != nil {
-					parameters = fmt.Sprintf("request: %s, ", g.side(c.Request, "Init"))
-					message = fmt.Sprintf("%s%s.make(request)", g.own(&c.Request.Decl), ToolsName(&c.Request.Decl))
-				}
-				g.In(fmt.Sprintf("%s(%soptions?: %s.CallOptions): Promise<%s> {", CallName(c), parameters, web, g.side(c.Response, "")), func() {
-					g.P("return this.#client.do(%s, %s, options);", g.call(c), message)
-				}, "}")
+				g.doc(callDoc(c))
+				g.clientCall(c, client)
 			}
 		}, "}")
 	}
 }
 
+func (g *generator) clientCall(c *schema.Call, client string) {
+	parameters, message := "", "undefined"
+	made := func(value string) string { return fmt.Sprintf("%s.make(%s)", g.tools(&c.Request.Decl), value) }
+	switch {
+	case c.RequestStream:
+		element := g.side(c.Request, "Init")
+		parameters = fmt.Sprintf("elements: %s<%s> | %s<%s>, ", g.global("AsyncIterable"), element, g.global("Iterable"), element)
+		message = fmt.Sprintf("%s.mapped(elements, (element) => %s)", client, made("element"))
+	case c.Request != nil:
+		parameters = fmt.Sprintf("request: %s, ", g.side(c.Request, "Init"))
+		message = made("request")
+	}
+	verb, result := "do", fmt.Sprintf("%s<%s>", g.global("Promise"), g.side(c.Response, ""))
+	stream := fmt.Sprintf("%s<%s, void, undefined>", g.global("AsyncGenerator"), g.side(c.Response, ""))
+	switch {
+	case c.RequestStream && c.ResponseStream:
+		verb, result = "converse", stream
+	case c.RequestStream:
+		verb = "send"
+	case c.ResponseStream:
+		verb, result = "stream", stream
+	}
+	g.In(fmt.Sprintf("%s(%soptions?: %s.CallOptions): %s {", CallName(c), parameters, client, result), func() {
+		g.P("return this.#client.%s(%s, %s, options);", verb, g.call(c), message)
+	}, "}")
+}
+
 func (g *generator) servers() {
-	web := g.web()
+	server := g.use("server", "faithful/server.js")
 	about := g.use("about", "faithful/about.js")
 	for _, s := range g.module.Services {
 		g.P("")
 		g.doc(fmt.Sprintf("What a server of %s does, call by call. One that is left out\nanswers 501, so a server goes on compiling when calls are added.", s.FullName()))
 		g.In(fmt.Sprintf("export interface %sCalls {", s.Name), func() {
 			for _, c := range s.Calls {
-				g.doc(callDoc(c, g))
-				parameters := "context: " + web + ".Context"
-				if c.Request != nil {
-					parameters = fmt.Sprintf("request: %s, %s", g.side(c.Request, ""), parameters)
-				}
-				result := g.side(c.Response, "Init")
-				g.P("%s?(%s): Promise<%s> | %s;", CallName(c), parameters, result, result)
+				g.doc(callDoc(c))
+				g.handlerType(c, server)
 			}
 		}, "}")
+		if g.exhaustive {
+			g.P("")
+			g.doc(fmt.Sprintf("Every call of %s. It is outside of the promise that code goes on compiling when calls are added.", s.FullName()))
+			g.P("export type %sEveryCall = %s<%sCalls>;", s.Name, g.global("Required"), s.Name)
+		}
 		g.P("")
 		g.doc("Returns what answers requests: give it to nodeListener, or call it with one.")
-		g.In(fmt.Sprintf("export function serve%s(implementation: %sCalls, options: %s.ServerOptions = {}): %s.Mount {", s.Name, s.Name, web, web), func() {
+		g.In(fmt.Sprintf("export function serve%s(implementation: %sCalls, options: %s.ServerOptions = {}): %s.Mount {", s.Name, s.Name, server, server), func() {
 			var routes []string
 			for _, c := range s.Calls {
-				routes = append(routes, g.route(c))
+				routes = append(routes, g.route(c, server))
 			}
-			g.In(fmt.Sprintf("return %s.mount(%s.definitions, [", web, about), func() {
+			g.In(fmt.Sprintf("return %s.mount(%s.definitions, [", server, about), func() {
 				for _, r := range routes {
 					g.P("%s,", r)
 				}
@@ -142,16 +320,32 @@ func (g *generator) servers() {
 	}
 }
 
+func (g *generator) handlerType(c *schema.Call, server string) {
+	parameters := "context: " + server + ".Context"
+	switch {
+	case c.RequestStream:
+		parameters = fmt.Sprintf("elements: %s<%s>, %s", g.global("AsyncIterable"), g.side(c.Request, ""), parameters)
+	case c.Request != nil:
+		parameters = fmt.Sprintf("request: %s, %s", g.side(c.Request, ""), parameters)
+	}
+	result := g.side(c.Response, "Init")
+	if c.ResponseStream {
+		g.P("%s?(%s): %s<%s>;", CallName(c), parameters, g.global("AsyncIterable"), result)
+		return
+	}
+	g.P("%s?(%s): %s<%s> | %s;", CallName(c), parameters, g.global("Promise"), result, result)
+}
+
 // route pairs a call with its handler. What a handler returns may leave out
 // what has a default, so it is made whole before it is written.
-func (g *generator) route(c *schema.Call) string {
+func (g *generator) route(c *schema.Call, server string) string {
 	handler := fmt.Sprintf("implementation.%s?.bind(implementation)", CallName(c))
 	if c.Request == nil {
-		handler = fmt.Sprintf("%s.withoutRequest(%s)", g.web(), handler)
+		handler = fmt.Sprintf("%s.withoutRequest(%s)", server, handler)
 	}
-	finish := ""
+	finish := "() => undefined"
 	if c.Response != nil {
-		finish = fmt.Sprintf(", (answer) => %s%s.make(answer)", g.own(&c.Response.Decl), ToolsName(&c.Response.Decl))
+		finish = fmt.Sprintf("(answer: %s) => %s.make(answer)", g.side(c.Response, "Init"), g.tools(&c.Response.Decl))
 	}
-	return fmt.Sprintf("%s.route(%s, %s%s)", g.web(), g.call(c), handler, finish)
+	return fmt.Sprintf("%s.route(%s, %s, %s)", server, g.call(c), handler, finish)
 }

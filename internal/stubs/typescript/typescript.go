@@ -3,11 +3,15 @@
 // (support/). The output is ECMAScript modules for tsc's nodenext resolution.
 //
 //	names.go    names of definitions → names in TypeScript
-//	types.go    messages, enums, errors and their codecs
+//	types.go    constants, enums, messages and errors
+//	named.go    named types and unions
+//	codec.go    reading and writing CBOR and JSON
+//	bounds.go   what finds violations
 //	service.go  clients and servers
 package typescript
 
 import (
+	"bytes"
 	"embed"
 	"encoding/json"
 	"io/fs"
@@ -19,7 +23,7 @@ import (
 	"faithfulcourier/internal/stubs"
 )
 
-//go:embed support/wire.ts support/web.ts support/node.ts
+//go:embed support
 var support embed.FS
 
 // Language makes TypeScript stubs.
@@ -28,47 +32,72 @@ type Language struct{}
 // Name returns "typescript".
 func (Language) Name() string { return "typescript" }
 
+// Options returns nothing: TypeScript has no keys of its own.
+func (Language) Options() []stubs.Option { return nil }
+
 // Generate returns the files of all modules and the support files.
-func (Language) Generate(defs *schema.Definitions, about stubs.About, _ map[string]string) ([]stubs.File, error) {
+func (Language) Generate(defs *schema.Definitions, about stubs.About, options stubs.Options) ([]stubs.File, error) {
 	var files []stubs.File
 	add := func(path string, source []byte) {
 		files = append(files, stubs.File{Path: path, Content: stubs.Seal("//", source)})
 	}
+	typesAt := ""
+	if !options.Types {
+		typesAt = options.TypesAt + "/"
+	}
+	calls := options.Client || options.Server
 	for _, m := range defs.Modules {
-		parts := []struct {
-			name string
-			emit func(*generator)
-		}{{"types", (*generator).types}}
-		if len(m.Services) > 0 {
-			parts = append(parts, []struct {
-				name string
-				emit func(*generator)
-			}{{"calls", (*generator).calls}, {"client", (*generator).clients}, {"server", (*generator).servers}}...)
-		}
 		index := stubs.NewCode("  ")
 		index.P("")
-		for _, part := range parts {
-			g := &generator{Code: stubs.NewCode("  "), module: m, imports: map[string]string{}}
+		exported := 0
+		for _, part := range []struct {
+			name   string
+			wanted bool
+			emit   func(*generator)
+		}{
+			{"types", options.Types, (*generator).types}, {"calls", calls && len(m.Services) > 0, (*generator).calls},
+			{"client", options.Client && len(m.Services) > 0, (*generator).clients}, {"server", options.Server && len(m.Services) > 0, (*generator).servers},
+		} {
+			if !part.wanted {
+				continue
+			}
+			g := &generator{Code: stubs.NewCode("  "), module: m, imports: map[string]string{}, apart: part.name != "types", typesAt: typesAt, exhaustive: options.Exhaustive}
 			part.emit(g)
 			add(Folder(m)+"/"+part.name+".ts", g.file())
 			if part.name != "calls" {
 				index.P("export * from %s;", text("./"+part.name+".js"))
+				exported++
 			}
 		}
-		add(Folder(m)+"/index.ts", index.Bytes())
+		if exported > 0 {
+			add(Folder(m)+"/index.ts", index.Bytes())
+		}
 	}
-	add("faithful/about.ts", aboutFile(defs, about))
+	both := slices.ContainsFunc(defs.Calls(), func(c *schema.Call) bool { return c.RequestStream && c.ResponseStream })
+	if calls {
+		add("faithful/about.ts", aboutFile(defs, about))
+	}
 	err := fs.WalkDir(support, "support", func(path string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() {
+		// The WebSocket library is wanted only where a call streams both ways.
+		if err != nil || d.IsDir() || d.Name() == "socket.ts" && !both {
 			return err
 		}
+		if isWire := slices.Contains(wireFiles, d.Name()); isWire && !options.Types || !isWire && !calls {
+			return nil
+		}
 		source, err := support.ReadFile(path)
+		if !options.Types {
+			source = bytes.ReplaceAll(source, []byte(`"./wire.js"`), []byte(`"../`+typesAt+`faithful/wire.js"`))
+		}
 		add("faithful"+strings.TrimPrefix(path, "support"), append([]byte("\n"), source...))
 		return err
 	})
 	slices.SortFunc(files, func(a, b stubs.File) int { return strings.Compare(a.Path, b.Path) })
 	return files, err
 }
+
+// wireFiles are the support files that types want; the others carry calls.
+var wireFiles = []string{"cbor.ts", "json.ts", "values.ts", "wire.ts"}
 
 // text writes a string literal.
 func text(s string) string {
@@ -84,6 +113,11 @@ type generator struct {
 	*stubs.Code
 	module  *schema.Module
 	imports map[string]string // name → file, below the output folder
+	apart   bool              // whether the module's types are in another file
+	local   []*schema.Decl    // what is in this file all the same
+	typesAt string            // before the path of what the output with the types holds, "" when it is this one
+
+	exhaustive bool
 }
 
 // file puts the imports before what was written.
@@ -117,23 +151,37 @@ func (g *generator) use(name, file string) string {
 	return name
 }
 
-func (g *generator) wire() string { return g.use("wire", "faithful/wire.js") }
+func (g *generator) wire() string { return g.use("wire", g.typesAt+"faithful/wire.js") }
 func (g *generator) web() string  { return g.use("web", "faithful/web.js") }
 
 // from is what stands before a name of a declaration: nothing in the file of
 // the module's types, else the import.
 func (g *generator) from(d *schema.Decl) string {
-	if d.Module == g.module {
+	switch {
+	case d.Module == g.module && (!g.apart || slices.Contains(g.local, d)):
 		return ""
+	case d.Module == g.module:
+		return g.use("types", g.typesAt+Folder(g.module)+"/types.js") + "."
 	}
-	return g.use(importName(d.Module, append(g.module.Uses(), g.module)), Folder(d.Module)+"/types.js") + "."
+	return g.use(importName(d.Module, append(g.module.Uses(), g.module)), g.typesAt+Folder(d.Module)+"/types.js") + "."
 }
 
 // global is a name of the language itself, which a declaration of this module
 // may have taken.
 func (g *generator) global(name string) string {
-	taken := slices.ContainsFunc(g.module.Messages, func(m *schema.Message) bool { return m.Name == name }) ||
-		slices.ContainsFunc(g.module.Enums, func(e *schema.Enum) bool { return e.Name == name })
+	taken := slices.ContainsFunc(g.module.Declarations(), func(decl any) bool {
+		switch d := decl.(type) {
+		case *schema.Message:
+			return d.Name == name
+		case *schema.Enum:
+			return d.Name == name
+		case *schema.Union:
+			return d.Name == name
+		case *schema.NamedType:
+			return d.Name == name
+		}
+		return false
+	})
 	if taken {
 		return "globalThis." + name
 	}

@@ -56,7 +56,7 @@ func TestTypeNames(t *testing.T) {
 
 func TestOutput(t *testing.T) {
 	defs := load(t, "module a.m\nuse a.other\n/// A booking.\n///\n/// Ends */ here.\nmessage Booking {\n  /// How many.\n  #1 seats int32 = 1\n  #2 notes other.Note? deprecated \"use seats\"\n}\n/// Full.\nerror Full 409 { #1 left int64 = 5 }\n/// S.\nservice S {\n  /// Books.\n  call book(Booking) -> () fails Full\n}", "module a.other message Note { #1 text text }")
-	files, err := Language{}.Generate(defs, stubs.About{Name: "n", Version: "1.2.3"}, nil)
+	files, err := Language{}.Generate(defs, stubs.About{Name: "n", Version: "1.2.3"}, stubs.Everything(""))
 	require.NoError(t, err)
 	byPath := map[string]string{}
 	for _, f := range files {
@@ -66,12 +66,12 @@ func TestOutput(t *testing.T) {
 	for path, parts := range map[string][]string{
 		"a/m/types.ts": {
 			"import * as other from \"../../a/other/types.js\";\nimport * as wire from \"../../faithful/wire.js\";\n",
-			"/**\n * A booking.\n *\n * Ends *\\/ here.\n */\nexport interface Booking {\n  /** How many. */\n  readonly seats: number;\n  /** @deprecated use seats */\n  readonly notes?: other.Note;\n",
+			"/**\n * A booking.\n *\n * Ends *\\/ here.\n */\nexport interface Booking {\n  /** How many. */\n  readonly seats: number;\n  /** @deprecated use seats */\n  readonly notes?: other.Note | undefined;\n",
 			"export interface BookingInit {\n  readonly seats?: number | undefined;\n  readonly notes?: other.Note | undefined;\n",
 			"/** Full. */\nexport class Full extends wire.DeclaredError {\n  declare readonly left: bigint;\n", "left: init.left ?? 5n,",
 		},
-		"a/m/client.ts":     {"  /**\n   * Books.\n   *\n   * Its errors are Full.\n   */\n  book(request: types.BookingInit, options?: web.CallOptions): Promise<void> {\n"},
-		"a/m/server.ts":     {"  book?(request: types.Booking, context: web.Context): Promise<void> | void;\n"},
+		"a/m/client.ts":     {"  /**\n   * Books.\n   *\n   * Its errors are Full.\n   */\n  book(request: types.BookingInit, options?: client.CallOptions): Promise<void> {\n"},
+		"a/m/server.ts":     {"  book?(request: types.Booking, context: server.Context): Promise<void> | void;\n"},
 		"a/m/index.ts":      {"export * from \"./types.js\";\nexport * from \"./client.js\";\nexport * from \"./server.js\";\n"},
 		"a/other/index.ts":  {"export * from \"./types.js\";\n"},
 		"faithful/about.ts": {`version: "1.2.3"`, defs.Digest()},

@@ -25,7 +25,15 @@ func main() {
 	if *json {
 		options = append(options, web.WithJSON())
 	}
-	if err := story(booking.NewBookingsClient(*server, options...), fleet.NewFleetClient(*server, options...)); err != nil {
+	vessels := fleet.NewFleetClient(*server, options...)
+	if err := story(booking.NewBookingsClient(*server, options...), vessels); err != nil {
+		log.Fatal(err)
+	}
+	list, err := vessels.List(context.Background(), &fleet.FleetRequest{})
+	if err != nil {
+		log.Fatal(err)
+	}
+	if err := quayStory(*server, list.Vessels[0].ID, options...); err != nil {
 		log.Fatal(err)
 	}
 }

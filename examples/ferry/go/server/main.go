@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"log"
 	"net"
-	"net/http"
 	"slices"
 	"sync"
 	"time"
@@ -18,6 +17,7 @@ import (
 	"faithfulcourier/examples/ferry/go/gen/skerry/booking"
 	"faithfulcourier/examples/ferry/go/gen/skerry/common"
 	"faithfulcourier/examples/ferry/go/gen/skerry/fleet"
+	"faithfulcourier/examples/ferry/go/gen/skerry/quay"
 )
 
 func main() {
@@ -30,9 +30,8 @@ func main() {
 	fmt.Printf("listening on http://%s\n", listener.Addr())
 	line := newLine()
 	onError := web.WithOnError(func(call string, err error) { log.Printf("%s: %v", call, err) })
-	handler := web.Serve(booking.ServeBookings(line.bookingCalls(), onError), fleet.ServeFleet(line.fleetCalls()))
-	server := &http.Server{Handler: handler, ReadHeaderTimeout: 30 * time.Second, IdleTimeout: time.Minute}
-	log.Fatal(server.Serve(listener))
+	handler := web.Serve(booking.ServeBookings(line.bookingCalls(), onError, web.WithGate(gate)), fleet.ServeFleet(line.fleetCalls()), quay.ServeQuay(line.quayCalls()))
+	log.Fatal(web.NewServer(handler).Serve(listener))
 }
 
 // line is the ferry line, kept in memory.
@@ -43,6 +42,7 @@ type line struct {
 	sailings  []booking.Sailing
 	seats     map[string]int32 // left, by sailing
 	bookings  map[wire.UUID]*booking.Booking
+	notices   map[quay.SailingCode]*quay.Notice
 }
 
 func newLine() *line {
@@ -63,6 +63,7 @@ func newLine() *line {
 		},
 		seats:    map[string]int32{"NOR-0715": 5, "SKE-1030": 60},
 		bookings: map[wire.UUID]*booking.Booking{},
+		notices:  map[quay.SailingCode]*quay.Notice{},
 	}
 }
 

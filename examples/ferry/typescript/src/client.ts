@@ -1,13 +1,17 @@
 // A client of the Skerry Line: an example of how generated clients are used.
-import { type Form, Problem } from "./gen/faithful/web.js";
+import { nodeTransport } from "./gen/faithful/node.js";
+import { nodeSocket } from "./gen/faithful/socket.js";
+import { type Form, MissingCredential, Problem } from "./gen/faithful/web.js";
 import { Instant, uuid } from "./gen/faithful/wire.js";
 import { BookingsClient, LARGEST_PARTY, SailingFull } from "./gen/skerry/booking/index.js";
 import { NotFound } from "./gen/skerry/common/index.js";
 import { FleetClient, StalePosition } from "./gen/skerry/fleet/index.js";
+import { type Passage, QuayClient, footPassageTools, gateCodeTools, languageTools, sailingCodeTools } from "./gen/skerry/quay/index.js";
 
 const [base = "http://127.0.0.1:8080", form = "cbor"] = process.argv.slice(2);
-const bookings = new BookingsClient(base, { form: form as Form });
-const fleet = new FleetClient(base, { form: form as Form });
+const options = { form: form as Form, transport: nodeTransport(), socket: nodeSocket };
+const bookings = new BookingsClient(base, options);
+const fleet = new FleetClient(base, options);
 
 /** What a call failed with; a call that does not fail is the failure here. */
 async function failureOf(call: Promise<unknown>): Promise<unknown> {
@@ -35,17 +39,17 @@ const request = {
 } as const;
 const booked = await bookings.book(request);
 const { hundredths } = booked.fare;
-console.log(`booked     ${booked.passengers.length} passengers, deck ${booked.deck}, ${booked.fare.currency} ${hundredths / 100n}.${String(hundredths % 100n).padStart(2, "0")}`);
+console.log(`booked     ${String(booked.passengers.length)} passengers, deck ${booked.deck}, ${booked.fare.currency} ${String(hundredths / 100n)}.${String(hundredths % 100n).padStart(2, "0")}`);
 
 const found = await bookings.booking({ id: booked.id });
-console.log(`found      the booking again: ${found.id === booked.id}, ${found.state}`);
+console.log(`found      the booking again: ${String(found.id === booked.id)}, ${found.state}`);
 
 // The four kinds of failure are told apart by instanceof.
 const full = await failureOf(bookings.book({ ...request, passengers: Array.from({ length: LARGEST_PARTY }, () => ({ name: "A walking group", needsHelp: false })) }));
 if (!(full instanceof SailingFull)) {
   throw full;
 }
-console.log(`full       ${full.seatsLeft} seats are left`);
+console.log(`full       ${String(full.seatsLeft)} seats are left`);
 
 const unknown = await failureOf(fleet.vessel({ id: uuid("00000000-0000-0000-0000-000000000000") }));
 if (!(unknown instanceof NotFound)) {
@@ -70,3 +74,48 @@ if (first !== undefined) {
   }
   console.log("stale      the server knows a later position");
 }
+
+// Streams in all three ways, and credentials.
+const screen = new QuayClient(base, options);
+const [vessel] = (await fleet.list({})).vessels;
+if (vessel === undefined) {
+  throw new Error("the line has no vessel");
+}
+for await (const position of screen.follow({ vessel: vessel.id, decks: [] })) {
+  console.log(`follows    at ${position.seenAt.toString().slice(11, 16)}`);
+}
+
+const missing = await failureOf(screen.unpost({ code: sailingCodeTools.make("NOR-0715"), language: languageTools.make("en") }));
+if (!(missing instanceof MissingCredential)) {
+  throw missing;
+}
+console.log(`missing    ${/needs (.*),/.exec(missing.message)?.[1] ?? ""}`);
+
+const gate = new QuayClient(base, { ...options, credentials: { gate: "north pier", crew: "a token" } });
+const passages: Passage[] = [
+  { kind: "foot", value: footPassageTools.make({ dogs: 1 }) },
+  { kind: "vehicle", value: { plate: "SK 1204", metres: 4.5, refused: new Map() } },
+  { kind: "vehicle", value: { plate: "SK 9", metres: 16, refused: new Map() } },
+];
+const scans = passages.map((passage) => ({
+  id: uuid("6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"),
+  sailing: sailingCodeTools.make("NOR-0715"),
+  passage,
+  gateCode: gateCodeTools.make("K7PLM2"),
+  seenAt: Instant.fromDate(new Date()),
+  seats: 2,
+  luggage: [],
+  names: new Map(),
+}));
+const summary = await gate.board(scans);
+console.log(`boarded    ${String(summary.boarded)}, refused ${String(summary.refused.get("wrong_ferry") ?? 0)} on the wrong ferry`);
+
+for await (const signal of gate.talk([{ text: "Lines off at 07:15." }])) {
+  console.log(`talks      ${signal.text}`);
+}
+
+const notice = { code: sailingCodeTools.make("NOR-0715"), language: languageTools.make("en") };
+const posted = await gate.post({ ...notice, body: "Fog." });
+console.log(`posted     ${posted.body} for ${posted.code}`);
+await gate.unpost(notice);
+process.exit(); // kept-alive connections would hold it

@@ -3,12 +3,15 @@ import { randomUUID } from "node:crypto";
 import { createServer } from "node:http";
 import type { AddressInfo } from "node:net";
 
-import { nodeListener } from "./gen/faithful/node.js";
-import { serve } from "./gen/faithful/web.js";
+import { nodeLimits, nodeListener } from "./gen/faithful/node.js";
+import { serve } from "./gen/faithful/server.js";
+import { serveSockets } from "./gen/faithful/socket.js";
 import { Instant, uuid } from "./gen/faithful/wire.js";
 import { type Booking, type BookingsCalls, SailingFull, bookingTools, sailingTools, serveBookings } from "./gen/skerry/booking/index.js";
 import { NotFound } from "./gen/skerry/common/index.js";
 import { type FleetCalls, type Position, StalePosition, deckPlanTools, serveFleet, vesselTools } from "./gen/skerry/fleet/index.js";
+import { serveQuay } from "./gen/skerry/quay/index.js";
+import { gate, quayCalls } from "./quay.js";
 
 const vessel = vesselTools.make({
   id: uuid("0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01"),
@@ -99,7 +102,10 @@ const port = Number(process.argv[2] ?? "0");
 const onError = (call: string, error: unknown): void => {
   console.error(call, error);
 };
-const server = createServer(nodeListener(serve(serveBookings(bookingCalls, { onError }), serveFleet(fleetCalls))));
+const leavesAt = Instant.parse("2026-07-15T07:15:00Z");
+const mount = serve(serveBookings(bookingCalls, { onError, gate }), serveFleet(fleetCalls), serveQuay(quayCalls(vessel.id, leavesAt)));
+const server = createServer(nodeLimits, nodeListener(mount));
+serveSockets(server, mount);
 server.listen(port, "127.0.0.1", () => {
-  console.log(`listening on http://127.0.0.1:${(server.address() as AddressInfo).port}`);
+  console.log(`listening on http://127.0.0.1:${String((server.address() as AddressInfo).port)}`);
 });

@@ -1,8 +1,11 @@
-/** Serves a mount with Node's own HTTP server. */
+/** Serves mounts with Node's own HTTP server, and calls with its client. */
 
-import type { IncomingMessage, RequestListener, ServerResponse } from "node:http";
+import { Agent, request as httpRequest } from "node:http";
+import type { ClientRequest, IncomingMessage, RequestListener, ServerResponse } from "node:http";
+import { Agent as SecureAgent, request as httpsRequest } from "node:https";
 
-import type { Mount } from "./web.js";
+import type { IncomingAnswer, OutgoingRequest, Transport } from "./client.js";
+import type { Incoming, Mount, Outgoing } from "./server.js";
 
 /** A listener for http.createServer. */
 export function nodeListener(mount: Mount): RequestListener {
@@ -14,25 +17,83 @@ export function nodeListener(mount: Mount): RequestListener {
   };
 }
 
+/** Limits for http.createServer that suit a server open to the world: 64 KiB of headers, 30 s for them, 60 s of idleness. */
+export const nodeLimits = { maxHeaderSize: 64 << 10, headersTimeout: 30_000, keepAliveTimeout: 60_000, requestTimeout: 0 };
+
+/** A request of Node's server as a mount takes it. */
+export function incomingOf(incoming: IncomingMessage, signal: AbortSignal): Incoming {
+  const target = incoming.url ?? "/";
+  const question = target.indexOf("?");
+  const { headers } = incoming;
+  const hasBody = headers["transfer-encoding"] !== undefined || (headers["content-length"] ?? "0") !== "0";
+  return {
+    method: incoming.method ?? "GET",
+    path: question < 0 ? target : target.slice(0, question),
+    query: question < 0 ? "" : target.slice(question + 1),
+    header(name) {
+      const value = headers[name.toLowerCase()];
+      return Array.isArray(value) ? value.join(", ") : value;
+    },
+    body: hasBody ? chunks(incoming) : undefined,
+    signal,
+  };
+}
+
+/** The chunks of a message. Leaving early keeps the connection, so that an answer can still be sent. */
+function chunks(message: IncomingMessage): AsyncIterable<Uint8Array> {
+  return { [Symbol.asyncIterator]: () => message.iterator({ destroyOnReturn: false }) as AsyncIterableIterator<Uint8Array> };
+}
+
 async function answer(mount: Mount, incoming: IncomingMessage, outgoing: ServerResponse): Promise<void> {
   const left = new AbortController();
   outgoing.on("close", () => {
     if (!outgoing.writableFinished) {
-      left.abort();
+      left.abort(new Error("the client has left"));
     }
   });
-  const path = (incoming.url ?? "/").split("?", 1)[0] ?? "/";
-  const response = await mount(request(incoming, left.signal), path);
-  const headers: Record<string, string> = Object.fromEntries(response.headers);
-  const body = new Uint8Array(await response.arrayBuffer());
-  if (response.status !== 204) {
-    headers["content-length"] = String(body.length);
+  outgoing.on("error", () => {
+    // A client that has left is no error of ours; "close" tells.
+  });
+  const { status, headers, body } = await mount.answer(incomingOf(incoming, left.signal));
+  if (body === undefined || body instanceof Uint8Array) {
+    if (status !== 204) {
+      headers["content-length"] = String(body?.length ?? 0);
+    }
+    outgoing.writeHead(status, headers);
+    outgoing.end(incoming.method === "HEAD" ? undefined : body);
+    if (!incoming.complete) {
+      drain(incoming);
+    }
+    return;
   }
-  outgoing.writeHead(response.status, headers);
-  outgoing.end(incoming.method === "HEAD" ? undefined : body);
-  if (!incoming.complete) {
-    drain(incoming);
+  outgoing.writeHead(status, headers);
+  outgoing.flushHeaders();
+  const gone = new Promise<void>((resolve) => outgoing.once("close", resolve));
+  try {
+    for await (const chunk of body) {
+      if (outgoing.destroyed) {
+        return;
+      }
+      if (!outgoing.write(chunk)) {
+        await Promise.race([drained(outgoing), gone]);
+      }
+    }
+  } catch {
+    outgoing.destroy(); // so that nobody takes this for the end
+    return;
   }
+  outgoing.end();
+}
+
+function drained(outgoing: ServerResponse): Promise<void> {
+  return new Promise((resolve) => outgoing.once("drain", resolve));
+}
+
+/** Sends an answer without a body to read, as for an upgrade that is refused. */
+export function rawAnswer({ status, headers, body }: Outgoing): string {
+  const text = body instanceof Uint8Array ? new TextDecoder().decode(body) : "";
+  const lines = Object.entries(headers).map(([name, value]) => `${name}: ${value}\r\n`);
+  return `HTTP/1.1 ${String(status)} Refused\r\n${lines.join("")}content-length: ${String(new TextEncoder().encode(text).length)}\r\nconnection: close\r\n\r\n${text}`;
 }
 
 /**
@@ -55,44 +116,75 @@ function drain(incoming: IncomingMessage): void {
       idle = setTimeout(stop, 2000);
     }
   });
-  incoming.on("close", () => {
-    clearTimeout(idle);
-  });
-  incoming.on("end", () => {
-    clearTimeout(idle);
-  });
+  for (const event of ["close", "end", "error"]) {
+    incoming.on(event, () => {
+      clearTimeout(idle);
+    });
+  }
   incoming.resume();
 }
 
-function request(incoming: IncomingMessage, signal: AbortSignal): Request {
-  const headers = new Headers();
-  for (let i = 0; i + 1 < incoming.rawHeaders.length; i += 2) {
-    headers.append(incoming.rawHeaders[i] ?? "", incoming.rawHeaders[i + 1] ?? "");
-  }
-  const method = incoming.method ?? "GET";
-  const hasBody = incoming.headers["content-length"] !== undefined ? incoming.headers["content-length"] !== "0" : incoming.headers["transfer-encoding"] !== undefined;
-  const init: RequestInit & { duplex?: "half" } = { method, headers, signal };
-  if (hasBody && method !== "GET" && method !== "HEAD") {
-    init.body = bodyOf(incoming);
-    init.duplex = "half";
-  }
-  return new Request(new URL(incoming.url ?? "/", "http://localhost"), init);
+/** The transport of Node's own client, with connections that are kept alive: several times as fast as fetch for small calls. */
+export function nodeTransport(options: { readonly agent?: Agent; readonly secureAgent?: SecureAgent } = {}): Transport {
+  const agent = options.agent ?? new Agent({ keepAlive: true });
+  const secureAgent = options.secureAgent ?? new SecureAgent({ keepAlive: true });
+  return (outgoing) =>
+    new Promise((resolve, reject) => {
+      const { method, headers, body, signal } = outgoing;
+      const url = new URL(outgoing.url);
+      // The path as it is: URL would resolve "..".
+      const path = outgoing.url.slice(outgoing.url.indexOf("/", url.protocol.length + 2));
+      const secure = url.protocol === "https:";
+      const all: Record<string, string | number> = { ...headers };
+      if (body instanceof Uint8Array) {
+        all["content-length"] = body.length;
+      }
+      const common = { host: url.hostname.replace(/^\[|\]$/g, ""), port: url.port, path, method, headers: all, signal };
+      const request = secure ? httpsRequest({ ...common, agent: secureAgent }) : httpRequest({ ...common, agent });
+      let answered = false;
+      request.on("response", (response) => {
+        answered = true;
+        resolve({ status: response.statusCode ?? 0, header: (name) => headerOf(response, name), body: response as AsyncIterable<Uint8Array> } satisfies IncomingAnswer);
+      });
+      request.on("error", (problem) => {
+        if (!answered) {
+          reject(problem);
+        }
+      });
+      if (body === undefined || body instanceof Uint8Array) {
+        request.end(body);
+      } else {
+        upload(request, body).catch((problem: unknown) => {
+          request.destroy(problem instanceof Error ? problem : new Error(String(problem)));
+        });
+      }
+    });
 }
 
-/** The body as a stream that is read only as fast as it is wanted. */
-function bodyOf(incoming: IncomingMessage): ReadableStream<Uint8Array> {
-  const chunks = incoming.iterator({ destroyOnReturn: false }) as AsyncIterator<Uint8Array>;
-  return new ReadableStream({
-    async cancel() {
-      await chunks.return?.();
-    },
-    async pull(controller) {
-      const { done, value } = await chunks.next();
-      if (done === true) {
-        controller.close();
-      } else {
-        controller.enqueue(value);
-      }
-    },
+function headerOf(response: IncomingMessage, name: string): string | null {
+  const value = response.headers[name];
+  return value === undefined ? null : Array.isArray(value) ? value.join(", ") : value;
+}
+
+/** Sends a body as it comes; an answer may come first, and then the rest is not wanted. */
+async function upload(request: ClientRequest, body: Exclude<OutgoingRequest["body"], Uint8Array | undefined>): Promise<void> {
+  let enough = false as boolean;
+  const over = new Promise<void>((resolve) => {
+    for (const event of ["close", "response"]) {
+      request.once(event, () => {
+        enough = true;
+        resolve();
+      });
+    }
   });
+  request.flushHeaders();
+  for await (const chunk of body) {
+    if (enough) {
+      break;
+    }
+    if (!request.write(chunk)) {
+      await Promise.race([new Promise((resolve) => request.once("drain", resolve)), over]);
+    }
+  }
+  request.end();
 }

@@ -8,9 +8,12 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"math/rand/v2"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
+	"syscall"
 	"time"
 
 	"faithfulcourier/internal/stubs/golang/support/wire"
@@ -18,21 +21,32 @@ import (
 
 // Client sends calls to one server.
 type Client struct {
-	base     string
-	digest   string
-	form     string
-	http     *http.Client
-	headers  http.Header
-	timeout  time.Duration
-	limit    int64
-	onDigest func(theirs string)
+	base        *url.URL
+	baseErr     error
+	digest      string
+	json        bool
+	http        *http.Client
+	headers     http.Header
+	credentials map[string]source
+	middleware  []ClientMiddleware
+	timeout     time.Duration
+	idle        time.Duration
+	tries       int
+	limit       int64
+	items       int
+	element     int
+	onDigest    func(theirs string)
 }
+
+// ClientMiddleware runs around every HTTP request of a client; next sends it.
+// CallOf tells which call a request is of.
+type ClientMiddleware func(r *http.Request, next func(*http.Request) (*http.Response, error)) (*http.Response, error)
 
 // ClientOption changes how a client calls.
 type ClientOption func(*Client)
 
 // WithJSON makes a client send and ask for JSON instead of CBOR.
-func WithJSON() ClientOption { return func(c *Client) { c.form = JSON } }
+func WithJSON() ClientOption { return func(c *Client) { c.json = true } }
 
 // WithHTTPClient makes a client use another http.Client, for its transport.
 // Redirects are never followed.
@@ -48,11 +62,44 @@ func WithHeader(name, value string) ClientOption {
 	return func(c *Client) { c.headers.Add(name, value) }
 }
 
-// WithTimeout limits the time of each call; the default is 60 s.
+// WithCredential gives a client the value of a credential, by its name with or
+// without its module; that of basic credentials is "user:password".
+func WithCredential(name, value string) ClientOption {
+	return WithCredentialFunc(name, func(context.Context) (string, error) { return value, nil })
+}
+
+// WithCredentialFunc is WithCredential for a value that is asked for on every
+// call.
+func WithCredentialFunc(name string, value func(ctx context.Context) (string, error)) ClientOption {
+	return func(c *Client) { c.credentials[name] = value }
+}
+
+// WithClientMiddleware adds middleware; the first added is the outermost.
+func WithClientMiddleware(middleware ...ClientMiddleware) ClientOption {
+	return func(c *Client) { c.middleware = append(c.middleware, middleware...) }
+}
+
+// WithTimeout limits the time of each call, tries included; the default is
+// 60 s. Of a stream it limits the time until it begins.
 func WithTimeout(d time.Duration) ClientOption { return func(c *Client) { c.timeout = d } }
+
+// WithStreamIdle limits how long a stream may be silent; the default is 60 s.
+func WithStreamIdle(d time.Duration) ClientOption { return func(c *Client) { c.idle = d } }
+
+// WithTries changes how often a call that is safe or idempotent is sent at most;
+// the default is 4, and 1 never repeats.
+func WithTries(n int) ClientOption { return func(c *Client) { c.tries = n } }
+
+// WithAnswerItemLimit is how many list items and entries an answer, or an
+// element of one, may hold; 1,000,000 unless said otherwise.
+func WithAnswerItemLimit(items int) ClientOption { return func(c *Client) { c.items = items } }
 
 // WithAnswerLimit changes how large an answer may be; the default is 4 MiB.
 func WithAnswerLimit(octets int64) ClientOption { return func(c *Client) { c.limit = octets } }
+
+// WithStreamElementLimit changes how large an element of a stream may be; the
+// default is 1 MiB.
+func WithStreamElementLimit(octets int) ClientOption { return func(c *Client) { c.element = octets } }
 
 // WithDigestHook calls hook when a server's definitions are not the ones that
 // this client was generated from. The call goes on all the same.
@@ -63,7 +110,12 @@ func WithDigestHook(hook func(theirs string)) ClientOption {
 // NewClient returns a client of the server at base, such as
 // "http://127.0.0.1:8080". digest is that of the client's definitions.
 func NewClient(base, digest string, options ...ClientOption) *Client {
-	c := &Client{base: strings.TrimRight(base, "/"), digest: digest, form: CBOR, http: &http.Client{}, headers: http.Header{}, timeout: time.Minute, limit: 4 << 20}
+	c := &Client{digest: digest, http: &http.Client{}, headers: http.Header{}, credentials: map[string]source{},
+		timeout: time.Minute, idle: time.Minute, tries: 4, limit: 4 << 20, items: wire.DefaultBudget, element: 1 << 20}
+	c.base, c.baseErr = url.Parse(strings.TrimRight(base, "/"))
+	if c.baseErr == nil && (c.base.Host == "" || c.base.Scheme != "http" && c.base.Scheme != "https") {
+		c.baseErr = fmt.Errorf("the base of a server is written as in http://127.0.0.1:8080, not %q", base)
+	}
 	for _, option := range options {
 		option(c)
 	}
@@ -71,28 +123,70 @@ func NewClient(base, digest string, options ...ClientOption) *Client {
 	return c
 }
 
-// Do sends one call. A nil request or answer is "()". The error is one that
-// the call declares, a *Problem, an *Unreachable or a *BadAnswer; or it says
-// why the request could not be written.
-func (c *Client) Do(ctx context.Context, call *Call, request, answer wire.Message) error {
+type callKey struct{}
+
+// CallOf returns the call that a context of a client's request is of, or nil.
+func CallOf(ctx context.Context) *Call {
+	call, _ := ctx.Value(callKey{}).(*Call)
+	return call
+}
+
+// Outgoing is one request as a client sends it.
+type Outgoing struct {
+	Message wire.Message                                 // the whole request; nil for "()"
+	Body    wire.Message                                 // what travels in the body
+	Place   func(request wire.Message, into *Parameters) // the rest; may be nil
+}
+
+// Do sends one call; answer is nil for "()". The error is one that the call
+// declares, a *Problem, an *Unreachable or a *BadAnswer; or it says why nothing
+// was sent.
+func (c *Client) Do(ctx context.Context, call *Call, out Outgoing, answer wire.Message) error {
 	ctx, cancel := context.WithTimeout(ctx, c.timeout)
 	defer cancel()
-	r, err := c.request(ctx, call, request)
+	response, err := c.open(ctx, call, out, c.form())
 	if err != nil {
-		return fmt.Errorf("%s: %w", call.Name, err)
-	}
-	response, err := c.http.Do(r)
-	if err != nil {
-		return &Unreachable{Call: call.Name, Err: err}
+		return err
 	}
 	defer response.Body.Close()
-	body, err := io.ReadAll(io.LimitReader(response.Body, c.limit+1))
+	return c.read(call, response, answer)
+}
+
+// form is the media type of payloads.
+func (c *Client) form() string {
+	if c.json {
+		return JSON
+	}
+	return CBOR
+}
+
+func (c *Client) sequence() string {
+	if c.json {
+		return JSONSeq
+	}
+	return CBORSeq
+}
+
+// read reads an answer that is no stream.
+func (c *Client) read(call *Call, response *http.Response, answer wire.Message) error {
+	body, err := c.body(call, response)
 	if err != nil {
-		return &Unreachable{Call: call.Name, Err: err}
+		return err
 	}
-	if theirs := response.Header.Get("Faithful-Definitions"); c.onDigest != nil && theirs != "" && theirs != c.digest {
-		c.onDigest(theirs)
+	return c.understand(call, response, body, answer)
+}
+
+// body reads the whole body of an answer.
+func (c *Client) body(call *Call, response *http.Response) ([]byte, error) {
+	body, err := readAll(io.LimitReader(response.Body, c.limit+1), response.ContentLength)
+	if err != nil {
+		return nil, &Unreachable{Call: call.Name, Err: err}
 	}
+	return body, nil
+}
+
+// understand makes an answer, or an error, of an answer's body.
+func (c *Client) understand(call *Call, response *http.Response, body []byte, answer wire.Message) error {
 	bad := func(err error) error { return &BadAnswer{Call: call.Name, Status: response.StatusCode, Err: err} }
 	if int64(len(body)) > c.limit {
 		return bad(fmt.Errorf("it is larger than %d bytes", c.limit))
@@ -100,50 +194,172 @@ func (c *Client) Do(ctx context.Context, call *Call, request, answer wire.Messag
 	form := mediaType(response.Header.Get("Content-Type"))
 	switch {
 	case response.StatusCode/100 != 2:
-		return failure(call, response.StatusCode, form, body, bad)
+		return failure(call, response.StatusCode, form, body)
 	case answer == nil:
 		return nil
 	case form != CBOR && form != JSON:
 		return bad(fmt.Errorf("its type is %q", form))
 	}
-	if err := decode(form, body, answer); err != nil {
+	if err := decode(form, body, answer, c.items); err != nil {
 		return bad(err)
 	}
 	return nil
 }
 
-func (c *Client) request(ctx context.Context, call *Call, request wire.Message) (*http.Request, error) {
-	var body io.Reader = http.NoBody
-	if request != nil {
-		if err := wire.Validate(request); err != nil {
-			return nil, err
-		}
-		data, err := encode(c.form, request)
-		if err != nil {
-			return nil, err
-		}
-		body = bytes.NewReader(data)
+// open sends a request until it is answered, as often as it may be repeated.
+func (c *Client) open(ctx context.Context, call *Call, out Outgoing, accept string) (*http.Response, error) {
+	r, err := c.request(ctx, call, out, accept)
+	if err != nil {
+		return nil, unsent(call, err)
 	}
-	r, err := http.NewRequestWithContext(ctx, call.Method, c.base+call.Path, body)
+	tries := c.tries
+	if !call.Safe && !call.Idempotent || call.RequestStream {
+		tries = 1
+	}
+	for try := 1; ; try++ {
+		response, err := c.send(r)
+		if err != nil {
+			err = &Unreachable{Call: call.Name, Err: err}
+		}
+		wait, again := retry(response, err, try)
+		if deadline, ok := ctx.Deadline(); try >= tries || !again || ok && time.Until(deadline) <= wait {
+			return response, err
+		}
+		if response != nil {
+			_, _ = io.CopyN(io.Discard, response.Body, 64<<10) // so that the connection can be used again
+			response.Body.Close()
+		}
+		select {
+		case <-ctx.Done():
+			return nil, &Unreachable{Call: call.Name, Err: ctx.Err()}
+		case <-time.After(wait):
+		}
+		if r.GetBody != nil {
+			r.Body, _ = r.GetBody() // from memory, so it can't fail
+		}
+	}
+}
+
+// unsent says which call was not sent, unless the error does.
+func unsent(call *Call, err error) error {
+	if _, says := err.(*MissingCredential); says {
+		return err
+	}
+	return fmt.Errorf("%s: %w", call.Name, err)
+}
+
+// send sends one request through the middleware.
+func (c *Client) send(r *http.Request) (*http.Response, error) {
+	next := c.http.Do
+	for i := len(c.middleware) - 1; i >= 0; i-- {
+		middleware, inner := c.middleware[i], next
+		next = func(r *http.Request) (*http.Response, error) { return middleware(r, inner) }
+	}
+	response, err := next(r)
 	if err != nil {
 		return nil, err
 	}
+	if theirs := response.Header.Get("Faithful-Definitions"); c.onDigest != nil && theirs != "" && theirs != c.digest {
+		c.onDigest(theirs)
+	}
+	return response, nil
+}
+
+// retry tells whether a call may be sent again after what came of it, and how
+// long to wait: exponential, with full jitter, or what Retry-After says.
+func retry(response *http.Response, err error, try int) (time.Duration, bool) {
+	wait := time.Duration(rand.Int64N(int64(100*time.Millisecond) << min(try, 6)))
+	if err != nil {
+		refused := errors.Is(err, syscall.ECONNREFUSED)
+		// A kept-alive connection that was closed before it answered anything.
+		stale := errors.Is(err, io.EOF) || errors.Is(err, syscall.ECONNRESET) || errors.Is(err, syscall.EPIPE) || strings.Contains(err.Error(), "server closed idle connection")
+		return wait, refused || stale
+	}
+	switch response.StatusCode {
+	case http.StatusTooManyRequests, http.StatusBadGateway, http.StatusServiceUnavailable, http.StatusGatewayTimeout:
+	default:
+		return 0, false
+	}
+	after := response.Header.Get("Retry-After")
+	if seconds, err := strconv.Atoi(after); err == nil && seconds >= 0 {
+		return time.Duration(seconds) * time.Second, true
+	}
+	if at, err := http.ParseTime(after); err == nil {
+		return max(0, time.Until(at)), true
+	}
+	return wait, true
+}
+
+func (c *Client) request(ctx context.Context, call *Call, out Outgoing, accept string) (*http.Request, error) {
+	if c.baseErr != nil {
+		return nil, c.baseErr
+	}
+	var p Parameters
+	if out.Message != nil {
+		violations := out.Message.AppendViolations(nil, "")
+		if out.Place != nil {
+			out.Place(out.Message, &p)
+			violations = append(locate(violations, call.Placed), p.violations...)
+			if err := p.Err(); err != nil {
+				return nil, err
+			}
+		}
+		if err := wire.InvalidOf(violations); err != nil {
+			return nil, err
+		}
+	}
+	r := &http.Request{Method: call.Method, Header: make(http.Header, 4+len(c.headers)), Host: c.base.Host, Proto: "HTTP/1.1", ProtoMajor: 1, ProtoMinor: 1}
 	for name, values := range c.headers {
 		r.Header[name] = values
 	}
-	r.Header.Set("Accept", c.form)
-	if request != nil {
-		r.Header.Set("Content-Type", c.form)
+	for name, values := range p.header {
+		r.Header[name] = values
 	}
-	if deadline, ok := ctx.Deadline(); ok {
+	if err := c.present(ctx, call, r, &p); err != nil {
+		return nil, err
+	}
+	r.URL = c.target(call, &p)
+	r.Header["Accept"] = []string{accept}
+	if len(p.cookies) > 0 {
+		r.Header["Cookie"] = []string{strings.Join(p.cookies, "; ")}
+	}
+	if out.Body != nil {
+		data, err := encode(c.form(), out.Body)
+		if err != nil {
+			return nil, err
+		}
+		r.Header["Content-Type"] = []string{c.form()}
+		r.ContentLength = int64(len(data))
+		r.GetBody = func() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(data)), nil }
+		r.Body, _ = r.GetBody()
+	}
+	if deadline, ok := ctx.Deadline(); ok && !call.AnswerStream && !call.RequestStream {
 		seconds := max(1, int(math.Ceil(time.Until(deadline).Seconds())))
-		r.Header.Set("Prefer", "wait="+strconv.Itoa(seconds)) // RFC 7240, section 4.3
+		r.Header["Prefer"] = []string{"wait=" + strconv.Itoa(seconds)} // RFC 7240, section 4.3
 	}
-	return r, nil
+	passTrace(ctx, r.Header)
+	if len(c.middleware) > 0 {
+		ctx = context.WithValue(ctx, callKey{}, call)
+	}
+	return r.WithContext(ctx), nil
+}
+
+// target is the URL of a call with what travels in it.
+func (c *Client) target(call *Call, p *Parameters) *url.URL {
+	u := *c.base
+	path := call.Path
+	for name, value := range p.path {
+		path = strings.Replace(path, "{"+name+"}", value, 1)
+	}
+	u.RawPath = c.base.EscapedPath() + path
+	u.Path, _ = url.PathUnescape(u.RawPath) // it was escaped above
+	u.RawQuery = strings.Join(p.query, "&")
+	return &u
 }
 
 // failure turns an answer that is no success into an error.
-func failure(call *Call, status int, form string, body []byte, bad func(error) error) error {
+func failure(call *Call, status int, form string, body []byte) error {
+	bad := func(err error) error { return &BadAnswer{Call: call.Name, Status: status, Err: err} }
 	if form != problemJSON {
 		return bad(errors.New("it is no problem details"))
 	}
@@ -154,13 +370,19 @@ func failure(call *Call, status int, form string, body []byte, bad func(error) e
 	if p.Status == 0 {
 		p.Status = status
 	}
+	return typed(call, p)
+}
+
+// typed returns the error that a call declares where a problem is one.
+func typed(call *Call, p *Problem) error {
+	name := p.Name()
 	for _, f := range call.Fails {
-		if f.Name != p.Name() {
+		if f.Name != name {
 			continue
 		}
 		e := f.New()
 		if err := wire.UnmarshalText(p.Fields, e); err != nil {
-			return bad(err)
+			return &BadAnswer{Call: call.Name, Status: p.Status, Err: err}
 		}
 		return e
 	}

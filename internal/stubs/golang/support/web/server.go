@@ -1,42 +1,53 @@
 package web
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
-	"maps"
 	"net/http"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"faithfulcourier/internal/stubs/golang/support/wire"
 )
-
-// Route is one call with what serves it.
-type Route struct {
-	Call        *Call
-	Implemented bool
-	NewRequest  func() wire.Message // nil for "()"
-	Answers     bool                // whether the answer is a message, not "()"
-	Serve       func(ctx context.Context, request wire.Message) (wire.Message, error)
-}
 
 // Mount is an http.Handler that serves calls, and speaks for all of them
 // below "/-/".
 type Mount struct {
 	definitions *Definitions
 	base        string
-	routes      map[string]*Route // by path
+	routes      []*Route
+	table       table
 	limit       int64
+	items       int
+	element     int
 	timeout     time.Duration
+	idle        time.Duration
+	beat        time.Duration
+	origins     []string
+	unlisted    bool
+	quiet       bool
+	guarded     bool
+	gate        Gate
+	middleware  []Middleware
 	onError     func(call string, err error)
 	healthy     func(ctx context.Context) error
-	quiet       bool
 }
+
+// Gate judges the credentials of a request. The context that it returns is the
+// handler's. An error made by Unauthenticated or Forbidden is answered as such,
+// any other with 500. call is nil for "/-/about" and "/-/definitions".
+type Gate func(ctx context.Context, call *Call, credentials Credentials) (context.Context, error)
+
+// Middleware runs around every handler; next runs the rest.
+type Middleware func(ctx context.Context, call *Call, next func(ctx context.Context) error) error
 
 // ServerOption changes how a mount serves.
 type ServerOption func(*Mount)
@@ -49,8 +60,43 @@ func WithBase(path string) ServerOption {
 // WithBodyLimit changes how large a request may be; the default is 4 MiB.
 func WithBodyLimit(octets int64) ServerOption { return func(m *Mount) { m.limit = octets } }
 
-// WithHandlerTimeout changes how long a call may take; the default is 60 s.
+// WithElementLimit changes how large an element of a stream may be; the default
+// is 1 MiB.
+func WithElementLimit(octets int) ServerOption { return func(m *Mount) { m.element = octets } }
+
+// WithItemLimit is how many list items and entries a request may hold;
+// 1,000,000 unless said otherwise.
+func WithItemLimit(items int) ServerOption { return func(m *Mount) { m.items = items } }
+
+// WithHandlerTimeout changes how long a call may take, its body included; the
+// default is 60 s. Streams are not limited.
 func WithHandlerTimeout(d time.Duration) ServerOption { return func(m *Mount) { m.timeout = d } }
+
+// WithIdleTimeout changes how long a stream may be silent; the default is 60 s.
+func WithIdleTimeout(d time.Duration) ServerOption { return func(m *Mount) { m.idle = d } }
+
+// WithBeat changes after how much silence a stream says that it lives; the
+// default is 15 s.
+func WithBeat(d time.Duration) ServerOption { return func(m *Mount) { m.beat = d } }
+
+// WithOrigins lets pages of these origins, such as "https://skerry.example",
+// call the server from a browser. The default is none.
+func WithOrigins(origins ...string) ServerOption {
+	return func(m *Mount) { m.origins = append(m.origins, origins...) }
+}
+
+// WithUnlisted lets requests hold members and alternatives that the
+// definitions do not list, for servers that only pass messages on.
+func WithUnlisted() ServerOption { return func(m *Mount) { m.unlisted = true } }
+
+// WithGate sets what judges credentials. Without a gate it is enough that they
+// are there.
+func WithGate(gate Gate) ServerOption { return func(m *Mount) { m.gate = gate } }
+
+// WithMiddleware adds middleware; the first added is the outermost.
+func WithMiddleware(middleware ...Middleware) ServerOption {
+	return func(m *Mount) { m.middleware = append(m.middleware, middleware...) }
+}
 
 // WithOnError is told each error that the caller is not: a handler's error
 // that the call does not declare, a panic, an answer that can't be written.
@@ -66,13 +112,17 @@ func WithHealth(check func(ctx context.Context) error) ServerOption {
 // WithoutDefinitions keeps "/-/about" and "/-/definitions" to the server.
 func WithoutDefinitions() ServerOption { return func(m *Mount) { m.quiet = true } }
 
+// WithGuardedDefinitions puts "/-/about" and "/-/definitions" behind the gate.
+func WithGuardedDefinitions() ServerOption { return func(m *Mount) { m.guarded = true } }
+
 // NewMount returns a mount of routes.
 func NewMount(definitions *Definitions, routes []Route, options ...ServerOption) *Mount {
-	m := &Mount{definitions: definitions, routes: map[string]*Route{}, limit: 4 << 20, timeout: time.Minute,
+	m := &Mount{definitions: definitions, limit: 4 << 20, items: wire.DefaultBudget, element: 1 << 20, timeout: time.Minute, idle: time.Minute, beat: 15 * time.Second,
 		onError: func(string, error) {}, healthy: func(context.Context) error { return nil }}
 	for i := range routes {
-		m.routes[routes[i].Call.Path] = &routes[i]
+		m.routes = append(m.routes, &routes[i])
 	}
+	m.table = newTable(m.routes)
 	for _, option := range options {
 		option(m)
 	}
@@ -83,17 +133,27 @@ func NewMount(definitions *Definitions, routes []Route, options ...ServerOption)
 // the first.
 func Serve(first *Mount, others ...*Mount) *Mount {
 	joined := *first
-	joined.routes = maps.Clone(first.routes)
+	joined.routes = slices.Clone(first.routes)
 	for _, m := range others {
-		maps.Copy(joined.routes, m.routes)
+		joined.routes = append(joined.routes, m.routes...)
 	}
+	joined.table = newTable(joined.routes)
 	return &joined
+}
+
+// NewServer returns a server of a handler with the limits that suit one open to
+// the world: 64 KiB of headers, 30 s for them, 60 s of idleness.
+func NewServer(handler http.Handler) *http.Server {
+	return &http.Server{Handler: handler, ReadHeaderTimeout: 30 * time.Second, IdleTimeout: time.Minute, MaxHeaderBytes: 64 << 10}
 }
 
 // ServeHTTP answers one request.
 func (m *Mount) ServeHTTP(w http.ResponseWriter, r *http.Request) {
-	w.Header().Set("Faithful-Definitions", m.definitions.Digest)
-	path, ok := strings.CutPrefix(r.URL.Path, m.base)
+	w.Header()["Faithful-Definitions"] = []string{m.definitions.Digest}
+	if origin := r.Header.Get("Origin"); origin != "" && m.crossOrigin(w, r, origin) {
+		return
+	}
+	path, ok := strings.CutPrefix(r.URL.EscapedPath(), m.base)
 	if !ok {
 		m.problem(w, r, "unknown-call", "nothing is served at "+r.URL.Path)
 		return
@@ -102,112 +162,382 @@ func (m *Mount) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		m.ownPages(w, r, rest)
 		return
 	}
-	route := m.routes[path]
-	if route == nil {
-		m.problem(w, r, "unknown-call", "no call has the path "+path)
-		return
+	route, values, allow := m.table.find(r.Method, path)
+	switch {
+	case route != nil:
+		m.call(w, r, route, values)
+	case len(allow) > 0:
+		slices.Sort(allow)
+		w.Header().Set("Allow", strings.Join(allow, ", "))
+		m.problem(w, r, "wrong-method", fmt.Sprintf("%s is called with %s, not %s", path, strings.Join(allow, " or "), r.Method))
+	default:
+		m.problem(w, r, "unknown-call", "no call has the path "+r.URL.Path)
 	}
-	if r.Method != route.Call.Method {
-		w.Header().Set("Allow", route.Call.Method)
-		m.problem(w, r, "wrong-method", fmt.Sprintf("%s is called with %s, not %s", route.Call.Name, route.Call.Method, r.Method))
-		return
-	}
-	m.call(w, r, route)
 }
 
-// call answers one call, refusing in the order: form of the answer, form of
-// the request, size, what can't be read, what is not allowed.
-func (m *Mount) call(w http.ResponseWriter, r *http.Request, route *Route) {
-	w.Header().Set("Vary", "Accept")
-	requestForm := mediaType(r.Header.Get("Content-Type"))
-	form := preferred(r.Header.Values("Accept"), requestForm)
-	if form == "" {
-		m.problem(w, r, "not-acceptable", "answers are application/cbor or application/json")
+// crossOrigin lets browsers call from the origins that were given (Fetch
+// standard, CORS protocol), and answers what they ask before they do.
+func (m *Mount) crossOrigin(w http.ResponseWriter, r *http.Request, origin string) (answered bool) {
+	if !slices.Contains(m.origins, origin) {
+		return false
+	}
+	w.Header().Set("Access-Control-Allow-Origin", origin)
+	w.Header().Set("Access-Control-Expose-Headers", "Faithful-Definitions, Retry-After, WWW-Authenticate")
+	w.Header().Add("Vary", "Origin")
+	wanted := r.Header.Get("Access-Control-Request-Method")
+	if r.Method != http.MethodOptions || wanted == "" {
+		return false
+	}
+	w.Header().Set("Access-Control-Allow-Methods", wanted)
+	w.Header().Set("Access-Control-Allow-Headers", r.Header.Get("Access-Control-Request-Headers"))
+	w.Header().Set("Access-Control-Max-Age", "600")
+	w.WriteHeader(http.StatusNoContent)
+	return true
+}
+
+// exchange is one call while it is answered.
+type exchange struct {
+	mount       *Mount
+	w           http.ResponseWriter
+	r           *http.Request
+	route       *Route
+	values      map[string]string // of the path
+	query       url.Values
+	requestType string
+	answerType  string
+	ctx         context.Context
+
+	mu       sync.Mutex
+	progress progress
+}
+
+// call answers one call, refusing in the order: credentials, form of the
+// answer, form of the request, size, what can't be read, what is not allowed.
+func (m *Mount) call(w http.ResponseWriter, r *http.Request, route *Route, values map[string]string) {
+	x := &exchange{mount: m, w: w, r: r, route: route, values: values, ctx: r.Context()}
+	call := route.Call
+	if !x.admitted() {
 		return
 	}
-	request, ok := m.readRequest(w, r, route, requestForm)
+	if call.RequestStream && call.AnswerStream {
+		if !route.Implemented {
+			m.problem(w, r, "not-implemented", call.Name+" is not implemented here")
+			return
+		}
+		route.Upgrade(m, w, r.WithContext(x.ctx), route)
+		return
+	}
+	w.Header().Add("Vary", "Accept")
+	x.requestType = mediaType(r.Header.Get("Content-Type"))
+	if call.AnswerStream {
+		x.answerType = preferred(r.Header.Values("Accept"), x.requestType, CBORSeq, JSONSeq)
+	} else {
+		x.answerType = preferred(r.Header.Values("Accept"), x.requestType, CBOR, JSON)
+	}
+	if x.answerType == "" {
+		m.problem(w, r, "not-acceptable", "answers are in CBOR or JSON")
+		return
+	}
+	x.traced()
+	switch {
+	case call.RequestStream:
+		x.receive()
+	case call.AnswerStream:
+		x.send()
+	default:
+		x.unary()
+	}
+}
+
+// admitted looks at credentials: that they are there, and what the gate says.
+func (x *exchange) admitted() bool {
+	m, call := x.mount, x.route.Call
+	if len(call.Needs) == 0 && m.gate == nil {
+		return true
+	}
+	credentials, enough := found(call, x.r, x.queries)
+	if !enough {
+		m.unauthenticated(x.w, x.r, call, "the call needs "+needsText(call.Needs))
+		return false
+	}
+	if m.gate == nil {
+		return true
+	}
+	ctx, err := m.gate(x.ctx, call, credentials)
+	if err != nil {
+		m.gateRefused(x.w, x.r, call, err)
+		return false
+	}
+	x.ctx = ctx
+	return true
+}
+
+// gateError is what a gate says no with.
+type gateError struct{ problem, detail string }
+
+func (e *gateError) Error() string { return e.problem + ": " + e.detail }
+
+// Unauthenticated is the error of a gate that does not know who calls; detail is
+// for the caller.
+func Unauthenticated(detail string) error { return &gateError{"unauthenticated", detail} }
+
+// Forbidden is the error of a gate that knows who calls, and says no; detail is
+// for the caller.
+func Forbidden(detail string) error { return &gateError{"forbidden", detail} }
+
+func (m *Mount) gateRefused(w http.ResponseWriter, r *http.Request, call *Call, err error) {
+	var refused *gateError
+	switch {
+	case !errors.As(err, &refused):
+		m.onError(call.Name, err)
+		m.problem(w, r, "internal", "")
+	case refused.problem == "unauthenticated":
+		m.unauthenticated(w, r, call, refused.detail)
+	default:
+		m.problem(w, r, refused.problem, refused.detail)
+	}
+}
+
+// requestError is what is wrong with a request that was being streamed.
+type requestError struct{ problem *Problem }
+
+func (e *requestError) Error() string { return e.problem.Error() }
+
+func (m *Mount) unauthenticated(w http.ResponseWriter, r *http.Request, call *Call, detail string) {
+	for _, challenge := range challenges(call) {
+		w.Header().Add("WWW-Authenticate", challenge)
+	}
+	m.problem(w, r, "unauthenticated", detail)
+}
+
+func (x *exchange) queries() url.Values {
+	if x.query == nil {
+		x.query = x.r.URL.Query()
+	}
+	return x.query
+}
+
+// traced hands the trace that the caller is in to the handler (W3C Trace
+// Context).
+func (x *exchange) traced() {
+	if parent := x.r.Header.Get("Traceparent"); parent != "" {
+		x.ctx = WithTrace(x.ctx, parent, strings.Join(x.r.Header.Values("Tracestate"), ","))
+	}
+}
+
+// unary answers a call of one request and one answer.
+func (x *exchange) unary() {
+	ctx, cancel := context.WithTimeout(x.ctx, x.mount.patience(x.r))
+	defer cancel()
+	defer context.AfterFunc(ctx, func() { x.late(ctx) })()
+	request, ok := x.request()
 	if !ok {
 		return
 	}
-	ctx, cancel := context.WithTimeout(r.Context(), m.patience(r))
-	defer cancel()
-	answer, err := m.serve(ctx, route, request)
-	if err == nil && answer == nil && route.Answers {
-		err = errors.New("the handler returned neither an answer nor an error")
+	x.reached(running)
+	var answer wire.Message
+	err := x.run(ctx, func(ctx context.Context) (err error) {
+		answer, err = x.route.Serve(ctx, request)
+		if err == nil && answer == nil && x.route.Answers {
+			err = errors.New("the handler returned neither an answer nor an error")
+		}
+		return err
+	})
+	if x.reached(answering) {
+		x.answer(ctx, answer, err)
 	}
-	if err != nil {
-		m.fail(ctx, w, r, route.Call, err)
-		return
-	}
-	if !route.Answers {
-		w.WriteHeader(http.StatusNoContent)
-		return
-	}
-	body, err := encode(form, answer)
-	if err != nil {
-		m.fail(ctx, w, r, route.Call, err)
-		return
-	}
-	w.Header().Set("Content-Type", form)
-	w.Header().Set("Content-Length", strconv.Itoa(len(body)))
-	w.Write(body) // a client that has left is no error of ours
 }
 
-func (m *Mount) readRequest(w http.ResponseWriter, r *http.Request, route *Route, form string) (wire.Message, bool) {
+// progress is how far a call has come that has to be done in time.
+type progress int
+
+const (
+	reading progress = iota
+	running
+	answering
+)
+
+// reached tells whether a call may go on: not where it was answered meanwhile.
+func (x *exchange) reached(p progress) bool {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	if x.progress == answering {
+		return false
+	}
+	x.progress = p
+	return true
+}
+
+// late ends a call that has taken too long: the reading of its body, or, with
+// an answer in its stead, a handler that may never return.
+func (x *exchange) late(ctx context.Context) {
+	if !errors.Is(ctx.Err(), context.DeadlineExceeded) {
+		return
+	}
+	control := http.NewResponseController(x.w)
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	switch x.progress {
+	case reading:
+		_ = control.SetReadDeadline(time.Now()) // a recorder of tests has none
+	case running:
+		x.progress = answering
+		if x.r.ProtoMajor == 1 {
+			x.w.Header().Set("Connection", "close") // it is taken until the handler returns
+		}
+		x.fail(ctx, ctx.Err())
+		_ = control.Flush()
+	}
+}
+
+// answer writes what became of a call that does not stream its answer.
+func (x *exchange) answer(ctx context.Context, answer wire.Message, err error) {
+	if err != nil {
+		x.fail(ctx, err)
+		return
+	}
+	status := x.route.Call.Status
+	if !x.route.Answers {
+		if status == 0 {
+			status = http.StatusNoContent
+		}
+		x.w.WriteHeader(status)
+		return
+	}
+	body, err := encode(x.answerType, answer)
+	if err != nil {
+		x.fail(ctx, err)
+		return
+	}
+	header := x.w.Header()
+	header["Content-Type"] = []string{x.answerType}
+	header["Content-Length"] = []string{strconv.Itoa(len(body))}
+	if status != 0 {
+		x.w.WriteHeader(status)
+	}
+	x.w.Write(body) // a client that has left is no error of ours
+}
+
+// request reads the request, from wherever its fields travel.
+func (x *exchange) request() (wire.Message, bool) {
+	m, route := x.mount, x.route
 	if route.NewRequest == nil {
 		return nil, true
 	}
-	if coding := r.Header.Get("Content-Encoding"); coding != "" && !strings.EqualFold(coding, "identity") {
-		m.problem(w, r, "unsupported-form", "encoded bodies are not read: "+coding)
-		return nil, false
-	}
-	if form != CBOR && form != JSON && (form != "" || r.ContentLength != 0) {
-		m.problem(w, r, "unsupported-form", fmt.Sprintf("Content-Type is application/cbor or application/json, not %q", form))
-		return nil, false
-	}
-	body, err := io.ReadAll(io.LimitReader(r.Body, m.limit+1))
-	if err != nil {
-		m.problem(w, r, "invalid-request", "the body ended too early")
-		return nil, false
-	}
-	if int64(len(body)) > m.limit {
-		m.problem(w, r, "too-large", fmt.Sprintf("the body is larger than %d bytes", m.limit))
-		return nil, false
-	}
-	if form == "" {
-		body = []byte("{}") // no type and no body: nothing was set
-	}
 	request := route.NewRequest()
-	if err := decode(form, body, request); err != nil {
-		var e *wire.Error
-		if errors.As(err, &e) && e.TooLarge {
-			m.problem(w, r, "too-large", e.Detail)
+	body := request
+	if route.NewBody != nil {
+		body = route.NewBody()
+	}
+	if !route.Call.Bodiless && !x.readBody(body) {
+		return nil, false
+	}
+	var violations []wire.Violation
+	if route.Take != nil {
+		a := &Arguments{request: x.r, path: x.values, queries: x.queries}
+		route.Take(request, body, a)
+		if violations = a.violations; len(violations) > 0 {
+			m.invalid(x.w, x.r, violations)
 			return nil, false
 		}
-		p := commonProblem(m.base, "invalid-request", "the body can't be read")
-		p.Violations = []wire.Violation{{Detail: err.Error()}}
-		if e != nil {
-			p.Violations[0] = wire.Violation{Pointer: e.Path, Detail: e.Detail}
-		}
-		m.write(w, r, p)
-		return nil, false
 	}
-	if violations := request.AppendViolations(nil, ""); len(violations) > 0 {
-		p := commonProblem(m.base, "invalid-request", fmt.Sprintf("%d violations", len(violations)))
-		if len(violations) == 1 {
-			p.Detail = "1 violation"
-		}
-		p.Violations = violations
-		m.write(w, r, p)
+	violations = request.AppendViolations(nil, "")
+	if m.unlisted {
+		violations = wire.WithoutUnlisted(violations)
+	}
+	if len(violations) > 0 {
+		m.invalid(x.w, x.r, locate(violations, route.Call.Placed))
 		return nil, false
 	}
 	return request, true
 }
 
+// invalid answers with violations.
+func (m *Mount) invalid(w http.ResponseWriter, r *http.Request, violations []wire.Violation) {
+	p := commonProblem(m.base, "invalid-request", fmt.Sprintf("%d violations", len(violations)))
+	if len(violations) == 1 {
+		p.Detail = "1 violation"
+	}
+	p.Violations = violations
+	m.write(w, r, p)
+}
+
+// readBody reads the body into a message.
+func (x *exchange) readBody(message wire.Message) bool {
+	m, w, r, form := x.mount, x.w, x.r, x.requestType
+	if coding := r.Header.Get("Content-Encoding"); coding != "" && !strings.EqualFold(coding, "identity") {
+		m.problem(w, r, "unsupported-form", "encoded bodies are not read: "+coding)
+		return false
+	}
+	if form != CBOR && form != JSON && (form != "" || r.ContentLength != 0) {
+		m.problem(w, r, "unsupported-form", fmt.Sprintf("Content-Type is application/cbor or application/json, not %q", form))
+		return false
+	}
+	if r.ContentLength > m.limit {
+		m.problem(w, r, "too-large", fmt.Sprintf("the body is larger than %d bytes", m.limit))
+		return false
+	}
+	body, err := readAll(io.LimitReader(r.Body, m.limit+1), r.ContentLength)
+	switch {
+	case err != nil && isTimeout(err):
+		m.problem(w, r, "too-slow", "the body took too long")
+		return false
+	case err != nil:
+		m.problem(w, r, "invalid-request", "the body ended too early")
+		return false
+	case int64(len(body)) > m.limit:
+		m.problem(w, r, "too-large", fmt.Sprintf("the body is larger than %d bytes", m.limit))
+		return false
+	}
+	if form == "" {
+		form, body = JSON, []byte("{}") // no type and no body: nothing was set
+	}
+	if err := decode(form, body, message, x.mount.items); err != nil {
+		m.unreadable(w, r, err)
+		return false
+	}
+	return true
+}
+
+func isTimeout(err error) bool {
+	var timeout interface{ Timeout() bool }
+	return errors.As(err, &timeout) && timeout.Timeout()
+}
+
+// unreadable answers for a payload that can't be read.
+func (m *Mount) unreadable(w http.ResponseWriter, r *http.Request, err error) {
+	var e *wire.Error
+	if errors.As(err, &e) && e.TooLarge {
+		m.problem(w, r, "too-large", e.Detail)
+		return
+	}
+	p := commonProblem(m.base, "invalid-request", "the request can't be read")
+	p.Violations = []wire.Violation{{Detail: err.Error()}}
+	if e != nil {
+		p.Violations[0] = wire.Violation{Pointer: e.Path, Detail: e.Detail}
+	}
+	m.write(w, r, p)
+}
+
+// readAll reads a body whose length may be known, or -1.
+func readAll(body io.Reader, length int64) ([]byte, error) {
+	if length < 0 || length > 1<<20 {
+		return io.ReadAll(body)
+	}
+	// A length is only the client's word, so what it makes us allocate is small.
+	buffer := bytes.NewBuffer(make([]byte, 0, length+bytes.MinRead))
+	_, err := buffer.ReadFrom(body)
+	return buffer.Bytes(), err
+}
+
 // patience is how long the handler may take: as long as the client says that
 // it waits (RFC 7240, section 4.3), and no longer than the server allows.
 func (m *Mount) patience(r *http.Request) time.Duration {
-	for preference := range strings.SplitSeq(r.Header.Get("Prefer"), ",") {
+	header := r.Header.Get("Prefer")
+	if header == "" {
+		return m.timeout
+	}
+	for preference := range strings.SplitSeq(header, ",") {
 		if value, ok := strings.CutPrefix(strings.TrimSpace(preference), "wait="); ok {
 			if seconds, err := strconv.Atoi(value); err == nil && seconds > 0 && seconds < int(m.timeout/time.Second) {
 				return time.Duration(seconds) * time.Second
@@ -219,40 +549,77 @@ func (m *Mount) patience(r *http.Request) time.Duration {
 
 var errNotImplemented = errors.New("not implemented")
 
-func (m *Mount) serve(ctx context.Context, route *Route, request wire.Message) (answer wire.Message, err error) {
-	if !route.Implemented {
-		return nil, errNotImplemented
+// run runs a handler inside of the middleware; a panic becomes an error.
+func (x *exchange) run(ctx context.Context, handler func(ctx context.Context) error) (err error) {
+	if !x.route.Implemented {
+		return errNotImplemented
 	}
 	defer func() {
 		if p := recover(); p != nil {
-			answer, err = nil, fmt.Errorf("panic: %v", p)
+			if p == http.ErrAbortHandler { // how a handler gives up the connection
+				panic(p)
+			}
+			err = fmt.Errorf("panic: %v", p)
 		}
 	}()
-	return route.Serve(ctx, request)
+	next := handler
+	for _, middleware := range slices.Backward(x.mount.middleware) {
+		inner := next
+		next = func(ctx context.Context) error { return middleware(ctx, x.route.Call, inner) }
+	}
+	return next(ctx)
 }
 
-// fail answers with an error: as it is when the call declares it, else as one
-// that says nothing of the inside.
-func (m *Mount) fail(ctx context.Context, w http.ResponseWriter, r *http.Request, call *Call, err error) {
+// fail answers with what a handler failed with.
+func (x *exchange) fail(ctx context.Context, err error) {
+	p, headers := x.problemOf(ctx, err)
+	for name, value := range headers {
+		x.w.Header().Set(name, value)
+	}
+	x.mount.write(x.w, x.r, p)
+}
+
+// problemOf turns an error into what the caller may know of it: as it is when
+// the call declares it, else without anything of the inside.
+func (x *exchange) problemOf(ctx context.Context, err error) (p *Problem, headers map[string]string) {
+	m, call := x.mount, x.route.Call
 	var declared DeclaredError
 	if errors.As(err, &declared) && slices.ContainsFunc(call.Fails, func(f Failure) bool { return f.Name == declared.ErrorName() }) {
 		fields, encodeErr := encode(JSON, declared)
 		if encodeErr == nil {
-			m.write(w, r, &Problem{Type: m.base + "/-/errors/" + declared.ErrorName(), Title: m.title(declared.ErrorName()), Status: declared.ErrorStatus(), Fields: fields})
-			return
+			return &Problem{Type: m.base + "/-/errors/" + declared.ErrorName(), Title: m.title(declared.ErrorName()), Status: declared.ErrorStatus(), Fields: fields}, nil
 		}
 		err = encodeErr
 	}
+	var refused *gateError
+	var request *requestError
+	var overloaded *overload
 	switch {
 	case errors.Is(err, errNotImplemented):
-		m.problem(w, r, "not-implemented", call.Name+" is not implemented here")
-	case ctx.Err() != nil && r.Context().Err() == nil:
-		w.Header().Set("Retry-After", "1")
-		m.problem(w, r, "too-slow", "the call took too long")
-	default:
-		m.onError(call.Name, err)
-		m.problem(w, r, "internal", "")
+		return commonProblem(m.base, "not-implemented", call.Name+" is not implemented here"), nil
+	case errors.As(err, &refused):
+		return commonProblem(m.base, refused.problem, refused.detail), nil
+	case errors.As(err, &overloaded):
+		return commonProblem(m.base, "overloaded", "the server has too much to do"), map[string]string{"Retry-After": strconv.Itoa(overloaded.seconds)}
+	case errors.As(err, &request):
+		return request.problem, nil
+	case errors.Is(ctx.Err(), context.DeadlineExceeded) && x.r.Context().Err() == nil:
+		return commonProblem(m.base, "too-slow", "the call took too long"), map[string]string{"Retry-After": "1"}
 	}
+	if x.r.Context().Err() == nil || !errors.Is(err, context.Canceled) {
+		m.onError(call.Name, err)
+	}
+	return commonProblem(m.base, "internal", ""), nil
+}
+
+type overload struct{ seconds int }
+
+func (e *overload) Error() string { return "overloaded" }
+
+// Overloaded is the error of a handler or middleware that has too much to do: it
+// is answered with 503, and when to try again.
+func Overloaded(retryAfter time.Duration) error {
+	return &overload{max(0, int((retryAfter+time.Second-1)/time.Second))}
 }
 
 // title is the first line of an error's documentation, or its name.
@@ -270,10 +637,15 @@ func (m *Mount) problem(w http.ResponseWriter, r *http.Request, name, detail str
 	m.write(w, r, commonProblem(m.base, name, detail))
 }
 
+// write answers with problem details. What is left of the request is read and
+// dropped before the connection may close.
 func (m *Mount) write(w http.ResponseWriter, r *http.Request, p *Problem) {
 	body, err := json.Marshal(p)
 	if err != nil {
 		m.onError(p.Name(), err)
+	}
+	if p.Status == http.StatusServiceUnavailable && w.Header().Get("Retry-After") == "" {
+		w.Header().Set("Retry-After", "1")
 	}
 	controller := http.NewResponseController(w)
 	unread := r.ContentLength != 0 && r.ProtoMajor == 1
@@ -309,58 +681,4 @@ func drain(controller *http.ResponseController, body io.Reader) {
 		total += n
 	}
 	_ = controller.SetReadDeadline(time.Time{})
-}
-
-func (m *Mount) ownPages(w http.ResponseWriter, r *http.Request, page string) {
-	name, isError := strings.CutPrefix(page, "errors/")
-	var answer any
-	status := http.StatusOK
-	switch {
-	case r.Method != http.MethodGet && r.Method != http.MethodHead:
-		w.Header().Set("Allow", "GET, HEAD")
-		m.problem(w, r, "wrong-method", "pages below /-/ are read with GET")
-		return
-	case page == "health":
-		answer = map[string]string{"status": "ok"}
-		if err := m.healthy(r.Context()); err != nil {
-			m.onError("health", err)
-			status, answer = http.StatusServiceUnavailable, map[string]string{"status": "unwell"}
-		}
-	case page == "about" && !m.quiet:
-		answer = m.about()
-	case page == "definitions" && !m.quiet:
-		answer = map[string]any{"name": m.definitions.Name, "version": m.definitions.Version, "digest": m.definitions.Digest, "modules": m.definitions.Modules}
-	case isError:
-		pages := slices.Concat(commonErrors, m.definitions.Errors)
-		if i := slices.IndexFunc(pages, func(e ErrorPage) bool { return e.Name == name }); i >= 0 {
-			answer = pages[i]
-		}
-	}
-	if answer == nil {
-		m.problem(w, r, "unknown-call", "there is no page /-/"+page)
-		return
-	}
-	body, err := json.Marshal(answer)
-	if err != nil {
-		m.onError(page, err)
-		m.problem(w, r, "internal", "")
-		return
-	}
-	w.Header().Set("Content-Type", JSON)
-	w.WriteHeader(status)
-	w.Write(body) // a client that has left is no error of ours
-}
-
-func (m *Mount) about() any {
-	type call struct {
-		Call   string `json:"call"`
-		Method string `json:"method"`
-		Path   string `json:"path"`
-	}
-	calls := []call{}
-	for _, path := range slices.Sorted(maps.Keys(m.routes)) {
-		c := m.routes[path].Call
-		calls = append(calls, call{c.Name, c.Method, m.base + path})
-	}
-	return map[string]any{"name": m.definitions.Name, "version": m.definitions.Version, "digest": m.definitions.Digest, "calls": calls}
 }

@@ -12,21 +12,31 @@ import (
 	"faithfulcourier/internal/stubs/golang/support/wire"
 )
 
-// The media types of payloads and problems.
+// The media types of payloads, of streams and of problems.
 const (
 	CBOR = "application/cbor"
 	JSON = "application/json"
+
+	CBORSeq = "application/cbor-seq"
+	JSONSeq = "application/json-seq"
 
 	problemJSON = "application/problem+json"
 )
 
 // Call is what both sides know of one call.
 type Call struct {
-	Name   string // full: module, service and call
-	Method string
-	Path   string // below the base
-	Safe   bool
-	Fails  []Failure
+	Name       string // full: module, service and call
+	Method     string
+	Path       string // below the base; "{field}" stands for a segment
+	Status     int    // of success where that is not 200, or 204 without an answer
+	Safe       bool
+	Idempotent bool
+	Placed     []Placed        // what travels outside of the body
+	Bodiless   bool            // whether nothing travels in it
+	Needs      [][]*Credential // one of these, of it all
+	Fails      []Failure
+
+	RequestStream, AnswerStream bool
 }
 
 // Failure is one error that a call declares.
@@ -125,6 +135,8 @@ type ErrorPage struct {
 // The errors that every server may answer with.
 var commonErrors = []ErrorPage{
 	{"invalid-request", 400, "The request could not be read, or breaks what its definition demands. The member errors lists every violation with a JSON Pointer."},
+	{"unauthenticated", 401, "The call needs credentials that the request did not show, or that are not good; WWW-Authenticate names them."},
+	{"forbidden", 403, "The credentials are good, and not enough for this."},
 	{"unknown-call", 404, "No call has this path."},
 	{"wrong-method", 405, "The path is right and the method is not; Allow names the right one."},
 	{"not-acceptable", 406, "Accept names neither application/cbor nor application/json."},
@@ -132,6 +144,7 @@ var commonErrors = []ErrorPage{
 	{"unsupported-form", 415, "The body is neither application/cbor nor application/json, or is encoded."},
 	{"internal", 500, "The server failed. Its log says why."},
 	{"not-implemented", 501, "The call is defined, but this server does not implement it."},
+	{"overloaded", 503, "The server has too much to do; Retry-After says when to try again."},
 	{"too-slow", 503, "The call took longer than the client or the server allows."},
 }
 
@@ -146,32 +159,42 @@ func commonProblem(base, name, detail string) *Problem {
 
 // mediaType returns a media type in lower case, without parameters.
 func mediaType(header string) string {
+	if header == CBOR || header == JSON {
+		return header
+	}
 	t, _, _ := strings.Cut(header, ";")
 	return strings.ToLower(strings.TrimSpace(t))
 }
 
-// preferred chooses the form of an answer by Accept (RFC 9110, section
-// 12.5.1): of CBOR and JSON the one of higher quality; of two alike the form
-// of the request, or JSON. It returns "" when neither is acceptable.
-func preferred(accept []string, request string) string {
-	fallback := JSON
-	if request == CBOR {
-		fallback = CBOR
+// preferred chooses the media type of an answer by Accept (RFC 9110, section
+// 12.5.1): of the one for CBOR and the one for JSON that of higher quality; of
+// two alike that in the form of the request, or JSON. It returns "" when
+// neither is acceptable.
+func preferred(accept []string, request, cborType, jsonType string) string {
+	fallback := jsonType
+	if isCBOR(request) {
+		fallback = cborType
 	}
-	if len(accept) == 0 {
+	switch {
+	case len(accept) == 0 || len(accept) == 1 && accept[0] == fallback:
 		return fallback
+	case len(accept) == 1 && accept[0] == cborType:
+		return cborType
 	}
-	cbor, json := quality(accept, CBOR), quality(accept, JSON)
+	cbor, json := quality(accept, cborType), quality(accept, jsonType)
 	switch {
 	case cbor == 0 && json == 0:
 		return ""
 	case cbor > json:
-		return CBOR
+		return cborType
 	case json > cbor:
-		return JSON
+		return jsonType
 	}
 	return fallback
 }
+
+// isCBOR tells the types of CBOR from those of JSON.
+func isCBOR(mediaType string) bool { return mediaType == CBOR || mediaType == CBORSeq }
 
 func quality(accept []string, want string) float64 {
 	best, bestRank := 0.0, -1
@@ -204,11 +227,11 @@ func quality(accept []string, want string) float64 {
 	return best
 }
 
-func decode(form string, data []byte, m wire.Message) error {
+func decode(form string, data []byte, m wire.Message, items int) error {
 	if form == CBOR {
-		return wire.Unmarshal(data, m)
+		return wire.UnmarshalWithin(data, m, items)
 	}
-	return wire.UnmarshalText(data, m)
+	return wire.UnmarshalTextWithin(data, m, items)
 }
 
 func encode(form string, m wire.Message) ([]byte, error) {

@@ -27,9 +27,9 @@ func TestPreferred(t *testing.T) {
 		if c.accept != "" {
 			accept = []string{c.accept}
 		}
-		assert.Equal(t, c.want, preferred(accept, c.request), "%q for a request in %q", c.accept, c.request)
+		assert.Equal(t, c.want, preferred(accept, c.request, CBOR, JSON), "%q for a request in %q", c.accept, c.request)
 	}
-	assert.Equal(t, CBOR, preferred([]string{"text/html", "application/cbor"}, JSON), "several headers")
+	assert.Equal(t, CBOR, preferred([]string{"text/html", "application/cbor"}, JSON, CBOR, JSON), "several headers")
 	assert.Equal(t, "application/json", mediaType(" Application/JSON ; charset=utf-8"))
 }
 
@@ -90,6 +90,11 @@ func (*failed) Error() string     { return "failed" }
 func (*failed) ErrorName() string { return "m.Failed" }
 func (*failed) ErrorStatus() int  { return 422 }
 
+func outgoing(text string) Outgoing {
+	n := &note{text}
+	return Outgoing{Message: n, Body: n}
+}
+
 var echo = Call{Name: "m.S.echo", Method: "POST", Path: "/m/s/echo", Fails: []Failure{{Name: "m.Failed", New: func() DeclaredError { return new(failed) }}}}
 
 func echoMount(options ...ServerOption) *Mount {
@@ -117,21 +122,21 @@ func TestRoundTrip(t *testing.T) {
 		options = append(options, WithHeader("X-Line", "skerry"), WithTimeout(5*time.Second), WithHTTPClient(server.Client()), WithDigestHook(func(d string) { digests = append(digests, d) }))
 		client := NewClient(server.URL+"/", "other", options...)
 		answer := new(note)
-		require.NoError(t, client.Do(context.Background(), &echo, &note{"héllo"}, answer))
+		require.NoError(t, client.Do(context.Background(), &echo, outgoing("héllo"), answer))
 		assert.Equal(t, "héllo", answer.text)
 		var declared *failed
-		require.ErrorAs(t, client.Do(context.Background(), &echo, &note{"fail"}, answer), &declared)
+		require.ErrorAs(t, client.Do(context.Background(), &echo, outgoing("fail"), answer), &declared)
 		assert.Equal(t, "why", declared.text)
 		var p *Problem
-		require.ErrorAs(t, client.Do(context.Background(), &echo, &note{"slow"}, answer), &p)
+		require.ErrorAs(t, client.Do(context.Background(), &echo, outgoing("slow"), answer), &p)
 		assert.Equal(t, "too-slow", p.Name())
 		var invalid *wire.Invalid
-		require.ErrorAs(t, client.Do(context.Background(), &echo, &note{"forbidden"}, answer), &invalid)
+		require.ErrorAs(t, client.Do(context.Background(), &echo, outgoing("forbidden"), answer), &invalid)
 		var unwritable *wire.Error
-		require.ErrorAs(t, client.Do(context.Background(), &echo, &note{"\xff"}, answer), &unwritable)
+		require.ErrorAs(t, client.Do(context.Background(), &echo, outgoing("\xff"), answer), &unwritable)
 		var bad *BadAnswer
 		small := NewClient(server.URL, "d", append(options, WithAnswerLimit(3))...)
-		require.ErrorAs(t, small.Do(context.Background(), &echo, &note{"long"}, answer), &bad)
+		require.ErrorAs(t, small.Do(context.Background(), &echo, outgoing("long"), answer), &bad)
 	}
 	assert.NotEmpty(t, digests)
 	assert.Equal(t, "d", digests[0])

@@ -2,6 +2,7 @@ package wire
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/binary"
 	"math"
 	"slices"
@@ -540,30 +541,79 @@ func AppendInstant(b []byte, v time.Time, w *Writer) []byte {
 	if nanos == 0 {
 		return AppendInt(append(b, tag|1), seconds)
 	}
-	b = AppendInt(append(b, tag|25, 1001>>8, 1001&255, mapping|2, 1), seconds)
+	return appendFraction(AppendInt(append(b, tag|25, 1001>>8, 1001&255, mapping|2, 1), seconds), int64(nanos))
+}
+
+// appendFraction appends the coarsest exact fraction of a second.
+func appendFraction(b []byte, nanos int64) []byte {
 	switch {
 	case nanos%1_000_000 == 0:
-		return AppendInt(append(b, negative|2), int64(nanos/1_000_000))
+		return AppendInt(append(b, negative|2), nanos/1_000_000)
 	case nanos%1_000 == 0:
-		return AppendInt(append(b, negative|5), int64(nanos/1_000))
+		return AppendInt(append(b, negative|5), nanos/1_000)
 	}
-	return AppendInt(append(b, negative|8), int64(nanos))
+	return AppendInt(append(b, negative|8), nanos)
+}
+
+// Integer is every integer that a map may have as key, named ones too.
+type Integer interface {
+	~int8 | ~int16 | ~int32 | ~int64 | ~uint8 | ~uint16 | ~uint32 | ~uint64
 }
 
 // SortedKeys appends the keys of a map to keys, in the order of their encoding
 // (RFC 8949, section 4.2.1): shorter ones first, then bytewise.
-func SortedKeys[V any](keys []string, m map[string]V) []string {
+func SortedKeys[K ~string, V any](keys []K, m map[K]V) []K {
 	for k := range m {
 		keys = append(keys, k)
 	}
 	if len(keys) < 2 {
 		return keys
 	}
-	slices.SortFunc(keys, func(a, b string) int {
-		if len(a) != len(b) {
-			return len(a) - len(b)
+	slices.SortFunc(keys, compareTexts)
+	return keys
+}
+
+func compareTexts[K ~string](a, b K) int {
+	if len(a) != len(b) {
+		return len(a) - len(b)
+	}
+	return strings.Compare(string(a), string(b))
+}
+
+// SortedIntegers is SortedKeys for integers: those from 0 up, then -1, -2….
+func SortedIntegers[K Integer, V any](keys []K, m map[K]V) []K {
+	for k := range m {
+		keys = append(keys, k)
+	}
+	slices.SortFunc(keys, func(a, b K) int {
+		switch {
+		case (a < 0) != (b < 0):
+			return cmp.Compare(b, a)
+		case a < 0:
+			return cmp.Compare(b, a)
 		}
-		return strings.Compare(a, b)
+		return cmp.Compare(a, b)
+	})
+	return keys
+}
+
+// SortedMembers is SortedKeys for an enum: by number, then what has none.
+func SortedMembers[K ~string, V any](keys []K, m map[K]V, number func(K) (uint16, bool)) []K {
+	for k := range m {
+		keys = append(keys, k)
+	}
+	slices.SortFunc(keys, func(a, b K) int {
+		x, known := number(a)
+		y, alsoKnown := number(b)
+		switch {
+		case known && alsoKnown:
+			return int(x) - int(y)
+		case known:
+			return -1
+		case alsoKnown:
+			return 1
+		}
+		return compareTexts(a, b)
 	})
 	return keys
 }

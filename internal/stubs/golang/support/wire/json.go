@@ -125,12 +125,58 @@ func (r *JSONReader) Member() bool {
 // Name is the name of the current member, until the next is read.
 func (r *JSONReader) Name() []byte { return r.name }
 
-// NextKey moves to the next entry of a map.
-func (r *JSONReader) NextKey() (string, bool) {
-	if !r.Member() {
-		return "", false
+// IntegerKey reads the name of the current member as an integer: its canonical
+// digits.
+func IntegerKey[K Integer](r *JSONReader) K {
+	n, minus, ok := parseInteger(r.name, true)
+	key := K(n)
+	if minus {
+		key = -key
 	}
-	return string(r.name), true
+	fits := key < 0 == minus && (minus && uint64(-int64(key)) == n || !minus && uint64(key) == n)
+	if !ok || !fits {
+		r.fail(r.at, "expected an integer of the key's type, found %s", shorten(r.name))
+		return 0
+	}
+	return key
+}
+
+// EnumKey reads the name of the current member where it is the number of an
+// enum's member, in canonical digits.
+func (r *JSONReader) EnumKey() (number uint16, digits bool) {
+	if len(r.name) == 0 || !onlyDigits(string(r.name)) || r.name[0] == '0' && len(r.name) > 1 {
+		return 0, false
+	}
+	n, _, ok := parseInteger(r.name, true)
+	if !ok || n > math.MaxUint16 {
+		r.fail(r.at, "expected a number from 0 to 65535, found %s", shorten(r.name))
+		return 0, true
+	}
+	return uint16(n), true
+}
+
+// AppendKey appends a comma, the key of an object and a colon.
+func AppendKey(b []byte, key string, w *Writer) []byte {
+	return append(AppendJSONString(append(b, ','), key, w), ':')
+}
+
+// AppendSecretKey is AppendKey for a key that is not for people and logs.
+func AppendSecretKey(b []byte, key string, w *Writer) []byte {
+	if w.hides {
+		key = Secret
+	}
+	return AppendKey(b, key, w)
+}
+
+// AppendIntegerKey is AppendKey for an integer.
+func AppendIntegerKey[K Integer](b []byte, key K) []byte {
+	b = append(b, ',', '"')
+	if key < 0 {
+		b = strconv.AppendInt(b, int64(key), 10)
+	} else {
+		b = strconv.AppendUint(b, uint64(key), 10)
+	}
+	return append(b, '"', ':')
 }
 
 // Null reads null if it stands here.
@@ -548,23 +594,18 @@ func onlyDigits(s string) bool {
 }
 
 func (r *JSONReader) numbered(list *[]Unknown, fields []Field, name string, at int) *CBORReader {
-	n, ok := ParseUnlistedNumber(name)
-	if !ok || n == 0 || name[1] == '0' {
-		r.fail(at, "expected #1 to #65535, found %s", name)
-		return nil
-	}
-	data := r.Bytes()
+	n, data := r.numberedEntry(name)
 	if r.err != nil {
 		return nil
 	}
 	inner := &CBORReader{Reader{data: data, depth: r.depth, budget: r.budget}}
 	for _, f := range fields {
-		if f.Number == int(n) {
+		if f.Number == n {
 			inner.data = append(AppendUint(nil, uint64(n)), data...)
 			return inner
 		}
 	}
-	inner.Unknown(list, int(n))
+	inner.Unknown(list, n)
 	r.Absorb(inner, at)
 	r.Inside(name)
 	return nil
@@ -695,6 +736,9 @@ func AppendJSONFloat64(b []byte, v float64) []byte {
 	return strconv.AppendFloat(b, v, 'f', -1, 64)
 }
 
+// AppendJSONFloat32 appends a float32 by its float64 value.
+func AppendJSONFloat32(b []byte, v float32) []byte { return AppendJSONFloat64(b, float64(v)) }
+
 // AppendJSONString appends a string, which must be UTF-8.
 func AppendJSONString(b []byte, s string, w *Writer) []byte {
 	b = append(b, '"')
@@ -754,9 +798,16 @@ func AppendJSONInstant(b []byte, v time.Time, w *Writer) []byte {
 
 // MergeJSON puts unknown fields into the object that begins at start: numbers
 // in their places among fields, names at the end.
-func MergeJSON(b []byte, start int, list []Unknown, fields []Field) []byte {
+func MergeJSON(b []byte, start int, list []Unknown, fields []Field, w *Writer) []byte {
 	if len(list) == 0 {
 		return b
+	}
+	if w.hides {
+		b = append(b[:len(b)-1], `,"(unknown fields)":`...)
+		if len(b) == start+len(`{,"(unknown fields)":`) {
+			b = append(b[:start], `{"(unknown fields)":`...)
+		}
+		return append(strconv.AppendInt(b, int64(len(list)), 10), '}')
 	}
 	r := JSONReader{Reader: Reader{data: bytes.Clone(b[start:]), budget: math.MaxInt}}
 	b = b[:start]

@@ -62,6 +62,9 @@ func (e *Error) inside(step string) {
 type Violation struct {
 	Pointer string `json:"pointer"` // RFC 6901
 	Detail  string `json:"detail"`
+	In      string `json:"in,omitempty"` // "path", "query", "header" or "cookie"; "" for the body
+
+	unlisted bool
 }
 
 // Invalid is the error that lists every violation of a message.
@@ -77,10 +80,15 @@ func (e *Invalid) Error() string {
 
 // Validate returns an *Invalid with all violations of m, or nil.
 func Validate(m Message) error {
-	if list := m.AppendViolations(nil, ""); len(list) > 0 {
-		return &Invalid{Violations: list}
+	return InvalidOf(m.AppendViolations(nil, ""))
+}
+
+// InvalidOf returns an *Invalid with violations, or nil where there are none.
+func InvalidOf(list []Violation) error {
+	if len(list) == 0 {
+		return nil
 	}
-	return nil
+	return &Invalid{Violations: list}
 }
 
 // Refuse adds a violation; format and args are as for fmt.Sprintf.
@@ -88,11 +96,22 @@ func Refuse(list []Violation, path, format string, args ...any) []Violation {
 	return append(list, Violation{Pointer: path, Detail: fmt.Sprintf(format, args...)})
 }
 
+// RefuseUnlisted adds the violation of a member or alternative that is none of
+// those listed.
+func RefuseUnlisted(list []Violation, path, listed string) []Violation {
+	return append(list, Violation{Pointer: path, Detail: "must be one of " + listed, unlisted: true})
+}
+
+// WithoutUnlisted leaves out the violations of RefuseUnlisted.
+func WithoutUnlisted(list []Violation) []Violation {
+	return slices.DeleteFunc(list, func(v Violation) bool { return v.unlisted })
+}
+
 // Unique adds a violation for each element of a list of n that is equal to one
 // before it. appendJSON appends an element as JSON, by which they are compared.
 func Unique(list []Violation, path string, n int, appendJSON func(b []byte, w *Writer, i int) []byte) []Violation {
 	first := make(map[string]int, n)
-	var w Writer
+	w := Writer{exact: true}
 	var b []byte
 	for i := range n {
 		b = appendJSON(b[:0], &w, i)
@@ -258,7 +277,20 @@ func (r *Reader) Room(n, size int) int {
 type Writer struct {
 	err   *Error
 	depth int
+	hides bool // what is secret
+	exact bool // decimals by number, so that what is equal is written alike
 }
+
+// Hides tells that what is written is for people and logs: secret fields are
+// left out.
+func (w *Writer) Hides() bool { return w.hides }
+
+// Text writes m for people and logs: as JSON, without what is secret, unknown
+// fields as their count.
+func Text(m Message) string { return string(m.AppendJSON(nil, &Writer{hides: true})) }
+
+// Secret is what stands for a secret in texts for people and logs.
+const Secret = "(secret)"
 
 func (w *Writer) fail(format string, args ...any) {
 	if w.err == nil {
@@ -311,8 +343,11 @@ func AppendText(b []byte, m Message) ([]byte, error) {
 }
 
 // Unmarshal reads m from CBOR.
-func Unmarshal(data []byte, m Message) error {
-	r := CBORReader{Reader{data: data, budget: DefaultBudget}}
+func Unmarshal(data []byte, m Message) error { return UnmarshalWithin(data, m, DefaultBudget) }
+
+// UnmarshalWithin is Unmarshal with another budget of list items and entries.
+func UnmarshalWithin(data []byte, m Message, items int) error {
+	r := CBORReader{Reader{data: data, budget: items}}
 	m.ReadCBOR(&r)
 	if r.err == nil && r.at < len(data) {
 		r.fail(r.at, "more bytes after the end")
@@ -325,7 +360,13 @@ func Unmarshal(data []byte, m Message) error {
 
 // UnmarshalText reads m from JSON.
 func UnmarshalText(data []byte, m Message) error {
-	r := JSONReader{Reader: Reader{data: data, budget: DefaultBudget}}
+	return UnmarshalTextWithin(data, m, DefaultBudget)
+}
+
+// UnmarshalTextWithin is UnmarshalText with another budget of list items and
+// entries.
+func UnmarshalTextWithin(data []byte, m Message, items int) error {
+	r := JSONReader{Reader: Reader{data: data, budget: items}}
 	m.ReadJSON(&r)
 	if r.blanks(); r.err == nil && r.at < len(data) {
 		r.fail(r.at, "more text after the end")

@@ -1,0 +1,402 @@
+// The client of the matrix in Go: it prints a line a case.
+package main
+
+import (
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"iter"
+	"reflect"
+	"strings"
+	"time"
+
+	"faithfulcourier/conformance/go/gen/faithful/web"
+	"faithfulcourier/conformance/go/gen/faithful/wire"
+	"faithfulcourier/conformance/go/gen/skerry/matrix"
+)
+
+var (
+	server = flag.String("server", "http://127.0.0.1:8080", "where the server is")
+	json   = flag.Bool("json", false, "send JSON instead of CBOR")
+	ctx    = context.Background()
+)
+
+func connect(options ...web.ClientOption) *matrix.PierClient {
+	if *json {
+		options = append(options, web.WithJSON())
+	}
+	return matrix.NewPierClient(*server, options...)
+}
+
+func main() {
+	flag.Parse()
+	client := connect()
+	for _, c := range []struct {
+		name string
+		run  func(client *matrix.PierClient) error
+	}{
+		{"unary", unary}, {"bound", bound}, {"answer stream", answerStream}, {"request stream", requestStream}, {"both ways", bothWays},
+		{"declared error", declaredError}, {"invalid request", invalidRequest}, {"late failure", lateFailure}, {"early answer", earlyAnswer}, {"early refusal", earlyRefusal},
+		{"cancellation", cancellation}, {"timeout", timeout}, {"missing credential", missingCredential}, {"retry", retry}, {"not implemented", notImplemented},
+	} {
+		if err := c.run(client); err != nil {
+			fmt.Printf("%s: %v\n", c.name, err)
+		} else {
+			fmt.Printf("%s: ok\n", c.name)
+		}
+	}
+}
+
+// same is an error unless two values are equal.
+func same(got, want any) error {
+	if reflect.DeepEqual(got, want) {
+		return nil
+	}
+	return fmt.Errorf("got %v, not %v", got, want)
+}
+
+func unary(client *matrix.PierClient) error {
+	at := time.Date(2026, 7, 15, 6, 58, 12, 250_000_000, time.UTC)
+	request := matrix.EchoRequest{Text: wire.Pointer("Håkon \"the\" Skua 🐦\n"), At: &at, Names: map[string]int64{"a": -1, "bb": 1 << 60}}
+	const parent = "00-0af7651916cd43dd8448eb211c80319c-b7ad6b7169203331-01"
+	answer, err := client.Echo(web.WithTrace(ctx, parent, ""), &request)
+	if err != nil {
+		return err
+	}
+	request.Amount = wire.Pointer(wire.MustDecimal("1.50"))
+	return same(answer, &matrix.EchoAnswer{Request: request, Trace: wire.Pointer(parent)})
+}
+
+func bound(client *matrix.PierClient) error {
+	since := wire.NewDate(1968, 5, 1)
+	request := &matrix.BerthRequest{Code: "a/b ?%ø..", Number: -9007199254740993, Side: wire.Pointer(matrix.SideSouth), Decks: []uint8{3, 1}, Since: &since, Ticket: wire.Pointer("50% ; \"é\""), Name: "Guillemot", Wait: wire.Pointer(90 * time.Second)}
+	answer, err := client.Berth(ctx, request)
+	if err != nil {
+		return err
+	}
+	want := &matrix.BerthAnswer{Code: request.Code, Number: request.Number, Side: *request.Side, Decks: request.Decks, Since: request.Since, Ticket: request.Ticket, Name: request.Name, Wait: *request.Wait}
+	if err := same(answer, want); err != nil {
+		return err
+	}
+	look := &matrix.LookRequest{Code: "NOR", Side: wire.Pointer(matrix.SideNorth), Ratio: wire.Pointer(-0.5e-9), Open: wire.Pointer(false), Amount: wire.Pointer(wire.MustDecimal("-0.10")), Hull: wire.Pointer(wire.MustUUID("0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01")), Photo: []byte{0, 255}, Name: wire.Pointer("12 & = + #")}
+	looked, err := client.Look(ctx, look)
+	if err == nil {
+		err = same(looked, look)
+	}
+	if err != nil {
+		return err
+	}
+	looked, err = client.Look(ctx, &matrix.LookRequest{Code: "NOR"})
+	if err == nil {
+		err = same(looked, &matrix.LookRequest{Code: "NOR", Open: wire.Pointer(true)})
+	}
+	if err != nil {
+		return err
+	}
+	var invalid *wire.Invalid
+	if _, err := client.Look(ctx, &matrix.LookRequest{Code: ".."}); !errors.As(err, &invalid) {
+		return fmt.Errorf("a path of .. gave %v", err)
+	}
+	return client.Leave(ctx, &matrix.LookRequest{Code: "NOR"})
+}
+
+// numbers collects the numbers of a stream.
+func numbers(ticks iter.Seq2[*matrix.Tick, error]) (list []uint32, err error) {
+	for tick, err := range ticks {
+		if err != nil {
+			return list, err
+		}
+		list = append(list, tick.N)
+	}
+	return list, nil
+}
+
+func answerStream(client *matrix.PierClient) error {
+	list, err := numbers(client.Count(ctx, &matrix.CountRequest{Count: 5}))
+	if err == nil {
+		err = same(list, []uint32{0, 1, 2, 3, 4})
+	}
+	if err != nil {
+		return err
+	}
+	list, err = numbers(client.Count(ctx, &matrix.CountRequest{Count: 0}))
+	if err == nil {
+		err = same(len(list), 0)
+	}
+	if err != nil {
+		return err
+	}
+	list, err = numbers(client.Count(ctx, &matrix.CountRequest{Count: 20, Size: wire.Pointer[uint32](99_000)}))
+	if err == nil {
+		err = same(len(list), 20)
+	}
+	return err
+}
+
+func requestStream(client *matrix.PierClient) error {
+	for _, n := range []int{0, 1, 1000} {
+		sender := client.Sum(ctx)
+		want := uint64(0)
+		for i := range n {
+			if err := sender.Send(&matrix.Tick{N: uint32(i)}); err != nil {
+				return err
+			}
+			want += uint64(i)
+		}
+		total, err := sender.Finish()
+		if err == nil {
+			err = same(total.Total, want)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func bothWays(client *matrix.PierClient) error {
+	talk, err := client.Mirror(ctx)
+	if err != nil {
+		return err
+	}
+	defer talk.Close()
+	next, stop := iter.Pull2(talk.All())
+	defer stop()
+	for i := range uint32(50) {
+		if err := talk.Send(&matrix.Tick{N: i, Text: wire.Pointer(strings.Repeat("é", int(i)))}); err != nil {
+			return err
+		}
+		tick, err, more := next()
+		if err != nil || !more || tick.N != i || *tick.Text != strings.Repeat("é", int(i)) {
+			return fmt.Errorf("element %d came back as %v, %v", i, tick, err)
+		}
+	}
+	if err := talk.Finish(); err != nil {
+		return err
+	}
+	if _, err, more := next(); more {
+		return fmt.Errorf("after the end came more: %v", err)
+	}
+	return nil
+}
+
+func full(err error, berths uint32) error {
+	var declared *matrix.PierFull
+	if !errors.As(err, &declared) {
+		return fmt.Errorf("not PierFull: %w", err)
+	}
+	return same(declared.Berths, berths)
+}
+
+func problem(err error, name string) error {
+	var p *web.Problem
+	if !errors.As(err, &p) || p.Name() != name {
+		return fmt.Errorf("not the problem %s: %v", name, err)
+	}
+	if strings.Contains(err.Error(), "password") {
+		return fmt.Errorf("it tells of the inside: %w", err)
+	}
+	return nil
+}
+
+func declaredError(client *matrix.PierClient) error {
+	if err := full(client.Refuse(ctx, &matrix.RefuseRequest{How: "declared"}), 7); err != nil {
+		return err
+	}
+	for _, how := range []string{"panic", "another", "else"} {
+		if err := problem(client.Refuse(ctx, &matrix.RefuseRequest{How: how}), "internal"); err != nil {
+			return fmt.Errorf("%s: %w", how, err)
+		}
+	}
+	_, err := numbers(client.Count(ctx, &matrix.CountRequest{Count: 1, FailsAfter: wire.Pointer[uint32](0)}))
+	return full(err, 0)
+}
+
+func invalidRequest(client *matrix.PierClient) error {
+	var invalid *wire.Invalid
+	_, err := client.Echo(ctx, &matrix.EchoRequest{Text: wire.Pointer("")})
+	if !errors.As(err, &invalid) {
+		return fmt.Errorf("an empty text gave %v", err)
+	}
+	// What the client can't know: a body that is too large for this server.
+	large := map[string]int64{}
+	_, err = client.Echo(ctx, &matrix.EchoRequest{Text: wire.Pointer(strings.Repeat("é", 199_999)), Names: large})
+	return problem(err, "too-large")
+}
+
+func lateFailure(client *matrix.PierClient) error {
+	list, err := numbers(client.Count(ctx, &matrix.CountRequest{Count: 9, FailsAfter: wire.Pointer[uint32](3)}))
+	if err := errors.Join(full(err, 3), same(list, []uint32{0, 1, 2})); err != nil {
+		return err
+	}
+	list, err = numbers(client.Count(ctx, &matrix.CountRequest{Count: 9, FailsAfter: wire.Pointer[uint32](3), Badly: wire.Pointer(true)}))
+	if err := errors.Join(problem(err, "internal"), same(list, []uint32{0, 1, 2})); err != nil {
+		return err
+	}
+	talk, err := client.Mirror(ctx)
+	if err != nil {
+		return err
+	}
+	defer talk.Close()
+	for _, text := range []string{"a", "full"} {
+		if err := talk.Send(&matrix.Tick{N: 5, Text: &text}); err != nil {
+			return err
+		}
+	}
+	list, err = numbers(talk.All())
+	return errors.Join(full(err, 5), same(list, []uint32{5}))
+}
+
+func earlyAnswer(client *matrix.PierClient) error {
+	for _, text := range []string{"full", "stop"} {
+		sender := client.Sum(ctx)
+		var err error
+		for i := range uint32(2000) {
+			tick := &matrix.Tick{N: 1, Text: wire.Pointer(strings.Repeat("x", 1000))}
+			if i == 3 {
+				tick = &matrix.Tick{N: 9, Text: &text}
+			}
+			if err = sender.Send(tick); err != nil {
+				break
+			}
+		}
+		total, finished := sender.Finish()
+		if err == nil {
+			err = finished
+		}
+		if text == "full" {
+			err = full(err, 9)
+		} else if err == nil || strings.Contains(err.Error(), "answered") {
+			err = nil
+			if finished == nil {
+				err = same(total.Total, uint64(3))
+			}
+		}
+		if err != nil {
+			return fmt.Errorf("%s: %w", text, err)
+		}
+	}
+	return nil
+}
+
+func earlyRefusal(*matrix.PierClient) error {
+	sender := connect(web.WithCredential("desk", "expired")).GuardedSum(ctx)
+	text := strings.Repeat("x", 1000)
+	for range 4200 { // over 4 MiB
+		if sender.Send(&matrix.Tick{N: 1, Text: &text}) != nil {
+			break // Finish says why
+		}
+	}
+	_, err := sender.Finish()
+	return problem(err, "unauthenticated")
+}
+
+// woken waits until the server has seen one more caller leave.
+func woken(client *matrix.PierClient, act func() error) error {
+	before, err := client.Woken(ctx)
+	if err != nil {
+		return err
+	}
+	if err := act(); err != nil {
+		return err
+	}
+	for range 300 {
+		now, err := client.Woken(ctx)
+		if err != nil {
+			return err
+		}
+		if now.Total > before.Total {
+			return nil
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+	return errors.New("the handler did not notice")
+}
+
+func cancellation(client *matrix.PierClient) error {
+	err := woken(client, func() error {
+		short, cancel := context.WithCancel(ctx)
+		time.AfterFunc(50*time.Millisecond, cancel)
+		var unreachable *web.Unreachable
+		if err := client.Sleep(short, &matrix.SleepRequest{ID: 1}); !errors.As(err, &unreachable) || !errors.Is(err, context.Canceled) {
+			return fmt.Errorf("a cancelled call gave %v", err)
+		}
+		return nil
+	})
+	if err != nil {
+		return fmt.Errorf("unary: %w", err)
+	}
+	err = woken(client, func() error {
+		for tick, err := range client.Drift(ctx, &matrix.SleepRequest{}) {
+			if err != nil || tick.N == 2 {
+				return err
+			}
+		}
+		return errors.New("it ended")
+	})
+	if err != nil {
+		return fmt.Errorf("answer stream: %w", err)
+	}
+	sender := client.Sum(ctx)
+	if err := sender.Send(&matrix.Tick{N: 1}); err != nil {
+		return err
+	}
+	sender.Abort()
+	return nil
+}
+
+func timeout(*matrix.PierClient) error {
+	client := connect(web.WithTimeout(100*time.Millisecond), web.WithTries(1))
+	return woken(connect(), func() error {
+		var unreachable *web.Unreachable
+		if err := client.Sleep(ctx, &matrix.SleepRequest{}); !errors.As(err, &unreachable) || !errors.Is(err, context.DeadlineExceeded) {
+			return fmt.Errorf("a call that took too long gave %v", err)
+		}
+		return nil
+	})
+}
+
+func missingCredential(client *matrix.PierClient) error {
+	var missing *web.MissingCredential
+	if _, err := client.Guarded(ctx); !errors.As(err, &missing) || !strings.Contains(err.Error(), "crew + desk | machine") {
+		return fmt.Errorf("without credentials: %v", err)
+	}
+	for _, options := range [][]web.ClientOption{
+		{web.WithCredential("desk", "k"), web.WithCredentialFunc("skerry.matrix.crew", func(context.Context) (string, error) { return "ada", nil })},
+		{web.WithCredential("machine", "m&m")},
+	} {
+		answer, err := connect(options...).Guarded(ctx)
+		if err != nil {
+			return err
+		}
+		if len(options) == 2 && (answer.Crew == nil || *answer.Crew != "ada") {
+			return fmt.Errorf("the gate saw %v", answer.Crew)
+		}
+	}
+	_, err := connect(web.WithCredential("desk", "stolen"), web.WithCredential("crew", "c")).Guarded(ctx)
+	if err := problem(err, "forbidden"); err != nil {
+		return err
+	}
+	// A client that forgets them all the same is told so by the server.
+	bare := connect(web.WithCredential("machine", ""))
+	_, err = bare.Guarded(ctx)
+	return problem(err, "unauthenticated")
+}
+
+func retry(client *matrix.PierClient) error {
+	id := uint32(time.Now().UnixNano())
+	total, err := client.Flaky(ctx, &matrix.SleepRequest{ID: id})
+	if err == nil {
+		err = same(total.Total, uint64(3))
+	}
+	if err != nil {
+		return err
+	}
+	_, err = connect(web.WithTries(1)).Flaky(ctx, &matrix.SleepRequest{ID: id + 1})
+	return problem(err, "overloaded")
+}
+
+func notImplemented(client *matrix.PierClient) error {
+	return problem(client.Unwritten(ctx), "not-implemented")
+}

@@ -1,0 +1,187 @@
+// The server of the matrix in Go.
+package main
+
+import (
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"iter"
+	"log"
+	"net"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"faithfulcourier/conformance/go/gen/faithful/web"
+	"faithfulcourier/conformance/go/gen/faithful/wire"
+	"faithfulcourier/conformance/go/gen/skerry/matrix"
+)
+
+func main() {
+	listen := flag.String("listen", "127.0.0.1:0", "the address to listen on")
+	beat := flag.Duration("beat", 15*time.Second, "how often silent streams beat")
+	flag.Parse()
+	listener, err := net.Listen("tcp", *listen)
+	if err != nil {
+		log.Fatal(err)
+	}
+	fmt.Printf("listening on http://%s\n", listener.Addr())
+	gate := func(ctx context.Context, call *web.Call, credentials web.Credentials) (context.Context, error) {
+		if key, ok := credentials.Value("desk"); ok && key == "stolen" {
+			return nil, web.Forbidden("this key was stolen")
+		} else if ok && key == "expired" {
+			return nil, web.Unauthenticated("this key has expired")
+		}
+		return context.WithValue(ctx, crewKey{}, credentials["skerry.matrix.crew"]), nil
+	}
+	mount := matrix.ServePier(new(pier).calls(), web.WithGate(gate), web.WithBeat(*beat), web.WithElementLimit(200_000), web.WithBodyLimit(300_000))
+	log.Fatal(web.NewServer(mount).Serve(listener))
+}
+
+type crewKey struct{}
+
+type pier struct {
+	woken atomic.Uint64
+	whole atomic.Uint64
+	lost  atomic.Uint64
+	mu    sync.Mutex
+	tries map[uint32]int
+}
+
+func (p *pier) calls() matrix.PierCalls {
+	return matrix.PierCalls{
+		Echo: func(ctx context.Context, request *matrix.EchoRequest) (*matrix.EchoAnswer, error) {
+			answer := &matrix.EchoAnswer{Request: *request}
+			if trace, _ := web.TraceOf(ctx); trace != "" {
+				answer.Trace = &trace
+			}
+			return answer, nil
+		},
+		Berth: func(_ context.Context, r *matrix.BerthRequest) (*matrix.BerthAnswer, error) {
+			return &matrix.BerthAnswer{Code: r.Code, Number: r.Number, Side: r.SideOrDefault(), Decks: r.Decks, Since: r.Since, Ticket: r.Ticket, Name: r.Name, Wait: r.WaitOrDefault()}, nil
+		},
+		Look:          func(_ context.Context, request *matrix.LookRequest) (*matrix.LookRequest, error) { return request, nil },
+		Leave:         func(context.Context, *matrix.LookRequest) error { return nil },
+		Count:         p.count,
+		Sum:           p.sum,
+		Mirror:        p.mirror,
+		GuardedSum:    p.sum,
+		GuardedMirror: p.mirror,
+		Ended: func(context.Context) (*matrix.Ended, error) {
+			return &matrix.Ended{Whole: p.whole.Load(), Lost: p.lost.Load()}, nil
+		},
+		Refuse: p.refuse,
+		Sleep: func(ctx context.Context, _ *matrix.SleepRequest) error {
+			<-ctx.Done()
+			p.woken.Add(1)
+			return ctx.Err()
+		},
+		Drift: func(ctx context.Context, _ *matrix.SleepRequest, send func(*matrix.Tick) error) error {
+			defer p.woken.Add(1)
+			for n := uint32(0); ; n++ {
+				select {
+				case <-ctx.Done():
+					return ctx.Err()
+				case <-time.After(5 * time.Millisecond):
+				}
+				if err := send(&matrix.Tick{N: n}); err != nil {
+					return err
+				}
+			}
+		},
+		Woken: func(context.Context) (*matrix.Total, error) { return &matrix.Total{Total: p.woken.Load()}, nil },
+		Guarded: func(ctx context.Context) (*matrix.EchoAnswer, error) {
+			answer := &matrix.EchoAnswer{Request: matrix.EchoRequest{Names: map[string]int64{}}}
+			if crew, _ := ctx.Value(crewKey{}).(string); crew != "" {
+				answer.Crew = &crew
+			}
+			return answer, nil
+		},
+		Flaky: func(_ context.Context, request *matrix.SleepRequest) (*matrix.Total, error) {
+			p.mu.Lock()
+			defer p.mu.Unlock()
+			if p.tries == nil {
+				p.tries = map[uint32]int{}
+			}
+			if p.tries[request.ID]++; p.tries[request.ID] < 3 {
+				return nil, web.Overloaded(0)
+			}
+			return &matrix.Total{Total: uint64(p.tries[request.ID])}, nil
+		},
+	}
+}
+
+func (p *pier) count(_ context.Context, request *matrix.CountRequest, send func(*matrix.Tick) error) error {
+	text := strings.Repeat("x", int(request.SizeOrDefault()))
+	for n := range request.Count {
+		if request.FailsAfter != nil && n == *request.FailsAfter {
+			if request.BadlyOrDefault() {
+				return errors.New("the password is wrong")
+			}
+			return &matrix.PierFull{Berths: n}
+		}
+		tick := &matrix.Tick{N: n}
+		if text != "" {
+			tick.Text = &text
+		}
+		if err := send(tick); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (p *pier) sum(_ context.Context, ticks iter.Seq2[*matrix.Tick, error]) (*matrix.Total, error) {
+	total := &matrix.Total{}
+	for tick, err := range ticks {
+		if err != nil {
+			p.lost.Add(1)
+			return nil, err
+		}
+		switch {
+		case tick.Text != nil && *tick.Text == "stop":
+			return total, nil
+		case tick.Text != nil && *tick.Text == "full":
+			return nil, &matrix.PierFull{Berths: tick.N}
+		case tick.Text != nil && *tick.Text == "slow":
+			time.Sleep(20 * time.Millisecond)
+		}
+		total.Total += uint64(tick.N)
+	}
+	p.whole.Add(1)
+	return total, nil
+}
+
+func (p *pier) mirror(_ context.Context, ticks iter.Seq2[*matrix.Tick, error], send func(*matrix.Tick) error) error {
+	for tick, err := range ticks {
+		if err != nil {
+			p.lost.Add(1)
+			return err
+		}
+		if tick.Text != nil && *tick.Text == "full" {
+			return &matrix.PierFull{Berths: tick.N}
+		}
+		if err := send(tick); err != nil {
+			p.lost.Add(1)
+			return err
+		}
+	}
+	p.whole.Add(1)
+	return nil
+}
+
+func (p *pier) refuse(_ context.Context, request *matrix.RefuseRequest) error {
+	switch request.How {
+	case "declared":
+		return &matrix.PierFull{Berths: 7}
+	case "hang":
+		select {}
+	case "panic":
+		panic("the password is wrong")
+	case "another":
+		return &wire.Error{Detail: "the password is wrong"}
+	}
+	return errors.New("the password is wrong")
+}

@@ -1,0 +1,39 @@
+package conformance
+
+import (
+	"path/filepath"
+	"testing"
+
+	"faithfulcourier/internal/toolchain"
+)
+
+// linted are the projects whose programs and stubs every linter passes.
+func linted(language string) []string {
+	root := toolchain.Root()
+	return []string{filepath.Join(root, "conformance", language), filepath.Join(root, "examples", "ferry", language)}
+}
+
+// TestPythonLint runs the type checker, the linter and the formatter of
+// Python. The settings are the projects' own, pyproject.toml.
+func TestPythonLint(t *testing.T) {
+	interpreter := toolchain.Python(t)
+	for _, dir := range linted("python") {
+		toolchain.Run(t, dir, interpreter, "-m", "mypy", ".")
+		toolchain.Run(t, dir, interpreter, "-m", "ruff", "check", ".")
+		toolchain.Run(t, dir, interpreter, "-m", "ruff", "format", "--check", ".")
+	}
+}
+
+// TestTypeScriptLint runs the linter of TypeScript. The compiler runs wherever
+// the stubs are built.
+func TestTypeScriptLint(t *testing.T) {
+	toolchain.Require(t, "typescript")
+	tools := filepath.Join(toolchain.Root(), "conformance", "lint")
+	toolchain.InstallNode(t, tools)
+	for _, dir := range linted("typescript") {
+		toolchain.InstallNode(t, dir)
+		// A configuration from elsewhere holds for what is below the folder that
+		// the linter runs in.
+		toolchain.Run(t, filepath.Dir(dir), filepath.Join(tools, "node_modules", ".bin", "eslint"), "--config", filepath.Join(tools, "eslint.config.js"), filepath.Join(dir, "src"))
+	}
+}

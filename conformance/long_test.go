@@ -1,0 +1,75 @@
+package conformance
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"os"
+	"os/exec"
+	"regexp"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+var elements = flag.Int("elements", 40_000, "how many elements the long streams have")
+
+var peakLine = regexp.MustCompile(`VmHWM:\s+(\d+) kB`)
+
+// peak is how much memory a process came to need, in KiB.
+func peak(t *testing.T, pid int) int {
+	status, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
+	if err != nil {
+		t.Skipf("skipped: this system does not tell what processes need: %v", err)
+	}
+	found := peakLine.FindSubmatch(status)
+	require.NotNil(t, found)
+	n, err := strconv.Atoi(string(found[1]))
+	require.NoError(t, err)
+	return n
+}
+
+// TestLongStreams sends streams whose readers are slow at first: neither side
+// may keep them. What is sent is several times what may be kept.
+func TestLongStreams(t *testing.T) {
+	const allowed = 48 << 10 // KiB beyond what a short stream takes
+	size := 48_000_000 * 4 / *elements
+	if size > 90_000 {
+		size = 90_000
+	}
+	for _, s := range sides(t) {
+		t.Run(s.language, func(t *testing.T) {
+			address, pid := process(t, s)
+			run := func(call string, n int) (client int, took time.Duration) {
+				ctx, cancel := context.WithTimeout(context.Background(), 5*time.Minute)
+				defer cancel()
+				command := map[string][]string{
+					"go":         {outputs(t) + "/go/long", "-server", address, "-call", call, "-n", strconv.Itoa(n), "-size", strconv.Itoa(size)},
+					"typescript": {"node", outputs(t) + "/typescript/matrix/long.js", address, call, strconv.Itoa(n), strconv.Itoa(size)},
+					"python":     {s.server[0], "-m", "matrix.long", address, call, strconv.Itoa(n), strconv.Itoa(size)},
+				}[s.language]
+				c := exec.CommandContext(ctx, command[0], command[1:]...)
+				c.Dir = s.dir
+				start := time.Now()
+				output, err := c.CombinedOutput()
+				require.NoError(t, err, "%s", output)
+				client, err = strconv.Atoi(strings.TrimSpace(string(output)))
+				require.NoError(t, err)
+				return client, time.Since(start)
+			}
+			for _, call := range []string{"count", "sum"} {
+				clientShort, _ := run(call, 1000)
+				serverShort := peak(t, pid)
+				client, took := run(call, *elements)
+				server := peak(t, pid)
+				t.Logf("%s: %d elements of %d bytes in %v; the client took %d KiB (%d for a short stream), the server %d KiB (%d)", call, *elements, size, took.Round(time.Millisecond), client, clientShort, server, serverShort)
+				assert.Less(t, client-clientShort, allowed, "the client of %s", call)
+				assert.Less(t, server-serverShort, allowed, "the server of %s", call)
+			}
+		})
+	}
+}

@@ -1,0 +1,141 @@
+package conformance
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"fmt"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"faithfulcourier/internal/toolchain"
+)
+
+// side is the matrix's server and client of one language.
+type side struct {
+	language string
+	dir      string
+	server   []string
+	client   func(address, form string) []string
+}
+
+// sides builds the servers and clients of all languages that are there.
+func sides(t *testing.T) []side {
+	var list []side
+	t.Run("build go", func(t *testing.T) {
+		dir := filepath.Join(outputs(t), "go")
+		toolchain.Run(t, ".", "go", "build", "-o", dir+"/", "./go/matrix/server", "./go/matrix/client", "./go/matrix/losses", "./go/matrix/long")
+		list = append(list, side{"go", ".", []string{dir + "/server"}, func(address, form string) []string {
+			return []string{dir + "/client", "-server", address, fmt.Sprintf("-json=%t", form == "json")}
+		}})
+	})
+	t.Run("build typescript", func(t *testing.T) {
+		toolchain.Require(t, "typescript")
+		dir := filepath.Join(typescriptPrograms(t), "matrix")
+		list = append(list, side{"typescript", ".", []string{"node", dir + "/server.js"}, func(address, form string) []string {
+			return []string{"node", dir + "/client.js", address, form}
+		}})
+	})
+	t.Run("build python", func(t *testing.T) {
+		python := toolchain.Python(t)
+		list = append(list, side{"python", "python", []string{python, "-m", "matrix.server"}, func(address, form string) []string {
+			return []string{python, "-m", "matrix.client", address, form}
+		}})
+	})
+	return list
+}
+
+// start runs a server until the test ends, and returns its address.
+func start(t *testing.T, s side, args ...string) string {
+	address, _ := process(t, s, args...)
+	return address
+}
+
+// process is start, with the number of the server's process.
+func process(t *testing.T, s side, args ...string) (address string, pid int) {
+	ctx, stop := context.WithCancel(context.Background())
+	c := exec.CommandContext(ctx, s.server[0], append(s.server[1:], args...)...)
+	c.Dir = s.dir
+	output, err := c.StdoutPipe()
+	require.NoError(t, err)
+	var log bytes.Buffer
+	c.Stderr = &log
+	require.NoError(t, c.Start())
+	t.Cleanup(func() {
+		stop()
+		_ = c.Wait() // it was told to end
+		if t.Failed() && log.Len() > 0 {
+			t.Logf("the log of the %s server:\n%s", s.language, &log)
+		}
+	})
+	line, err := bufio.NewReader(output).ReadString('\n')
+	require.NoError(t, err, "%s", &log)
+	return strings.TrimSpace(strings.TrimPrefix(line, "listening on ")), c.Process.Pid
+}
+
+// cases are what every client does with every server, in order.
+var cases = []string{"unary", "bound", "answer stream", "request stream", "both ways", "declared error", "invalid request", "late failure", "early answer", "early refusal",
+	"cancellation", "timeout", "missing credential", "retry", "not implemented"}
+
+// TestMatrix lets each client call each server, over loopback, in both forms,
+// and prints the table of it.
+func TestMatrix(t *testing.T) {
+	all := sides(t)
+	results := map[string]map[string]string{} // by pair, by case
+	var pairs []string
+	for _, server := range all {
+		t.Run("server in "+server.language, func(t *testing.T) {
+			address := start(t, server)
+			for _, client := range all {
+				for _, form := range []string{"cbor", "json"} {
+					pair := fmt.Sprintf("%s > %s %s", client.language, server.language, form)
+					pairs = append(pairs, pair)
+					results[pair] = map[string]string{}
+					ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+					command := client.client(address, form)
+					c := exec.CommandContext(ctx, command[0], command[1:]...)
+					c.Dir = client.dir
+					output, err := c.CombinedOutput()
+					cancel()
+					assert.NoError(t, err, "%s: %s", pair, output)
+					for line := range strings.Lines(string(output)) {
+						if name, result, ok := strings.Cut(strings.TrimSpace(line), ": "); ok {
+							results[pair][name] = result
+						}
+					}
+					for _, name := range cases {
+						assert.Equal(t, "ok", results[pair][name], "%s: %s", pair, name)
+					}
+				}
+			}
+		})
+	}
+	t.Logf("the matrix: client > server\n%s", table(pairs, results))
+}
+
+func table(pairs []string, results map[string]map[string]string) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "%-28s", "")
+	for _, name := range cases {
+		fmt.Fprintf(&b, "  %s", name)
+	}
+	b.WriteByte('\n')
+	for _, pair := range pairs {
+		fmt.Fprintf(&b, "%-28s", pair)
+		for _, name := range cases {
+			mark := "ok"
+			if results[pair][name] != "ok" {
+				mark = "FAIL"
+			}
+			fmt.Fprintf(&b, "  %-*s", len(name), mark)
+		}
+		b.WriteByte('\n')
+	}
+	return b.String()
+}

@@ -1,0 +1,280 @@
+"""The client of the matrix in Python: it prints a line a case."""
+
+from __future__ import annotations
+
+import contextlib
+import random
+import sys
+import threading
+import time
+from collections.abc import Callable, Iterator
+from datetime import date
+from decimal import Decimal
+from uuid import UUID
+
+from gen.faithful.client import Cancellation, ClientOptions
+from gen.faithful.trace import current_trace
+from gen.faithful.web import MissingCredentialError, ProblemError, Trace, UnreachableError
+from gen.faithful.wire import Duration, Instant, InvalidError
+from gen.skerry.matrix import (
+    BerthAnswer,
+    BerthRequest,
+    CountRequest,
+    EchoAnswer,
+    EchoRequest,
+    LookRequest,
+    PierClient,
+    PierFull,
+    RefuseRequest,
+    Side,
+    SleepRequest,
+    Tick,
+)
+
+BASE = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8080"
+
+
+def connect(options: ClientOptions | None = None) -> PierClient:
+    everything: ClientOptions = {"form": "json" if sys.argv[2:] == ["json"] else "cbor"}
+    everything.update(options or {})
+    return PierClient(BASE, everything)
+
+
+client = connect()
+
+
+@contextlib.contextmanager
+def full(berths: int) -> Iterator[None]:
+    """What is done inside must fail with PierFull."""
+    try:
+        yield
+    except PierFull as error:
+        assert error.berths == berths, error.berths
+        return
+    raise AssertionError("it should have failed")
+
+
+@contextlib.contextmanager
+def problem(name: str) -> Iterator[None]:
+    try:
+        yield
+    except ProblemError as error:
+        assert error.problem == name, error
+        assert "password" not in str(error), error
+        return
+    raise AssertionError("it should have failed")
+
+
+@contextlib.contextmanager
+def refused(kind: type[Exception]) -> Iterator[None]:
+    try:
+        yield
+    except kind:
+        return
+    raise AssertionError("it should have been refused")
+
+
+@contextlib.contextmanager
+def waking() -> Iterator[None]:
+    """Waits until the server has seen one more caller leave."""
+    before = client.woken().total
+    yield
+    for _ in range(300):
+        if client.woken().total > before:
+            return
+        time.sleep(0.01)
+    raise AssertionError("the handler did not notice")
+
+
+def unary() -> None:
+    at = Instant.parse("2026-07-15T06:58:12.25Z")
+    request = EchoRequest(text='Håkon "the" Skua 🐦\n', at=at, names={"a": -1, "bb": 1 << 60})
+    token = current_trace.set(Trace("00-0af7651916cd43dd8448eb211c80319c-b7ad6b7169203331-01"))
+    answer = client.echo(request)
+    current_trace.reset(token)
+    assert answer == EchoAnswer(request=request, trace="00-0af7651916cd43dd8448eb211c80319c-b7ad6b7169203331-01"), (
+        answer
+    )
+    assert answer.request.amount == Decimal("1.50")
+
+
+def bound() -> None:
+    request = BerthRequest(
+        code="a/b ?%ø..",
+        number=-9007199254740993,
+        side=Side.SOUTH,
+        decks=[3, 1],
+        since=date(1968, 5, 1),
+        ticket='50% ; "é"',
+        name="Guillemot",
+        wait=Duration.seconds(90),
+    )
+    answer = client.berth(request)
+    assert answer == BerthAnswer(
+        code=request.code,
+        number=request.number,
+        side=request.side,
+        decks=request.decks,
+        since=request.since,
+        ticket=request.ticket,
+        name=request.name,
+        wait=request.wait,
+    ), answer
+    look = LookRequest(
+        code="NOR",
+        side=Side.NORTH,
+        ratio=-0.5e-9,
+        open=False,
+        amount=Decimal("-0.10"),
+        hull=UUID("0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01"),
+        photo=b"\0\xff",
+        name="12 & = + #",
+    )
+    assert client.look(look) == look
+    assert client.look(LookRequest(code="NOR")) == LookRequest(code="NOR", open=True)
+    with refused(InvalidError):
+        client.look(LookRequest(code=".."))
+    client.leave(LookRequest(code="NOR"))
+
+
+def answer_stream() -> None:
+    assert [tick.n for tick in client.count(CountRequest(count=5))] == [0, 1, 2, 3, 4]
+    assert list(client.count(CountRequest(count=0))) == []
+    assert len(list(client.count(CountRequest(count=20, size=99_000)))) == 20
+
+
+def request_stream() -> None:
+    for n in (0, 1, 1000):
+        assert client.sum(Tick(n=i) for i in range(n)).total == n * (n - 1) // 2
+
+
+def both_ways() -> None:
+    sent = [Tick(n=n, text="é" * n) for n in range(50)]
+    with client.mirror(sent) as ticks:
+        assert list(ticks) == sent
+
+
+def declared_error() -> None:
+    with full(7):
+        client.refuse(RefuseRequest(how="declared"))
+    for how in ("panic", "another", "else"):
+        with problem("internal"):
+            client.refuse(RefuseRequest(how=how))
+    with full(0):
+        list(client.count(CountRequest(count=1, fails_after=0)))
+
+
+def invalid_request() -> None:
+    with refused(InvalidError):
+        client.echo(EchoRequest(text="", names={}))
+    # What the client can't know: a body that is too large for this server.
+    with problem("too-large"):
+        client.echo(EchoRequest(text="é" * 199_999, names={}))
+
+
+def late_failure() -> None:
+    seen: list[int] = []
+    with full(3):
+        for tick in client.count(CountRequest(count=9, fails_after=3)):
+            seen.append(tick.n)
+    with problem("internal"):
+        for tick in client.count(CountRequest(count=9, fails_after=3, badly=True)):
+            seen.append(tick.n)
+    with full(5):
+        for tick in client.mirror([Tick(n=5, text="a"), Tick(n=5, text="full")]):
+            seen.append(tick.n)
+    assert seen == [0, 1, 2, 0, 1, 2, 5], seen
+
+
+def early_answer() -> None:
+    def ticks(text: str) -> Iterator[Tick]:
+        for i in range(2000):
+            yield Tick(n=9, text=text) if i == 3 else Tick(n=1, text="x" * 1000)
+
+    with full(9):
+        client.sum(ticks("full"))
+    assert client.sum(ticks("stop")).total == 3
+
+
+def early_refusal() -> None:
+    ticks = (Tick(n=1, text="x" * 1000) for _ in range(4200))  # over 4 MiB
+    with problem("unauthenticated"):
+        connect({"credentials": {"desk": "expired"}}).guarded_sum(ticks)
+
+
+def cancellation() -> None:
+    with waking():
+        cancel = Cancellation()
+        threading.Timer(0.05, cancel.cancel).start()
+        with refused(UnreachableError):
+            client.sleep(SleepRequest(id=1), cancellation=cancel)
+    with waking(), client.drift(SleepRequest(id=1)) as ticks:
+        for tick in ticks:
+            if tick.n == 2:
+                break
+
+    def enough() -> Iterator[Tick]:
+        yield Tick(n=1)
+        raise KeyError("enough")
+
+    with refused(KeyError):
+        client.sum(enough())
+
+
+def timeout() -> None:
+    with waking(), refused(UnreachableError):
+        connect({"timeout": 0.1, "tries": 1}).sleep(SleepRequest(id=1))
+
+
+def missing_credential() -> None:
+    try:
+        client.guarded()
+        raise AssertionError("it should have been refused")
+    except MissingCredentialError as missing:
+        assert "crew + desk | machine" in str(missing), missing
+    assert connect({"credentials": {"desk": "k", "skerry.matrix.crew": lambda: "ada"}}).guarded().crew == "ada"
+    connect({"credentials": {"machine": "m&m"}}).guarded()
+    with problem("forbidden"):
+        connect({"credentials": {"desk": "stolen", "crew": "c"}}).guarded()
+    # A client that forgets them all the same is told so by the server.
+    with problem("unauthenticated"):
+        connect({"credentials": {"machine": ""}}).guarded()
+
+
+def retry() -> None:
+    number = random.randrange(1 << 31)
+    assert client.flaky(SleepRequest(id=number)).total == 3
+    with problem("overloaded"):
+        connect({"tries": 1}).flaky(SleepRequest(id=number + 1))
+
+
+def not_implemented() -> None:
+    with problem("not-implemented"):
+        client.unwritten()
+
+
+CASES: list[Callable[[], None]] = [
+    unary,
+    bound,
+    answer_stream,
+    request_stream,
+    both_ways,
+    declared_error,
+    invalid_request,
+    late_failure,
+    early_answer,
+    early_refusal,
+    cancellation,
+    timeout,
+    missing_credential,
+    retry,
+    not_implemented,
+]
+
+for case in CASES:
+    name = case.__name__.replace("_", " ")
+    try:
+        case()
+        print(f"{name}: ok")
+    except Exception as error:
+        print(f"{name}: {type(error).__name__}: {str(error).splitlines()[0] if str(error) else ''}")

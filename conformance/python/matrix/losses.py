@@ -1,0 +1,45 @@
+"""The client in Python of connections that are cut.
+
+It calls until a call comes through whole, and holds each that does not against
+what it is told of it.
+"""
+
+from __future__ import annotations
+
+import sys
+
+from gen.faithful.client import ClientOptions
+from gen.faithful.web import UnreachableError
+from gen.skerry.matrix import CountRequest, PierClient, Tick
+
+
+def act(client: PierClient, call: str) -> int:
+    ticks = [Tick(n=n) for n in range(3)]
+    if call == "count":
+        with client.count(CountRequest(count=3)) as answers:
+            return len(list(answers))
+    if call == "sum":
+        return client.sum(ticks).total
+    with client.mirror(ticks) as answers:
+        return len(list(answers))
+
+
+def main() -> int:
+    base, form, call = sys.argv[1:4]
+    options: ClientOptions = {"form": "json" if form == "json" else "cbor", "tries": 1, "timeout": 10.0}
+    client = PierClient(base, options)
+    cuts = 0
+    while True:
+        try:
+            n = act(client, call)
+            print(f"whole after {cuts}" if n == 3 else f"cut {cuts}: {n} elements were taken for the whole")
+            return 0 if n == 3 else 1
+        except UnreachableError:
+            cuts += 1
+        except Exception as error:
+            print(f"cut {cuts}: {type(error).__name__}: {error}")
+            return 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,159 @@
+"""The server of the matrix in Python."""
+
+from __future__ import annotations
+
+import asyncio
+import socket
+import sys
+from collections.abc import AsyncIterator, Iterator
+
+import uvicorn
+
+from gen.faithful.server import Context, Elements, Forbidden, Overloaded, Unauthenticated
+from gen.skerry.matrix import (
+    BerthAnswer,
+    BerthRequest,
+    CountRequest,
+    EchoAnswer,
+    EchoRequest,
+    Ended,
+    LookRequest,
+    Pier,
+    PierFull,
+    RefuseRequest,
+    SleepRequest,
+    Tick,
+    Total,
+    serve_pier,
+)
+
+
+class Server(Pier):
+    """Some calls are coroutines, some are not: both ways are held."""
+
+    def __init__(self) -> None:
+        self.seen = 0
+        self.tries: dict[int, int] = {}
+        self.whole = 0
+        self.lost = 0
+
+    async def counted(self, elements: Elements[Tick]) -> AsyncIterator[Tick]:
+        """Counts how a stream comes out."""
+        try:
+            async for tick in elements:
+                yield tick
+        except Exception:
+            self.lost += 1
+            raise
+        self.whole += 1
+
+    async def echo(self, request: EchoRequest, context: Context) -> EchoAnswer:
+        return EchoAnswer(request=request, trace=context.trace.traceparent if context.trace else None)
+
+    def berth(self, request: BerthRequest, context: Context) -> BerthAnswer:
+        return BerthAnswer(
+            code=request.code,
+            number=request.number,
+            side=request.side,
+            decks=request.decks,
+            since=request.since,
+            ticket=request.ticket,
+            name=request.name,
+            wait=request.wait,
+        )
+
+    async def look(self, request: LookRequest, context: Context) -> LookRequest:
+        return request
+
+    def leave(self, request: LookRequest, context: Context) -> None:
+        return None
+
+    def count(self, request: CountRequest, context: Context) -> Iterator[Tick]:
+        text = "x" * request.size or None
+        for n in range(request.count):
+            if n == request.fails_after:
+                raise RuntimeError("the password is wrong") if request.badly else PierFull(berths=n)
+            yield Tick(n=n, text=text)
+
+    async def sum(self, elements: Elements[Tick], context: Context) -> Total:
+        total = 0
+        async for tick in self.counted(elements):
+            if tick.text == "stop":
+                break
+            if tick.text == "full":
+                raise PierFull(berths=tick.n)
+            if tick.text == "slow":
+                await asyncio.sleep(0.02)
+            total += tick.n
+        return Total(total=total)
+
+    async def mirror(self, elements: Elements[Tick], context: Context) -> AsyncIterator[Tick]:
+        async for tick in self.counted(elements):
+            if tick.text == "full":
+                raise PierFull(berths=tick.n)
+            yield tick
+
+    async def ended(self, context: Context) -> Ended:
+        return Ended(whole=self.whole, lost=self.lost)
+
+    async def guarded_sum(self, elements: Elements[Tick], context: Context) -> Total:
+        return await self.sum(elements, context)
+
+    def guarded_mirror(self, elements: Elements[Tick], context: Context) -> AsyncIterator[Tick]:
+        return self.mirror(elements, context)
+
+    async def refuse(self, request: RefuseRequest, context: Context) -> None:
+        if request.how == "hang":
+            await asyncio.Event().wait()
+        if request.how == "declared":
+            raise PierFull(berths=7)
+        raise (TypeError if request.how == "another" else RuntimeError)("the password is wrong")
+
+    async def sleep(self, request: SleepRequest, context: Context) -> None:
+        try:
+            await asyncio.sleep(1000)
+        finally:
+            self.seen += 1
+
+    async def drift(self, request: SleepRequest, context: Context) -> AsyncIterator[Tick]:
+        try:
+            n = 0
+            while True:
+                await asyncio.sleep(0.005)
+                yield Tick(n=n)
+                n += 1
+        finally:
+            self.seen += 1
+
+    async def woken(self, context: Context) -> Total:
+        return Total(total=self.seen)
+
+    async def guarded(self, context: Context) -> EchoAnswer:
+        return EchoAnswer(request=EchoRequest(names={}), crew=context.identity)
+
+    def flaky(self, request: SleepRequest, context: Context) -> Total:
+        self.tries[request.id] = self.tries.get(request.id, 0) + 1
+        if self.tries[request.id] < 3:
+            raise Overloaded(0)
+        return Total(total=self.tries[request.id])
+
+
+def gate(call: str | None, credentials: dict[str, str], headers: dict[str, str]) -> str | None:
+    if credentials.get("skerry.matrix.desk") == "stolen":
+        raise Forbidden("this key was stolen")
+    if credentials.get("skerry.matrix.desk") == "expired":
+        raise Unauthenticated("this key has expired")
+    return credentials.get("skerry.matrix.crew")
+
+
+def main() -> None:
+    beat = float(sys.argv[2]) if len(sys.argv) > 2 else 15.0
+    app = serve_pier(Server(), {"gate": gate, "element_limit": 200_000, "body_limit": 300_000, "beat": beat})
+    listener = socket.create_server(("127.0.0.1", int(sys.argv[1]) if len(sys.argv) > 1 else 0))
+    print(f"listening on http://127.0.0.1:{listener.getsockname()[1]}", flush=True)
+    config = uvicorn.Config(app, log_level="error", ws="websockets-sansio", lifespan="off")
+    uvicorn.Server(config).run([listener])
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,90 @@
+"""Measures the codecs against json.dumps and json.loads, in interleaved rounds: the median of the ratios."""
+
+from __future__ import annotations
+
+import json
+import statistics
+import time
+from collections.abc import Callable, Sequence
+from typing import Any
+from uuid import UUID
+
+from gen.faithful.wire import Instant
+from gen.skerry.booking import Booking, BookingState, Passenger, Vehicle
+from gen.skerry.common import Money, Spot
+from gen.skerry.fleet import Deck, DeckPlan, FleetAnswer, Position, Vessel, VesselState
+
+
+def at(i: int) -> Instant:
+    return Instant(1784000000 + i * 3600, (i % 3) * 250_000_000)
+
+
+BOOKINGS = [
+    Booking(
+        id=UUID(int=i << 64 | 9),
+        sailing=f"NOR-{i:04d}",
+        passengers=[
+            Passenger(name=f"Passenger number {n} of Skerry", born=at(n), needs_help=n == 2) for n in range(1 + i % 4)
+        ],
+        vehicle=Vehicle(plate="SK 1204", metres=4.5 + i / 7) if i % 2 == 0 else None,
+        fare=Money(hundredths=i * 1250),
+        made_at=at(i),
+        state=BookingState.PAID,
+        deck=Deck.CAR,
+        extras={key: Money(hundredths=990) for key in ("meal", "cabin")[: i % 3]},
+        email="somebody@skerry.example" if i % 2 == 0 else None,
+        ticket=bytes(40) if i % 2 == 0 else None,
+    )
+    for i in range(100)
+]
+POSITIONS = [
+    Position(vessel=UUID(int=i), spot=Spot(latitude=60 + i / 7, longitude=5 - i / 9), seen_at=at(i), knots=i / 3)
+    for i in range(100)
+]
+FLEETS = [
+    FleetAnswer(
+        vessels=[
+            Vessel(
+                id=UUID(int=i),
+                name=f"Vessel {n}",
+                decks=[DeckPlan(deck=Deck.SALOON, seats=d * 20, lanes=d) for d in range(4)],
+                state=VesselState.MOORED,
+                names={key: f"Vessel {n} in {key}" for key in ("en", "nb", "sk", "de")},
+            )
+            for n in range(5)
+        ]
+    )
+    for i in range(100)
+]
+
+
+def ratio(ours: Callable[[int], object], reference: Callable[[int], object]) -> float:
+    def run(f: Callable[[int], object]) -> float:
+        start = time.perf_counter()
+        for _ in range(5):
+            for i in range(100):
+                f(i)
+        return time.perf_counter() - start
+
+    for _ in range(5):
+        run(ours)
+        run(reference)
+    return statistics.median(run(ours) / run(reference) for _ in range(31))
+
+
+def measure(name: str, values: Sequence[Any]) -> None:
+    payloads = [value.to_cbor() for value in values]
+    texts = [value.to_json() for value in values]
+    plains = [json.loads(text) for text in texts]
+    cls = type(values[0])
+    for value, payload in zip(values, payloads, strict=True):
+        assert cls.from_cbor(payload) == value
+    encode = ratio(lambda i: values[i].to_cbor(), lambda i: json.dumps(plains[i]))
+    decode = ratio(lambda i: cls.from_cbor(payloads[i]), lambda i: json.loads(texts[i]))
+    print(f"python {name}: CBOR encode {encode:.2f} of json.dumps, decode {decode:.2f} of json.loads")
+
+
+if __name__ == "__main__":
+    measure("position", POSITIONS)
+    measure("booking", BOOKINGS)
+    measure("fleet", FLEETS)

@@ -1,0 +1,74 @@
+// The quay's side of the server: streams in all three ways, and a gate.
+import { Forbidden, type Gate } from "./gen/faithful/server.js";
+import { Instant } from "./gen/faithful/wire.js";
+import { NotFound } from "./gen/skerry/common/index.js";
+import { type Notice, type QuayCalls, type Refusal } from "./gen/skerry/quay/index.js";
+
+const notices = new Map<string, Notice>();
+
+/** Lets in whoever shows the key of the gate; a real one would look at the crew's token, too. */
+export const gate: Gate = (_, credentials) => {
+  const key = credentials.get("skerry.quay.gate");
+  if (key !== undefined && key !== "north pier") {
+    throw new Forbidden("this is not the key of a gate");
+  }
+};
+
+export function quayCalls(vessel: string, leavesAt: Instant): QuayCalls {
+  return {
+    async *follow(request) {
+      if (request.vessel !== vessel) {
+        throw new NotFound({ what: `vessel ${request.vessel}` });
+      }
+      // A real one would go on until context.signal says that the caller has left.
+      for (let minute = 0; minute < 3; minute++) {
+        yield await Promise.resolve({ vessel: request.vessel, spot: { latitude: 60.1 + minute / 100, longitude: 4.9 }, seenAt: Instant.of(leavesAt.seconds + 60 * minute) });
+      }
+    },
+
+    async board(scans) {
+      let boarded = 0;
+      const refused = new Map<Refusal, number>();
+      const refuse = (why: Refusal): void => {
+        refused.set(why, (refused.get(why) ?? 0) + 1);
+      };
+      for await (const { passage, seats } of scans) {
+        switch (passage.kind) {
+          case "foot":
+          case "group":
+            boarded += seats;
+            break;
+          case "vehicle":
+            if (passage.value.metres > 12) {
+              refuse("wrong_ferry");
+            } else {
+              boarded += seats;
+            }
+            break;
+          default: // what this server's definitions do not know yet
+            refuse("other");
+        }
+      }
+      return { boarded, refused };
+    },
+
+    async *talk(signals) {
+      for await (const { text } of signals) {
+        yield { text: `Understood: ${text}` };
+      }
+    },
+
+    post(notice) {
+      notices.set(notice.code, notice);
+      return notice;
+    },
+
+    unpost({ code }) {
+      if (!notices.delete(code)) {
+        throw new NotFound({ what: `a notice for ${code}` });
+      }
+    },
+
+    // The other calls are not written yet: they answer 501.
+  };
+}

@@ -1,0 +1,76 @@
+// Measures the codecs against JSON.stringify and JSON.parse, in interleaved rounds: the median of the ratios.
+import * as wire from "./gen/faithful/wire.js";
+import { bookingTools, passengerTools } from "./gen/skerry/booking/index.js";
+import { moneyTools } from "./gen/skerry/common/index.js";
+import { deckPlanTools, fleetAnswerTools, positionTools, vesselTools } from "./gen/skerry/fleet/index.js";
+
+const id = (i: number): wire.Uuid => wire.uuid(`0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d${String(7000 + i)}`);
+const at = (i: number): wire.Instant => wire.Instant.of(1784000000 + i * 3600, (i % 3) * 250_000_000);
+const money = (hundredths: number): ReturnType<typeof moneyTools.make> => moneyTools.make({ hundredths: BigInt(hundredths) });
+const bookings = Array.from({ length: 100 }, (_, i) =>
+  bookingTools.make({
+    id: id(i),
+    sailing: `NOR-${String(i).padStart(4, "0")}`,
+    passengers: Array.from({ length: 1 + (i % 4) }, (_, n) => passengerTools.make({ name: `Passenger number ${String(n)} of Skerry`, born: at(n), needsHelp: n === 2 })),
+    vehicle: i % 2 === 0 ? { plate: "SK 1204", metres: 4.5 + i / 7 } : undefined,
+    fare: money(i * 1250),
+    madeAt: at(i),
+    state: "paid",
+    deck: "car",
+    extras: new Map(["meal", "cabin"].slice(0, i % 3).map((key) => [key, money(990)])),
+    email: i % 2 === 0 ? "somebody@skerry.example" : undefined,
+    ticket: i % 2 === 0 ? new Uint8Array(40) : undefined,
+  }),
+);
+const positions = Array.from({ length: 100 }, (_, i) => positionTools.make({ vessel: id(i), spot: { latitude: 60 + i / 7, longitude: 5 - i / 9 }, seenAt: at(i), knots: i / 3 }));
+const fleets = Array.from({ length: 100 }, (_, i) =>
+  fleetAnswerTools.make({
+    vessels: Array.from({ length: 5 }, (_, n) =>
+      vesselTools.make({
+        id: id(i),
+        name: `Vessel ${String(n)}`,
+        decks: Array.from({ length: 4 }, (_, d) => deckPlanTools.make({ deck: "saloon", seats: d * 20, lanes: d })),
+        state: "moored",
+        names: new Map(["en", "nb", "sk", "de"].map((key) => [key, `Vessel ${String(n)} in ${key}`])),
+      }),
+    ),
+  }),
+);
+
+/** What somebody would write for JSON: the same with text for what JSON lacks. */
+const plain = (value: unknown): unknown => JSON.parse(JSON.stringify(value, (_, v: unknown) => (typeof v === "bigint" ? Number(v) : v instanceof Map ? (Object.fromEntries(v) as unknown) : v instanceof Uint8Array ? wire.toBase64(v) : v))) as unknown;
+
+let sink = 0;
+
+function ratio(ours: (i: number) => unknown, reference: (i: number) => unknown): number {
+  const run = (f: (i: number) => unknown): number => {
+    const start = process.hrtime.bigint();
+    for (let n = 0; n < 10; n++) {
+      for (let i = 0; i < 100; i++) {
+        sink += f(i) === undefined ? 1 : 0;
+      }
+    }
+    return Number(process.hrtime.bigint() - start);
+  };
+  for (let n = 0; n < 30; n++) {
+    run(ours);
+    run(reference);
+  }
+  const ratios = Array.from({ length: 31 }, () => run(ours) / run(reference)).sort((a, b) => a - b);
+  return ratios[15] ?? NaN;
+}
+
+function measure<T>(name: string, codec: wire.Codec<T>, values: readonly T[]): void {
+  const plains = values.map(plain);
+  const texts = plains.map((p) => JSON.stringify(p));
+  const payloads = values.map((v) => wire.toCbor(codec, v));
+  const value = (i: number): T => values[i] as T;
+  const encode = ratio((i) => wire.toCbor(codec, value(i)), (i) => JSON.stringify(plains[i]));
+  const decode = ratio((i) => wire.fromCbor(codec, payloads[i] as Uint8Array), (i) => JSON.parse(texts[i] ?? "") as unknown);
+  console.log(`typescript ${name}: CBOR encode ${encode.toFixed(2)} of JSON.stringify, decode ${decode.toFixed(2)} of JSON.parse`);
+}
+
+measure("position", positionTools, positions);
+measure("booking", bookingTools, bookings);
+measure("fleet", fleetAnswerTools, fleets);
+process.exitCode = sink > 0 ? 1 : 0;

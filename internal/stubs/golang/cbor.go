@@ -1,0 +1,351 @@
+package golang
+
+import (
+	"cmp"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"faithfulcourier/internal/schema"
+)
+
+// present runs body inside the condition that a field is written, giving it
+// the expression of the field's value.
+func (g *generator) present(f *schema.Field, body func(value string)) {
+	field := "m." + FieldName(f)
+	value := field
+	if f.Presence != schema.Required && !nilable(f.Type) {
+		value = "*" + field
+	}
+	switch f.Presence {
+	case schema.Required:
+		body(value)
+	case schema.Optional:
+		g.In(fmt.Sprintf("if %s {", present(f, field)), func() { body(value) }, "}")
+	case schema.Defaulted:
+		body(fmt.Sprintf("m.%sOrDefault()", FieldName(f)))
+	}
+}
+
+// method makes a value something that a method can be called on.
+func method(value string) string {
+	return strings.TrimPrefix(value, "*")
+}
+
+func keyBytes(number int) string {
+	switch {
+	case number < 24:
+		return strconv.Itoa(number)
+	case number < 256:
+		return fmt.Sprintf("24, %d", number)
+	}
+	return fmt.Sprintf("25, %d, %d", number>>8, number&255)
+}
+
+func (g *generator) appendCBOR(m *schema.Message) {
+	wire := g.wire()
+	g.P("")
+	g.P("// AppendCBOR appends m as CBOR; what can't be written stays in w.")
+	g.In(fmt.Sprintf("func (m *%s) AppendCBOR(b []byte, w *%s.Writer) []byte {", m.Name, wire), func() {
+		always := 0
+		var optional []*schema.Field
+		for _, f := range m.Fields {
+			if f.Presence == schema.Optional {
+				optional = append(optional, f)
+			} else {
+				always++
+			}
+		}
+		g.P("w.Enter()")
+		g.P("start, count := len(b), %d+%s.CountUnknown(m.unknown)", always, wire)
+		for _, f := range optional {
+			g.In(fmt.Sprintf("if %s {", present(f, "m."+FieldName(f))), func() { g.P("count++") }, "}")
+		}
+		g.P("b = %s.AppendMapHead(b, count)", wire)
+		for _, f := range m.Fields {
+			g.present(f, func(value string) {
+				g.appendValue(f.Type, value, fmt.Sprintf("append(b, %s)", keyBytes(f.Number)), 0)
+			})
+		}
+		g.P("w.Leave()")
+		g.P("return %s.MergeCBOR(b, start, m.unknown)", wire)
+	}, "}")
+}
+
+// appendValue writes the statements that append a value of a type to b; head
+// is b with what comes before it.
+func (g *generator) appendValue(t *schema.Type, value, head string, depth int) {
+	if hasMethods(t) {
+		g.P("b = %s.AppendCBOR(%s, w)", method(value), head)
+		return
+	}
+	g.appendPlain(t, value, head, depth)
+}
+
+// appendPlain is appendValue for a type without methods, or inside of them.
+func (g *generator) appendPlain(t *schema.Type, value, head string, depth int) {
+	wire := g.wire()
+	v := "v" + strings.Repeat("v", depth)
+	switch t.Kind {
+	case schema.KindUnion:
+		g.P("b = %s{}.AppendCBOR(%s, %s, w)", g.unionTools(t.Union), head, value)
+	case schema.KindList:
+		g.P("b = %s.AppendListHead(%s, len(%s))", wire, head, value)
+		g.P("w.Enter()")
+		g.each(t, value, v, func(item string) { g.appendValue(t.Elem, item, "b", depth+1) })
+		g.P("w.Leave()")
+	case schema.KindMap:
+		key := "key" + strings.Repeat("y", depth)
+		g.P("b = %s.AppendMapHead(%s, len(%s))", wire, head, value)
+		g.P("w.Enter()")
+		g.In(fmt.Sprintf("for _, %s := range %s {", key, g.sortedKeys(t, value)), func() {
+			g.appendValue(t.Key, key, "b", depth+1)
+			g.P("%s := %s[%s]", v, value, key)
+			g.appendValue(t.Elem, v, "b", depth+1)
+		}, "}")
+		g.P("w.Leave()")
+	default:
+		g.P("b = %s", g.appendScalar(t, value, head, false))
+	}
+}
+
+// each loops over a list, by index where copying an item would cost.
+func (g *generator) each(t *schema.Type, value, v string, body func(item string)) {
+	if t.Elem.Kind == schema.KindMessage {
+		i := strings.Repeat("i", len(v))
+		g.In(fmt.Sprintf("for %s := range %s {", i, value), func() { body(fmt.Sprintf("%s[%s]", value, i)) }, "}")
+		return
+	}
+	g.In(fmt.Sprintf("for _, %s := range %s {", v, value), func() { body(v) }, "}")
+}
+
+// words is how many words of 64 bits mark the fields that were seen.
+func words(m *schema.Message) int { return (len(m.Fields) + 63) / 64 }
+
+// readCBOR writes ReadCBOR, and the loop over entries apart from it: JSON may
+// bring a known field by number, as CBOR.
+func (g *generator) readCBOR(m *schema.Message) {
+	wire := g.wire()
+	table := unexported(m.Name) + "Fields"
+	if len(m.Fields) == 0 {
+		g.P("")
+		g.P("// ReadCBOR reads m from CBOR.")
+		g.In(fmt.Sprintf("func (m *%s) ReadCBOR(r *%s.CBORReader) {", m.Name, wire), func() {
+			g.P("*m = %s{}", m.Name)
+			g.In(fmt.Sprintf("for n := r.OpenMessage(%q); r.More(&n); {", cmp.Or(g.shown, m.Name)), func() {
+				g.P("number := r.FieldNumber()")
+				g.P("r.Unknown(&m.unknown, number)")
+				g.In("if r.Failed() {", func() { g.P("r.InsideField(%s, number)", table) }, "}")
+			}, "}")
+			g.P("r.Leave()")
+			g.P("r.Settle(m.unknown)")
+		}, "}")
+		return
+	}
+	g.P("")
+	g.P("// ReadCBOR reads m from CBOR.")
+	g.In(fmt.Sprintf("func (m *%s) ReadCBOR(r *%s.CBORReader) {", m.Name, wire), func() {
+		g.P("*m = %s{}", m.Name)
+		g.P("var seen [%d]uint64", words(m))
+		g.P("m.readEntries(r, r.OpenMessage(%q), &seen)", cmp.Or(g.shown, m.Name))
+		g.P("r.Leave()")
+		g.P("m.finish(&r.Reader, &seen)")
+	}, "}")
+	g.P("")
+	g.In(fmt.Sprintf("func (m *%s) readEntries(r *%s.CBORReader, n int, seen *[%d]uint64) {", m.Name, wire, words(m)), func() {
+		g.In("for r.More(&n) {", func() {
+			g.P("number := r.FieldNumber()")
+			g.P("switch number {")
+			for i, f := range m.Fields {
+				g.P("case %d:", f.Number)
+				g.Deeper(1, func() {
+					g.P("r.Once(&seen[%d], 1<<%d)", i/64, i%64)
+					g.readField(f, cborForm)
+				})
+			}
+			g.P("default:")
+			g.P("\tr.Unknown(&m.unknown, number)")
+			g.P("}")
+			g.In("if r.Failed() {", func() { g.P("r.InsideField(%s, number)", table) }, "}")
+		}, "}")
+	}, "}")
+	g.finish(m)
+}
+
+func (g *generator) finish(m *schema.Message) {
+	wire, table := g.wire(), unexported(m.Name)+"Fields"
+	g.P("")
+	g.P("// finish refuses what is missing or came twice, and fills in defaults.")
+	g.In(fmt.Sprintf("func (m *%s) finish(r *%s.Reader, seen *[%d]uint64) {", m.Name, wire, words(m)), func() {
+		for word := range words(m) {
+			required := uint64(0)
+			last := min(len(m.Fields), (word+1)*64)
+			for i := word * 64; i < last; i++ {
+				if m.Fields[i].Presence == schema.Required {
+					required |= 1 << (i % 64)
+				}
+			}
+			if required != 0 {
+				part := table
+				if words(m) > 1 {
+					part = fmt.Sprintf("%s[%d:%d]", table, word*64, last)
+				}
+				g.P("r.Require(seen[%d], %#x, %s)", word, required, part)
+			}
+		}
+		g.P("r.Settle(m.unknown)")
+		for _, f := range m.Fields {
+			if f.Presence != schema.Defaulted {
+				continue
+			}
+			g.In(fmt.Sprintf("if m.%s == nil {", FieldName(f)), func() {
+				if nilable(f.Type) {
+					g.P("m.%s = %s", FieldName(f), g.literal(f.Default))
+				} else {
+					g.P("m.%s = %s.Pointer(%s)", FieldName(f), wire, g.typedLiteral(f))
+				}
+			}, "}")
+		}
+	}, "}")
+}
+
+// typedLiteral writes a default so that a type parameter takes the type.
+func (g *generator) typedLiteral(f *schema.Field) string {
+	literal := g.literal(f.Default)
+	if _, isMember := f.Default.(*schema.Member); isMember || isAlias(f.Type) {
+		return literal
+	}
+	switch k := f.Type.Kind; {
+	case isDefined(f.Type), k.IsInteger(), k == schema.KindFloat32, k == schema.KindFloat64:
+		return fmt.Sprintf("%s(%s)", g.typ(f.Type), literal)
+	case k == schema.KindDuration:
+		return fmt.Sprintf("%s.Duration(%s)", g.std("time"), literal)
+	}
+	return literal
+}
+
+// form is what differs between reading CBOR and JSON.
+type form struct{ json bool }
+
+var cborForm, jsonForm = form{}, form{json: true}
+
+func (f form) method() string {
+	if f.json {
+		return "ReadJSON"
+	}
+	return "ReadCBOR"
+}
+
+// readField writes the statements that read a field's value into m.
+func (g *generator) readField(f *schema.Field, form form) {
+	field := "m." + FieldName(f)
+	switch {
+	case f.Presence != schema.Required && f.Type.Kind == schema.KindAny && !form.json:
+		// Null is absent, and read by Any itself.
+		g.readValue(f.Type, field, form, 0)
+	case f.Presence == schema.Required || nilable(f.Type):
+		g.readValue(f.Type, field, form, 0)
+	case hasMethods(f.Type):
+		g.P("%s = new(%s)", field, g.typ(f.Type))
+		g.P("%s.%s(r)", field, form.method())
+	default:
+		g.P("v := %s", g.readScalar(f.Type))
+		g.P("%s = &v", field)
+	}
+}
+
+func (g *generator) readValue(t *schema.Type, target string, form form, depth int) {
+	if hasMethods(t) {
+		g.P("%s.%s(r)", target, form.method())
+		return
+	}
+	g.readPlain(t, target, form, depth)
+}
+
+// readPlain is readValue for a type without methods, or inside of them.
+func (g *generator) readPlain(t *schema.Type, target string, form form, depth int) {
+	suffix := ""
+	if depth > 0 {
+		suffix = strconv.Itoa(depth + 1)
+	}
+	switch t.Kind {
+	case schema.KindUnion:
+		g.P("%s = %s{}.%s(r)", target, g.unionTools(t.Union), form.method())
+	case schema.KindList:
+		g.readList(t, target, form, depth, suffix)
+	case schema.KindMap:
+		g.readMap(t, target, form, depth, suffix)
+	default:
+		g.P("%s = %s", target, g.readScalar(t))
+	}
+}
+
+func (g *generator) readList(t *schema.Type, target string, form form, depth int, suffix string) {
+	list, n, item := "list"+suffix, "n"+suffix, "item"+suffix
+	open := ""
+	if form.json {
+		g.P("%s := %s{}", list, g.typ(t))
+		open = "for r.OpenList(); r.More(); {"
+	} else {
+		g.P("%s := r.OpenList()", n)
+		g.P("%s := make(%s, 0, r.Room(%s, %d))", list, g.typ(t), n, size(t.Elem))
+		open = fmt.Sprintf("for r.More(&%s) {", n)
+	}
+	g.In(open, func() {
+		if t.Elem.Kind == schema.KindMessage {
+			g.P("%s = append(%s, %s{})", list, list, g.typ(t.Elem))
+			g.readValue(t.Elem, fmt.Sprintf("%s[len(%s)-1]", list, list), form, depth+1)
+		} else {
+			g.readItem(t.Elem, item, form, depth+1)
+			g.P("%s = append(%s, %s)", list, list, item)
+		}
+		g.In("if r.Failed() {", func() { g.P("r.InsideIndex(len(%s) - 1)", list) }, "}")
+	}, "}")
+	if !form.json {
+		g.P("r.Leave()")
+	}
+	g.P("%s = %s", target, list)
+}
+
+func (g *generator) readMap(t *schema.Type, target string, form form, depth int, suffix string) {
+	key, entries, count, n, item := "key"+suffix, "entries"+suffix, "count"+suffix, "n"+suffix, "item"+suffix
+	open := ""
+	if form.json {
+		g.P("%s, %s := %s{}, 0", entries, count, g.typ(t))
+		g.P("r.OpenObject(\"a map\")")
+		open = "for r.Member() {"
+	} else {
+		g.P("%s := r.OpenMap()", n)
+		g.P("%s, %s := make(%s, r.Room(%s, %d)), 0", entries, count, g.typ(t), n, 48+size(t.Elem))
+		open = fmt.Sprintf("for r.More(&%s) {", n)
+	}
+	g.In(open, func() {
+		if form.json {
+			g.jsonKey(t.Key, key)
+		} else {
+			g.readItem(t.Key, key, form, depth+1)
+		}
+		g.readItem(t.Elem, item, form, depth+1)
+		g.In("if r.Failed() {", func() { g.P("r.Inside(%s)", g.keyText(t.Key, key)) }, "}")
+		g.P("%s[%s] = %s", entries, key, item)
+		g.P("%s++", count)
+	}, "}")
+	if !form.json {
+		g.P("r.Leave()")
+	}
+	g.P("r.Distinct(len(%s), %s)", entries, count)
+	g.P("%s = %s", target, entries)
+}
+
+// readItem declares a variable and reads a value into it.
+func (g *generator) readItem(t *schema.Type, item string, form form, depth int) {
+	switch _, isScalar := scalars[t.Kind]; {
+	case isScalar:
+		g.P("%s := %s", item, g.readScalar(t))
+	case t.Kind == schema.KindUnion:
+		g.P("%s := %s{}.%s(r)", item, g.unionTools(t.Union), form.method())
+	default:
+		g.P("var %s %s", item, g.typ(t))
+		g.readValue(t, item, form, depth)
+	}
+}

@@ -1,0 +1,88 @@
+package web
+
+import (
+	"cmp"
+	"encoding/json"
+	"net/http"
+	"slices"
+	"strings"
+)
+
+func (m *Mount) ownPages(w http.ResponseWriter, r *http.Request, page string) {
+	name, isError := strings.CutPrefix(page, "errors/")
+	var answer any
+	status := http.StatusOK
+	switch {
+	case r.Method != http.MethodGet && r.Method != http.MethodHead:
+		w.Header().Set("Allow", "GET, HEAD")
+		m.problem(w, r, "wrong-method", "pages below /-/ are read with GET")
+		return
+	case page == "health":
+		answer = map[string]string{"status": "ok"}
+		if err := m.healthy(r.Context()); err != nil {
+			m.onError("health", err)
+			status, answer = http.StatusServiceUnavailable, map[string]string{"status": "unwell"}
+		}
+	case (page == "about" || page == "definitions") && !m.quiet && m.guarded && !m.admits(w, r):
+		return
+	case page == "about" && !m.quiet:
+		answer = m.about()
+	case page == "definitions" && !m.quiet:
+		answer = map[string]any{"name": m.definitions.Name, "version": m.definitions.Version, "digest": m.definitions.Digest, "modules": m.definitions.Modules}
+	case isError:
+		pages := slices.Concat(commonErrors, m.definitions.Errors)
+		if i := slices.IndexFunc(pages, func(e ErrorPage) bool { return e.Name == name }); i >= 0 {
+			answer = pages[i]
+		}
+	}
+	if answer == nil {
+		m.problem(w, r, "unknown-call", "there is no page /-/"+page)
+		return
+	}
+	body, err := json.Marshal(answer)
+	if err != nil {
+		m.onError(page, err)
+		m.problem(w, r, "internal", "")
+		return
+	}
+	w.Header().Set("Content-Type", JSON)
+	w.WriteHeader(status)
+	w.Write(body) // a client that has left is no error of ours
+}
+
+func (m *Mount) about() any {
+	type call struct {
+		Call   string `json:"call"`
+		Method string `json:"method"`
+		Path   string `json:"path"`
+	}
+	calls := []call{}
+	for _, r := range m.routes {
+		calls = append(calls, call{r.Call.Name, r.Call.Method, m.base + r.Call.Path})
+	}
+	slices.SortFunc(calls, func(a, b call) int {
+		return cmp.Or(strings.Compare(a.Path, b.Path), strings.Compare(a.Method, b.Method))
+	})
+	return map[string]any{"name": m.definitions.Name, "version": m.definitions.Version, "digest": m.definitions.Digest, "calls": calls}
+}
+
+// admits asks the gate about the pages that are behind it.
+func (m *Mount) admits(w http.ResponseWriter, r *http.Request) bool {
+	if m.gate == nil {
+		return true
+	}
+	any := &Call{Name: "definitions"}
+	for _, route := range m.routes {
+		for _, all := range route.Call.Needs {
+			for _, c := range all {
+				any.Needs = append(any.Needs, []*Credential{c})
+			}
+		}
+	}
+	credentials, _ := found(any, r, r.URL.Query)
+	if _, err := m.gate(r.Context(), nil, credentials); err != nil {
+		m.gateRefused(w, r, any, err)
+		return false
+	}
+	return true
+}

@@ -1,0 +1,339 @@
+package web
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"iter"
+	"net"
+	"net/http"
+	"net/url"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/coder/websocket"
+
+	"faithfulcourier/internal/stubs/golang/support/wire"
+)
+
+// The subprotocols of calls that stream both ways, over WebSocket (RFC 6455).
+const (
+	socketCBOR = "faithful-cbor"
+	socketJSON = "faithful-json"
+)
+
+// socket is one side of such a call.
+type socket struct {
+	conn   *websocket.Conn
+	json   bool
+	writer *streamWriter
+	mu     sync.Mutex
+	theirs bool // their end has come
+}
+
+func newSocket(ctx context.Context, conn *websocket.Conn, limit int) *socket {
+	s := &socket{conn: conn, json: conn.Subprotocol() == socketJSON}
+	conn.SetReadLimit(int64(limit) + 16)
+	kind := websocket.MessageBinary
+	if s.json {
+		kind = websocket.MessageText
+	}
+	s.writer = &streamWriter{json: s.json, limit: limit + 16, write: func(element []byte) error { return conn.Write(ctx, kind, element) }}
+	return s
+}
+
+// next reads one element that is no beat. A connection that ends before the
+// other side's end is errLost.
+func (s *socket) next(ctx context.Context, idle time.Duration, m wire.Message) (wire.Element, *Problem, error) {
+	for {
+		patient, cancel := context.WithTimeout(ctx, idle)
+		_, data, err := s.conn.Read(patient)
+		late := errors.Is(patient.Err(), context.DeadlineExceeded)
+		cancel()
+		switch {
+		case err == nil:
+		case websocket.CloseStatus(err) == websocket.StatusMessageTooBig:
+			return 0, nil, &tooLarge{}
+		case late && ctx.Err() == nil:
+			return 0, nil, errors.New("the stream was silent for too long")
+		default:
+			return 0, nil, fmt.Errorf("%w: %w", errLost, err)
+		}
+		kind, text, err := wire.ReadElement(data, s.json, m)
+		switch {
+		case err != nil:
+			return 0, nil, err
+		case kind == wire.ElementOther:
+			continue
+		case kind == wire.ElementProblem:
+			p, err := readProblem(text)
+			return kind, p, err
+		case kind == wire.ElementEnd:
+			s.mu.Lock()
+			s.theirs = true
+			s.mu.Unlock()
+		}
+		return kind, nil, nil
+	}
+}
+
+func (s *socket) ended() bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.theirs
+}
+
+// The library takes a connection that ends before the first byte of a frame's
+// payload for the end of the message. So no connection of ours ever says that
+// it ended: it says that it was lost.
+func lost(n int, err error) (int, error) {
+	if errors.Is(err, io.EOF) {
+		err = io.ErrUnexpectedEOF
+	}
+	return n, err
+}
+
+type lostConn struct{ net.Conn }
+
+func (c lostConn) Read(p []byte) (int, error) { return lost(c.Conn.Read(p)) }
+
+type lostHijacker struct{ http.ResponseWriter }
+
+func (h lostHijacker) Hijack() (net.Conn, *bufio.ReadWriter, error) {
+	conn, buffered, err := http.NewResponseController(h.ResponseWriter).Hijack()
+	if err != nil {
+		return nil, nil, err
+	}
+	return lostConn{conn}, buffered, nil
+}
+
+type lostBody struct{ io.ReadWriteCloser }
+
+func (b lostBody) Read(p []byte) (int, error) { return lost(b.ReadWriteCloser.Read(p)) }
+
+type lostTransport struct{ http.RoundTripper }
+
+func (t lostTransport) RoundTrip(r *http.Request) (*http.Response, error) {
+	response, err := t.RoundTripper.RoundTrip(r)
+	if err == nil && response.StatusCode == http.StatusSwitchingProtocols {
+		if body, ok := response.Body.(io.ReadWriteCloser); ok {
+			response.Body = lostBody{body}
+		}
+	}
+	return response, err
+}
+
+// Converse serves calls that stream both ways.
+func Converse(m *Mount, w http.ResponseWriter, r *http.Request, route *Route) {
+	origin := r.Header.Get("Origin")
+	if origin != "" && !m.allowsOrigin(r, origin) {
+		m.problem(w, r, "forbidden", "pages of "+origin+" may not call this server")
+		return
+	}
+	protocol := ""
+	for _, offered := range strings.Split(strings.Join(r.Header.Values("Sec-WebSocket-Protocol"), ","), ",") {
+		if offered = strings.TrimSpace(offered); protocol == "" && (offered == socketCBOR || offered == socketJSON) {
+			protocol = offered
+		}
+	}
+	if protocol == "" {
+		w.Header().Set("Upgrade", "websocket")
+		m.problem(w, r, "not-acceptable", "the call streams both ways: upgrade to a WebSocket with the subprotocol faithful-cbor or faithful-json")
+		return
+	}
+	conn, err := websocket.Accept(lostHijacker{w}, r, &websocket.AcceptOptions{Subprotocols: []string{protocol}, InsecureSkipVerify: true}) // the origin was looked at
+	if err != nil {
+		return // and it has answered
+	}
+	defer conn.CloseNow()
+	ctx, cancel := context.WithCancel(r.Context())
+	defer cancel()
+	s := newSocket(ctx, conn, m.element)
+	x := &exchange{mount: m, w: w, r: r, route: route, ctx: ctx}
+	x.traced()
+	in := &socketIncoming{exchange: x, socket: s, cancel: cancel}
+	stop := s.writer.beats(m.beat)
+	err = x.run(x.ctx, func(ctx context.Context) error { return route.Converse(ctx, in.elements, s.writer.value) })
+	stop()
+	if in.failed != nil {
+		err = in.failed
+	}
+	switch {
+	case errors.Is(err, errLost):
+		return // nobody is there to be told
+	case err != nil:
+		p, _ := x.problemOf(x.ctx, err)
+		_ = s.writer.problem(p)
+		_ = conn.Close(websocket.StatusInternalError, "")
+		return
+	}
+	if s.writer.end() == nil && in.untilEnd() {
+		_ = conn.Close(websocket.StatusNormalClosure, "")
+	}
+}
+
+// allowsOrigin lets pages of the server itself in, and of the origins given.
+func (m *Mount) allowsOrigin(r *http.Request, origin string) bool {
+	for _, o := range m.origins {
+		if o == origin {
+			return true
+		}
+	}
+	u, err := url.Parse(origin)
+	return err == nil && strings.EqualFold(u.Host, r.Host)
+}
+
+// socketIncoming is what a server reads from a socket.
+type socketIncoming struct {
+	*exchange
+	socket *socket
+	cancel context.CancelFunc
+	failed error
+}
+
+func (in *socketIncoming) elements(yield func(wire.Message, error) bool) {
+	checked := &incoming{exchange: in.exchange}
+	for !in.socket.ended() && in.failed == nil {
+		element := in.route.NewRequest()
+		kind, problem, err := in.socket.next(in.ctx, in.mount.idle, element)
+		switch {
+		case err != nil:
+			in.failed = checked.failure(err)
+		case kind == wire.ElementEnd:
+			return
+		case kind == wire.ElementProblem:
+			in.failed = problem
+		default:
+			in.failed = checked.violations(element)
+		}
+		if in.failed != nil {
+			yield(nil, in.failed)
+			return
+		}
+		if !yield(element, nil) {
+			return
+		}
+	}
+}
+
+// untilEnd reads on, when the handler has had enough, until the other side's
+// end: only then both know that nothing was lost.
+func (in *socketIncoming) untilEnd() bool {
+	for !in.socket.ended() {
+		if _, _, err := in.socket.next(in.ctx, in.mount.idle, in.route.NewRequest()); err != nil {
+			return false
+		}
+	}
+	return true
+}
+
+// Conversation is the client's side of a call that streams both ways. One
+// goroutine may send while another receives. Close must be called in the end.
+type Conversation[T, A any] struct {
+	socket *socket
+	call   *Call
+	client *Client
+	ctx    context.Context
+	cancel context.CancelFunc
+	stop   func()
+	once   sync.Once
+}
+
+// NewConversation opens a call that streams both ways.
+func NewConversation[T, A any](ctx context.Context, c *Client, call *Call) (*Conversation[T, A], error) {
+	opening, cancelOpening := context.WithTimeout(ctx, c.timeout)
+	defer cancelOpening()
+	r, err := c.request(opening, call, Outgoing{}, c.form())
+	if err != nil {
+		return nil, unsent(call, err)
+	}
+	protocol := socketCBOR
+	if c.json {
+		protocol = socketJSON
+	}
+	r.Header.Del("Accept")
+	u := *r.URL
+	u.Scheme = map[string]string{"http": "ws", "https": "wss"}[u.Scheme]
+	transport := *c.http
+	carrier := transport.Transport
+	if carrier == nil {
+		carrier = http.DefaultTransport
+	}
+	transport.Transport = lostTransport{carrier}
+	conn, response, err := websocket.Dial(opening, u.String(), &websocket.DialOptions{HTTPClient: &transport, HTTPHeader: r.Header, Subprotocols: []string{protocol}})
+	if err != nil {
+		if response != nil && response.Body != nil && response.StatusCode != http.StatusSwitchingProtocols {
+			defer response.Body.Close()
+			return nil, c.read(call, response, nil)
+		}
+		return nil, &Unreachable{Call: call.Name, Err: err}
+	}
+	if conn.Subprotocol() != protocol {
+		conn.CloseNow()
+		return nil, &BadAnswer{Call: call.Name, Status: http.StatusSwitchingProtocols, Err: fmt.Errorf("the server did not agree to %s", protocol)}
+	}
+	ctx, cancel := context.WithCancel(ctx)
+	s := newSocket(ctx, conn, c.element)
+	return &Conversation[T, A]{socket: s, call: call, client: c, ctx: ctx, cancel: cancel, stop: s.writer.beats(15 * time.Second)}, nil
+}
+
+// Send sends one element.
+func (c *Conversation[T, A]) Send(element *T) error {
+	m := message(element)
+	if err := wire.Validate(m); err != nil {
+		return fmt.Errorf("%s: %w", c.call.Name, err)
+	}
+	if err := c.socket.writer.value(m); err != nil {
+		return &Unreachable{Call: c.call.Name, Err: err}
+	}
+	return nil
+}
+
+// Finish says that nothing more will be sent; the other side may go on.
+func (c *Conversation[T, A]) Finish() error {
+	if err := c.socket.writer.end(); err != nil && !errors.Is(err, errEnded) {
+		return &Unreachable{Call: c.call.Name, Err: err}
+	}
+	return nil
+}
+
+// All yields what the other side sends, until its end or an error.
+func (c *Conversation[T, A]) All() iter.Seq2[*A, error] {
+	return func(yield func(*A, error) bool) {
+		for {
+			element := new(A)
+			kind, problem, err := c.socket.next(c.ctx, c.client.idle, message(element))
+			switch {
+			case err != nil:
+				yield(nil, (&clientStream{call: c.call, status: http.StatusSwitchingProtocols}).failure(err))
+				return
+			case kind == wire.ElementProblem:
+				yield(nil, typed(c.call, problem))
+				return
+			case kind == wire.ElementEnd:
+				return
+			}
+			if !yield(element, nil) {
+				return
+			}
+		}
+	}
+}
+
+// Close ends the call: as it should be where both sides have sent their end,
+// else as a failure, which the other side sees.
+func (c *Conversation[T, A]) Close() {
+	c.once.Do(func() {
+		c.stop()
+		if c.socket.ended() && c.socket.writer.ended {
+			_ = c.socket.conn.Close(websocket.StatusNormalClosure, "")
+		} else {
+			_ = c.socket.conn.Close(websocket.StatusGoingAway, "")
+		}
+		c.cancel()
+		c.socket.conn.CloseNow()
+	})
+}

@@ -1,0 +1,202 @@
+package python
+
+import (
+	"fmt"
+	"strings"
+
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/stubs"
+)
+
+// bounds writes what holds a value against bounds.
+func (g *generator) bounds(b *schema.Bounds, t *schema.Type, label, value, path string, secret bool) {
+	wire := g.wire()
+	refuse := func(condition, detail string) {
+		g.block("if "+condition+":", func() { g.P("%s.refuse(found, %s, %s)", wire, path, detail) })
+	}
+	formatted := func(text, shown string) string {
+		escaped := strings.NewReplacer("{", "{{", "}", "}}").Replace(quote(text))
+		mark := escaped[len(escaped)-1:]
+		return "f" + strings.TrimSuffix(escaped, mark) + ", not {" + shown + "}" + mark
+	}
+	if stubs.Narrows(t.Kind, b) {
+		condition, shown := g.outside(t.Kind, label, value, b)
+		if secret {
+			refuse(condition, quote("must be "+b.RangeText()))
+		} else {
+			refuse(condition, formatted("must be "+b.RangeText(), shown))
+		}
+	}
+	if l := b.Length; stubs.Limits(l) {
+		noun := "bytes"
+		if t.Kind == schema.KindText {
+			noun = "characters"
+		}
+		refuse(outsideLimits(value, l), formatted(fmt.Sprintf("must have %s %s", l, noun), "len("+value+")"))
+	}
+	if l := b.Count; stubs.Limits(l) {
+		text, _, _ := strings.Cut(b.CountFormat(), ", not ")
+		refuse(outsideLimits(value, l), formatted(text, "len("+value+")"))
+	}
+	if b.Pattern != "" {
+		g.use("import re as _re")
+		refuse(fmt.Sprintf("_re.search(%s, %s, _re.ASCII) is None", quote(pythonPattern(b.Pattern)), value), quote("must match "+b.Pattern))
+	}
+	if b.Unique {
+		g.P("%s.unique(found, %s, %s, lambda item: %s)", wire, path, value, strings.ReplaceAll(g.jsonValue(t.Elem, "item", "0", 0), "mode", wire+".COMPARED"))
+	}
+}
+
+// pythonPattern makes "$" the very end: in Python it also stands before a last
+// newline.
+func pythonPattern(pattern string) string {
+	var b strings.Builder
+	class := false
+	for i := 0; i < len(pattern); i++ {
+		c := pattern[i]
+		switch {
+		case c == '\\' && i+1 < len(pattern):
+			b.WriteByte(c)
+			i++
+			c = pattern[i]
+		case c == '[':
+			class = true
+		case c == ']':
+			class = false
+		case c == '$' && !class:
+			b.WriteString(`\Z`)
+			continue
+		}
+		b.WriteByte(c)
+	}
+	return b.String()
+}
+
+func outsideLimits(value string, l *schema.Limits) string {
+	switch {
+	case l.High == schema.Unlimited:
+		return fmt.Sprintf("len(%s) < %d", value, l.Low)
+	case l.Low == 0:
+		return fmt.Sprintf("len(%s) > %d", value, l.High)
+	}
+	return fmt.Sprintf("not %d <= len(%s) <= %d", l.Low, value, l.High)
+}
+
+// outside writes the condition that a value lies outside of a range, and how
+// the value is shown.
+func (g *generator) outside(k schema.Kind, label, value string, b *schema.Bounds) (condition, shown string) {
+	limit := func(v any, end string) string {
+		literal := g.literal(v)
+		if !strings.Contains(literal, "(") {
+			return literal
+		}
+		name := "_" + label + "_" + end
+		g.constants = append(g.constants, name+" = "+literal)
+		return name
+	}
+	isFloat := k == schema.KindFloat32 || k == schema.KindFloat64
+	low, high := b.Low != nil, b.High != nil
+	if k.IsInteger() {
+		low, high = stubs.NarrowsLow(k, b), stubs.NarrowsHigh(k, b)
+	}
+	shown = value
+	switch {
+	case isFloat:
+		shown = g.wire() + ".float_text(" + value + ")"
+	case k == schema.KindDecimal:
+		shown = g.wire() + ".decimal_text(" + value + ")"
+	}
+	switch {
+	case low && high:
+		condition = fmt.Sprintf("not %s <= %s <= %s", limit(b.Low, "low"), value, limit(b.High, "high"))
+	case low && isFloat:
+		condition = fmt.Sprintf("not %s >= %s", value, limit(b.Low, "low")) // NaN is outside
+	case high && isFloat:
+		condition = fmt.Sprintf("not %s <= %s", value, limit(b.High, "high"))
+	case low:
+		condition = fmt.Sprintf("%s < %s", value, limit(b.Low, "low"))
+	default:
+		condition = fmt.Sprintf("%s > %s", value, limit(b.High, "high"))
+	}
+	return condition, shown
+}
+
+func (g *generator) violations(m *schema.Message) {
+	g.function(fmt.Sprintf("def violations(self, found: list[%s.Violation], path: str) -> None:", g.wire()), func() {
+		if !stubs.Checked(&schema.Type{Kind: schema.KindMessage, Message: m}) {
+			g.P("\"\"\"Nothing in it can be a violation.\"\"\"")
+			return
+		}
+		for _, f := range m.Fields {
+			if !stubs.Checked(f.Type) && f.Bounds == nil {
+				continue
+			}
+			value, path := "self."+FieldName(f), "path + "+quote(stubs.Pointer(f.JSONName()))
+			check := func() {
+				if f.Bounds != nil {
+					g.bounds(f.Bounds, f.Type, snake(f.Message.Name)+"_"+f.Name, value, path, f.IsSecret())
+				}
+				g.violationsOf(f.Type, value, path, 0)
+			}
+			if f.Presence == schema.Optional {
+				g.block(fmt.Sprintf("if %s is not None:", value), check)
+			} else {
+				check()
+			}
+		}
+	})
+	g.P("")
+}
+
+// violationsOf writes what adds the violations of a value: those of its named
+// type, and those of what it holds.
+func (g *generator) violationsOf(t *schema.Type, value, path string, level int) {
+	switch {
+	case !stubs.Checked(t):
+	case t.Named != nil:
+		name := g.name(&t.Named.Decl)
+		g.P("%scheck_%s(%s, found, %s)", strings.TrimSuffix(name, t.Named.Name), snake(t.Named.Name), value, path)
+	case t.Kind == schema.KindEnum, t.Kind == schema.KindMessage, t.Kind == schema.KindUnion:
+		g.P("%s.violations(found, %s)", value, path)
+	default:
+		g.violationsInside(t, value, path, level)
+	}
+}
+
+// violationsInside is violationsOf for what a list or map holds.
+func (g *generator) violationsInside(t *schema.Type, value, path string, level int) {
+	switch {
+	case t.Kind == schema.KindList && stubs.Checked(t.Elem):
+		i, item := g.fresh("i"), g.fresh("item")
+		g.block(fmt.Sprintf("for %s, %s in enumerate(%s):", i, item, value), func() {
+			g.violationsOf(t.Elem, item, fmt.Sprintf("%s + f\"/{%s}\"", path, i), level+1)
+		})
+	case t.Kind == schema.KindMap && (stubs.Checked(t.Key) || stubs.Checked(t.Elem)):
+		key, item := g.fresh("key"), g.fresh("item")
+		if !stubs.Checked(t.Elem) {
+			item = "_"
+		}
+		g.block(fmt.Sprintf("for %s, %s in %s:", key, item, g.sorted(t, value)), func() {
+			at := fmt.Sprintf("%s + %s.pointer(%s)", path, g.wire(), g.keyText(t.Key, key))
+			g.violationsOf(t.Key, key, at, level+1)
+			g.violationsOf(t.Elem, item, at, level+1)
+		})
+	}
+}
+
+// namedCodec writes what finds violations in a named type.
+func (g *generator) namedCodec(n *schema.NamedType) {
+	if !stubs.Checked(&n.Type) {
+		return
+	}
+	g.top()
+	g.function(fmt.Sprintf("def check_%s(value: %s, found: list[%s.Violation], path: str) -> None:", snake(n.Name), n.Name, g.wire()), func() {
+		g.P("\"\"\"Adds everything that a request must not hold.\"\"\"")
+		plain := n.Type
+		plain.Named = nil
+		if n.Bounds != nil {
+			g.bounds(n.Bounds, &plain, snake(n.Name), "value", "path", n.Secret)
+		}
+		g.violationsInside(&plain, "value", "path", 0)
+	})
+}

@@ -1,0 +1,552 @@
+package python
+
+import (
+	"fmt"
+	"strings"
+
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/value"
+)
+
+// block writes a line and what is indented below it.
+func (g *generator) block(open string, body func()) {
+	g.P("%s", open)
+	g.Deeper(1, body)
+}
+
+// jsonText writes a string as JSON.
+func jsonText(s string) string { return string(value.AppendString(nil, s)) }
+
+// cborHead is the head of an item of a major type.
+func cborHead(major, n int) []byte {
+	switch {
+	case n < 24:
+		return []byte{byte(major<<5 | n)}
+	case n < 256:
+		return []byte{byte(major<<5 | 24), byte(n)}
+	}
+	return []byte{byte(major<<5 | 25), byte(n >> 8), byte(n)}
+}
+
+func (g *generator) tooDeep() {
+	g.block(fmt.Sprintf("if depth >= %d:", value.MaxDepth), func() { g.P("%s.too_deep()", g.wire()) })
+}
+
+// present runs body inside the condition that a field is written, giving it
+// the expression of the field's value.
+func (g *generator) present(f *schema.Field, body func(value string)) {
+	value := "self." + FieldName(f)
+	if f.Presence == schema.Optional {
+		g.block(fmt.Sprintf("if %s is not None:", value), func() { body(value) })
+		return
+	}
+	body(value)
+}
+
+func (g *generator) writeCBOR(m *schema.Message) {
+	g.function(fmt.Sprintf("def write_cbor(self, out: %s.Out, depth: int) -> None:", g.wire()), func() {
+		g.tooDeep()
+		if holdsDepth(m) {
+			g.P("depth += 1")
+		}
+		g.block("if self._unknown:", func() {
+			g.P("known: %s.Out = []", g.wire())
+			g.P("whole, out = out, known")
+		})
+		always := 0
+		var optional []*schema.Field
+		for _, f := range m.Fields {
+			if f.Presence == schema.Optional {
+				optional = append(optional, f)
+			} else {
+				always++
+			}
+		}
+		if len(optional) == 0 {
+			g.pending = append(g.pending, cborHead(5, always)...)
+		} else {
+			var parts []string
+			for _, f := range optional {
+				parts = append(parts, fmt.Sprintf("(self.%s is not None)", FieldName(f)))
+			}
+			g.P("out.append(%s.map_head(%d + %s))", g.wire(), always, strings.Join(parts, " + "))
+		}
+		for _, f := range m.Fields {
+			if f.Presence == schema.Optional {
+				g.flush()
+			}
+			g.present(f, func(value string) {
+				g.pending = append(g.pending, cborHead(0, f.Number)...)
+				g.putValue(f.Type, value, 0)
+				if f.Presence == schema.Optional {
+					g.flush()
+				}
+			})
+		}
+		g.flush()
+		g.block("if self._unknown:", func() { g.P("whole.append(%s.merge_cbor(b\"\".join(known), self._unknown))", g.wire()) })
+	})
+	g.P("")
+}
+
+// holdsDepth tells whether what a message holds wants to know how deep it is.
+func holdsDepth(m *schema.Message) bool {
+	for _, f := range m.Fields {
+		switch f.Type.Kind {
+		case schema.KindMessage, schema.KindUnion, schema.KindList, schema.KindMap, schema.KindAny:
+			return true
+		}
+	}
+	return false
+}
+
+// flush writes bytes that wait to be written with what comes behind them.
+func (g *generator) flush() {
+	if len(g.pending) > 0 {
+		g.P("out.append(%s)", bytesLiteral(g.pending))
+		g.pending = nil
+	}
+}
+
+// put writes pieces, with what waits before them.
+func (g *generator) put(pieces ...string) {
+	if len(g.pending) > 0 {
+		pieces = append([]string{bytesLiteral(g.pending)}, pieces...)
+		g.pending = nil
+	}
+	if len(pieces) == 1 {
+		g.P("out.append(%s)", pieces[0])
+	} else {
+		g.P("out += (%s)", strings.Join(pieces, ", "))
+	}
+}
+
+var converters = map[schema.Kind]string{schema.KindFloat32: "cbor_float32", schema.KindFloat64: "cbor_float64", schema.KindDecimal: "cbor_decimal",
+	schema.KindBytes: "cbor_bytes", schema.KindInstant: "cbor_instant", schema.KindDate: "cbor_date", schema.KindDuration: "cbor_duration"}
+
+// putValue writes what writes a value as CBOR.
+func (g *generator) putValue(t *schema.Type, value string, level int) {
+	wire := g.wire()
+	depth := "depth"
+	if level > 0 {
+		depth = fmt.Sprintf("depth + %d", level)
+	}
+	switch {
+	case t.Kind.IsInteger():
+		if !strings.Contains(value, ".") {
+			g.put(fmt.Sprintf("%s[%s] if 0 <= %s < 128 else %s.cbor_%s(%s)", g.table("UINTS"), value, value, wire, t.Kind, value))
+			return
+		}
+		g.put(fmt.Sprintf("%s[n] if 0 <= (n := %s) < 128 else %s.cbor_%s(n)", g.table("UINTS"), value, wire, t.Kind))
+	case t.Kind == schema.KindBool:
+		g.put(fmt.Sprintf("b\"\\xf5\" if %s else b\"\\xf4\"", value))
+	case t.Kind == schema.KindText:
+		g.put(fmt.Sprintf("%s[n] if (n := len(text := %s.encode())) < 256 else %s.head(3, n)", g.table("TEXTS"), value, wire), "text")
+	case t.Kind == schema.KindUUID:
+		g.pending = append(g.pending, 0xd8, 0x25, 0x50)
+		g.put(value + ".bytes")
+	case t.Kind == schema.KindEnum:
+		g.put(fmt.Sprintf("%s.HEADS.get(%s) or %s.enum_head(%s)", g.name(&t.Enum.Decl), value, wire, value))
+	case t.Kind == schema.KindAny:
+		g.flush()
+		g.P("%s.cbor_any(%s, out, %s)", wire, value, depth)
+	case t.Kind == schema.KindMessage || t.Kind == schema.KindUnion:
+		g.flush()
+		g.P("%s.write_cbor(out, %s)", value, depth)
+	case t.Kind == schema.KindFloat64:
+		g.put(fmt.Sprintf("%s(0xFB, %s) if %s == %s else %s.cbor_float64(%s)", g.table("pack_float64"), value, value, value, wire, value))
+	case t.Kind == schema.KindList:
+		g.flush()
+		g.tooDeepAt(depth)
+		item := g.fresh("item")
+		g.P("out.append(%s.list_head(len(%s)))", wire, value)
+		g.block(fmt.Sprintf("for %s in %s:", item, value), func() { g.putValue(t.Elem, item, level+1) })
+	case t.Kind == schema.KindMap:
+		g.flush()
+		g.tooDeepAt(depth)
+		key, item := g.fresh("key"), g.fresh("item")
+		g.P("out.append(%s.map_head(len(%s)))", wire, value)
+		g.block(fmt.Sprintf("for %s, %s in %s:", key, item, g.sorted(t, value)), func() {
+			g.putValue(t.Key, key, level+1)
+			g.putValue(t.Elem, item, level+1)
+		})
+	default:
+		g.put(fmt.Sprintf("%s.%s(%s)", wire, converters[t.Kind], value))
+	}
+}
+
+func (g *generator) tooDeepAt(depth string) {
+	g.block(fmt.Sprintf("if %s >= %d:", depth, value.MaxDepth), func() { g.P("%s.too_deep()", g.wire()) })
+}
+
+// sorted writes the entries of a map in the order of writing.
+func (g *generator) sorted(t *schema.Type, value string) string {
+	switch {
+	case t.Key.Kind == schema.KindEnum:
+		return fmt.Sprintf("%s.sorted_members(%s)", g.wire(), value)
+	case t.Key.Kind.IsInteger():
+		return fmt.Sprintf("%s.sorted_integers(%s)", g.wire(), value)
+	}
+	return fmt.Sprintf("%s.sorted_texts(%s)", g.wire(), value)
+}
+
+// form is what differs between reading CBOR and JSON.
+type form struct{ json bool }
+
+var cborForm, jsonForm = form{}, form{json: true}
+
+func (f form) suffix() string {
+	if f.json {
+		return "json"
+	}
+	return "cbor"
+}
+
+var readers = map[schema.Kind]string{schema.KindBool: "boolean", schema.KindFloat32: "float32", schema.KindFloat64: "float64", schema.KindDecimal: "decimal",
+	schema.KindText: "text", schema.KindBytes: "octets", schema.KindUUID: "uuid", schema.KindInstant: "instant", schema.KindDate: "date", schema.KindDuration: "duration", schema.KindAny: "any"}
+
+// readExpression writes the expression that reads what is no list or map.
+func (g *generator) readExpression(t *schema.Type, form form) string {
+	expression := ""
+	switch {
+	case t.Kind.IsInteger():
+		low, high := t.Kind.Range()
+		expression = fmt.Sprintf("r.integer(%s, %d, %d)", quote(t.Kind.String()), low, high)
+	case t.Kind == schema.KindText && form.json:
+		expression = "r.quoted()"
+	case t.Kind == schema.KindEnum:
+		return fmt.Sprintf("%s.read_%s(r)", g.name(&t.Enum.Decl), form.suffix())
+	case t.Kind == schema.KindMessage:
+		return fmt.Sprintf("%s.read_%s(r)", g.name(&t.Message.Decl), form.suffix())
+	case t.Kind == schema.KindUnion:
+		name := g.name(&t.Union.Decl)
+		return fmt.Sprintf("%sread_%s_%s(r)", strings.TrimSuffix(name, t.Union.Name), snake(t.Union.Name), form.suffix())
+	default:
+		expression = "r." + readers[t.Kind] + "()"
+	}
+	return g.distinct(t, expression)
+}
+
+// distinct makes an expression one of its named type.
+func (g *generator) distinct(t *schema.Type, expression string) string {
+	if isDistinct(t) {
+		return fmt.Sprintf("%s(%s)", g.name(&t.Named.Decl), expression)
+	}
+	return expression
+}
+
+// readItem writes what reads a value, and returns its expression.
+func (g *generator) readItem(t *schema.Type, form form) string {
+	if t.Kind != schema.KindList && t.Kind != schema.KindMap {
+		return g.readExpression(t, form)
+	}
+	wire := g.wire()
+	guarded := func(step string, body func()) {
+		g.block("try:", body)
+		g.P("except %s.WireError as problem:", wire)
+		g.P("    raise problem.inside(%s) from None", step)
+	}
+	if t.Kind == schema.KindList {
+		items := g.fresh("items")
+		g.P("%s: list[%s] = []", items, g.typ(t.Elem))
+		add := func() {
+			item := g.readItem(t.Elem, form)
+			g.P("%s.append(%s)", items, item)
+		}
+		if form.json {
+			g.P("r.open_list()")
+			guarded("len("+items+")", func() { g.block("while r.more():", add) })
+		} else {
+			length := g.fresh("length")
+			g.P("%s = r.open_list()", length)
+			guarded("len("+items+")", func() { g.block(fmt.Sprintf("while r.more(len(%s), %s):", items, length), add) })
+			g.P("r.leave()")
+		}
+		return g.distinct(t, items)
+	}
+	entries, key := g.fresh("entries"), g.fresh("key")
+	g.P("%s: dict[%s, %s] = {}", entries, g.typ(t.Key), g.typ(t.Elem))
+	put := func() {
+		item := g.readItem(t.Elem, form)
+		g.P("%s.put_once(%s, %s, %s)", wire, entries, key, item)
+	}
+	if form.json {
+		g.P("r.open_object(\"a map\")")
+		name := g.fresh("key_name")
+		g.block(fmt.Sprintf("while (%s := r.member()) is not None:", name), func() {
+			g.P("%s = %s", key, g.jsonKey(t.Key, name))
+			guarded(name, put)
+		})
+	} else {
+		length := g.fresh("length")
+		g.P("%s = r.open_map()", length)
+		g.block(fmt.Sprintf("while r.more(len(%s), %s):", entries, length), func() {
+			g.P("%s = %s", key, g.readExpression(t.Key, form))
+			guarded(g.keyText(t.Key, key), put)
+		})
+		g.P("r.leave()")
+	}
+	return g.distinct(t, entries)
+}
+
+// keyText writes a map's key as text.
+func (g *generator) keyText(t *schema.Type, key string) string {
+	switch {
+	case t.Kind == schema.KindEnum:
+		return key + ".json_key()"
+	case t.Kind.IsInteger():
+		return "str(" + key + ")"
+	}
+	return key
+}
+
+func (g *generator) fieldTable(m *schema.Message) string { return "_" + snake(m.Name) + "_names" }
+
+// readCBOR writes read_cbor, and the reading of one entry apart from it: JSON
+// may bring a known field by number, as CBOR.
+func (g *generator) readCBOR(m *schema.Message) {
+	wire := g.wire()
+	g.use("from typing import Any as _Any")
+	g.P("@classmethod")
+	g.function(fmt.Sprintf("def read_cbor(cls, r: %s.CborReader) -> %s:", wire, m.Name), func() {
+		g.P("values: dict[str, _Any] = {}")
+		g.P("unknown: list[%s.Unknown] = []", wire)
+		g.P("length = r.open_message(%s)", quote(g.shownAs(m)))
+		g.P("number = i = 0")
+		g.block("try:", func() {
+			g.block("while r.more(i, length):", func() {
+				g.P("number = 0")
+				g.P("number = r.field_number()")
+				g.P("_read_%s_entry(r, number, values, unknown)", snake(m.Name))
+				g.P("i += 1")
+			})
+		})
+		g.P("except %s.WireError as problem:", wire)
+		g.P("    raise %s.inside_field(problem, %s, number) from None", wire, g.fieldTable(m))
+		g.P("r.leave()")
+		g.P("return cls(**%s.finished(r, values, unknown, %s))", wire, g.requiredName(m))
+	})
+	g.P("")
+}
+
+// shownAs is what errors call a message.
+func (g *generator) shownAs(m *schema.Message) string {
+	if g.shown != "" {
+		return g.shown
+	}
+	return m.Name
+}
+
+func (g *generator) requiredName(m *schema.Message) string { return "_" + snake(m.Name) + "_required" }
+
+// entries writes what reads one entry of a message, and the names of its
+// fields in JSON.
+func (g *generator) entries(m *schema.Message) {
+	wire := g.wire()
+	var names []string
+	for _, f := range m.Fields {
+		names = append(names, fmt.Sprintf("%d: %s", f.Number, quote(f.JSONName())))
+	}
+	var required []string
+	for _, f := range m.Fields {
+		if f.Presence == schema.Required {
+			required = append(required, fmt.Sprintf("(%s, %s)", quote(FieldName(f)), quote(f.JSONName())))
+		}
+	}
+	g.spread(g.fieldTable(m)+": dict[int, str] = {", names, "}")
+	g.spread(g.requiredName(m)+": list[tuple[str, str]] = [", required, "]")
+	g.P("")
+	g.P("")
+	g.function(fmt.Sprintf("def _read_%s_entry(r: %s.CborReader, number: int, values: dict[str, _Any], unknown: list[%s.Unknown]) -> None:", snake(m.Name), wire, wire), func() {
+		for i, f := range m.Fields {
+			word := "elif"
+			if i == 0 {
+				word = "if"
+			}
+			g.block(fmt.Sprintf("%s number == %d:", word, f.Number), func() {
+				g.P("r.once(%s in values)", quote(FieldName(f)))
+				value := g.readItem(f.Type, cborForm)
+				g.P("values[%s] = %s", quote(FieldName(f)), value)
+			})
+		}
+		if len(m.Fields) == 0 {
+			g.P("unknown.append(r.unknown(number))")
+			return
+		}
+		g.P("else:")
+		g.P("    unknown.append(r.unknown(number))")
+	})
+}
+
+// static is how many lists and maps of a type nest before the next message.
+func static(t *schema.Type) int {
+	switch t.Kind {
+	case schema.KindList, schema.KindMap:
+		return 1 + static(t.Elem)
+	case schema.KindUnion:
+		return 1
+	}
+	return 0
+}
+
+func staticOf(m *schema.Message) int {
+	most := 0
+	for _, f := range m.Fields {
+		most = max(most, static(f.Type))
+	}
+	return most
+}
+
+// table imports a table or function of the support file for itself: looking it
+// up in the module each time would cost.
+func (g *generator) table(name string) string {
+	g.use("from " + g.typesRoot() + "faithful.wire import " + name + " as _" + name)
+	return "_" + name
+}
+
+// fast writes the reading of what writers write: fields in their order, in
+// their shortest forms. Everything else is a surprise, and read the other way.
+func (g *generator) fast(m *schema.Message) {
+	g.table("new")
+	g.entries(m)
+	wire := g.wire()
+	g.top()
+	g.function(fmt.Sprintf("def _fast_%s(d: bytes, i: int, depth: int) -> tuple[%s, int]:", snake(m.Name), m.Name), func() {
+		g.P("left = d[i] - 0xA0")
+		g.block(fmt.Sprintf("if not 0 <= left < 24 or depth > %d:", value.MaxDepth-1-staticOf(m)), func() { g.P("%s.surprise()", wire) })
+		g.P("i += 1")
+		always := 0
+		var arguments []string
+		for n, f := range m.Fields {
+			variable := fmt.Sprintf("v%d", n)
+			key := cborHead(0, f.Number)
+			condition := fmt.Sprintf("d[i] == %d", f.Number)
+			if len(key) > 1 {
+				condition = fmt.Sprintf("d[i : i + %d] == %s", len(key), bytesLiteral(key))
+			}
+			arguments = append(arguments, fmt.Sprintf("%s=%s", FieldName(f), variable))
+			if f.Presence == schema.Optional {
+				t := g.typ(f.Type)
+				if f.Type.Kind != schema.KindAny {
+					t += " | None"
+				}
+				g.P("%s: %s = None", variable, t)
+				g.block(fmt.Sprintf("if i < len(d) and %s:", condition), func() {
+					g.P("i += %d", len(key))
+					g.fastValue(f.Type, variable, 0)
+					g.P("left -= 1")
+				})
+				continue
+			}
+			always++
+			negated := strings.Replace(condition, "==", "!=", 1)
+			g.block(fmt.Sprintf("if %s:", negated), func() { g.P("%s.surprise()", wire) })
+			g.P("i += %d", len(key))
+			g.fastValue(f.Type, variable, 0)
+		}
+		g.block(fmt.Sprintf("if left != %d:", always), func() { g.P("%s.surprise()", wire) })
+		if m.IsError() { // An exception makes itself.
+			g.spread("return "+m.Name+"(", append(arguments, "_unknown=None"), "), i")
+			return
+		}
+		g.P("m = _new(%s)", m.Name)
+		for _, a := range arguments {
+			name, variable, _ := strings.Cut(a, "=")
+			g.P("m.%s = %s", name, variable)
+		}
+		g.P("m._unknown = None")
+		g.P("return m, i")
+	})
+}
+
+var fastScalars = map[schema.Kind]string{schema.KindBool: "fast_bool", schema.KindFloat32: "fast_float32", schema.KindFloat64: "fast_float64", schema.KindDecimal: "fast_decimal",
+	schema.KindBytes: "fast_octets", schema.KindUUID: "fast_uuid", schema.KindInstant: "fast_instant", schema.KindDate: "fast_date", schema.KindDuration: "fast_duration"}
+
+// fastValue reads a value at i into a variable.
+func (g *generator) fastValue(t *schema.Type, variable string, level int) {
+	wire := g.wire()
+	depth := fmt.Sprintf("depth + %d", level+1)
+	wrap, plain := func() {}, variable
+	if isDistinct(t) && t.Kind.IsScalar() && !t.Kind.IsInteger() {
+		plain = g.fresh("raw")
+		wrap = func() { g.P("%s = %s(%s)", variable, g.name(&t.Named.Decl), plain) }
+	}
+	switch {
+	case t.Kind.IsInteger():
+		low, high := t.Kind.Range()
+		g.block("if d[i] < 24:", func() {
+			g.P("%s = %s", variable, g.distinct(t, "d[i]"))
+			g.P("i += 1")
+		})
+		g.block("else:", func() {
+			g.P("n, i = %s.fast_int(d, i)", wire)
+			g.block(fmt.Sprintf("if not %d <= n <= %d:", low, high), func() { g.P("%s.surprise()", wire) })
+			g.P("%s = %s", variable, g.distinct(t, "n"))
+		})
+	case t.Kind == schema.KindText:
+		g.P("n = d[i] - 0x60")
+		g.block("if 0 <= n < 24:", func() {
+			g.P("j = i + 1 + n")
+			g.P("%s = %s", variable, g.distinct(t, "d[i + 1 : j].decode()"))
+			g.P("i = j")
+		})
+		g.block("else:", func() {
+			g.P("%s, i = %s.fast_text(d, i)", plain, wire)
+			wrap()
+		})
+	case t.Kind == schema.KindEnum:
+		g.P("%s, i = %s(d, i, %s)", variable, g.table("fast_enum"), g.name(&t.Enum.Decl))
+	case t.Kind == schema.KindAny:
+		g.P("%s, i = %s.fast_any(d, i, %s)", variable, wire, depth)
+	case t.Kind == schema.KindMessage:
+		name := g.name(&t.Message.Decl)
+		g.P("%s, i = %s_fast_%s(d, i, %s)", variable, strings.TrimSuffix(name, t.Message.Name), snake(t.Message.Name), depth)
+	case t.Kind == schema.KindUnion:
+		name := g.name(&t.Union.Decl)
+		g.P("%s, i = %s_fast_%s(d, i, %s)", variable, strings.TrimSuffix(name, t.Union.Name), snake(t.Union.Name), depth)
+	case t.Kind == schema.KindList:
+		items, item, count := g.fresh("items"), g.fresh("item"), g.fresh("count")
+		g.P("%s, i = %s.fast_length(d, i, 4)", count, wire)
+		g.P("%s: list[%s] = []", items, g.typ(t.Elem))
+		g.block(fmt.Sprintf("for _ in range(%s):", count), func() {
+			g.fastValue(t.Elem, item, level+1)
+			g.P("%s.append(%s)", items, item)
+		})
+		g.P("%s = %s", variable, g.distinct(t, items))
+	case t.Kind == schema.KindMap:
+		entries, key, item, count := g.fresh("entries"), g.fresh("key"), g.fresh("item"), g.fresh("count")
+		g.P("%s, i = %s.fast_length(d, i, 5)", count, wire)
+		g.P("%s: dict[%s, %s] = {}", entries, g.typ(t.Key), g.typ(t.Elem))
+		g.block(fmt.Sprintf("for _ in range(%s):", count), func() {
+			g.fastValue(t.Key, key, level+1)
+			g.fastValue(t.Elem, item, level+1)
+			g.P("%s[%s] = %s", entries, key, item)
+		})
+		g.block(fmt.Sprintf("if len(%s) != %s:", entries, count), func() { g.P("%s.surprise()", wire) })
+		g.P("%s = %s", variable, g.distinct(t, entries))
+	default:
+		g.P("%s, i = %s(d, i)", plain, g.table(fastScalars[t.Kind]))
+		wrap()
+	}
+}
+
+func (g *generator) fastUnion(u *schema.Union) {
+	wire := g.wire()
+	most := 0
+	for _, a := range u.Alternatives {
+		most = max(most, static(a.Type))
+	}
+	g.P("")
+	g.function(fmt.Sprintf("def _fast_%s(d: bytes, i: int, depth: int) -> tuple[%s, int]:", snake(u.Name), u.Name), func() {
+		g.block(fmt.Sprintf("if d[i] != 0xA1 or depth > %d:", value.MaxDepth-1-most), func() { g.P("%s.surprise()", wire) })
+		g.P("number, i = %s.fast_int(d, i + 1)", wire)
+		for n, a := range u.Alternatives {
+			g.block(fmt.Sprintf("if number == %d:", a.Number), func() {
+				variable := fmt.Sprintf("v%d", n)
+				g.fastValue(a.Type, variable, 0)
+				g.P("return %s(%s), i", AlternativeName(a), variable)
+			})
+		}
+		g.P("%s.surprise()", wire)
+	})
+}

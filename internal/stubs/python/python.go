@@ -1,0 +1,409 @@
+// Package python writes Python stubs: a package for each module, with types,
+// a client and a server, over support files that are emitted with them
+// (support/).
+//
+//	names.go    names of definitions → names in Python
+//	types.go    constants, named types, enums, unions, messages and errors
+//	cbor.go     reading and writing CBOR; fast.go reading what writers write
+//	json.go     reading and writing JSON
+//	bounds.go   what finds violations
+//	service.go  clients and servers
+package python
+
+import (
+	"bytes"
+	"cmp"
+	"embed"
+	"fmt"
+	"io/fs"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/stubs"
+)
+
+//go:embed support/*.py
+var support embed.FS
+
+// Language makes Python stubs.
+type Language struct{}
+
+// Name returns "python".
+func (Language) Name() string { return "python" }
+
+// Options returns the key package.
+func (Language) Options() []stubs.Option {
+	return []stubs.Option{{Key: "package", Doc: "the dotted name of the output folder's package; required where another output shares its types"}}
+}
+
+// Generate returns the files of all modules and the support files.
+func (Language) Generate(defs *schema.Definitions, about stubs.About, options stubs.Options) ([]stubs.File, error) {
+	if !options.Types && options.TypesAt == "" {
+		return nil, fmt.Errorf(`the Python output with the types needs its dotted name: write package = "project.gen" in its [[stubs]]`)
+	}
+	var files []stubs.File
+	made := map[string]bool{}
+	add := func(path string, source []byte) {
+		if !made[path] {
+			made[path] = true
+			files = append(files, stubs.File{Path: path, Content: stubs.Seal("#", source)})
+		}
+	}
+	calls := options.Client || options.Server
+	for _, m := range defs.Modules {
+		index := stubs.NewCode("    ")
+		index.P("%s", docString(moduleDoc(m)))
+		index.P("")
+		var names []string
+		any := false
+		for _, part := range []struct {
+			name   string
+			wanted bool
+			emit   func(*generator)
+		}{
+			{"calls", calls && len(m.Services) > 0, (*generator).calls}, {"client", options.Client && len(m.Services) > 0, (*generator).clients},
+			{"server", options.Server && len(m.Services) > 0, (*generator).servers}, {"types", options.Types, (*generator).types},
+		} {
+			if !part.wanted {
+				continue
+			}
+			any = true
+			g := &generator{Code: stubs.NewCode("    "), module: m, imports: map[string]bool{}, apart: part.name != "types", exhaustive: options.Exhaustive}
+			if !options.Types {
+				g.typesAt = options.TypesAt
+			}
+			part.emit(g)
+			add(Folder(m)+"/"+part.name+".py", g.file(part.name))
+			if part.name != "calls" && len(g.exported) > 0 {
+				index.P("from .%s import (", part.name)
+				slices.SortFunc(g.exported, byKind)
+				for _, name := range g.exported {
+					index.P("    %s,", name)
+				}
+				index.P(")")
+				names = append(names, g.exported...)
+			}
+		}
+		if !any {
+			continue
+		}
+		if len(names) > 0 {
+			slices.Sort(names)
+			slices.SortStableFunc(names, func(a, b string) int { return kindOf(a) - kindOf(b) })
+			index.P("")
+			index.In("__all__ = [", func() {
+				for _, name := range names {
+					index.P("%s,", quote(name))
+				}
+			}, "]")
+		}
+		add(Folder(m)+"/__init__.py", index.Bytes())
+	}
+	for _, m := range defs.Modules {
+		parts := Parts(m)
+		for i := range parts {
+			add(strings.Join(parts[:i], "/")+strings.Repeat("/", min(i, 1))+"__init__.py", nil)
+		}
+	}
+	add("faithful/__init__.py", []byte("\"\"\"What the stubs beside it share.\"\"\"\n"))
+	if calls {
+		add("faithful/about.py", aboutFile(defs, about))
+	}
+	both := slices.ContainsFunc(defs.Calls(), func(c *schema.Call) bool { return c.RequestStream && c.ResponseStream })
+	err := fs.WalkDir(support, "support", func(path string, d fs.DirEntry, err error) error {
+		// The WebSocket library is wanted only where a call streams both ways.
+		if err != nil || d.IsDir() || d.Name() == "sockets.py" && !both {
+			return err
+		}
+		if isWire := d.Name() == "wire.py"; isWire && !options.Types || !isWire && !calls {
+			return nil
+		}
+		source, err := support.ReadFile(path)
+		if !options.Types {
+			source = sharedWire.ReplaceAll(source, []byte("\n${1}\nfrom "+options.TypesAt+".faithful import wire"))
+			source = bytes.ReplaceAll(source, []byte("\nfrom . import wire\n"), []byte("\nfrom "+options.TypesAt+".faithful import wire\n"))
+		}
+		add("faithful"+strings.TrimPrefix(path, "support"), source)
+		return err
+	})
+	slices.SortFunc(files, func(a, b stubs.File) int { return strings.Compare(a.Path, b.Path) })
+	return files, err
+}
+
+// sharedWire finds the import of what the output with the types holds.
+var sharedWire = regexp.MustCompile(`\n(from \. import [a-z, ]+), wire`)
+
+// kindOf tells constants, classes and the rest apart, by which formatters
+// order names.
+func kindOf(name string) int {
+	switch {
+	case len(name) > 1 && strings.ToUpper(name) == name:
+		return 0
+	case name[0] >= 'A' && name[0] <= 'Z':
+		return 1
+	}
+	return 2
+}
+
+// byKind orders names as formatters do in imports.
+func byKind(a, b string) int {
+	return cmp.Or(kindOf(a)-kindOf(b), strings.Compare(strings.ToLower(a), strings.ToLower(b)), strings.Compare(a, b))
+}
+
+func moduleDoc(m *schema.Module) string {
+	if m.Doc == "" {
+		return "The module " + m.Name + "."
+	}
+	return m.Doc
+}
+
+// quote writes a string literal.
+func quote(s string) string {
+	var b strings.Builder
+	mark := '"'
+	if strings.Count(s, `"`) > strings.Count(s, `'`) { // as formatters choose
+		mark = '\''
+	}
+	b.WriteRune(mark)
+	for _, r := range s {
+		switch {
+		case r == mark || r == '\\':
+			b.WriteString("\\" + string(r))
+		case r == '\n':
+			b.WriteString(`\n`)
+		case r < 0x20 || r == 0x7f:
+			b.WriteString(`\x` + strconv.FormatInt(int64(r)+0x100, 16)[1:])
+		default:
+			b.WriteRune(r)
+		}
+	}
+	return b.String() + string(mark)
+}
+
+// bytesLiteral writes bytes.
+func bytesLiteral(data []byte) string {
+	var b strings.Builder
+	b.WriteString(`b"`)
+	for _, c := range data {
+		switch {
+		case c == '"' || c == '\\':
+			b.WriteString("\\" + string(rune(c)))
+		case c >= 0x20 && c < 0x7f:
+			b.WriteByte(c)
+		default:
+			b.WriteString(`\x` + strconv.FormatInt(int64(c)+0x100, 16)[1:])
+		}
+	}
+	return b.String() + `"`
+}
+
+// docString writes documentation.
+func docString(doc string) string {
+	doc = strings.ReplaceAll(strings.ReplaceAll(doc, `\`, `\\`), `"""`, `\"\"\"`)
+	if strings.HasSuffix(doc, `"`) {
+		doc = strings.TrimSuffix(doc, `"`) + `\"`
+	}
+	if strings.Contains(doc, "\n") {
+		return `"""` + doc + "\n" + `"""`
+	}
+	return `"""` + doc + `"""`
+}
+
+// generator writes one file of one module.
+type generator struct {
+	*stubs.Code
+	module    *schema.Module
+	imports   map[string]bool // whole import lines
+	exported  []string
+	apart     bool           // whether the module's types are in another file
+	local     []*schema.Decl // what is in this file all the same
+	pending   []byte         // bytes that wait to be written with what comes behind them
+	used      map[string]int // how often each name stands for a variable of the current function
+	constants []string       // the limits of bounds that have to be made
+	typesAt   string         // the package of the output with the types, "" when it is this one
+
+	exhaustive bool
+	shown      string // what errors call the message of a body, "" for its own name
+}
+
+// function writes a function or method, in which every variable is new.
+func (g *generator) function(open string, body func()) {
+	g.used = map[string]int{}
+	g.block(open, body)
+}
+
+// fresh is a name that no variable of the current function has yet.
+func (g *generator) fresh(base string) string {
+	if g.used == nil {
+		g.used = map[string]int{}
+	}
+	g.used[base]++
+	if n := g.used[base]; n > 1 {
+		return base + strconv.Itoa(n)
+	}
+	return base
+}
+
+// spread writes a list in brackets, which is broken where it is long.
+func (g *generator) spread(open string, items []string, closing string) {
+	g.P("%s", open+strings.Join(items, ", ")+closing)
+}
+
+// doc writes a docstring, if there is one.
+func (g *generator) doc(doc string) {
+	if doc == "" {
+		return
+	}
+	for line := range strings.SplitSeq(docString(doc), "\n") {
+		g.P("%s", strings.TrimRight(line, " "))
+	}
+}
+
+// docOf ends documentation with why something is deprecated.
+func docOf(doc, deprecated string) string { return stubs.DocOf(doc, ".. deprecated:: ", deprecated) }
+
+func (g *generator) export(name string) { g.exported = append(g.exported, name) }
+
+// file puts documentation and imports before what was written.
+func (g *generator) file(part string) []byte {
+	head := stubs.NewCode("    ")
+	what := map[string]string{"types": "Types", "calls": "What clients and servers share", "client": "Clients", "server": "Servers"}[part]
+	head.P("%s", docString(what+" of the module "+g.module.Name+"."))
+	head.P("")
+	head.P("from __future__ import annotations")
+	var standard, own []string
+	for line := range g.imports {
+		if strings.HasPrefix(line, "from .") {
+			own = append(own, line)
+		} else {
+			standard = append(standard, line)
+		}
+	}
+	// As formatters have it: "import" before "from", each by name; relative
+	// imports from afar before those from near.
+	slices.SortFunc(standard, func(a, b string) int {
+		if x, y := strings.HasPrefix(a, "from"), strings.HasPrefix(b, "from"); x != y {
+			if x {
+				return 1
+			}
+			return -1
+		}
+		return strings.Compare(a, b)
+	})
+	dots := func(s string) int {
+		return len(strings.TrimPrefix(s, "from ")) - len(strings.TrimLeft(strings.TrimPrefix(s, "from "), "."))
+	}
+	slices.SortFunc(own, func(a, b string) int {
+		if x, y := dots(a), dots(b); x != y {
+			return y - x
+		}
+		return strings.Compare(strings.ReplaceAll(a, " ", "\x00"), strings.ReplaceAll(b, " ", "\x00"))
+	})
+	for _, group := range [][]string{standard, own} {
+		if len(group) > 0 {
+			head.P("")
+		}
+		for _, line := range group {
+			head.P("%s", line)
+		}
+	}
+	if len(g.constants) > 0 {
+		head.P("")
+		for _, c := range g.constants {
+			head.P("%s", c)
+		}
+	}
+	return layout(append(head.Bytes(), g.Bytes()...))
+}
+
+// up is the relative path of the output's own package.
+func (g *generator) up() string { return strings.Repeat(".", len(Parts(g.module))+1) }
+
+func (g *generator) use(line string) { g.imports[line] = true }
+
+// types is the package that holds the types, as imports write it.
+func (g *generator) typesRoot() string {
+	if g.typesAt != "" {
+		return g.typesAt + "."
+	}
+	return g.up()
+}
+
+func (g *generator) wire() string {
+	g.use("from " + g.typesRoot() + "faithful import wire as _wire")
+	return "_wire"
+}
+
+func (g *generator) faithful(name string) string {
+	g.use("from " + g.up() + "faithful import " + name + " as _" + name)
+	return "_" + name
+}
+
+// name is a declared name as this file writes it.
+func (g *generator) name(d *schema.Decl) string {
+	switch {
+	case d.Module == g.module && (!g.apart || slices.Contains(g.local, d)):
+		return d.Name
+	case d.Module == g.module && g.typesAt == "":
+		g.use("from . import types as _types")
+		return "_types." + d.Name
+	}
+	parts := Parts(d.Module)
+	g.use("from " + g.typesRoot() + strings.Join(parts, ".") + " import types as " + importName(d.Module))
+	return importName(d.Module) + "." + d.Name
+}
+
+func (g *generator) typ(t *schema.Type) string {
+	s := spell(t, g.name)
+	g.needs(s)
+	return s
+}
+
+// needs imports what the text of a type names.
+func (g *generator) needs(s string) {
+	for word, line := range map[string]string{"_UUID": "from uuid import UUID as _UUID", "_Decimal": "from decimal import Decimal as _Decimal", "_date": "from datetime import date as _date"} {
+		if strings.Contains(s, word) {
+			g.use(line)
+		}
+	}
+	if strings.Contains(s, "_wire.") {
+		g.wire()
+	}
+}
+
+func aboutFile(defs *schema.Definitions, about stubs.About) []byte {
+	c := stubs.NewCode("    ")
+	c.P("\"\"\"The definitions that these stubs were made from.\"\"\"")
+	c.P("")
+	c.P("from .web import Definitions, ErrorPage")
+	c.P("")
+	c.In("DEFINITIONS = Definitions(", func() {
+		c.P("name=%s,", quote(about.Name))
+		c.P("version=%s,", quote(about.Version))
+		c.P("digest=%s,", quote(defs.Digest()))
+		c.In("modules={", func() {
+			for _, m := range defs.Modules {
+				c.In(quote(m.Name)+": (", func() {
+					for line := range strings.SplitAfterSeq(m.Canonical(), "\n") {
+						if line != "" {
+							c.P("%s", quote(line))
+						}
+					}
+				}, "),")
+			}
+		}, "},")
+		c.In("errors=[", func() {
+			for _, m := range defs.Modules {
+				for _, e := range m.Messages {
+					if e.IsError() {
+						c.P("ErrorPage(%s, %d, %s),", quote(e.FullName()), e.Status, quote(e.Doc))
+					}
+				}
+			}
+		}, "],")
+	}, ")")
+	return layout(c.Bytes())
+}

@@ -1,0 +1,416 @@
+package python
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/stubs"
+)
+
+func callVariable(c *schema.Call) string {
+	return strings.ToUpper(snake(c.Service.Name) + "_" + c.Name)
+}
+
+func credentialVariable(c *schema.Credential) string {
+	return "_" + strings.ToUpper(strings.ReplaceAll(c.Module.Name, ".", "_")+"_"+c.Name)
+}
+
+// calls writes what both sides know of a module's calls.
+func (g *generator) calls() {
+	g.credentials()
+	for _, s := range g.module.Services {
+		for _, c := range s.Calls {
+			g.call(c)
+		}
+	}
+}
+
+// credentials writes the credentials that calls of the module need.
+func (g *generator) credentials() {
+	var seen []*schema.Credential
+	for _, s := range g.module.Services {
+		for _, c := range s.Calls {
+			for _, all := range c.Needs {
+				for _, credential := range all {
+					if slices.Contains(seen, credential) {
+						continue
+					}
+					if seen = append(seen, credential); len(seen) == 1 {
+						g.P("")
+					}
+					kind, key := credential.Kind, ""
+					if kind == "key" {
+						kind, key = credential.Carrier, ", "+quote(credential.Key)
+					}
+					g.P("%s = %s.Credential(%s, %s%s)", credentialVariable(credential), g.faithful("web"), quote(credential.FullName()), quote(kind), key)
+				}
+			}
+		}
+	}
+}
+
+func (g *generator) side(m *schema.Message) string {
+	if m == nil {
+		return "None"
+	}
+	return g.name(&m.Decl)
+}
+
+func (g *generator) call(c *schema.Call) {
+	web := g.faithful("web")
+	rest := stubs.Body(c, strings.ReplaceAll(syntaxPascal(c.Service.Name+"_"+c.Name), "_", "")+"Body")
+	if rest != nil {
+		rest.Doc = fmt.Sprintf("What of %s travels in the body of %s.", c.Request.Name, c.Name)
+		g.local = append(g.local, &rest.Decl)
+		g.shown = c.Request.Name
+		g.message(rest)
+		g.shown = ""
+	}
+	placed := stubs.Placed(c)
+	if len(placed) > 0 {
+		g.travel(c, placed, rest)
+	}
+	g.P("")
+	g.P("%s: %s.Call[%s, %s] = %s.Call(", callVariable(c), web, g.side(c.Request), g.side(c.Response), web)
+	g.Deeper(1, func() {
+		g.P("name=%s,", quote(c.FullName()))
+		g.P("method=%s,", quote(stubs.Method(c)))
+		g.P("path=%s,", quote(c.Path()))
+		if c.Request != nil {
+			g.P("request=%s,", g.side(c.Request))
+		}
+		if c.Response != nil {
+			g.P("answer=%s,", g.side(c.Response))
+		}
+		if c.HTTP != nil && c.HTTP.Status != 0 {
+			g.P("status=%d,", c.HTTP.Status)
+		}
+		for _, flag := range []struct {
+			name string
+			is   bool
+		}{{"safe", c.Safe}, {"idempotent", c.Idempotent}, {"request_stream", c.RequestStream}, {"answer_stream", c.ResponseStream}} {
+			if flag.is {
+				g.P("%s=True,", flag.name)
+			}
+		}
+		if len(placed) > 0 {
+			g.P("travel=_%s_TRAVEL,", callVariable(c))
+		}
+		if len(c.Needs) > 0 {
+			var needs []string
+			for _, all := range c.Needs {
+				var names []string
+				for _, credential := range all {
+					names = append(names, credentialVariable(credential))
+				}
+				needs = append(needs, "["+strings.Join(names, ", ")+"]")
+			}
+			g.P("needs=[%s],", strings.Join(needs, ", "))
+		}
+		if len(c.Fails) > 0 {
+			var names []string
+			for _, e := range c.Fails {
+				names = append(names, g.name(&e.Decl))
+			}
+			g.P("fails=[%s],", strings.Join(names, ", "))
+		}
+	})
+	g.P(")")
+}
+
+// syntaxPascal joins words as class names do.
+func syntaxPascal(s string) string {
+	var b strings.Builder
+	for word := range strings.SplitSeq(s, "_") {
+		b.WriteString(strings.ToUpper(word[:1]) + word[1:])
+	}
+	return b.String()
+}
+
+// travel writes how the fields of a request travel.
+func (g *generator) travel(c *schema.Call, placed []schema.Placed, rest *schema.Message) {
+	web, request := g.faithful("web"), g.side(c.Request)
+	name := strings.ToLower(callVariable(c))
+	body := "None"
+	if rest != nil {
+		body = rest.Name
+		g.top()
+		g.function(fmt.Sprintf("def _%s_body(m: %s) -> %s:", name, request, rest.Name), func() {
+			var fields []string
+			for _, f := range rest.Fields {
+				fields = append(fields, fmt.Sprintf("%s=m.%s", FieldName(f), FieldName(f)))
+			}
+			g.spread("return "+rest.Name+"(", append(fields, "_unknown=m._unknown"), ")")
+		})
+	}
+	g.top()
+	g.function(fmt.Sprintf("def _%s_place(m: %s, p: %s.Parameters) -> None:", name, request, web), func() {
+		for _, p := range placed {
+			g.place(p)
+		}
+	})
+	g.top()
+	given := "_: None"
+	if rest != nil {
+		given = "body: " + rest.Name
+	}
+	g.function(fmt.Sprintf("def _%s_take(a: %s.Arguments, %s) -> %s:", name, web, given, request), func() {
+		var fields []string
+		if rest != nil {
+			g.P("a.rest(body._unknown)")
+		}
+		for i, p := range placed {
+			fields = append(fields, FieldName(p.Field)+"="+g.take(i, p))
+		}
+		if rest != nil {
+			for _, f := range rest.Fields {
+				fields = append(fields, fmt.Sprintf("%s=body.%s", FieldName(f), FieldName(f)))
+			}
+			fields = append(fields, "_unknown=body._unknown")
+		}
+		g.P("return %s(", request)
+		for _, f := range fields {
+			g.P("    %s,", f)
+		}
+		g.P(")")
+	})
+	g.top()
+	g.P("_%s_TRAVEL: %s.Travel[%s] = %s.Travel(", callVariable(c), web, request, web)
+	g.Deeper(1, func() {
+		g.In("placed=[", func() {
+			for _, p := range placed {
+				g.P("%s.Placed(%d, %s, %s, %s),", web, p.Field.Number, quote(p.Field.JSONName()), quote(p.Place), quote(stubs.Parameter(p)))
+			}
+		}, "],")
+		g.P("body=%s,", body)
+		if rest != nil {
+			g.P("body_of=_%s_body,", name)
+		} else {
+			g.P("body_of=lambda m: None,")
+		}
+		g.P("place=_%s_place,", name)
+		g.P("take=_%s_take,", name)
+	})
+	g.P(")")
+}
+
+// place writes a field outside of the body.
+func (g *generator) place(p schema.Placed) {
+	f := p.Field
+	put := func(t *schema.Type, value string) {
+		plain := value
+		if t.Kind != schema.KindText {
+			text := strings.ReplaceAll(g.jsonPlain(t, value, "0", 0), ", mode)", ")")
+			plain = fmt.Sprintf("%s.plain(%s)", g.faithful("web"), text)
+		}
+		g.P("p.%s(%s, %s)", p.Place, quote(stubs.Parameter(p)), plain)
+	}
+	value := "m." + FieldName(f)
+	switch {
+	case f.Type.Kind == schema.KindList:
+		item := g.fresh("item")
+		g.block(fmt.Sprintf("for %s in %s:", item, value), func() { put(f.Type.Elem, item) })
+	case f.Presence == schema.Optional:
+		g.block(fmt.Sprintf("if %s is not None:", value), func() { put(f.Type, value) })
+	default:
+		put(f.Type, value)
+	}
+}
+
+// take reads a field from outside of the body.
+func (g *generator) take(i int, p schema.Placed) string {
+	f, t := p.Field, p.Field.Type
+	if t.Kind == schema.KindList {
+		t = t.Elem
+	}
+	shape := "quoted"
+	switch {
+	case t.Kind == schema.KindBool || t.Kind.IsInteger():
+		shape = "bare"
+	case t.Kind == schema.KindFloat32 || t.Kind == schema.KindFloat64 || t.Kind == schema.KindEnum:
+		shape = "number"
+	}
+	arguments := fmt.Sprintf("%d, %s, lambda r: %s", i, quote(shape), g.readExpression(t, jsonForm))
+	switch {
+	case f.Type.Kind == schema.KindList:
+		return "a.list(" + arguments + ")"
+	case f.Presence == schema.Required:
+		return "a.required(" + arguments + ")"
+	case f.Presence == schema.Optional:
+		return "a.optional(" + arguments + ")"
+	}
+	return "a.defaulted(" + arguments + ", " + g.literalOf(f.Type, f.Default) + ")"
+}
+
+func callDoc(c *schema.Call) string {
+	doc := c.Doc
+	if doc == "" {
+		doc = "Calls " + c.FullName() + "."
+	}
+	if len(c.Fails) > 0 {
+		var names []string
+		for _, e := range c.Fails {
+			names = append(names, e.Name)
+		}
+		doc += "\n\nIts errors are " + strings.Join(names, ", ") + "."
+	}
+	return docOf(doc, c.Deprecated)
+}
+
+func (g *generator) clients() {
+	client := g.faithful("client")
+	g.use("from . import calls as _calls")
+	g.use("from " + g.up() + "faithful.about import DEFINITIONS as _DEFINITIONS")
+	for _, s := range g.module.Services {
+		g.export(s.Name + "Client")
+		g.top()
+		g.block(fmt.Sprintf("class %sClient:", s.Name), func() {
+			doc := fmt.Sprintf("Calls the service %s.", s.FullName())
+			if s.Doc != "" {
+				doc += "\n\n" + s.Doc
+			}
+			g.doc(docOf(doc, s.Deprecated))
+			g.P("")
+			g.block(fmt.Sprintf("def __init__(self, base: str, options: %s.ClientOptions | None = None) -> None:", client), func() {
+				g.P("\"\"\"base is where the server is, such as \"http://127.0.0.1:8080\".\"\"\"")
+				g.P("self._client = %s.Client(base, _DEFINITIONS, options or {})", client)
+			})
+			g.P("")
+			g.block("def close(self) -> None:", func() {
+				g.P("\"\"\"Closes all connections.\"\"\"")
+				g.P("self._client.close()")
+			})
+			for _, c := range s.Calls {
+				g.P("")
+				g.clientCall(c, client)
+			}
+		})
+	}
+}
+
+func (g *generator) clientCall(c *schema.Call, client string) {
+	parameters, argument := []string{"self"}, "None"
+	switch {
+	case c.RequestStream:
+		g.use("from collections.abc import Iterable as _Iterable")
+		parameters = append(parameters, "elements: _Iterable["+g.side(c.Request)+"]")
+		argument = "elements"
+	case c.Request != nil:
+		parameters = append(parameters, "request: "+g.side(c.Request))
+		argument = "request"
+	}
+	parameters = append(parameters, "*", "timeout: float | None = None")
+	verb, tail, result := "self._client.do", "timeout, cancellation", g.side(c.Response)
+	switch {
+	case c.RequestStream && c.ResponseStream:
+		verb, tail, result = g.faithful("sockets")+".converse", "timeout", client+".Stream["+g.side(c.Response)+"]"
+	case c.RequestStream:
+		verb, tail = "self._client.send", "timeout"
+	case c.ResponseStream:
+		verb, tail, result = "self._client.stream", "timeout", client+".Stream["+g.side(c.Response)+"]"
+	default:
+		parameters = append(parameters, "cancellation: "+client+".Cancellation | None = None")
+	}
+	open := "def " + CallName(c) + "("
+	line := open + strings.Join(parameters, ", ") + ") -> " + result + ":"
+	if len(line) > width {
+		g.P("%s", open)
+		for _, p := range parameters {
+			g.P("    %s,", p)
+		}
+		g.P(") -> %s:", result)
+	} else {
+		g.P("%s", line)
+	}
+	g.Deeper(1, func() {
+		g.doc(callDoc(c))
+		if c.Deprecated != "" {
+			g.use("import warnings as _warnings")
+			g.P("_warnings.warn(%s, DeprecationWarning, stacklevel=2)", quote(c.FullName()+" is deprecated: "+c.Deprecated))
+		}
+		first := ""
+		if c.RequestStream && c.ResponseStream {
+			first = "self._client, "
+		}
+		call := fmt.Sprintf("%s(%s_calls.%s, %s, %s)", verb, first, callVariable(c), argument, tail)
+		if c.Response == nil {
+			g.P("%s", call)
+		} else {
+			g.P("return %s", call)
+		}
+	})
+}
+
+func (g *generator) servers() {
+	server := g.faithful("server")
+	g.use("from . import calls as _calls")
+	g.use("from " + g.up() + "faithful.about import DEFINITIONS as _DEFINITIONS")
+	for _, s := range g.module.Services {
+		g.export(s.Name)
+		g.export("serve_" + snake(s.Name))
+		g.top()
+		g.block(fmt.Sprintf("class %s:", s.Name), func() {
+			g.doc(docOf(fmt.Sprintf("What a server of %s does, a method a call: derive from it.\n\nMethods may be coroutines or not. One that is not written answers 501, so a\nserver goes on working when calls are added.", s.FullName()), s.Deprecated))
+			for _, c := range s.Calls {
+				g.P("")
+				g.handler(c, server)
+			}
+		})
+		if g.exhaustive {
+			g.everyCall(s, server)
+		}
+		g.top()
+		g.P("def serve_%s(implementation: %s, options: %s.ServerOptions | None = None) -> %s.Mount:", snake(s.Name), s.Name, server, server)
+		g.Deeper(1, func() {
+			g.P("\"\"\"Returns an ASGI application.\"\"\"")
+			g.In("routes = [", func() {
+				for _, c := range s.Calls {
+					g.P("%s.route(_calls.%s, implementation, %s, %s),", server, callVariable(c), s.Name, quote(CallName(c)))
+				}
+			}, "]")
+			g.P("return %s.Mount(_DEFINITIONS, routes, options or {})", server)
+		})
+	}
+}
+
+// everyCall writes a class whose calls are all abstract, so that it can't be
+// made where a call is added.
+func (g *generator) everyCall(s *schema.Service, server string) {
+	g.use("from abc import ABC as _ABC")
+	g.use("from abc import abstractmethod as _abstractmethod")
+	g.export(s.Name + "EveryCall")
+	g.top()
+	g.block(fmt.Sprintf("class %sEveryCall(%s, _ABC):", s.Name, s.Name), func() {
+		g.doc(fmt.Sprintf("Every call of %s. It is outside of the promise that code goes on working when calls are added.", s.FullName()))
+		for _, c := range s.Calls {
+			g.P("")
+			g.P("@_abstractmethod")
+			g.handler(c, server)
+		}
+	})
+}
+
+func (g *generator) handler(c *schema.Call, server string) {
+	parameters := []string{"self"}
+	switch {
+	case c.RequestStream:
+		parameters = append(parameters, fmt.Sprintf("elements: %s.Elements[%s]", server, g.side(c.Request)))
+	case c.Request != nil:
+		parameters = append(parameters, "request: "+g.side(c.Request))
+	}
+	parameters = append(parameters, "context: "+server+".Context")
+	result := g.side(c.Response)
+	if c.ResponseStream {
+		result = server + ".Answers[" + result + "]"
+	} else {
+		g.use("from collections.abc import Awaitable as _Awaitable")
+		result = "_Awaitable[" + result + "] | " + result
+	}
+	g.spread("def "+CallName(c)+"(", parameters, ") -> "+result+":")
+	g.Deeper(1, func() {
+		g.doc(callDoc(c))
+		g.P("raise NotImplementedError")
+	})
+}

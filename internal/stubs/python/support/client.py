@@ -1,0 +1,640 @@
+"""Sends calls to one server, over connections of http.client that are kept alive."""
+
+from __future__ import annotations
+
+import http.client
+import math
+import random
+import select
+import socket
+import ssl
+import threading
+import time
+from base64 import b64encode
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from email.utils import parsedate_to_datetime
+from types import TracebackType
+from typing import Any, Generic, Literal, TypedDict, TypeVar
+from urllib.parse import urlsplit
+
+from . import stream, web, wire
+from .trace import current_trace
+
+Q = TypeVar("Q")
+A = TypeVar("A")
+
+CredentialSource = str | Callable[[], str]
+"""The value of a credential, or what is asked for it on every call; that of basic credentials is "user:password"."""
+
+
+@dataclass
+class Request:
+    """A request as middleware sees it."""
+
+    call: str
+    method: str
+    target: str
+    headers: dict[str, str]
+    body: bytes | None
+
+
+Send = Callable[[Request], http.client.HTTPResponse]
+Middleware = Callable[[Request, Send], http.client.HTTPResponse]
+"""Runs around every request of a client."""
+
+
+class ClientOptions(TypedDict, total=False):
+    """How a client calls."""
+
+    form: Literal["cbor", "json"]
+    """What requests are sent as; "cbor" where it is not given."""
+    timeout: float
+    """In seconds, for each call with all its tries; 60 where it is not given. Of a stream, until it begins."""
+    idle_timeout: float
+    """In seconds, how long a stream may be silent; 60 where it is not given."""
+    tries: int
+    """How often a call that is safe or idempotent is sent at most; 4 where it is not given."""
+    headers: Mapping[str, str]
+    credentials: Mapping[str, CredentialSource]
+    """By the credential's name, with or without its module."""
+    middleware: Sequence[Middleware]
+    """The first is the outermost."""
+    answer_limit: int
+    """In bytes; 4 MiB where it is not given."""
+    answer_item_limit: int
+    """List items and entries; 1,000,000 where it is not given."""
+    element_limit: int
+    """In bytes; 1 MiB where it is not given."""
+    on_digest: Callable[[str], None]
+    """Told when a server's definitions are not the ones of this client."""
+    ssl_context: ssl.SSLContext
+
+
+class Cancellation:
+    """Lets another thread cancel a call."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._connections: set[http.client.HTTPConnection] = set()
+        self.cancelled = False
+
+    def cancel(self) -> None:
+        with self._lock:
+            self.cancelled = True
+            for connection in self._connections:
+                _break(connection)
+
+    def _watch(self, connection: http.client.HTTPConnection) -> None:
+        with self._lock:
+            self._connections.add(connection)
+            if self.cancelled:
+                _break(connection)
+
+    def _forget(self, connection: http.client.HTTPConnection) -> None:
+        with self._lock:
+            self._connections.discard(connection)
+
+
+def _break(connection: http.client.HTTPConnection) -> None:
+    """Ends a connection that another thread may be waiting for."""
+    sock: socket.socket | None = connection.sock
+    if sock is not None:
+        try:
+            sock.shutdown(socket.SHUT_RDWR)
+        except OSError:
+            pass  # it has ended already
+
+
+class _Lines:
+    """A connection's file, for which the middle of a line is no end.
+
+    http.client takes what comes before the loss of a connection for all of the
+    status line and headers.
+    """
+
+    def __init__(self, raw: Any) -> None:
+        self._raw = raw
+        self._began = False
+
+    def readline(self, limit: int = -1) -> bytes:
+        line: bytes = self._raw.readline(limit)
+        if not line.endswith(b"\n") and (line or self._began) and len(line) != limit:
+            raise ConnectionAbortedError("the connection was lost in the middle of an answer")
+        self._began = True
+        return line
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._raw, name)
+
+
+class _Response(http.client.HTTPResponse):
+    def __init__(self, *arguments: Any, **options: Any) -> None:
+        super().__init__(*arguments, **options)
+        lines: Any = _Lines(self.fp)
+        self.fp = lines
+
+
+@dataclass
+class _Attempt:
+    """What one call needs while it is made."""
+
+    call: web.Call[Any, Any]
+    deadline: float
+    cancellation: Cancellation | None
+    request: Request = field(init=False)
+    connection: http.client.HTTPConnection | None = None
+
+    def left(self) -> float:
+        left = self.deadline - time.monotonic()
+        if left <= 0:
+            raise TimeoutError("it took too long")
+        return left
+
+
+class Client:
+    """Sends calls to one server. It may be used by several threads at once."""
+
+    def __init__(self, base: str, definitions: web.Definitions, options: ClientOptions) -> None:
+        parts = urlsplit(base)
+        if parts.scheme not in ("http", "https") or not parts.hostname:
+            raise ValueError(f"the base of a server is written as in http://127.0.0.1:8080, not {base!r}")
+        self._secure = parts.scheme == "https"
+        self._host, self._port = parts.hostname, parts.port
+        self._path = parts.path.rstrip("/")
+        self._base = base.rstrip("/")
+        self._digest = definitions.digest
+        self._options = options
+        self._json = options.get("form", "cbor") == "json"
+        self._timeout = options.get("timeout", 60.0)
+        self._idle_timeout = options.get("idle_timeout", 60.0)
+        self._element_limit = options.get("element_limit", 1 << 20)
+        self._lock = threading.Lock()
+        self._idle: list[http.client.HTTPConnection] = []
+        self._busy: set[http.client.HTTPConnection] = set()
+
+    def close(self) -> None:
+        """Closes all connections; calls that are being made fail."""
+        with self._lock:
+            idle, self._idle = self._idle, []
+            for connection in self._busy:
+                _break(connection)
+        for connection in idle:
+            connection.close()
+
+    @property
+    def _form(self) -> str:
+        return web.JSON if self._json else web.CBOR
+
+    @property
+    def _sequence(self) -> str:
+        return web.JSON_SEQ if self._json else web.CBOR_SEQ
+
+    def do(self, call: web.Call[Q, A], message: Q, timeout: float | None, cancellation: Cancellation | None) -> A:
+        """Sends a call of one request and one answer."""
+        attempt = self._attempt(call, timeout, cancellation)
+        attempt.request = self._request(attempt, message, self._form)
+        response = self._open(attempt)
+        try:
+            answer: A = self._read(attempt, response)
+        except BaseException:
+            self._drop(attempt)
+            raise
+        self._release(attempt, response)
+        return answer
+
+    def _attempt(self, call: web.Call[Any, Any], timeout: float | None, cancellation: Cancellation | None) -> _Attempt:
+        limit = self._timeout if timeout is None else timeout
+        return _Attempt(call, time.monotonic() + limit, cancellation)
+
+    def stream(self, call: web.Call[Q, A], message: Q, timeout: float | None) -> Stream[A]:
+        """Sends a call that is answered by a stream."""
+        attempt = self._attempt(call, timeout, None)
+        attempt.request = self._request(attempt, message, self._sequence)
+        response = self._open(attempt)
+        form = web.media_type(response.getheader("content-type"))
+        if not 200 <= response.status < 300 or form not in (web.CBOR_SEQ, web.JSON_SEQ):
+            try:
+                if 200 <= response.status < 300:
+                    raise web.BadAnswerError(response.status, f"its type is {form!r}")
+                self._read(attempt, response)
+            finally:
+                self._drop(attempt)
+            raise web.BadAnswerError(response.status, "it is no stream")
+        elements = stream.Elements(json=form == web.JSON_SEQ, cls=call.answer, limit=self._element_limit)
+        return Stream(call, response.status, _chunks(self, attempt, response, elements), lambda: self._drop(attempt))
+
+    def send(self, call: web.Call[Q, A], messages: Iterable[Q], timeout: float | None) -> A:
+        """Sends a call whose request is a stream."""
+        attempt = self._attempt(call, math.inf, None)
+        request = self._request(attempt, None, self._form)
+        request.headers["content-type"] = self._sequence
+        attempt.request = request
+        writer = stream.ElementWriter(json=self._json, sequence=True, limit=self._element_limit)
+        limit = self._timeout if timeout is None else timeout
+        connection = self._take(attempt)
+        upload = _Upload(connection, writer, self._idle_timeout)
+        try:
+            try:
+                upload.begin(request)
+                for message in messages:
+                    if not upload.put(writer.value(_checked(call, message))):
+                        break
+                upload.finish()
+            except OSError as problem:
+                # The answer, where there is one, says more than that nothing more could be written.
+                attempt.deadline = time.monotonic() + limit
+                response = self._answer(attempt, connection, problem)
+            else:
+                attempt.deadline = time.monotonic() + limit
+                response = self._answer(attempt, connection, None)
+            answer: A = self._read(attempt, response)
+        except BaseException:
+            self._drop(attempt)
+            raise
+        finally:
+            upload.stop()
+        if upload.whole:
+            self._release(attempt, response)
+        else:
+            self._drop(attempt)
+        return answer
+
+    def _answer(
+        self, attempt: _Attempt, connection: http.client.HTTPConnection, failed: OSError | None
+    ) -> http.client.HTTPResponse:
+        try:
+            if connection.sock is not None:
+                connection.sock.settimeout(attempt.left())
+            response = connection.getresponse()
+        except (OSError, http.client.HTTPException) as problem:
+            raise web.UnreachableError(f"{attempt.call.name}: no answer: {failed or problem}") from (failed or problem)
+        self._look(response)
+        return response
+
+    def _look(self, response: http.client.HTTPResponse) -> None:
+        theirs = response.getheader("faithful-definitions")
+        hook = self._options.get("on_digest")
+        if hook is not None and theirs is not None and theirs != self._digest:
+            hook(theirs)
+
+    def _open(self, attempt: _Attempt) -> http.client.HTTPResponse:
+        """Sends a request until it is answered, as often as it may be repeated."""
+        call = attempt.call
+        tries = self._options.get("tries", 4) if call.safe or call.idempotent else 1
+        number = 0
+        while True:
+            number += 1
+            wait = random.uniform(0, 0.1 * 2 ** min(number, 6))
+            last = number >= tries
+            try:
+                response = self._carried(attempt)
+                if last or response.status not in (429, 502, 503, 504):
+                    return response
+                after = _retry_after(response.getheader("retry-after"))
+                wait = wait if after is None else after
+                if time.monotonic() + wait >= attempt.deadline:
+                    return response
+                response.read(65536)  # so that the connection can be used again
+                self._release(attempt, response)
+            except (OSError, http.client.HTTPException) as problem:
+                self._drop(attempt)
+                # A kept-alive connection that was closed before it answered, or a refused one.
+                again = isinstance(
+                    problem,
+                    ConnectionRefusedError | ConnectionResetError | BrokenPipeError | http.client.RemoteDisconnected,
+                )
+                cancelled = attempt.cancellation is not None and attempt.cancellation.cancelled
+                if last or not again or cancelled or time.monotonic() + wait >= attempt.deadline:
+                    raise web.UnreachableError(f"{call.name}: no answer: {problem}") from problem
+            time.sleep(wait)
+
+    def _carried(self, attempt: _Attempt) -> http.client.HTTPResponse:
+        def send(request: Request) -> http.client.HTTPResponse:
+            connection = self._take(attempt)
+            left = attempt.left()
+            if connection.sock is None:
+                connection.timeout = left
+            else:
+                connection.sock.settimeout(left)
+            connection.request(request.method, request.target, request.body, request.headers)
+            return connection.getresponse()
+
+        carry: Send = send
+        for middleware in reversed(self._options.get("middleware", ())):
+            carry = _around(middleware, carry)
+        response = carry(attempt.request)
+        self._look(response)
+        return response
+
+    def _take(self, attempt: _Attempt) -> http.client.HTTPConnection:
+        """A connection that is not in use: a kept one that the server has not closed, or a new one."""
+        connection: http.client.HTTPConnection | None = None
+        with self._lock:
+            while self._idle and connection is None:
+                connection = self._idle.pop()
+                if connection.sock is None or select.select([connection.sock], [], [], 0)[0]:
+                    connection.close()
+                    connection = None
+        if connection is None and self._secure:
+            context = self._options.get("ssl_context") or ssl.create_default_context()
+            connection = http.client.HTTPSConnection(self._host, self._port, context=context)
+        elif connection is None:
+            connection = http.client.HTTPConnection(self._host, self._port)
+        connection.response_class = _Response
+        with self._lock:
+            self._busy.add(connection)
+        attempt.connection = connection
+        if attempt.cancellation is not None:
+            attempt.cancellation._watch(connection)
+        return connection
+
+    def _give_up(self, attempt: _Attempt) -> http.client.HTTPConnection | None:
+        connection, attempt.connection = attempt.connection, None
+        if connection is not None:
+            with self._lock:
+                self._busy.discard(connection)
+            if attempt.cancellation is not None:
+                attempt.cancellation._forget(connection)
+        return connection
+
+    def _drop(self, attempt: _Attempt) -> None:
+        connection = self._give_up(attempt)
+        if connection is not None:
+            connection.close()
+
+    def _release(self, attempt: _Attempt, response: http.client.HTTPResponse) -> None:
+        """Keeps a connection for the next call, if all of its answer was read."""
+        connection = self._give_up(attempt)
+        if connection is None:
+            return
+        if response.isclosed() and connection.sock is not None:
+            with self._lock:
+                self._idle.append(connection)
+        else:
+            connection.close()
+
+    def _read(self, attempt: _Attempt, response: http.client.HTTPResponse) -> Any:
+        """Reads an answer that is no stream."""
+        call, limit = attempt.call, self._options.get("answer_limit", 4 << 20)
+        try:
+            body = (
+                response.read()
+                if (response.length or 0) <= limit and response.length is not None
+                else _read_all(attempt, response, limit)
+            )
+        except (OSError, http.client.HTTPException) as problem:
+            raise web.UnreachableError(f"{call.name}: no answer: {problem}") from problem
+        if len(body) > limit:
+            raise web.BadAnswerError(response.status, "it is too large")
+        form = web.media_type(response.getheader("content-type"))
+        if not 200 <= response.status < 300:
+            if form != web.PROBLEM:
+                raise web.BadAnswerError(response.status, "it is no problem details")
+            raise web.failure(call, response.status, body.decode(errors="replace"))
+        if call.answer is None or call.answer_stream:
+            return None
+        if form not in (web.CBOR, web.JSON):
+            raise web.BadAnswerError(response.status, f"its type is {form!r}")
+        try:
+            return web.decode(form, body, call.answer, self._options.get("answer_item_limit", wire.DEFAULT_BUDGET))
+        except wire.WireError as problem:
+            raise web.BadAnswerError(response.status, str(problem)) from problem
+
+    def _request(self, attempt: _Attempt, message: Any, accept: str) -> Request:
+        call = attempt.call
+        parameters = web.Parameters()
+        headers = {name.lower(): value for name, value in self._options.get("headers", {}).items()}
+        headers["accept"] = accept
+        body: bytes | None = None
+        if call.request is not None and not call.request_stream:
+            violations = message.validate()
+            if call.travel is not None:
+                call.travel.place(message, parameters)
+                violations = web.locate(violations, call.travel.placed) + parameters.violations
+            if violations:
+                raise wire.InvalidError(violations, call.name)
+            if call.travel is None:
+                body = web.encode(self._form, message)
+            elif call.travel.body is not None:
+                body = web.encode(self._form, call.travel.body_of(message))
+            if body is not None:
+                headers["content-type"] = self._form
+        if call.needs:
+            self._present(call, headers, parameters)
+        headers.update(parameters.headers)
+        if parameters.cookies:
+            headers["cookie"] = "; ".join(parameters.cookies)
+        if not call.answer_stream and math.isfinite(attempt.deadline):
+            headers["prefer"] = (
+                f"wait={max(1, math.ceil(attempt.deadline - time.monotonic()))}"  # RFC 7240, section 4.3
+            )
+        trace = current_trace.get()
+        if trace is not None:
+            headers["traceparent"] = trace.traceparent
+            if trace.tracestate:
+                headers["tracestate"] = trace.tracestate
+        path = call.path
+        for name, value in parameters.paths.items():
+            path = path.replace("{" + name + "}", value, 1)
+        query = "?" + "&".join(parameters.queries) if parameters.queries else ""
+        return Request(call.name, call.method, self._path + path + query, headers, body)
+
+    def _present(self, call: web.Call[Any, Any], headers: dict[str, str], parameters: web.Parameters) -> None:
+        """Puts the first alternative that the client can fill into a request."""
+        given = self._options.get("credentials", {})
+
+        def source(credential: web.Credential) -> CredentialSource | None:
+            return next((value for name, value in given.items() if web.is_named(credential.name, name)), None)
+
+        for every in call.needs:
+            sources = [source(credential) for credential in every]
+            if any(value is None for value in sources):
+                continue
+            for credential, value in zip(every, sources, strict=True):
+                text = value() if callable(value) else value or ""
+                if credential.kind == "header":
+                    headers[credential.key.lower()] = text
+                elif credential.kind == "query":
+                    parameters.query(credential.key, text)
+                elif credential.kind == "cookie":
+                    parameters.cookies.append(f"{credential.key}={text}")
+                elif credential.kind == "basic":
+                    headers["authorization"] = "Basic " + b64encode(text.encode()).decode()
+                else:
+                    headers["authorization"] = "Bearer " + text
+            return
+        raise web.MissingCredentialError(
+            f"{call.name} needs {web.needs_text(call.needs)}, and the client was not given that"
+        )
+
+
+def _around(middleware: Middleware, carry: Send) -> Send:
+    return lambda request: middleware(request, carry)
+
+
+def _read_all(attempt: _Attempt, response: http.client.HTTPResponse, limit: int) -> bytes:
+    parts: list[bytes] = []
+    total = 0
+    while total <= limit:
+        attempt.left()
+        part = response.read1(65536)
+        if not part:
+            break
+        parts.append(part)
+        total += len(part)
+    return b"".join(parts)
+
+
+def _retry_after(header: str | None) -> float | None:
+    """What Retry-After says, in seconds."""
+    if header is None:
+        return None
+    if header.isdecimal():
+        return float(header)
+    try:
+        return max(0.0, parsedate_to_datetime(header).timestamp() - time.time())
+    except ValueError:
+        return None
+
+
+def _checked(call: web.Call[Any, Any], message: Any) -> Any:
+    """A message that the definitions allow, or a refusal."""
+    violations = message.validate()
+    if violations:
+        raise wire.InvalidError(violations, call.name)
+    return message
+
+
+class _Upload:
+    """Sends the elements of a request as they come, and beats while none does."""
+
+    def __init__(self, connection: http.client.HTTPConnection, writer: stream.ElementWriter, timeout: float) -> None:
+        self.connection = connection
+        self.writer = writer
+        self.timeout = timeout
+        self.whole = False
+        self._lock = threading.Lock()
+        self._last = time.monotonic()
+        self._timer: threading.Timer | None = None
+
+    def begin(self, request: Request) -> None:
+        c = self.connection
+        c.putrequest(request.method, request.target)
+        for name, value in request.headers.items():
+            c.putheader(name, value)
+        c.putheader("transfer-encoding", "chunked")
+        c.endheaders()
+        c.sock.settimeout(self.timeout)
+        self._wait(15.0)
+
+    def _wait(self, seconds: float) -> None:
+        self._timer = threading.Timer(seconds, self._beat)
+        self._timer.daemon = True
+        self._timer.start()
+
+    def _beat(self) -> None:
+        with self._lock:
+            silent = time.monotonic() - self._last
+            if self._timer is None:
+                return
+            if silent >= 15.0:
+                try:
+                    self._chunk(self.writer.beat())
+                except OSError:
+                    return  # the next element finds out
+                silent = 0.0
+        self._wait(15.0 - silent)
+
+    def _chunk(self, data: bytes) -> None:
+        self.connection.send(b"%x\r\n%b\r\n" % (len(data), data))
+        self._last = time.monotonic()
+
+    def put(self, element: bytes) -> bool:
+        """Sends an element; False when the server has answered already."""
+        with self._lock:
+            if select.select([self.connection.sock], [], [], 0)[0]:
+                return False
+            self._chunk(element)
+            return True
+
+    def finish(self) -> None:
+        self.stop()
+        if select.select([self.connection.sock], [], [], 0)[0]:
+            return
+        self._chunk(self.writer.end())
+        self.connection.send(b"0\r\n\r\n")
+        self.whole = True
+
+    def stop(self) -> None:
+        with self._lock:
+            if self._timer is not None:
+                self._timer.cancel()
+                self._timer = None
+
+
+def _chunks(
+    client: Client, attempt: _Attempt, response: http.client.HTTPResponse, elements: stream.Elements
+) -> Iterator[tuple[stream.Kind, Any]]:
+    connection = attempt.connection
+    if connection is not None and connection.sock is not None:
+        connection.sock.settimeout(client._idle_timeout)
+    while True:
+        try:
+            chunk = response.read1(65536)
+        except (OSError, http.client.HTTPException) as problem:
+            raise stream.LostError from problem
+        if not chunk:
+            elements.finish()
+            client._release(attempt, response)
+            return
+        yield from elements.feed(chunk)
+
+
+class Stream(Generic[A]):
+    """The elements of an answer, as they come. It is an iterator and a context manager; leaving it early ends the call."""
+
+    def __init__(
+        self, call: web.Call[Any, A], status: int, elements: Iterator[tuple[stream.Kind, Any]], drop: Callable[[], None]
+    ) -> None:
+        self._call = call
+        self._status = status
+        self._elements = elements
+        self._drop = drop
+
+    def __iter__(self) -> Stream[A]:
+        return self
+
+    def __next__(self) -> A:
+        problem: Exception | None = None
+        try:
+            for kind, value in self._elements:
+                if kind == "value":
+                    element: A = value
+                    return element
+                if kind == "problem":
+                    problem = web.failure(self._call, self._status, value)
+        except (stream.BadElementError, wire.WireError) as bad:
+            self._drop()
+            raise web.BadAnswerError(self._status, str(bad)) from bad
+        except stream.LostError as lost:
+            self._drop()
+            raise web.UnreachableError(f"{self._call.name}: {lost}") from lost
+        if problem is not None:
+            raise problem
+        raise StopIteration
+
+    def close(self) -> None:
+        """Ends the call; the other side sees that its reader has left."""
+        self._drop()
+
+    def __enter__(self) -> Stream[A]:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, value: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def __del__(self) -> None:
+        self._drop()

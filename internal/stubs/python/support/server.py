@@ -1,0 +1,1021 @@
+"""Serves calls as an ASGI 3 application: routes, credentials, limits, and errors that say nothing of the inside."""
+
+from __future__ import annotations
+
+import asyncio
+import contextvars
+import inspect
+import json
+import math
+import re
+from base64 import b64decode
+from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any, Generic, Literal, TypedDict, TypeVar
+from urllib.parse import parse_qs, unquote, urlsplit
+
+from . import stream, web, wire
+from .trace import current_trace
+
+T = TypeVar("T")
+
+Scope = dict[str, Any]
+Event = dict[str, Any]
+Receive = Callable[[], Awaitable[Any]]
+Send = Callable[[Any], Awaitable[None]]
+
+
+@dataclass(slots=True)
+class Context:
+    """What a handler knows beside its request."""
+
+    call: str
+    """Full: module, service and call."""
+    headers: dict[str, str]
+    """By lower-case name."""
+    credentials: dict[str, str]
+    """The values that the request came with, by full name; of basic credentials "user:password"."""
+    identity: Any
+    """What the gate returned."""
+    cancelled: bool = False
+    """Whether the caller has left, or the call has taken too long: handlers that are no coroutines look at it."""
+
+    @property
+    def trace(self) -> web.Trace | None:
+        return current_trace.get()
+
+
+class Unauthenticated(Exception):
+    """What a gate raises when it does not know who calls."""
+
+
+class Forbidden(Exception):
+    """What a gate raises when it knows who calls, and says no."""
+
+
+class Overloaded(Exception):
+    """What a handler raises when it has too much to do: 503, and when to try again."""
+
+    def __init__(self, retry_after: float) -> None:
+        super().__init__(retry_after)
+        self.retry_after = retry_after
+
+
+Gate = Callable[[str | None, dict[str, str], dict[str, str]], Any]
+"""Judges credentials, given the call (None for /-/about and /-/definitions), the credentials and the headers. What it returns, or a
+coroutine of it does, is the context's identity."""
+
+Next = Callable[[], Awaitable[None]]
+Middleware = Callable[[Context, Next], Awaitable[None]]
+"""Runs around every handler; the second argument runs the rest."""
+
+
+class ServerOptions(TypedDict, total=False):
+    """How a server serves."""
+
+    base: str
+    """A path such as "/v1"."""
+    item_limit: int
+    """List items and entries of a request; 1,000,000 where it is not given."""
+    body_limit: int
+    """In bytes; 4 MiB where it is not given."""
+    element_limit: int
+    """Of streams, in bytes; 1 MiB where it is not given."""
+    handler_timeout: float
+    """In seconds, with the body; 60 where it is not given. Streams are not limited."""
+    idle_timeout: float
+    """In seconds, how long a stream may be silent; 60 where it is not given."""
+    beat: float
+    """In seconds, after how much silence a stream says that it lives; 15 where it is not given."""
+    origins: Sequence[str]
+    """Pages of these origins, such as "https://skerry.example", may call from a browser."""
+    unlisted: bool
+    """Lets requests hold members and alternatives that the definitions do not list, for servers that only pass messages on."""
+    gate: Gate
+    middleware: Sequence[Middleware]
+    """The first is the outermost."""
+    on_error: Callable[[str, BaseException], None]
+    """Told each error that the caller is not."""
+    health: Callable[[], None]
+    """/-/health answers 503 when this raises."""
+    definitions: Literal["open", "guarded", "hidden"]
+    """Whether /-/about and /-/definitions answer: to all, where it is not given."""
+
+
+@dataclass(slots=True)
+class Route:
+    """One call with what serves it."""
+
+    call: web.Call[Any, Any]
+    handler: Callable[..., Any] | None
+    """None where it is not implemented."""
+
+
+def route(call: web.Call[Any, Any], implementation: object, base: type, name: str) -> Route:
+    """Pairs a call with the method that serves it; one that is the base class's own is not implemented."""
+    implemented = getattr(type(implementation), name, None) is not getattr(base, name)
+    return Route(call, getattr(implementation, name) if implemented else None)
+
+
+_COMMON = [
+    web.ErrorPage(
+        "invalid-request",
+        400,
+        "The request could not be read, or breaks what its definition demands. The member errors lists every violation with a JSON Pointer.",
+    ),
+    web.ErrorPage(
+        "unauthenticated",
+        401,
+        "The call needs credentials that the request did not show, or that are not good; WWW-Authenticate names them.",
+    ),
+    web.ErrorPage("forbidden", 403, "The credentials are good, and not enough for this."),
+    web.ErrorPage("unknown-call", 404, "No call has this path."),
+    web.ErrorPage("wrong-method", 405, "The path is right and the method is not; Allow names the right one."),
+    web.ErrorPage("not-acceptable", 406, "Accept names neither application/cbor nor application/json."),
+    web.ErrorPage("too-large", 413, "The request is larger than this server takes, or holds more items."),
+    web.ErrorPage("unsupported-form", 415, "The body is neither application/cbor nor application/json, or is encoded."),
+    web.ErrorPage("internal", 500, "The server failed. Its log says why."),
+    web.ErrorPage("not-implemented", 501, "The call is defined, but this server does not implement it."),
+    web.ErrorPage("overloaded", 503, "The server has too much to do; Retry-After says when to try again."),
+    web.ErrorPage("too-slow", 503, "The call took longer than the client or the server allows."),
+]
+_STATUS = {page.name: page.status for page in _COMMON}
+
+
+def _json(value: Any) -> str:
+    return json.dumps(value, ensure_ascii=False, separators=(",", ":"))
+
+
+class _Refusal(Exception):
+    """Raised inside of the server to answer with one of the common errors."""
+
+    def __init__(
+        self,
+        problem: str,
+        detail: str = "",
+        violations: list[wire.Violation] | None = None,
+        headers: dict[str, str] | None = None,
+    ) -> None:
+        super().__init__(problem)
+        self.problem = problem
+        self.detail = detail
+        self.violations = violations or []
+        self.headers = headers or {}
+
+
+class _GoneError(Exception):
+    """Nobody is there any more to be answered."""
+
+
+class Mount:
+    """An ASGI application that serves calls, and speaks for all of them below "/-/"."""
+
+    def __init__(self, definitions: web.Definitions, routes: list[Route], options: ServerOptions) -> None:
+        self.definitions = definitions
+        self.routes = routes
+        self.options = options
+        self.base = options.get("base", "").rstrip("/")
+        self.beat = options.get("beat", 15.0)
+        self.idle = options.get("idle_timeout", 60.0)
+        self.element_limit = options.get("element_limit", 1 << 20)
+        self._exact: dict[str, list[Route]] = {}
+        self._patterns: list[tuple[list[str], Route]] = []
+        for r in routes:
+            if "{" in r.call.path:
+                self._patterns.append((r.call.path[1:].split("/"), r))
+            else:
+                self._exact.setdefault(r.call.path, []).append(r)
+        # The more specific first: a literal is more than a field.
+        self._patterns.sort(key=lambda pattern: sum(s.startswith("{") for s in pattern[0]))
+        self._digest = (b"faithful-definitions", definitions.digest.encode())
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] == "lifespan":
+            while (await receive())["type"] != "lifespan.shutdown":
+                await send({"type": "lifespan.startup.complete"})
+            await send({"type": "lifespan.shutdown.complete"})
+        elif scope["type"] == "websocket":
+            await _Exchange(self, scope, receive, send).talk()
+        elif scope["type"] == "http":
+            await _Exchange(self, scope, receive, send).answer()
+
+    def find(self, method: str, path: str) -> tuple[Route, dict[str, str]]:
+        """The route of a path, as it was sent, and a method, with the values of the path's fields."""
+        allow: set[str] = set()
+        for r in self._exact.get(path, ()):
+            if r.call.method == method:
+                return r, {}
+            allow.add(r.call.method)
+        if self._patterns:
+            segments = [_decoded(s) for s in path[1:].split("/")]
+            for wanted, r in self._patterns:
+                values = _match(wanted, segments)
+                if values is not None:
+                    if r.call.method == method:
+                        return r, values
+                    allow.add(r.call.method)
+        if allow:
+            methods = sorted(allow)
+            raise _Refusal(
+                "wrong-method",
+                f"{path} is called with {' or '.join(methods)}, not {method}",
+                headers={"allow": ", ".join(methods)},
+            )
+        raise _Refusal("unknown-call", f"no call has the path {path}")
+
+    def problem(
+        self, call: str, problem: BaseException, fails: Sequence[type[wire.DeclaredError]] = ()
+    ) -> tuple[int, str, dict[str, str]]:
+        """What an error is answered with: as it is where the call declares it, else without anything of the inside."""
+        if isinstance(problem, wire.DeclaredError) and isinstance(problem, tuple(fails)):
+            page = next((e for e in self.definitions.errors if e.name == problem.NAME), None)
+            title = (page.documentation.partition("\n")[0] if page else "") or problem.NAME.rpartition(".")[2]
+            head = _json({"type": f"{self.base}/-/errors/{problem.NAME}", "title": title, "status": problem.STATUS})
+            try:
+                return problem.STATUS, f'{head[:-1]},"error":{problem.to_json()}}}', {}
+            except wire.WireError as unwritable:
+                problem = unwritable
+        if isinstance(problem, Overloaded):
+            problem = _Refusal(
+                "overloaded",
+                "the server has too much to do",
+                headers={"retry-after": str(max(0, math.ceil(problem.retry_after)))},
+            )
+        elif isinstance(problem, Forbidden):
+            problem = _Refusal("forbidden", str(problem))
+        elif not isinstance(problem, _Refusal):
+            self.tell(call, problem)
+            problem = _Refusal("internal")
+        body: dict[str, Any] = {
+            "type": f"{self.base}/-/errors/{problem.problem}",
+            "title": problem.problem.replace("-", " "),
+            "status": _STATUS[problem.problem],
+        }
+        if problem.detail:
+            body["detail"] = problem.detail
+        if problem.violations:
+            body["errors"] = [
+                {"pointer": v.pointer, "detail": v.detail} | ({"in": v.place} if v.place else {})
+                for v in problem.violations
+            ]
+        headers = dict(problem.headers)
+        if _STATUS[problem.problem] == 503:
+            headers.setdefault("retry-after", "1")
+        return _STATUS[problem.problem], _json(body), headers
+
+    def tell(self, call: str, problem: BaseException) -> None:
+        hook = self.options.get("on_error")
+        if hook is not None:
+            hook(call, problem)
+
+
+def serve(first: Mount, *others: Mount) -> Mount:
+    """Joins mounts of several services into one; the options are those of the first."""
+    return Mount(first.definitions, [r for m in (first, *others) for r in m.routes], first.options)
+
+
+def _decoded(segment: str) -> str:
+    """A part of a path (RFC 3986, section 2.1)."""
+    try:
+        if re.search("%(?![0-9A-Fa-f]{2})", segment) is None:
+            return unquote(segment, errors="strict")
+    except UnicodeDecodeError:
+        pass
+    raise _Refusal("invalid-request", f"the path holds {segment}, which is not well formed")
+
+
+def _match(wanted: list[str], segments: list[str]) -> dict[str, str] | None:
+    if len(wanted) != len(segments):
+        return None
+    values: dict[str, str] = {}
+    for want, segment in zip(wanted, segments, strict=True):
+        if want.startswith("{"):
+            values[want[1:-1]] = segment
+        elif want != segment:
+            return None
+    return values
+
+
+class Elements(Generic[T]):
+    """The elements of a request that is a stream, as they come: for "async for" in coroutines, and "for" elsewhere."""
+
+    def __init__(self, source: AsyncIterator[T], loop: asyncio.AbstractEventLoop) -> None:
+        self._source = source
+        self._loop = loop
+
+    def __aiter__(self) -> AsyncIterator[T]:
+        return self._source
+
+    def __iter__(self) -> Iterator[T]:
+        while True:
+            try:
+                yield asyncio.run_coroutine_threadsafe(self._next(), self._loop).result()
+            except StopAsyncIteration:
+                return
+
+    async def _next(self) -> T:
+        return await self._source.__anext__()
+
+
+Answers = Iterable[T] | AsyncIterator[T]
+"""What a handler answers with a stream: a generator, of either kind."""
+
+
+class _Exchange:
+    """One call while it is answered."""
+
+    def __init__(self, mount: Mount, scope: Scope, receive: Receive, send: Send) -> None:
+        self.mount = mount
+        self.scope = scope
+        self.receive = receive
+        self.send = send
+        self.headers: dict[str, str] = {}
+        for name, value in scope["headers"]:
+            key, text = name.decode("latin-1"), value.decode("latin-1")
+            self.headers[key] = f"{self.headers[key]}, {text}" if key in self.headers else text
+        self.complete = scope["type"] == "websocket"
+        self.begun = False
+        self.call: web.Call[Any, Any] | None = None
+        self.context: Context | None = None
+
+    @property
+    def _name(self) -> str:
+        return self.call.name if self.call is not None else ""
+
+    def _path(self) -> str:
+        raw = self.scope.get("raw_path") or self.scope["path"].encode()
+        path: str = raw.decode("latin-1").partition("?")[0]
+        if not path.startswith(self.mount.base):
+            raise _Refusal("unknown-call", f"nothing is served at {path}")
+        return path[len(self.mount.base) :]
+
+    async def answer(self) -> None:
+        """Answers a request."""
+        extra: list[tuple[bytes, bytes]] = [self.mount._digest]
+        origin = self.headers.get("origin")
+        if origin is not None and origin in self.mount.options.get("origins", ()):
+            extra.append((b"access-control-allow-origin", origin.encode()))
+            extra.append((b"access-control-expose-headers", b"Faithful-Definitions, Retry-After, WWW-Authenticate"))
+            extra.append((b"vary", b"Origin"))
+            method = self.headers.get("access-control-request-method")
+            if self.scope["method"] == "OPTIONS" and method is not None:
+                extra.append((b"access-control-allow-methods", method.encode()))
+                extra.append(
+                    (b"access-control-allow-headers", self.headers.get("access-control-request-headers", "").encode())
+                )
+                extra.append((b"access-control-max-age", b"600"))
+                await self._respond(204, extra, b"")
+                return
+        self.extra = extra
+        try:
+            path = self._path()
+            if path.startswith("/-/"):
+                await self._own_page(path[3:])
+            else:
+                await self._serve(*self.mount.find(self.scope["method"], path))
+        except (_GoneError, stream.LostError):
+            return  # nobody is there to be answered
+        except Exception as problem:
+            if self.begun:
+                raise
+            fails = self.call.fails if self.call is not None else []
+            status, text, headers = self.mount.problem(self._name, problem, fails)
+            await self._respond(status, self._headers(web.PROBLEM, headers), text.encode())
+            await self._drain()
+
+    def _headers(self, form: str, more: dict[str, str] | None = None) -> list[tuple[bytes, bytes]]:
+        headers = [*self.extra, (b"content-type", form.encode()), (b"vary", b"Accept")]
+        if more:
+            headers += [(name.encode(), value.encode("latin-1", "replace")) for name, value in more.items()]
+        return headers
+
+    async def _respond(self, status: int, headers: list[tuple[bytes, bytes]], body: bytes) -> None:
+        self.begun = True
+        if status != 204:
+            headers.append((b"content-length", str(len(body)).encode()))
+        await self.send({"type": "http.response.start", "status": status, "headers": headers})
+        await self.send({"type": "http.response.body", "body": body})
+
+    async def _drain(self) -> None:
+        """Reads on after an early answer: a client that still sends would lose it if the connection were closed on it."""
+        total = 0
+        while not self.complete and total < 64 << 20:
+            try:
+                event = await asyncio.wait_for(self.receive(), 2)
+            except asyncio.TimeoutError:
+                return
+            if event["type"] != "http.request":
+                return
+            total += len(event.get("body", b""))
+            self.complete = not event.get("more_body", False)
+
+    async def _serve(self, found: Route, values: dict[str, str]) -> None:
+        """Answers one call, refusing in the order: credentials, forms of answer and request, size, what can't be read, what is not allowed."""
+        self.call = call = found.call
+        await self._admit(call)
+        if call.request_stream and call.answer_stream:
+            detail = (
+                "the call streams both ways: upgrade to a WebSocket with the subprotocol faithful-cbor or faithful-json"
+            )
+            raise _Refusal("not-acceptable", detail, headers={"upgrade": "websocket"})
+        request_form = web.media_type(self.headers.get("content-type"))
+        forms = (web.CBOR_SEQ, web.JSON_SEQ) if call.answer_stream else (web.CBOR, web.JSON)
+        form = _preferred(self.headers.get("accept"), request_form, *forms)
+        if form is None:
+            raise _Refusal("not-acceptable", "answers are in CBOR or JSON")
+        if call.request_stream:
+            await self._receive_stream(found, request_form, form)
+            return
+        patience = self._patience()
+        deadline = asyncio.get_running_loop().time() + patience  # for the body, too
+        request = await self._within(self._request(call, request_form, values), patience)
+        arguments = (self.context,) if call.request is None else (request, self.context)
+        if call.answer_stream:
+            await self._send_stream(found, form, arguments)
+            return
+        result = await self._watched(self._run(found, arguments), deadline - asyncio.get_running_loop().time())
+        await self._answered(call, form, result)
+
+    async def _answered(self, call: web.Call[Any, Any], form: str, result: Any) -> None:
+        if call.answer is None:
+            await self._respond(call.status or 204, [*self.extra, (b"vary", b"Accept")], b"")
+            return
+        if result is None:
+            raise TypeError("the handler returned no answer")
+        await self._respond(call.status or 200, self._headers(form), web.encode(form, result))
+
+    async def _admit(self, call: web.Call[Any, Any]) -> None:
+        """Looks at credentials: that they are there, and what the gate says."""
+        credentials: dict[str, str] = {}
+        enough = not call.needs
+        for every in call.needs:
+            complete = True
+            for credential in every:
+                value = self._shown(credential)
+                if value is None:
+                    complete = False
+                else:
+                    credentials[credential.name] = value
+            enough = enough or complete
+        if not enough:
+            raise _Refusal("unauthenticated", f"the call needs {web.needs_text(call.needs)}", headers=_challenges(call))
+        identity = await self._judge(call.name, credentials, call)
+        self.context = Context(call.name, self.headers, credentials, identity)
+        parent = self.headers.get("traceparent")
+        if parent is not None:
+            current_trace.set(web.Trace(parent, self.headers.get("tracestate", "")))
+
+    async def _judge(self, name: str | None, credentials: dict[str, str], call: web.Call[Any, Any]) -> Any:
+        gate = self.mount.options.get("gate")
+        if gate is None:
+            return None
+        try:
+            identity = gate(name, credentials, self.headers)
+            return await identity if inspect.isawaitable(identity) else identity
+        except Unauthenticated as problem:
+            raise _Refusal("unauthenticated", str(problem), headers=_challenges(call)) from problem
+
+    def _shown(self, credential: web.Credential) -> str | None:
+        """The value of a credential that the request shows."""
+        if credential.kind == "header":
+            return self.headers.get(credential.key.lower()) or None
+        if credential.kind == "query":
+            return (self._query().get(credential.key) or [""])[0] or None
+        if credential.kind == "cookie":
+            return (self._cookies(credential.key) or [""])[0] or None
+        scheme, _, token = self.headers.get("authorization", "").partition(" ")
+        if scheme.lower() != credential.kind:
+            return None
+        if credential.kind == "bearer":
+            return token.strip() or None
+        try:
+            text = b64decode(token.strip(), validate=True).decode()
+        except ValueError:
+            return None
+        return text if ":" in text else None
+
+    def _query(self) -> dict[str, list[str]]:
+        return parse_qs(self.scope["query_string"].decode("latin-1"), keep_blank_values=True)
+
+    def _cookies(self, name: str) -> list[str]:
+        pairs = (pair.partition("=") for pair in self.headers.get("cookie", "").split(";"))
+        return [value.strip().strip('"') for key, _, value in pairs if key.strip() == name]
+
+    def _patience(self) -> float:
+        """How long the handler may take: as long as the client waits (RFC 7240, section 4.3), and no longer than the server allows."""
+        ceiling = self.mount.options.get("handler_timeout", 60.0)
+        for preference in self.headers.get("prefer", "").split(","):
+            name, _, value = preference.strip().partition("=")
+            if name == "wait" and value.isdecimal() and 0 < int(value) < ceiling:
+                return float(value)
+        return ceiling
+
+    async def _within(self, work: Awaitable[T], patience: float) -> T:
+        """Cancels the reading of a request that does not come."""
+        task = asyncio.current_task()
+        assert task is not None
+        late: list[bool] = []
+
+        def cancel() -> None:
+            late.append(True)
+            task.cancel()
+
+        timer = asyncio.get_running_loop().call_later(patience, cancel)
+        try:
+            return await work
+        except asyncio.CancelledError:
+            if late:
+                raise _Refusal("too-slow", "the body took too long") from None
+            raise
+        finally:
+            timer.cancel()
+
+    async def _watched(self, work: Awaitable[T], patience: float) -> T:
+        """Cancels work that takes too long, or that nobody waits for any more."""
+        loop = asyncio.get_running_loop()
+        task = asyncio.current_task()
+        assert task is not None
+        why: list[str] = []
+
+        def cancel(reason: str) -> None:
+            if not why:
+                why.append(reason)
+                if self.context is not None:
+                    self.context.cancelled = True
+                task.cancel()
+
+        async def watch() -> None:
+            if self.complete and (await self.receive())["type"] in ("http.disconnect", "websocket.disconnect"):
+                cancel("gone")
+
+        watcher: list[asyncio.Task[None]] = []
+        # Most calls are answered before it is worth while to look whether the caller still waits.
+        soon = loop.call_later(0.02, lambda: watcher.append(loop.create_task(watch())))
+        late = loop.call_later(patience, cancel, "late") if patience < math.inf else None
+        try:
+            return await work
+        except asyncio.CancelledError:
+            if why == ["late"]:
+                raise _Refusal("too-slow", "the call took too long") from None
+            if why:
+                raise _GoneError from None
+            raise
+        finally:
+            soon.cancel()
+            if late is not None:
+                late.cancel()
+            for task_of_watcher in watcher:
+                task_of_watcher.cancel()
+
+    async def _run(self, found: Route, arguments: tuple[Any, ...]) -> Any:
+        """Runs a handler inside of the middleware."""
+        handler = found.handler
+        if handler is None:
+            raise _Refusal("not-implemented", f"{found.call.name} is not implemented here")
+        middleware = self.mount.options.get("middleware")
+        if not middleware:
+            return await _called(handler, arguments)
+        result: list[Any] = []
+
+        async def last() -> None:
+            result.append(await _called(handler, arguments))
+
+        run: Next = last
+        for outer in reversed(middleware):
+            run = _around(outer, arguments[-1], run)
+        await run()
+        return result[0] if result else None
+
+    async def _send_stream(self, found: Route, form: str, arguments: tuple[Any, ...]) -> None:
+        """Answers a call with a stream."""
+        call = found.call
+        writer = stream.ElementWriter(json=form == web.JSON_SEQ, sequence=True, limit=self.mount.element_limit)
+
+        async def put(element: bytes) -> None:
+            if not self.begun:
+                self.begun = True
+                headers = self._headers(form, {"x-accel-buffering": "no"})
+                await self.send({"type": "http.response.start", "status": call.status or 200, "headers": headers})
+            await self.send({"type": "http.response.body", "body": element, "more_body": True})
+
+        await self._watched(self._answers(found, arguments, writer, put), math.inf)
+        await self.send({"type": "http.response.body", "body": b""})
+
+    async def _answers(
+        self,
+        found: Route,
+        arguments: tuple[Any, ...],
+        writer: stream.ElementWriter,
+        put: Callable[[bytes], Awaitable[None]],
+        reading: _Reading | None = None,
+    ) -> None:
+        """Sends what a handler answers, with beats while it is silent, and the end or a problem."""
+        last = [asyncio.get_running_loop().time()]
+        lock = asyncio.Lock()
+
+        async def beat() -> None:
+            while True:
+                silent = asyncio.get_running_loop().time() - last[0]
+                if silent < self.mount.beat:
+                    await asyncio.sleep(self.mount.beat - silent)
+                    continue
+                async with lock:
+                    await put(writer.beat())
+                last[0] = asyncio.get_running_loop().time()
+
+        beater = asyncio.create_task(beat())
+        begun = False
+        try:
+            given = await self._run(found, arguments)
+            async for element in _iterated(given):
+                begun = True
+                async with lock:
+                    await put(writer.value(element))
+                last[0] = asyncio.get_running_loop().time()
+            if reading is not None and reading.failed is not None:
+                raise reading.failed  # whatever the handler made of it
+            async with lock:
+                await put(writer.end())
+        except (_GoneError, stream.LostError):
+            raise
+        except Exception as problem:
+            if reading is not None and reading.lost:
+                raise stream.LostError from problem
+            if not begun and not self.begun:
+                raise
+            told = reading.failed if reading is not None and reading.failed is not None else problem
+            async with lock:
+                await put(writer.problem(self.mount.problem(self._name, told, found.call.fails)[1]))
+        finally:
+            beater.cancel()
+
+    async def _receive_stream(self, found: Route, request_form: str, form: str) -> None:
+        """Answers a call whose request is a stream."""
+        self._plain_body()
+        if request_form not in (web.CBOR_SEQ, web.JSON_SEQ):
+            raise _Refusal(
+                "unsupported-form",
+                f"Content-Type is application/cbor-seq or application/json-seq, not {request_form!r}",
+            )
+        call, reading = found.call, _Reading()
+        elements = stream.Elements(json=request_form == web.JSON_SEQ, cls=call.request, limit=self.mount.element_limit)
+
+        async def source() -> AsyncIterator[tuple[stream.Kind, Any]]:
+            while not self.complete:
+                chunk = await self._chunk(self.mount.idle)
+                for element in elements.feed(chunk):
+                    yield element
+            elements.finish()
+
+        given: Elements[Any] = Elements(self._checked(source(), reading), asyncio.get_running_loop())
+        try:
+            result = await self._run(found, (given, self.context))
+        except Exception as problem:
+            if reading.gone:
+                raise _GoneError from problem
+            raise reading.failed or problem from None
+        if reading.failed is not None:
+            raise reading.failed  # half a stream was no request, whatever the handler made of it
+        await self._answered(call, form, result)
+        await self._drain()
+
+    async def _chunk(self, timeout: float | None) -> bytes:
+        try:
+            event = await asyncio.wait_for(self.receive(), timeout)
+        except asyncio.TimeoutError:
+            raise _Refusal("too-slow", "the request was silent for too long") from None
+        if event["type"] != "http.request":
+            raise _GoneError
+        self.complete = not event.get("more_body", False)
+        chunk: bytes = event.get("body", b"")
+        return chunk
+
+    async def _checked(self, source: AsyncIterator[tuple[stream.Kind, Any]], reading: _Reading) -> AsyncIterator[Any]:
+        """The values of a stream, each held against its bounds as a request is."""
+        call = self.call
+        assert call is not None
+        try:
+            async for kind, value in source:
+                if kind == "problem":
+                    raise web.failure(call, 0, value)
+                if kind == "value":
+                    self._allow(value, [])
+                    yield value
+        except (GeneratorExit, asyncio.CancelledError):
+            raise
+        except BaseException as problem:
+            reading.gone = isinstance(problem, _GoneError)
+            reading.lost = isinstance(problem, stream.LostError | _GoneError)
+            reading.failed = _unreadable(problem)
+            raise reading.failed from problem
+
+    def _plain_body(self) -> None:
+        coding = self.headers.get("content-encoding", "identity")
+        if coding.lower() != "identity":
+            raise _Refusal("unsupported-form", f"encoded bodies are not read: {coding}")
+
+    async def _request(self, call: web.Call[Any, Any], form: str, values: dict[str, str]) -> Any:
+        """Reads the request, from wherever its fields travel."""
+        if call.request is None:
+            return None
+        travel = call.travel
+        if travel is None:
+            message = await self._body(form, call.request)
+            self._allow(message, [])
+            return message
+        body = await self._body(form, travel.body) if travel.body is not None else None
+        query = self._query()
+
+        def value_of(p: web.Placed) -> list[str]:
+            if p.place == "path":
+                return [values.get(p.parameter, "")]
+            if p.place == "query":
+                return query.get(p.parameter, [])
+            if p.place == "header":
+                header = self.headers.get(p.parameter.lower())
+                return [] if header is None else [header]
+            return self._cookies(p.parameter)
+
+        arguments = web.Arguments(travel.placed, value_of)
+        message = travel.take(arguments, body)
+        if arguments.violations:
+            raise _violated(arguments.violations)
+        self._allow(message, travel.placed)
+        return message
+
+    def _allow(self, message: Any, placed: list[web.Placed]) -> None:
+        violations = message.validate()
+        if violations and self.mount.options.get("unlisted", False):
+            violations = [v for v in violations if not v.unlisted]
+        if violations:
+            raise _violated(web.locate(violations, placed))
+
+    async def _body(self, form: str, cls: Any) -> Any:
+        self._plain_body()
+        has_body = self.headers.get("content-length", "0") != "0" or "transfer-encoding" in self.headers
+        if form not in (web.CBOR, web.JSON) and (form or has_body):
+            raise _Refusal(
+                "unsupported-form", f"Content-Type is application/cbor or application/json, not {json.dumps(form)}"
+            )
+        limit = self.mount.options.get("body_limit", 4 << 20)
+        too_large = _Refusal("too-large", f"the body is larger than {limit} bytes")
+        length = self.headers.get("content-length", "0")
+        if length.isdecimal() and int(length) > limit:
+            raise too_large
+        event = await self.receive()
+        body: bytes = event.get("body", b"")
+        self.complete = not event.get("more_body", False)
+        if not self.complete:
+            parts, total = [body], len(body)
+            while not self.complete and total <= limit:
+                parts.append(await self._chunk(None))
+                total += len(parts[-1])
+            body = b"".join(parts)
+        if event["type"] != "http.request":
+            raise _GoneError
+        if len(body) > limit:
+            raise too_large
+        try:
+            return (
+                web.decode(form, body, cls, self.mount.options.get("item_limit", wire.DEFAULT_BUDGET))
+                if form
+                else cls.from_json("{}")
+            )
+        except wire.WireError as problem:
+            raise _unreadable(problem) from problem
+
+    async def talk(self) -> None:
+        """Serves a call that streams both ways."""
+        await self.receive()  # websocket.connect
+        self.extra = [self.mount._digest]
+        protocol = next(
+            (p for p in self.scope.get("subprotocols", ()) if p in ("faithful-cbor", "faithful-json")), None
+        )
+        try:
+            found, _ = self.mount.find("GET", self._path())
+            self.call = call = found.call
+            await self._admit(call)
+            origin = self.headers.get("origin")
+            if (
+                origin is not None
+                and origin not in self.mount.options.get("origins", ())
+                and urlsplit(origin).netloc != self.headers.get("host")
+            ):
+                raise _Refusal("forbidden", f"pages of {origin} may not call this server")
+            if not (call.request_stream and call.answer_stream) or protocol is None:
+                raise _Refusal(
+                    "not-acceptable",
+                    "a call that streams both ways is a WebSocket with the subprotocol faithful-cbor or faithful-json",
+                )
+            if found.handler is None:
+                raise _Refusal("not-implemented", f"{call.name} is not implemented here")
+        except Exception as problem:
+            await self._deny(problem)
+            return
+        await self.send({"type": "websocket.accept", "subprotocol": protocol, "headers": self.extra})
+        self.begun = True
+        in_json, reading = protocol == "faithful-json", _Reading()
+        source = self._messages(in_json, call.request)
+        given: Elements[Any] = Elements(self._checked(source, reading), asyncio.get_running_loop())
+        writer = stream.ElementWriter(json=in_json, sequence=False, limit=self.mount.element_limit)
+
+        async def put(element: bytes) -> None:
+            key, value = ("text", element.decode()) if in_json else ("bytes", element)
+            await self.send({"type": "websocket.send", key: value})
+
+        try:
+            await self._answers(found, (given, self.context), writer, put, reading)
+            # When the handler has had enough, the other side's end still has to
+            # come: only then both know that nothing was lost.
+            if reading.failed is None:
+                async for _ in source:
+                    pass
+            await self.send({"type": "websocket.close", "code": 1000 if reading.failed is None else 1011})
+        except (_GoneError, stream.LostError):
+            return  # nobody is there to be told
+
+    async def _messages(self, in_json: bool, cls: Any) -> AsyncIterator[tuple[stream.Kind, Any]]:
+        while True:
+            try:
+                event = await asyncio.wait_for(self.receive(), self.mount.idle)
+            except asyncio.TimeoutError:
+                raise _Refusal("too-slow", "the stream was silent for too long") from None
+            if event["type"] != "websocket.receive":
+                raise stream.LostError
+            element = event.get("bytes") or (event.get("text") or "").encode()
+            if len(element) > self.mount.element_limit + 16:
+                raise stream.BadElementError(
+                    f"an element of more than {self.mount.element_limit} bytes", too_large=True
+                )
+            kind, value = stream.read_element(element, json=in_json, cls=cls)
+            if kind != "other":
+                yield kind, value
+            if kind in ("end", "problem"):
+                return
+
+    async def _deny(self, problem: Exception) -> None:
+        """Refuses an upgrade: with problem details, where the server that carries us can."""
+        fails = self.call.fails if self.call is not None else []
+        status, text, headers = self.mount.problem(self._name, problem, fails)
+        if "websocket.http.response" in self.scope.get("extensions", {}):
+            body = text.encode()
+            start = [*self._headers(web.PROBLEM, headers), (b"content-length", str(len(body)).encode())]
+            await self.send({"type": "websocket.http.response.start", "status": status, "headers": start})
+            await self.send({"type": "websocket.http.response.body", "body": body})
+        else:
+            await self.send({"type": "websocket.close", "code": 1008, "reason": text[:120]})
+
+    async def _own_page(self, page: str) -> None:
+        if self.scope["method"] not in ("GET", "HEAD"):
+            raise _Refusal("wrong-method", "pages below /-/ are read with GET", headers={"allow": "GET, HEAD"})
+        self.complete = True
+        about, options = self.mount.definitions, self.mount.options
+        visible = options.get("definitions", "open")
+        status = 200
+        answer: dict[str, Any] | None = None
+        if page == "health":
+            answer = {"status": "ok"}
+            try:
+                options.get("health", lambda: None)()
+            except Exception as problem:
+                self.mount.tell("health", problem)
+                status, answer = 503, {"status": "unwell"}
+        elif page in ("about", "definitions") and visible != "hidden":
+            if visible == "guarded":
+                await self._admit_pages()
+            answer = {"name": about.name, "version": about.version, "digest": about.digest}
+            if page == "definitions":
+                answer["modules"] = [{"name": name, "text": text} for name, text in about.modules.items()]
+            else:
+                calls = [
+                    {"call": r.call.name, "method": r.call.method, "path": self.mount.base + r.call.path}
+                    for r in self.mount.routes
+                ]
+                answer["calls"] = sorted(calls, key=lambda c: (c["path"], c["method"]))
+        elif page.startswith("errors/"):
+            found = next((e for e in _COMMON + about.errors if e.name == page[7:]), None)
+            if found is not None:
+                answer = {"name": found.name, "status": found.status, "documentation": found.documentation}
+        if answer is None:
+            raise _Refusal("unknown-call", f"there is no page /-/{page}")
+        body = _json(answer).encode()
+        headers = [*self.extra, (b"content-type", web.JSON.encode())]
+        await self._respond(status, headers, body if self.scope["method"] == "GET" else b"")
+
+    async def _admit_pages(self) -> None:
+        needs = [[c] for r in self.mount.routes for every in r.call.needs for c in every]
+        credentials = {c.name: value for (c,) in needs if (value := self._shown(c)) is not None}
+        await self._judge(None, credentials, web.Call("definitions", "GET", "", needs=needs))
+
+
+class _Reading:
+    """How the reading of a stream has failed."""
+
+    def __init__(self) -> None:
+        self.failed: BaseException | None = None
+        self.lost = False
+        self.gone = False
+
+
+def _around(middleware: Middleware, context: Context, run: Next) -> Next:
+    async def around() -> None:
+        await middleware(context, run)
+
+    return around
+
+
+async def _called(handler: Callable[..., Any], arguments: tuple[Any, ...]) -> Any:
+    """Calls a handler: a coroutine here, anything else in a thread, so that it may take its time."""
+    if inspect.iscoroutinefunction(handler):
+        return await handler(*arguments)
+    if inspect.isasyncgenfunction(handler) or inspect.isgeneratorfunction(handler):
+        return handler(*arguments)
+    context = contextvars.copy_context()
+    result = await asyncio.get_running_loop().run_in_executor(None, lambda: context.run(handler, *arguments))
+    return await result if inspect.isawaitable(result) else result
+
+
+_END = object()
+
+
+async def _iterated(given: Any) -> AsyncIterator[Any]:
+    """The elements of a generator of either kind; one that is not asynchronous runs in a thread."""
+    if hasattr(given, "__aiter__"):
+        iterator = given.__aiter__()
+        try:
+            async for element in iterator:
+                yield element
+        finally:
+            if hasattr(iterator, "aclose"):
+                await iterator.aclose()
+        return
+    elements = iter(given)
+    loop = asyncio.get_running_loop()
+    try:
+        while (element := await loop.run_in_executor(None, next, elements, _END)) is not _END:
+            yield element
+    finally:
+        if hasattr(elements, "close"):
+            elements.close()
+
+
+def _violated(violations: list[wire.Violation]) -> _Refusal:
+    return _Refusal(
+        "invalid-request", "1 violation" if len(violations) == 1 else f"{len(violations)} violations", violations
+    )
+
+
+def _unreadable(problem: BaseException) -> BaseException:
+    """What is answered for a payload or stream that can't be read."""
+    if isinstance(problem, wire.WireError):
+        if problem.too_large:
+            return _Refusal("too-large", problem.detail)
+        return _Refusal("invalid-request", "the request can't be read", [wire.Violation(problem.path, problem.detail)])
+    if isinstance(problem, stream.BadElementError):
+        return _Refusal("too-large" if problem.too_large else "invalid-request", str(problem))
+    if isinstance(problem, stream.LostError):
+        return _Refusal("invalid-request", str(problem))
+    return problem
+
+
+def _challenges(call: web.Call[Any, Any]) -> dict[str, str]:
+    """What WWW-Authenticate says (RFC 9110, section 11.6.1)."""
+    found: list[str] = []
+    for every in call.needs:
+        for c in every:
+            challenge = f'Key in="{c.kind}", name="{c.key}"'
+            if c.kind == "bearer":
+                challenge = "Bearer"
+            elif c.kind == "basic":
+                challenge = f'Basic realm="{call.name}", charset="UTF-8"'
+            if challenge not in found:
+                found.append(challenge)
+    return {"www-authenticate": ", ".join(found)} if found else {}
+
+
+def _preferred(accept: str | None, request: str, cbor_type: str, json_type: str) -> str | None:
+    """Chooses the type of an answer by Accept (RFC 9110, section 12.5.1): of two alike the form of the request, or JSON."""
+    fallback = cbor_type if request in (web.CBOR, web.CBOR_SEQ) else json_type
+    if accept is None or accept == fallback:
+        return fallback
+    cbor, text = _quality(accept, cbor_type), _quality(accept, json_type)
+    if not cbor and not text:
+        return None
+    return cbor_type if cbor > text else json_type if text > cbor else fallback
+
+
+def _quality(accept: str, want: str) -> float:
+    best, best_rank = 0.0, -1
+    for part in accept.split(","):
+        pattern, *parameters = (p.strip().lower() for p in part.split(";"))
+        rank = ["*/*", "application/*", want].index(pattern) if pattern in ("*/*", "application/*", want) else -1
+        if rank <= best_rank:
+            continue
+        best, best_rank = 1.0, rank
+        for parameter in parameters:
+            if parameter.startswith("q="):
+                try:
+                    best = float(parameter[2:])
+                except ValueError:
+                    pass
+    return best

@@ -1,0 +1,116 @@
+"""Calls that stream both ways, over WebSocket (RFC 6455), with the library websockets."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Iterable, Iterator
+from contextlib import ExitStack
+from typing import Any, TypeVar
+
+from websockets.exceptions import ConnectionClosed, InvalidStatus, WebSocketException
+from websockets.sync.client import ClientConnection, connect
+from websockets.typing import Subprotocol
+
+from . import stream, web, wire
+from .client import Client, Stream, _checked
+
+Q = TypeVar("Q")
+A = TypeVar("A")
+
+
+def converse(client: Client, call: web.Call[Q, A], messages: Iterable[Q], timeout: float | None) -> Stream[A]:
+    """Sends a call that streams both ways: messages are sent from another thread, as they come."""
+    attempt = client._attempt(call, timeout, None)
+    request = client._request(attempt, None, web.JSON)
+    for name in ("accept", "prefer"):
+        request.headers.pop(name, None)
+    protocol = Subprotocol("faithful-json" if client._json else "faithful-cbor")
+    url = "ws" + client._base[4:] + request.target[len(client._path) :]
+    opened = ExitStack()
+    try:
+        connecting = connect(
+            url,
+            subprotocols=[protocol],
+            additional_headers=request.headers,
+            open_timeout=attempt.left(),
+            close_timeout=2,
+            max_size=client._element_limit + 16,
+            compression=None,
+            proxy=None,
+        )
+        connection = opened.enter_context(connecting)
+    except InvalidStatus as refused:
+        text = (refused.response.body or b"").decode(errors="replace")
+        raise web.failure(call, refused.response.status_code, text) from None
+    except (OSError, WebSocketException) as problem:
+        raise web.UnreachableError(f"{call.name}: no answer: {problem}") from problem
+    if connection.subprotocol != protocol:
+        connection.close(1002)
+        raise web.BadAnswerError(101, f"the server did not agree to {protocol}")
+    talk = _Talk(client, call, connection, messages)
+    return Stream(call, 101, talk.received(), talk.close)
+
+
+class _Talk:
+    def __init__(
+        self, client: Client, call: web.Call[Any, Any], connection: ClientConnection, messages: Iterable[Any]
+    ) -> None:
+        self.call = call
+        self.connection = connection
+        self.json = client._json
+        self.idle = client._idle_timeout
+        self.writer = stream.ElementWriter(json=self.json, sequence=False, limit=client._element_limit)
+        self.failed: BaseException | None = None
+        self.ours = self.theirs = self.closed = False
+        self.sender = threading.Thread(target=self._send, args=(messages,), daemon=True)
+        self.sender.start()
+
+    def _send(self, messages: Iterable[Any]) -> None:
+        try:
+            for message in messages:
+                self._put(self.writer.value(_checked(self.call, message)))
+            self._put(self.writer.end())
+            self.ours = True
+        except ConnectionClosed:
+            pass  # the receiving side says so
+        except BaseException as problem:
+            self.failed = problem
+            self.connection.close(1001)
+
+    def _put(self, element: bytes) -> None:
+        self.connection.send(element.decode() if self.json else element)
+
+    def received(self) -> Iterator[tuple[stream.Kind, Any]]:
+        try:
+            while True:
+                message = self._next()
+                element = message.encode() if isinstance(message, str) else message
+                kind, value = stream.read_element(element, json=self.json, cls=self.call.answer)
+                if kind != "other":
+                    self.theirs = kind in ("end", "problem")
+                    yield kind, value
+                if self.theirs:
+                    self.sender.join(self.idle if kind == "end" else 0)
+                    return
+        except wire.WireError:
+            raise
+        except (ConnectionClosed, TimeoutError) as problem:
+            raise self.failed or stream.LostError() from problem
+        finally:
+            self.close()
+
+    def _next(self) -> str | bytes:
+        deadline = time.monotonic() + self.idle
+        while True:
+            try:
+                return self.connection.recv(min(0.25, max(0.0, deadline - time.monotonic())))
+            except TimeoutError:
+                # Now and then, to see whether the sending side has failed.
+                if self.failed is not None or time.monotonic() >= deadline:
+                    raise
+
+    def close(self) -> None:
+        if not self.closed:
+            self.closed = True
+            self.connection.close(1000 if self.ours and self.theirs else 1001)

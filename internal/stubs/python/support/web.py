@@ -1,0 +1,334 @@
+"""What clients and servers share of a call over HTTP: problem details (RFC 9457), where a request's fields travel."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from typing import Any, Generic, TypeVar
+from urllib.parse import quote, unquote_to_bytes
+
+from . import wire
+
+CBOR = "application/cbor"
+JSON = "application/json"
+CBOR_SEQ = "application/cbor-seq"
+JSON_SEQ = "application/json-seq"
+PROBLEM = "application/problem+json"
+
+T = TypeVar("T")
+Q = TypeVar("Q")
+A = TypeVar("A")
+
+
+@dataclass(frozen=True)
+class Credential:
+    """What a caller may have to show."""
+
+    name: str
+    """Full: module and credential."""
+    kind: str
+    """"header", "query" or "cookie" for a key, "bearer" or "basic"."""
+    key: str = ""
+    """Of a key: the name of the header, parameter or cookie."""
+
+
+def is_named(credential: str, name: str) -> bool:
+    """Whether name, with or without its module, is the credential's."""
+    return credential == name or ("." not in name and credential.endswith("." + name))
+
+
+@dataclass(frozen=True)
+class Placed:
+    """A field that travels outside of the body."""
+
+    number: int
+    name: str
+    """In JSON."""
+    place: str
+    """"path", "query", "header" or "cookie"."""
+    parameter: str
+    """How it is called there."""
+
+
+@dataclass(frozen=True)
+class Travel(Generic[Q]):
+    """How a request travels that is not all in the body."""
+
+    placed: list[Placed]
+    body: Any
+    """The class of what is left for the body; None where there is none."""
+    body_of: Callable[[Q], Any]
+    place: Callable[[Q, Parameters], None]
+    take: Callable[[Arguments, Any], Q]
+
+
+@dataclass(frozen=True)
+class Call(Generic[Q, A]):
+    """What both sides know of one call."""
+
+    name: str
+    """Full: module, service and call."""
+    method: str
+    path: str
+    """Below the base; "{field}" stands for a segment."""
+    request: Any = None
+    """The class of the request, or of an element of it; None is "()"."""
+    answer: Any = None
+    status: int = 0
+    """Of success, where that is not 200, or 204 without an answer."""
+    safe: bool = False
+    idempotent: bool = False
+    request_stream: bool = False
+    answer_stream: bool = False
+    travel: Travel[Q] | None = None
+    needs: list[list[Credential]] = field(default_factory=list)
+    """One of these, of it all."""
+    fails: list[type[wire.DeclaredError]] = field(default_factory=list)
+
+
+class CallError(Exception):
+    """What a call fails with that it does not declare."""
+
+
+class ProblemError(CallError):
+    """An error that the call does not declare, as problem details."""
+
+    def __init__(
+        self, problem: str, status: int, title: str, detail: str = "", violations: list[wire.Violation] | None = None
+    ) -> None:
+        super().__init__(problem, status, title, detail, violations)
+        self.problem = problem
+        """What follows "/-/errors/" in the type, such as "invalid-request"."""
+        self.status = status
+        self.title = title
+        self.detail = detail
+        self.violations = violations or []
+
+    def __str__(self) -> str:
+        text = f"{self.status} {self.title}" + (f": {self.detail}" if self.detail else "")
+        return text + "".join(f"; {v.pointer} {v.detail}" for v in self.violations)
+
+
+class UnreachableError(CallError):
+    """A call that got no answer, or a stream that lost its end: no connection, one that broke, a time-out or a cancellation."""
+
+
+class BadAnswerError(CallError):
+    """An answer that could not be understood."""
+
+    def __init__(self, status: int, detail: str) -> None:
+        super().__init__(status, detail)
+        self.status = status
+        self.detail = detail
+
+    def __str__(self) -> str:
+        return f"the answer with status {self.status} was not understood: {self.detail}"
+
+
+class MissingCredentialError(CallError):
+    """A call for which the client has none of the credentials that would do; nothing was sent."""
+
+
+@dataclass(frozen=True)
+class Trace:
+    """The trace that a call is in (W3C Trace Context)."""
+
+    traceparent: str
+    tracestate: str = ""
+
+
+@dataclass(frozen=True)
+class ErrorPage:
+    """Documents one error."""
+
+    name: str
+    status: int
+    documentation: str
+
+
+@dataclass(frozen=True)
+class Definitions:
+    """What a server says of itself."""
+
+    name: str
+    version: str
+    digest: str
+    modules: dict[str, str]
+    """The canonical text of each module."""
+    errors: list[ErrorPage]
+
+
+def media_type(header: str | None) -> str:
+    """A media type in lower case, without parameters."""
+    return (header or "").partition(";")[0].strip().lower()
+
+
+def encode(form: str, message: Any) -> bytes:
+    payload: bytes = message.to_cbor() if form == CBOR else message.to_json().encode()
+    return payload
+
+
+def decode(form: str, payload: bytes, cls: Any, items: int) -> Any:
+    return cls.from_cbor(payload, items) if form == CBOR else cls.from_json(payload, items)
+
+
+def needs_text(needs: list[list[Credential]]) -> str:
+    return " | ".join(" + ".join(c.name.rpartition(".")[2] for c in every) or "nothing" for every in needs)
+
+
+_UNSAFE = re.compile(r"[^!#$&'()*+\-./0-9:<=>?@A-Z\[\]^_`a-z{|}~]")
+
+
+def _encode_text(text: str) -> str:
+    """Writes text for a header or cookie: what could mean something there, or is not ASCII, percent-encoded."""
+    return _UNSAFE.sub(lambda m: "".join(f"%{b:02X}" for b in m[0].encode()), text)
+
+
+def plain(text: str) -> str:
+    """A scalar as it travels outside of a body: its JSON without quotes."""
+    return str(json.loads(text)) if text.startswith('"') else text
+
+
+class Parameters:
+    """What a client puts into path, query, headers and cookies."""
+
+    def __init__(self) -> None:
+        self.paths: dict[str, str] = {}
+        self.queries: list[str] = []
+        self.headers: dict[str, str] = {}
+        self.cookies: list[str] = []
+        self.violations: list[wire.Violation] = []
+
+    def path(self, name: str, text: str) -> None:
+        if text in ("", ".", ".."):
+            self.violations.append(wire.Violation(wire.pointer(name), "must not be empty, . or .., in a path", "path"))
+        self.paths[name] = quote(text, safe="")
+
+    def query(self, name: str, text: str) -> None:
+        self.queries.append(f"{quote(name, safe='')}={quote(text, safe='')}")
+
+    def header(self, name: str, text: str) -> None:
+        self.headers[name] = _encode_text(text)
+
+    def cookie(self, name: str, text: str) -> None:
+        self.cookies.append(f"{name}={_encode_text(text)}")
+
+
+_PERCENT = re.compile(r"%(?![0-9a-fA-F]{2})")
+_LIKE_NUMBER = re.compile(r"-?[0-9]", re.ASCII)
+_NO_VALUE = re.compile(r'[ \t\r\n"]')
+
+
+class Arguments:
+    """What a server finds in path, query, headers and cookies."""
+
+    def __init__(self, placed: list[Placed], values: Callable[[Placed], list[str]]) -> None:
+        self.placed = placed
+        self.values = values
+        self.violations: list[wire.Violation] = []
+
+    def required(self, i: int, shape: str, read: Callable[[wire.JsonReader], T]) -> T:
+        """A field that must be there. Where it is not, a violation is kept, and the request refused in the end."""
+        before = len(self.violations)
+        value: Any = self.optional(i, shape, read)
+        if value is None and len(self.violations) == before:
+            self._refuse(self.placed[i], "is required")
+        result: T = value
+        return result
+
+    def optional(self, i: int, shape: str, read: Callable[[wire.JsonReader], T]) -> T | None:
+        p = self.placed[i]
+        values = self.values(p)
+        if not values:
+            return None
+        if len(values) > 1:
+            self._refuse(p, "comes more than once")
+            return None
+        return self._read(p, values[0], shape, read)
+
+    def defaulted(self, i: int, shape: str, read: Callable[[wire.JsonReader], T], default: T) -> T:
+        value = self.optional(i, shape, read)
+        return default if value is None else value
+
+    def list(self, i: int, shape: str, read: Callable[[wire.JsonReader], T]) -> list[T]:
+        p = self.placed[i]
+        items = [self._read(p, value, shape, read) for value in self.values(p)]
+        return [item for item in items if item is not None]
+
+    def rest(self, unknown: Iterable[wire.Unknown] | None) -> None:
+        """Refuses fields that travel outside of the body and came in it too."""
+        for p in self.placed:
+            if any(u.number == p.number or (not u.number and u.name == p.name) for u in unknown or ()):
+                detail = f"travels in the {p.place}, and must not come in the body too"
+                self.violations.append(wire.Violation(wire.pointer(p.name), detail))
+
+    def _read(self, p: Placed, value: str, shape: str, read: Callable[[wire.JsonReader], T]) -> T | None:
+        try:
+            text = _decode_text(value) if p.place in ("header", "cookie") else value
+            if p.place == "path" and text in ("", ".", ".."):
+                raise wire.WireError("must not be empty, . or .., in a path")
+            bare = shape == "bare" or (shape == "number" and _LIKE_NUMBER.match(text) is not None)
+            if bare and _NO_VALUE.search(text):
+                raise wire.WireError("expected a value without blanks and quotes")
+            r = wire.JsonReader(text if bare else wire.json_text(text))
+            result = read(r)
+            r.end()
+        except wire.WireError as problem:
+            self._refuse(p, problem.detail)
+            return None
+        return result
+
+    def _refuse(self, p: Placed, detail: str) -> None:
+        self.violations.append(wire.Violation(wire.pointer(p.name), detail, p.place))
+
+
+def _decode_text(value: str) -> str:
+    if _PERCENT.search(value):
+        raise wire.WireError("has a % that is not followed by two hexadecimal digits")
+    try:
+        return unquote_to_bytes(value).decode()
+    except UnicodeDecodeError:
+        raise wire.WireError("text that is not UTF-8") from None
+
+
+def locate(violations: list[wire.Violation], placed: list[Placed]) -> list[wire.Violation]:
+    """Says of each violation of a whole request where its field travels."""
+    places = {wire.pointer(p.name): p.place for p in placed}
+    return [
+        wire.Violation(v.pointer, v.detail, places.get("/" + v.pointer[1:].partition("/")[0], ""), v.unlisted)
+        for v in violations
+    ]
+
+
+def failure(call: Call[Any, Any], status: int, text: str) -> Exception:
+    """The error that a call declares where a problem is one, else the problem."""
+    try:
+        body = json.loads(text)
+        name = str(body["type"]).rpartition("/-/errors/")[2]
+        for declared in call.fails:
+            if declared.NAME == name:
+                cls: Any = declared
+                error: Exception = cls.from_json(_member(text, "error"))
+                return error
+        violations = [
+            wire.Violation(str(v.get("pointer", "")), str(v.get("detail", "")), str(v.get("in", "")))
+            for v in body.get("errors", [])
+        ]
+        return ProblemError(
+            name, int(body.get("status", status)), str(body.get("title", "")), str(body.get("detail", "")), violations
+        )
+    except (ValueError, KeyError, TypeError, AttributeError) as problem:
+        return BadAnswerError(status, f"problem details that can't be read: {problem}")
+
+
+def _member(text: str, name: str) -> str:
+    """A member of an object as it stands in the text, so that large integers stay exact."""
+    r = wire.JsonReader(text)
+    r.open_object("an object")
+    while (member := r.member()) is not None:
+        raw = r.raw()
+        if member == name:
+            return raw
+    return "{}"

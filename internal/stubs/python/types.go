@@ -1,0 +1,478 @@
+package python
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/stubs"
+)
+
+// types writes constants, named types, enums, unions, messages and errors.
+func (g *generator) types() {
+	for i, c := range g.module.Consts {
+		if i == 0 {
+			g.P("")
+		}
+		g.use("from typing import Final as _Final")
+		g.export(c.Name)
+		g.P("%s: _Final = %s", c.Name, g.literal(c.Value))
+		g.doc(docOf(c.Doc, c.Deprecated))
+	}
+	for _, n := range g.module.Types {
+		g.named(n)
+	}
+	for _, e := range g.module.Enums {
+		g.enum(e)
+	}
+	for _, m := range g.ordered() {
+		g.message(m)
+	}
+	for _, u := range g.module.Unions {
+		g.union(u)
+	}
+	for _, n := range g.module.Types {
+		g.namedCodec(n)
+	}
+}
+
+// ordered are the messages; their fields name each other in annotations only,
+// so any order does.
+func (g *generator) ordered() []*schema.Message { return g.module.Messages }
+
+// literal writes a constant or default.
+func (g *generator) literal(v any) string {
+	switch v := v.(type) {
+	case bool:
+		if v {
+			return "True"
+		}
+		return "False"
+	case string:
+		return quote(v)
+	case float32:
+		return pythonFloat(float64(v))
+	case float64:
+		return pythonFloat(v)
+	case []byte:
+		return bytesLiteral(v)
+	case schema.UUID:
+		g.use("from uuid import UUID as _UUID")
+		return fmt.Sprintf("_UUID(%s)", quote(v.String()))
+	case schema.Instant:
+		return fmt.Sprintf("%s.Instant.parse(%s)", g.wire(), quote(v.String()))
+	case schema.Decimal:
+		g.use("from decimal import Decimal as _Decimal")
+		return fmt.Sprintf("_Decimal(%s)", quote(v.String()))
+	case schema.Date:
+		g.use("from datetime import date as _date")
+		day := time.Unix(int64(v)*86400, 0).UTC()
+		return fmt.Sprintf("_date(%d, %d, %d)", day.Year(), day.Month(), day.Day())
+	case schema.Duration:
+		return fmt.Sprintf("%s.Duration.parse(%s)", g.wire(), quote(v.String()))
+	case *schema.Member:
+		return g.name(&v.Enum.Decl) + "." + MemberName(v)
+	}
+	return fmt.Sprint(v)
+}
+
+func pythonFloat(v float64) string {
+	s := strconv.FormatFloat(v, 'g', -1, 64)
+	if !strings.ContainsAny(s, ".e") {
+		s += ".0"
+	}
+	return s
+}
+
+// literalOf writes a constant or default as a value of a type.
+func (g *generator) literalOf(t *schema.Type, v any) string {
+	if isDistinct(t) {
+		return fmt.Sprintf("%s(%s)", g.name(&t.Named.Decl), g.literal(v))
+	}
+	return g.literal(v)
+}
+
+// isDistinct tells named types that are a NewType: those over what can be
+// subclassed.
+func isDistinct(t *schema.Type) bool {
+	return t.Named != nil && t.Kind != schema.KindBool && t.Kind != schema.KindAny
+}
+
+func (g *generator) top() {
+	g.P("")
+	g.P("")
+}
+
+func (g *generator) named(n *schema.NamedType) {
+	plain := n.Type
+	plain.Named = nil
+	g.P("")
+	g.export(n.Name)
+	if isDistinct(&n.Type) {
+		g.use("from typing import NewType as _NewType")
+		t := g.typ(&plain)
+		if strings.Contains(t, "[") {
+			// What is declared further down has no name yet when this is run.
+			t = g.lateType(&plain, t)
+		}
+		g.P("%s = _NewType(%s, %s)", n.Name, quote(n.Name), t)
+	} else {
+		g.use("from typing import TypeAlias as _TypeAlias")
+		g.P("%s: _TypeAlias = %s", n.Name, g.typ(&plain))
+	}
+	g.doc(docOf(n.Doc, n.Deprecated))
+}
+
+// lateType writes the type of a collection in quotes where it names what is
+// declared later in this file.
+func (g *generator) lateType(t *schema.Type, text string) string {
+	late := false
+	for elem := t; elem != nil; elem = elem.Elem {
+		for _, x := range []*schema.Type{elem, elem.Key} {
+			if x != nil && x != t && (x.Named != nil && x.Named.Module == g.module || x.Enum != nil && x.Enum.Module == g.module || x.Union != nil && x.Union.Module == g.module || x.Message != nil && x.Message.Module == g.module) {
+				late = true
+			}
+		}
+	}
+	if late {
+		return quote(text)
+	}
+	return text
+}
+
+func (g *generator) enum(e *schema.Enum) {
+	wire := g.wire()
+	g.use("from typing import ClassVar as _ClassVar")
+	g.export(e.Name)
+	g.top()
+	var numbers, renamed []string
+	for _, m := range e.Members {
+		numbers = append(numbers, fmt.Sprintf("%s: %d", quote(m.Name), m.Number))
+		if m.JSON != "" && m.JSON != m.Name {
+			renamed = append(renamed, fmt.Sprintf("%s: %s", quote(m.Name), quote(m.JSON)))
+		}
+	}
+	g.P("class %s(", e.Name)
+	g.P("    %s.Enum,", wire)
+	g.P("    numbers={%s},", strings.Join(numbers, ", "))
+	g.P("    renamed={%s},", strings.Join(renamed, ", "))
+	g.In("):", func() {
+		doc := e.Doc
+		if doc == "" {
+			doc = "The enum " + e.FullName() + "."
+		}
+		g.doc(docOf(doc+"\n\nIt is open: a number that is not listed is kept as \"#7\", a name as \"?name\",\nand listed tells.", e.Deprecated))
+		g.P("")
+		g.P("__slots__ = ()")
+		g.P("")
+		for _, m := range e.Members {
+			g.P("%s: _ClassVar[%s]", MemberName(m), e.Name)
+			g.doc(docOf(m.Doc, m.Deprecated))
+		}
+	}, "")
+	g.P("")
+	for _, m := range e.Members {
+		g.P("%s.%s = %s(%s)", e.Name, MemberName(m), e.Name, quote(m.Name))
+	}
+}
+
+// message writes a message or error.
+func (g *generator) message(m *schema.Message) {
+	wire := g.wire()
+	g.use("from dataclasses import dataclass as _dataclass")
+	g.use("from dataclasses import field as _field")
+	if !g.apart {
+		g.export(m.Name)
+	}
+	if slices.ContainsFunc(m.Fields, g.computed) {
+		g.top()
+	}
+	for _, f := range m.Fields {
+		if g.computed(f) {
+			g.P("%s = %s", defaultName(f), g.literalOf(f.Type, f.Default))
+		}
+	}
+	g.top()
+	base := ""
+	if m.IsError() {
+		base = "(" + wire + ".DeclaredError)"
+		g.P("@_dataclass(kw_only=True, eq=False, repr=False)")
+	} else {
+		g.P("@_dataclass(slots=True, kw_only=True)")
+	}
+	g.In(fmt.Sprintf("class %s%s:", m.Name, base), func() {
+		doc := m.Doc
+		if doc == "" {
+			doc = fmt.Sprintf("The %s %s.", map[bool]string{false: "message", true: "error"}[m.IsError()], m.FullName())
+		}
+		g.doc(docOf(doc, m.Deprecated))
+		g.P("")
+		if m.IsError() {
+			line, _, _ := strings.Cut(m.Doc, "\n")
+			if line == "" {
+				line = m.Name
+			}
+			g.use("from typing import ClassVar as _ClassVar")
+			g.P("NAME: _ClassVar[str] = %s", quote(m.FullName()))
+			g.P("STATUS: _ClassVar[int] = %d", m.Status)
+			g.P("TITLE: _ClassVar[str] = %s", quote(line))
+			g.P("")
+		}
+		for _, f := range m.Fields {
+			g.field(f)
+		}
+		g.P("_unknown: list[%s.Unknown] | None = _field(default=None, repr=False)", wire)
+		g.P("")
+		g.verbs(m.Name, "self", true)
+		g.violations(m)
+		g.writeCBOR(m)
+		g.readCBOR(m)
+		g.writeJSON(m)
+		g.readJSON(m)
+	}, "")
+	g.P("")
+	g.fast(m)
+	if g.exhaustive && !g.apart {
+		g.ofAll(m)
+	}
+}
+
+// ofAll writes a constructor that takes every field, so that type checkers
+// complain where a field is added.
+func (g *generator) ofAll(m *schema.Message) {
+	parameters, arguments := []string{"*"}, []string{}
+	for _, f := range m.Fields {
+		t := g.typ(f.Type)
+		if f.Presence == schema.Optional && f.Type.Kind != schema.KindAny {
+			t += " | None"
+		}
+		parameters = append(parameters, FieldName(f)+": "+t)
+		arguments = append(arguments, FieldName(f)+"="+FieldName(f))
+	}
+	if len(m.Fields) == 0 {
+		parameters = nil
+	}
+	g.export(snake(m.Name) + "_of_all")
+	g.top()
+	g.spread("def "+snake(m.Name)+"_of_all(", parameters, ") -> "+m.Name+":")
+	g.Deeper(1, func() {
+		g.doc("Makes " + m.Name + " of every field. It is outside of the promise that code goes on working when fields are added.")
+		g.spread("return "+m.Name+"(", arguments, ")")
+	})
+}
+
+// computed tells defaults that are no literals: they are made once, before the
+// class.
+func (g *generator) computed(f *schema.Field) bool {
+	return f.Presence == schema.Defaulted && strings.Contains(strings.TrimLeft(g.literalOf(f.Type, f.Default), `"`), "(") && f.Type.Kind != schema.KindText || f.Presence == schema.Defaulted && isDistinct(f.Type)
+}
+
+func defaultName(f *schema.Field) string { return "_" + snake(f.Message.Name) + "_" + f.Name }
+
+func (g *generator) field(f *schema.Field) {
+	t, def := g.typ(f.Type), ""
+	switch f.Presence {
+	case schema.Optional:
+		if f.Type.Kind != schema.KindAny {
+			t += " | None"
+		}
+		def = "None"
+	case schema.Defaulted:
+		if def = g.literalOf(f.Type, f.Default); g.computed(f) {
+			def = defaultName(f)
+		}
+	}
+	switch {
+	case f.IsSecret() && def == "":
+		def = "_field(repr=False)"
+	case f.IsSecret():
+		def = "_field(default=" + def + ", repr=False)"
+	}
+	if def != "" {
+		def = " = " + def
+	}
+	g.P("%s: %s%s", FieldName(f), t, def)
+	g.doc(docOf(f.Doc, f.Deprecated))
+}
+
+// verbs writes the methods that are the same for all types.
+func (g *generator) verbs(name, _ string, _ bool) {
+	wire := g.wire()
+	fast := "_fast_" + snake(name)
+	g.In("def to_cbor(self) -> bytes:", func() { g.P("return %s.to_cbor(self)", wire) }, "")
+	g.P("@classmethod")
+	g.In(fmt.Sprintf("def from_cbor(cls, payload: bytes, items: int = %s.DEFAULT_BUDGET) -> %s:", wire, name), func() { g.P("return %s.from_cbor(payload, %s, cls.read_cbor, items)", wire, fast) }, "")
+	g.In("def to_json(self) -> str:", func() { g.P("return self.write_json(0, %s.PAYLOAD)", wire) }, "")
+	g.P("@classmethod")
+	g.In(fmt.Sprintf("def from_json(cls, payload: str | bytes, items: int = %s.DEFAULT_BUDGET) -> %s:", wire, name), func() { g.P("return %s.from_json(payload, cls.read_json, items)", wire) }, "")
+	g.In("def to_text(self) -> str:", func() {
+		g.P("\"\"\"For people and logs: JSON without what is secret.\"\"\"")
+		g.P("return self.write_json(0, %s.FOR_PEOPLE)", wire)
+	}, "")
+	g.In(fmt.Sprintf("def validate(self) -> list[%s.Violation]:", wire), func() {
+		g.P("\"\"\"Everything that a request must not hold.\"\"\"")
+		g.P("found: list[%s.Violation] = []", wire)
+		g.P("self.violations(found, \"\")")
+		g.P("return found")
+	}, "")
+}
+
+// snake turns a PascalCase name into snake_case.
+func snake(name string) string {
+	var b strings.Builder
+	for i, r := range name {
+		if r >= 'A' && r <= 'Z' {
+			if i > 0 {
+				b.WriteByte('_')
+			}
+			r += 'a' - 'A'
+		}
+		b.WriteRune(r)
+	}
+	return b.String()
+}
+
+// union writes a class for each alternative, and the functions that read and
+// write them.
+func (g *generator) union(u *schema.Union) {
+	wire := g.wire()
+	g.use("from dataclasses import dataclass as _dataclass")
+	g.use("from typing import TypeAlias as _TypeAlias")
+	var names []string
+	for _, a := range u.Alternatives {
+		names = append(names, AlternativeName(a))
+		g.export(AlternativeName(a))
+		g.top()
+		g.P("@_dataclass(slots=True)")
+		g.In(fmt.Sprintf("class %s:", AlternativeName(a)), func() {
+			doc := a.Doc
+			if doc == "" {
+				doc = fmt.Sprintf("The alternative %s of %s.", a.Name, u.Name)
+			}
+			g.doc(docOf(doc, a.Deprecated))
+			g.P("")
+			secret := ""
+			if a.Type.Named != nil && a.Type.Named.Secret {
+				g.use("from dataclasses import field as _field")
+				secret = " = _field(repr=False)"
+			}
+			g.P("value: %s%s", g.typ(a.Type), secret)
+			g.alternative(a)
+		}, "")
+	}
+	unlisted := "_" + u.Name + "Unlisted"
+	g.top()
+	g.P("@_dataclass(slots=True)")
+	g.In(fmt.Sprintf("class %s:", unlisted), func() {
+		g.P("\"\"\"An alternative that these definitions do not list.\"\"\"")
+		g.P("")
+		g.P("alternative: %s.Unknown", wire)
+		g.P("")
+		g.used = nil
+		g.In(fmt.Sprintf("def violations(self, found: list[%s.Violation], path: str) -> None:", wire), func() {
+			var listed []string
+			for _, a := range u.Alternatives {
+				listed = append(listed, a.JSONName())
+			}
+			g.P("%s.refuse_unlisted(found, path, %s)", wire, quote(strings.Join(listed, ", ")))
+		}, "")
+		g.used = nil
+		g.In(fmt.Sprintf("def write_cbor(self, out: %s.Out, depth: int) -> None:", wire), func() {
+			g.P("%s.unlisted_cbor(self.alternative, %s, out, depth)", wire, quote(u.Name))
+		}, "")
+		g.In("def write_json(self, depth: int, mode: int) -> str:", func() {
+			g.P("return %s.unlisted_json(self.alternative, depth, mode)", wire)
+		}, "")
+	}, "")
+	names = append(names, unlisted)
+	g.export(u.Name)
+	g.P("")
+	g.P("%s: _TypeAlias = %s", u.Name, quote(strings.Join(names, " | ")))
+	doc := u.Doc
+	if doc == "" {
+		doc = "The union " + u.FullName() + "."
+	}
+	g.doc(docOf(doc+"\n\nIt is exactly one of these classes. It is open: an alternative that is not\nlisted is kept, so a match needs a default.", u.Deprecated))
+	g.readUnion(u, unlisted)
+}
+
+// alternative writes the methods of an alternative's class.
+func (g *generator) alternative(a *schema.Alternative) {
+	wire := g.wire()
+	g.P("")
+	g.used = nil
+	g.In(fmt.Sprintf("def violations(self, found: list[%s.Violation], path: str) -> None:", wire), func() {
+		if !stubs.Checked(a.Type) {
+			g.P("\"\"\"Nothing in it can be a violation.\"\"\"")
+			return
+		}
+		g.violationsOf(a.Type, "self.value", "path + "+quote(stubs.Pointer(a.JSONName())), 0)
+	}, "")
+	g.used = nil
+	g.In(fmt.Sprintf("def write_cbor(self, out: %s.Out, depth: int) -> None:", wire), func() {
+		g.tooDeep()
+		g.P("depth += 1")
+		g.P("out.append(%s)", bytesLiteral(append([]byte{0xa1}, cborHead(0, a.Number)...)))
+		g.putValue(a.Type, "self.value", 0)
+	}, "")
+	g.In("def write_json(self, depth: int, mode: int) -> str:", func() {
+		g.tooDeep()
+		g.P("depth += 1")
+		g.P("return %s + %s + \"}\"", quote("{"+jsonText(a.JSONName())+":"), g.jsonValue(a.Type, "self.value", "depth", 0))
+	}, "")
+}
+
+// readUnion writes the functions that read a union.
+func (g *generator) readUnion(u *schema.Union, unlisted string) {
+	wire := g.wire()
+	g.top()
+	g.In(fmt.Sprintf("def read_%s_cbor(r: %s.CborReader) -> %s:", snake(u.Name), wire, u.Name), func() {
+		g.P("number = r.open_union(%s)", quote(u.Name))
+		g.P("value = _read_%s_alternative(r, abs(number))", snake(u.Name))
+		g.P("r.close_union(number)")
+		g.P("return value")
+	}, "")
+	g.P("")
+	g.used = nil
+	g.In(fmt.Sprintf("def _read_%s_alternative(r: %s.CborReader, number: int) -> %s:", snake(u.Name), wire, u.Name), func() {
+		for _, a := range u.Alternatives {
+			g.block(fmt.Sprintf("if number == %d:", a.Number), func() { g.readAlternative(a, cborForm) })
+		}
+		g.P("return %s(r.unknown(number))", unlisted)
+	}, "")
+	g.P("")
+	g.In(fmt.Sprintf("def read_%s_json(r: %s.JsonReader) -> %s:", snake(u.Name), wire, u.Name), func() {
+		g.P("name = r.open_union(%s)", quote(u.Name))
+		g.P("value = _read_%s_member(r, name)", snake(u.Name))
+		g.P("r.close_union()")
+		g.P("return value")
+	}, "")
+	g.P("")
+	g.used = nil
+	g.In(fmt.Sprintf("def _read_%s_member(r: %s.JsonReader, name: str) -> %s:", snake(u.Name), wire, u.Name), func() {
+		for _, a := range u.Alternatives {
+			g.block(fmt.Sprintf("if name == %s:", quote(a.JSONName())), func() { g.readAlternative(a, jsonForm) })
+		}
+		g.P("entry = r.entry(name)")
+		g.block("if entry is None:", func() { g.P("return %s(%s.Unknown(0, name, b\"\", r.raw()))", unlisted, wire) })
+		g.P("value = _read_%s_alternative(entry[1], entry[0])", snake(u.Name))
+		g.P("r.absorb(entry[1])")
+		g.P("return value")
+	}, "")
+	g.fastUnion(u)
+}
+
+func (g *generator) readAlternative(a *schema.Alternative, form form) {
+	g.P("try:")
+	g.Deeper(1, func() {
+		value := g.readItem(a.Type, form)
+		g.P("return %s(%s)", AlternativeName(a), value)
+	})
+	g.P("except %s.WireError as problem:", g.wire())
+	g.P("    raise problem.inside(%s) from None", quote(a.JSONName()))
+}
+
+func namedSecret(t *schema.Type) bool { return t.Named != nil && t.Named.Secret }

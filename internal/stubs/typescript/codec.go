@@ -1,0 +1,494 @@
+package typescript
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"faithfulcourier/internal/schema"
+)
+
+// verbs are the methods of readers and writers by kind.
+var verbs = map[schema.Kind]string{schema.KindBool: "bool",
+	schema.KindInt8: "int8", schema.KindInt16: "int16", schema.KindInt32: "int32", schema.KindInt64: "int64",
+	schema.KindUint8: "uint8", schema.KindUint16: "uint16", schema.KindUint32: "uint32", schema.KindUint64: "uint64",
+	schema.KindFloat32: "float32", schema.KindFloat64: "float64",
+	schema.KindText: "text", schema.KindBytes: "bytesValue", schema.KindUUID: "uuid", schema.KindInstant: "instant",
+	schema.KindDecimal: "decimal", schema.KindDate: "date", schema.KindDuration: "duration", schema.KindAny: "any"}
+
+// toolsOf is the tools object of a type that has one for reading and writing,
+// or "".
+func (g *generator) toolsOf(t *schema.Type) string {
+	switch {
+	case t.Kind == schema.KindEnum:
+		return g.tools(&t.Enum.Decl)
+	case t.Kind == schema.KindUnion:
+		return g.tools(&t.Union.Decl)
+	case t.Kind == schema.KindMessage:
+		return g.tools(&t.Message.Decl)
+	case t.Named != nil && !t.Kind.IsScalar():
+		return g.tools(&t.Named.Decl)
+	}
+	return ""
+}
+
+// readEntry writes what reads one field from CBOR: JSON may bring a known
+// field by number, as CBOR, so it stands apart.
+func (g *generator) readEntry(m *schema.Message) {
+	wire := g.wire()
+	g.P("")
+	g.In(fmt.Sprintf("function draft%s(): %s.Draft<%s> {", m.Name, wire, g.shape(m)), func() {
+		var parts []string
+		for _, f := range m.Fields {
+			parts = append(parts, FieldName(f)+": undefined")
+		}
+		if len(parts) == 0 {
+			g.P("return {};")
+			return
+		}
+		if line := "return { " + strings.Join(parts, ", ") + " };"; len(line) <= 120 {
+			g.P("%s", line)
+			return
+		}
+		g.In("return {", func() {
+			for _, part := range parts {
+				g.P("%s,", part)
+			}
+		}, "};")
+	}, "}")
+	g.P("")
+	g.In(fmt.Sprintf("function read%sEntry(m: %s.Draft<%s>, r: %s.CborReader, number: number): void {", m.Name, wire, g.shape(m), wire), func() {
+		if len(m.Fields) == 0 {
+			g.P("r.unknown(m, number);")
+			return
+		}
+		g.In("switch (number) {", func() {
+			for _, f := range m.Fields {
+				field := "m." + FieldName(f)
+				body := func() {
+					g.P("r.once(%s);", field)
+					g.readInto(f.Type, field, "Cbor")
+					g.P("break;")
+				}
+				if g.toolsOf(f.Type) != "" || f.Type.Kind.IsScalar() {
+					g.P("case %d:", f.Number)
+					g.Deeper(1, body)
+				} else {
+					g.In(fmt.Sprintf("case %d: {", f.Number), body, "}")
+				}
+			}
+			g.P("default:")
+			g.P("  r.unknown(m, number);")
+		}, "}")
+	}, "}")
+}
+
+// finish writes what makes a message of a draft: what is missing is refused
+// and defaults are filled in.
+func (g *generator) finish(m *schema.Message) {
+	wire := g.wire()
+	g.P("")
+	reader := ""
+	if anyRequired(m) {
+		reader = fmt.Sprintf(", r: %s.CborReader | %s.JsonReader", wire, wire)
+	}
+	g.In(fmt.Sprintf("function finish%s(m: %s.Draft<%s>%s): %s {", m.Name, wire, g.shape(m), reader, m.Name), func() {
+		for _, f := range m.Fields {
+			field := "m." + FieldName(f)
+			switch {
+			case f.Presence == schema.Required:
+				g.In(fmt.Sprintf("if (%s === undefined) {", field), func() { g.P("r.missing(%s);", text(f.JSONName())) }, "}")
+			case f.Presence == schema.Defaulted:
+				g.P("%s ??= %s;", field, g.literalOf(f.Type, f.Default))
+			case f.Type.Kind == schema.KindAny:
+				g.P("%s ??= undefined;", field)
+			}
+		}
+		g.P("%s.settle(m);", wire)
+		whole := "m"
+		if slices.ContainsFunc(m.Fields, func(f *schema.Field) bool { return f.Presence != schema.Optional }) {
+			whole = fmt.Sprintf("m as %s%s", m.Name, map[bool]string{true: "Init"}[m.IsError()])
+		}
+		if m.IsError() {
+			g.P("return new %s(%s);", m.Name, whole)
+		} else {
+			g.P("return %s;", whole)
+		}
+	}, "}")
+}
+
+func anyRequired(m *schema.Message) bool {
+	return slices.ContainsFunc(m.Fields, func(f *schema.Field) bool { return f.Presence == schema.Required })
+}
+
+func finishCall(m *schema.Message) string {
+	if anyRequired(m) {
+		return fmt.Sprintf("finish%s(m, r)", m.Name)
+	}
+	return fmt.Sprintf("finish%s(m)", m.Name)
+}
+
+func (g *generator) codec(m *schema.Message) {
+	tools := ToolsName(&m.Decl)
+	g.method(fmt.Sprintf("make(init: %sInit): %s", m.Name, m.Name), func() {
+		if m.IsError() {
+			g.P("return new %s(init);", m.Name)
+		} else {
+			g.P("return make%s(init);", m.Name)
+		}
+	})
+	g.P("")
+	g.verbsOf(m.Name, tools, true)
+	g.writeMethod(m, "Cbor")
+	g.P("")
+	g.readCbor(m)
+	g.P("")
+	g.writeMethod(m, "Json")
+	g.P("")
+	g.readJSON(m)
+	g.P("")
+	g.violations(m)
+}
+
+// verbsOf writes the methods that are the same for all types.
+func (g *generator) verbsOf(typ, tools string, whole bool) {
+	wire := g.wire()
+	type verb struct{ doc, signature, call string }
+	list := []verb{
+		{"", fmt.Sprintf("toCbor(m: %s): %s<%s>", typ, g.global("Uint8Array"), g.global("ArrayBuffer")), "toCbor(%s, m)"},
+		{"", fmt.Sprintf("fromCbor(payload: %s, items?: number): %s", g.global("Uint8Array"), typ), "fromCbor(%s, payload, items)"},
+		{"", fmt.Sprintf("toJson(m: %s): string", typ), "toJson(%s, m)"},
+		{"", fmt.Sprintf("fromJson(payload: string | %s, items?: number): %s", g.global("Uint8Array"), typ), "fromJson(%s, payload, items)"},
+	}
+	if whole {
+		list = append(list, verb{"For people and logs: JSON without what is secret.", fmt.Sprintf("toText(m: %s): string", typ), "toText(%s, m)"})
+	}
+	list = append(list, verb{"Everything that a request must not hold.", fmt.Sprintf("validate(m: %s): %s.Violation[]", typ, wire), "validate(%s, m)"})
+	for _, v := range list {
+		g.doc(v.doc)
+		g.method(v.signature, func() { g.P("return %s.%s;", wire, fmt.Sprintf(v.call, tools)) })
+		g.P("")
+	}
+}
+
+// writeMethod writes writeCbor or writeJson.
+func (g *generator) writeMethod(m *schema.Message, form string) {
+	wire := g.wire()
+	g.method(fmt.Sprintf("write%s(w: %s.%sWriter, m: %s): void", form, wire, form, m.Name), func() {
+		if form == "Cbor" {
+			g.P("const start = w.openMessage(%s);", countOf(m))
+		} else {
+			g.P("const start = w.openMessage();")
+		}
+		for _, f := range m.Fields {
+			write := func() {
+				if form == "Cbor" {
+					g.P("w.key(%d);", f.Number)
+				} else {
+					g.P("w.member(%s);", text(f.JSONName()))
+				}
+				if form == "Json" && f.Secret && !namedSecret(f.Type) {
+					g.In("if (!w.secret()) {", func() { g.writeValue(f.Type, "m."+FieldName(f), form, 0) }, "}")
+					return
+				}
+				g.writeValue(f.Type, "m."+FieldName(f), form, 0)
+			}
+			if f.Presence == schema.Optional {
+				g.In(fmt.Sprintf("if (%s) {", isPresent(f)), write, "}")
+			} else {
+				write()
+			}
+		}
+		if form == "Cbor" {
+			g.P("w.closeMessage(start, m[%s.unknown]);", wire)
+		} else {
+			g.P("w.closeMessage(start, m[%s.unknown], %s);", wire, fieldTable(m))
+		}
+	})
+}
+
+// isPresent writes the condition that an optional field is there.
+func isPresent(f *schema.Field) string {
+	if f.Type.Kind == schema.KindAny {
+		return fmt.Sprintf("m.%s !== undefined && m.%s !== null", FieldName(f), FieldName(f))
+	}
+	return fmt.Sprintf("m.%s !== undefined", FieldName(f))
+}
+
+// countOf writes how many entries a message has.
+func countOf(m *schema.Message) string {
+	always := 0
+	var parts []string
+	for _, f := range m.Fields {
+		if f.Presence == schema.Optional {
+			parts = append(parts, fmt.Sprintf("(%s ? 1 : 0)", isPresent(f)))
+		} else {
+			always++
+		}
+	}
+	if always > 0 || len(parts) == 0 {
+		parts = append([]string{strconv.Itoa(always)}, parts...)
+	}
+	return strings.Join(parts, " + ")
+}
+
+func namedSecret(t *schema.Type) bool { return t.Named != nil && t.Named.Secret }
+
+// deeper is what names of variables end in, so that those of a nested list or
+// map are their own.
+func deeper(depth int) string {
+	if depth == 0 {
+		return ""
+	}
+	return strconv.Itoa(depth + 1)
+}
+
+func (g *generator) writeValue(t *schema.Type, value, form string, depth int) {
+	if form == "Json" && namedSecret(t) && t.Kind.IsScalar() {
+		g.In("if (!w.secret()) {", func() { g.P("w.%s(%s);", verbs[t.Kind], value) }, "}")
+		return
+	}
+	if tools := g.toolsOf(t); tools != "" {
+		g.P("%s.write%s(w, %s);", tools, form, value)
+		return
+	}
+	g.writePlain(t, value, form, depth)
+}
+
+// writePlain is writeValue for a type without tools, or inside of them.
+func (g *generator) writePlain(t *schema.Type, value, form string, depth int) {
+	n := deeper(depth)
+	switch t.Kind {
+	case schema.KindList:
+		if form == "Cbor" {
+			g.P("w.openList(%s.length);", value)
+		} else {
+			g.P("w.open(\"[\");")
+		}
+		g.In(fmt.Sprintf("for (const item%s of %s) {", n, value), func() {
+			if form == "Json" {
+				g.P("w.separate();")
+			}
+			g.writeValue(t.Elem, "item"+n, form, depth+1)
+		}, "}")
+		g.closeWriting(form, "]")
+	case schema.KindMap:
+		if form == "Cbor" {
+			g.P("w.openMap(%s.size);", value)
+		} else {
+			g.P("w.open(\"{\");")
+		}
+		g.In(fmt.Sprintf("for (const [key%s, entry%s] of %s) {", n, n, g.sortedEntries(t, value)), func() {
+			switch {
+			case form == "Cbor":
+				g.writeValue(t.Key, "key"+n, form, depth+1)
+			case namedSecret(t.Key):
+				g.P("w.secretMember(%s);", g.keyText(t.Key, "key"+n))
+			default:
+				g.P("w.member(%s);", g.keyText(t.Key, "key"+n))
+			}
+			g.writeValue(t.Elem, "entry"+n, form, depth+1)
+		}, "}")
+		g.closeWriting(form, "}")
+	default:
+		g.P("w.%s(%s);", verbs[t.Kind], value)
+	}
+}
+
+func (g *generator) closeWriting(form, bracket string) {
+	if form == "Cbor" {
+		g.P("w.leave();")
+	} else {
+		g.P("w.close(%q);", bracket)
+	}
+}
+
+// sortedEntries writes the entries of a map in the order of writing.
+func (g *generator) sortedEntries(t *schema.Type, value string) string {
+	switch {
+	case t.Key.Kind == schema.KindEnum:
+		return fmt.Sprintf("%s.sorted(%s)", g.toolsOf(t.Key), value)
+	case t.Key.Kind.IsInteger():
+		return fmt.Sprintf("%s.sortedIntegers(%s)", g.wire(), value)
+	}
+	return fmt.Sprintf("%s.sortedTexts(%s)", g.wire(), value)
+}
+
+// keyText writes a map's key as text.
+func (g *generator) keyText(t *schema.Type, key string) string {
+	switch {
+	case t.Kind == schema.KindEnum:
+		return fmt.Sprintf("%s.key(%s)", g.toolsOf(t), key)
+	case t.Kind.IsInteger():
+		return fmt.Sprintf("%s(%s)", g.global("String"), key)
+	}
+	return key
+}
+
+// keyOf writes the key of a map that a name in JSON stands for.
+func (g *generator) keyOf(t *schema.Type, name string) string {
+	expression := name
+	switch {
+	case t.Kind == schema.KindEnum:
+		return fmt.Sprintf("%s.readKey(r, %s)", g.toolsOf(t), name)
+	case t.Kind == schema.KindInt64 || t.Kind == schema.KindUint64:
+		expression = fmt.Sprintf("r.largeKey(%s, %t)", name, t.Kind == schema.KindInt64)
+	case t.Kind.IsInteger():
+		low, high := t.Kind.Range()
+		expression = fmt.Sprintf("r.smallKey(%s, %d, %d)", name, low, high)
+	}
+	if isBranded(t) {
+		expression += " as " + g.typ(t)
+	}
+	return expression
+}
+
+// readInto writes the statements that read a value into target.
+func (g *generator) readInto(t *schema.Type, target, form string) {
+	if g.toolsOf(t) != "" || t.Kind.IsScalar() {
+		g.P("%s = %s;", target, g.readExpression(t, form))
+		return
+	}
+	g.readPlain(t, func(value string) { g.P("%s = %s;", target, value) }, form, 0)
+}
+
+// readPlain reads a list or map, and does something with it.
+func (g *generator) readPlain(t *schema.Type, do func(value string), form string, depth int) {
+	wire, n := g.wire(), deeper(depth)
+	element := func(use func(value string)) {
+		if g.toolsOf(t.Elem) != "" || t.Elem.Kind.IsScalar() {
+			use(g.readExpression(t.Elem, form))
+			return
+		}
+		g.readPlain(t.Elem, use, form, depth+1)
+	}
+	// What is wrong inside is told with its index or key.
+	guarded := func(step string, body func()) {
+		g.In("try {", body, "} catch (problem) {")
+		g.P("  throw %s.inside(problem, %s);", wire, step)
+		g.P("}")
+	}
+	counted := func(body func()) {
+		g.In(fmt.Sprintf("for (let i%s = 0; r.more(i%s, length%s); i%s++) {", n, n, n, n), body, "}")
+	}
+	switch t.Kind {
+	case schema.KindList:
+		list := "list" + n
+		g.P("const %s: %s[] = [];", list, g.elementType(t))
+		push := func() { element(func(value string) { g.P("%s.push(%s);", list, value) }) }
+		if form == "Cbor" {
+			g.P("const length%s = r.openList();", n)
+			guarded(list+".length", func() { counted(push) })
+			g.P("r.leave();")
+		} else {
+			g.P("r.openList();")
+			guarded(list+".length", func() { g.In("while (r.more()) {", push, "}") })
+		}
+		do(list)
+	case schema.KindMap:
+		entries, key := "entries"+n, "key"+n
+		g.P("const %s = new %s<%s, %s>();", entries, g.global("Map"), g.typ(t.Key), g.typ(t.Elem))
+		set := func(key string) func() {
+			return func() { element(func(value string) { g.P("%s.distinct(%s, %s, %s);", wire, entries, key, value) }) }
+		}
+		if form == "Cbor" {
+			g.P("const length%s = r.openMap();", n)
+			counted(func() {
+				g.P("const %s = %s;", key, g.readExpression(t.Key, form))
+				guarded(g.keyText(t.Key, key), set(key))
+			})
+			g.P("r.leave();")
+		} else {
+			name := "name" + n
+			g.P("r.openObject(\"a map\");")
+			g.In(fmt.Sprintf("for (let %s = r.member(); %s !== undefined; %s = r.member()) {", name, name, name), func() {
+				g.P("const %s = %s;", key, g.keyOf(t.Key, name))
+				guarded(name, set(key))
+			}, "}")
+		}
+		do(entries)
+	}
+}
+
+// elementType is the type of a list's elements, fit to stand before "[]".
+func (g *generator) elementType(t *schema.Type) string { return element(t, g.typ(t.Elem)) }
+
+// readExpression reads what is no list or map without a name.
+func (g *generator) readExpression(t *schema.Type, form string) string {
+	if tools := g.toolsOf(t); tools != "" {
+		return fmt.Sprintf("%s.read%s(r)", tools, form)
+	}
+	expression := "r." + verbs[t.Kind] + "()"
+	switch {
+	case t.Kind == schema.KindBytes:
+		expression = "r.bytes()"
+	case t.Kind == schema.KindText && form == "Json":
+		expression = "r.textValue()"
+	}
+	if isBranded(t) {
+		expression += " as " + g.typ(t)
+	}
+	return expression
+}
+
+func (g *generator) readCbor(m *schema.Message) {
+	wire := g.wire()
+	g.method(fmt.Sprintf("readCbor(r: %s.CborReader): %s", wire, m.Name), func() {
+		g.P("const m = draft%s();", m.Name)
+		g.P("const length = r.openMessage(%s);", text(m.Name))
+		g.P("let number = 0;")
+		g.In("try {", func() {
+			g.In("for (let i = 0; r.more(i, length); i++) {", func() {
+				g.P("number = 0;")
+				g.P("number = r.fieldNumber();")
+				g.P("read%sEntry(m, r, number);", m.Name)
+			}, "}")
+		}, "} catch (problem) {")
+		g.P("  throw %s.insideField(problem, %s, number);", wire, fieldTable(m))
+		g.P("}")
+		g.P("r.leave();")
+		g.P("return %s;", finishCall(m))
+	})
+}
+
+func (g *generator) readJSON(m *schema.Message) {
+	wire := g.wire()
+	g.method(fmt.Sprintf("readJson(r: %s.JsonReader): %s", wire, m.Name), func() {
+		g.P("const m = draft%s();", m.Name)
+		g.P("const seen = new %s<number>();", g.global("Set"))
+		g.P("let number = 0;")
+		g.P("r.openObject(%s);", text(m.Name))
+		g.In("try {", func() {
+			g.In("for (let name = r.member(); name !== undefined; number = 0, name = r.member()) {", func() {
+				g.In("switch (name) {", func() {
+					for _, f := range m.Fields {
+						g.In(fmt.Sprintf("case %s: {", text(f.JSONName())), func() {
+							g.P("number = %d;", f.Number)
+							g.P("r.once(seen, number);")
+							read := func() { g.readInto(f.Type, "m."+FieldName(f), "Json") }
+							if f.Presence == schema.Required {
+								read()
+							} else {
+								g.In("if (!r.null()) {", read, "}")
+							}
+							g.P("break;")
+						}, "}")
+					}
+					g.In("default: {", func() {
+						g.P("const known = r.unknown(m, %s, name);", fieldTable(m))
+						g.In("if (known !== undefined) {", func() {
+							g.P("number = known[0];")
+							g.P("r.once(seen, number);")
+							g.P("read%sEntry(m, known[1], number);", m.Name)
+							g.P("r.absorb(known[1]);")
+						}, "}")
+					}, "}")
+				}, "}")
+			}, "}")
+		}, "} catch (problem) {")
+		g.P("  throw %s.insideField(problem, %s, number);", wire, fieldTable(m))
+		g.P("}")
+		g.P("return %s;", finishCall(m))
+	})
+}

@@ -1,0 +1,686 @@
+/** Sends calls to one server, over whatever carries HTTP. */
+
+import { BadElement, ElementWriter, Lost, elements, readElement, withBeats, within } from "./stream.js";
+import type { Element } from "./stream.js";
+import * as web from "./web.js";
+import type { Call, Credential, Form, Trace } from "./web.js";
+import * as wire from "./wire.js";
+
+/** A request as a transport sends it. Redirects are not to be followed. */
+export interface OutgoingRequest {
+  readonly method: string;
+  readonly url: string;
+  readonly headers: Readonly<Record<string, string>>;
+  readonly body: Uint8Array<ArrayBuffer> | AsyncIterable<Uint8Array<ArrayBuffer>> | undefined;
+  readonly signal: AbortSignal;
+}
+
+/** An answer as a transport returns it. The body must be read, or its iterator returned. */
+export interface IncomingAnswer {
+  readonly status: number;
+  header(name: string): string | null;
+  readonly body: AsyncIterable<Uint8Array>;
+}
+
+/** Carries requests. It throws when there is no answer. */
+export type Transport = (request: OutgoingRequest) => Promise<IncomingAnswer>;
+
+/** Runs around every request of a client; next sends it. */
+export type ClientMiddleware = (request: OutgoingRequest, call: { readonly name: string }, next: Transport) => Promise<IncomingAnswer>;
+
+/** The value of a credential, or what is asked for it on every call; that of basic credentials is "user:password". */
+export type CredentialSource = string | (() => string | Promise<string>);
+
+/** One WebSocket, as far as calls that stream both ways need it. */
+export interface Socket {
+  /** What the server agreed to. */
+  readonly protocol: string;
+  /** Waits while the other side is slow. */
+  send(message: Uint8Array<ArrayBuffer> | string): Promise<void>;
+  /** The messages that come, until the other side closes; a close that is not 1000 throws. */
+  readonly messages: AsyncIterable<Uint8Array>;
+  close(code: number): void;
+}
+
+/** Opens a WebSocket; a refusal throws what failed makes of the answer. */
+export type SocketTransport = (request: OutgoingRequest, protocol: string, failed: (status: number, body: string) => Error) => Promise<Socket>;
+
+/** How a client calls. */
+export interface ClientOptions {
+  /** What requests are sent as; "cbor" where it is not given. */
+  readonly form?: Form;
+  /** fetchTransport() where it is not given; nodeTransport() is faster in Node. */
+  readonly transport?: Transport;
+  /** What carries calls that stream both ways; nodeSocket in Node. */
+  readonly socket?: SocketTransport;
+  /** In milliseconds, for each call with all its tries; 60,000 where it is not given. Of a stream, until it begins. */
+  readonly timeout?: number;
+  /** In milliseconds, how long a stream may be silent; 60,000 where it is not given. */
+  readonly idleTimeout?: number;
+  /** How often a call that is safe or idempotent is sent at most; 4 where it is not given. */
+  readonly tries?: number;
+  readonly headers?: Readonly<Record<string, string>>;
+  /** By the credential's name, with or without its module. */
+  readonly credentials?: Readonly<Record<string, CredentialSource>>;
+  readonly middleware?: readonly ClientMiddleware[];
+  /** In bytes; 4 MiB where it is not given. */
+  readonly answerLimit?: number;
+  /** How many list items and entries an answer may hold; 1,000,000 unless it is given. */
+  readonly answerItemLimit?: number;
+  /** In bytes; 1 MiB where it is not given. */
+  readonly elementLimit?: number;
+  /** Told when a server's definitions are not the ones of this client. */
+  readonly onDigest?: (theirs: string) => void;
+}
+
+/** How one call is made. */
+export interface CallOptions {
+  readonly signal?: AbortSignal | undefined;
+  /** In milliseconds, instead of the client's. */
+  readonly timeout?: number | undefined;
+  /** The trace that the call belongs to, such as that of a server's context. */
+  readonly trace?: Trace | undefined;
+}
+
+/** The transport of the global fetch, or of another function like it: a mount, say. */
+export function fetchTransport(send: (request: Request) => Promise<Response> = fetch): Transport {
+  return async ({ method, url, headers, body, signal }) => {
+    const init: RequestInit & { duplex?: "half" } = { method, headers, signal, redirect: "manual" };
+    if (body instanceof Uint8Array) {
+      init.body = body;
+    } else if (body !== undefined) {
+      init.body = streamOf(body);
+      init.duplex = "half";
+    }
+    const response = await send(new Request(url, init));
+    return { status: response.status, header: (name) => response.headers.get(name), body: chunksOf(response.body) };
+  };
+}
+
+/** Chunks as a stream that is read only as fast as it is wanted. */
+export function streamOf(chunks: AsyncIterable<Uint8Array<ArrayBuffer>>): ReadableStream<Uint8Array<ArrayBuffer>> {
+  const iterator = chunks[Symbol.asyncIterator]();
+  return new ReadableStream(
+    {
+      async pull(controller) {
+        const next = await iterator.next();
+        if (next.done === true) {
+          controller.close();
+        } else {
+          controller.enqueue(next.value);
+        }
+      },
+      async cancel() {
+        await iterator.return?.();
+      },
+    },
+    { highWaterMark: 0 },
+  );
+}
+
+/** A stream as its chunks; not every runtime can iterate over one. */
+export async function* chunksOf(stream: ReadableStream<Uint8Array> | null): AsyncGenerator<Uint8Array> {
+  if (stream === null) {
+    return;
+  }
+  const reader = stream.getReader();
+  let done = false;
+  try {
+    for (;;) {
+      const next = await reader.read();
+      if (next.done) {
+        done = true;
+        return;
+      }
+      yield next.value;
+    }
+  } catch (problem) {
+    done = true;
+    throw problem;
+  } finally {
+    if (!done) {
+      await reader.cancel();
+    }
+  }
+}
+
+/** Aborts when asked to, when so many milliseconds have passed, or when another signal does. */
+class Patience {
+  private readonly controller = new AbortController();
+  private timer: ReturnType<typeof setTimeout> | undefined;
+  private readonly outer: AbortSignal | undefined;
+  private readonly stop = (): void => {
+    this.abort(this.outer?.reason);
+  };
+
+  constructor(milliseconds: number, outer: AbortSignal | undefined) {
+    this.outer = outer;
+    if (outer?.aborted === true) {
+      this.stop();
+    } else {
+      outer?.addEventListener("abort", this.stop, { once: true });
+    }
+    this.wait(milliseconds);
+  }
+
+  get signal(): AbortSignal {
+    return this.controller.signal;
+  }
+
+  /** Begins to wait anew. */
+  wait(milliseconds: number): void {
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => {
+      this.abort(new DOMException("it took too long", "TimeoutError"));
+    }, milliseconds);
+  }
+
+  abort(reason: unknown): void {
+    this.controller.abort(reason);
+  }
+
+  done(): void {
+    clearTimeout(this.timer);
+    this.outer?.removeEventListener("abort", this.stop);
+  }
+}
+
+/** Sends calls to one server. */
+export class Client {
+  private readonly base: string;
+  private readonly transport: Transport;
+
+  constructor(
+    base: string,
+    private readonly digest: string,
+    private readonly options: ClientOptions,
+  ) {
+    this.base = base.replace(/\/+$/, "");
+    let transport = options.transport ?? fetchTransport();
+    for (const middleware of [...(options.middleware ?? [])].reverse()) {
+      const next = transport;
+      transport = (request) => middleware(request, { name: calls.get(request) ?? "" }, next);
+    }
+    this.transport = transport;
+  }
+
+  private get form(): Form {
+    return this.options.form ?? "cbor";
+  }
+
+  private get sequence(): string {
+    return this.form === "json" ? web.jsonSequence : web.cborSequence;
+  }
+
+  /** Sends a call of one request and one answer. */
+  async do<Q, A>(call: Call<Q, A>, message: Q, options: CallOptions | undefined): Promise<A> {
+    const timeout = options?.timeout ?? this.options.timeout ?? 60_000;
+    const patience = new Patience(timeout, options?.signal);
+    try {
+      const type = this.form === "json" ? web.jsonType : web.cborType;
+      const answer = await this.open(call, message, type, timeout, patience.signal, options);
+      return await this.read(call, answer);
+    } finally {
+      patience.done();
+    }
+  }
+
+  /** Sends a call that is answered by a stream, each time that it is iterated over. */
+  async *stream<Q, A>(call: Call<Q, A>, message: Q, options: CallOptions | undefined): AsyncGenerator<A, void, undefined> {
+    const timeout = options?.timeout ?? this.options.timeout ?? 60_000;
+    const patience = new Patience(timeout, options?.signal);
+    try {
+      const answer = await this.open(call, message, this.sequence, timeout, patience.signal, options);
+      const type = web.mediaType(answer.header("content-type"));
+      if (!isSuccess(answer)) {
+        await this.read(call, answer);
+        return;
+      }
+      if (type !== web.cborSequence && type !== web.jsonSequence) {
+        throw new web.BadAnswer(answer.status, `its type is ${JSON.stringify(type)}`);
+      }
+      const idle = this.options.idleTimeout ?? 60_000;
+      patience.wait(idle);
+      const form = type === web.jsonSequence ? "json" : "cbor";
+      const codec = call.answer as wire.Codec<A>;
+      yield* this.values(call, answer.status, elements(listened(answer.body, patience, idle), form, codec, this.options.elementLimit ?? 1 << 20));
+    } finally {
+      patience.done();
+      patience.abort(undefined); // a reader that stops early lets go of the connection
+    }
+  }
+
+  private async *values<A>(call: Pick<Call<never, A>, "name" | "fails">, status: number, all: AsyncIterable<Element<A>>): AsyncGenerator<A, void, undefined> {
+    let problem: Error | undefined;
+    try {
+      for await (const element of all) {
+        if (typeof element !== "object") {
+          continue;
+        }
+        if ("problem" in element) {
+          problem = web.failure(call, status, element.problem);
+        } else {
+          yield element.value;
+        }
+      }
+    } catch (cause) {
+      if (cause instanceof BadElement || cause instanceof wire.WireError) {
+        throw new web.BadAnswer(status, cause.message, { cause });
+      }
+      if (cause instanceof Lost) {
+        throw new web.Unreachable(`${call.name}: ${cause.message}`, { cause });
+      }
+      throw cause;
+    }
+    if (problem !== undefined) {
+      throw problem;
+    }
+  }
+
+  /** Sends a call whose request is a stream. */
+  async send<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, options: CallOptions | undefined): Promise<A> {
+    const patience = new Patience(2 ** 31 - 1, options?.signal);
+    const writer = new ElementWriter(this.form, call.request as wire.Codec<Q>, true, this.options.elementLimit ?? 1 << 20);
+    let refused: unknown;
+    const timeout = options?.timeout ?? this.options.timeout ?? 60_000;
+    const body = async function* (): AsyncGenerator<Uint8Array<ArrayBuffer>> {
+      try {
+        for await (const message of messages) {
+          yield writer.value(checked(call, message));
+        }
+      } catch (problem) {
+        refused = problem;
+        throw problem; // breaks the connection: half a stream must not look whole
+      }
+      patience.wait(timeout);
+      yield writer.end();
+    };
+    try {
+      const request = await this.request(call, undefined as Q, this.form === "json" ? web.jsonType : web.cborType, undefined, patience.signal, options);
+      const answer = await this.carried({ ...request, headers: { ...request.headers, "content-type": this.sequence }, body: withBeats(body(), writer.beat(), 15_000) }, call);
+      return await this.read(call, answer);
+    } catch (problem) {
+      // What the caller's own messages failed with says more than what came of it.
+      throw refused ?? problem;
+    } finally {
+      patience.done();
+    }
+  }
+
+  /** Sends a call that streams both ways. */
+  async *converse<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, options: CallOptions | undefined): AsyncGenerator<A, void, undefined> {
+    const open = this.options.socket;
+    if (open === undefined) {
+      throw new web.Unreachable(`${call.name} streams both ways: give the client a socket, such as nodeSocket or browserSocket`);
+    }
+    const timeout = options?.timeout ?? this.options.timeout ?? 60_000;
+    const idle = this.options.idleTimeout ?? 60_000;
+    const patience = new Patience(timeout, options?.signal);
+    const limit = this.options.elementLimit ?? 1 << 20;
+    const writer = new ElementWriter(this.form, call.request as wire.Codec<Q>, false, limit);
+    const request = await this.request(call, undefined as Q, web.jsonType, undefined, patience.signal, options);
+    const protocol = this.form === "json" ? "faithful-json" : "faithful-cbor";
+    let socket: Socket;
+    try {
+      socket = await open({ ...request, url: request.url.replace(/^http/, "ws") }, protocol, (status, body) => web.failure(call, status, body));
+    } catch (cause) {
+      patience.done();
+      if (cause instanceof web.Problem || cause instanceof wire.DeclaredError || cause instanceof web.BadAnswer) {
+        throw cause;
+      }
+      throw new web.Unreachable(`${call.name}: no answer`, { cause });
+    }
+    const text = new TextDecoder();
+    /** Sends an element; where that fails, the receiving side says so. */
+    const put = (element: Uint8Array<ArrayBuffer>): Promise<boolean> =>
+      socket.send(this.form === "json" ? text.decode(element) : element).then(
+        () => true,
+        () => false,
+      );
+    patience.wait(idle);
+    let ours = false as boolean;
+    let theirs = false as boolean;
+    let closed = false as boolean;
+    const abandon = (): void => {
+      closed = true;
+      socket.close(1001);
+    };
+    patience.signal.addEventListener("abort", abandon, { once: true });
+    let failed: { readonly problem: unknown } | undefined;
+    const iterator = withBeats(
+      (async function* (): AsyncGenerator<Uint8Array<ArrayBuffer>> {
+        for await (const message of messages) {
+          yield writer.value(checked(call, message));
+        }
+        yield writer.end();
+      })(),
+      writer.beat(),
+      15_000,
+    );
+    const sending = (async (): Promise<void> => {
+      try {
+        for await (const element of iterator) {
+          if (closed || !(await put(element))) {
+            return;
+          }
+        }
+        ours = true;
+      } catch (problem) {
+        if (!closed && !theirs) {
+          failed = { problem };
+          abandon();
+        }
+      }
+    })();
+    const received = async function* (): AsyncGenerator<Element<A>> {
+      try {
+        for await (const message of socket.messages) {
+          patience.wait(idle);
+          const element = readElement(message, protocol === "faithful-json" ? "json" : "cbor", call.answer as wire.Codec<A>);
+          theirs = element === "end" || (typeof element === "object" && "problem" in element);
+          yield element;
+          if (theirs) {
+            return;
+          }
+        }
+      } catch (cause) {
+        if (cause instanceof wire.WireError) {
+          throw cause;
+        }
+        throw new Lost({ cause });
+      }
+      throw new Lost();
+    };
+    try {
+      yield* this.values(call, 101, received());
+      // Both have to know that nothing was lost.
+      await within(sending, idle);
+    } catch (problem) {
+      throw failed === undefined ? problem : failed.problem;
+    } finally {
+      patience.done();
+      patience.signal.removeEventListener("abort", abandon);
+      const whole = ours && theirs;
+      closed = true;
+      socket.close(whole ? 1000 : 1001);
+    }
+  }
+
+  /** Sends a request until it is answered, as often as it may be repeated. */
+  private async open<Q, A>(call: Call<Q, A>, message: Q, accept: string, timeout: number, signal: AbortSignal, options: CallOptions | undefined): Promise<IncomingAnswer> {
+    const request = await this.request(call, message, accept, call.answerStream ? undefined : timeout, signal, options);
+    const tries = call.safe || call.idempotent ? (this.options.tries ?? 4) : 1;
+    const deadline = Date.now() + timeout;
+    for (let attempt = 1; ; attempt++) {
+      let wait = Math.random() * 100 * 2 ** Math.min(attempt, 6);
+      try {
+        const answer = await this.carried(request, call);
+        if (attempt >= tries || ![429, 502, 503, 504].includes(answer.status)) {
+          return answer;
+        }
+        wait = retryAfter(answer.header("retry-after")) ?? wait;
+        if (Date.now() + wait >= deadline) {
+          return answer;
+        }
+        await web.readAll(answer.body, 65_536); // so that the connection can be used again
+      } catch (problem) {
+        if (attempt >= tries || !isRepeatable(problem) || signal.aborted || Date.now() + wait >= deadline) {
+          throw problem;
+        }
+      }
+      await new Promise((resolve) => setTimeout(resolve, wait));
+    }
+  }
+
+  private async carried(request: OutgoingRequest, call: Pick<Call<never, unknown>, "name">): Promise<IncomingAnswer> {
+    if ((this.options.middleware?.length ?? 0) > 0) {
+      calls.set(request, call.name);
+    }
+    let answer: IncomingAnswer;
+    try {
+      answer = await this.transport(request);
+    } catch (cause) {
+      throw new web.Unreachable(`${call.name}: no answer${request.signal.aborted ? `: ${String(request.signal.reason)}` : ""}`, { cause });
+    }
+    const theirs = answer.header("faithful-definitions");
+    if (theirs !== null && theirs !== this.digest) {
+      this.options.onDigest?.(theirs);
+    }
+    return answer;
+  }
+
+  /** Reads an answer that is no stream. */
+  private async read<Q, A>(call: Call<Q, A>, answer: IncomingAnswer): Promise<A> {
+    let body: Uint8Array | undefined;
+    try {
+      body = await web.readAll(answer.body, this.options.answerLimit ?? 4 << 20);
+    } catch (cause) {
+      throw new web.Unreachable(`${call.name}: no answer`, { cause });
+    }
+    if (body === undefined) {
+      throw new web.BadAnswer(answer.status, "it is too large");
+    }
+    const type = web.mediaType(answer.header("content-type"));
+    if (!isSuccess(answer)) {
+      throw type === web.problemType ? web.failure(call, answer.status, new TextDecoder().decode(body)) : new web.BadAnswer(answer.status, "it is no problem details");
+    }
+    if (call.answer === undefined || call.answerStream) {
+      return undefined as A;
+    }
+    if (type !== web.cborType && type !== web.jsonType) {
+      throw new web.BadAnswer(answer.status, `its type is ${JSON.stringify(type)}`);
+    }
+    try {
+      return web.decode(type, body, call.answer, this.options.answerItemLimit);
+    } catch (cause) {
+      throw new web.BadAnswer(answer.status, String(cause), { cause });
+    }
+  }
+
+  private async request<Q, A>(call: Call<Q, A>, message: Q, accept: string, timeout: number | undefined, signal: AbortSignal, options: CallOptions | undefined): Promise<OutgoingRequest> {
+    const parameters = new web.Parameters();
+    const headers: Record<string, string> = {};
+    for (const [name, value] of Object.entries(this.options.headers ?? {})) {
+      headers[name.toLowerCase()] = value;
+    }
+    headers["accept"] = accept;
+    let body: Uint8Array<ArrayBuffer> | undefined;
+    if (call.request !== undefined && !call.requestStream) {
+      const { travel } = call;
+      travel?.place(message, parameters);
+      const violations = [...web.locate(wire.validate(call.request, message), travel?.placed ?? []), ...parameters.violations];
+      if (violations.length > 0) {
+        throw new web.InvalidRequest(call.name, violations);
+      }
+      const type = this.form === "json" ? web.jsonType : web.cborType;
+      if (travel === undefined) {
+        body = web.encode(type, message, call.request);
+      } else if (travel.body !== undefined) {
+        body = web.encode(type, travel.bodyOf(message), travel.body);
+      }
+      if (body !== undefined) {
+        headers["content-type"] = type;
+      }
+    }
+    if (call.needs.length > 0) {
+      await this.present(call, headers, parameters);
+    }
+    Object.assign(headers, parameters.headers);
+    if (parameters.cookies.length > 0) {
+      headers["cookie"] = parameters.cookies.join("; ");
+    }
+    if (timeout !== undefined) {
+      headers["prefer"] = `wait=${String(Math.max(1, Math.ceil(timeout / 1000)))}`; // RFC 7240, section 4.3
+    }
+    if (options?.trace !== undefined) {
+      headers["traceparent"] = options.trace.traceparent;
+      if (options.trace.tracestate !== undefined) {
+        headers["tracestate"] = options.trace.tracestate;
+      }
+    }
+    let path = call.path;
+    for (const [name, value] of parameters.paths) {
+      path = path.replace(`{${name}}`, () => value);
+    }
+    const query = parameters.queries.length > 0 ? `?${parameters.queries.join("&")}` : "";
+    return { method: call.method, url: this.base + path + query, headers, body, signal };
+  }
+
+  /** Puts the first alternative that the client can fill into a request. */
+  private async present(call: Pick<Call<never, unknown>, "name" | "needs">, headers: Record<string, string>, parameters: web.Parameters): Promise<void> {
+    const given = Object.entries(this.options.credentials ?? {});
+    const source = (credential: Credential): CredentialSource | undefined => given.find(([name]) => web.isNamed(credential.name, name))?.[1];
+    const all = call.needs.find((alternative) => alternative.every((credential) => source(credential) !== undefined));
+    if (all === undefined) {
+      const text = call.needs.map((alternative) => alternative.map(({ name }) => name.split(".").pop() ?? "").join(" + ") || "nothing").join(" | ");
+      throw new web.MissingCredential(`${call.name} needs ${text}, and the client was not given that`);
+    }
+    for (const credential of all) {
+      const from = source(credential) ?? "";
+      const value = typeof from === "string" ? from : await from();
+      switch (credential.kind) {
+        case "header":
+          headers[credential.key.toLowerCase()] = value;
+          break;
+        case "query":
+          parameters.query(credential.key, value);
+          break;
+        case "cookie":
+          parameters.cookies.push(`${credential.key}=${value}`);
+          break;
+        case "bearer":
+          headers["authorization"] = `Bearer ${value}`;
+          break;
+        case "basic": {
+          const bytes = new TextEncoder().encode(value);
+          headers["authorization"] = `Basic ${btoa(Array.from(bytes, (b) => String.fromCharCode(b)).join(""))}`;
+        }
+      }
+    }
+  }
+}
+
+/** Which call each request is of, for middleware. */
+const calls = new WeakMap<OutgoingRequest, string>();
+
+function isSuccess(answer: IncomingAnswer): boolean {
+  return answer.status >= 200 && answer.status < 300;
+}
+
+/** A message that the definitions allow, or a refusal. */
+function checked<Q>(call: Call<Q, unknown>, message: Q): Q {
+  const violations = call.request === undefined ? [] : wire.validate(call.request, message);
+  if (violations.length > 0) {
+    throw new web.InvalidRequest(call.name, violations);
+  }
+  return message;
+}
+
+async function* listened(chunks: AsyncIterable<Uint8Array>, patience: Patience, idle: number): AsyncGenerator<Uint8Array> {
+  for await (const chunk of chunks) {
+    patience.wait(idle);
+    yield chunk;
+  }
+}
+
+/** Makes each item of a sequence into another. */
+export async function* mapped<T, U>(items: AsyncIterable<T> | Iterable<T>, make: (item: T) => U): AsyncGenerator<U> {
+  for await (const item of items) {
+    yield make(item);
+  }
+}
+
+/** What Retry-After says, in milliseconds. */
+function retryAfter(header: string | null): number | undefined {
+  if (header === null) {
+    return undefined;
+  }
+  const at = /^\d+$/.test(header) ? Date.now() + Number(header) * 1000 : Date.parse(header);
+  return Number.isNaN(at) ? undefined : Math.max(0, at - Date.now());
+}
+
+/** A refused connection, or a kept-alive one that was closed before it answered. */
+function isRepeatable(problem: unknown): boolean {
+  for (let cause: unknown = problem; cause instanceof Error; cause = cause.cause) {
+    const { code } = cause as { code?: unknown };
+    if (code === "ECONNREFUSED" || code === "ECONNRESET" || code === "EPIPE" || code === "UND_ERR_SOCKET") {
+      return true;
+    }
+  }
+  return false;
+}
+
+/** Opens the WebSocket of a browser. Only credentials in cookies and the query can travel with it. */
+export const browserSocket: SocketTransport = async (request, protocol) => {
+  const socket = new WebSocket(request.url, protocol);
+  socket.binaryType = "arraybuffer";
+  const queue = new Queue<Uint8Array>();
+  const encoder = new TextEncoder();
+  socket.onmessage = (event: MessageEvent<unknown>) => {
+    queue.push(typeof event.data === "string" ? encoder.encode(event.data) : new Uint8Array(event.data as ArrayBuffer));
+  };
+  await new Promise<void>((resolve, reject) => {
+    socket.onopen = () => {
+      resolve();
+    };
+    socket.onclose = (event) => {
+      queue.end(event.code === 1000 ? undefined : new Error(`the connection was closed with ${String(event.code)}`));
+      reject(new Error("the server did not agree to a WebSocket"));
+    };
+  });
+  return {
+    protocol: socket.protocol,
+    async send(message) {
+      while (socket.bufferedAmount > 1 << 20) {
+        await new Promise((resolve) => setTimeout(resolve, 10)); // browsers have no other way to wait
+      }
+      socket.send(message);
+    },
+    messages: queue,
+    close(code) {
+      socket.close(code === 1000 ? 1000 : undefined);
+    },
+  };
+};
+
+/** Items that come before they are asked for. */
+export class Queue<T> implements AsyncIterable<T> {
+  private readonly items: T[] = [];
+  private ended: { readonly problem: Error | undefined } | undefined;
+  private wake: (() => void) | undefined;
+
+  constructor(
+    /** Told how many items wait, whenever that changes. */
+    private readonly onLength?: (length: number) => void,
+  ) {}
+
+  push(item: T): void {
+    this.items.push(item);
+    this.onLength?.(this.items.length);
+    this.wake?.();
+  }
+
+  end(problem?: Error): void {
+    this.ended ??= { problem };
+    this.wake?.();
+  }
+
+  async *[Symbol.asyncIterator](): AsyncGenerator<T> {
+    for (;;) {
+      const item = this.items.shift();
+      if (item !== undefined) {
+        this.onLength?.(this.items.length);
+        yield item;
+      } else if (this.ended !== undefined) {
+        if (this.ended.problem !== undefined) {
+          throw this.ended.problem;
+        }
+        return;
+      } else {
+        await new Promise<void>((resolve) => {
+          this.wake = resolve;
+        });
+      }
+    }
+  }
+}

@@ -1,0 +1,876 @@
+/** Reads and writes JSON (RFC 8259). */
+
+import { CborReader, sortedTexts } from "./cbor.js";
+import {
+  CalendarDate,
+  Decimal,
+  Duration,
+  Instant,
+  WireError,
+  checked,
+  decoder,
+  defaultBudget,
+  distinct,
+  encoder,
+  fromBase64,
+  inside,
+  keep,
+  loneSurrogate,
+  maxDepth,
+  missing,
+  narrow,
+  rank,
+  toBase64,
+  unlistedKind,
+  uuid,
+  uuidPattern,
+} from "./values.js";
+import type { Any, Fields, Keeper, UnknownField, UnlistedAlternative, Uuid } from "./values.js";
+
+/** Writes JSON, without blanks between tokens. */
+export class JsonWriter {
+  out = "";
+  private depth = 0;
+
+  constructor(
+    /** "text" is for people and logs, without what is secret; "comparison" writes equal decimals alike. */
+    private readonly purpose: "payload" | "text" | "comparison" = "payload",
+  ) {}
+
+  /** Writes what stands for a secret, where what is written is for people. */
+  secret(): boolean {
+    if (this.purpose === "text") {
+      this.out += '"(secret)"';
+      return true;
+    }
+    return false;
+  }
+
+  open(bracket: string): void {
+    if (++this.depth > maxDepth) {
+      throw new WireError(`a nesting over ${String(maxDepth)}`);
+    }
+    this.out += bracket;
+  }
+
+  close(bracket: string): void {
+    this.depth--;
+    this.out += bracket;
+  }
+
+  /** Writes a comma unless nothing stands before it. */
+  separate(): void {
+    const last = this.out.charCodeAt(this.out.length - 1);
+    if (last !== 0x7b && last !== 0x5b) {
+      this.out += ",";
+    }
+  }
+
+  /** Writes the name of a member, with what separates it. */
+  member(name: string): void {
+    this.separate();
+    this.text(name);
+    this.out += ":";
+  }
+
+  bool(v: boolean): void {
+    this.out += v ? "true" : "false";
+  }
+
+  int8(v: number): void {
+    this.out += String(checked(v, "int8", -0x80, 0x7f));
+  }
+
+  int16(v: number): void {
+    this.out += String(checked(v, "int16", -0x8000, 0x7fff));
+  }
+
+  int32(v: number): void {
+    this.out += String(checked(v, "int32", -0x80000000, 0x7fffffff));
+  }
+
+  uint8(v: number): void {
+    this.out += String(checked(v, "uint8", 0, 0xff));
+  }
+
+  uint16(v: number): void {
+    this.out += String(checked(v, "uint16", 0, 0xffff));
+  }
+
+  uint32(v: number): void {
+    this.out += String(checked(v, "uint32", 0, 0xffffffff));
+  }
+
+  uint64(v: bigint): void {
+    if (v !== BigInt.asUintN(64, v)) {
+      throw new WireError(`${String(v)} is no uint64`);
+    }
+    this.out += v <= 0x1fffffffffffffn ? v.toString() : `"${String(v)}"`;
+  }
+
+  float32(v: number): void {
+    this.float64(narrow(v));
+  }
+
+  int64(v: bigint): void {
+    if (v !== BigInt.asIntN(64, v)) {
+      throw new WireError(`${String(v)} is no int64`);
+    }
+    const safe = v <= 0x1fffffffffffffn && v >= -0x1fffffffffffffn;
+    this.out += safe ? v.toString() : `"${String(v)}"`;
+  }
+
+  float64(v: number): void {
+    if (v !== v) {
+      this.out += '"NaN"';
+    } else if (v === Infinity || v === -Infinity) {
+      this.out += `"${String(v)}"`;
+    } else {
+      this.out += Object.is(v, -0) ? "-0" : String(v);
+    }
+  }
+
+  text(v: string): void {
+    if (loneSurrogate.test(v)) {
+      throw new WireError("text with half of a surrogate pair");
+    }
+    this.out += JSON.stringify(v);
+  }
+
+  bytesValue(v: Uint8Array): void {
+    this.out += `"${toBase64(v)}"`;
+  }
+
+  uuid(v: Uuid): void {
+    this.out += `"${uuid(v)}"`;
+  }
+
+  instant(v: Instant): void {
+    this.out += `"${v.toString()}"`;
+  }
+
+  decimal(v: Decimal): void {
+    this.out += `"${(this.purpose === "comparison" ? v.normalized() : v).toString()}"`;
+  }
+
+  date(v: CalendarDate): void {
+    this.out += `"${v.toString()}"`;
+  }
+
+  duration(v: Duration): void {
+    this.out += `"${v.toString()}"`;
+  }
+
+  any(v: Any): void {
+    switch (typeof v) {
+      case "boolean":
+        this.bool(v);
+        return;
+      case "string":
+        this.text(v);
+        return;
+      case "bigint":
+        if (v !== (v < 0n ? BigInt.asIntN(64, v) : BigInt.asUintN(64, v))) {
+          throw new WireError(`${String(v)} is no int64 and no uint64`);
+        }
+        this.out += v.toString();
+        return;
+      case "number": {
+        if (!Number.isFinite(v)) {
+          throw new WireError(`an any can't hold ${String(v)}`);
+        }
+        const text = Object.is(v, -0) ? "-0" : String(v);
+        this.out += /[.e]/.test(text) ? text : `${text}.0`;
+        return;
+      }
+    }
+    if (v === null) {
+      this.out += "null";
+    } else if (v instanceof Map) {
+      this.open("{");
+      for (const [key, entry] of sortedTexts(v as ReadonlyMap<string, Any>)) {
+        this.member(key);
+        this.any(entry);
+      }
+      this.close("}");
+    } else {
+      this.open("[");
+      for (const item of v as readonly Any[]) {
+        this.separate();
+        this.any(item);
+      }
+      this.close("]");
+    }
+  }
+
+  /** The name of a member that is a secret itself. */
+  secretMember(name: string): void {
+    this.member(this.purpose === "text" ? "(secret)" : name);
+  }
+
+  /** Begins the alternative of a union. */
+  openUnion(name: string): void {
+    this.open("{");
+    this.member(name);
+  }
+
+  /** An alternative that a union does not list. */
+  unlisted(v: UnknownField): void {
+    if (this.purpose === "text") {
+      this.out += '"(unlisted)"';
+    } else if ("number" in v) {
+      this.out += `{"#${String(v.number)}":"${toBase64(v.cbor)}"}`;
+    } else {
+      this.out += "{";
+      this.text(v.name);
+      this.out += `:${v.json}}`;
+    }
+  }
+
+  /** Begins a message; closeMessage ends it, with what this returns. */
+  openMessage(): number {
+    const start = this.out.length;
+    this.open("{");
+    return start;
+  }
+
+  /** Ends the message that begins at start, and puts unknown fields in: numbers in their places among the known, names last. */
+  closeMessage(start: number, unknown: readonly UnknownField[] | undefined, fields: Fields): void {
+    this.close("}");
+    if (unknown === undefined || unknown.length === 0) {
+      return;
+    }
+    if (this.purpose === "text") {
+      this.out = this.out.slice(0, -1);
+      this.separate();
+      this.out += `"(unknown fields)":${String(unknown.length)}}`;
+      return;
+    }
+    const members = new JsonReader(this.out.slice(start)).members().map(([name, json]) => ({ rank: fields.find((field) => field[1] === name)?.[0] ?? 0, name, json }));
+    for (const field of unknown) {
+      members.push("number" in field ? { rank: field.number, name: `#${String(field.number)}`, json: `"${toBase64(field.cbor)}"` } : { rank: rank(field), name: field.name, json: field.json });
+    }
+    // Sorting is stable, so names stay in the order in which they were read.
+    members.sort((a, b) => a.rank - b.rank);
+    this.out = this.out.slice(0, start) + "{" + members.map(({ name, json }) => `${JSON.stringify(name)}:${json}`).join(",") + "}";
+  }
+}
+
+const numberPattern = /-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?/y;
+const plainPattern = /[^"\\\u0000-\u001f]*/y;
+const escapePattern = /\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4})/y;
+const integerPattern = /^(?:0|-?[1-9][0-9]*)$/;
+
+/**
+ * The float32 nearest to a decimal number. Going by way of the nearest float64
+ * would round twice, which matters where that lies halfway between two float32.
+ */
+function nearestFloat32(digits: string): number {
+  const double = Number(digits);
+  const rounded = Math.fround(double);
+  if (rounded === double || !Number.isFinite(double)) {
+    return rounded;
+  }
+  const float = Number.isFinite(rounded) ? rounded : Math.sign(rounded) * largestFloat32;
+  const other = neighbour(float, double > float);
+  if (Math.abs(double - float) !== Math.abs(other - double)) {
+    return rounded; // not halfway
+  }
+  const side = compareDecimals(digits, double);
+  if (side === 0) {
+    return rounded;
+  }
+  const nearest = side > 0 === other > float ? other : float;
+  return Math.abs(nearest) > largestFloat32 ? nearest * Infinity : nearest;
+}
+
+const largestFloat32 = (2 - 2 ** -23) * 2 ** 127;
+
+/** The next float32 above or below; beyond the largest, what would follow. */
+function neighbour(float: number, above: boolean): number {
+  const view = new DataView(new ArrayBuffer(4));
+  view.setFloat32(0, float);
+  const bits = view.getInt32(0);
+  view.setInt32(0, float === 0 ? (above ? 1 : -0x7fffffff) : bits + (above === float > 0 ? 1 : -1));
+  const next = view.getFloat32(0);
+  return Number.isFinite(next) ? next : Math.sign(next) * 2 ** 128;
+}
+
+/** Whether a decimal number is more (1) or less (-1) than a float64, exactly. */
+function compareDecimals(digits: string, double: number): number {
+  const [mantissa, scale] = decimalParts(digits);
+  // A float64 is an integer times a power of two, of which 2^-1074 is the least.
+  let numerator = double;
+  let halvings = 0;
+  while (!Number.isInteger(numerator)) {
+    numerator *= 2;
+    halvings++;
+  }
+  const left = mantissa * 2n ** BigInt(halvings) * 10n ** BigInt(Math.max(scale, 0));
+  const right = BigInt(numerator) * 10n ** BigInt(Math.max(-scale, 0));
+  return left > right ? 1 : left < right ? -1 : 0;
+}
+
+/** A decimal number as an integer and a power of ten. */
+function decimalParts(digits: string): [bigint, number] {
+  const [number = "", exponent = "0"] = digits.toLowerCase().split("e");
+  const [whole = "", fraction = ""] = number.split(".");
+  return [BigInt(whole + fraction), Number(exponent) - fraction.length];
+}
+
+/** Reads JSON; what is wrong is thrown as a WireError. */
+export class JsonReader {
+  private readonly text: string;
+  private at = 0;
+  private depth = 0;
+  private fresh = false;
+
+  constructor(
+    payload: string | Uint8Array,
+    private budget = defaultBudget,
+  ) {
+    if (typeof payload === "string") {
+      if (loneSurrogate.test(payload)) {
+        throw new WireError("text with half of a surrogate pair", 0);
+      }
+      this.text = payload;
+      return;
+    }
+    try {
+      this.text = decoder.decode(payload);
+    } catch {
+      throw new WireError("text that is not UTF-8", 0);
+    }
+  }
+
+  /** Where reading stands, in bytes. */
+  get offset(): number {
+    return encoder.encode(this.text.slice(0, this.at)).length;
+  }
+
+  fail(detail: string, tooLarge = false): never {
+    throw new WireError(detail, this.offset, tooLarge);
+  }
+
+  private peek(): string {
+    for (;;) {
+      const c = this.text[this.at];
+      if (c !== " " && c !== "\n" && c !== "\t" && c !== "\r") {
+        return c ?? "";
+      }
+      this.at++;
+    }
+  }
+
+  private wrong(expected: string): never {
+    const c = this.peek();
+    const found =
+      c === "" ? "the end" : c === "{" ? "an object" : c === "[" ? "an array" : c === '"' ? "a string" : /[-0-9]/.test(c) ? "a number" : this.text.startsWith("null", this.at) ? "null" : `'${c}'`;
+    this.fail(`expected ${expected}, found ${found}`);
+  }
+
+  /** Refuses a field that was read before. */
+  once(seen: Set<number>, number: number): void {
+    if (seen.has(number)) {
+      this.fail("the field comes twice");
+    }
+    seen.add(number);
+  }
+
+  /** Refuses a message without a required field. */
+  missing(name: string): never {
+    missing(name, this.offset);
+  }
+
+  end(): void {
+    if (this.peek() !== "") {
+      this.fail("more text after the end");
+    }
+  }
+
+  private begin(bracket: string, expected: string): void {
+    if (this.peek() !== bracket) {
+      this.wrong(expected);
+    }
+    this.at++;
+    if (++this.depth > maxDepth) {
+      this.fail(`a nesting over ${String(maxDepth)}`);
+    }
+    this.fresh = true;
+  }
+
+  /** Begins a message or map; member goes on. */
+  openObject(name: string): void {
+    this.begin("{", name);
+  }
+
+  /** Begins a list; more goes on. */
+  openList(): void {
+    this.begin("[", "a list");
+  }
+
+  private following(closing: string): boolean {
+    const c = this.peek();
+    if (c === closing) {
+      this.at++;
+      this.fresh = false;
+      this.depth--;
+      return false;
+    }
+    if (this.fresh) {
+      this.fresh = false;
+    } else if (c === ",") {
+      this.at++;
+    } else {
+      this.wrong(`a comma or ${closing}`);
+    }
+    if (--this.budget < 0) {
+      this.fail("more items and entries than a payload may hold", true);
+    }
+    return true;
+  }
+
+  /** Whether another item of a list follows. */
+  more(): boolean {
+    return this.following("]");
+  }
+
+  /** The name of the next member, or undefined after the last. */
+  member(): string | undefined {
+    if (!this.following("}")) {
+      return undefined;
+    }
+    if (this.peek() !== '"') {
+      this.wrong("a name in quotes");
+    }
+    const name = this.string();
+    if (this.peek() !== ":") {
+      this.wrong("a colon");
+    }
+    this.at++;
+    return name;
+  }
+
+  private word(word: string): boolean {
+    this.peek();
+    if (!this.text.startsWith(word, this.at)) {
+      return false;
+    }
+    this.at += word.length;
+    return true;
+  }
+
+  null(): boolean {
+    return this.peek() === "n" && this.word("null");
+  }
+
+  bool(): boolean {
+    if (this.word("true")) {
+      return true;
+    }
+    if (this.word("false")) {
+      return false;
+    }
+    this.wrong("bool");
+  }
+
+  private number(expected: string): string {
+    const c = this.peek();
+    if (c !== "-" && !(c >= "0" && c <= "9")) {
+      this.wrong(expected);
+    }
+    numberPattern.lastIndex = this.at;
+    const text = numberPattern.exec(this.text)?.[0];
+    const after = text === undefined ? "" : (this.text[this.at + text.length] ?? "");
+    if (text === undefined || (after >= "0" && after <= "9") || after === "." || after === "e" || after === "E") {
+      this.fail("a number that is not well formed");
+    }
+    this.at += text.length;
+    return text;
+  }
+
+  private digits(expected: string): string {
+    const quoted = this.peek() === '"';
+    const start = this.at;
+    const text = quoted ? this.string() : this.number(expected);
+    if (!quoted && text === "-0") {
+      return "0";
+    }
+    if (!integerPattern.test(text)) {
+      this.at = start;
+      this.fail(`expected ${expected}, found ${quoted ? JSON.stringify(text.slice(0, 40)) : text.slice(0, 40)}`);
+    }
+    return text;
+  }
+
+  private small(expected: string, low: number, high: number): number {
+    this.peek();
+    const start = this.at;
+    const text = this.digits(expected);
+    const n = Number(text);
+    if (n < low || n > high) {
+      this.at = start;
+      this.fail(`expected ${expected}, found ${text.slice(0, 40)}`);
+    }
+    return n;
+  }
+
+  int8(): number {
+    return this.small("int8", -0x80, 0x7f);
+  }
+
+  int16(): number {
+    return this.small("int16", -0x8000, 0x7fff);
+  }
+
+  int32(): number {
+    return this.small("int32", -0x80000000, 0x7fffffff);
+  }
+
+  uint8(): number {
+    return this.small("uint8", 0, 0xff);
+  }
+
+  uint16(): number {
+    return this.small("uint16", 0, 0xffff);
+  }
+
+  uint32(): number {
+    return this.small("uint32", 0, 0xffffffff);
+  }
+
+  private large(expected: string, fits: (n: bigint) => boolean): bigint {
+    this.peek();
+    const start = this.at;
+    const text = this.digits(expected);
+    // Longer digits can't be in range, and reading them would take long.
+    const n = text.length > 20 ? undefined : BigInt(text);
+    if (n === undefined || !fits(n)) {
+      this.at = start;
+      this.fail(`expected ${expected}, found ${text.slice(0, 40)}`);
+    }
+    return n;
+  }
+
+  int64(): bigint {
+    return this.large("int64", (n) => n === BigInt.asIntN(64, n));
+  }
+
+  uint64(): bigint {
+    return this.large("uint64", (n) => n === BigInt.asUintN(64, n));
+  }
+
+  /** Reads a member's name, or its number. */
+  enum(expected: string): string | number {
+    return this.peek() === '"' ? this.string() : this.small(expected, 0, 65535);
+  }
+
+  float64(): number {
+    return this.float("float64", Number);
+  }
+
+  /** Reads a float32, rounded straight from the digits. */
+  float32(): number {
+    return this.float("float32", nearestFloat32);
+  }
+
+  private float(expected: string, parse: (digits: string) => number): number {
+    if (this.peek() === '"') {
+      const start = this.at;
+      const text = this.string();
+      if (text === "NaN" || text === "Infinity" || text === "-Infinity") {
+        return Number(text);
+      }
+      this.at = start;
+      this.wrong(expected);
+    }
+    const value = parse(this.number(expected));
+    if (!Number.isFinite(value)) {
+      this.fail(`too large for a ${expected}`);
+    }
+    return value;
+  }
+
+  textValue(): string {
+    if (this.peek() !== '"') {
+      this.wrong("text");
+    }
+    return this.string();
+  }
+
+  /** The value of the string here (RFC 8259, section 7). */
+  private string(): string {
+    const start = this.at;
+    let escaped = false;
+    for (plainPattern.lastIndex = start + 1; ; plainPattern.lastIndex = escapePattern.lastIndex) {
+      plainPattern.test(this.text);
+      const end = plainPattern.lastIndex;
+      if (this.text[end] === '"') {
+        this.at = end + 1;
+        return escaped ? this.unescaped(start) : this.text.slice(start + 1, end);
+      }
+      if (this.text[end] !== "\\") {
+        this.fail(end >= this.text.length ? "a string that is not closed" : "a control character in a string");
+      }
+      escaped = true;
+      escapePattern.lastIndex = end;
+      if (!escapePattern.test(this.text)) {
+        this.at = end;
+        this.fail("an escape that is not well formed");
+      }
+    }
+  }
+
+  /** The value of a well-formed string with escapes. */
+  private unescaped(start: number): string {
+    const value = JSON.parse(this.text.slice(start, this.at)) as string;
+    if (loneSurrogate.test(value)) {
+      this.at = start;
+      this.fail("half of a surrogate pair");
+    }
+    return value;
+  }
+
+  bytes(): Uint8Array {
+    if (this.peek() !== '"') {
+      this.wrong("bytes as base64url");
+    }
+    return fromBase64(this.string()) ?? this.fail("expected bytes as base64url");
+  }
+
+  uuid(): Uuid {
+    if (this.peek() !== '"') {
+      this.wrong("uuid");
+    }
+    const text = this.string();
+    return uuidPattern.test(text) ? uuid(text) : this.fail("expected a uuid as 8-4-4-4-12 hexadecimal digits");
+  }
+
+  instant(): Instant {
+    if (this.peek() !== '"') {
+      this.wrong("instant");
+    }
+    const text = this.string();
+    try {
+      return Instant.parse(text);
+    } catch {
+      this.fail("expected an instant such as 2026-07-15T09:30:00Z");
+    }
+  }
+
+  /** Reads text with a parser of the scalars. */
+  private parsed<T>(expected: string, parse: (text: string) => T): T {
+    if (this.peek() !== '"') {
+      this.wrong(expected);
+    }
+    const start = this.at;
+    const text = this.string();
+    try {
+      return parse(text);
+    } catch (problem) {
+      this.at = start;
+      this.fail(problem instanceof WireError ? `${problem.detail}, found ${JSON.stringify(text.slice(0, 40))}` : `expected ${expected}`);
+    }
+  }
+
+  date(): CalendarDate {
+    return this.parsed("date", (text) => CalendarDate.parse(text));
+  }
+
+  duration(): Duration {
+    return this.parsed("duration", (text) => Duration.parse(text));
+  }
+
+  decimal(): Decimal {
+    if (this.peek() === '"') {
+      return this.parsed("decimal", (text) => Decimal.parse(text));
+    }
+    const digits = this.number("decimal");
+    try {
+      return Decimal.parse(digits);
+    } catch (problem) {
+      this.fail(problem instanceof WireError ? problem.detail : "expected decimal");
+    }
+  }
+
+  any(): Any {
+    const c = this.peek();
+    if (c === "n" && this.word("null")) {
+      return null;
+    }
+    if (c === "t" || c === "f") {
+      return this.bool();
+    }
+    if (c === '"') {
+      return this.string();
+    }
+    if (c === "[") {
+      const list: Any[] = [];
+      this.openList();
+      while (this.more()) {
+        try {
+          list.push(this.any());
+        } catch (problem) {
+          throw inside(problem, list.length);
+        }
+      }
+      return list;
+    }
+    if (c === "{") {
+      const entries = new Map<string, Any>();
+      this.openObject("a map");
+      for (let name = this.member(); name !== undefined; name = this.member()) {
+        try {
+          distinct(entries, name, this.any());
+        } catch (problem) {
+          throw inside(problem, name);
+        }
+      }
+      return entries;
+    }
+    const digits = this.number("a JSON value");
+    if (/[.eE]/.test(digits)) {
+      return Number.isFinite(Number(digits)) ? Number(digits) : this.fail("too large for a float64");
+    }
+    const n = digits.length > 21 ? undefined : BigInt(digits);
+    if (n === undefined || n !== (n < 0n ? BigInt.asIntN(64, n) : BigInt.asUintN(64, n))) {
+      this.fail(`${digits.slice(0, 40)} is no int64 and no uint64`);
+    }
+    return n;
+  }
+
+  /** Reads an element of a stream: an object of one member, which counts as no level of its own. */
+  element<T>(read: (name: string) => T): T {
+    this.openObject("an element of a stream");
+    const name = this.member() ?? this.fail("expected one member in an element");
+    this.depth--;
+    const value = read(name);
+    this.depth++;
+    if (this.member() !== undefined) {
+      this.fail("expected one member in an element");
+    }
+    this.end();
+    return value;
+  }
+
+  /** Begins a union: the name of its alternative. */
+  openUnion(union: string): string {
+    this.openObject(union);
+    this.budget++; // a union is one value, whatever it is written as
+    return this.member() ?? this.fail(`expected one alternative of ${union}, found none`);
+  }
+
+  closeUnion(): void {
+    if (this.member() !== undefined) {
+      this.fail("expected one alternative, found a second one");
+    }
+  }
+
+  /** Reads an alternative whose name is not listed: what is written by number is returned, for the union to read. */
+  unlisted(name: string): UnlistedAlternative | [number, CborReader] {
+    if (/^#[0-9]+$/.test(name)) {
+      return this.entry(name);
+    }
+    return { kind: unlistedKind, name, json: this.raw() };
+  }
+
+  /** Takes over what is left of the budget of an entry that was read. */
+  absorb(inner: CborReader): void {
+    inner.end();
+    this.budget = inner.left;
+  }
+
+  /** A key of a map as an integer: its canonical digits. */
+  smallKey(name: string, low: number, high: number): number {
+    const n = integerPattern.test(name) ? Number(name) : NaN;
+    return n >= low && n <= high ? n : this.fail(`expected an integer of the key's type, found ${name.slice(0, 40)}`);
+  }
+
+  largeKey(name: string, signed: boolean): bigint {
+    const n = integerPattern.test(name) && name.length <= 20 ? BigInt(name) : undefined;
+    if (n === undefined || n !== (signed ? BigInt.asIntN(64, n) : BigInt.asUintN(64, n))) {
+      this.fail(`expected an integer of the key's type, found ${name.slice(0, 40)}`);
+    }
+    return n;
+  }
+
+  /**
+   * Keeps a member whose name the definitions do not know. Where it is the
+   * number of a field that they do know, that field's entry in CBOR is
+   * returned instead, with the number.
+   */
+  unknown(m: Keeper, fields: Fields, name: string): [number, CborReader] | undefined {
+    if (/^#[0-9]+$/.test(name)) {
+      const entry = this.entry(name);
+      if (fields.some(([n]) => n === entry[0])) {
+        return entry;
+      }
+      entry[1].unknown(m, entry[0]);
+      this.absorb(entry[1]);
+      return undefined;
+    }
+    try {
+      keep(m, { name, json: this.raw() });
+    } catch (problem) {
+      throw inside(problem, name);
+    }
+    return undefined;
+  }
+
+  /** Reads "#13" and its CBOR as base64url. */
+  private entry(name: string): [number, CborReader] {
+    const number = Number(name.slice(1));
+    if (!/^#[1-9][0-9]{0,4}$/.test(name) || number > 65535) {
+      this.fail(`expected #1 to #65535, found ${name.slice(0, 40)}`);
+    }
+    return [number, new CborReader(this.bytes(), this.budget, this.depth)];
+  }
+
+  /** The members of an object that we wrote, each with its name. */
+  members(): [string, string][] {
+    const list: [string, string][] = [];
+    this.openObject("an object");
+    for (let name = this.member(); name !== undefined; name = this.member()) {
+      list.push([name, this.raw()]);
+    }
+    return list;
+  }
+
+  /** Any JSON value without the blanks between its tokens. */
+  raw(): string {
+    const c = this.peek();
+    const start = this.at;
+    if (c === "{") {
+      const members: string[] = [];
+      this.openObject("an object");
+      while (this.following("}")) {
+        if (this.peek() !== '"') {
+          this.wrong("a name in quotes");
+        }
+        const from = this.at;
+        this.string();
+        const name = this.text.slice(from, this.at);
+        if (this.peek() !== ":") {
+          this.wrong("a colon");
+        }
+        this.at++;
+        members.push(`${name}:${this.raw()}`);
+      }
+      return `{${members.join(",")}}`;
+    }
+    if (c === "[") {
+      const items: string[] = [];
+      this.openList();
+      while (this.more()) {
+        items.push(this.raw());
+      }
+      return `[${items.join(",")}]`;
+    }
+    if (c === '"') {
+      this.string();
+    } else if (!this.word("true") && !this.word("false") && !this.word("null")) {
+      this.number("a JSON value");
+    }
+    return this.text.slice(start, this.at);
+  }
+}

@@ -1,0 +1,975 @@
+/** Serves calls: routes, credentials, limits, and errors that say nothing of the inside. */
+
+import { chunksOf, streamOf } from "./client.js";
+import { BadElement, ElementWriter, Lost, elements, readElement, withBeats, within } from "./stream.js";
+import type { Element } from "./stream.js";
+import * as web from "./web.js";
+import type { Call, Definitions, Failure, Form, Trace } from "./web.js";
+import * as wire from "./wire.js";
+
+/** What a handler knows beside its request. */
+export interface Context {
+  /** Aborted when the client has left, or the call takes too long. */
+  readonly signal: AbortSignal;
+  /** Full: module, service and call. */
+  readonly call: string;
+  /** The values that the request came with, by full name; of basic credentials "user:password". */
+  readonly credentials: ReadonlyMap<string, string>;
+  /** What the gate returned. */
+  readonly identity: unknown;
+  readonly trace: Trace | undefined;
+  /** A header of the request. */
+  header(name: string): string | undefined;
+}
+
+/** Judges the credentials of a request; what it returns is the context's identity. call is undefined for /-/about and /-/definitions. */
+export type Gate = (call: string | undefined, credentials: ReadonlyMap<string, string>, header: (name: string) => string | undefined) => unknown;
+
+/** Runs around every handler; next runs the rest. */
+export type Middleware = (context: Context, next: () => Promise<void>) => Promise<void>;
+
+/** How a server serves. */
+export interface ServerOptions {
+  /** A path such as "/v1". */
+  readonly base?: string;
+  /** In bytes; 4 MiB where it is not given. */
+  readonly bodyLimit?: number;
+  /** How many list items and entries a request may hold; 1,000,000 unless it is given. */
+  readonly itemLimit?: number;
+  /** Of streams, in bytes; 1 MiB where it is not given. */
+  readonly elementLimit?: number;
+  /** In milliseconds, with the body; 60,000 where it is not given. Streams are not limited. */
+  readonly handlerTimeout?: number;
+  /** In milliseconds, how long a stream may be silent; 60,000 where it is not given. */
+  readonly idleTimeout?: number;
+  /** In milliseconds, after how much silence a stream says that it lives; 15,000 where it is not given. */
+  readonly beat?: number;
+  /** Pages of these origins, such as "https://skerry.example", may call from a browser. */
+  readonly origins?: readonly string[];
+  /** Lets requests hold members and alternatives that the definitions do not list, for servers that only pass messages on. */
+  readonly unlisted?: boolean;
+  readonly gate?: Gate;
+  readonly middleware?: readonly Middleware[];
+  /** Told each error that the caller is not. */
+  readonly onError?: (call: string, problem: unknown) => void;
+  /** /-/health answers 503 when this throws. */
+  readonly health?: () => void | Promise<void>;
+  /** Whether /-/about and /-/definitions answer: to all, where it is not given. */
+  readonly definitions?: "open" | "guarded" | "hidden";
+}
+
+/** A request, as a listener hands it on. */
+export interface Incoming {
+  readonly method: string;
+  /** The path as it was sent, since URLs resolve "..". */
+  readonly path: string;
+  /** What stands behind "?", without it. */
+  readonly query: string;
+  header(name: string): string | undefined;
+  /** undefined where there is none. */
+  readonly body: AsyncIterable<Uint8Array> | undefined;
+  /** Aborted when the client has left. */
+  readonly signal: AbortSignal;
+}
+
+/** An answer, as a listener sends it. A body that throws must break the connection. */
+export interface Outgoing {
+  readonly status: number;
+  readonly headers: Record<string, string>;
+  readonly body: Uint8Array<ArrayBuffer> | AsyncIterable<Uint8Array<ArrayBuffer>> | undefined;
+}
+
+/** A call that streams both ways, when the upgrade is agreed to. */
+export interface Upgrade {
+  readonly form: Form;
+  readonly elementLimit: number;
+  readonly idleTimeout: number;
+  /** Takes the messages of the client and gives those of the server, until its end or problem. What it throws means that nobody listens any more. */
+  converse(messages: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array<ArrayBuffer>>;
+}
+
+/** Answers requests: call it with one, or give it to a listener. */
+export interface Mount {
+  (request: Request): Promise<Response>;
+  readonly routes: readonly Route[];
+  readonly definitions: Definitions;
+  readonly options: ServerOptions;
+  answer(incoming: Incoming): Promise<Outgoing>;
+  upgrade(incoming: Incoming): Promise<Upgrade | Outgoing>;
+}
+
+type Handler = (argument: unknown, context: Context) => unknown;
+
+/** One call with what serves it. */
+export interface Route {
+  readonly call: Call<unknown, unknown>;
+  readonly serve: Handler | undefined;
+  /** Makes whole what a handler returned. */
+  readonly finish: (answer: never) => unknown;
+}
+
+/** Pairs a call with its handler, of a request or of the elements of one; a call without one is answered with 501. */
+export function route<Q, A>(call: Call<Q, A>, serve: ((argument: never, context: Context) => unknown) | undefined, finish: (answer: never) => unknown): Route {
+  return { call, serve: serve as Handler | undefined, finish };
+}
+
+/** A handler of a call without a request, as one with. */
+export function withoutRequest(serve: ((context: Context) => unknown) | undefined): ((request: undefined, context: Context) => unknown) | undefined {
+  return serve === undefined ? undefined : (_, context) => serve(context);
+}
+
+/** What a gate throws when it does not know who calls. */
+export class Unauthenticated extends Error {
+  override readonly name = "Unauthenticated";
+}
+
+/** What a gate throws when it knows who calls, and says no. */
+export class Forbidden extends Error {
+  override readonly name = "Forbidden";
+}
+
+/** What a handler throws when it has too much to do: 503, and when to try again. */
+export class Overloaded extends Error {
+  override readonly name = "Overloaded";
+  constructor(readonly retryAfterSeconds: number) {
+    super("overloaded");
+  }
+}
+
+const commonErrors = [
+  { name: "invalid-request", status: 400, documentation: "The request could not be read, or breaks what its definition demands. The member errors lists every violation with a JSON Pointer." },
+  { name: "unauthenticated", status: 401, documentation: "The call needs credentials that the request did not show, or that are not good; WWW-Authenticate names them." },
+  { name: "forbidden", status: 403, documentation: "The credentials are good, and not enough for this." },
+  { name: "unknown-call", status: 404, documentation: "No call has this path." },
+  { name: "wrong-method", status: 405, documentation: "The path is right and the method is not; Allow names the right one." },
+  { name: "not-acceptable", status: 406, documentation: "Accept names neither application/cbor nor application/json." },
+  { name: "too-large", status: 413, documentation: "The request is larger than this server takes, or holds more items." },
+  { name: "unsupported-form", status: 415, documentation: "The body is neither application/cbor nor application/json, or is encoded." },
+  { name: "internal", status: 500, documentation: "The server failed. Its log says why." },
+  { name: "not-implemented", status: 501, documentation: "The call is defined, but this server does not implement it." },
+  { name: "overloaded", status: 503, documentation: "The server has too much to do; Retry-After says when to try again." },
+  { name: "too-slow", status: 503, documentation: "The call took longer than the client or the server allows." },
+];
+
+/** Makes a mount of routes. */
+export function mount(definitions: Definitions, routes: readonly Route[], options: ServerOptions): Mount {
+  const server = new Server(definitions, routes, options);
+  return Object.assign(
+    async (request: Request): Promise<Response> => {
+      const url = new URL(request.url);
+      const body = request.body === null ? undefined : chunksOf(request.body);
+      const outgoing = await server.answer({ method: request.method, path: url.pathname, query: url.search.slice(1), header: (name) => request.headers.get(name) ?? undefined, body, signal: request.signal });
+      const stream = outgoing.body instanceof Uint8Array || outgoing.body === undefined ? outgoing.body : streamOf(outgoing.body);
+      return new Response(stream ?? null, { status: outgoing.status, headers: outgoing.headers });
+    },
+    {
+      routes,
+      definitions,
+      options,
+      answer: (incoming: Incoming) => server.answer(incoming),
+      upgrade: (incoming: Incoming) => server.upgrade(incoming),
+    },
+  );
+}
+
+/** Joins mounts of several services into one; the options are those of the first. */
+export function serve(first: Mount, ...others: readonly Mount[]): Mount {
+  const routes = [first, ...others].flatMap((m) => m.routes);
+  return mount(first.definitions, routes, first.options);
+}
+
+/** Thrown inside of the server to answer with one of the common errors. */
+class Refusal extends Error {
+  constructor(
+    readonly problem: string,
+    readonly detail: string,
+    readonly violations: readonly wire.Violation[] = [],
+    readonly headers: Readonly<Record<string, string>> = {},
+  ) {
+    super(problem);
+  }
+}
+
+interface Found {
+  readonly route: Route;
+  readonly values: ReadonlyMap<string, string>;
+}
+
+const encoder = new TextEncoder();
+
+class Server {
+  private readonly exact = new Map<string, Route[]>();
+  private readonly patterns: { readonly segments: readonly string[]; readonly route: Route }[] = [];
+  private readonly base: string;
+
+  constructor(
+    private readonly definitions: Definitions,
+    routes: readonly Route[],
+    private readonly options: ServerOptions,
+  ) {
+    for (const r of routes) {
+      const { path } = r.call;
+      if (path.includes("{")) {
+        this.patterns.push({ segments: path.slice(1).split("/"), route: r });
+      } else {
+        this.exact.set(path, [...(this.exact.get(path) ?? []), r]);
+      }
+    }
+    const fields = (segments: readonly string[]): number => segments.filter((s) => s.startsWith("{")).length;
+    // The more specific first: a literal is more than a field.
+    this.patterns.sort((a, b) => fields(a.segments) - fields(b.segments));
+    this.base = (options.base ?? "").replace(/\/+$/, "");
+  }
+
+  async answer(incoming: Incoming): Promise<Outgoing> {
+    const headers: Record<string, string> = { "faithful-definitions": this.definitions.digest };
+    const origin = incoming.header("origin");
+    if (origin !== undefined && this.options.origins?.includes(origin) === true) {
+      headers["access-control-allow-origin"] = origin;
+      headers["access-control-expose-headers"] = "Faithful-Definitions, Retry-After, WWW-Authenticate";
+      headers["vary"] = "Origin";
+      const method = incoming.header("access-control-request-method");
+      if (incoming.method === "OPTIONS" && method !== undefined) {
+        headers["access-control-allow-methods"] = method;
+        headers["access-control-allow-headers"] = incoming.header("access-control-request-headers") ?? "";
+        headers["access-control-max-age"] = "600";
+        return { status: 204, headers, body: undefined };
+      }
+    }
+    let name = "";
+    let outgoing: Outgoing;
+    try {
+      const below = this.below(incoming.path);
+      if (below.startsWith("/-/")) {
+        outgoing = await this.ownPage(incoming, below.slice(3));
+      } else {
+        const found = this.find(incoming.method, below);
+        name = found.route.call.name;
+        outgoing = await this.call(incoming, found);
+      }
+    } catch (problem) {
+      outgoing = this.refuse(name, problem);
+    }
+    const vary = [headers["vary"], outgoing.headers["vary"]].filter((v) => v !== undefined).join(", ");
+    Object.assign(outgoing.headers, headers, vary === "" ? {} : { vary });
+    return outgoing;
+  }
+
+  private below(path: string): string {
+    if (!path.startsWith(this.base)) {
+      throw new Refusal("unknown-call", `nothing is served at ${path}`);
+    }
+    return path.slice(this.base.length);
+  }
+
+  private find(method: string, path: string): Found {
+    const allow = new Set<string>();
+    for (const r of this.exact.get(path) ?? []) {
+      if (r.call.method === method) {
+        return { route: r, values: new Map() };
+      }
+      allow.add(r.call.method);
+    }
+    if (this.patterns.length > 0) {
+      const segments = path.slice(1).split("/").map(decoded);
+      for (const pattern of this.patterns) {
+        const values = match(pattern.segments, segments);
+        if (values !== undefined) {
+          if (pattern.route.call.method === method) {
+            return { route: pattern.route, values };
+          }
+          allow.add(pattern.route.call.method);
+        }
+      }
+    }
+    if (allow.size > 0) {
+      const methods = [...allow].sort();
+      throw new Refusal("wrong-method", `${path} is called with ${methods.join(" or ")}, not ${method}`, [], { allow: methods.join(", ") });
+    }
+    throw new Refusal("unknown-call", `no call has the path ${path}`);
+  }
+
+  /** Answers one call, refusing in the order: credentials, form of the answer, form of the request, size, what can't be read, what is not allowed. */
+  private async call(incoming: Incoming, found: Found): Promise<Outgoing> {
+    const { call } = found.route;
+    const { credentials, identity } = await this.admit(incoming, call);
+    if (call.requestStream && call.answerStream) {
+      throw new Refusal("not-acceptable", "the call streams both ways: upgrade to a WebSocket with the subprotocol faithful-cbor or faithful-json", [], { upgrade: "websocket" });
+    }
+    const requestType = web.mediaType(incoming.header("content-type"));
+    const [cbor, json] = call.answerStream ? [web.cborSequence, web.jsonSequence] : [web.cborType, web.jsonType];
+    const type = preferred(incoming.header("accept"), requestType, cbor, json);
+    if (type === undefined) {
+      throw new Refusal("not-acceptable", "answers are in CBOR or JSON");
+    }
+    const exchange = new Exchange(this, this.options, this.definitions, this.base, incoming, found, credentials, identity);
+    try {
+      if (call.requestStream) {
+        return await exchange.receive(requestType, type);
+      }
+      return call.answerStream ? await exchange.send(requestType, type) : await exchange.unary(requestType, type);
+    } catch (problem) {
+      exchange.done();
+      throw problem;
+    }
+  }
+
+  /** Looks at credentials: that they are there, and what the gate says. */
+  private async admit(incoming: Incoming, call: Call<unknown, unknown>): Promise<{ credentials: ReadonlyMap<string, string>; identity: unknown }> {
+    if (call.needs.length === 0 && this.options.gate === undefined) {
+      return { credentials: none, identity: undefined };
+    }
+    const credentials = new Map<string, string>();
+    let enough = call.needs.length === 0;
+    for (const all of call.needs) {
+      let complete = true;
+      for (const credential of all) {
+        const value = shown(credential, incoming);
+        if (value === undefined) {
+          complete = false;
+        } else {
+          credentials.set(credential.name, value);
+        }
+      }
+      enough ||= complete;
+    }
+    if (!enough) {
+      const text = call.needs.map((all) => all.map(({ name }) => name.split(".").pop() ?? "").join(" + ")).join(" | ");
+      throw new Refusal("unauthenticated", `the call needs ${text}`, [], { "www-authenticate": challenges(call) });
+    }
+    return { credentials, identity: await this.judge(call, call.name, credentials, incoming) };
+  }
+
+  private async judge(call: Pick<Call<unknown, unknown>, "needs" | "name">, name: string | undefined, credentials: ReadonlyMap<string, string>, incoming: Incoming): Promise<unknown> {
+    try {
+      return await this.options.gate?.(name, credentials, (header) => incoming.header(header));
+    } catch (problem) {
+      if (problem instanceof Unauthenticated) {
+        throw new Refusal("unauthenticated", problem.message, [], { "www-authenticate": challenges(call) });
+      }
+      throw problem instanceof Forbidden ? new Refusal("forbidden", problem.message) : problem;
+    }
+  }
+
+  /** Agrees to the upgrade of a call that streams both ways, or answers why not. */
+  async upgrade(incoming: Incoming): Promise<Upgrade | Outgoing> {
+    let name = "";
+    try {
+      const found = this.find(incoming.method, this.below(incoming.path));
+      const { call } = found.route;
+      name = call.name;
+      const origin = incoming.header("origin");
+      const { credentials, identity } = await this.admit(incoming, call);
+      if (origin !== undefined && this.options.origins?.includes(origin) !== true && new URL(origin).host !== incoming.header("host")) {
+        throw new Refusal("forbidden", `pages of ${origin} may not call this server`);
+      }
+      const protocol = (incoming.header("sec-websocket-protocol") ?? "").split(",").map((s) => s.trim()).find((s) => s === "faithful-cbor" || s === "faithful-json");
+      if (!call.requestStream || !call.answerStream || protocol === undefined) {
+        throw new Refusal("not-acceptable", "a call that streams both ways is a WebSocket with the subprotocol faithful-cbor or faithful-json");
+      }
+      if (found.route.serve === undefined) {
+        throw new Refusal("not-implemented", `${call.name} is not implemented here`);
+      }
+      const exchange = new Exchange(this, this.options, this.definitions, this.base, incoming, found, credentials, identity);
+      const form = protocol === "faithful-json" ? "json" : "cbor";
+      return { form, elementLimit: exchange.elementLimit, idleTimeout: exchange.idle, converse: (messages) => exchange.converse(messages, form) };
+    } catch (problem) {
+      const outgoing = this.refuse(name, problem);
+      outgoing.headers["faithful-definitions"] = this.definitions.digest;
+      return outgoing;
+    }
+  }
+
+  /** What an error is answered with: as it is where the call declares it, else without anything of the inside. */
+  refuse(name: string, problem: unknown, fails: readonly Failure[] = []): Outgoing {
+    const [text, status, headers] = this.details(name, problem, fails);
+    return { status, headers: { ...headers, "content-type": web.problemType, vary: "Accept" }, body: encoder.encode(text) };
+  }
+
+  details(name: string, problem: unknown, fails: readonly Failure[]): [text: string, status: number, headers: Readonly<Record<string, string>>] {
+    const declared = fails.find((f) => problem instanceof wire.DeclaredError && f.name === problem.name);
+    if (declared !== undefined) {
+      const page = this.definitions.errors.find((e) => e.name === declared.name);
+      const title = (page?.documentation ?? "").split("\n", 1)[0] || (declared.name.split(".").pop() ?? "");
+      try {
+        const head = JSON.stringify({ type: `${this.base}/-/errors/${declared.name}`, title, status: declared.status });
+        return [`${head.slice(0, -1)},"error":${wire.toJson(declared.codec, problem as wire.DeclaredError)}}`, declared.status, {}];
+      } catch (unwritable) {
+        return this.details(name, unwritable, []);
+      }
+    }
+    let refusal: Refusal;
+    if (problem instanceof Refusal) {
+      refusal = problem;
+    } else if (problem instanceof Overloaded) {
+      refusal = new Refusal("overloaded", "the server has too much to do", [], { "retry-after": String(Math.max(0, Math.ceil(problem.retryAfterSeconds))) });
+    } else if (problem instanceof Forbidden) {
+      refusal = new Refusal("forbidden", problem.message);
+    } else {
+      this.options.onError?.(name, problem);
+      refusal = new Refusal("internal", "");
+    }
+    const { problem: kind, detail, violations, headers } = refusal;
+    const status = commonErrors.find((e) => e.name === kind)?.status ?? 500;
+    const body = {
+      type: `${this.base}/-/errors/${kind}`,
+      title: kind.replaceAll("-", " "),
+      status,
+      ...(detail === "" ? {} : { detail }),
+      ...(violations.length === 0 ? {} : { errors: violations }),
+    };
+    return [JSON.stringify(body), status, headers];
+  }
+
+  private async ownPage(incoming: Incoming, page: string): Promise<Outgoing> {
+    if (incoming.method !== "GET" && incoming.method !== "HEAD") {
+      throw new Refusal("wrong-method", "pages below /-/ are read with GET", [], { allow: "GET, HEAD" });
+    }
+    const { name, version, digest, modules, errors } = this.definitions;
+    const visible = this.options.definitions ?? "open";
+    if (page === "health") {
+      try {
+        await this.options.health?.();
+      } catch (problem) {
+        this.options.onError?.("health", problem);
+        return json({ status: "unwell" }, 503);
+      }
+      return json({ status: "ok" });
+    }
+    if ((page === "about" || page === "definitions") && visible !== "hidden") {
+      if (visible === "guarded") {
+        await this.admitPages(incoming);
+      }
+      if (page === "definitions") {
+        return json({ name, version, digest, modules });
+      }
+      const calls = [...[...this.exact.values()].flat(), ...this.patterns.map((p) => p.route)].map(({ call }) => ({ call: call.name, method: call.method, path: this.base + call.path }));
+      calls.sort((a, b) => (a.path === b.path ? (a.method < b.method ? -1 : 1) : a.path < b.path ? -1 : 1));
+      return json({ name, version, digest, calls });
+    }
+    const error = [...commonErrors, ...errors].find((e) => page === `errors/${e.name}`);
+    if (error === undefined) {
+      throw new Refusal("unknown-call", `there is no page /-/${page}`);
+    }
+    return json(error);
+  }
+
+  private async admitPages(incoming: Incoming): Promise<void> {
+    const routes = [...[...this.exact.values()].flat(), ...this.patterns.map((p) => p.route)];
+    const needs = routes.flatMap(({ call }) => call.needs.flatMap((all) => all.map((credential) => [credential])));
+    const credentials = new Map<string, string>();
+    for (const credential of needs.flat()) {
+      const value = shown(credential, incoming);
+      if (value !== undefined) {
+        credentials.set(credential.name, value);
+      }
+    }
+    await this.judge({ needs, name: "definitions" }, undefined, credentials, incoming);
+  }
+}
+
+const none: ReadonlyMap<string, string> = new Map();
+
+/** One call while it is answered. */
+class Exchange {
+  private readonly controller = new AbortController();
+  private timer: ReturnType<typeof setTimeout> | undefined;
+  private readonly context: Context;
+  private late = false;
+  private readonly leave = (): void => {
+    this.controller.abort(this.incoming.signal.reason);
+  };
+
+  constructor(
+    private readonly server: Server,
+    private readonly options: ServerOptions,
+    readonly definitions: Definitions,
+    readonly base: string,
+    private readonly incoming: Incoming,
+    private readonly found: Found,
+    credentials: ReadonlyMap<string, string>,
+    identity: unknown,
+  ) {
+    const traceparent = incoming.header("traceparent");
+    const tracestate = incoming.header("tracestate");
+    const trace = traceparent === undefined ? undefined : tracestate === undefined ? { traceparent } : { traceparent, tracestate };
+    this.context = { signal: this.controller.signal, call: this.call.name, credentials, identity, trace, header: (name) => incoming.header(name) };
+    if (incoming.signal.aborted) {
+      this.leave();
+    } else {
+      incoming.signal.addEventListener("abort", this.leave, { once: true });
+    }
+  }
+
+  private get call(): Call<unknown, unknown> {
+    return this.found.route.call;
+  }
+
+  get elementLimit(): number {
+    return this.options.elementLimit ?? 1 << 20;
+  }
+
+  get idle(): number {
+    return this.options.idleTimeout ?? 60_000;
+  }
+
+  /** Lets go of what the exchange holds. */
+  done(): void {
+    clearTimeout(this.timer);
+    this.incoming.signal.removeEventListener("abort", this.leave);
+  }
+
+  /** Answers a call of one request and one answer. */
+  async unary(requestType: string, type: string): Promise<Outgoing> {
+    const began = Date.now();
+    const ceiling = patience(this.incoming, this.options.handlerTimeout ?? 60_000); // for the body, too
+    const request = await this.request(requestType, ceiling);
+    const left = ceiling - (Date.now() - began);
+    const late = new Promise<never>((_, reject) => {
+      this.timer = setTimeout(() => {
+        this.late = true;
+        reject(new Refusal("too-slow", "the call took too long", [], { "retry-after": "1" }));
+        this.controller.abort(new DOMException("the call took too long", "TimeoutError"));
+      }, left);
+    });
+    try {
+      const answer = await Promise.race([this.run((serve) => serve(request, this.context)), late]);
+      return this.answer(type, answer);
+    } catch (problem) {
+      return this.failed(problem);
+    } finally {
+      this.done();
+    }
+  }
+
+  private failed(problem: unknown): Outgoing {
+    const told = this.late && !(problem instanceof wire.DeclaredError) ? new Refusal("too-slow", "the call took too long", [], { "retry-after": "1" }) : problem;
+    return this.server.refuse(this.call.name, told, this.call.fails);
+  }
+
+  /** Writes an answer that is no stream. */
+  private answer(type: string, answer: unknown): Outgoing {
+    const { call, finish } = this.found.route;
+    if (call.answer === undefined) {
+      return { status: call.status ?? 204, headers: { vary: "Accept" }, body: undefined };
+    }
+    if (answer === undefined || answer === null) {
+      throw new Error("the handler returned no answer");
+    }
+    return { status: call.status ?? 200, headers: { "content-type": type, vary: "Accept" }, body: web.encode(type, finish(answer as never), call.answer) };
+  }
+
+  /** Runs a handler inside of the middleware. */
+  private async run(handler: (serve: Handler) => unknown): Promise<unknown> {
+    const serve = this.found.route.serve;
+    if (serve === undefined) {
+      throw new Refusal("not-implemented", `${this.call.name} is not implemented here`);
+    }
+    if (this.options.middleware === undefined) {
+      return handler(serve);
+    }
+    let result: unknown;
+    let next = async (): Promise<void> => {
+      result = await handler(serve);
+    };
+    for (const middleware of [...this.options.middleware].reverse()) {
+      const inner = next;
+      next = () => middleware(this.context, inner);
+    }
+    await next();
+    return result;
+  }
+
+  /** Answers a call with a stream. */
+  async send(requestType: string, type: string): Promise<Outgoing> {
+    const request = await this.request(requestType, this.options.handlerTimeout ?? 60_000);
+    const form = type === web.jsonSequence ? "json" : "cbor";
+    const chunks = this.answers(form, true, (serve) => serve(request, this.context));
+    // What fails before the first element is an ordinary problem.
+    const first = chunks.next();
+    let came: IteratorResult<Uint8Array<ArrayBuffer>> | undefined;
+    try {
+      came = await within(first, this.options.beat ?? 15_000);
+    } catch (problem) {
+      this.done();
+      return this.failed(problem);
+    }
+    const writer = this.writer(form, true);
+    const rest = (async function* (): AsyncGenerator<Uint8Array<ArrayBuffer>> {
+      try {
+        if (came === undefined) {
+          yield writer.beat();
+        }
+        const head = came ?? (await first);
+        if (head.done !== true) {
+          yield head.value;
+          yield* chunks;
+        }
+      } finally {
+        await chunks.return(undefined);
+      }
+    })();
+    return { status: this.call.status ?? 200, headers: { "content-type": type, vary: "Accept", "x-accel-buffering": "no" }, body: withBeats(rest, writer.beat(), this.options.beat ?? 15_000) };
+  }
+
+  private writer(form: Form, sequence: boolean): ElementWriter<unknown> {
+    return new ElementWriter(form, this.call.answer as wire.Codec<unknown>, sequence, this.elementLimit);
+  }
+
+  /** The elements that a handler gives, and its end or problem. What it throws before any is thrown. */
+  private async *answers(form: Form, sequence: boolean, handler: (serve: Handler) => unknown, reading?: Reading): AsyncGenerator<Uint8Array<ArrayBuffer>> {
+    const writer = this.writer(form, sequence);
+    let begun = false;
+    try {
+      const given = (await this.run(handler)) as AsyncIterable<never> | Iterable<never>;
+      for await (const element of given) {
+        begun = true;
+        yield writer.value(this.found.route.finish(element));
+        if (this.controller.signal.aborted) {
+          throw new Lost(); // nobody listens: a body that throws breaks the connection
+        }
+      }
+      if (reading?.failed !== undefined) {
+        throw reading.failed; // whatever the handler made of it
+      }
+      yield writer.end();
+    } catch (problem) {
+      if (problem instanceof Lost || reading?.lost === true || (!begun && sequence)) {
+        throw problem;
+      }
+      yield writer.problem(this.server.details(this.call.name, reading?.failed ?? problem, this.call.fails)[0]);
+    } finally {
+      this.done();
+      this.controller.abort(); // for a handler that still works when its reader has gone
+    }
+  }
+
+  /** Answers a call whose request is a stream. */
+  async receive(requestType: string, type: string): Promise<Outgoing> {
+    this.plainBody();
+    if (requestType !== web.cborSequence && requestType !== web.jsonSequence) {
+      throw new Refusal("unsupported-form", `Content-Type is application/cbor-seq or application/json-seq, not ${JSON.stringify(requestType)}`);
+    }
+    const form = requestType === web.jsonSequence ? "json" : "cbor";
+    const chunks = impatient(this.incoming.body ?? empty(), this.idle);
+    const reading = new Reading();
+    try {
+      const answer = await this.run((serve) => serve(this.checked(elements(chunks, form, this.call.request as wire.Codec<unknown>, this.elementLimit), reading), this.context));
+      if (reading.failed !== undefined) {
+        throw reading.failed;
+      }
+      return this.answer(type, answer);
+    } catch (problem) {
+      // Whatever the handler made of it, half a stream was no request.
+      return this.server.refuse(this.call.name, reading.failed ?? problem, this.call.fails);
+    } finally {
+      this.done();
+    }
+  }
+
+  /** The values of a stream, each held against its bounds as a request is. */
+  private async *checked(all: AsyncIterable<Element<unknown>>, reading: Reading): AsyncGenerator {
+    const codec = this.call.request as wire.Codec<unknown>;
+    try {
+      for await (const element of all) {
+        if (typeof element !== "object") {
+          continue;
+        }
+        if ("problem" in element) {
+          throw web.failure(this.call, 0, element.problem);
+        }
+        this.allow(codec, element.value, []);
+        yield element.value;
+      }
+    } catch (problem) {
+      reading.lost = problem instanceof Lost && !(problem.cause instanceof Refusal);
+      reading.failed = unreadable(problem);
+      throw reading.failed;
+    }
+  }
+
+  /** Serves a call that streams both ways. */
+  async *converse(messages: AsyncIterable<Uint8Array>, form: Form): AsyncGenerator<Uint8Array<ArrayBuffer>> {
+    const codec = this.call.request as wire.Codec<unknown>;
+    const iterator = impatient(messages, this.idle);
+    let ended = false;
+    const all = async function* (): AsyncGenerator<Element<unknown>> {
+      try {
+        for (;;) {
+          const next = await iterator.next();
+          if (next.done === true) {
+            throw new Lost();
+          }
+          const element = readElement(next.value, form, codec);
+          yield element;
+          if (element === "end") {
+            ended = true;
+            return;
+          }
+        }
+      } catch (problem) {
+        throw problem instanceof wire.WireError || problem instanceof Refusal || problem instanceof Lost ? problem : new Lost({ cause: problem });
+      }
+    };
+    const reading = new Reading();
+    const given = this.checked(all(), reading);
+    const writer = this.writer(form, false);
+    const answers = this.answers(form, false, (serve) => serve(given, this.context), reading);
+    yield* withBeats(answers, writer.beat(), this.options.beat ?? 15_000);
+    // When the handler has had enough, the other side's end still has to come:
+    // only then both know that nothing was lost.
+    while (!ended && reading.failed === undefined) {
+      const next = await iterator.next();
+      if (next.done === true) {
+        throw new Lost();
+      }
+      ended = readElement(next.value, form, codec) === "end";
+    }
+  }
+
+  private plainBody(): void {
+    const coding = this.incoming.header("content-encoding") ?? "identity";
+    if (coding.toLowerCase() !== "identity") {
+      throw new Refusal("unsupported-form", `encoded bodies are not read: ${coding}`);
+    }
+  }
+
+  /** Reads the request, from wherever its fields travel. */
+  private async request(requestType: string, timeout: number): Promise<unknown> {
+    const { values } = this.found;
+    const { request: codec, travel } = this.call;
+    if (codec === undefined) {
+      return undefined;
+    }
+    const bodyCodec = travel === undefined ? codec : travel.body;
+    const body = bodyCodec === undefined ? undefined : await this.body(requestType, bodyCodec, timeout);
+    if (travel === undefined) {
+      this.allow(codec, body, []);
+      return body;
+    }
+    let query: URLSearchParams | undefined;
+    const args = new web.Arguments(travel.placed, (p) => {
+      switch (p.in) {
+        case "path":
+          return [values.get(p.parameter) ?? ""];
+        case "query":
+          query ??= new URLSearchParams(this.incoming.query);
+          return query.getAll(p.parameter);
+        case "header": {
+          const value = this.incoming.header(p.parameter);
+          return value === undefined ? [] : [value];
+        }
+        case "cookie":
+          return cookies(this.incoming, p.parameter);
+      }
+    });
+    const request = travel.take(args, body);
+    if (args.violations.length > 0) {
+      throw violated(args.violations);
+    }
+    this.allow(codec, request, travel.placed);
+    return request;
+  }
+
+  private allow(codec: wire.Codec<unknown>, message: unknown, placed: readonly web.Placed[]): void {
+    let violations = wire.validate(codec, message);
+    if (violations.length > 0 && this.options.unlisted === true) {
+      violations = wire.withoutUnlisted(violations);
+    }
+    if (violations.length > 0) {
+      throw violated(web.locate(violations, placed));
+    }
+  }
+
+  private async body(type: string, codec: wire.Codec<unknown>, timeout: number): Promise<unknown> {
+    this.plainBody();
+    if (type !== web.cborType && type !== web.jsonType && (type !== "" || this.incoming.body !== undefined)) {
+      throw new Refusal("unsupported-form", `Content-Type is application/cbor or application/json, not ${JSON.stringify(type)}`);
+    }
+    const limit = this.options.bodyLimit ?? 4 << 20;
+    const tooLarge = new Refusal("too-large", `the body is larger than ${String(limit)} bytes`);
+    if (Number(this.incoming.header("content-length") ?? 0) > limit) {
+      throw tooLarge;
+    }
+    let body: Uint8Array | undefined = new Uint8Array();
+    if (this.incoming.body !== undefined) {
+      let read: { readonly body: Uint8Array | undefined } | undefined;
+      try {
+        read = await within(
+          web.readAll(this.incoming.body, limit).then((all) => ({ body: all })),
+          timeout,
+        );
+      } catch {
+        throw new Refusal("invalid-request", "the body ended too early");
+      }
+      if (read === undefined) {
+        throw new Refusal("too-slow", "the body took too long", [], { "retry-after": "1" });
+      }
+      ({ body } = read);
+    }
+    if (body === undefined) {
+      throw tooLarge;
+    }
+    try {
+      return type === "" ? wire.fromJson(codec, "{}") : web.decode(type, body, codec, this.options.itemLimit);
+    } catch (problem) {
+      throw unreadable(problem);
+    }
+  }
+}
+
+/** How far a stream that is read has failed. */
+class Reading {
+  failed: Error | undefined;
+  lost = false;
+}
+
+async function* empty(): AsyncGenerator<Uint8Array> {
+  // Nothing comes.
+}
+
+/** Refuses chunks that let wait for too long. */
+async function* impatient(chunks: AsyncIterable<Uint8Array>, idle: number): AsyncGenerator<Uint8Array> {
+  const iterator = chunks[Symbol.asyncIterator]();
+  let done = false;
+  try {
+    for (;;) {
+      const next = await within(iterator.next(), idle);
+      if (next === undefined) {
+        throw new Refusal("too-slow", "the stream was silent for too long");
+      }
+      if (next.done === true) {
+        done = true;
+        return;
+      }
+      yield next.value;
+    }
+  } finally {
+    if (!done) {
+      void iterator.return?.(); // not awaited: it may wait for what never comes
+    }
+  }
+}
+
+function violated(violations: readonly wire.Violation[]): Refusal {
+  return new Refusal("invalid-request", violations.length === 1 ? "1 violation" : `${String(violations.length)} violations`, violations);
+}
+
+/** What is answered for a payload or stream that can't be read. */
+function unreadable(problem: unknown): Error {
+  if (problem instanceof wire.WireError) {
+    return problem.tooLarge ? new Refusal("too-large", problem.detail) : new Refusal("invalid-request", "the request can't be read", [{ pointer: problem.path, detail: problem.detail }]);
+  }
+  if (problem instanceof BadElement) {
+    return problem.tooLarge ? new Refusal("too-large", problem.message) : new Refusal("invalid-request", problem.message);
+  }
+  if (problem instanceof Lost) {
+    if (problem.cause instanceof Refusal) {
+      return problem.cause;
+    }
+    return new Refusal("invalid-request", problem.message);
+  }
+  return problem instanceof Error ? problem : new Error("the request could not be read", { cause: problem });
+}
+
+/** How long the handler may take: as long as the client waits (RFC 7240, section 4.3), and no longer than the server allows. */
+function patience(incoming: Incoming, ceiling: number): number {
+  const wait = /(?:^|,)\s*wait=(\d{1,9})\s*(?:,|$)/.exec(incoming.header("prefer") ?? "")?.[1];
+  return wait === undefined || wait === "0" ? ceiling : Math.min(ceiling, Number(wait) * 1000);
+}
+
+function decoded(segment: string): string {
+  try {
+    return decodeURIComponent(segment);
+  } catch {
+    throw new Refusal("invalid-request", `the path holds ${segment}, which is not well formed`);
+  }
+}
+
+function match(pattern: readonly string[], segments: readonly string[]): Map<string, string> | undefined {
+  if (pattern.length !== segments.length) {
+    return undefined;
+  }
+  const values = new Map<string, string>();
+  for (const [i, wanted] of pattern.entries()) {
+    const segment = segments[i] ?? "";
+    if (wanted.startsWith("{")) {
+      values.set(wanted.slice(1, -1), segment);
+    } else if (wanted !== segment) {
+      return undefined;
+    }
+  }
+  return values;
+}
+
+function cookies(incoming: Incoming, name: string): string[] {
+  const list: string[] = [];
+  for (const pair of (incoming.header("cookie") ?? "").split(";")) {
+    const i = pair.indexOf("=");
+    if (i >= 0 && pair.slice(0, i).trim() === name) {
+      list.push(pair.slice(i + 1).trim().replace(/^"(.*)"$/, "$1"));
+    }
+  }
+  return list;
+}
+
+/** The value of a credential that a request shows. */
+function shown(credential: web.Credential, incoming: Incoming): string | undefined {
+  const given = (value: string | null | undefined): string | undefined => (value === null || value === "" ? undefined : value);
+  const [scheme = "", token = ""] = (incoming.header("authorization") ?? "").split(/\s+/, 2);
+  switch (credential.kind) {
+    case "header":
+      return given(incoming.header(credential.key));
+    case "query":
+      return given(new URLSearchParams(incoming.query).get(credential.key));
+    case "cookie":
+      return given(cookies(incoming, credential.key)[0]);
+    case "bearer":
+      return scheme.toLowerCase() === "bearer" ? given(token) : undefined;
+    case "basic": {
+      const bytes = scheme.toLowerCase() === "basic" ? wire.fromBase64(token) : undefined;
+      const text = bytes === undefined ? "" : new TextDecoder().decode(bytes);
+      return text.includes(":") ? text : undefined;
+    }
+  }
+}
+
+/** What WWW-Authenticate says (RFC 9110, section 11.6.1). */
+function challenges(call: Pick<Call<unknown, unknown>, "needs" | "name">): string {
+  const list = call.needs.flat().map(({ kind, key }) => (kind === "bearer" ? "Bearer" : kind === "basic" ? `Basic realm="${call.name}", charset="UTF-8"` : `Key in="${kind}", name="${key}"`));
+  return [...new Set(list)].join(", ");
+}
+
+function json(value: unknown, status = 200): Outgoing {
+  return { status, headers: { "content-type": web.jsonType }, body: encoder.encode(JSON.stringify(value)) };
+}
+
+/** Chooses the type of an answer by Accept (RFC 9110, section 12.5.1): of two alike the form of the request, or JSON. */
+function preferred(accept: string | undefined, requestType: string, cborType: string, jsonType: string): string | undefined {
+  const fallback = requestType === web.cborType || requestType === web.cborSequence ? cborType : jsonType;
+  if (accept === undefined || accept === fallback) {
+    return fallback;
+  }
+  const cbor = quality(accept, cborType);
+  const json = quality(accept, jsonType);
+  if (cbor === 0 && json === 0) {
+    return undefined;
+  }
+  return cbor > json ? cborType : json > cbor ? jsonType : fallback;
+}
+
+function quality(accept: string, want: string): number {
+  let best = 0;
+  let bestRank = -1;
+  for (const part of accept.split(",")) {
+    const [pattern = "", ...parameters] = part.split(";").map((s) => s.trim().toLowerCase());
+    const rank = ["*/*", "application/*", want].indexOf(pattern);
+    if (rank <= bestRank) {
+      continue;
+    }
+    const q = Number(parameters.find((p) => p.startsWith("q="))?.slice(2) ?? "1");
+    best = Number.isNaN(q) ? 1 : q;
+    bestRank = rank;
+  }
+  return best;
+}

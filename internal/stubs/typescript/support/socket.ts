@@ -1,0 +1,127 @@
+/** Calls that stream both ways, over WebSocket (RFC 6455) in Node. */
+
+import type { Server } from "node:http";
+import type { Server as SecureServer } from "node:https";
+
+import { WebSocket, WebSocketServer } from "ws";
+
+import { Queue } from "./client.js";
+import type { SocketTransport } from "./client.js";
+import { incomingOf, rawAnswer } from "./node.js";
+import type { Mount, Upgrade } from "./server.js";
+
+/** Messages that wait to be read before reading of the connection stops. */
+const waiting = 64;
+
+/** What comes over a socket; a close that is not 1000 throws. */
+function messagesOf(socket: WebSocket): Queue<Uint8Array> {
+  const queue = new Queue<Uint8Array>((length) => {
+    if (length > waiting) {
+      socket.pause();
+    } else if (length < waiting / 2 && socket.isPaused) {
+      socket.resume();
+    }
+  });
+  socket.on("message", (data) => {
+    queue.push(data instanceof ArrayBuffer ? new Uint8Array(data) : Array.isArray(data) ? Buffer.concat(data) : data);
+  });
+  socket.on("error", (problem) => {
+    queue.end(problem);
+  });
+  socket.on("close", (code) => {
+    queue.end(code === 1000 ? undefined : new Error(`the connection was closed with ${String(code)}`));
+  });
+  return queue;
+}
+
+function send(socket: WebSocket, message: Uint8Array | string): Promise<void> {
+  return new Promise((resolve, reject) => {
+    socket.send(message, (problem) => {
+      if (problem) {
+        reject(problem);
+      } else {
+        resolve();
+      }
+    });
+  });
+}
+
+/** Opens a WebSocket with the library ws. */
+export const nodeSocket: SocketTransport = (request, protocol, failed) =>
+  new Promise((resolve, reject) => {
+    const headers = { ...request.headers };
+    delete headers["accept"]; // a WebSocket has no media type
+    const socket = new WebSocket(request.url, protocol, { headers, followRedirects: false });
+    const messages = messagesOf(socket);
+    const abort = (): void => {
+      socket.terminate();
+    };
+    request.signal.addEventListener("abort", abort, { once: true });
+    socket.on("unexpected-response", (_, response) => {
+      const parts: Uint8Array[] = [];
+      response.on("data", (chunk: Uint8Array) => parts.push(chunk));
+      response.on("end", () => {
+        reject(failed(response.statusCode ?? 0, Buffer.concat(parts).toString()));
+        socket.terminate();
+      });
+    });
+    socket.on("error", reject);
+    socket.on("open", () => {
+      resolve({
+        protocol: socket.protocol,
+        send: (message) => send(socket, message),
+        messages,
+        close(code) {
+          request.signal.removeEventListener("abort", abort);
+          socket.close(code);
+          setTimeout(abort, 2000).unref();
+        },
+      });
+    });
+  });
+
+/** Lets a server of Node serve the calls of a mount that stream both ways. */
+export function serveSockets(server: Server | SecureServer, mount: Mount): void {
+  const sockets = new Map<string, WebSocketServer>();
+  server.on("upgrade", (incoming, connection, head) => {
+    const left = new AbortController();
+    connection.on("error", () => {
+      left.abort();
+    });
+    connection.once("close", () => {
+      left.abort(new Error("the client has left"));
+    });
+    void mount.upgrade(incomingOf(incoming, left.signal)).then((agreed) => {
+      if (!("converse" in agreed)) {
+        connection.end(rawAnswer(agreed));
+        return;
+      }
+      const key = `${agreed.form} ${String(agreed.elementLimit)}`;
+      const upgrader = sockets.get(key) ?? new WebSocketServer({ noServer: true, maxPayload: agreed.elementLimit + 16, handleProtocols: () => `faithful-${agreed.form}` });
+      sockets.set(key, upgrader);
+      upgrader.handleUpgrade(incoming, connection, head, (socket) => {
+        converse(socket, agreed).catch((problem: unknown) => {
+          mount.options.onError?.("", problem);
+          socket.terminate();
+        });
+      });
+    });
+  });
+}
+
+async function converse(socket: WebSocket, agreed: Upgrade): Promise<void> {
+  const text = new TextDecoder();
+  try {
+    for await (const element of agreed.converse(messagesOf(socket))) {
+      if (socket.readyState !== WebSocket.OPEN) {
+        socket.terminate();
+        return;
+      }
+      await send(socket, agreed.form === "json" ? text.decode(element) : element);
+    }
+  } catch {
+    socket.terminate(); // the other side must not take this for the end
+    return;
+  }
+  socket.close(1000);
+}
