@@ -91,29 +91,39 @@ func written(t testing.TB, m *value.Message) (asCBOR, asJSON []byte) {
 	return asCBOR, asJSON
 }
 
-// goMessages makes the generated counterpart of each message.
-var goMessages = map[string]func() wire.Message{
-	"Scalars":   func() wire.Message { return new(vectors.Scalars) },
-	"Optionals": func() wire.Message { return new(vectors.Optionals) },
-	"Defaults":  func() wire.Message { return new(vectors.Defaults) },
-	"Lists":     func() wire.Message { return new(vectors.Lists) },
-	"Maps":      func() wire.Message { return new(vectors.Maps) },
-	"Node":      func() wire.Message { return new(vectors.Node) },
-	"Empty":     func() wire.Message { return new(vectors.Empty) },
-	"Bounded":   func() wire.Message { return new(vectors.Bounded) },
-	"Renamed":   func() wire.Message { return new(vectors.Renamed) },
-	"Broken":    func() wire.Message { return new(vectors.Broken) },
-	"Leaf":      func() wire.Message { return new(shared.Leaf) },
-	"Many":      func() wire.Message { return new(many.Many) },
+// message is what every message of the stubs is to its users.
+type message interface {
+	AppendBinary(b []byte) ([]byte, error)
+	MarshalBinary() ([]byte, error)
+	UnmarshalBinary(data []byte) error
+	MarshalJSON() ([]byte, error)
+	UnmarshalJSON(data []byte) error
+	Validate() error
+}
 
-	"Chain":          func() wire.Message { return new(language.Chain) },
-	"FootPassage":    func() wire.Message { return new(language.FootPassage) },
-	"NamedScalars":   func() wire.Message { return new(language.NamedScalars) },
-	"NamedOptionals": func() wire.Message { return new(language.NamedOptionals) },
-	"NamedDefaults":  func() wire.Message { return new(language.NamedDefaults) },
-	"More":           func() wire.Message { return new(language.More) },
-	"MoreOptionals":  func() wire.Message { return new(language.MoreOptionals) },
-	"Keys":           func() wire.Message { return new(language.Keys) },
+// goMessages makes the generated counterpart of each message.
+var goMessages = map[string]func() message{
+	"Scalars":   func() message { return new(vectors.Scalars) },
+	"Optionals": func() message { return new(vectors.Optionals) },
+	"Defaults":  func() message { return new(vectors.Defaults) },
+	"Lists":     func() message { return new(vectors.Lists) },
+	"Maps":      func() message { return new(vectors.Maps) },
+	"Node":      func() message { return new(vectors.Node) },
+	"Empty":     func() message { return new(vectors.Empty) },
+	"Bounded":   func() message { return new(vectors.Bounded) },
+	"Renamed":   func() message { return new(vectors.Renamed) },
+	"Broken":    func() message { return new(vectors.Broken) },
+	"Leaf":      func() message { return new(shared.Leaf) },
+	"Many":      func() message { return new(many.Many) },
+
+	"Chain":          func() message { return new(language.Chain) },
+	"FootPassage":    func() message { return new(language.FootPassage) },
+	"NamedScalars":   func() message { return new(language.NamedScalars) },
+	"NamedOptionals": func() message { return new(language.NamedOptionals) },
+	"NamedDefaults":  func() message { return new(language.NamedDefaults) },
+	"More":           func() message { return new(language.More) },
+	"MoreOptionals":  func() message { return new(language.MoreOptionals) },
+	"Keys":           func() message { return new(language.Keys) },
 }
 
 // judged lets the reference decide what must become of a payload.
@@ -224,11 +234,11 @@ func TestGoStubs(t *testing.T) {
 // agrees lets the Go stubs make of a payload what a vector says.
 func agrees(t *testing.T, v vector, data []byte) {
 	m := goMessages[v.Message]()
-	read := wire.Unmarshal
+	read := m.UnmarshalBinary
 	if v.Form == "json" {
-		read = wire.UnmarshalText
+		read = m.UnmarshalJSON
 	}
-	err := read(data, m)
+	err := read(data)
 	what := fmt.Sprintf("%s as %s: %s", v.Message, v.Form, v.Payload)
 	if v.Form == "json" {
 		what += " " + string(data)
@@ -238,14 +248,14 @@ func agrees(t *testing.T, v vector, data []byte) {
 		return
 	}
 	require.NoError(t, err, what)
-	written, err := wire.AppendBinary(nil, m)
+	written, err := m.AppendBinary(nil)
 	if v.CBOR == nil {
 		require.Error(t, err, what)
 	} else {
 		require.NoError(t, err, what)
 		require.Equal(t, *v.CBOR, hex.EncodeToString(written), what)
 	}
-	text, err := wire.AppendText(nil, m)
+	text, err := m.MarshalJSON()
 	require.NoError(t, err, what)
 	require.Equal(t, *v.JSON, string(text), what)
 	require.Equal(t, v.Violations, violations(m), what)
@@ -277,9 +287,9 @@ func FuzzGoStubs(f *testing.F) {
 }
 
 // violations are those of a generated message, as the reference has them.
-func violations(m wire.Message) []value.Violation {
+func violations(m message) []value.Violation {
 	var invalid *wire.Invalid
-	if !errors.As(wire.Validate(m), &invalid) {
+	if !errors.As(m.Validate(), &invalid) {
 		return nil
 	}
 	var list []value.Violation
@@ -364,17 +374,17 @@ func TestReadingNeedsLittleMemory(t *testing.T) {
 			padded := append(data, make([]byte, 1<<20)...)
 			for _, payload := range [][]byte{data, padded} {
 				limit := uint64(64<<10 + 64*len(payload))
-				assert.Less(t, allocated(func() { _ = wire.Unmarshal(payload, goMessages[name]()) }), limit, "%s %s", name, lie)
+				assert.Less(t, allocated(func() { _ = goMessages[name]().UnmarshalBinary(payload) }), limit, "%s %s", name, lie)
 				assert.Less(t, allocated(func() { _, _ = value.DecodeCBOR(m, payload, 0) }), limit, "%s %s", name, lie)
 			}
 		}
 	}
 	// A true list of the smallest items costs a small multiple, too.
 	payload := append([]byte{0xaa, 0x09, 0x9a, 0, 1, 0x86, 0xa0}, bytes.Repeat([]byte{0xa1, 7, 1}, 100_000)...)
-	assert.Less(t, allocated(func() { _ = wire.Unmarshal(payload, new(vectors.Lists)) }), uint64(64*len(payload)))
+	assert.Less(t, allocated(func() { _ = new(vectors.Lists).UnmarshalBinary(payload) }), uint64(64*len(payload)))
 	// So many items that the budget ends it.
 	payload = append([]byte{0xaa, 0x01, 0x9a, 0, 0x1e, 0x84, 0x80}, bytes.Repeat([]byte{0xf4}, 2_000_000)...)
-	err := wire.Unmarshal(payload, new(vectors.Lists))
+	err := new(vectors.Lists).UnmarshalBinary(payload)
 	var e *wire.Error
 	require.ErrorAs(t, err, &e)
 	assert.True(t, e.TooLarge)
@@ -403,19 +413,19 @@ func TestManyUnknownFieldsCostTheirLength(t *testing.T) {
 	for form, payload := range map[string][]byte{"cbor": asCBOR, "json": asJSON} {
 		leaf := new(shared.Leaf)
 		start := time.Now()
-		read, write := wire.Unmarshal, wire.AppendBinary
+		read, write := leaf.UnmarshalBinary, leaf.MarshalBinary
 		if form == "json" {
-			read, write = wire.UnmarshalText, wire.AppendText
+			read, write = leaf.UnmarshalJSON, leaf.MarshalJSON
 		}
 		// The number 3 is known to Leaf, as a text; here it is not.
 		payload = bytes.Replace(payload, []byte{0x19, 0, 3, 0}, []byte{0x03, 0x60}, 1)
-		require.NoError(t, read(payload, leaf), form)
-		written, err := write(nil, leaf)
+		require.NoError(t, read(payload), form)
+		written, err := write()
 		require.NoError(t, err)
-		require.NoError(t, read(written, leaf))
+		require.NoError(t, read(written))
 		assert.Less(t, time.Since(start), 3*time.Second, form)
 	}
-	assert.Error(t, wire.UnmarshalText(bytes.Replace(asJSON, []byte(`"a5"`), []byte(`"a6"`), 1), new(shared.Leaf)), "one that comes twice is found")
+	assert.Error(t, new(shared.Leaf).UnmarshalJSON(bytes.Replace(asJSON, []byte(`"a5"`), []byte(`"a6"`), 1)), "one that comes twice is found")
 }
 
 func allocated(f func()) uint64 {

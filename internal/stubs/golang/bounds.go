@@ -198,7 +198,6 @@ func (g *generator) violationsInside(t *schema.Type, value, path string, depth i
 	if !stubs.Checked(&schema.Type{Kind: t.Kind, Union: t.Union, Elem: t.Elem, Key: t.Key}) {
 		return
 	}
-	v := "v" + strings.Repeat("v", depth)
 	switch t.Kind {
 	case schema.KindUnion:
 		g.P("list = %s{}.AppendViolations(list, %s, %s)", g.unionTools(t.Union), path, value)
@@ -208,13 +207,12 @@ func (g *generator) violationsInside(t *schema.Type, value, path string, depth i
 			g.violationsOf(t.Elem, fmt.Sprintf("%s[%s]", value, i), fmt.Sprintf("%s.Index(%s, %s)", g.wire(), path, i), depth+1)
 		}, "}")
 	case schema.KindMap:
-		key := "key" + strings.Repeat("y", depth)
-		g.In(fmt.Sprintf("for _, %s := range %s {", key, g.sortedKeys(t, value)), func() {
-			at := fmt.Sprintf("%s.Step(%s, %s)", g.wire(), path, g.keyText(t.Key, key))
-			g.violationsOf(t.Key, key, at, depth+1)
+		entry := numbered("entry", depth)
+		g.In(fmt.Sprintf("for _, %s := range %s {", entry, g.sortedEntries(t, value)), func() {
+			at := fmt.Sprintf("%s.Step(%s, %s)", g.wire(), path, g.keyText(t.Key, entry+".Key"))
+			g.violationsOf(t.Key, entry+".Key", at, depth+1)
 			if stubs.Checked(t.Elem) {
-				g.P("%s := %s[%s]", v, value, key)
-				g.violationsOf(t.Elem, v, at, depth+1)
+				g.violationsOf(t.Elem, entry+".Value", at, depth+1)
 			}
 		}, "}")
 	}

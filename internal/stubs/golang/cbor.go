@@ -95,18 +95,26 @@ func (g *generator) appendPlain(t *schema.Type, value, head string, depth int) {
 		g.each(t, value, v, func(item string) { g.appendValue(t.Elem, item, "b", depth+1) })
 		g.P("w.Leave()")
 	case schema.KindMap:
-		key := "key" + strings.Repeat("y", depth)
+		entry := numbered("entry", depth)
 		g.P("b = %s.AppendMapHead(%s, len(%s))", wire, head, value)
 		g.P("w.Enter()")
-		g.In(fmt.Sprintf("for _, %s := range %s {", key, g.sortedKeys(t, value)), func() {
-			g.appendValue(t.Key, key, "b", depth+1)
-			g.P("%s := %s[%s]", v, value, key)
-			g.appendValue(t.Elem, v, "b", depth+1)
+		g.In(fmt.Sprintf("for _, %s := range %s {", entry, g.sortedEntries(t, value)), func() {
+			g.appendValue(t.Key, entry+".Key", "b", depth+1)
+			g.appendValue(t.Elem, entry+".Value", "b", depth+1)
 		}, "}")
 		g.P("w.Leave()")
 	default:
 		g.P("b = %s", g.appendScalar(t, value, head, false))
 	}
+}
+
+// numbered is a variable's name, told apart from those of the lists and maps
+// around it.
+func numbered(name string, depth int) string {
+	if depth == 0 {
+		return name
+	}
+	return name + strconv.Itoa(depth+1)
 }
 
 // each loops over a list, by index where copying an item would cost.
@@ -129,9 +137,8 @@ func (g *generator) readCBOR(m *schema.Message) {
 	table := unexported(m.Name) + "Fields"
 	if len(m.Fields) == 0 {
 		g.P("")
-		g.P("// ReadCBOR reads m from CBOR.")
+		g.P("// ReadCBOR reads m, which is new, from CBOR.")
 		g.In(fmt.Sprintf("func (m *%s) ReadCBOR(r *%s.CBORReader) {", m.Name, wire), func() {
-			g.P("*m = %s{}", m.Name)
 			g.In(fmt.Sprintf("for n := r.OpenMessage(%q); r.More(&n); {", cmp.Or(g.shown, m.Name)), func() {
 				g.P("number := r.FieldNumber()")
 				g.P("r.Unknown(&m.unknown, number)")
@@ -143,9 +150,8 @@ func (g *generator) readCBOR(m *schema.Message) {
 		return
 	}
 	g.P("")
-	g.P("// ReadCBOR reads m from CBOR.")
+	g.P("// ReadCBOR reads m, which is new, from CBOR.")
 	g.In(fmt.Sprintf("func (m *%s) ReadCBOR(r *%s.CBORReader) {", m.Name, wire), func() {
-		g.P("*m = %s{}", m.Name)
 		g.P("var seen [%d]uint64", words(m))
 		g.P("m.readEntries(r, r.OpenMessage(%q), &seen)", cmp.Or(g.shown, m.Name))
 		g.P("r.Leave()")
@@ -264,10 +270,7 @@ func (g *generator) readValue(t *schema.Type, target string, form form, depth in
 
 // readPlain is readValue for a type without methods, or inside of them.
 func (g *generator) readPlain(t *schema.Type, target string, form form, depth int) {
-	suffix := ""
-	if depth > 0 {
-		suffix = strconv.Itoa(depth + 1)
-	}
+	suffix := numbered("", depth)
 	switch t.Kind {
 	case schema.KindUnion:
 		g.P("%s = %s{}.%s(r)", target, g.unionTools(t.Union), form.method())

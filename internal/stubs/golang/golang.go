@@ -54,7 +54,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 		if err != nil {
 			return fmt.Errorf("%s: %w", path, err)
 		}
-		files = append(files, stubs.File{Path: path, Content: stubs.Seal("//", formatted)})
+		files = append(files, stubs.File{Path: path, Content: stubs.Seal("//", append([]byte("\n"), formatted...))})
 		return nil
 	}
 	calls := options.Client || options.Server

@@ -74,15 +74,14 @@ func (g *generator) appendJSONPlain(t *schema.Type, value, head string, depth in
 		g.P("b = %s.CloseArray(b, %s)", wire, start)
 		g.P("w.Leave()")
 	case schema.KindMap:
-		key := "key" + strings.Repeat("y", depth)
+		entry := numbered("entry", depth)
 		g.P("w.Enter()")
 		if head != "b" {
 			g.P("b = %s", head)
 		}
 		g.P("%s := len(b)", start)
-		g.In(fmt.Sprintf("for _, %s := range %s {", key, g.sortedKeys(t, value)), func() {
-			g.P("%s := %s[%s]", v, value, key)
-			g.appendJSONValue(t.Elem, v, g.jsonKeyHead(t.Key, key), depth+1)
+		g.In(fmt.Sprintf("for _, %s := range %s {", entry, g.sortedEntries(t, value)), func() {
+			g.appendJSONValue(t.Elem, entry+".Value", g.jsonKeyHead(t.Key, entry+".Key"), depth+1)
 		}, "}")
 		g.P("b = %s.CloseObject(b, %s)", wire, start)
 		g.P("w.Leave()")
@@ -126,9 +125,8 @@ func (g *generator) readJSON(m *schema.Message) {
 	wire := g.wire()
 	table := unexported(m.Name) + "Fields"
 	g.P("")
-	g.P("// ReadJSON reads m from JSON.")
+	g.P("// ReadJSON reads m, which is new, from JSON.")
 	g.In(fmt.Sprintf("func (m *%s) ReadJSON(r *%s.JSONReader) {", m.Name, wire), func() {
-		g.P("*m = %s{}", m.Name)
 		if len(m.Fields) == 0 {
 			g.In(fmt.Sprintf("for r.OpenObject(%q); r.Member(); {", cmp.Or(g.shown, m.Name)), func() { g.P("r.Unknown(&m.unknown, %s)", table) }, "}")
 			g.P("r.Settle(m.unknown)")

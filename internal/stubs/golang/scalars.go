@@ -133,16 +133,18 @@ func (g *generator) readScalar(t *schema.Type) string {
 	return read
 }
 
-// sortedKeys writes the expression of a map's keys in the order of writing.
-func (g *generator) sortedKeys(t *schema.Type, value string) string {
+// sortedEntries writes the expression of a map's entries in the order of
+// writing.
+func (g *generator) sortedEntries(t *schema.Type, value string) string {
 	key, wire := g.typ(t.Key), g.wire()
+	room := fmt.Sprintf("make([]%s.Entry[%s, %s], 0, 8)", wire, key, g.typ(t.Elem))
 	switch {
 	case t.Key.Kind == schema.KindEnum:
-		return fmt.Sprintf("%s.SortedMembers(make([]%s, 0, 8), %s, %s.Number)", wire, key, value, key)
+		return fmt.Sprintf("%s.SortedMembers(%s, %s, %s.Number)", wire, room, value, key)
 	case t.Key.Kind.IsInteger():
-		return fmt.Sprintf("%s.SortedIntegers(make([]%s, 0, 8), %s)", wire, key, value)
+		return fmt.Sprintf("%s.SortedIntegers(%s, %s)", wire, room, value)
 	}
-	return fmt.Sprintf("%s.SortedKeys(make([]%s, 0, 8), %s)", wire, key, value)
+	return fmt.Sprintf("%s.SortedTexts(%s, %s)", wire, room, value)
 }
 
 // keyText writes the expression of a map's key as JSON has it, without quotes.

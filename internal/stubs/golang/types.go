@@ -2,7 +2,6 @@ package golang
 
 import (
 	"fmt"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -270,28 +269,13 @@ func (g *generator) enumJSON(e *schema.Enum, of string) {
 	}, "}")
 	g.P("")
 	g.In(fmt.Sprintf("func (e *%s) readName(name []byte) {", e.Name), func() {
-		open := fmt.Sprintf("if *e = %s(name); !e.Listed() {", e.Name)
-		if len(renamed) == 0 {
-			g.In(open, func() { g.P("*e = \"?\" + *e") }, "}")
-			return
-		}
 		g.P("switch string(name) {")
-		for _, m := range renamed {
-			g.P("case %q:", m.JSON)
+		for _, m := range e.Members {
+			g.P("case %q:", m.JSONName())
 			g.P("\t*e = %s", MemberName(m))
 		}
-		var names []string
-		for _, m := range renamed {
-			if !slices.ContainsFunc(e.Members, func(x *schema.Member) bool { return x.JSONName() == m.Name }) {
-				names = append(names, strconv.Quote(m.Name))
-			}
-		}
-		if len(names) > 0 {
-			g.P("case %s: // in JSON another name stands for it", strings.Join(names, ", "))
-			g.P("\t*e = %s(\"?\" + string(name))", e.Name)
-		}
 		g.P("default:")
-		g.Deeper(1, func() { g.In(open, func() { g.P("*e = \"?\" + *e") }, "}") })
+		g.P("\t*e = %s(\"?\" + string(name))", e.Name)
 		g.P("}")
 	}, "}")
 }
@@ -433,19 +417,38 @@ func (g *generator) standardMethods(m *schema.Message) {
 	wire := g.wire()
 	g.P("")
 	g.P("// MarshalBinary writes m as CBOR.")
-	g.P("func (m %s) MarshalBinary() ([]byte, error) { return %s.AppendBinary(nil, &m) }", m.Name, wire)
+	g.In(fmt.Sprintf("func (m %s) MarshalBinary() ([]byte, error) {", m.Name), func() {
+		g.P("w, b := %s.Scratch()", wire)
+		g.P("return w.Fresh(m.AppendCBOR(b, w))")
+	}, "}")
 	g.P("")
 	g.P("// AppendBinary appends m as CBOR.")
-	g.P("func (m *%s) AppendBinary(b []byte) ([]byte, error) { return %s.AppendBinary(b, m) }", m.Name, wire)
+	g.In(fmt.Sprintf("func (m *%s) AppendBinary(b []byte) ([]byte, error) {", m.Name), func() {
+		g.P("var w %s.Writer", wire)
+		g.P("return w.Written(m.AppendCBOR(b, &w), b)")
+	}, "}")
 	g.P("")
 	g.P("// UnmarshalBinary reads m from CBOR.")
-	g.P("func (m *%s) UnmarshalBinary(data []byte) error { return %s.Unmarshal(data, m) }", m.Name, wire)
+	g.In(fmt.Sprintf("func (m *%s) UnmarshalBinary(data []byte) error {", m.Name), func() {
+		g.P("*m = %s{}", m.Name)
+		g.P("r := %s.NewCBORReader(data)", wire)
+		g.P("m.ReadCBOR(&r)")
+		g.P("return r.End()")
+	}, "}")
 	g.P("")
 	g.P("// MarshalJSON writes m as JSON.")
-	g.P("func (m %s) MarshalJSON() ([]byte, error) { return %s.AppendText(nil, &m) }", m.Name, wire)
+	g.In(fmt.Sprintf("func (m %s) MarshalJSON() ([]byte, error) {", m.Name), func() {
+		g.P("w, b := %s.Scratch()", wire)
+		g.P("return w.Fresh(m.AppendJSON(b, w))")
+	}, "}")
 	g.P("")
 	g.P("// UnmarshalJSON reads m from JSON.")
-	g.P("func (m *%s) UnmarshalJSON(data []byte) error { return %s.UnmarshalText(data, m) }", m.Name, wire)
+	g.In(fmt.Sprintf("func (m *%s) UnmarshalJSON(data []byte) error {", m.Name), func() {
+		g.P("*m = %s{}", m.Name)
+		g.P("r := %s.NewJSONReader(data)", wire)
+		g.P("m.ReadJSON(&r)")
+		g.P("return r.End()")
+	}, "}")
 	g.P("")
 	g.P("// Validate returns a *wire.Invalid with everything that a request must not")
 	g.P("// hold, or nil.")

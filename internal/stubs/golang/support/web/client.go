@@ -381,7 +381,7 @@ func typed(call *Call, p *Problem) error {
 			continue
 		}
 		e := f.New()
-		if err := wire.UnmarshalText(p.Fields, e); err != nil {
+		if err := wire.UnmarshalTextWithin(p.Fields, e, wire.DefaultBudget); err != nil {
 			return &BadAnswer{Call: call.Name, Status: p.Status, Err: err}
 		}
 		return e

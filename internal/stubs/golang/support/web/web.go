@@ -236,7 +236,7 @@ func decode(form string, data []byte, m wire.Message, items int) error {
 
 func encode(form string, m wire.Message) ([]byte, error) {
 	if form == CBOR {
-		return wire.AppendBinary(nil, m)
+		return wire.MarshalBinary(m)
 	}
-	return wire.AppendText(nil, m)
+	return wire.MarshalText(m)
 }

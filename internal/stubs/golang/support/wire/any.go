@@ -123,8 +123,8 @@ func AppendAny(b []byte, a Any, w *Writer) []byte {
 	case map[string]Any:
 		w.Enter()
 		b = AppendMapHead(b, len(v))
-		for _, key := range SortedKeys(make([]string, 0, 8), v) {
-			b = AppendAny(AppendString(b, key, w), v[key], w)
+		for _, entry := range SortedTexts(make([]Entry[string, Any], 0, 8), v) {
+			b = AppendAny(AppendString(b, entry.Key, w), entry.Value, w)
 		}
 		w.Leave()
 		return b
@@ -220,8 +220,8 @@ func AppendJSONAny(b []byte, a Any, w *Writer) []byte {
 	case map[string]Any:
 		w.Enter()
 		start := len(b)
-		for _, key := range SortedKeys(make([]string, 0, 8), v) {
-			b = AppendJSONAny(append(AppendJSONString(append(b, ','), key, w), ':'), v[key], w)
+		for _, entry := range SortedTexts(make([]Entry[string, Any], 0, 8), v) {
+			b = AppendJSONAny(append(AppendJSONString(append(b, ','), entry.Key, w), ':'), entry.Value, w)
 		}
 		w.Leave()
 		return CloseObject(b, start)

@@ -80,12 +80,40 @@ func (r *CBORReader) longHead(first byte) (byte, uint64) {
 var majorNames = map[byte]string{unsigned: "an integer", negative: "a negative integer", byteText: "a byte string", utf8Text: "a text",
 	array: "an array", mapping: "a map", tag: "a tag", simple: "a simple value or float"}
 
+// short reads the argument of a head of one byte, of a major type. ok is false
+// where the head is longer, or of another type, or not there: nothing was read
+// then.
+func (r *CBORReader) short(major byte) (argument int, ok bool) {
+	if r.at >= len(r.data) {
+		return 0, false
+	}
+	argument = int(r.data[r.at] ^ major)
+	if argument >= 24 {
+		return 0, false
+	}
+	r.at++
+	return argument, true
+}
+
 func (r *CBORReader) wrong(start int, first byte, expected string) {
 	r.fail(start, "expected %s, found %s", expected, majorNames[first&0xe0])
 }
 
 // open reads the head of an array or map: its length, or -1 for indefinite.
 func (r *CBORReader) open(major byte, perElement int, expected string) int {
+	if r.at < len(r.data) {
+		n := int(r.data[r.at] ^ major)
+		if n < 24 && n*perElement < len(r.data)-r.at && n <= r.budget && r.depth < MaxDepth {
+			r.at++
+			r.depth++
+			r.budget -= n
+			return n
+		}
+	}
+	return r.openLong(major, perElement, expected)
+}
+
+func (r *CBORReader) openLong(major byte, perElement int, expected string) int {
 	start := r.at
 	first, n := r.head()
 	if first&0xe0 != major {
@@ -119,6 +147,11 @@ func (r *CBORReader) More(n *int) bool {
 		*n--
 		return true
 	}
+	return *n != 0 && r.moreAfter(n)
+}
+
+// moreAfter is More where no length is known, or something failed.
+func (r *CBORReader) moreAfter(n *int) bool {
 	if *n == 0 || r.err != nil {
 		return false
 	}
@@ -149,6 +182,10 @@ func (r *CBORReader) FieldNumber() int {
 
 // Bool reads a bool.
 func (r *CBORReader) Bool() bool {
+	if r.at < len(r.data) && r.data[r.at]|1 == simple|21 {
+		r.at++
+		return r.data[r.at-1] == simple|21
+	}
 	start := r.at
 	first, _ := r.head()
 	if first != simple|20 && first != simple|21 {
@@ -171,6 +208,9 @@ func (r *CBORReader) Int8() int8 { return int8(r.signed(math.MaxInt8, "int8")) }
 
 // signed reads an integer from -1-high to high.
 func (r *CBORReader) signed(high uint64, expected string) int64 {
+	if n, ok := r.short(unsigned); ok {
+		return int64(n)
+	}
 	start := r.at
 	first, n := r.head()
 	if first&0xe0 > negative || n > high {
@@ -196,6 +236,9 @@ func (r *CBORReader) Uint16() uint16 { return uint16(r.unsigned(math.MaxUint16, 
 func (r *CBORReader) Uint8() uint8 { return uint8(r.unsigned(math.MaxUint8, "uint8")) }
 
 func (r *CBORReader) unsigned(high uint64, expected string) uint64 {
+	if n, ok := r.short(unsigned); ok {
+		return uint64(n)
+	}
 	start := r.at
 	first, n := r.head()
 	if first&0xe0 != unsigned || n > high {
@@ -212,6 +255,10 @@ func (r *CBORReader) EnumNumber() uint16 {
 
 // Float64 reads a float of any width, or an integer that it can hold.
 func (r *CBORReader) Float64() float64 {
+	if rest := r.data[r.at:]; len(rest) >= 9 && rest[0] == simple|27 {
+		r.at += 9
+		return math.Float64frombits(binary.BigEndian.Uint64(rest[1:]))
+	}
 	start := r.at
 	first, n := r.head()
 	switch first {
@@ -276,13 +323,26 @@ func float16(bits uint16) float64 {
 
 // Text reads a text.
 func (r *CBORReader) Text() string {
+	if r.at < len(r.data) {
+		n := int(r.data[r.at] ^ utf8Text)
+		if rest := r.data[r.at+1:]; n < 24 && n <= len(rest) {
+			if text := string(rest[:n]); validText(text) {
+				r.at += 1 + n
+				return text
+			}
+		}
+	}
+	return r.longText()
+}
+
+func (r *CBORReader) longText() string {
 	start := r.at
-	b := r.chunks(utf8Text, "text")
-	if !utf8.Valid(b) {
+	text := string(r.chunks(utf8Text, "text"))
+	if !validText(text) {
 		r.fail(start, "text that is not UTF-8")
 		return ""
 	}
-	return string(b)
+	return text
 }
 
 // Bytes reads bytes; the result is a copy and never nil.
@@ -329,6 +389,10 @@ func (r *CBORReader) chunks(major byte, expected string) []byte {
 
 // UUID reads tag 37 over 16 bytes.
 func (r *CBORReader) UUID() (u UUID) {
+	if rest := r.data[r.at:]; len(rest) >= 19 && rest[0] == tag|24 && rest[1] == 37 && rest[2] == byteText|16 {
+		r.at += 19
+		return UUID(rest[3:19])
+	}
 	start := r.at
 	first, n := r.head()
 	if first&0xe0 != tag || n != 37 {
@@ -345,6 +409,22 @@ func (r *CBORReader) UUID() (u UUID) {
 
 // Instant reads tag 1 with integer seconds, or tag 1001 (RFC 9581).
 func (r *CBORReader) Instant() time.Time {
+	// As our writers write the years 1970 to 2106, in whole or in milliseconds.
+	rest := r.data[r.at:]
+	if len(rest) >= 6 && rest[0] == tag|1 && rest[1] == unsigned|26 {
+		r.at += 6
+		return time.Unix(int64(binary.BigEndian.Uint32(rest[2:])), 0).UTC()
+	}
+	if len(rest) >= 14 && string(rest[:6]) == "\xd9\x03\xe9\xa2\x01\x1a" && rest[10] == negative|2 && rest[11] == unsigned|25 {
+		if millis := binary.BigEndian.Uint16(rest[12:]); millis >= 1 && millis <= 999 {
+			r.at += 14
+			return time.Unix(int64(binary.BigEndian.Uint32(rest[6:])), int64(millis)*1_000_000).UTC()
+		}
+	}
+	return r.anyInstant()
+}
+
+func (r *CBORReader) anyInstant() time.Time {
 	start := r.at
 	first, n := r.head()
 	var seconds, nanos int64
@@ -515,7 +595,7 @@ func AppendFloat32(b []byte, v float32) []byte {
 
 // AppendString appends a text, which must be UTF-8.
 func AppendString(b []byte, v string, w *Writer) []byte {
-	if !utf8.ValidString(v) {
+	if !validText(v) {
 		w.fail("text that is not UTF-8")
 	}
 	return append(appendHead(b, utf8Text, uint64(len(v))), v...)
@@ -560,17 +640,35 @@ type Integer interface {
 	~int8 | ~int16 | ~int32 | ~int64 | ~uint8 | ~uint16 | ~uint32 | ~uint64
 }
 
-// SortedKeys appends the keys of a map to keys, in the order of their encoding
-// (RFC 8949, section 4.2.1): shorter ones first, then bytewise.
-func SortedKeys[K ~string, V any](keys []K, m map[K]V) []K {
-	for k := range m {
-		keys = append(keys, k)
+// Entry is an entry of a map.
+type Entry[K comparable, V any] struct {
+	Key   K
+	Value V
+}
+
+// SortedTexts appends the entries of a map to list, in the order of the keys'
+// encoding (RFC 8949, section 4.2.1): shorter ones first, then bytewise.
+func SortedTexts[K ~string, V any](list []Entry[K, V], m map[K]V) []Entry[K, V] {
+	for k, v := range m {
+		list = append(list, Entry[K, V]{k, v})
 	}
-	if len(keys) < 2 {
-		return keys
+	if len(list) > 12 {
+		slices.SortFunc(list, func(a, b Entry[K, V]) int { return compareTexts(a.Key, b.Key) })
+		return list
 	}
-	slices.SortFunc(keys, compareTexts)
-	return keys
+	for i := 1; i < len(list); i++ {
+		for j := i; j > 0 && lessText(list[j].Key, list[j-1].Key); j-- {
+			list[j], list[j-1] = list[j-1], list[j]
+		}
+	}
+	return list
+}
+
+func lessText[K ~string](a, b K) bool {
+	if len(a) != len(b) {
+		return len(a) < len(b)
+	}
+	return a < b
 }
 
 func compareTexts[K ~string](a, b K) int {
@@ -580,31 +678,30 @@ func compareTexts[K ~string](a, b K) int {
 	return strings.Compare(string(a), string(b))
 }
 
-// SortedIntegers is SortedKeys for integers: those from 0 up, then -1, -2….
-func SortedIntegers[K Integer, V any](keys []K, m map[K]V) []K {
-	for k := range m {
-		keys = append(keys, k)
+// SortedIntegers is SortedTexts for integers: those from 0 up, then -1, -2….
+func SortedIntegers[K Integer, V any](list []Entry[K, V], m map[K]V) []Entry[K, V] {
+	for k, v := range m {
+		list = append(list, Entry[K, V]{k, v})
 	}
-	slices.SortFunc(keys, func(a, b K) int {
-		switch {
-		case (a < 0) != (b < 0):
-			return cmp.Compare(b, a)
-		case a < 0:
-			return cmp.Compare(b, a)
+	slices.SortFunc(list, func(a, b Entry[K, V]) int {
+		switch x, y := a.Key, b.Key; {
+		case (x < 0) != (y < 0), x < 0:
+			return cmp.Compare(y, x)
+		default:
+			return cmp.Compare(x, y)
 		}
-		return cmp.Compare(a, b)
 	})
-	return keys
+	return list
 }
 
-// SortedMembers is SortedKeys for an enum: by number, then what has none.
-func SortedMembers[K ~string, V any](keys []K, m map[K]V, number func(K) (uint16, bool)) []K {
-	for k := range m {
-		keys = append(keys, k)
+// SortedMembers is SortedTexts for an enum: by number, then what has none.
+func SortedMembers[K ~string, V any](list []Entry[K, V], m map[K]V, number func(K) (uint16, bool)) []Entry[K, V] {
+	for k, v := range m {
+		list = append(list, Entry[K, V]{k, v})
 	}
-	slices.SortFunc(keys, func(a, b K) int {
-		x, known := number(a)
-		y, alsoKnown := number(b)
+	slices.SortFunc(list, func(a, b Entry[K, V]) int {
+		x, known := number(a.Key)
+		y, alsoKnown := number(b.Key)
 		switch {
 		case known && alsoKnown:
 			return int(x) - int(y)
@@ -613,13 +710,20 @@ func SortedMembers[K ~string, V any](keys []K, m map[K]V, number func(K) (uint16
 		case alsoKnown:
 			return 1
 		}
-		return compareTexts(a, b)
+		return compareTexts(a.Key, b.Key)
 	})
-	return keys
+	return list
 }
 
 // CountUnknown is how many unknown fields have a binary form.
 func CountUnknown(list []Unknown) int {
+	if len(list) == 0 {
+		return 0
+	}
+	return countNumbered(list)
+}
+
+func countNumbered(list []Unknown) int {
 	n := 0
 	for _, u := range list {
 		if u.Number > 0 {
@@ -635,6 +739,10 @@ func MergeCBOR(b []byte, start int, list []Unknown) []byte {
 	if CountUnknown(list) == 0 {
 		return b
 	}
+	return mergeCBOR(b, start, list)
+}
+
+func mergeCBOR(b []byte, start int, list []Unknown) []byte {
 	r := CBORReader{Reader{data: bytes.Clone(b[start:]), budget: math.MaxInt}}
 	_, total := r.head()
 	b = append(b[:start], r.data[:r.at]...)

@@ -250,8 +250,20 @@ func (r *JSONReader) unsigned(expected string, high uint64) uint64 {
 
 // integer reads an integer from -low to high, as its amount and its sign.
 func (r *JSONReader) integer(expected string, low, high uint64) (n uint64, minus bool) {
+	first := r.peek()
+	if data := r.data[r.at:]; first >= '1' && first <= '9' {
+		// Up to 18 digits, which can't overflow.
+		i := 0
+		for ; i < len(data) && i < 18 && data[i]-'0' < 10; i++ {
+			n = n*10 + uint64(data[i]-'0')
+		}
+		if n <= high && i < len(data) && (data[i] == ',' || data[i] == '}' || data[i] == ']') {
+			r.at += i
+			return n, false
+		}
+	}
 	var digits []byte
-	quoted := r.peek() == '"'
+	quoted := first == '"'
 	start := r.at
 	if quoted {
 		digits = r.stringBytes()
@@ -368,12 +380,48 @@ func (r *JSONReader) float(expected string, bits int) float64 {
 	if r.err != nil {
 		return 0
 	}
+	if x, ok := exactFloat(s); ok && bits == 64 {
+		return x
+	}
 	x, err := strconv.ParseFloat(string(s), bits)
 	if err != nil {
 		r.fail(start, "%s is too large for a %s", shorten(s), expected)
 	}
 	return x
 }
+
+// exactFloat reads a number of up to 15 digits without an exponent: it is exact
+// as an integer over an exact power of ten, so that one division rounds it right.
+func exactFloat(s []byte) (float64, bool) {
+	digits := s
+	if digits[0] == '-' {
+		digits = digits[1:]
+	}
+	if len(digits) > 16 {
+		return 0, false
+	}
+	mantissa, point := uint64(0), len(digits)-1
+	for i, c := range digits {
+		switch {
+		case c == '.':
+			point = i
+		case c-'0' < 10:
+			mantissa = mantissa*10 + uint64(c-'0')
+		default:
+			return 0, false
+		}
+	}
+	if mantissa >= 1e15 {
+		return 0, false
+	}
+	x := float64(mantissa) / powersOfTen[len(digits)-1-point]
+	if s[0] == '-' {
+		x = -x
+	}
+	return x, true
+}
+
+var powersOfTen = [16]float64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15}
 
 // Text reads a text.
 func (r *JSONReader) Text() string {
@@ -384,22 +432,11 @@ func (r *JSONReader) Text() string {
 	return string(r.stringBytes())
 }
 
-// plain marks the bytes that stand for themselves in a string.
-var plain = func() (table [256]bool) {
-	for c := 0x20; c < 0x80; c++ {
-		table[c] = c != '"' && c != '\\'
-	}
-	return
-}()
-
 // stringBytes returns the value of the string here, until the next is read.
 func (r *JSONReader) stringBytes() []byte {
 	start := r.at + 1
 	data := r.data
-	i := start
-	for i < len(data) && plain[data[i]] {
-		i++
-	}
+	i := plainLength(data, start)
 	if i < len(data) && data[i] == '"' {
 		r.at = i + 1
 		return data[start:i]
@@ -429,8 +466,9 @@ func (r *JSONReader) longString(start, i int) []byte {
 			r.fail(i, "a control character in a string")
 			return nil
 		case c < 0x80:
-			b = append(b, c)
-			i++
+			from := i
+			i = plainLength(data, i)
+			b = append(b, data[from:i]...)
 		default:
 			_, size := utf8.DecodeRune(data[i:])
 			if size == 1 {
@@ -742,14 +780,21 @@ func AppendJSONFloat32(b []byte, v float32) []byte { return AppendJSONFloat64(b,
 // AppendJSONString appends a string, which must be UTF-8.
 func AppendJSONString(b []byte, s string, w *Writer) []byte {
 	b = append(b, '"')
-	from, ascii := 0, true
+	if plainLength(s, 0) < len(s) {
+		return appendEscaped(b, s, w)
+	}
+	return append(append(b, s...), '"')
+}
+
+// appendEscaped is the rest of AppendJSONString for what is not plain.
+func appendEscaped(b []byte, s string, w *Writer) []byte {
+	if !validText(s) {
+		w.fail("text that is not UTF-8")
+	}
+	from := 0
 	for i := 0; i < len(s); i++ {
 		c := s[i]
-		if plain[c] {
-			continue
-		}
-		if c >= 0x80 {
-			ascii = false
+		if plain[c] || c >= 0x80 {
 			continue
 		}
 		b = append(b, s[from:i]...)
@@ -770,9 +815,6 @@ func AppendJSONString(b []byte, s string, w *Writer) []byte {
 		default:
 			b = append(b, '\\', 'u', '0', '0', "0123456789abcdef"[c>>4], "0123456789abcdef"[c&15])
 		}
-	}
-	if !ascii && !utf8.ValidString(s) {
-		w.fail("text that is not UTF-8")
 	}
 	return append(append(b, s[from:]...), '"')
 }

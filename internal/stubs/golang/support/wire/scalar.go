@@ -1,7 +1,6 @@
 package wire
 
 import (
-	"encoding/hex"
 	"errors"
 	"math"
 	"math/bits"
@@ -72,41 +71,48 @@ func ParseUnlistedNumber(s string) (uint16, bool) {
 }
 
 func appendUUIDText(b []byte, u UUID) []byte {
-	b = append(hex.AppendEncode(b, u[:4]), '-')
-	b = append(hex.AppendEncode(b, u[4:6]), '-')
-	b = append(hex.AppendEncode(b, u[6:8]), '-')
-	b = append(hex.AppendEncode(b, u[8:10]), '-')
-	return hex.AppendEncode(b, u[10:])
+	var text [36]byte
+	i := 0
+	for at, c := range u {
+		if at == 4 || at == 6 || at == 8 || at == 10 {
+			text[i] = '-'
+			i++
+		}
+		text[i], text[i+1] = "0123456789abcdef"[c>>4], "0123456789abcdef"[c&15]
+		i += 2
+	}
+	return append(b, text[:]...)
 }
 
 func parseUUID(s []byte) (u UUID, ok bool) {
 	if len(s) != 36 || s[8] != '-' || s[13] != '-' || s[18] != '-' || s[23] != '-' {
 		return u, false
 	}
-	out := u[:0]
-	for _, part := range [5][2]int{{0, 8}, {9, 13}, {14, 18}, {19, 23}, {24, 36}} {
-		for i := part[0]; i < part[1]; i += 2 {
-			high, low := hexDigit(s[i]), hexDigit(s[i+1])
-			if high > 15 || low > 15 {
-				return u, false
-			}
-			out = append(out, high<<4|low)
+	i, wrong := 0, byte(0)
+	for at := range u {
+		if at == 4 || at == 6 || at == 8 || at == 10 {
+			i++ // the hyphen
 		}
+		high, low := hexDigit(s[i]), hexDigit(s[i+1])
+		wrong |= high | low
+		u[at] = high<<4 | low
+		i += 2
 	}
-	return u, true
+	return u, wrong < 16
 }
 
-func hexDigit(c byte) byte {
-	switch {
-	case c >= '0' && c <= '9':
-		return c - '0'
-	case c >= 'a' && c <= 'f':
-		return c - 'a' + 10
-	case c >= 'A' && c <= 'F':
-		return c - 'A' + 10
+// hexDigit is the value of a hexadecimal digit, and 255 for other bytes.
+func hexDigit(c byte) byte { return hexDigits[c] }
+
+var hexDigits = func() (table [256]byte) {
+	for i := range table {
+		table[i] = 255
 	}
-	return 255
-}
+	for i := range byte(16) {
+		table["0123456789abcdef"[i]], table["0123456789ABCDEF"[i]] = i, i
+	}
+	return
+}()
 
 // appendInstantText writes RFC 3339 in UTC with the shortest exact fraction.
 func appendInstantText(b []byte, t time.Time) []byte {

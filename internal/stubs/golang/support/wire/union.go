@@ -32,8 +32,9 @@ func (r *CBORReader) CloseUnion(open int) {
 	if open < 0 && r.err == nil {
 		if r.at >= len(r.data) || r.data[r.at] != breakByte {
 			r.fail(r.at, "expected one alternative, found a second one")
+		} else {
+			r.at++
 		}
-		r.at++
 	}
 	r.Leave()
 }

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 )
 
@@ -163,11 +164,21 @@ type Reader struct {
 // Failed tells whether something could not be read.
 func (r *Reader) Failed() bool { return r.err != nil }
 
-// Fail keeps the first failure.
+// Err returns the first failure, or nil.
+func (r *Reader) Err() error {
+	if r.err == nil {
+		return nil
+	}
+	return r.err
+}
+
+// fail keeps the first failure, and leaves nothing to be read: so what reads
+// need not ask whether something failed.
 func (r *Reader) fail(at int, format string, args ...any) {
 	if r.err == nil {
 		r.err = &Error{Detail: fmt.Sprintf(format, args...), Offset: at}
 	}
+	r.at = len(r.data)
 }
 
 // Inside adds a step to the path of a failure on its way up.
@@ -181,9 +192,12 @@ func (r *Reader) Inside(step string) {
 // before names, and refuses what came twice. It is done once, at the end: a
 // payload of many unknown fields must not cost more than its length.
 func (r *Reader) Settle(list []Unknown) {
-	if len(list) < 2 || r.err != nil {
-		return
+	if len(list) > 1 && r.err == nil {
+		r.settle(list)
 	}
+}
+
+func (r *Reader) settle(list []Unknown) {
 	rank := func(u Unknown) int {
 		if u.Number == 0 {
 			return 1 << 16 // behind all numbers
@@ -228,16 +242,21 @@ func (r *Reader) InsideField(fields []Field, number int) {
 // Once marks a field as seen and refuses it the second time.
 func (r *Reader) Once(seen *uint64, bit uint64) {
 	if *seen&bit != 0 {
-		r.fail(r.at, "the field comes twice")
+		r.twice()
 	}
 	*seen |= bit
 }
 
+func (r *Reader) twice() { r.fail(r.at, "the field comes twice") }
+
 // Require refuses a message whose required fields were not all seen.
 func (r *Reader) Require(seen, required uint64, fields []Field) {
-	if seen&required == required || r.err != nil {
-		return
+	if seen&required != required && r.err == nil {
+		r.missing(seen, required, fields)
 	}
+}
+
+func (r *Reader) missing(seen, required uint64, fields []Field) {
 	for i, f := range fields {
 		if missing := required &^ seen; missing&(1<<i) != 0 {
 			r.fail(r.at, "the field is required")
@@ -279,6 +298,8 @@ type Writer struct {
 	depth int
 	hides bool // what is secret
 	exact bool // decimals by number, so that what is equal is written alike
+
+	scratch []byte // empty, of those that Scratch returns
 }
 
 // Hides tells that what is written is for people and logs: secret fields are
@@ -301,9 +322,11 @@ func (w *Writer) fail(format string, args ...any) {
 // Enter begins a message, list or map.
 func (w *Writer) Enter() {
 	if w.depth++; w.depth > MaxDepth {
-		w.fail("a nesting over %d", MaxDepth)
+		w.tooDeep()
 	}
 }
+
+func (w *Writer) tooDeep() { w.fail("a nesting over %d", MaxDepth) }
 
 // Leave ends a message, list or map.
 func (w *Writer) Leave() { w.depth-- }
@@ -316,65 +339,99 @@ func (w *Writer) Err() error {
 	return w.err
 }
 
-// AppendBinary appends m as CBOR.
-func AppendBinary(b []byte, m Message) ([]byte, error) {
-	var w Writer
-	if b == nil {
-		b = make([]byte, 0, 256) // most messages fit, so nothing is copied
-	}
-	out := m.AppendCBOR(b, &w)
+// Written is the end of a method that appended something to b: out, or b as it
+// was and what could not be written.
+func (w *Writer) Written(out, b []byte) ([]byte, error) {
 	if w.err != nil {
 		return b, w.err
 	}
 	return out, nil
 }
 
-// AppendText appends m as JSON.
-func AppendText(b []byte, m Message) ([]byte, error) {
-	var w Writer
-	if b == nil {
-		b = make([]byte, 0, 512)
-	}
-	out := m.AppendJSON(b, &w)
-	if w.err != nil {
-		return b, w.err
-	}
-	return out, nil
+// scratch is where values are written whose length nobody knows yet.
+var scratch = sync.Pool{New: func() any { return &Writer{scratch: make([]byte, 0, 1024)} }}
+
+// maxScratch is the largest buffer that is kept for another value.
+const maxScratch = 64 << 10
+
+// Scratch returns a writer and a buffer of its own, until Fresh.
+func Scratch() (*Writer, []byte) {
+	w := scratch.Get().(*Writer)
+	return w, w.scratch
 }
 
-// Unmarshal reads m from CBOR.
-func Unmarshal(data []byte, m Message) error { return UnmarshalWithin(data, m, DefaultBudget) }
+// Fresh is Written for what was appended to the buffer of Scratch: a copy that
+// is the caller's. The writer must not be used after it.
+func (w *Writer) Fresh(out []byte) ([]byte, error) {
+	err := w.err
+	var fresh []byte
+	if err == nil {
+		fresh = append(fresh, out...)
+	}
+	if cap(out) <= maxScratch {
+		*w = Writer{scratch: out[:0]}
+		scratch.Put(w)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return fresh, nil
+}
 
-// UnmarshalWithin is Unmarshal with another budget of list items and entries.
-func UnmarshalWithin(data []byte, m Message, items int) error {
-	r := CBORReader{Reader{data: data, budget: items}}
-	m.ReadCBOR(&r)
-	if r.err == nil && r.at < len(data) {
+// MarshalBinary writes m as CBOR.
+func MarshalBinary(m Message) ([]byte, error) {
+	w, b := Scratch()
+	return w.Fresh(m.AppendCBOR(b, w))
+}
+
+// MarshalText writes m as JSON.
+func MarshalText(m Message) ([]byte, error) {
+	w, b := Scratch()
+	return w.Fresh(m.AppendJSON(b, w))
+}
+
+// NewCBORReader returns a reader of one payload.
+func NewCBORReader(data []byte) CBORReader {
+	return CBORReader{Reader{data: data, budget: DefaultBudget}}
+}
+
+// NewJSONReader returns a reader of one payload.
+func NewJSONReader(data []byte) JSONReader {
+	return JSONReader{Reader: Reader{data: data, budget: DefaultBudget}}
+}
+
+// End refuses what comes after the payload, and returns what went wrong.
+func (r *CBORReader) End() error {
+	if r.err == nil && r.at < len(r.data) {
 		r.fail(r.at, "more bytes after the end")
 	}
-	if r.err != nil {
-		return r.err
-	}
-	return nil
+	return r.Err()
 }
 
-// UnmarshalText reads m from JSON.
-func UnmarshalText(data []byte, m Message) error {
-	return UnmarshalTextWithin(data, m, DefaultBudget)
-}
-
-// UnmarshalTextWithin is UnmarshalText with another budget of list items and
-// entries.
-func UnmarshalTextWithin(data []byte, m Message, items int) error {
-	r := JSONReader{Reader: Reader{data: data, budget: items}}
-	m.ReadJSON(&r)
-	if r.blanks(); r.err == nil && r.at < len(data) {
+// End refuses what comes after the payload, and returns what went wrong.
+func (r *JSONReader) End() error {
+	if r.blanks(); r.err == nil && r.at < len(r.data) {
 		r.fail(r.at, "more text after the end")
 	}
-	if r.err != nil {
-		return r.err
-	}
-	return nil
+	return r.Err()
+}
+
+// UnmarshalWithin reads m, which is new, from CBOR with a budget of list items
+// and entries.
+func UnmarshalWithin(data []byte, m Message, items int) error {
+	r := NewCBORReader(data)
+	r.budget = items
+	m.ReadCBOR(&r)
+	return r.End()
+}
+
+// UnmarshalTextWithin reads m, which is new, from JSON with a budget of list
+// items and entries.
+func UnmarshalTextWithin(data []byte, m Message, items int) error {
+	r := NewJSONReader(data)
+	r.budget = items
+	m.ReadJSON(&r)
+	return r.End()
 }
 
 // NoNumber keeps that an enum's value has no number to be written as.

@@ -2,6 +2,8 @@ package wire
 
 import (
 	"math"
+	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -74,7 +76,14 @@ func TestPathsAndEnums(t *testing.T) {
 	require.NoError(t, w.Err())
 	AppendUnlisted(nil, "Deck", "", &w)
 	assert.ErrorContains(t, w.Err(), "Deck is not set")
-	assert.Equal(t, []string{"b", "z", "aa", "ab"}, SortedKeys(nil, map[string]int{"ab": 1, "z": 2, "aa": 3, "b": 4}))
+	assert.Equal(t, []Entry[string, int]{{"b", 4}, {"z", 2}, {"aa", 3}, {"ab", 1}}, SortedTexts(nil, map[string]int{"ab": 1, "z": 2, "aa": 3, "b": 4}))
+	many := map[string]int{}
+	for i := range 100 {
+		many[strings.Repeat("x", i%7)+strconv.Itoa(i)] = i
+	}
+	sorted := SortedTexts(nil, many)
+	require.Len(t, sorted, 100)
+	assert.True(t, slices.IsSortedFunc(sorted, func(a, b Entry[string, int]) int { return compareTexts(a.Key, b.Key) }))
 }
 
 func TestBase64(t *testing.T) {
