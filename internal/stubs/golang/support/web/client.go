@@ -7,7 +7,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"math"
 	"math/rand/v2"
 	"net/http"
 	"net/url"
@@ -30,6 +29,7 @@ type Client struct {
 	credentials map[string]source
 	middleware  []ClientMiddleware
 	timeout     time.Duration
+	waits       []string // what prefer says of timeout
 	idle        time.Duration
 	tries       int
 	limit       int64
@@ -119,6 +119,7 @@ func NewClient(base, digest string, options ...ClientOption) *Client {
 	for _, option := range options {
 		option(c)
 	}
+	c.waits = []string{"wait=" + strconv.Itoa(seconds(c.timeout))}
 	c.http.CheckRedirect = func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
 	return c
 }
@@ -178,7 +179,7 @@ func (c *Client) read(call *Call, response *http.Response, answer wire.Message) 
 
 // body reads the whole body of an answer.
 func (c *Client) body(call *Call, response *http.Response) ([]byte, error) {
-	body, err := readAll(io.LimitReader(response.Body, c.limit+1), response.ContentLength)
+	body, err := readAll(response.Body, response.ContentLength, c.limit)
 	if err != nil {
 		return nil, &Unreachable{Call: call.Name, Err: err}
 	}
@@ -308,7 +309,10 @@ func (c *Client) request(ctx context.Context, call *Call, out Outgoing, accept s
 			return nil, err
 		}
 	}
-	r := &http.Request{Method: call.Method, Header: make(http.Header, 4+len(c.headers)), Host: c.base.Host, Proto: "HTTP/1.1", ProtoMajor: 1, ProtoMinor: 1}
+	if len(c.middleware) > 0 {
+		ctx = context.WithValue(ctx, callKey{}, call)
+	}
+	r := (&http.Request{Method: call.Method, Header: make(http.Header, 4+len(c.headers)), Host: c.base.Host, Proto: "HTTP/1.1", ProtoMajor: 1, ProtoMinor: 1}).WithContext(ctx)
 	for name, values := range c.headers {
 		r.Header[name] = values
 	}
@@ -319,7 +323,7 @@ func (c *Client) request(ctx context.Context, call *Call, out Outgoing, accept s
 		return nil, err
 	}
 	r.URL = c.target(call, &p)
-	r.Header["Accept"] = []string{accept}
+	r.Header["Accept"] = single(accept)
 	if len(p.cookies) > 0 {
 		r.Header["Cookie"] = []string{strings.Join(p.cookies, "; ")}
 	}
@@ -328,26 +332,39 @@ func (c *Client) request(ctx context.Context, call *Call, out Outgoing, accept s
 		if err != nil {
 			return nil, err
 		}
-		r.Header["Content-Type"] = []string{c.form()}
+		r.Header["Content-Type"] = single(c.form())
 		r.ContentLength = int64(len(data))
 		r.GetBody = func() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(data)), nil }
 		r.Body, _ = r.GetBody()
 	}
 	if deadline, ok := ctx.Deadline(); ok && !call.AnswerStream && !call.RequestStream {
-		seconds := max(1, int(math.Ceil(time.Until(deadline).Seconds())))
-		r.Header["Prefer"] = []string{"wait=" + strconv.Itoa(seconds)} // RFC 7240, section 4.3
+		r.Header["Prefer"] = c.prefer(seconds(time.Until(deadline)))
 	}
 	passTrace(ctx, r.Header)
-	if len(c.middleware) > 0 {
-		ctx = context.WithValue(ctx, callKey{}, call)
+	return r, nil
+}
+
+// seconds are those of a time, rounded up, at least one.
+func seconds(d time.Duration) int { return max(1, int((d+time.Second-1)/time.Second)) }
+
+// prefer is how a client says how long it waits (RFC 7240, section 4.3). Most
+// calls wait as long as the client does.
+func (c *Client) prefer(n int) []string {
+	if n == seconds(c.timeout) {
+		return c.waits
 	}
-	return r.WithContext(ctx), nil
+	return []string{"wait=" + strconv.Itoa(n)}
 }
 
 // target is the URL of a call with what travels in it.
 func (c *Client) target(call *Call, p *Parameters) *url.URL {
 	u := *c.base
 	path := call.Path
+	if len(p.path) == 0 && u.RawPath == "" { // nothing of it has to be escaped
+		u.Path += path
+		u.RawQuery = strings.Join(p.query, "&")
+		return &u
+	}
 	for name, value := range p.path {
 		path = strings.Replace(path, "{"+name+"}", value, 1)
 	}

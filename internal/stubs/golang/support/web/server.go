@@ -1,7 +1,6 @@
 package web
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -22,6 +21,7 @@ import (
 // below "/-/".
 type Mount struct {
 	definitions *Definitions
+	digest      []string // as a header has it
 	base        string
 	routes      []*Route
 	table       table
@@ -117,7 +117,7 @@ func WithGuardedDefinitions() ServerOption { return func(m *Mount) { m.guarded =
 
 // NewMount returns a mount of routes.
 func NewMount(definitions *Definitions, routes []Route, options ...ServerOption) *Mount {
-	m := &Mount{definitions: definitions, limit: 4 << 20, items: wire.DefaultBudget, element: 1 << 20, timeout: time.Minute, idle: time.Minute, beat: 15 * time.Second,
+	m := &Mount{definitions: definitions, digest: []string{definitions.Digest}, limit: 4 << 20, items: wire.DefaultBudget, element: 1 << 20, timeout: time.Minute, idle: time.Minute, beat: 15 * time.Second,
 		onError: func(string, error) {}, healthy: func(context.Context) error { return nil }}
 	for i := range routes {
 		m.routes = append(m.routes, &routes[i])
@@ -149,7 +149,7 @@ func NewServer(handler http.Handler) *http.Server {
 
 // ServeHTTP answers one request.
 func (m *Mount) ServeHTTP(w http.ResponseWriter, r *http.Request) {
-	w.Header()["Faithful-Definitions"] = []string{m.definitions.Digest}
+	w.Header()["Faithful-Definitions"] = m.digest
 	if origin := r.Header.Get("Origin"); origin != "" && m.crossOrigin(w, r, origin) {
 		return
 	}
@@ -227,7 +227,11 @@ func (m *Mount) call(w http.ResponseWriter, r *http.Request, route *Route, value
 		route.Upgrade(m, w, r.WithContext(x.ctx), route)
 		return
 	}
-	w.Header().Add("Vary", "Accept")
+	if header := w.Header(); header["Vary"] == nil {
+		header["Vary"] = accept
+	} else {
+		header.Add("Vary", "Accept")
+	}
 	x.requestType = mediaType(r.Header.Get("Content-Type"))
 	if call.AnswerStream {
 		x.answerType = preferred(r.Header.Values("Accept"), x.requestType, CBORSeq, JSONSeq)
@@ -327,11 +331,14 @@ func (x *exchange) traced() {
 
 // unary answers a call of one request and one answer.
 func (x *exchange) unary() {
-	ctx, cancel := context.WithTimeout(x.ctx, x.mount.patience(x.r))
+	patience := x.mount.patience(x.r)
+	ctx, cancel := context.WithTimeout(x.ctx, patience)
 	defer cancel()
-	defer context.AfterFunc(ctx, func() { x.late(ctx) })()
+	late := time.AfterFunc(patience, func() { x.late(ctx) })
+	defer late.Stop()
 	request, ok := x.request()
 	if !ok {
+		x.reached(answering)
 		return
 	}
 	x.reached(running)
@@ -371,6 +378,7 @@ func (x *exchange) reached(p progress) bool {
 // late ends a call that has taken too long: the reading of its body, or, with
 // an answer in its stead, a handler that may never return.
 func (x *exchange) late(ctx context.Context) {
+	<-ctx.Done() // its timer is another one, of the same time
 	if !errors.Is(ctx.Err(), context.DeadlineExceeded) {
 		return
 	}
@@ -410,7 +418,7 @@ func (x *exchange) answer(ctx context.Context, answer wire.Message, err error) {
 		return
 	}
 	header := x.w.Header()
-	header["Content-Type"] = []string{x.answerType}
+	header["Content-Type"] = single(x.answerType)
 	header["Content-Length"] = []string{strconv.Itoa(len(body))}
 	if status != 0 {
 		x.w.WriteHeader(status)
@@ -477,7 +485,7 @@ func (x *exchange) readBody(message wire.Message) bool {
 		m.problem(w, r, "too-large", fmt.Sprintf("the body is larger than %d bytes", m.limit))
 		return false
 	}
-	body, err := readAll(io.LimitReader(r.Body, m.limit+1), r.ContentLength)
+	body, err := readAll(r.Body, r.ContentLength, m.limit)
 	switch {
 	case err != nil && isTimeout(err):
 		m.problem(w, r, "too-slow", "the body took too long")
@@ -519,15 +527,16 @@ func (m *Mount) unreadable(w http.ResponseWriter, r *http.Request, err error) {
 	m.write(w, r, p)
 }
 
-// readAll reads a body whose length may be known, or -1.
-func readAll(body io.Reader, length int64) ([]byte, error) {
-	if length < 0 || length > 1<<20 {
-		return io.ReadAll(body)
+// readAll reads a body whose length may be known, or -1: at most one byte more
+// than limit.
+func readAll(body io.Reader, length, limit int64) ([]byte, error) {
+	if length < 0 || length > min(limit, 1<<20) {
+		return io.ReadAll(io.LimitReader(body, limit+1))
 	}
-	// A length is only the client's word, so what it makes us allocate is small.
-	buffer := bytes.NewBuffer(make([]byte, 0, length+bytes.MinRead))
-	_, err := buffer.ReadFrom(body)
-	return buffer.Bytes(), err
+	// A length is only the other side's word, so what it makes us allocate is small.
+	all := make([]byte, length)
+	_, err := io.ReadFull(body, all)
+	return all, err
 }
 
 // patience is how long the handler may take: as long as the client says that

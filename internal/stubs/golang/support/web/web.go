@@ -157,6 +157,20 @@ func commonProblem(base, name, detail string) *Problem {
 	panic("no such error: " + name)
 }
 
+// single is a header's one value. Those of every call are kept; their capacity is
+// used up, so that whoever adds to one gets a list of their own.
+func single(value string) []string {
+	switch value {
+	case CBOR:
+		return cborType
+	case JSON:
+		return jsonType
+	}
+	return []string{value}
+}
+
+var accept, cborType, jsonType = []string{"Accept"}, []string{CBOR}, []string{JSON}
+
 // mediaType returns a media type in lower case, without parameters.
 func mediaType(header string) string {
 	if header == CBOR || header == JSON {
