@@ -123,7 +123,11 @@ func losses(t *testing.T, s side, address, form, call string) []string {
 	case "typescript":
 		return []string{"node", typescriptPrograms(t) + "/matrix/losses.js", address, form, call}
 	}
-	return []string{s.server[0], "-m", "matrix.losses", address, form, call}
+	module := "matrix.losses"
+	if s.language == "asyncio" {
+		module = "matrix.async_losses"
+	}
+	return []string{s.server[0], "-m", module, address, form, call}
 }
 
 var wholeAfter = regexp.MustCompile(`^whole after (\d+)\n$`)
@@ -149,7 +153,7 @@ func callThrough(t *testing.T, client side, proxy *cutter, form, call string) {
 func TestLostAnswers(t *testing.T) {
 	all := sides(t)
 	address := start(t, all[0])
-	for _, client := range all {
+	for _, client := range withAsyncio(all) {
 		for _, form := range []string{"cbor", "json"} {
 			for _, call := range []string{"count", "sum", "mirror"} {
 				t.Run(client.language+" "+form+" "+call, func(t *testing.T) {

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -51,6 +52,19 @@ func sides(t *testing.T) []side {
 	return list
 }
 
+// withAsyncio adds Python's other client.
+func withAsyncio(all []side) []side {
+	list := slices.Clone(all)
+	for _, s := range all {
+		if s.language == "python" {
+			list = append(list, side{"asyncio", s.dir, s.server, func(address, form string) []string {
+				return []string{s.server[0], "-m", "matrix.async_client", address, form}
+			}})
+		}
+	}
+	return list
+}
+
 // start runs a server until the test ends, and returns its address.
 func start(t *testing.T, s side, args ...string) string {
 	address, _ := process(t, s, args...)
@@ -92,7 +106,7 @@ func TestMatrix(t *testing.T) {
 	for _, server := range all {
 		t.Run("server in "+server.language, func(t *testing.T) {
 			address := start(t, server)
-			for _, client := range all {
+			for _, client := range withAsyncio(all) {
 				for _, form := range []string{"cbor", "json"} {
 					pair := fmt.Sprintf("%s > %s %s", client.language, server.language, form)
 					pairs = append(pairs, pair)

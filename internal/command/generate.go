@@ -122,7 +122,7 @@ func (g *generation) plan(p *project.Project, defs *schema.Definitions) ([]proje
 
 // stubOptions says what an output holds, and where its types are.
 func stubOptions(p *project.Project, o project.Output) (stubs.Options, error) {
-	options := stubs.Options{Types: o.Has("types"), Client: o.Has("client"), Server: o.Has("server"), Package: o.Package, Exhaustive: o.Exhaustive}
+	options := stubs.Options{Types: o.Has("types"), Client: o.Has("client"), Server: o.Has("server"), Package: o.Package, Exhaustive: o.Exhaustive, Async: o.Async}
 	if options.Types {
 		return options, nil
 	}

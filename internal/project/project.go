@@ -45,6 +45,7 @@ type Output struct {
 	Roles      []string `toml:"roles"`      // of "types", "client", "server"; all where it is empty
 	Types      string   `toml:"types"`      // into of the output whose types are shared, where several have types
 	Exhaustive bool     `toml:"exhaustive"` // adds what stops compiling when something is added
+	Async      bool     `toml:"async"`      // adds clients for asyncio, in Python
 }
 
 // Roles are what an output may hold.
@@ -106,7 +107,7 @@ func Open(dir string) (*Project, error) {
 }
 
 var (
-	keys = []string{"name", "sources", "stubs", "stubs.language", "stubs.into", "stubs.package", "stubs.roles", "stubs.types", "stubs.exhaustive", "promise", "promise.rollout", "promise.kept", "promise.forms", "promise.languages", "advice", "advice.off"}
+	keys = []string{"name", "sources", "stubs", "stubs.language", "stubs.into", "stubs.package", "stubs.roles", "stubs.types", "stubs.exhaustive", "stubs.async", "promise", "promise.rollout", "promise.kept", "promise.forms", "promise.languages", "advice", "advice.off"}
 
 	// laterKeys belong to the format, but this version does not read them.
 	laterKeys = []string{"waiver", "promise.compared_with"}

@@ -38,6 +38,8 @@ type Options struct {
 	TypesAt string
 	// Exhaustive adds what stops compiling when something is added.
 	Exhaustive bool
+	// Async adds clients for asyncio, in Python.
+	Async bool
 
 	// For Scaffold: the output folder as seen from that of the server, and what
 	// makes samples.

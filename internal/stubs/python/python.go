@@ -36,7 +36,10 @@ func (Language) Name() string { return "python" }
 
 // Options returns the key package.
 func (Language) Options() []stubs.Option {
-	return []stubs.Option{{Key: "package", Doc: "the dotted name of the output folder's package; required where another output shares its types"}}
+	return []stubs.Option{
+		{Key: "package", Doc: "the dotted name of the output folder's package; required where another output shares its types"},
+		{Key: "async", Default: "false", Doc: "adds clients for asyncio, which need the library httpx"},
+	}
 }
 
 // Generate returns the files of all modules and the support files.
@@ -64,6 +67,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 			wanted bool
 			emit   func(*generator)
 		}{
+			{"async_client", options.Client && options.Async && len(m.Services) > 0, (*generator).asyncClients},
 			{"calls", calls && len(m.Services) > 0, (*generator).calls}, {"client", options.Client && len(m.Services) > 0, (*generator).clients},
 			{"server", options.Server && len(m.Services) > 0, (*generator).servers}, {"types", options.Types, (*generator).types},
 		} {
@@ -113,13 +117,26 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 		add("faithful/about.py", aboutFile(defs, about))
 	}
 	both := slices.ContainsFunc(defs.Calls(), func(c *schema.Call) bool { return c.RequestStream && c.ResponseStream })
-	err := fs.WalkDir(support, "support", func(path string, d fs.DirEntry, err error) error {
-		// The WebSocket library is wanted only where a call streams both ways.
-		if err != nil || d.IsDir() || d.Name() == "sockets.py" && !both {
-			return err
+	wanted := func(name string) bool {
+		switch name {
+		case "wire.py":
+			return options.Types
+		case "exchange.py", "client.py":
+			return options.Client
+		case "sockets.py": // the WebSocket library is wanted only where a call streams both ways
+			return options.Client && both
+		case "aio.py":
+			return options.Client && options.Async
+		case "aiosockets.py":
+			return options.Client && options.Async && both
+		case "server.py":
+			return options.Server
 		}
-		if isWire := d.Name() == "wire.py"; isWire && !options.Types || !isWire && !calls {
-			return nil
+		return calls
+	}
+	err := fs.WalkDir(support, "support", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || !wanted(d.Name()) {
+			return err
 		}
 		source, err := support.ReadFile(path)
 		if !options.Types {
@@ -270,7 +287,7 @@ func (g *generator) export(name string) { g.exported = append(g.exported, name) 
 // file puts documentation and imports before what was written.
 func (g *generator) file(part string) []byte {
 	head := stubs.NewCode("    ")
-	what := map[string]string{"types": "Types", "calls": "What clients and servers share", "client": "Clients", "server": "Servers"}[part]
+	what := map[string]string{"types": "Types", "calls": "What clients and servers share", "client": "Clients", "async_client": "Clients for asyncio", "server": "Servers"}[part]
 	head.P("%s", docString(what+" of the module "+g.module.Name+"."))
 	head.P("")
 	head.P("from __future__ import annotations")

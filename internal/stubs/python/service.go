@@ -259,40 +259,63 @@ func callDoc(c *schema.Call) string {
 	return docOf(doc, c.Deprecated)
 }
 
-func (g *generator) clients() {
-	client := g.faithful("client")
+// flavour is what differs between the two kinds of clients.
+type flavour struct {
+	prefix         string // of the class
+	support        string // the module that it is made over
+	sockets        string // and the one for calls that stream both ways
+	client, stream string // classes of support
+	options        string
+	close          string
+	async, await   string
+}
+
+var (
+	plain   = flavour{support: "client", sockets: "sockets", client: "Client", stream: "Stream", options: "ClientOptions", close: "close"}
+	asyncio = flavour{prefix: "Async", support: "aio", sockets: "aiosockets", client: "AsyncClient", stream: "AsyncStream", options: "AsyncClientOptions", close: "aclose", async: "async ", await: "await "}
+)
+
+func (g *generator) clients()      { g.clientsAs(plain) }
+func (g *generator) asyncClients() { g.clientsAs(asyncio) }
+
+func (g *generator) clientsAs(as flavour) {
+	client := g.faithful(as.support)
 	g.use("from . import calls as _calls")
 	g.use("from " + g.up() + "faithful.about import DEFINITIONS as _DEFINITIONS")
 	for _, s := range g.module.Services {
-		g.export(s.Name + "Client")
+		g.export(as.prefix + s.Name + "Client")
 		g.top()
-		g.block(fmt.Sprintf("class %sClient:", s.Name), func() {
+		g.block(fmt.Sprintf("class %s%sClient:", as.prefix, s.Name), func() {
 			doc := fmt.Sprintf("Calls the service %s.", s.FullName())
 			if s.Doc != "" {
 				doc += "\n\n" + s.Doc
 			}
 			g.doc(docOf(doc, s.Deprecated))
 			g.P("")
-			g.block(fmt.Sprintf("def __init__(self, base: str, options: %s.ClientOptions | None = None) -> None:", client), func() {
+			g.block(fmt.Sprintf("def __init__(self, base: str, options: %s.%s | None = None) -> None:", client, as.options), func() {
 				g.P("\"\"\"base is where the server is, such as \"http://127.0.0.1:8080\".\"\"\"")
-				g.P("self._client = %s.Client(base, _DEFINITIONS, options or {})", client)
+				g.P("self._client = %s.%s(base, _DEFINITIONS, options or {})", client, as.client)
 			})
 			g.P("")
-			g.block("def close(self) -> None:", func() {
+			g.block(fmt.Sprintf("%sdef %s(self) -> None:", as.async, as.close), func() {
 				g.P("\"\"\"Closes all connections.\"\"\"")
-				g.P("self._client.close()")
+				g.P("%sself._client.%s()", as.await, as.close)
 			})
 			for _, c := range s.Calls {
 				g.P("")
-				g.clientCall(c, client)
+				g.clientCall(c, as)
 			}
 		})
 	}
 }
 
-func (g *generator) clientCall(c *schema.Call, client string) {
+func (g *generator) clientCall(c *schema.Call, as flavour) {
+	client := g.faithful(as.support)
 	parameters, argument := []string{"self"}, "None"
 	switch {
+	case c.RequestStream && as.async != "":
+		parameters = append(parameters, "elements: "+client+".Messages["+g.side(c.Request)+"]")
+		argument = "elements"
 	case c.RequestStream:
 		g.use("from collections.abc import Iterable as _Iterable")
 		parameters = append(parameters, "elements: _Iterable["+g.side(c.Request)+"]")
@@ -302,18 +325,22 @@ func (g *generator) clientCall(c *schema.Call, client string) {
 		argument = "request"
 	}
 	parameters = append(parameters, "*", "timeout: float | None = None")
-	verb, tail, result := "self._client.do", "timeout, cancellation", g.side(c.Response)
+	open, verb, tail, result := as.async+"def ", as.await+"self._client.do", "timeout", g.side(c.Response)
 	switch {
 	case c.RequestStream && c.ResponseStream:
-		verb, tail, result = g.faithful("sockets")+".converse", "timeout", client+".Stream["+g.side(c.Response)+"]"
+		open, verb = "def ", g.faithful(as.sockets)+".converse"
 	case c.RequestStream:
-		verb, tail = "self._client.send", "timeout"
+		verb = as.await + "self._client.send"
 	case c.ResponseStream:
-		verb, tail, result = "self._client.stream", "timeout", client+".Stream["+g.side(c.Response)+"]"
-	default:
+		open, verb = "def ", "self._client.stream"
+	case as.async == "":
 		parameters = append(parameters, "cancellation: "+client+".Cancellation | None = None")
+		tail = "timeout, cancellation"
 	}
-	open := "def " + CallName(c) + "("
+	if c.ResponseStream {
+		result = client + "." + as.stream + "[" + result + "]"
+	}
+	open += CallName(c) + "("
 	line := open + strings.Join(parameters, ", ") + ") -> " + result + ":"
 	if len(line) > width {
 		g.P("%s", open)

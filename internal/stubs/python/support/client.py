@@ -10,34 +10,16 @@ import socket
 import ssl
 import threading
 import time
-from base64 import b64encode
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from email.utils import parsedate_to_datetime
 from types import TracebackType
 from typing import Any, Generic, Literal, TypedDict, TypeVar
-from urllib.parse import urlsplit
 
 from . import stream, web, wire
-from .trace import current_trace
+from .exchange import CredentialSource, Exchange, Request, checked, retry_after
 
 Q = TypeVar("Q")
 A = TypeVar("A")
-
-CredentialSource = str | Callable[[], str]
-"""The value of a credential, or what is asked for it on every call; that of basic credentials is "user:password"."""
-
-
-@dataclass
-class Request:
-    """A request as middleware sees it."""
-
-    call: str
-    method: str
-    target: str
-    headers: dict[str, str]
-    body: bytes | None
-
 
 Send = Callable[[Request], http.client.HTTPResponse]
 Middleware = Callable[[Request, Send], http.client.HTTPResponse]
@@ -152,23 +134,12 @@ class _Attempt:
         return left
 
 
-class Client:
+class Client(Exchange):
     """Sends calls to one server. It may be used by several threads at once."""
 
     def __init__(self, base: str, definitions: web.Definitions, options: ClientOptions) -> None:
-        parts = urlsplit(base)
-        if parts.scheme not in ("http", "https") or not parts.hostname:
-            raise ValueError(f"the base of a server is written as in http://127.0.0.1:8080, not {base!r}")
-        self._secure = parts.scheme == "https"
-        self._host, self._port = parts.hostname, parts.port
-        self._path = parts.path.rstrip("/")
-        self._base = base.rstrip("/")
-        self._digest = definitions.digest
+        super().__init__(base, definitions, options)
         self._options = options
-        self._json = options.get("form", "cbor") == "json"
-        self._timeout = options.get("timeout", 60.0)
-        self._idle_timeout = options.get("idle_timeout", 60.0)
-        self._element_limit = options.get("element_limit", 1 << 20)
         self._lock = threading.Lock()
         self._idle: list[http.client.HTTPConnection] = []
         self._busy: set[http.client.HTTPConnection] = set()
@@ -182,18 +153,10 @@ class Client:
         for connection in idle:
             connection.close()
 
-    @property
-    def _form(self) -> str:
-        return web.JSON if self._json else web.CBOR
-
-    @property
-    def _sequence(self) -> str:
-        return web.JSON_SEQ if self._json else web.CBOR_SEQ
-
     def do(self, call: web.Call[Q, A], message: Q, timeout: float | None, cancellation: Cancellation | None) -> A:
         """Sends a call of one request and one answer."""
         attempt = self._attempt(call, timeout, cancellation)
-        attempt.request = self._request(attempt, message, self._form)
+        attempt.request = self.request(call, message, self.form, attempt.left())
         response = self._open(attempt)
         try:
             answer: A = self._read(attempt, response)
@@ -204,13 +167,13 @@ class Client:
         return answer
 
     def _attempt(self, call: web.Call[Any, Any], timeout: float | None, cancellation: Cancellation | None) -> _Attempt:
-        limit = self._timeout if timeout is None else timeout
+        limit = self.timeout if timeout is None else timeout
         return _Attempt(call, time.monotonic() + limit, cancellation)
 
     def stream(self, call: web.Call[Q, A], message: Q, timeout: float | None) -> Stream[A]:
         """Sends a call that is answered by a stream."""
         attempt = self._attempt(call, timeout, None)
-        attempt.request = self._request(attempt, message, self._sequence)
+        attempt.request = self.request(call, message, self.sequence, None)
         response = self._open(attempt)
         form = web.media_type(response.getheader("content-type"))
         if not 200 <= response.status < 300 or form not in (web.CBOR_SEQ, web.JSON_SEQ):
@@ -221,24 +184,24 @@ class Client:
             finally:
                 self._drop(attempt)
             raise web.BadAnswerError(response.status, "it is no stream")
-        elements = stream.Elements(json=form == web.JSON_SEQ, cls=call.answer, limit=self._element_limit)
+        elements = stream.Elements(json=form == web.JSON_SEQ, cls=call.answer, limit=self.element_limit)
         return Stream(call, response.status, _chunks(self, attempt, response, elements), lambda: self._drop(attempt))
 
     def send(self, call: web.Call[Q, A], messages: Iterable[Q], timeout: float | None) -> A:
         """Sends a call whose request is a stream."""
         attempt = self._attempt(call, math.inf, None)
-        request = self._request(attempt, None, self._form)
-        request.headers["content-type"] = self._sequence
+        request = self.request(call, None, self.form, None)
+        request.headers["content-type"] = self.sequence
         attempt.request = request
-        writer = stream.ElementWriter(json=self._json, sequence=True, limit=self._element_limit)
-        limit = self._timeout if timeout is None else timeout
+        writer = stream.ElementWriter(json=self.json, sequence=True, limit=self.element_limit)
+        limit = self.timeout if timeout is None else timeout
         connection = self._take(attempt)
-        upload = _Upload(connection, writer, self._idle_timeout)
+        upload = _Upload(connection, writer, self.idle_timeout)
         try:
             try:
                 upload.begin(request)
                 for message in messages:
-                    if not upload.put(writer.value(_checked(call, message))):
+                    if not upload.put(writer.value(checked(call, message))):
                         break
                 upload.finish()
             except OSError as problem:
@@ -269,19 +232,13 @@ class Client:
             response = connection.getresponse()
         except (OSError, http.client.HTTPException) as problem:
             raise web.UnreachableError(f"{attempt.call.name}: no answer: {failed or problem}") from (failed or problem)
-        self._look(response)
+        self.look(response.getheader("faithful-definitions"))
         return response
-
-    def _look(self, response: http.client.HTTPResponse) -> None:
-        theirs = response.getheader("faithful-definitions")
-        hook = self._options.get("on_digest")
-        if hook is not None and theirs is not None and theirs != self._digest:
-            hook(theirs)
 
     def _open(self, attempt: _Attempt) -> http.client.HTTPResponse:
         """Sends a request until it is answered, as often as it may be repeated."""
         call = attempt.call
-        tries = self._options.get("tries", 4) if call.safe or call.idempotent else 1
+        tries = self.tries(call)
         number = 0
         while True:
             number += 1
@@ -291,7 +248,7 @@ class Client:
                 response = self._carried(attempt)
                 if last or response.status not in (429, 502, 503, 504):
                     return response
-                after = _retry_after(response.getheader("retry-after"))
+                after = retry_after(response.getheader("retry-after"))
                 wait = wait if after is None else after
                 if time.monotonic() + wait >= attempt.deadline:
                     return response
@@ -324,7 +281,7 @@ class Client:
         for middleware in reversed(self._options.get("middleware", ())):
             carry = _around(middleware, carry)
         response = carry(attempt.request)
-        self._look(response)
+        self.look(response.getheader("faithful-definitions"))
         return response
 
     def _take(self, attempt: _Attempt) -> http.client.HTTPConnection:
@@ -336,11 +293,11 @@ class Client:
                 if connection.sock is None or select.select([connection.sock], [], [], 0)[0]:
                     connection.close()
                     connection = None
-        if connection is None and self._secure:
+        if connection is None and self.secure:
             context = self._options.get("ssl_context") or ssl.create_default_context()
-            connection = http.client.HTTPSConnection(self._host, self._port, context=context)
+            connection = http.client.HTTPSConnection(self.host, self.port, context=context)
         elif connection is None:
-            connection = http.client.HTTPConnection(self._host, self._port)
+            connection = http.client.HTTPConnection(self.host, self.port)
         connection.response_class = _Response
         with self._lock:
             self._busy.add(connection)
@@ -376,7 +333,7 @@ class Client:
 
     def _read(self, attempt: _Attempt, response: http.client.HTTPResponse) -> Any:
         """Reads an answer that is no stream."""
-        call, limit = attempt.call, self._options.get("answer_limit", 4 << 20)
+        call, limit = attempt.call, self.answer_limit
         try:
             body = (
                 response.read()
@@ -385,88 +342,7 @@ class Client:
             )
         except (OSError, http.client.HTTPException) as problem:
             raise web.UnreachableError(f"{call.name}: no answer: {problem}") from problem
-        if len(body) > limit:
-            raise web.BadAnswerError(response.status, "it is too large")
-        form = web.media_type(response.getheader("content-type"))
-        if not 200 <= response.status < 300:
-            if form != web.PROBLEM:
-                raise web.BadAnswerError(response.status, "it is no problem details")
-            raise web.failure(call, response.status, body.decode(errors="replace"))
-        if call.answer is None or call.answer_stream:
-            return None
-        if form not in (web.CBOR, web.JSON):
-            raise web.BadAnswerError(response.status, f"its type is {form!r}")
-        try:
-            return web.decode(form, body, call.answer, self._options.get("answer_item_limit", wire.DEFAULT_BUDGET))
-        except wire.WireError as problem:
-            raise web.BadAnswerError(response.status, str(problem)) from problem
-
-    def _request(self, attempt: _Attempt, message: Any, accept: str) -> Request:
-        call = attempt.call
-        parameters = web.Parameters()
-        headers = {name.lower(): value for name, value in self._options.get("headers", {}).items()}
-        headers["accept"] = accept
-        body: bytes | None = None
-        if call.request is not None and not call.request_stream:
-            violations = message.validate()
-            if call.travel is not None:
-                call.travel.place(message, parameters)
-                violations = web.locate(violations, call.travel.placed) + parameters.violations
-            if violations:
-                raise wire.InvalidError(violations, call.name)
-            if call.travel is None:
-                body = web.encode(self._form, message)
-            elif call.travel.body is not None:
-                body = web.encode(self._form, call.travel.body_of(message))
-            if body is not None:
-                headers["content-type"] = self._form
-        if call.needs:
-            self._present(call, headers, parameters)
-        headers.update(parameters.headers)
-        if parameters.cookies:
-            headers["cookie"] = "; ".join(parameters.cookies)
-        if not call.answer_stream and math.isfinite(attempt.deadline):
-            headers["prefer"] = (
-                f"wait={max(1, math.ceil(attempt.deadline - time.monotonic()))}"  # RFC 7240, section 4.3
-            )
-        trace = current_trace.get()
-        if trace is not None:
-            headers["traceparent"] = trace.traceparent
-            if trace.tracestate:
-                headers["tracestate"] = trace.tracestate
-        path = call.path
-        for name, value in parameters.paths.items():
-            path = path.replace("{" + name + "}", value, 1)
-        query = "?" + "&".join(parameters.queries) if parameters.queries else ""
-        return Request(call.name, call.method, self._path + path + query, headers, body)
-
-    def _present(self, call: web.Call[Any, Any], headers: dict[str, str], parameters: web.Parameters) -> None:
-        """Puts the first alternative that the client can fill into a request."""
-        given = self._options.get("credentials", {})
-
-        def source(credential: web.Credential) -> CredentialSource | None:
-            return next((value for name, value in given.items() if web.is_named(credential.name, name)), None)
-
-        for every in call.needs:
-            sources = [source(credential) for credential in every]
-            if any(value is None for value in sources):
-                continue
-            for credential, value in zip(every, sources, strict=True):
-                text = value() if callable(value) else value or ""
-                if credential.kind == "header":
-                    headers[credential.key.lower()] = text
-                elif credential.kind == "query":
-                    parameters.query(credential.key, text)
-                elif credential.kind == "cookie":
-                    parameters.cookies.append(f"{credential.key}={text}")
-                elif credential.kind == "basic":
-                    headers["authorization"] = "Basic " + b64encode(text.encode()).decode()
-                else:
-                    headers["authorization"] = "Bearer " + text
-            return
-        raise web.MissingCredentialError(
-            f"{call.name} needs {web.needs_text(call.needs)}, and the client was not given that"
-        )
+        return self.understand(call, response.status, response.getheader("content-type"), body)
 
 
 def _around(middleware: Middleware, carry: Send) -> Send:
@@ -484,26 +360,6 @@ def _read_all(attempt: _Attempt, response: http.client.HTTPResponse, limit: int)
         parts.append(part)
         total += len(part)
     return b"".join(parts)
-
-
-def _retry_after(header: str | None) -> float | None:
-    """What Retry-After says, in seconds."""
-    if header is None:
-        return None
-    if header.isdecimal():
-        return float(header)
-    try:
-        return max(0.0, parsedate_to_datetime(header).timestamp() - time.time())
-    except ValueError:
-        return None
-
-
-def _checked(call: web.Call[Any, Any], message: Any) -> Any:
-    """A message that the definitions allow, or a refusal."""
-    violations = message.validate()
-    if violations:
-        raise wire.InvalidError(violations, call.name)
-    return message
 
 
 class _Upload:
@@ -578,7 +434,7 @@ def _chunks(
 ) -> Iterator[tuple[stream.Kind, Any]]:
     connection = attempt.connection
     if connection is not None and connection.sock is not None:
-        connection.sock.settimeout(client._idle_timeout)
+        connection.sock.settimeout(client.idle_timeout)
     while True:
         try:
             chunk = response.read1(65536)

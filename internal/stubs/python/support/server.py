@@ -270,7 +270,13 @@ class Mount:
 
 
 def serve(first: Mount, *others: Mount) -> Mount:
-    """Joins mounts of several services into one; the options are those of the first."""
+    """Joins mounts of several services into one.
+
+    The options of the first hold for all; a ValueError says that another has
+    options of its own, which would not be heeded.
+    """
+    if any(m.options for m in others):
+        raise ValueError("options are given to the first mount, and hold for all")
     return Mount(first.definitions, [r for m in (first, *others) for r in m.routes], first.options)
 
 

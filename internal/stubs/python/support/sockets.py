@@ -13,7 +13,8 @@ from websockets.sync.client import ClientConnection, connect
 from websockets.typing import Subprotocol
 
 from . import stream, web, wire
-from .client import Client, Stream, _checked
+from .client import Client, Stream
+from .exchange import checked
 
 Q = TypeVar("Q")
 A = TypeVar("A")
@@ -22,20 +23,18 @@ A = TypeVar("A")
 def converse(client: Client, call: web.Call[Q, A], messages: Iterable[Q], timeout: float | None) -> Stream[A]:
     """Sends a call that streams both ways: messages are sent from another thread, as they come."""
     attempt = client._attempt(call, timeout, None)
-    request = client._request(attempt, None, web.JSON)
-    for name in ("accept", "prefer"):
-        request.headers.pop(name, None)
-    protocol = Subprotocol("faithful-json" if client._json else "faithful-cbor")
-    url = "ws" + client._base[4:] + request.target[len(client._path) :]
+    request = client.request(call, None, web.JSON, None)
+    del request.headers["accept"]
+    protocol = Subprotocol("faithful-json" if client.json else "faithful-cbor")
     opened = ExitStack()
     try:
         connecting = connect(
-            url,
+            client.socket_base + request.target,
             subprotocols=[protocol],
             additional_headers=request.headers,
             open_timeout=attempt.left(),
             close_timeout=2,
-            max_size=client._element_limit + 16,
+            max_size=client.element_limit + 16,
             compression=None,
             proxy=None,
         )
@@ -58,9 +57,9 @@ class _Talk:
     ) -> None:
         self.call = call
         self.connection = connection
-        self.json = client._json
-        self.idle = client._idle_timeout
-        self.writer = stream.ElementWriter(json=self.json, sequence=False, limit=client._element_limit)
+        self.json = client.json
+        self.idle = client.idle_timeout
+        self.writer = stream.ElementWriter(json=self.json, sequence=False, limit=client.element_limit)
         self.failed: BaseException | None = None
         self.ours = self.theirs = self.closed = False
         self.sender = threading.Thread(target=self._send, args=(messages,), daemon=True)
@@ -69,7 +68,7 @@ class _Talk:
     def _send(self, messages: Iterable[Any]) -> None:
         try:
             for message in messages:
-                self._put(self.writer.value(_checked(self.call, message)))
+                self._put(self.writer.value(checked(self.call, message)))
             self._put(self.writer.end())
             self.ours = True
         except ConnectionClosed:

@@ -172,8 +172,14 @@ export function mount(definitions: Definitions, routes: readonly Route[], option
   );
 }
 
-/** Joins mounts of several services into one; the options are those of the first. */
+/**
+ * Joins mounts of several services into one. The options of the first hold for
+ * all; it throws where another has options of its own, which would not be heeded.
+ */
 export function serve(first: Mount, ...others: readonly Mount[]): Mount {
+  if (others.some((m) => Object.keys(m.options).length > 0)) {
+    throw new Error("options are given to the first mount, and hold for all");
+  }
   const routes = [first, ...others].flatMap((m) => m.routes);
   return mount(first.definitions, routes, first.options);
 }

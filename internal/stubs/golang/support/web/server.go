@@ -33,6 +33,7 @@ type Mount struct {
 	beat        time.Duration
 	origins     []string
 	unlisted    bool
+	optioned    bool // whether any option was given
 	quiet       bool
 	guarded     bool
 	gate        Gate
@@ -123,18 +124,23 @@ func NewMount(definitions *Definitions, routes []Route, options ...ServerOption)
 		m.routes = append(m.routes, &routes[i])
 	}
 	m.table = newTable(m.routes)
+	m.optioned = len(options) > 0
 	for _, option := range options {
 		option(m)
 	}
 	return m
 }
 
-// Serve joins mounts of several services into one; the options are those of
-// the first.
+// Serve joins mounts of several services into one. The options of the first hold
+// for all; Serve panics where another has options of its own, which would not be
+// heeded.
 func Serve(first *Mount, others ...*Mount) *Mount {
 	joined := *first
 	joined.routes = slices.Clone(first.routes)
 	for _, m := range others {
+		if m.optioned {
+			panic("web.Serve: options are given to the first mount, and hold for all")
+		}
 		joined.routes = append(joined.routes, m.routes...)
 	}
 	joined.table = newTable(joined.routes)

@@ -1,0 +1,281 @@
+"""The client of the matrix in Python with asyncio: it prints a line a case."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import random
+import sys
+from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
+from datetime import date
+from decimal import Decimal
+from uuid import UUID
+
+from gen.faithful.aio import AsyncClientOptions
+from gen.faithful.trace import current_trace
+from gen.faithful.web import MissingCredentialError, ProblemError, Trace, UnreachableError
+from gen.faithful.wire import Duration, Instant, InvalidError
+from gen.skerry.matrix import (
+    AsyncPierClient,
+    BerthRequest,
+    CountRequest,
+    EchoAnswer,
+    EchoRequest,
+    LookRequest,
+    PierFull,
+    RefuseRequest,
+    Side,
+    SleepRequest,
+    Tick,
+)
+
+BASE = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8080"
+
+
+def connect(options: AsyncClientOptions | None = None) -> AsyncPierClient:
+    everything: AsyncClientOptions = {"form": "json" if sys.argv[2:] == ["json"] else "cbor"}
+    everything.update(options or {})
+    return AsyncPierClient(BASE, everything)
+
+
+client = connect()
+
+
+@contextlib.contextmanager
+def full(berths: int) -> Iterator[None]:
+    """What is done inside must fail with PierFull."""
+    try:
+        yield
+    except PierFull as error:
+        assert error.berths == berths, error.berths
+        return
+    raise AssertionError("it should have failed")
+
+
+@contextlib.contextmanager
+def problem(name: str) -> Iterator[None]:
+    try:
+        yield
+    except ProblemError as error:
+        assert error.problem == name, error
+        assert "password" not in str(error), error
+        return
+    raise AssertionError("it should have failed")
+
+
+@contextlib.contextmanager
+def refused(kind: type[BaseException]) -> Iterator[None]:
+    try:
+        yield
+    except kind:
+        return
+    raise AssertionError("it should have been refused")
+
+
+@contextlib.asynccontextmanager
+async def waking() -> AsyncIterator[None]:
+    """Waits until the server has seen one more caller leave."""
+    before = (await client.woken()).total
+    yield
+    for _ in range(300):
+        if (await client.woken()).total > before:
+            return
+        await asyncio.sleep(0.01)
+    raise AssertionError("the handler did not notice")
+
+
+async def unary() -> None:
+    at = Instant.parse("2026-07-15T06:58:12.25Z")
+    request = EchoRequest(text='Håkon "the" Skua 🐦\n', at=at, names={"a": -1, "bb": 1 << 60})
+    token = current_trace.set(Trace("00-0af7651916cd43dd8448eb211c80319c-b7ad6b7169203331-01"))
+    answer = await client.echo(request)
+    current_trace.reset(token)
+    assert answer == EchoAnswer(request=request, trace="00-0af7651916cd43dd8448eb211c80319c-b7ad6b7169203331-01"), (
+        answer
+    )
+    assert answer.request.amount == Decimal("1.50")
+
+
+async def bound() -> None:
+    request = BerthRequest(
+        code="a/b ?%ø..",
+        number=-9007199254740993,
+        side=Side.SOUTH,
+        decks=[3, 1],
+        since=date(1968, 5, 1),
+        ticket='50% ; "é"',
+        name="Guillemot",
+        wait=Duration.seconds(90),
+    )
+    answer = await client.berth(request)
+    assert (answer.code, answer.number, answer.side) == (request.code, request.number, request.side), answer
+    assert (answer.decks, answer.since, answer.ticket) == (request.decks, request.since, request.ticket), answer
+    assert (answer.name, answer.wait) == (request.name, request.wait), answer
+    look = LookRequest(code="NOR", hull=UUID("0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01"), name="12 & = + #")
+    assert await client.look(look) == look
+    with refused(InvalidError):
+        await client.look(LookRequest(code=".."))
+    await client.leave(LookRequest(code="NOR"))
+
+
+async def answer_stream() -> None:
+    assert [tick.n async for tick in client.count(CountRequest(count=5))] == [0, 1, 2, 3, 4]
+    assert [tick async for tick in client.count(CountRequest(count=0))] == []
+    assert len([tick async for tick in client.count(CountRequest(count=20, size=99_000))]) == 20
+
+
+async def request_stream() -> None:
+    for n in (0, 1, 1000):
+        assert (await client.sum(Tick(n=i) for i in range(n))).total == n * (n - 1) // 2
+
+    async def slowly() -> AsyncIterator[Tick]:
+        for i in range(3):
+            await asyncio.sleep(0.01)
+            yield Tick(n=i)
+
+    assert (await client.sum(slowly())).total == 3
+
+
+async def both_ways() -> None:
+    sent = [Tick(n=n, text="é" * n) for n in range(50)]
+    async with client.mirror(sent) as ticks:
+        assert [tick async for tick in ticks] == sent
+
+
+async def declared_error() -> None:
+    with full(7):
+        await client.refuse(RefuseRequest(how="declared"))
+    for how in ("panic", "another", "else"):
+        with problem("internal"):
+            await client.refuse(RefuseRequest(how=how))
+    with full(0):
+        async for _ in client.count(CountRequest(count=1, fails_after=0)):
+            pass
+
+
+async def invalid_request() -> None:
+    with refused(InvalidError):
+        await client.echo(EchoRequest(text="", names={}))
+    # What the client can't know: a body that is too large for this server.
+    with problem("too-large"):
+        await client.echo(EchoRequest(text="é" * 199_999, names={}))
+
+
+async def late_failure() -> None:
+    seen: list[int] = []
+    with full(3):
+        async for tick in client.count(CountRequest(count=9, fails_after=3)):
+            seen.append(tick.n)
+    with problem("internal"):
+        async for tick in client.count(CountRequest(count=9, fails_after=3, badly=True)):
+            seen.append(tick.n)
+    with full(5):
+        async for tick in client.mirror([Tick(n=5, text="a"), Tick(n=5, text="full")]):
+            seen.append(tick.n)
+    assert seen == [0, 1, 2, 0, 1, 2, 5], seen
+
+
+async def early_answer() -> None:
+    def ticks(text: str) -> Iterator[Tick]:
+        for i in range(2000):
+            yield Tick(n=9, text=text) if i == 3 else Tick(n=1, text="x" * 1000)
+
+    with full(9):
+        await client.sum(ticks("full"))
+    assert (await client.sum(ticks("stop"))).total == 3
+
+
+async def early_refusal() -> None:
+    ticks = (Tick(n=1, text="x" * 1000) for _ in range(4200))  # over 4 MiB
+    with problem("unauthenticated"):
+        await connect({"credentials": {"desk": "expired"}}).guarded_sum(ticks)
+
+
+async def cancellation() -> None:
+    async with waking():
+        sleeping = asyncio.ensure_future(client.sleep(SleepRequest(id=1)))
+        await asyncio.sleep(0.05)
+        sleeping.cancel()
+        with refused(asyncio.CancelledError):
+            await sleeping
+    async with waking(), client.drift(SleepRequest(id=1)) as ticks:
+        async for tick in ticks:
+            if tick.n == 2:
+                break
+
+    def enough() -> Iterator[Tick]:
+        yield Tick(n=1)
+        raise KeyError("enough")
+
+    with refused(KeyError):
+        await client.sum(enough())
+
+
+async def timeout() -> None:
+    async with waking():
+        with refused(UnreachableError):
+            await connect({"timeout": 0.1, "tries": 1}).sleep(SleepRequest(id=1))
+
+
+async def missing_credential() -> None:
+    try:
+        await client.guarded()
+        raise AssertionError("it should have been refused")
+    except MissingCredentialError as missing:
+        assert "crew + desk | machine" in str(missing), missing
+
+    async def crew() -> str:
+        return "ada"
+
+    assert (await connect({"credentials": {"desk": "k", "skerry.matrix.crew": crew}}).guarded()).crew == "ada"
+    await connect({"credentials": {"machine": lambda: "m&m"}}).guarded()
+    with problem("forbidden"):
+        await connect({"credentials": {"desk": "stolen", "crew": "c"}}).guarded()
+    # A client that forgets them all the same is told so by the server.
+    with problem("unauthenticated"):
+        await connect({"credentials": {"machine": ""}}).guarded()
+
+
+async def retry() -> None:
+    number = random.randrange(1 << 31)
+    assert (await client.flaky(SleepRequest(id=number))).total == 3
+    with problem("overloaded"):
+        await connect({"tries": 1}).flaky(SleepRequest(id=number + 1))
+
+
+async def not_implemented() -> None:
+    with problem("not-implemented"):
+        await client.unwritten()
+
+
+CASES: list[Callable[[], Awaitable[None]]] = [
+    unary,
+    bound,
+    answer_stream,
+    request_stream,
+    both_ways,
+    declared_error,
+    invalid_request,
+    late_failure,
+    early_answer,
+    early_refusal,
+    cancellation,
+    timeout,
+    missing_credential,
+    retry,
+    not_implemented,
+]
+
+
+async def main() -> None:
+    for case in CASES:
+        name = case.__name__.replace("_", " ")
+        try:
+            await case()
+            print(f"{name}: ok")
+        except Exception as error:
+            print(f"{name}: {type(error).__name__}: {str(error).splitlines()[0] if str(error) else ''}")
+
+
+if __name__ == "__main__":
+    asyncio.run(main())

@@ -1,0 +1,324 @@
+"""Sends calls to one server with asyncio, over connections of httpx that are kept alive."""
+
+from __future__ import annotations
+
+import asyncio
+import random
+import socket
+import ssl
+import time
+from collections.abc import (
+    AsyncGenerator,
+    AsyncIterable,
+    AsyncIterator,
+    Awaitable,
+    Callable,
+    Iterable,
+    Mapping,
+    Sequence,
+)
+from inspect import isawaitable
+from types import TracebackType
+from typing import Any, Generic, Literal, TypedDict, TypeVar
+
+import httpx
+
+from . import stream, web, wire
+from .exchange import Exchange, Request, checked, retry_after
+from .stream import Kind
+
+Q = TypeVar("Q")
+A = TypeVar("A")
+T = TypeVar("T")
+
+AsyncCredentialSource = str | Callable[[], str | Awaitable[str]]
+"""The value of a credential, or what is asked for it on every call; that of basic credentials is "user:password"."""
+
+AsyncSend = Callable[[Request], Awaitable[httpx.Response]]
+AsyncMiddleware = Callable[[Request, AsyncSend], Awaitable[httpx.Response]]
+"""Runs around every request of a client."""
+
+Messages = AsyncIterable[T] | Iterable[T]
+"""The elements of a request that is a stream."""
+
+
+class AsyncClientOptions(TypedDict, total=False):
+    """How a client calls."""
+
+    form: Literal["cbor", "json"]
+    """What requests are sent as; "cbor" where it is not given."""
+    timeout: float
+    """In seconds, for each call with all its tries; 60 where it is not given. Of a stream, until it begins."""
+    idle_timeout: float
+    """In seconds, how long a stream may be silent; 60 where it is not given."""
+    tries: int
+    """How often a call that is safe or idempotent is sent at most; 4 where it is not given."""
+    headers: Mapping[str, str]
+    credentials: Mapping[str, AsyncCredentialSource]
+    """By the credential's name, with or without its module."""
+    middleware: Sequence[AsyncMiddleware]
+    """The first is the outermost."""
+    answer_limit: int
+    """In bytes; 4 MiB where it is not given."""
+    answer_item_limit: int
+    """List items and entries; 1,000,000 where it is not given."""
+    element_limit: int
+    """In bytes; 1 MiB where it is not given."""
+    on_digest: Callable[[str], None]
+    """Told when a server's definitions are not the ones of this client."""
+    ssl_context: ssl.SSLContext
+
+
+class AsyncClient(Exchange):
+    """Sends calls to one server, from one event loop."""
+
+    def __init__(self, base: str, definitions: web.Definitions, options: AsyncClientOptions) -> None:
+        super().__init__(base, definitions, options)
+        self._middleware = list(options.get("middleware", ()))
+        self._ssl_context = options.get("ssl_context")
+        self._http: httpx.AsyncClient | None = None
+
+    @property
+    def http(self) -> httpx.AsyncClient:
+        """Made when it is first used, inside of the event loop."""
+        if self._http is None:
+            limits = httpx.Limits(max_connections=None, max_keepalive_connections=100)
+            transport = httpx.AsyncHTTPTransport(
+                verify=self._ssl_context or True,
+                limits=limits,
+                trust_env=False,
+                socket_options=[(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)],
+            )
+            self._http = httpx.AsyncClient(transport=transport, timeout=None, trust_env=False)
+        return self._http
+
+    async def aclose(self) -> None:
+        """Closes all connections."""
+        if self._http is not None:
+            await self._http.aclose()
+
+    async def do(self, call: web.Call[Q, A], message: Q, timeout: float | None) -> A:
+        """Sends a call of one request and one answer."""
+        deadline = time.monotonic() + (self.timeout if timeout is None else timeout)
+
+        async def answered() -> A:
+            request = await self.prepare(call, message, self.form, deadline - time.monotonic())
+            response = await self._open(call, request, deadline)
+            answer: A = await self._read(call, response)
+            return answer
+
+        return await _within(call, deadline, answered())
+
+    async def send(self, call: web.Call[Q, A], messages: Messages[Q], timeout: float | None) -> A:
+        """Sends a call whose request is a stream."""
+        request = await self.prepare(call, None, self.form, None)
+        request.headers["content-type"] = self.sequence
+        writer = stream.ElementWriter(json=self.json, sequence=True, limit=self.element_limit)
+        sent = asyncio.Event()
+        upload = _upload(call, messages, writer, sent)
+
+        async def answered() -> A:
+            response = await self._carried(request, upload)
+            answer: A = await self._read(call, response)
+            return answer
+
+        task = asyncio.ensure_future(answered())
+        try:
+            whole = asyncio.ensure_future(sent.wait())
+            await asyncio.wait((task, whole), return_when=asyncio.FIRST_COMPLETED)
+            whole.cancel()
+            deadline = time.monotonic() + (self.timeout if timeout is None else timeout)
+            return await _within(call, deadline, task)
+        finally:
+            task.cancel()
+            await upload.aclose()
+
+    def stream(self, call: web.Call[Q, A], message: Q, timeout: float | None) -> AsyncStream[A]:
+        """Sends a call that is answered by a stream, once somebody reads that."""
+        return AsyncStream(call, self._received(call, message, timeout))
+
+    async def _received(
+        self, call: web.Call[Q, A], message: Q, timeout: float | None
+    ) -> AsyncIterator[tuple[Kind, Any]]:
+        deadline = time.monotonic() + (self.timeout if timeout is None else timeout)
+
+        async def opened() -> httpx.Response:
+            request = await self.prepare(call, message, self.sequence, None)
+            return await self._open(call, request, deadline)
+
+        response = await _within(call, deadline, opened())
+        try:
+            form = web.media_type(response.headers.get("content-type"))
+            if not 200 <= response.status_code < 300:
+                await self._read(call, response)
+            if form not in (web.CBOR_SEQ, web.JSON_SEQ):
+                raise web.BadAnswerError(response.status_code, f"its type is {form!r}")
+            elements = stream.Elements(json=form == web.JSON_SEQ, cls=call.answer, limit=self.element_limit)
+            chunks = response.aiter_raw()
+            while True:
+                try:
+                    chunk = await asyncio.wait_for(anext(chunks), self.idle_timeout)
+                except StopAsyncIteration:
+                    break
+                except (httpx.HTTPError, asyncio.TimeoutError) as problem:
+                    raise stream.LostError from problem
+                for element in elements.feed(chunk):
+                    yield element
+            elements.finish()
+        finally:
+            await response.aclose()
+
+    async def prepare(self, call: web.Call[Any, Any], message: Any, accept: str, wait: float | None) -> Request:
+        """A request with the credentials that the call needs, asked for now."""
+        given: dict[str, str] = {}
+        for name, source in self._credentials.items():
+            if any(web.is_named(c.name, name) for every in call.needs for c in every):
+                value = source() if callable(source) else source
+                given[name] = await value if isawaitable(value) else value
+        return self.request(call, message, accept, wait, given)
+
+    async def _open(self, call: web.Call[Any, Any], request: Request, deadline: float) -> httpx.Response:
+        """Sends a request until it is answered, as often as it may be repeated."""
+        tries = self.tries(call)
+        number = 0
+        while True:
+            number += 1
+            wait = random.uniform(0, 0.1 * 2 ** min(number, 6))
+            try:
+                response = await self._carried(request, None)
+            except httpx.HTTPError as problem:
+                if number >= tries or not _may_be_repeated(problem) or time.monotonic() + wait >= deadline:
+                    raise web.UnreachableError(f"{call.name}: no answer: {problem}") from problem
+            else:
+                if number >= tries or response.status_code not in (429, 502, 503, 504):
+                    return response
+                after = retry_after(response.headers.get("retry-after"))
+                wait = wait if after is None else after
+                if time.monotonic() + wait >= deadline:
+                    return response
+                await response.aclose()
+            await asyncio.sleep(wait)
+
+    async def _carried(self, request: Request, upload: AsyncIterable[bytes] | None) -> httpx.Response:
+        async def send(request: Request) -> httpx.Response:
+            url = self.base[: len(self.base) - len(self.path)] + request.target
+            content = request.body if upload is None else upload
+            # Made apart from the client, which would add headers and cookies of its own.
+            made = httpx.Request(request.method, url, headers=request.headers, content=content)
+            return await self.http.send(made, stream=True)
+
+        carry: AsyncSend = send
+        for middleware in reversed(self._middleware):
+            carry = _around(middleware, carry)
+        response = await carry(request)
+        self.look(response.headers.get("faithful-definitions"))
+        return response
+
+    async def _read(self, call: web.Call[Any, Any], response: httpx.Response) -> Any:
+        """Reads an answer that is no stream."""
+        body = bytearray()
+        try:
+            async for chunk in response.aiter_raw():
+                body += chunk
+                if len(body) > self.answer_limit:
+                    break
+        except httpx.HTTPError as problem:
+            raise web.UnreachableError(f"{call.name}: no answer: {problem}") from problem
+        finally:
+            await response.aclose()
+        return self.understand(call, response.status_code, response.headers.get("content-type"), bytes(body))
+
+
+async def _within(call: web.Call[Any, Any], deadline: float, work: Awaitable[T]) -> T:
+    """Waits for work until a moment of time.monotonic."""
+    try:
+        return await asyncio.wait_for(work, max(0.0, deadline - time.monotonic()))
+    except (httpx.HTTPError, asyncio.TimeoutError) as problem:
+        raise web.UnreachableError(f"{call.name}: no answer: {problem or 'it took too long'}") from problem
+
+
+def _may_be_repeated(problem: httpx.HTTPError) -> bool:
+    """Whether nobody was there, or a kept-alive connection was closed before it answered."""
+    if isinstance(problem, httpx.RemoteProtocolError):
+        return "without sending a response" in str(problem)
+    return isinstance(problem, httpx.ConnectError | httpx.ReadError | httpx.WriteError)
+
+
+def _around(middleware: AsyncMiddleware, carry: AsyncSend) -> AsyncSend:
+    return lambda request: middleware(request, carry)
+
+
+async def each(messages: Messages[T]) -> AsyncIterator[T]:
+    """Elements of either kind of iterable."""
+    if isinstance(messages, AsyncIterable):
+        async for message in messages:
+            yield message
+    else:
+        for message in messages:
+            yield message
+
+
+async def _upload(
+    call: web.Call[Any, Any], messages: Messages[Any], writer: stream.ElementWriter, sent: asyncio.Event
+) -> AsyncGenerator[bytes, None]:
+    """The elements of a request as they come, and beats while none does."""
+    source = each(messages)
+    while True:
+        following = asyncio.ensure_future(anext(source))
+        try:
+            while not (await asyncio.wait((following,), timeout=15.0))[0]:
+                yield writer.beat()
+            message = following.result()
+        except StopAsyncIteration:
+            break
+        finally:
+            following.cancel()
+        yield writer.value(checked(call, message))
+    yield writer.end()
+    sent.set()
+
+
+class AsyncStream(Generic[A]):
+    """The elements of an answer, as they come.
+
+    It is an asynchronous iterator and context manager; the call is made when it
+    is first read, and leaving the context early ends it.
+    """
+
+    def __init__(self, call: web.Call[Any, A], elements: AsyncIterator[tuple[Kind, Any]]) -> None:
+        self._call = call
+        self._elements = elements
+
+    def __aiter__(self) -> AsyncStream[A]:
+        return self
+
+    async def __anext__(self) -> A:
+        problem: Exception | None = None
+        try:
+            async for kind, value in self._elements:
+                if kind == "value":
+                    element: A = value
+                    return element
+                if kind == "problem":
+                    problem = web.failure(self._call, 200, value)
+        except (stream.BadElementError, wire.WireError) as bad:
+            raise web.BadAnswerError(200, str(bad)) from bad
+        except stream.LostError as lost:
+            raise web.UnreachableError(f"{self._call.name}: {lost}") from lost
+        if problem is not None:
+            raise problem
+        raise StopAsyncIteration
+
+    async def aclose(self) -> None:
+        """Ends the call; the other side sees that its reader has left."""
+        close = getattr(self._elements, "aclose", None)
+        if close is not None:
+            await close()
+
+    async def __aenter__(self) -> AsyncStream[A]:
+        return self
+
+    async def __aexit__(
+        self, kind: type[BaseException] | None, value: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        await self.aclose()

@@ -1,0 +1,109 @@
+"""Calls that stream both ways with asyncio, over WebSocket (RFC 6455), with the library websockets."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import AsyncIterator
+from typing import Any, TypeVar
+
+from websockets.asyncio.client import ClientConnection, connect
+from websockets.exceptions import ConnectionClosed, InvalidStatus, WebSocketException
+from websockets.typing import Subprotocol
+
+from . import stream, web
+from .aio import AsyncClient, AsyncStream, Messages, each
+from .exchange import checked
+
+Q = TypeVar("Q")
+A = TypeVar("A")
+
+
+def converse(client: AsyncClient, call: web.Call[Q, A], messages: Messages[Q], timeout: float | None) -> AsyncStream[A]:
+    """Sends a call that streams both ways: messages are sent by another task, as they come."""
+    return AsyncStream(call, _received(client, call, messages, timeout))
+
+
+async def _opened(client: AsyncClient, call: web.Call[Any, Any], timeout: float | None) -> ClientConnection:
+    request = await client.prepare(call, None, web.JSON, None)
+    del request.headers["accept"]
+    protocol = Subprotocol("faithful-json" if client.json else "faithful-cbor")
+    try:
+        connection = await connect(
+            client.socket_base + request.target,
+            subprotocols=[protocol],
+            additional_headers=request.headers,
+            open_timeout=client.timeout if timeout is None else timeout,
+            close_timeout=2,
+            max_size=client.element_limit + 16,
+            compression=None,
+            proxy=None,
+        )
+    except InvalidStatus as refused:
+        text = (refused.response.body or b"").decode(errors="replace")
+        raise web.failure(call, refused.response.status_code, text) from None
+    except (OSError, asyncio.TimeoutError, WebSocketException) as problem:
+        raise web.UnreachableError(f"{call.name}: no answer: {problem}") from problem
+    if connection.subprotocol != protocol:
+        await connection.close(1002)
+        raise web.BadAnswerError(101, f"the server did not agree to {protocol}")
+    return connection
+
+
+async def _received(
+    client: AsyncClient, call: web.Call[Any, Any], messages: Messages[Any], timeout: float | None
+) -> AsyncIterator[tuple[stream.Kind, Any]]:
+    connection = await _opened(client, call, timeout)
+    sender = asyncio.ensure_future(_send(client, call, connection, messages))
+    whole = False
+    try:
+        while True:
+            element = await _next(connection, sender, client.idle_timeout)
+            kind, value = stream.read_element(element, json=client.json, cls=call.answer)
+            if kind != "other":
+                yield kind, value
+            if kind == "end":
+                await asyncio.wait_for(sender, client.idle_timeout)
+                whole = True
+            if kind in ("end", "problem"):
+                return
+    except (ConnectionClosed, asyncio.TimeoutError) as problem:
+        if sender.done() and not sender.cancelled() and (failed := sender.exception()) is not None:
+            raise failed from None
+        raise stream.LostError from problem
+    finally:
+        sender.cancel()
+        await asyncio.gather(sender, return_exceptions=True)
+        await connection.close(1000 if whole else 1001)
+
+
+async def _next(connection: ClientConnection, sender: asyncio.Future[None], idle: float) -> bytes:
+    """The next element; where sending has failed meanwhile, that."""
+    receiver = asyncio.ensure_future(connection.recv())
+    try:
+        waited: set[asyncio.Future[Any]] = {receiver} if sender.done() else {receiver, sender}
+        done, _ = await asyncio.wait(waited, timeout=idle, return_when=asyncio.FIRST_COMPLETED)
+        if sender in done:
+            await sender  # which raises what it failed with
+            done, _ = await asyncio.wait({receiver}, timeout=idle)
+        if receiver not in done:
+            raise asyncio.TimeoutError
+        message = await receiver
+        return message.encode() if isinstance(message, str) else message
+    finally:
+        receiver.cancel()
+
+
+async def _send(
+    client: AsyncClient, call: web.Call[Any, Any], connection: ClientConnection, messages: Messages[Any]
+) -> None:
+    writer = stream.ElementWriter(json=client.json, sequence=False, limit=client.element_limit)
+
+    async def put(element: bytes) -> None:
+        await connection.send(element.decode() if client.json else element)
+
+    try:
+        async for message in each(messages):
+            await put(writer.value(checked(call, message)))
+        await put(writer.end())
+    except ConnectionClosed:
+        pass  # the receiving side says so

@@ -1,0 +1,194 @@
+"""What every client makes of calls and of answers, whatever carries them."""
+
+from __future__ import annotations
+
+import math
+import time
+from base64 import b64encode
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from email.utils import parsedate_to_datetime
+from typing import Any
+from urllib.parse import urlsplit
+
+from . import web, wire
+from .trace import current_trace
+
+CredentialSource = str | Callable[[], str]
+"""The value of a credential, or what is asked for it on every call; that of basic credentials is "user:password"."""
+
+
+@dataclass
+class Request:
+    """A request as middleware sees it."""
+
+    call: str
+    method: str
+    target: str
+    headers: dict[str, str]
+    body: bytes | None
+
+
+class Exchange:
+    """Makes requests of calls and results of answers."""
+
+    def __init__(self, base: str, definitions: web.Definitions, options: Mapping[str, Any]) -> None:
+        parts = urlsplit(base)
+        if parts.scheme not in ("http", "https") or not parts.hostname:
+            raise ValueError(f"the base of a server is written as in http://127.0.0.1:8080, not {base!r}")
+        self.secure = parts.scheme == "https"
+        self.host, self.port = parts.hostname, parts.port
+        self.base = base.rstrip("/")
+        self.path = parts.path.rstrip("/")
+        self._digest = definitions.digest
+        self.json = options.get("form", "cbor") == "json"
+        self.timeout: float = options.get("timeout", 60.0)
+        self.idle_timeout: float = options.get("idle_timeout", 60.0)
+        self.element_limit: int = options.get("element_limit", 1 << 20)
+        self.answer_limit: int = options.get("answer_limit", 4 << 20)
+        self._tries: int = options.get("tries", 4)
+        self._items: int = options.get("answer_item_limit", wire.DEFAULT_BUDGET)
+        self._headers = {name.lower(): value for name, value in options.get("headers", {}).items()}
+        self._credentials: Mapping[str, Any] = options.get("credentials", {})
+        self._on_digest: Callable[[str], None] | None = options.get("on_digest")
+
+    @property
+    def form(self) -> str:
+        return web.JSON if self.json else web.CBOR
+
+    @property
+    def sequence(self) -> str:
+        return web.JSON_SEQ if self.json else web.CBOR_SEQ
+
+    @property
+    def socket_base(self) -> str:
+        """Where the server is, for a WebSocket, without the path."""
+        scheme = "wss" if self.secure else "ws"
+        return scheme + self.base[self.base.index(":") : len(self.base) - len(self.path)]
+
+    def tries(self, call: web.Call[Any, Any]) -> int:
+        """How often a call is sent at most."""
+        return self._tries if (call.safe or call.idempotent) and not call.request_stream else 1
+
+    def look(self, digest: str | None) -> None:
+        """Tells whoever wants to know that a server has other definitions."""
+        if self._on_digest is not None and digest is not None and digest != self._digest:
+            self._on_digest(digest)
+
+    def understand(self, call: web.Call[Any, Any], status: int, content_type: str | None, body: bytes) -> Any:
+        """What an answer that is no stream says."""
+        if len(body) > self.answer_limit:
+            raise web.BadAnswerError(status, "it is too large")
+        form = web.media_type(content_type)
+        if not 200 <= status < 300:
+            if form != web.PROBLEM:
+                raise web.BadAnswerError(status, "it is no problem details")
+            raise web.failure(call, status, body.decode(errors="replace"))
+        if call.answer is None or call.answer_stream:
+            return None
+        if form not in (web.CBOR, web.JSON):
+            raise web.BadAnswerError(status, f"its type is {form!r}")
+        try:
+            return web.decode(form, body, call.answer, self._items)
+        except wire.WireError as problem:
+            raise web.BadAnswerError(status, str(problem)) from problem
+
+    def request(
+        self,
+        call: web.Call[Any, Any],
+        message: Any,
+        accept: str,
+        wait: float | None,
+        given: Mapping[str, CredentialSource] | None = None,
+    ) -> Request:
+        """A request for an answer of a form, that waits for so many seconds.
+
+        Credentials are those that the client has, unless others are given.
+        """
+        parameters = web.Parameters()
+        headers = dict(self._headers)
+        headers["accept"] = accept
+        body: bytes | None = None
+        if call.request is not None and not call.request_stream:
+            violations = message.validate()
+            if call.travel is not None:
+                call.travel.place(message, parameters)
+                violations = web.locate(violations, call.travel.placed) + parameters.violations
+            if violations:
+                raise wire.InvalidError(violations, call.name)
+            if call.travel is None:
+                body = web.encode(self.form, message)
+            elif call.travel.body is not None:
+                body = web.encode(self.form, call.travel.body_of(message))
+            if body is not None:
+                headers["content-type"] = self.form
+        if call.needs:
+            self._present(call, headers, parameters, self._credentials if given is None else given)
+        headers.update(parameters.headers)
+        if parameters.cookies:
+            headers["cookie"] = "; ".join(parameters.cookies)
+        if wait is not None:
+            headers["prefer"] = f"wait={max(1, math.ceil(wait))}"  # RFC 7240, section 4.3
+        trace = current_trace.get()
+        if trace is not None:
+            headers["traceparent"] = trace.traceparent
+            if trace.tracestate:
+                headers["tracestate"] = trace.tracestate
+        path = call.path
+        for name, value in parameters.paths.items():
+            path = path.replace("{" + name + "}", value, 1)
+        query = "?" + "&".join(parameters.queries) if parameters.queries else ""
+        return Request(call.name, call.method, self.path + path + query, headers, body)
+
+    def _present(
+        self,
+        call: web.Call[Any, Any],
+        headers: dict[str, str],
+        parameters: web.Parameters,
+        given: Mapping[str, CredentialSource],
+    ) -> None:
+        """Puts the first alternative that the client can fill into a request."""
+
+        def source(credential: web.Credential) -> CredentialSource | None:
+            return next((value for name, value in given.items() if web.is_named(credential.name, name)), None)
+
+        for every in call.needs:
+            sources = [source(credential) for credential in every]
+            if any(value is None for value in sources):
+                continue
+            for credential, value in zip(every, sources, strict=True):
+                text = value() if callable(value) else value or ""
+                if credential.kind == "header":
+                    headers[credential.key.lower()] = text
+                elif credential.kind == "query":
+                    parameters.query(credential.key, text)
+                elif credential.kind == "cookie":
+                    parameters.cookies.append(f"{credential.key}={text}")
+                elif credential.kind == "basic":
+                    headers["authorization"] = "Basic " + b64encode(text.encode()).decode()
+                else:
+                    headers["authorization"] = "Bearer " + text
+            return
+        raise web.MissingCredentialError(
+            f"{call.name} needs {web.needs_text(call.needs)}, and the client was not given that"
+        )
+
+
+def retry_after(header: str | None) -> float | None:
+    """What Retry-After says, in seconds."""
+    if header is None:
+        return None
+    if header.isdecimal():
+        return float(header)
+    try:
+        return max(0.0, parsedate_to_datetime(header).timestamp() - time.time())
+    except ValueError:
+        return None
+
+
+def checked(call: web.Call[Any, Any], message: Any) -> Any:
+    """A message that the definitions allow, or a refusal."""
+    violations = message.validate()
+    if violations:
+        raise wire.InvalidError(violations, call.name)
+    return message
