@@ -31,6 +31,7 @@ type hostile struct {
 const (
 	lowBudget = 1000    // how many items the payloads may hold
 	anItem    = 2 << 10 // what an item may cost, in bytes
+	longest   = 5 * time.Second
 )
 
 // hostilePayloads are lies, floods, depths and giants, and a thousand valid
@@ -119,8 +120,8 @@ func (h hostile) String() string {
 }
 
 // TestHostilePayloads lets every reader read them within a low budget: none
-// may crash, take a second, or more memory than eight times the payload and
-// what so few items cost.
+// may crash, take longer than a megabyte takes on a slow machine, or more memory
+// than eight times the payload and what so few items cost.
 func TestHostilePayloads(t *testing.T) {
 	list := hostilePayloads(t)
 	const most = lowBudget * anItem
@@ -132,7 +133,7 @@ func TestHostilePayloads(t *testing.T) {
 			}
 			start := time.Now()
 			cost := allocated(func() { _ = read(h.Payload, goMessages[h.Message]().(wire.Message), lowBudget) })
-			assert.Less(t, time.Since(start), time.Second, h)
+			assert.Less(t, time.Since(start), longest, h)
 			assert.LessOrEqual(t, int(cost), 8*len(h.Payload)+most, h)
 		}
 	})
@@ -145,7 +146,7 @@ func TestHostilePayloads(t *testing.T) {
 			m := messageNamed(t, h.Message)
 			start := time.Now()
 			cost := allocated(func() { _, _ = read(m, h.Payload, lowBudget) })
-			assert.Less(t, time.Since(start), time.Second, h)
+			assert.Less(t, time.Since(start), longest, h)
 			assert.LessOrEqual(t, int(cost), 8*len(h.Payload)+most, h)
 		}
 	})
@@ -164,7 +165,7 @@ func TestHostilePayloads(t *testing.T) {
 			assert.LessOrEqual(t, more, most, h)
 			ms, err := strconv.ParseFloat(took, 64)
 			require.NoError(t, err)
-			assert.Less(t, ms, 1000.0, h)
+			assert.Less(t, ms, float64(longest.Milliseconds()), h)
 		}
 	}
 	t.Run("typescript", func(t *testing.T) {

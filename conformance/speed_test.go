@@ -9,7 +9,10 @@ import (
 	"maps"
 	"net/http"
 	"net/http/httptest"
+	"path/filepath"
+	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"syscall"
 	"testing"
@@ -287,6 +290,38 @@ func TestUnaryCallsAreFast(t *testing.T) {
 	r := toolchain.Measured(enough, func() float64 { return 1 / ratio(t, ours, reference) })
 	t.Logf("calls through stubs: %.2f of those of bare net/http in the same processor time, target 0.95", r)
 	assert.True(t, enough(r), "%.2f", r)
+}
+
+// TestOtherLanguagesAreFast runs the measuring programs of the other languages,
+// which print their ratios, and holds each against a bound that only a mistake
+// would miss: the figures are in docs/speed.md.
+func TestOtherLanguagesAreFast(t *testing.T) {
+	figures := regexp.MustCompile(`\d+\.\d\d`)
+	run := func(t *testing.T, dir, program string, args ...string) {
+		output := toolchain.Run(t, dir, program, args...)
+		t.Logf("\n%s", output)
+		found := figures.FindAllString(output, -1)
+		require.NotEmpty(t, found)
+		for _, text := range found {
+			ratio, err := strconv.ParseFloat(text, 64)
+			require.NoError(t, err)
+			if strings.Contains(output, "calls a second") {
+				ratio = 1 / ratio
+			}
+			assert.Less(t, ratio, 5.0, output)
+		}
+	}
+	ferry := filepath.Join(toolchain.Root(), "examples", "ferry")
+	t.Run("typescript", func(t *testing.T) {
+		toolchain.Require(t, "typescript")
+		run(t, ".", "node", filepath.Join(typescriptPrograms(t), "matrix", "speed.js"))
+		run(t, ".", "node", filepath.Join(toolchain.BuildTypeScript(t, filepath.Join(ferry, "typescript"), t.TempDir()), "speed.js"))
+	})
+	t.Run("python", func(t *testing.T) {
+		python := toolchain.Python(t)
+		run(t, "python", python, "-m", "matrix.speed")
+		run(t, filepath.Join(ferry, "python"), python, "speed.py")
+	})
 }
 
 func unaryContest(t testing.TB) (ours, reference func(int) error) {

@@ -29,7 +29,15 @@ func (g *generator) bounds(b *schema.Bounds, t *schema.Type, value, path string,
 		if t.Kind == schema.KindText {
 			length, noun = wire+".codePoints("+value+")", "characters"
 		}
-		refuse(stubs.OutsideLimits(length, l), fmt.Sprintf("must have %s %s", l, noun), length)
+		condition := stubs.OutsideLimits(length, l)
+		if t.Kind == schema.KindText {
+			high := "Infinity"
+			if l.High != schema.Unlimited {
+				high = fmt.Sprint(l.High)
+			}
+			condition = fmt.Sprintf("%s.lengthOutside(%s, %d, %s)", wire, value, l.Low, high)
+		}
+		refuse(condition, fmt.Sprintf("must have %s %s", l, noun), length)
 	}
 	if l := b.Count; stubs.Limits(l) {
 		count := value + ".length"

@@ -13,13 +13,15 @@ export interface OutgoingRequest {
   readonly headers: Readonly<Record<string, string>>;
   readonly body: Uint8Array<ArrayBuffer> | AsyncIterable<Uint8Array<ArrayBuffer>> | undefined;
   readonly signal: AbortSignal;
+  /** Calls act when signal is aborted. A transport that needs no signal uses this: making signals is slow. */
+  whenAborted?(act: (reason: unknown) => void): void;
 }
 
 /** An answer as a transport returns it. The body must be read, or its iterator returned. */
 export interface IncomingAnswer {
   readonly status: number;
   header(name: string): string | null;
-  readonly body: AsyncIterable<Uint8Array>;
+  readonly body: web.Chunks;
 }
 
 /** Carries requests. It throws when there is no answer. */
@@ -146,7 +148,9 @@ export async function* chunksOf(stream: ReadableStream<Uint8Array> | null): Asyn
 
 /** Aborts when asked to, when so many milliseconds have passed, or when another signal does. */
 class Patience {
-  private readonly controller = new AbortController();
+  private controller: AbortController | undefined;
+  private over: { readonly reason: unknown } | undefined;
+  private readonly acts: ((reason: unknown) => void)[] = [];
   private timer: ReturnType<typeof setTimeout> | undefined;
   private readonly outer: AbortSignal | undefined;
   private readonly stop = (): void => {
@@ -163,8 +167,28 @@ class Patience {
     this.wait(milliseconds);
   }
 
+  /** Made when somebody asks for it. */
   get signal(): AbortSignal {
+    if (this.controller === undefined) {
+      this.controller = new AbortController();
+      if (this.over !== undefined) {
+        this.controller.abort(this.over.reason);
+      }
+    }
     return this.controller.signal;
+  }
+
+  get aborted(): boolean {
+    return this.over !== undefined;
+  }
+
+  /** Calls act when it is over, or at once where it is. */
+  whenAborted(act: (reason: unknown) => void): void {
+    if (this.over === undefined) {
+      this.acts.push(act);
+    } else {
+      act(this.over.reason);
+    }
   }
 
   /** Begins to wait anew. */
@@ -176,7 +200,13 @@ class Patience {
   }
 
   abort(reason: unknown): void {
-    this.controller.abort(reason);
+    if (this.over === undefined) {
+      this.over = { reason };
+      this.controller?.abort(reason);
+      for (const act of this.acts) {
+        act(reason);
+      }
+    }
   }
 
   done(): void {
@@ -218,7 +248,7 @@ export class Client {
     const patience = new Patience(timeout, options?.signal);
     try {
       const type = this.form === "json" ? web.jsonType : web.cborType;
-      const answer = await this.open(call, message, type, timeout, patience.signal, options);
+      const answer = await this.open(call, message, type, timeout, patience, options);
       return await this.read(call, answer);
     } finally {
       patience.done();
@@ -230,7 +260,7 @@ export class Client {
     const timeout = options?.timeout ?? this.options.timeout ?? 60_000;
     const patience = new Patience(timeout, options?.signal);
     try {
-      const answer = await this.open(call, message, this.sequence, timeout, patience.signal, options);
+      const answer = await this.open(call, message, this.sequence, timeout, patience, options);
       const type = web.mediaType(answer.header("content-type"));
       if (!isSuccess(answer)) {
         await this.read(call, answer);
@@ -296,7 +326,7 @@ export class Client {
       yield writer.end();
     };
     try {
-      const request = await this.request(call, undefined as Q, this.form === "json" ? web.jsonType : web.cborType, undefined, patience.signal, options);
+      const request = await this.request(call, undefined as Q, this.form === "json" ? web.jsonType : web.cborType, undefined, patience, options);
       const answer = await this.carried({ ...request, headers: { ...request.headers, "content-type": this.sequence }, body: withBeats(body(), writer.beat(), 15_000) }, call);
       return await this.read(call, answer);
     } catch (problem) {
@@ -318,7 +348,7 @@ export class Client {
     const patience = new Patience(timeout, options?.signal);
     const limit = this.options.elementLimit ?? 1 << 20;
     const writer = new ElementWriter(this.form, call.request as wire.Codec<Q>, false, limit);
-    const request = await this.request(call, undefined as Q, web.jsonType, undefined, patience.signal, options);
+    const request = await this.request(call, undefined as Q, web.jsonType, undefined, patience, options);
     const protocol = this.form === "json" ? "faithful-json" : "faithful-cbor";
     let socket: Socket;
     try {
@@ -407,8 +437,8 @@ export class Client {
   }
 
   /** Sends a request until it is answered, as often as it may be repeated. */
-  private async open<Q, A>(call: Call<Q, A>, message: Q, accept: string, timeout: number, signal: AbortSignal, options: CallOptions | undefined): Promise<IncomingAnswer> {
-    const request = await this.request(call, message, accept, call.answerStream ? undefined : timeout, signal, options);
+  private async open<Q, A>(call: Call<Q, A>, message: Q, accept: string, timeout: number, patience: Patience, options: CallOptions | undefined): Promise<IncomingAnswer> {
+    const request = await this.request(call, message, accept, call.answerStream ? undefined : timeout, patience, options);
     const tries = call.safe || call.idempotent ? (this.options.tries ?? 4) : 1;
     const deadline = Date.now() + timeout;
     for (let attempt = 1; ; attempt++) {
@@ -424,7 +454,7 @@ export class Client {
         }
         await web.readAll(answer.body, 65_536); // so that the connection can be used again
       } catch (problem) {
-        if (attempt >= tries || !isRepeatable(problem) || signal.aborted || Date.now() + wait >= deadline) {
+        if (attempt >= tries || !isRepeatable(problem) || patience.aborted || Date.now() + wait >= deadline) {
           throw problem;
         }
       }
@@ -477,7 +507,7 @@ export class Client {
     }
   }
 
-  private async request<Q, A>(call: Call<Q, A>, message: Q, accept: string, timeout: number | undefined, signal: AbortSignal, options: CallOptions | undefined): Promise<OutgoingRequest> {
+  private async request<Q, A>(call: Call<Q, A>, message: Q, accept: string, timeout: number | undefined, patience: Patience, options: CallOptions | undefined): Promise<OutgoingRequest> {
     const parameters = new web.Parameters();
     const headers: Record<string, string> = {};
     for (const [name, value] of Object.entries(this.options.headers ?? {})) {
@@ -523,7 +553,18 @@ export class Client {
       path = path.replace(`{${name}}`, () => value);
     }
     const query = parameters.queries.length > 0 ? `?${parameters.queries.join("&")}` : "";
-    return { method: call.method, url: this.base + path + query, headers, body, signal };
+    return {
+      method: call.method,
+      url: this.base + path + query,
+      headers,
+      body,
+      get signal() {
+        return patience.signal;
+      },
+      whenAborted: (act) => {
+        patience.whenAborted(act);
+      },
+    };
   }
 
   /** Puts the first alternative that the client can fill into a request. */

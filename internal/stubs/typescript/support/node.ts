@@ -6,6 +6,7 @@ import { Agent as SecureAgent, request as httpsRequest } from "node:https";
 
 import type { IncomingAnswer, OutgoingRequest, Transport } from "./client.js";
 import type { Incoming, Mount, Outgoing } from "./server.js";
+import { type Chunks, joined } from "./web.js";
 
 /** A listener for http.createServer. */
 export function nodeListener(mount: Mount): RequestListener {
@@ -20,8 +21,8 @@ export function nodeListener(mount: Mount): RequestListener {
 /** Limits for http.createServer that suit a server open to the world: 64 KiB of headers, 30 s for them, 60 s of idleness. */
 export const nodeLimits = { maxHeaderSize: 64 << 10, headersTimeout: 30_000, keepAliveTimeout: 60_000, requestTimeout: 0 };
 
-/** A request of Node's server as a mount takes it. */
-export function incomingOf(incoming: IncomingMessage, signal: AbortSignal): Incoming {
+/** A request of Node's server as a mount takes it; signal makes what tells that the client has left. */
+export function incomingOf(incoming: IncomingMessage, signal: () => AbortSignal): Incoming {
   const target = incoming.url ?? "/";
   const question = target.indexOf("?");
   const { headers } = incoming;
@@ -34,27 +35,61 @@ export function incomingOf(incoming: IncomingMessage, signal: AbortSignal): Inco
       const value = headers[name.toLowerCase()];
       return Array.isArray(value) ? value.join(", ") : value;
     },
-    body: hasBody ? chunks(incoming) : undefined,
-    signal,
+    // Leaving early keeps the connection, so that an answer can still be sent.
+    body: hasBody ? chunks(incoming, () => incoming.iterator({ destroyOnReturn: false })) : undefined,
+    get signal() {
+      return signal();
+    },
   };
 }
 
-/** The chunks of a message. Leaving early keeps the connection, so that an answer can still be sent. */
-function chunks(message: IncomingMessage): AsyncIterable<Uint8Array> {
-  return { [Symbol.asyncIterator]: () => message.iterator({ destroyOnReturn: false }) as AsyncIterableIterator<Uint8Array> };
+/** The chunks of a message. */
+function chunks(message: IncomingMessage, iterate: () => AsyncIterator<unknown>): Chunks {
+  return {
+    [Symbol.asyncIterator]: () => iterate() as AsyncIterator<Uint8Array>,
+    whole: (limit) =>
+      new Promise((resolve, reject) => {
+        const parts: Uint8Array[] = [];
+        let total = 0;
+        message.on("data", (chunk: Uint8Array) => {
+          total += chunk.length;
+          if (total > limit) {
+            resolve(undefined); // the rest is dropped as it comes
+          } else {
+            parts.push(chunk);
+          }
+        });
+        message.on("end", () => {
+          resolve(joined(parts, total));
+        });
+        message.on("error", reject);
+        message.on("close", () => {
+          reject(new Error("the connection was lost")); // unless all has come
+        });
+      }),
+  };
 }
 
 async function answer(mount: Mount, incoming: IncomingMessage, outgoing: ServerResponse): Promise<void> {
-  const left = new AbortController();
+  let left: AbortController | undefined;
+  let hasLeft = false;
+  const signal = (): AbortSignal => {
+    left ??= new AbortController(); // few ask for it
+    if (hasLeft) {
+      left.abort(new Error("the client has left"));
+    }
+    return left.signal;
+  };
   outgoing.on("close", () => {
     if (!outgoing.writableFinished) {
-      left.abort(new Error("the client has left"));
+      hasLeft = true;
+      left?.abort(new Error("the client has left"));
     }
   });
   outgoing.on("error", () => {
     // A client that has left is no error of ours; "close" tells.
   });
-  const { status, headers, body } = await mount.answer(incomingOf(incoming, left.signal));
+  const { status, headers, body } = await mount.answer(incomingOf(incoming, signal));
   if (body === undefined || body instanceof Uint8Array) {
     if (status !== 204) {
       headers["content-length"] = String(body?.length ?? 0);
@@ -128,23 +163,42 @@ function drain(incoming: IncomingMessage): void {
 export function nodeTransport(options: { readonly agent?: Agent; readonly secureAgent?: SecureAgent } = {}): Transport {
   const agent = options.agent ?? new Agent({ keepAlive: true });
   const secureAgent = options.secureAgent ?? new SecureAgent({ keepAlive: true });
+  const servers = new Map<string, { readonly secure: boolean; readonly host: string; readonly port: string }>();
   return (outgoing) =>
     new Promise((resolve, reject) => {
-      const { method, headers, body, signal } = outgoing;
-      const url = new URL(outgoing.url);
+      const { method, headers, body } = outgoing;
       // The path as it is: URL would resolve "..".
-      const path = outgoing.url.slice(outgoing.url.indexOf("/", url.protocol.length + 2));
-      const secure = url.protocol === "https:";
+      const slash = outgoing.url.indexOf("/", outgoing.url.indexOf("://") + 3);
+      const [origin, path] = [outgoing.url.slice(0, slash), outgoing.url.slice(slash)];
+      let server = servers.get(origin);
+      if (server === undefined) {
+        const url = new URL(origin);
+        server = { secure: url.protocol === "https:", host: url.hostname.replace(/^\[|\]$/g, ""), port: url.port };
+        servers.set(origin, server);
+      }
+      const { secure, host, port } = server;
       const all: Record<string, string | number> = { ...headers };
       if (body instanceof Uint8Array) {
         all["content-length"] = body.length;
       }
-      const common = { host: url.hostname.replace(/^\[|\]$/g, ""), port: url.port, path, method, headers: all, signal };
+      const common = { host, port, path, method, headers: all };
       const request = secure ? httpsRequest({ ...common, agent: secureAgent }) : httpRequest({ ...common, agent });
+      const abort = (reason: unknown): void => {
+        request.destroy(reason instanceof Error ? reason : new Error("aborted"));
+      };
+      if (outgoing.whenAborted !== undefined) {
+        outgoing.whenAborted(abort);
+      } else if (outgoing.signal.aborted) {
+        abort(outgoing.signal.reason);
+      } else {
+        outgoing.signal.addEventListener("abort", () => {
+          abort(outgoing.signal.reason);
+        });
+      }
       let answered = false;
       request.on("response", (response) => {
         answered = true;
-        resolve({ status: response.statusCode ?? 0, header: (name) => headerOf(response, name), body: response as AsyncIterable<Uint8Array> } satisfies IncomingAnswer);
+        resolve({ status: response.statusCode ?? 0, header: (name) => headerOf(response, name), body: chunks(response, () => response[Symbol.asyncIterator]()) } satisfies IncomingAnswer);
       });
       request.on("error", (problem) => {
         if (!answered) {

@@ -67,7 +67,7 @@ export interface Incoming {
   readonly query: string;
   header(name: string): string | undefined;
   /** undefined where there is none. */
-  readonly body: AsyncIterable<Uint8Array> | undefined;
+  readonly body: web.Chunks | undefined;
   /** Aborted when the client has left. */
   readonly signal: AbortSignal;
 }
@@ -478,12 +478,13 @@ const none: ReadonlyMap<string, string> = new Map();
 
 /** One call while it is answered. */
 class Exchange {
-  private readonly controller = new AbortController();
+  private controller: AbortController | undefined;
+  private over: { readonly reason: unknown } | undefined;
   private timer: ReturnType<typeof setTimeout> | undefined;
   private readonly context: Context;
   private late = false;
   private readonly leave = (): void => {
-    this.controller.abort(this.incoming.signal.reason);
+    this.abort(this.incoming.signal.reason);
   };
 
   constructor(
@@ -499,12 +500,37 @@ class Exchange {
     const traceparent = incoming.header("traceparent");
     const tracestate = incoming.header("tracestate");
     const trace = traceparent === undefined ? undefined : tracestate === undefined ? { traceparent } : { traceparent, tracestate };
-    this.context = { signal: this.controller.signal, call: this.call.name, credentials, identity, trace, header: (name) => incoming.header(name) };
-    if (incoming.signal.aborted) {
-      this.leave();
-    } else {
-      incoming.signal.addEventListener("abort", this.leave, { once: true });
+    const signal = (): AbortSignal => this.signal;
+    this.context = {
+      get signal() {
+        return signal();
+      },
+      call: this.call.name,
+      credentials,
+      identity,
+      trace,
+      header: (name) => incoming.header(name),
+    };
+  }
+
+  /** Made when somebody asks for it, since few handlers do. */
+  private get signal(): AbortSignal {
+    if (this.controller === undefined) {
+      this.controller = new AbortController();
+      if (this.over !== undefined) {
+        this.controller.abort(this.over.reason);
+      } else if (this.incoming.signal.aborted) {
+        this.leave();
+      } else {
+        this.incoming.signal.addEventListener("abort", this.leave, { once: true });
+      }
     }
+    return this.controller.signal;
+  }
+
+  private abort(reason: unknown): void {
+    this.over ??= { reason };
+    this.controller?.abort(reason);
   }
 
   private get call(): Call<unknown, unknown> {
@@ -522,25 +548,31 @@ class Exchange {
   /** Lets go of what the exchange holds. */
   done(): void {
     clearTimeout(this.timer);
-    this.incoming.signal.removeEventListener("abort", this.leave);
+    if (this.controller !== undefined) {
+      this.incoming.signal.removeEventListener("abort", this.leave);
+    }
   }
 
   /** Answers a call of one request and one answer. */
   async unary(requestType: string, type: string): Promise<Outgoing> {
-    const began = Date.now();
-    const ceiling = patience(this.incoming, this.options.handlerTimeout ?? 60_000); // for the body, too
-    const request = await this.request(requestType, ceiling);
-    const left = ceiling - (Date.now() - began);
+    let reading = true as boolean;
     const late = new Promise<never>((_, reject) => {
-      this.timer = setTimeout(() => {
-        this.late = true;
-        reject(new Refusal("too-slow", "the call took too long", [], { "retry-after": "1" }));
-        this.controller.abort(new DOMException("the call took too long", "TimeoutError"));
-      }, left);
+      this.timer = setTimeout(
+        () => {
+          this.late = !reading;
+          reject(new Refusal("too-slow", reading ? "the body took too long" : "the call took too long", [], { "retry-after": "1" }));
+          this.abort(new DOMException("the call took too long", "TimeoutError"));
+        },
+        patience(this.incoming, this.options.handlerTimeout ?? 60_000),
+      );
     });
+    const serve = async (): Promise<unknown> => {
+      const request = await this.request(requestType, undefined);
+      reading = false;
+      return this.run((handler) => handler(request, this.context));
+    };
     try {
-      const answer = await Promise.race([this.run((serve) => serve(request, this.context)), late]);
-      return this.answer(type, answer);
+      return this.answer(type, await Promise.race([serve(), late]));
     } catch (problem) {
       return this.failed(problem);
     } finally {
@@ -631,7 +663,7 @@ class Exchange {
       for await (const element of given) {
         begun = true;
         yield writer.value(this.found.route.finish(element));
-        if (this.controller.signal.aborted) {
+        if (this.signal.aborted) {
           throw new Lost(); // nobody listens: a body that throws breaks the connection
         }
       }
@@ -646,7 +678,7 @@ class Exchange {
       yield writer.problem(this.server.details(this.call.name, reading?.failed ?? problem, this.call.fails)[0]);
     } finally {
       this.done();
-      this.controller.abort(); // for a handler that still works when its reader has gone
+      this.abort(undefined); // for a handler that still works when its reader has gone
     }
   }
 
@@ -741,7 +773,7 @@ class Exchange {
   }
 
   /** Reads the request, from wherever its fields travel. */
-  private async request(requestType: string, timeout: number): Promise<unknown> {
+  private async request(requestType: string, timeout: number | undefined): Promise<unknown> {
     const { values } = this.found;
     const { request: codec, travel } = this.call;
     if (codec === undefined) {
@@ -787,24 +819,22 @@ class Exchange {
     }
   }
 
-  private async body(type: string, codec: wire.Codec<unknown>, timeout: number): Promise<unknown> {
+  private async body(type: string, codec: wire.Codec<unknown>, timeout: number | undefined): Promise<unknown> {
     this.plainBody();
     if (type !== web.cborType && type !== web.jsonType && (type !== "" || this.incoming.body !== undefined)) {
       throw new Refusal("unsupported-form", `Content-Type is application/cbor or application/json, not ${JSON.stringify(type)}`);
     }
     const limit = this.options.bodyLimit ?? 4 << 20;
-    const tooLarge = new Refusal("too-large", `the body is larger than ${String(limit)} bytes`);
+    const tooLarge = (): Refusal => new Refusal("too-large", `the body is larger than ${String(limit)} bytes`);
     if (Number(this.incoming.header("content-length") ?? 0) > limit) {
-      throw tooLarge;
+      throw tooLarge();
     }
     let body: Uint8Array | undefined = new Uint8Array();
     if (this.incoming.body !== undefined) {
       let read: { readonly body: Uint8Array | undefined } | undefined;
       try {
-        read = await within(
-          web.readAll(this.incoming.body, limit).then((all) => ({ body: all })),
-          timeout,
-        );
+        const all = web.readAll(this.incoming.body, limit).then((whole) => ({ body: whole }));
+        read = await (timeout === undefined ? all : within(all, timeout));
       } catch {
         throw new Refusal("invalid-request", "the body ended too early");
       }
@@ -814,7 +844,7 @@ class Exchange {
       ({ body } = read);
     }
     if (body === undefined) {
-      throw tooLarge;
+      throw tooLarge();
     }
     try {
       return type === "" ? wire.fromJson(codec, "{}") : web.decode(type, body, codec, this.options.itemLimit);

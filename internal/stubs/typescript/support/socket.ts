@@ -91,7 +91,7 @@ export function serveSockets(server: Server | SecureServer, mount: Mount): void 
     connection.once("close", () => {
       left.abort(new Error("the client has left"));
     });
-    void mount.upgrade(incomingOf(incoming, left.signal)).then((agreed) => {
+    void mount.upgrade(incomingOf(incoming, () => left.signal)).then((agreed) => {
       if (!("converse" in agreed)) {
         connection.end(rawAnswer(agreed));
         return;

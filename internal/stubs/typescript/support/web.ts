@@ -145,11 +145,23 @@ export interface Trace {
 
 /** A media type in lower case, without parameters. */
 export function mediaType(header: string | null | undefined): string {
+  if (header === cborType || header === jsonType) {
+    return header;
+  }
   return (header ?? "").split(";", 1)[0]?.trim().toLowerCase() ?? "";
 }
 
+/** A body as it comes. */
+export interface Chunks extends AsyncIterable<Uint8Array> {
+  /** A quicker way to all of it, where a transport has one: undefined when that is more than limit bytes. */
+  whole?(limit: number): Promise<Uint8Array | undefined>;
+}
+
 /** Reads chunks to their end; undefined when they are more than limit bytes. */
-export async function readAll(chunks: AsyncIterable<Uint8Array>, limit: number): Promise<Uint8Array | undefined> {
+export async function readAll(chunks: Chunks, limit: number): Promise<Uint8Array | undefined> {
+  if (chunks.whole !== undefined) {
+    return chunks.whole(limit);
+  }
   const parts: Uint8Array[] = [];
   let total = 0;
   for await (const chunk of chunks) {
@@ -159,6 +171,11 @@ export async function readAll(chunks: AsyncIterable<Uint8Array>, limit: number):
     }
     parts.push(chunk);
   }
+  return joined(parts, total);
+}
+
+/** Parts of so many bytes in all as one. */
+export function joined(parts: readonly Uint8Array[], total: number): Uint8Array {
   const [only] = parts;
   if (only !== undefined && parts.length === 1) {
     return only;

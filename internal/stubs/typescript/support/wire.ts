@@ -217,6 +217,16 @@ export function codePoints(text: string): number {
   return count;
 }
 
+/** Whether a text has less than low or more than high code points; most texts need not be counted for that. */
+export function lengthOutside(text: string, low: number, high: number): boolean {
+  const units = text.length; // one or two to a code point
+  if (units >= 2 * low && units <= high) {
+    return false;
+  }
+  const count = codePoints(text);
+  return count < low || count > high;
+}
+
 /** Writes a number for people, as JSON has it. */
 export function floatText(v: number): string {
   return Object.is(v, -0) ? "-0" : String(v);
