@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import asyncio
-import socket
 import sys
 from collections.abc import AsyncIterator, Iterator
 
 import uvicorn
 
-from gen.faithful.server import Context, Elements, Forbidden, Overloaded, Unauthenticated
+from gen.faithful.server import Context, Elements, Forbidden, Overloaded, Unauthenticated, listen
 from gen.skerry.matrix import (
     BerthAnswer,
     BerthRequest,
@@ -149,7 +148,7 @@ def gate(call: str | None, credentials: dict[str, str], headers: dict[str, str])
 def main() -> None:
     beat = float(sys.argv[2]) if len(sys.argv) > 2 else 15.0
     app = serve_pier(Server(), {"gate": gate, "element_limit": 200_000, "body_limit": 300_000, "beat": beat})
-    listener = socket.create_server(("127.0.0.1", int(sys.argv[1]) if len(sys.argv) > 1 else 0))
+    listener = listen(port=int(sys.argv[1]) if len(sys.argv) > 1 else 0)
     print(f"listening on http://127.0.0.1:{listener.getsockname()[1]}", flush=True)
     config = uvicorn.Config(app, log_level="error", ws="websockets-sansio", lifespan="off")
     uvicorn.Server(config).run([listener])

@@ -17,7 +17,7 @@ from typing import Any
 import uvicorn
 
 from gen.faithful.exchange import Request
-from gen.faithful.server import Context
+from gen.faithful.server import Context, listen
 from gen.skerry.matrix import EchoAnswer, EchoRequest, Pier, PierClient, serve_pier
 
 MESSAGE = EchoRequest(text="Skerry " * 30, names={"seats": 3, "lanes": 7})
@@ -53,7 +53,7 @@ def stubs() -> Any:
 
 
 def start(app_of: Callable[..., Any], *arguments: Any) -> int:
-    listener = socket.create_server(("127.0.0.1", 0))
+    listener = listen()
     multiprocessing.get_context("fork").Process(target=serve, args=(app_of, arguments, listener), daemon=True).start()
     port: int = listener.getsockname()[1]
     return port

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import socket
 import sys
 import traceback
 from collections.abc import AsyncIterator
@@ -10,7 +9,7 @@ from uuid import UUID, uuid4
 
 import uvicorn
 
-from gen.faithful.server import Context, Elements, Forbidden, serve
+from gen.faithful.server import Context, Elements, Forbidden, listen, serve
 from gen.faithful.wire import Instant
 from gen.skerry.booking import (
     Booking,
@@ -190,7 +189,7 @@ app = serve(
 
 
 def main() -> None:
-    listener = socket.create_server(("127.0.0.1", int(sys.argv[1]) if len(sys.argv) > 1 else 0))
+    listener = listen(port=int(sys.argv[1]) if len(sys.argv) > 1 else 0)
     print(f"listening on http://127.0.0.1:{listener.getsockname()[1]}", flush=True)
     uvicorn.Server(uvicorn.Config(app, log_level="error", ws="websockets-sansio", lifespan="off")).run([listener])
 

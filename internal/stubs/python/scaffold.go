@@ -136,13 +136,13 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 		add("test_"+call.Name+".py", func(c *stubs.Code) {
 			c.P("\"\"\"Starts the real server and calls %s.\"\"\"", call.FullName())
 			c.P("")
-			c.P("import socket")
 			c.P("import threading")
 			c.P("import time")
 			c.P("")
 			c.P("import uvicorn")
 			c.P("")
 			own := imports{}
+			own.add(gen+".faithful.server", "listen")
 			own.add(service, s.Name+"Client")
 			if call.Request != nil {
 				own.add(module(types, call.Request.Module), call.Request.Name)
@@ -152,7 +152,7 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 			c.P("")
 			c.P("")
 			block(c, fmt.Sprintf("def test_%s() -> None:", call.Name), func() {
-				c.P("listener = socket.create_server((\"127.0.0.1\", 0))")
+				c.P("listener = listen()")
 				c.P("server = uvicorn.Server(uvicorn.Config(make_app(), log_level=\"warning\", lifespan=\"off\", ws=\"websockets-sansio\"))")
 				c.P("thread = threading.Thread(target=server.run, args=([listener],))")
 				c.P("thread.start()")

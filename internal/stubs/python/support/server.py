@@ -8,6 +8,7 @@ import inspect
 import json
 import math
 import re
+import socket
 from base64 import b64decode
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
@@ -278,6 +279,19 @@ def serve(first: Mount, *others: Mount) -> Mount:
     if any(m.options for m in others):
         raise ValueError("options are given to the first mount, and hold for all")
     return Mount(first.definitions, [r for m in (first, *others) for r in m.routes], first.options)
+
+
+def listen(host: str = "127.0.0.1", port: int = 0) -> socket.socket:
+    """A listening socket for the server that an application runs under; the port 0 is a free one.
+
+    It says of itself that it is TCP: asyncio sends small writes at once for such sockets alone.
+    """
+    family, kind, protocol, _, address = socket.getaddrinfo(host, port, 0, socket.SOCK_STREAM, socket.IPPROTO_TCP)[0]
+    listener = socket.socket(family, kind, protocol)
+    listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    listener.bind(address)
+    listener.listen()
+    return listener
 
 
 def _decoded(segment: str) -> str:
