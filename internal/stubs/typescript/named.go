@@ -25,11 +25,22 @@ func (g *generator) named(n *schema.NamedType) {
 	} else {
 		g.P("export type %s = %s;", n.Name, g.typ(&plain))
 	}
+	if g.made[&n.Decl] {
+		g.P("")
+		g.doc(fmt.Sprintf("What makes %s.", n.Name))
+		g.P("export type %sInit = %s;", n.Name, g.initType(&plain))
+	}
 	g.P("")
 	g.doc(fmt.Sprintf("Makes and checks values of %s.", n.Name))
 	g.In(fmt.Sprintf("export const %s = {", ToolsName(&n.Decl)), func() {
-		g.method(fmt.Sprintf("make(value: %s): %s", g.typ(&plain), n.Name), func() {
-			if isBranded(&n.Type) {
+		from := g.typ(&plain)
+		if g.made[&n.Decl] {
+			from = n.Name + "Init"
+		}
+		g.method(fmt.Sprintf("make(value: %s): %s", from, n.Name), func() {
+			if g.made[&n.Decl] {
+				g.P("return %s;", g.remakeInside(&plain, "value"))
+			} else if isBranded(&n.Type) {
 				g.P("return value as %s;", n.Name)
 			} else {
 				g.P("return value;")
@@ -106,6 +117,9 @@ func (g *generator) union(u *schema.Union) {
 	g.P("")
 	g.doc("An alternative that these definitions do not list.")
 	g.P("export type %sUnlisted = %s.UnlistedAlternative;", u.Name, wire)
+	if g.made[&u.Decl] {
+		g.unionInit(u)
+	}
 	g.P("")
 	g.In(fmt.Sprintf("function read%sAlternative(r: %s.CborReader, number: number): %s {", u.Name, wire, u.Name), func() {
 		g.In("switch (number) {", func() {
@@ -119,6 +133,9 @@ func (g *generator) union(u *schema.Union) {
 	g.P("")
 	g.doc(fmt.Sprintf("Reads, writes and checks values of %s.", u.Name))
 	g.In(fmt.Sprintf("export const %s = {", tools), func() {
+		if g.made[&u.Decl] {
+			g.unionMake(u)
+		}
 		g.verbsOf(u.Name, tools, true)
 		g.unionWrite(u)
 		g.unionRead(u)

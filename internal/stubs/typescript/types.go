@@ -152,7 +152,7 @@ func (g *generator) message(m *schema.Message) {
 			if f.Presence != schema.Required {
 				mark, suffix = "?", " | undefined"
 			}
-			g.P("readonly %s%s: %s%s;", FieldName(f), mark, g.typ(f.Type), suffix)
+			g.P("readonly %s%s: %s%s;", FieldName(f), mark, g.initType(f.Type), suffix)
 		}
 		g.P("readonly [%s.unknown]?: readonly %s.UnknownField[] | undefined;", wire, wire)
 	}, "}")
@@ -253,26 +253,11 @@ func (g *generator) make(m *schema.Message) {
 		g.P("  {")
 		g.Deeper(2, func() {
 			for _, f := range m.Fields {
-				name := FieldName(f)
-				switch {
-				case f.Presence == schema.Defaulted:
-					g.P("%s: init.%s ?? %s,", name, name, parenthesized(g.literalOf(f.Type, f.Default)))
-				case f.Presence == schema.Optional && f.Type.Kind == schema.KindAny:
-					g.P("%s: init.%s ?? undefined,", name, name)
-				default:
-					g.P("%s: init.%s,", name, name)
-				}
+				g.P("%s", g.madeField(f))
 			}
 		})
 		g.P("  },")
 		g.P("  init,")
 		g.P(");")
 	}, "}")
-}
-
-func parenthesized(literal string) string {
-	if strings.Contains(literal, " as ") {
-		return "(" + literal + ")"
-	}
-	return literal
 }

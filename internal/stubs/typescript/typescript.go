@@ -46,6 +46,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 		typesAt = options.TypesAt + "/"
 	}
 	calls := options.Client || options.Server
+	made := madeFrom(defs)
 	for _, m := range defs.Modules {
 		index := stubs.NewCode("  ")
 		index.P("")
@@ -61,7 +62,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 			if !part.wanted {
 				continue
 			}
-			g := &generator{Code: stubs.NewCode("  "), module: m, imports: map[string]string{}, apart: part.name != "types", typesAt: typesAt, exhaustive: options.Exhaustive}
+			g := &generator{Code: stubs.NewCode("  "), module: m, imports: map[string]string{}, apart: part.name != "types", typesAt: typesAt, exhaustive: options.Exhaustive, made: made}
 			part.emit(g)
 			add(Folder(m)+"/"+part.name+".ts", g.file())
 			if part.name != "calls" {
@@ -118,6 +119,7 @@ type generator struct {
 	typesAt string            // before the path of what the output with the types holds, "" when it is this one
 
 	exhaustive bool
+	made       map[*schema.Decl]bool // see madeFrom
 }
 
 // file puts the imports before what was written.

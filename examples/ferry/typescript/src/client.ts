@@ -6,7 +6,7 @@ import { Instant, uuid } from "./gen/faithful/wire.js";
 import { BookingsClient, LARGEST_PARTY, SailingFull } from "./gen/skerry/booking/index.js";
 import { NotFound } from "./gen/skerry/common/index.js";
 import { FleetClient, StalePosition } from "./gen/skerry/fleet/index.js";
-import { type Passage, QuayClient, footPassageTools, gateCodeTools, languageTools, sailingCodeTools } from "./gen/skerry/quay/index.js";
+import { type PassageInit, QuayClient, gateCodeTools, languageTools, sailingCodeTools } from "./gen/skerry/quay/index.js";
 
 const [base = "http://127.0.0.1:8080", form = "cbor"] = process.argv.slice(2);
 const options = { form: form as Form, transport: nodeTransport(), socket: nodeSocket };
@@ -31,7 +31,7 @@ for (const s of sailings) {
 const request = {
   sailing: "NOR-0715",
   passengers: [
-    { name: "Ada Quill", needsHelp: false },
+    { name: "Ada Quill" },
     { name: "Tom Skua", needsHelp: true },
   ],
   deck: "car",
@@ -45,7 +45,7 @@ const found = await bookings.booking({ id: booked.id });
 console.log(`found      the booking again: ${String(found.id === booked.id)}, ${found.state}`);
 
 // The four kinds of failure are told apart by instanceof.
-const full = await failureOf(bookings.book({ ...request, passengers: Array.from({ length: LARGEST_PARTY }, () => ({ name: "A walking group", needsHelp: false })) }));
+const full = await failureOf(bookings.book({ ...request, passengers: Array.from({ length: LARGEST_PARTY }, () => ({ name: "A walking group" })) }));
 if (!(full instanceof SailingFull)) {
   throw full;
 }
@@ -92,8 +92,8 @@ if (!(missing instanceof MissingCredential)) {
 console.log(`missing    ${/needs (.*),/.exec(missing.message)?.[1] ?? ""}`);
 
 const gate = new QuayClient(base, { ...options, credentials: { gate: "north pier", crew: "a token" } });
-const passages: Passage[] = [
-  { kind: "foot", value: footPassageTools.make({ dogs: 1 }) },
+const passages: PassageInit[] = [
+  { kind: "foot", value: { dogs: 1 } },
   { kind: "vehicle", value: { plate: "SK 1204", metres: 4.5, refused: new Map() } },
   { kind: "vehicle", value: { plate: "SK 9", metres: 16, refused: new Map() } },
 ];

@@ -9,14 +9,17 @@ import { serveSockets } from "./gen/faithful/socket.js";
 import { Instant, uuid } from "./gen/faithful/wire.js";
 import { type Booking, type BookingsCalls, SailingFull, bookingTools, sailingTools, serveBookings } from "./gen/skerry/booking/index.js";
 import { NotFound } from "./gen/skerry/common/index.js";
-import { type FleetCalls, type Position, StalePosition, deckPlanTools, serveFleet, vesselTools } from "./gen/skerry/fleet/index.js";
+import { type FleetCalls, type Position, StalePosition, serveFleet, vesselTools } from "./gen/skerry/fleet/index.js";
 import { serveQuay } from "./gen/skerry/quay/index.js";
 import { gate, quayCalls } from "./quay.js";
 
 const vessel = vesselTools.make({
   id: uuid("0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01"),
   name: "Guillemot",
-  decks: [deckPlanTools.make({ deck: "car", seats: 0, lanes: 4 }), deckPlanTools.make({ deck: "saloon", seats: 60 })],
+  decks: [
+    { deck: "car", seats: 0, lanes: 4 },
+    { deck: "saloon", seats: 60 },
+  ],
   state: "moored",
   names: new Map([
     ["en", "Guillemot"],
@@ -56,7 +59,7 @@ const bookingCalls: BookingsCalls = {
       sailing: request.sailing,
       passengers: request.passengers,
       vehicle: request.vehicle,
-      fare: { hundredths: 1250n * BigInt(request.passengers.length), currency: "SKD" },
+      fare: { hundredths: 1250n * BigInt(request.passengers.length) },
       madeAt: Instant.fromDate(new Date()),
       deck: request.deck,
       extras: new Map(),

@@ -483,6 +483,11 @@ export function insideField(problem: unknown, fields: Fields, number: number): u
   return number === 0 ? problem : inside(problem, fields.find(([n]) => n === number)?.[1] ?? `#${String(number)}`);
 }
 
+/** A map of the same keys, with what make makes of the values. */
+export function mapValues<K, V, W>(map: ReadonlyMap<K, V>, make: (value: V) => W): Map<K, W> {
+  return new Map(Array.from(map, ([key, value]) => [key, make(value)]));
+}
+
 /** Refuses a map in which some key came twice. */
 export function distinct<K extends string | number | bigint, V>(map: Map<K, V>, key: K, value: V): void {
   if (map.has(key)) {
