@@ -115,6 +115,36 @@ func TestCheckIsQuick(t *testing.T) {
 	assert.Less(t, least, 30.0)
 }
 
+// TestGenerateIsQuick holds the stubs of a thousand messages in three languages,
+// and a run that finds nothing changed. The targets are 1 s and 50 ms.
+func TestGenerateIsQuick(t *testing.T) {
+	dir, cache := t.TempDir(), t.TempDir()
+	files := map[string]string{"faithful.toml": "name = \"quick\"\nsources = [\"definitions\"]\n" +
+		"[[stubs]]\nlanguage = \"go\"\ninto = \"go\"\npackage = \"skerry.example/go\"\n[[stubs]]\nlanguage = \"typescript\"\ninto = \"typescript\"\n[[stubs]]\nlanguage = \"python\"\ninto = \"python\"\n"}
+	for file := range 20 {
+		text := fmt.Sprintf("module skerry.m%d\n", file)
+		for i := range 50 {
+			text += fmt.Sprintf("/// Leg %d.\nmessage Leg%d { #1 id uuid #2 name text where length 1..80 #3 at instant? #4 seats int32 = 1 where 1..12 #5 names [text] #6 next Leg%d? }\n", i, i, (i+1)%50)
+		}
+		files[fmt.Sprintf("definitions/m%d.faithful", file)] = text
+	}
+	require.NoError(t, layOut(dir, files))
+	run := func(options ...string) float64 {
+		c := toolchain.Faithful(t, dir, append([]string{"generate"}, options...)...)
+		c.Env = append(os.Environ(), "XDG_CACHE_HOME="+cache)
+		start := time.Now()
+		output, err := c.CombinedOutput()
+		require.NoError(t, err, "%s", output)
+		return time.Since(start).Seconds()
+	}
+	first := toolchain.Measured(func(s float64) bool { return s < 1 }, func() float64 { return run("--force") })
+	run()
+	unchanged := toolchain.Measured(func(s float64) bool { return s < 0.05 }, func() float64 { return run() })
+	t.Logf("the stubs of a thousand messages in three languages take %.2f s; seeing that nothing has changed takes %.0f ms", first, 1000*unchanged)
+	assert.Less(t, first, 5.0)
+	assert.Less(t, unchanged, 0.2)
+}
+
 func layOut(dir string, files map[string]string) error {
 	for path, text := range files {
 		full := filepath.Join(dir, path)

@@ -1,11 +1,15 @@
 package command
 
 import (
+	"crypto/sha256"
 	"flag"
 	"fmt"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
+	"time"
 
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/report"
@@ -69,6 +73,10 @@ whenever definitions change; wrong ones leave the last good stubs in place.`,
 			if err != nil {
 				return trouble, err
 			}
+			memory := g.memory(w, p)
+			if outputs, plans := memory.recall(p, g.only); plans != nil {
+				return applyPlans(w, *kind, outputs, plans, g.dry)
+			}
 			defs, findings, err := project.Load(w.Dir, g.of)
 			if err != nil {
 				return trouble, err
@@ -80,9 +88,78 @@ whenever definitions change; wrong ones leave the last good stubs in place.`,
 			if err != nil {
 				return trouble, err
 			}
-			return applyPlans(w, *kind, outputs, plans, g.dry)
+			status, err := applyPlans(w, *kind, outputs, plans, g.dry)
+			if err == nil && status == fine && !g.dry {
+				memory.keep(plans)
+			}
+			return status, err
 		}
 	},
+}
+
+// memory is where generate remembers what it made, and of what: "" where there is
+// no such place, or it is no use.
+type memory struct {
+	cache, key string
+	now        time.Time
+}
+
+// memory makes the key of all that stubs are made from: this program, the
+// project's settings and its working definitions.
+func (g *generation) memory(w *World, p *project.Project) memory {
+	cache, err := os.UserCacheDir()
+	if err != nil || g.force || g.of != "draft" {
+		return memory{}
+	}
+	hash := sha256.New()
+	program, err := os.Executable()
+	if err != nil {
+		return memory{}
+	}
+	info, err := os.Stat(program)
+	if err != nil {
+		return memory{}
+	}
+	fmt.Fprintln(hash, program, info.Size(), info.ModTime().UnixNano(), Version)
+	settings, err := os.ReadFile(filepath.Join(p.Dir, project.ConfigName))
+	if err != nil {
+		return memory{}
+	}
+	fmt.Fprintf(hash, "%d\n%s\n", len(settings), settings)
+	files, err := p.Files()
+	if err != nil {
+		return memory{}
+	}
+	for _, f := range files {
+		fmt.Fprintf(hash, "%q %d\n%s\n", f.Name, len(f.Text), f.Text)
+	}
+	return memory{filepath.Join(cache, "faithful"), fmt.Sprintf("%x", hash.Sum(nil)), w.Now()}
+}
+
+// recall returns plans that change nothing, where nothing has changed since the
+// last run; else nil.
+func (m memory) recall(p *project.Project, only string) ([]project.Output, []*stubs.Plan) {
+	outputs, err := chooseOutputs(p, only)
+	if err != nil || m.key == "" {
+		return nil, nil
+	}
+	var plans []*stubs.Plan
+	for _, o := range outputs {
+		plan := stubs.Recall(m.cache, filepath.Join(p.Dir, filepath.FromSlash(o.Into)), m.key, m.now)
+		if plan == nil {
+			return nil, nil
+		}
+		plans = append(plans, plan)
+	}
+	return outputs, plans
+}
+
+func (m memory) keep(plans []*stubs.Plan) {
+	for _, plan := range plans {
+		if m.key != "" {
+			plan.Remember(m.cache, m.key, m.now)
+		}
+	}
 }
 
 // generation is what generate was asked to do.
@@ -97,27 +174,36 @@ func (g *generation) plan(p *project.Project, defs *schema.Definitions) ([]proje
 	if err != nil {
 		return nil, nil, err
 	}
-	var plans []*stubs.Plan
-	for _, o := range outputs {
-		language, err := languageNamed(o.Language)
+	plans := make([]*stubs.Plan, len(outputs))
+	failed := make([]error, len(outputs))
+	var all sync.WaitGroup
+	for i, o := range outputs {
+		all.Go(func() { plans[i], failed[i] = g.planOutput(p, defs, o) })
+	}
+	all.Wait()
+	for _, err := range failed {
 		if err != nil {
 			return nil, nil, err
 		}
-		options, err := stubOptions(p, o)
-		if err != nil {
-			return nil, nil, err
-		}
-		files, err := language.Generate(defs, stubs.About{Name: p.Config.Name, Version: g.of}, options)
-		if err != nil {
-			return nil, nil, err
-		}
-		plan, err := stubs.Prepare(filepath.Join(p.Dir, filepath.FromSlash(o.Into)), files, g.force)
-		if err != nil {
-			return nil, nil, err
-		}
-		plans = append(plans, plan)
 	}
 	return outputs, plans, nil
+}
+
+// planOutput makes the stubs of one output.
+func (g *generation) planOutput(p *project.Project, defs *schema.Definitions, o project.Output) (*stubs.Plan, error) {
+	language, err := languageNamed(o.Language)
+	if err != nil {
+		return nil, err
+	}
+	options, err := stubOptions(p, o)
+	if err != nil {
+		return nil, err
+	}
+	files, err := language.Generate(defs, stubs.About{Name: p.Config.Name, Version: g.of}, options)
+	if err != nil {
+		return nil, err
+	}
+	return stubs.Prepare(filepath.Join(p.Dir, filepath.FromSlash(o.Into)), files, g.force)
 }
 
 // stubOptions says what an output holds, and where its types are.

@@ -123,7 +123,7 @@ func (g *generator) outside(t *schema.Type, value string, b *schema.Bounds) (con
 		compare("%s %s %s", b.Low != nil, b.High != nil, g.literal)
 		shown = value
 	case schema.KindDuration:
-		compare("%s %s %s", b.Low != nil, b.High != nil, g.literal)
+		compare("%s %s %s", b.Low != nil, b.High != nil, func(v any) string { return strings.ReplaceAll(g.literal(v), " * ", "*") })
 		shown = g.wire() + ".DurationText(" + value + ")"
 	case schema.KindFloat32, schema.KindFloat64:
 		// Negated, so that NaN is outside.

@@ -7,13 +7,13 @@
 //	named.go    named types; union.go unions
 //	cbor.go     reading and writing CBOR; json.go JSON; scalars.go scalars in both
 //	bounds.go   what finds violations
+//	layout.go   the layout of gofmt
 //	service.go  clients and servers
 package golang
 
 import (
 	"embed"
 	"fmt"
-	"go/format"
 	"io/fs"
 	"slices"
 	"strconv"
@@ -49,8 +49,8 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 		types = root
 	}
 	var files []stubs.File
-	add := func(path string, source []byte) error {
-		formatted, err := format.Source(source)
+	add := func(path string, source []byte, as layout) error {
+		formatted, err := laidOut(source, as)
 		if err != nil {
 			return fmt.Errorf("%s: %w", path, err)
 		}
@@ -76,14 +76,14 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 			}
 			g.Code, g.imports, g.apart = stubs.NewCode("\t"), map[string]string{}, part.apart
 			part.emit()
-			if err := add(base+part.suffix, g.file(!documented)); err != nil {
+			if err := add(base+part.suffix, g.file(!documented), map[bool]layout{true: bodies, false: columns}[part.suffix == ".go"]); err != nil {
 				return nil, err
 			}
 			documented = true
 		}
 	}
 	if calls {
-		if err := add("faithful/about/about.go", aboutFile(defs, about, root)); err != nil {
+		if err := add("faithful/about/about.go", aboutFile(defs, about, root), columns); err != nil {
 			return nil, err
 		}
 	}
@@ -101,7 +101,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 			return err
 		}
 		imports := strings.NewReplacer(supportImport+"/wire", types+"/faithful/wire", supportImport, root+"/faithful")
-		return add("faithful"+strings.TrimPrefix(path, "support"), []byte(imports.Replace(string(text))))
+		return add("faithful"+strings.TrimPrefix(path, "support"), []byte(imports.Replace(string(text))), written)
 	})
 	slices.SortFunc(files, func(a, b stubs.File) int { return strings.Compare(a.Path, b.Path) })
 	return files, err
