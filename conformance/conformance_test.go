@@ -451,3 +451,9 @@ func TestTypeScriptSupport(t *testing.T) {
 	require.NoError(t, err, "%s", output)
 	assert.Regexp(t, `# pass [1-9]`, string(output))
 }
+
+// TestPythonSupport runs the tests of what the Python stubs share.
+func TestPythonSupport(t *testing.T) {
+	output := toolchain.Run(t, "python", toolchain.Python(t), "-m", "pytest", "-q", "-p", "no:cacheprovider", "test_support.py")
+	assert.Regexp(t, `[1-9][0-9]* passed`, output)
+}

@@ -342,3 +342,47 @@ func TestFailuresAreToldApart(t *testing.T) {
 	var notFound *common.NotFound
 	assert.False(t, errors.As(err, &notFound))
 }
+
+// TestScaffoldsRun makes starting points of a server in each language, and runs
+// the tests that come with them.
+func TestScaffoldsRun(t *testing.T) {
+	for _, service := range []string{"Bookings", "Quay"} {
+		dir := t.TempDir()
+		project, err := Files()
+		require.NoError(t, err)
+		for path, text := range project {
+			full := filepath.Join(dir, filepath.FromSlash(path))
+			require.NoError(t, os.MkdirAll(filepath.Dir(full), 0o777))
+			require.NoError(t, os.WriteFile(full, []byte(text), 0o666))
+		}
+		toolchain.Run(t, dir, toolchain.Program(t), "generate")
+		scaffold := func(t *testing.T, language, into string) {
+			arguments := []string{"scaffold", language, service, "--into", into}
+			assert.Contains(t, toolchain.Run(t, dir, toolchain.Program(t), arguments...), "files written, 0 there already")
+			assert.Contains(t, toolchain.Run(t, dir, toolchain.Program(t), append(arguments, "--dry")...), "0 files to write")
+		}
+		t.Run("go "+service, func(t *testing.T) {
+			scaffold(t, "go", "go/made")
+			toolchain.Run(t, dir, "go", "vet", "./go/made")
+			toolchain.Run(t, dir, "go", "test", "./go/made")
+		})
+		t.Run("typescript "+service, func(t *testing.T) {
+			toolchain.Require(t, "typescript")
+			scaffold(t, "typescript", "typescript/src/made")
+			out := toolchain.BuildTypeScript(t, filepath.Join(dir, "typescript"), t.TempDir())
+			tests, err := filepath.Glob(filepath.Join(out, "made", "handlers", "*.test.js"))
+			require.NoError(t, err)
+			assert.Regexp(t, `# pass [1-9]`, toolchain.Run(t, out, "node", append([]string{"--test"}, tests...)...))
+		})
+		t.Run("python "+service, func(t *testing.T) {
+			python := toolchain.Python(t)
+			scaffold(t, "python", "python/made")
+			c := exec.Command(python, "-m", "pytest", "-q", "-p", "no:cacheprovider", "made")
+			c.Dir = filepath.Join(dir, "python")
+			c.Env = append(os.Environ(), "PYTHONPATH="+c.Dir+":"+filepath.Join(c.Dir, "made"))
+			output, err := c.CombinedOutput()
+			require.NoError(t, err, "%s", output)
+			assert.Regexp(t, `[1-9][0-9]* passed`, string(output))
+		})
+	}
+}

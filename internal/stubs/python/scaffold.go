@@ -69,7 +69,7 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 		})
 	})
 	for _, call := range s.Calls {
-		class := syntaxPascal(call.Name)
+		class := "Serve" + syntaxPascal(call.Name)
 		add("handlers/"+call.Name+".py", func(c *stubs.Code) {
 			imports := imports{}
 			name := func(m *schema.Message) string {

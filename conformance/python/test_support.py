@@ -1,0 +1,139 @@
+"""Tests of what the stubs share, with pytest."""
+
+from __future__ import annotations
+
+import copy
+import pickle
+from collections.abc import Callable
+from datetime import datetime, timedelta, timezone
+from decimal import Decimal
+from typing import Any
+
+import pytest
+
+from gen.faithful import stream, web, wire
+from gen.faithful.exchange import retry_after
+from gen.faithful.server import listen, serve
+from gen.skerry.matrix import EchoRequest, Pier, PierFull, Tick, serve_pier
+from gen.skerry.shared import Deck
+
+
+def test_instants() -> None:
+    for text, want in [
+        ("2026-07-15T09:30:00+02:00", "2026-07-15T07:30:00Z"),
+        ("1969-12-31T23:59:58.500Z", "1969-12-31T23:59:58.5Z"),
+        ("0001-01-01T00:00:00Z", "0001-01-01T00:00:00Z"),
+        ("9999-12-31T23:59:59.999999999Z", "9999-12-31T23:59:59.999999999Z"),
+    ]:
+        assert str(wire.Instant.parse(text)) == want
+    for text in ("", "2026-02-29T00:00:00Z", "2026-01-01T24:00:00Z", "2026-01-01T00:00:60Z", "2026-01-01T00:00:00"):
+        with pytest.raises(wire.WireError):
+            wire.Instant.parse(text)
+    moment = datetime(2026, 7, 15, 9, 30, 0, 250_000, timezone(timedelta(hours=2)))
+    assert wire.Instant.of(moment).to_datetime() == moment
+    with pytest.raises(ValueError, match="time zone"):
+        wire.Instant.of(datetime(2026, 7, 15))
+    with pytest.raises(wire.WireError):
+        wire.Instant(1 << 60)
+
+
+def test_durations() -> None:
+    for text, nanos in [
+        ("PT90S", 90_000_000_000),
+        ("-PT0.5S", -500_000_000),
+        ("P1DT1H1M", 90_060_000_000_000),
+        ("-PT0S", 0),
+    ]:
+        assert wire.Duration.parse(text).nanoseconds == nanos
+    for text in ("", "P", "PT", "PT1.S", "pt1S", "PT1.5M", "PT9223372037S"):
+        with pytest.raises(wire.WireError):
+            wire.Duration.parse(text)
+    assert str(wire.Duration.of(timedelta(minutes=1, milliseconds=500))) == "PT60.5S"
+    assert wire.Duration.seconds(1.5).to_timedelta() == timedelta(seconds=1.5)
+
+
+def test_decimals() -> None:
+    for text in ("0", "1.50", "-0.01", "9" * 34):
+        assert wire.decimal_text(wire.parse_decimal(text)) == text
+    assert wire.decimal_text(Decimal("15E2")) == "1500"
+    for wrong in ("", "-0", "1.", ".5", "NaN", "9" * 35):
+        with pytest.raises(wire.WireError):
+            wire.parse_decimal(wrong)
+
+
+def test_enums() -> None:
+    assert Deck("open") == "open" and Deck.OPEN.listed and Deck(f"#{Deck.OPEN.number()}").number() == Deck.OPEN.number()
+    assert not Deck("#900").listed and Deck("#900").number() == 900
+    with pytest.raises(wire.WireError):
+        Deck("?moon").number()
+    assert pickle.loads(pickle.dumps(Deck.OPEN)) == Deck.OPEN
+
+
+def test_messages_and_errors_travel_in_python_too() -> None:
+    message = EchoRequest(text="a", names={"seats": 3})
+    assert pickle.loads(pickle.dumps(message)) == message == copy.deepcopy(message)
+    error = pickle.loads(pickle.dumps(PierFull(berths=7)))
+    assert isinstance(error, PierFull) and error.berths == 7
+
+
+def elements(form: str, *, limit: int = 1 << 20) -> stream.Elements:
+    return stream.Elements(json=form == "json", cls=Tick, limit=limit)
+
+
+@pytest.mark.parametrize("form", ["cbor", "json"])
+def test_streams_are_read_however_they_are_cut(form: str) -> None:
+    writer = stream.ElementWriter(json=form == "json", sequence=True, limit=1 << 20)
+    ticks = [Tick(n=n, text='é{[\\"' * n) for n in range(5)]
+    whole = b"".join([writer.value(ticks[0]), writer.beat(), *[writer.value(t) for t in ticks[1:]], writer.end()])
+    for size in (1, 2, 3, 7, len(whole)):
+        reader = elements(form)
+        seen: list[Any] = []
+        for at in range(0, len(whole), size):
+            seen += list(reader.feed(whole[at : at + size]))
+        reader.finish()
+        assert [value for kind, value in seen if kind == "value"] == ticks
+        assert seen[-1][0] == "end"
+    for at in range(len(whole) - (1 if form == "json" else 0)):
+        reader = elements(form)
+        assert all(kind == "value" for kind, _ in reader.feed(whole[:at]))
+        with pytest.raises(stream.LostError):
+            reader.finish()
+
+
+@pytest.mark.parametrize("form", ["cbor", "json"])
+def test_streams_refuse_what_is_none(form: str) -> None:
+    writer = stream.ElementWriter(json=form == "json", sequence=True, limit=1 << 20)
+    for wrong in (b"no stream", writer.end() + writer.end(), writer.end() + writer.value(Tick(n=1)), b"\xff\xff"):
+        with pytest.raises((stream.BadElementError, stream.LostError, wire.WireError)):
+            reader = elements(form)
+            list(reader.feed(wrong))
+            reader.finish()
+    with pytest.raises(stream.BadElementError) as large:
+        list(elements(form, limit=50).feed(writer.value(Tick(n=1, text="x" * 100))))
+    assert large.value.too_large
+    with pytest.raises(stream.BadElementError):
+        stream.ElementWriter(json=form == "json", sequence=True, limit=50).value(Tick(n=1, text="x" * 100))
+
+
+def test_headers() -> None:
+    assert web.media_type("Application/JSON; charset=utf-8") == "application/json"
+    assert web.media_type(None) == ""
+    assert retry_after("3") == 3.0
+    assert retry_after("Wed, 21 Oct 2015 07:28:00 GMT") == 0.0
+    assert retry_after("soon") is None and retry_after(None) is None
+
+
+def test_mounts_with_options_of_their_own_are_not_joined() -> None:
+    class Nothing(Pier):
+        pass
+
+    plain: Callable[[], Any] = lambda: serve_pier(Nothing())  # noqa: E731
+    assert len(serve(plain(), plain()).routes) == 2 * len(plain().routes)
+    with pytest.raises(ValueError, match="first mount"):
+        serve(plain(), serve_pier(Nothing(), {"beat": 1.0}))
+
+
+def test_a_listener_sends_small_writes_at_once() -> None:
+    listener = listen()
+    assert listener.proto != 0 and listener.getsockname()[1] > 0
+    listener.close()
