@@ -199,7 +199,14 @@ func (g *generation) planOutput(p *project.Project, defs *schema.Definitions, o 
 	if err != nil {
 		return nil, err
 	}
-	files, err := language.Generate(defs, stubs.About{Name: p.Config.Name, Version: g.of}, options)
+	if o.Async && !slices.ContainsFunc(language.Options(), func(x stubs.Option) bool { return x.Key == "async" }) {
+		return nil, fmt.Errorf("the output into %s has the key async, which %s does not have: remove it", o.Into, o.Language)
+	}
+	version, err := project.VersionOf(p.Dir, g.of)
+	if err != nil {
+		return nil, err
+	}
+	files, err := language.Generate(defs, stubs.About{Name: p.Config.Name, Version: version}, options)
 	if err != nil {
 		return nil, err
 	}

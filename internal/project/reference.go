@@ -1,6 +1,8 @@
 package project
 
 import (
+	"cmp"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -51,6 +53,23 @@ func Load(dir, ref string) (*schema.Definitions, []source.Finding, error) {
 		return nil, nil, fmt.Errorf("there is no version %s; the sealed versions are: %s", ref, strings.Join(ledger.Names(), ", "))
 	}
 	return Sealed(ledger, entry)
+}
+
+// VersionOf is what the definitions that a reference names call themselves: a
+// version's number for latest, else the reference itself.
+func VersionOf(dir, ref string) (string, error) {
+	if ref != "latest" {
+		return ref, nil
+	}
+	p, err := Open(dir)
+	if err != nil {
+		return "", err
+	}
+	ledger, err := versions.Open(p.Dir)
+	if err != nil || ledger.Latest() == nil {
+		return "", cmp.Or(err, errors.New("no version is sealed yet"))
+	}
+	return ledger.Latest().Version, nil
 }
 
 // Sealed loads a sealed version.
