@@ -123,6 +123,9 @@ func writeFiles(t *testing.T, dir string, files []stubs.File) {
 // TestAwkwardNames compiles stubs of definitions whose names languages, or the
 // emitted code, have taken.
 func TestAwkwardNames(t *testing.T) {
+	if testing.Short() {
+		t.Skip("skipped: -short leaves out stubs of thousands of names")
+	}
 	defs := awkwardDefinitions(t)
 	t.Run("go", func(t *testing.T) {
 		dir := t.TempDir()

@@ -199,6 +199,9 @@ service AddedService {
 // ferry line, and compiles and runs the programs of the documented ways,
 // unchanged, against the stubs of that.
 func TestAdditionsBreakNobody(t *testing.T) {
+	if testing.Short() {
+		t.Skip("skipped: -short leaves out stubs of many additions")
+	}
 	dir := t.TempDir()
 	project, err := Files()
 	require.NoError(t, err)

@@ -346,6 +346,9 @@ func TestFailuresAreToldApart(t *testing.T) {
 // TestScaffoldsRun makes starting points of a server in each language, and runs
 // the tests that come with them.
 func TestScaffoldsRun(t *testing.T) {
+	if testing.Short() {
+		t.Skip("skipped: -short leaves out scaffolds of whole services")
+	}
 	for _, service := range []string{"Bookings", "Quay"} {
 		dir := t.TempDir()
 		project, err := Files()

@@ -66,8 +66,8 @@ func TestOutput(t *testing.T) {
 	for path, parts := range map[string][]string{
 		"a/m/types.ts": {
 			"import * as other from \"../../a/other/types.js\";\nimport * as wire from \"../../faithful/wire.js\";\n",
-			"/**\n * A booking.\n *\n * Ends *\\/ here.\n */\nexport interface Booking {\n  /** How many. */\n  readonly seats: number;\n  /** @deprecated use seats */\n  readonly notes?: other.NoteInit | undefined;\n",
-			"export interface BookingInit {\n  readonly seats?: number | undefined;\n  readonly notes?: other.Note | undefined;\n",
+			"/**\n * A booking.\n *\n * Ends *\\/ here.\n */\nexport interface Booking {\n  /** How many. */\n  readonly seats: number;\n  /** @deprecated use seats */\n  readonly notes?: other.Note | undefined;\n",
+			"export interface BookingInit {\n  readonly seats?: number | undefined;\n  readonly notes?: other.NoteInit | undefined;\n",
 			"/** Full. */\nexport class Full extends wire.DeclaredError {\n  declare readonly left: bigint;\n", "left: init.left ?? 5n,",
 		},
 		"a/m/client.ts":     {"  /**\n   * Books.\n   *\n   * Its errors are Full.\n   */\n  book(request: types.BookingInit, options?: client.CallOptions): Promise<void> {\n"},
