@@ -459,10 +459,19 @@ def _fraction(seconds: int, nanos: int) -> bytes:
     return b"\xa2\x01" + cbor_int(seconds) + b"\x28" + cbor_int(nanos)
 
 
+_MILLIS_HEAD = b"\xd9\x03\xe9\xa2\x01\x1a"
+_MILLIS_UNIT = 0x2219
+_MILLIS = struct.Struct(">6sIHH")
+"""An instant of the years 1970 to 2106 and more than 255 milliseconds, or one with fewer that others wrote."""
+
+
 def cbor_instant(v: Instant) -> bytes:
-    if v.nanos == 0:
-        return b"\xc1" + cbor_int(v.seconds)
-    return b"\xd9\x03\xe9" + _fraction(v.seconds, v.nanos)
+    seconds, nanos = v.seconds, v.nanos
+    if nanos == 0:
+        return b"\xc1" + cbor_int(seconds)
+    if nanos >= 256_000_000 and nanos % 1_000_000 == 0 and 65536 <= seconds < 1 << 32:
+        return _MILLIS.pack(_MILLIS_HEAD, seconds, _MILLIS_UNIT, nanos // 1_000_000)
+    return b"\xd9\x03\xe9" + _fraction(seconds, nanos)
 
 
 def cbor_duration(v: Duration) -> bytes:
@@ -1930,9 +1939,19 @@ def fast_instant(d: bytes, i: int) -> tuple[Instant, int]:
     if d[i] == 0xC1:
         if d[i + 1] == 0x1A:
             j = i + 6
-            return Instant(int.from_bytes(d[i + 2 : j], "big")), j
+            at = new(Instant)
+            at.seconds = int.from_bytes(d[i + 2 : j], "big")
+            at.nanos = 0
+            return at, j
         seconds, i = fast_int(d, i + 1)
         return Instant(seconds), i
+    if i + 14 <= len(d):
+        start, seconds, unit, millis = _MILLIS.unpack_from(d, i)
+        if start == _MILLIS_HEAD and unit == _MILLIS_UNIT and 0 < millis < 1000:
+            at = new(Instant)
+            at.seconds = seconds
+            at.nanos = millis * 1_000_000
+            return at, i + 14
     if d[i : i + 3] != b"\xd9\x03\xe9":
         raise SurpriseError
     seconds, nanos, i = _fast_time(d, i + 3)
