@@ -57,9 +57,9 @@ var languagesCommand = &command{
 // commonOptions are the keys of [[stubs]] that every language has.
 var commonOptions = []stubs.Option{
 	{Key: "into", Doc: "the output folder; required"},
-	{Key: "roles", Default: `["types", "client", "server"]`, Doc: "what the output holds; without types it shares those of another output"},
-	{Key: "types", Doc: "into of the output whose types are shared, where several have them"},
-	{Key: "exhaustive", Default: "false", Doc: "adds constructors of every field and interfaces of every call, which stop compiling when something is added"},
+	{Key: "roles", Default: `["types", "client", "server"]`, Doc: "what the output holds; without types it uses another's"},
+	{Key: "types", Doc: "into of the output whose types it uses, where several have them"},
+	{Key: "exhaustive", Default: "false", Doc: "adds what stops compiling when something is added"},
 }
 
 func optionRows(options []stubs.Option) [][]string {

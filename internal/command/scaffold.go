@@ -74,6 +74,14 @@ func scaffold(w *World, languageName, serviceName, into string, dry bool) (int, 
 	status, err := fine, error(nil)
 	buffered(w, func(printer *report.Printer) {
 		status, err = writeMissing(printer, dir, into, language.Scaffold(service, options), dry)
+		if err != nil || dry {
+			return
+		}
+		printer.Line("")
+		printer.Line("%s", printer.In(report.Bold, "Next"))
+		for _, line := range language.Next(filepath.ToSlash(filepath.Clean(into)), options) {
+			printer.Line("  %s", line)
+		}
 	})
 	return status, err
 }

@@ -65,6 +65,8 @@ type Language interface {
 	// Scaffold returns starting points for a server of a service, that belong
 	// to the user.
 	Scaffold(s *schema.Service, options Options) []File
+	// Next lists the commands that run and test what Scaffold wrote into a folder.
+	Next(into string, options Options) []string
 }
 
 // Code is a writer for source code: it knows the indent, and nothing else.

@@ -10,6 +10,11 @@ import (
 	"faithfulcourier/internal/stubs"
 )
 
+// Next lists the commands that run and test what Scaffold wrote.
+func (Language) Next(into string, _ stubs.Options) []string {
+	return []string{"go run ./" + into, "go test ./" + into}
+}
+
 // Scaffold writes a main program, and for each call a file with its handler and
 // one with a test. Handlers add themselves to the calls of the server, so that
 // a later run only has to add files.

@@ -4,12 +4,21 @@ import (
 	"cmp"
 	"fmt"
 	"maps"
+	"path"
 	"slices"
 	"strings"
 
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/stubs"
 )
+
+// Next lists the commands that run and test what Scaffold wrote.
+func (Language) Next(into string, options stubs.Options) []string {
+	// Imports begin where the package of the stubs lies.
+	up := strings.Repeat("../", strings.Count(options.Package, ".")+1)
+	root := path.Join(into, options.Into, up)
+	return []string{"PYTHONPATH=" + root + " python " + into + "/main.py", "PYTHONPATH=" + root + ":" + into + " python -m pytest " + into}
+}
 
 // Scaffold writes a main program, and for each call a file with its handler and
 // one with a test. The program puts all handlers together, so that a later run

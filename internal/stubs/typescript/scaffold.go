@@ -8,6 +8,15 @@ import (
 	"faithfulcourier/internal/stubs"
 )
 
+// Next lists the commands that run and test what Scaffold wrote.
+func (Language) Next(into string, _ stubs.Options) []string {
+	return []string{
+		"tsc, with " + into + " among what it compiles; then, where it puts that:",
+		"node main.js",
+		"node --test handlers/*.test.js",
+	}
+}
+
 // Scaffold writes a main program, and for each call a file with its handler and
 // one with a test. The program loads all files of handlers/, so that a later
 // run only has to add files.
