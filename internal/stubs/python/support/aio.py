@@ -5,7 +5,6 @@ from __future__ import annotations
 import asyncio
 import random
 import socket
-import ssl
 import time
 from collections.abc import (
     AsyncGenerator,
@@ -19,12 +18,12 @@ from collections.abc import (
 )
 from inspect import isawaitable
 from types import TracebackType
-from typing import Any, Generic, Literal, TypedDict, TypeVar
+from typing import Any, Generic, TypeVar
 
 import httpx
 
 from . import stream, web, wire
-from .exchange import Exchange, Request, checked, retry_after
+from .exchange import CommonOptions, Exchange, Request, checked, retry_after
 from .stream import Kind
 
 Q = TypeVar("Q")
@@ -42,31 +41,13 @@ Messages = AsyncIterable[T] | Iterable[T]
 """The elements of a request that is a stream."""
 
 
-class AsyncClientOptions(TypedDict, total=False):
+class AsyncClientOptions(CommonOptions, total=False):
     """How a client calls."""
 
-    form: Literal["cbor", "json"]
-    """What requests are sent as; "cbor" where it is not given."""
-    timeout: float
-    """In seconds, for each call with all its tries; 60 where it is not given. Of a stream, until it begins."""
-    idle_timeout: float
-    """In seconds, how long a stream may be silent; 60 where it is not given."""
-    tries: int
-    """How often a call that is safe or idempotent is sent at most; 4 where it is not given."""
-    headers: Mapping[str, str]
     credentials: Mapping[str, AsyncCredentialSource]
     """By the credential's name, with or without its module."""
     middleware: Sequence[AsyncMiddleware]
     """The first is the outermost."""
-    answer_limit: int
-    """In bytes; 4 MiB where it is not given."""
-    answer_item_limit: int
-    """List items and entries; 1,000,000 where it is not given."""
-    element_limit: int
-    """In bytes; 1 MiB where it is not given."""
-    on_digest: Callable[[str], None]
-    """Told when a server's definitions are not the ones of this client."""
-    ssl_context: ssl.SSLContext
 
 
 class AsyncClient(Exchange):

@@ -13,10 +13,10 @@ import time
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from types import TracebackType
-from typing import Any, Generic, Literal, TypedDict, TypeVar
+from typing import Any, Generic, TypeVar
 
 from . import stream, web, wire
-from .exchange import CredentialSource, Exchange, Request, checked, retry_after
+from .exchange import CommonOptions, CredentialSource, Exchange, Request, checked, retry_after
 
 Q = TypeVar("Q")
 A = TypeVar("A")
@@ -26,31 +26,13 @@ Middleware = Callable[[Request, Send], http.client.HTTPResponse]
 """Runs around every request of a client."""
 
 
-class ClientOptions(TypedDict, total=False):
+class ClientOptions(CommonOptions, total=False):
     """How a client calls."""
 
-    form: Literal["cbor", "json"]
-    """What requests are sent as; "cbor" where it is not given."""
-    timeout: float
-    """In seconds, for each call with all its tries; 60 where it is not given. Of a stream, until it begins."""
-    idle_timeout: float
-    """In seconds, how long a stream may be silent; 60 where it is not given."""
-    tries: int
-    """How often a call that is safe or idempotent is sent at most; 4 where it is not given."""
-    headers: Mapping[str, str]
     credentials: Mapping[str, CredentialSource]
     """By the credential's name, with or without its module."""
     middleware: Sequence[Middleware]
     """The first is the outermost."""
-    answer_limit: int
-    """In bytes; 4 MiB where it is not given."""
-    answer_item_limit: int
-    """List items and entries; 1,000,000 where it is not given."""
-    element_limit: int
-    """In bytes; 1 MiB where it is not given."""
-    on_digest: Callable[[str], None]
-    """Told when a server's definitions are not the ones of this client."""
-    ssl_context: ssl.SSLContext
 
 
 class Cancellation:

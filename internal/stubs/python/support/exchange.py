@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
+import ssl
 import time
 from base64 import b64encode
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from email.utils import parsedate_to_datetime
-from typing import Any
+from typing import Any, Literal, TypedDict
 from urllib.parse import urlsplit
 
 from . import web, wire
@@ -27,6 +28,29 @@ class Request:
     target: str
     headers: dict[str, str]
     body: bytes | None
+
+
+class CommonOptions(TypedDict, total=False):
+    """How every client calls."""
+
+    form: Literal["cbor", "json"]
+    """What requests are sent as; "cbor" where it is not given."""
+    timeout: float
+    """In seconds, for each call with all its tries; 60 where it is not given. Of a stream, until it begins."""
+    idle_timeout: float
+    """In seconds, how long a stream may be silent; 60 where it is not given."""
+    tries: int
+    """How often a call that is safe or idempotent is sent at most; 4 where it is not given."""
+    headers: Mapping[str, str]
+    answer_limit: int
+    """In bytes; 4 MiB where it is not given."""
+    answer_item_limit: int
+    """List items and entries; 1,000,000 where it is not given."""
+    element_limit: int
+    """In bytes; 1 MiB where it is not given."""
+    on_digest: Callable[[str], None]
+    """Told when a server's definitions are not the ones of this client."""
+    ssl_context: ssl.SSLContext
 
 
 class Exchange:
