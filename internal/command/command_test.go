@@ -146,6 +146,75 @@ func TestGenerateIsQuick(t *testing.T) {
 	assert.Less(t, unchanged, 0.2)
 }
 
+// TestWatch changes definitions under a program that watches them: each change
+// is a line, a wrong one leaves the last good stubs in place, and the program
+// ends when it is told to.
+func TestWatch(t *testing.T) {
+	dir := ferryProject(t)
+	c := toolchain.Faithful(t, dir, "generate", "--watch", "--only", "go")
+	output, err := c.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, c.Start())
+	t.Cleanup(func() { _ = c.Process.Kill() }) // unless it has ended
+	lines := make(chan string)
+	go func() {
+		defer close(lines)
+		for scanner := bufio.NewScanner(output); scanner.Scan(); {
+			lines <- scanner.Text()
+		}
+	}()
+	// next waits for a line about a run, and returns it with what came before.
+	next := func() (line string, before []string) {
+		for {
+			select {
+			case line, more := <-lines:
+				require.True(t, more, "%q", before)
+				if _, rest, ok := strings.Cut(line, " fine "); ok {
+					return "fine " + rest, before
+				}
+				if _, rest, ok := strings.Cut(line, " wrong "); ok {
+					return "wrong " + rest, before
+				}
+				before = append(before, line)
+			case <-time.After(20 * time.Second):
+				require.Fail(t, "nothing came", "%q", before)
+			}
+		}
+	}
+	edit := func(old, new string) {
+		path := filepath.Join(dir, "definitions", "booking.faithful")
+		text, err := os.ReadFile(path)
+		require.NoError(t, err)
+		require.Contains(t, string(text), old)
+		require.NoError(t, os.WriteFile(path, []byte(strings.Replace(string(text), old, new, 1)), 0o666))
+	}
+	line, _ := next()
+	assert.Equal(t, "fine go: 36 files written, 0 unchanged", line)
+	stubs := filepath.Join(dir, "go", "gen", "skerry", "booking", "booking.go")
+	good, err := os.ReadFile(stubs)
+	require.NoError(t, err)
+
+	edit("#5 to        text", "#5 to        string")
+	line, before := next()
+	assert.Equal(t, "wrong the last good stubs stay", line)
+	assert.Contains(t, strings.Join(before, "\n"), "there is no type string")
+	still, err := os.ReadFile(stubs)
+	require.NoError(t, err)
+	assert.Equal(t, string(good), string(still))
+
+	edit("#5 to        string", "#5 to        text?")
+	line, _ = next()
+	assert.Regexp(t, `^fine go: \d+ files written, \d+ unchanged$`, line)
+	changed, err := os.ReadFile(stubs)
+	require.NoError(t, err)
+	assert.NotEqual(t, string(good), string(changed))
+
+	require.NoError(t, c.Process.Signal(os.Interrupt))
+	for range lines {
+	}
+	assert.NoError(t, c.Wait())
+}
+
 func layOut(dir string, files map[string]string) error {
 	for path, text := range files {
 		full := filepath.Join(dir, path)

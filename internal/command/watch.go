@@ -84,7 +84,7 @@ func watchFolders(watcher *fsnotify.Watcher, dir string) {
 
 // again generates once, and says in a line what came of it, or what is wrong.
 func (g *generation) again(w *World) {
-	at := time.Now().Format("15:04:05")
+	at := w.Now().Format("15:04:05")
 	p := report.New(w.Out, w.Colour)
 	opened, err := project.Open(w.Dir)
 	if err != nil {
