@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import asyncio
 import copy
 import pickle
-from collections.abc import Callable
+import time
+from collections.abc import Iterator
 from datetime import datetime, timedelta, timezone
 from decimal import Decimal
 from typing import Any
@@ -13,7 +15,7 @@ import pytest
 
 from gen.faithful import stream, web, wire
 from gen.faithful.exchange import retry_after
-from gen.faithful.server import listen, serve
+from gen.faithful.server import _iterated, listen, serve
 from gen.skerry.matrix import EchoRequest, Pier, PierFull, Tick, serve_pier
 from gen.skerry.shared import Deck
 
@@ -127,7 +129,9 @@ def test_mounts_with_options_of_their_own_are_not_joined() -> None:
     class Nothing(Pier):
         pass
 
-    plain: Callable[[], Any] = lambda: serve_pier(Nothing())  # noqa: E731
+    def plain() -> Any:
+        return serve_pier(Nothing())
+
     assert len(serve(plain(), plain()).routes) == 2 * len(plain().routes)
     with pytest.raises(ValueError, match="first mount"):
         serve(plain(), serve_pier(Nothing(), {"beat": 1.0}))
@@ -137,3 +141,50 @@ def test_a_listener_sends_small_writes_at_once() -> None:
     listener = listen()
     assert listener.proto != 0 and listener.getsockname()[1] > 0
     listener.close()
+
+
+def test_generators_run_in_a_thread_and_little_ahead() -> None:
+    made: list[int] = []
+    closed: list[bool] = []
+
+    def numbers(count: int) -> Iterator[int]:
+        try:
+            for n in range(count):
+                made.append(n)
+                yield n
+        finally:
+            closed.append(True)
+
+    async def some() -> None:
+        reader: Any = _iterated(numbers(10_000))
+        assert [await anext(reader) for _ in range(3)] == [0, 1, 2]
+        await asyncio.sleep(0.05)
+        assert len(made) <= 3 + 16 + 1, "it runs ahead without a bound"
+        await reader.aclose()
+
+    asyncio.run(some())
+    for _ in range(200):
+        if closed:
+            break
+        time.sleep(0.01)
+    assert closed == [True] and len(made) < 30
+
+    async def every() -> list[int]:
+        return [n async for n in _iterated(numbers(2000))]
+
+    assert asyncio.run(every()) == list(range(2000))
+
+    def slow() -> Iterator[int]:
+        yield 1
+        time.sleep(0.5)
+        raise KeyError("late")
+
+    async def late() -> None:
+        reader = _iterated(slow())
+        began = time.monotonic()
+        assert await anext(reader) == 1
+        assert time.monotonic() - began < 0.4, "an element waits for the next one"
+        with pytest.raises(KeyError):
+            await anext(reader)
+
+    asyncio.run(late())

@@ -9,7 +9,9 @@ import json
 import math
 import re
 import socket
+import threading
 from base64 import b64decode
+from collections import deque
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any, Generic, Literal, TypedDict, TypeVar
@@ -955,7 +957,74 @@ async def _called(handler: Callable[..., Any], arguments: tuple[Any, ...]) -> An
     return await result if inspect.isawaitable(result) else result
 
 
-_END = object()
+class _Producer:
+    """Runs a generator in a thread of its own, a few elements ahead of their reader: it may take its time."""
+
+    AHEAD = 16
+
+    def __init__(self, source: Iterator[Any], loop: asyncio.AbstractEventLoop) -> None:
+        self._source = source
+        self._loop = loop
+        self._ready: deque[Any] = deque()
+        self._room = threading.Condition()
+        self._something = asyncio.Event()
+        self._asleep = self._stopped = self._done = False
+        self._failed: BaseException | None = None
+        context = contextvars.copy_context()
+        threading.Thread(target=context.run, args=(self._run,), daemon=True).start()
+
+    def _run(self) -> None:
+        try:
+            for element in self._source:
+                with self._room:
+                    while len(self._ready) >= self.AHEAD and not self._stopped:
+                        self._room.wait()
+                    if self._stopped:
+                        break
+                self._ready.append(element)
+                self._wake()
+        except BaseException as problem:
+            self._failed = problem
+        finally:
+            try:
+                if hasattr(self._source, "close"):
+                    self._source.close()  # here, since nobody else may while it runs
+            except BaseException as problem:
+                self._failed = self._failed or problem
+            self._done = True
+            self._wake()
+
+    def _wake(self) -> None:
+        if self._asleep:
+            self._asleep = False
+            try:
+                self._loop.call_soon_threadsafe(self._something.set)
+            except RuntimeError:
+                pass  # the loop has ended, and nobody reads any more
+
+    async def elements(self) -> AsyncIterator[Any]:
+        while True:
+            if self._ready:
+                element = self._ready.popleft()
+                if len(self._ready) == self.AHEAD // 2:
+                    with self._room:
+                        self._room.notify()
+                yield element
+            elif self._done and not self._ready:
+                if self._failed is not None:
+                    raise self._failed
+                return
+            else:
+                self._something.clear()
+                self._asleep = True
+                if not self._ready and not self._done:
+                    await self._something.wait()
+                self._asleep = False
+
+    def stop(self) -> None:
+        with self._room:
+            self._stopped = True
+            self._room.notify()
 
 
 async def _iterated(given: Any) -> AsyncIterator[Any]:
@@ -969,14 +1038,12 @@ async def _iterated(given: Any) -> AsyncIterator[Any]:
             if hasattr(iterator, "aclose"):
                 await iterator.aclose()
         return
-    elements = iter(given)
-    loop = asyncio.get_running_loop()
+    producer = _Producer(iter(given), asyncio.get_running_loop())
     try:
-        while (element := await loop.run_in_executor(None, next, elements, _END)) is not _END:
+        async for element in producer.elements():
             yield element
     finally:
-        if hasattr(elements, "close"):
-            elements.close()
+        producer.stop()
 
 
 def _violated(violations: list[wire.Violation]) -> _Refusal:
