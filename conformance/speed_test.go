@@ -248,6 +248,9 @@ func ratio(t testing.TB, ours, reference func(i int) error) float64 {
 // write faster than general libraries do with the same messages. It prints the
 // figures beside their targets.
 func TestStubsAreFaster(t *testing.T) {
+	if testing.Short() {
+		t.Skip("skipped: -short leaves out measuring")
+	}
 	for _, s := range shapes() {
 		for _, c := range contests(t, s) {
 			for _, name := range slices.Sorted(maps.Keys(c.targets)) {
@@ -285,6 +288,9 @@ func benchmark(b *testing.B, f func(i int) error) {
 // TestUnaryCallsAreFast holds a call through stub client and stub server
 // against a handler and a client of net/http that move the same bytes.
 func TestUnaryCallsAreFast(t *testing.T) {
+	if testing.Short() {
+		t.Skip("skipped: -short leaves out measuring")
+	}
 	ours, reference := unaryContest(t)
 	enough := func(r float64) bool { return r > 0.6 }
 	r := toolchain.Measured(enough, func() float64 { return 1 / ratio(t, ours, reference) })

@@ -118,6 +118,9 @@ func TestCheckIsQuick(t *testing.T) {
 // TestGenerateIsQuick holds the stubs of a thousand messages in three languages,
 // and a run that finds nothing changed. The targets are 1 s and 50 ms.
 func TestGenerateIsQuick(t *testing.T) {
+	if testing.Short() {
+		t.Skip("skipped: -short leaves out measuring")
+	}
 	dir, cache := t.TempDir(), t.TempDir()
 	files := map[string]string{"faithful.toml": "name = \"quick\"\nsources = [\"definitions\"]\n" +
 		"[[stubs]]\nlanguage = \"go\"\ninto = \"go\"\npackage = \"skerry.example/go\"\n[[stubs]]\nlanguage = \"typescript\"\ninto = \"typescript\"\n[[stubs]]\nlanguage = \"python\"\ninto = \"python\"\n"}

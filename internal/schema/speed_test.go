@@ -138,6 +138,9 @@ func goParser(t testing.TB, texts []string) (size int) {
 // TestFrontEndIsFast holds the front end (read, parse, resolve, check) against
 // go/parser, which only parses, and tidy against go/format, in the same run.
 func TestFrontEndIsFast(t *testing.T) {
+	if testing.Short() {
+		t.Skip("skipped: -short leaves out measuring")
+	}
 	text, texts := largeDefinitions(frontEndSize), goSource(t, frontEndSize)
 	atLeast := func(least float64) func(float64) bool { return func(r float64) bool { return r >= least } }
 	ratio := toolchain.Measured(atLeast(1), func() float64 {
