@@ -73,12 +73,20 @@ whenever definitions change; wrong ones leave the last good stubs in place.`,
 			if err != nil {
 				return trouble, err
 			}
-			memory := g.memory(w, p)
-			if outputs, plans := memory.recall(p, g.only); plans != nil {
-				return applyPlans(w, *kind, outputs, plans, g.dry)
-			}
-			defs, findings, err := project.Load(w.Dir, g.of)
-			if err != nil {
+			var past memory
+			var defs *schema.Definitions
+			var findings []source.Finding
+			if g.of == "draft" {
+				files, err := p.Files()
+				if err != nil {
+					return trouble, err
+				}
+				past = g.memory(w, p, files)
+				if outputs, plans := past.recall(p, g.only); plans != nil {
+					return applyPlans(w, *kind, outputs, plans, g.dry)
+				}
+				defs, findings = schema.Load(files)
+			} else if defs, findings, err = project.Load(w.Dir, g.of); err != nil {
 				return trouble, err
 			}
 			if source.Errors(findings) > 0 {
@@ -90,7 +98,7 @@ whenever definitions change; wrong ones leave the last good stubs in place.`,
 			}
 			status, err := applyPlans(w, *kind, outputs, plans, g.dry)
 			if err == nil && status == fine && !g.dry {
-				memory.keep(plans)
+				past.keep(plans)
 			}
 			return status, err
 		}
@@ -105,10 +113,10 @@ type memory struct {
 }
 
 // memory makes the key of all that stubs are made from: this program, the
-// project's settings and its working definitions.
-func (g *generation) memory(w *World, p *project.Project) memory {
+// project's settings and its working definitions, both as they were read.
+func (g *generation) memory(w *World, p *project.Project, files []*source.File) memory {
 	cache, err := os.UserCacheDir()
-	if err != nil || g.force || g.of != "draft" {
+	if err != nil || g.force {
 		return memory{}
 	}
 	hash := sha256.New()
@@ -121,15 +129,7 @@ func (g *generation) memory(w *World, p *project.Project) memory {
 		return memory{}
 	}
 	fmt.Fprintln(hash, program, info.Size(), info.ModTime().UnixNano(), Version)
-	settings, err := os.ReadFile(filepath.Join(p.Dir, project.ConfigName))
-	if err != nil {
-		return memory{}
-	}
-	fmt.Fprintf(hash, "%d\n%s\n", len(settings), settings)
-	files, err := p.Files()
-	if err != nil {
-		return memory{}
-	}
+	fmt.Fprintf(hash, "%#v\n", p.Config)
 	for _, f := range files {
 		fmt.Fprintf(hash, "%q %d\n%s\n", f.Name, len(f.Text), f.Text)
 	}

@@ -11,11 +11,11 @@ import (
 	"faithfulcourier/internal/files"
 )
 
-// Memory is what a run remembers of an output, outside of the project, so that
+// memory is what a run remembers of an output, outside of the project, so that
 // the next run of the same inputs need not make everything again to see that
 // nothing has changed. It is never needed: without it, or where anything is not
 // as it says, stubs are made and compared byte by byte.
-type Memory struct {
+type memory struct {
 	Key   string              `json:"key"` // of all that the stubs were made from
 	Saved time.Time           `json:"saved"`
 	Files map[string]memorial `json:"files"`
@@ -46,7 +46,7 @@ func memoryFile(cache, dir string) string {
 // Recall returns the plan that changes nothing, where a run with the same key has
 // left the output as it is now; else nil.
 func Recall(cache, dir, key string, now time.Time) *Plan {
-	var m Memory
+	var m memory
 	text, err := os.ReadFile(memoryFile(cache, dir))
 	if err != nil || json.Unmarshal(text, &m) != nil || m.Key != key || len(m.Files) == 0 {
 		return nil
@@ -75,7 +75,7 @@ func Recall(cache, dir, key string, now time.Time) *Plan {
 	return &Plan{Dir: dir, Unchanged: len(m.Files) - 1} // the record of what was made is no stub
 }
 
-func (m *Memory) write(cache, dir string) {
+func (m *memory) write(cache, dir string) {
 	target := memoryFile(cache, dir)
 	if text, err := json.Marshal(m); err == nil && os.MkdirAll(filepath.Dir(target), 0o777) == nil {
 		_ = files.Replace(target, text, 0o666)
@@ -88,7 +88,7 @@ func (p *Plan) Remember(cache, key string, now time.Time) {
 	if p.files == nil || len(p.Kept) > 0 {
 		return
 	}
-	m := Memory{Key: key, Saved: now, Files: map[string]memorial{}}
+	m := memory{Key: key, Saved: now, Files: map[string]memorial{}}
 	record, err := os.ReadFile(p.path(madeFile))
 	if err != nil {
 		return

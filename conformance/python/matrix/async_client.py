@@ -203,6 +203,25 @@ async def cancellation() -> None:
             if tick.n == 2:
                 break
 
+    # An upload that is given up while it waits for its next element, too.
+    lost = (await client.ended()).lost
+
+    async def slowly() -> AsyncIterator[Tick]:
+        yield Tick(n=1)
+        await asyncio.sleep(1000)
+
+    uploading = asyncio.ensure_future(client.sum(slowly()))
+    await asyncio.sleep(0.1)
+    uploading.cancel()
+    with refused(asyncio.CancelledError):
+        await uploading
+    for _ in range(300):
+        if (await client.ended()).lost > lost:
+            break
+        await asyncio.sleep(0.01)
+    else:
+        raise AssertionError("the handler did not notice")
+
     def enough() -> Iterator[Tick]:
         yield Tick(n=1)
         raise KeyError("enough")

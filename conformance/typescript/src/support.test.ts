@@ -1,11 +1,15 @@
 // Tests of what the stubs share, with Node's own test runner.
 import assert from "node:assert/strict";
+import { createServer } from "node:http";
+import type { AddressInfo } from "node:net";
 import { test } from "node:test";
 
 import { fetchTransport } from "./gen/faithful/client.js";
+import { nodeTransport } from "./gen/faithful/node.js";
 import { mount, serve } from "./gen/faithful/server.js";
-import { Problem } from "./gen/faithful/web.js";
+import { BadAnswer, Problem } from "./gen/faithful/web.js";
 import * as wire from "./gen/faithful/wire.js";
+import { PierClient } from "./gen/skerry/matrix/client.js";
 import { leafTools } from "./gen/skerry/shared/types.js";
 import { Broken, defaultsTools, listsTools, optionalsTools, scalarsTools } from "./gen/skerry/vectors/types.js";
 import { VectorsClient } from "./gen/skerry/vectors/client.js";
@@ -191,4 +195,37 @@ void test("health tells, and nothing of the inside", async () => {
   assert.equal(health.status, 503);
   assert.equal((await health.text()).includes("sea"), false);
   assert.equal((await server(new Request("http://anywhere/-/definitions"))).status, 404);
+});
+
+void test("an answer that is too large is not read on", async () => {
+  let closed: () => void = () => undefined;
+  const left = new Promise<void>((resolve) => {
+    closed = resolve;
+  });
+  const server = createServer((incoming, outgoing) => {
+    incoming.resume();
+    outgoing.writeHead(200, { "content-type": "application/cbor" });
+    const more = setInterval(() => outgoing.write(new Uint8Array(1000)), 5);
+    outgoing.on("close", () => {
+      clearInterval(more);
+      closed();
+    });
+  });
+  await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
+  const base = `http://127.0.0.1:${String((server.address() as AddressInfo).port)}`;
+  const client = new PierClient(base, { transport: nodeTransport(), answerLimit: 5000, tries: 1 });
+  await assert.rejects(client.woken(), (problem) => problem instanceof BadAnswer && problem.message.includes("too large"));
+  await left;
+  server.close();
+});
+
+void test("texts of every length are written as they are read", () => {
+  for (const letter of ["a", "é", "€", "🐦"]) {
+    for (const length of [0, 1, 23, 24, 63, 64, 65, 127, 128, 255, 256, 300, 65_535, 65_536]) {
+      const leaf = leafTools.make({ number: 7, third: letter.repeat(length) });
+      const payload = leafTools.toCbor(leaf);
+      assert.equal(leafTools.fromCbor(payload).third, leaf.third);
+    }
+  }
+  assert.throws(() => leafTools.toCbor(leafTools.make({ number: 7, third: `${"a".repeat(70)}\ud800` })), wire.WireError);
 });

@@ -66,17 +66,18 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 			suffix string
 			wanted bool
 			apart  bool
+			as     layout
 			emit   func()
 		}{
-			{".go", options.Types, false, g.typesOf}, {"_calls.go", calls && len(m.Services) > 0, !options.Types, g.calls},
-			{"_client.go", options.Client && len(m.Services) > 0, !options.Types, g.clients}, {"_server.go", options.Server && len(m.Services) > 0, !options.Types, g.servers},
+			{".go", options.Types, false, bodies, g.typesOf}, {"_calls.go", calls && len(m.Services) > 0, !options.Types, columns, g.calls},
+			{"_client.go", options.Client && len(m.Services) > 0, !options.Types, columns, g.clients}, {"_server.go", options.Server && len(m.Services) > 0, !options.Types, columns, g.servers},
 		} {
 			if !part.wanted {
 				continue
 			}
 			g.Code, g.imports, g.apart = stubs.NewCode("\t"), map[string]string{}, part.apart
 			part.emit()
-			if err := add(base+part.suffix, g.file(!documented), map[bool]layout{true: bodies, false: columns}[part.suffix == ".go"]); err != nil {
+			if err := add(base+part.suffix, g.file(!documented), part.as); err != nil {
 				return nil, err
 			}
 			documented = true

@@ -12,7 +12,10 @@ import (
 
 // Next lists the commands that run and test what Scaffold wrote.
 func (Language) Next(into string, _ stubs.Options) []string {
-	return []string{"go run ./" + into, "go test ./" + into}
+	if !strings.HasPrefix(into, "/") && !strings.HasPrefix(into, ".") {
+		into = "./" + into
+	}
+	return []string{"go run " + into, "go test " + into}
 }
 
 // Scaffold writes a main program, and for each call a file with its handler and

@@ -15,9 +15,15 @@ import (
 // Next lists the commands that run and test what Scaffold wrote.
 func (Language) Next(into string, options stubs.Options) []string {
 	// Imports begin where the package of the stubs lies.
-	up := strings.Repeat("../", strings.Count(options.Package, ".")+1)
+	up := strings.Repeat("../", strings.Count(packageOf(options), ".")+1)
 	root := path.Join(into, options.Into, up)
 	return []string{"PYTHONPATH=" + root + " python " + into + "/main.py", "PYTHONPATH=" + root + ":" + into + " python -m pytest " + into}
+}
+
+// packageOf is the dotted name of the stubs' package, as said or as its folder
+// tells.
+func packageOf(options stubs.Options) string {
+	return cmp.Or(options.Package, strings.ReplaceAll(strings.TrimLeft(options.Into, "./"), "/", "."))
 }
 
 // Scaffold writes a main program, and for each call a file with its handler and
@@ -31,7 +37,7 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 		files = append(files, stubs.File{Path: path, Content: c.Bytes()})
 	}
 	// The package of the stubs, as programs beside the output folder import it.
-	gen := cmp.Or(options.Package, strings.ReplaceAll(strings.TrimLeft(options.Into, "./"), "/", "."))
+	gen := packageOf(options)
 	types := gen
 	if !options.Types {
 		types = options.TypesAt

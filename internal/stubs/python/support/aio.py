@@ -104,14 +104,15 @@ class AsyncClient(Exchange):
             return answer
 
         task = asyncio.ensure_future(answered())
+        whole = asyncio.ensure_future(sent.wait())
         try:
-            whole = asyncio.ensure_future(sent.wait())
             await asyncio.wait((task, whole), return_when=asyncio.FIRST_COMPLETED)
-            whole.cancel()
             deadline = time.monotonic() + (self.timeout if timeout is None else timeout)
             return await _within(call, deadline, task)
         finally:
             task.cancel()
+            whole.cancel()
+            await asyncio.gather(task, whole, return_exceptions=True)  # nobody may close what still runs
             await upload.aclose()
 
     def stream(self, call: web.Call[Q, A], message: Q, timeout: float | None) -> AsyncStream[A]:

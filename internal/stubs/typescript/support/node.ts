@@ -35,16 +35,17 @@ export function incomingOf(incoming: IncomingMessage, signal: () => AbortSignal)
       const value = headers[name.toLowerCase()];
       return Array.isArray(value) ? value.join(", ") : value;
     },
-    // Leaving early keeps the connection, so that an answer can still be sent.
-    body: hasBody ? chunks(incoming, () => incoming.iterator({ destroyOnReturn: false })) : undefined,
+    // Leaving early keeps the connection, so that an answer can still be sent: what
+    // comes after that is dropped, and not for ever.
+    body: hasBody ? chunks(incoming, () => incoming.iterator({ destroyOnReturn: false }), () => undefined) : undefined,
     get signal() {
       return signal();
     },
   };
 }
 
-/** The chunks of a message. */
-function chunks(message: IncomingMessage, iterate: () => AsyncIterator<unknown>): Chunks {
+/** The chunks of a message; enough is called when all of it is more than somebody wants. */
+function chunks(message: IncomingMessage, iterate: () => AsyncIterator<unknown>, enough: () => void): Chunks {
   return {
     [Symbol.asyncIterator]: () => iterate() as AsyncIterator<Uint8Array>,
     whole: (limit) =>
@@ -54,7 +55,8 @@ function chunks(message: IncomingMessage, iterate: () => AsyncIterator<unknown>)
         message.on("data", (chunk: Uint8Array) => {
           total += chunk.length;
           if (total > limit) {
-            resolve(undefined); // the rest is dropped as it comes
+            resolve(undefined);
+            enough();
           } else {
             parts.push(chunk);
           }
@@ -198,7 +200,7 @@ export function nodeTransport(options: { readonly agent?: Agent; readonly secure
       let answered = false;
       request.on("response", (response) => {
         answered = true;
-        resolve({ status: response.statusCode ?? 0, header: (name) => headerOf(response, name), body: chunks(response, () => response[Symbol.asyncIterator]()) } satisfies IncomingAnswer);
+        resolve({ status: response.statusCode ?? 0, header: (name) => headerOf(response, name), body: chunks(response, () => response[Symbol.asyncIterator](), () => response.destroy()) } satisfies IncomingAnswer);
       });
       request.on("error", (problem) => {
         if (!answered) {
