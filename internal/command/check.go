@@ -16,18 +16,22 @@ import (
 
 var checkCommand = &command{
 	name:     "check",
-	synopsis: "[REF] [--mend] [--strict] [--as KIND]",
+	synopsis: "[REF] [--mend] [--strict] [--remote] [--as KIND]",
 	short:    "reads the definitions and says what is wrong with them",
 	long: `Reads, resolves and checks definitions, and prints every error of every file:
 the place, the line with the part underlined, what is wrong, and how to mend it.
 Of definitions that are right it says what could be better, unless [advice] in
 faithful.toml switches that off. REF is draft (the working files, as without
-REF), latest, a sealed version such as 1.4.0, a folder or a file. With --mend it
-carries out the mends that are certain, and shows each.`,
+REF), latest, a sealed version such as 1.4.0, a folder, a file, or the URL of a
+running server. With --mend it carries out the mends that are certain, and shows
+each. With --remote it asks the servers that faithful.toml names as sources
+whether they have moved on; with --mend as well it takes over what they say.`,
 	examples: [2]string{"faithful check", "faithful check --mend"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags)
 		mend := flags.Bool("mend", false, "change the files where a mend is certain, and show what was done")
+		remote := flags.Bool("remote", false, "ask the servers that are sources whether they have moved on")
+		access := accessOptions(flags)
 		strict := flags.Bool("strict", false, "make advice count: exit 1 if there is any")
 		return func(w *World, args []string) (int, error) {
 			if err := checkKind(*kind); err != nil {
@@ -40,6 +44,12 @@ carries out the mends that are certain, and shows each.`,
 			if len(args) == 1 {
 				ref = args[0]
 			}
+			if *remote {
+				if ref != "draft" || *kind != "text" {
+					return trouble, usage("--remote goes with the working definitions alone, and prints text")
+				}
+				return checkRemotes(w, access, *mend)
+			}
 			var defs *schema.Definitions
 			var findings []source.Finding
 			var mended []schema.Mended
@@ -47,7 +57,7 @@ carries out the mends that are certain, and shows each.`,
 			if *mend {
 				defs, findings, mended, err = mendFiles(w, ref)
 			} else {
-				defs, findings, err = project.Load(w.Dir, ref)
+				defs, findings, err = loadReference(w, ref, access)
 			}
 			if err != nil {
 				return trouble, err
@@ -153,4 +163,63 @@ func mendedFindings(mended []schema.Mended) []source.Finding {
 		list = append(list, m.Finding)
 	}
 	return list
+}
+
+// checkRemotes asks the servers that are sources. With take, what they say today
+// is kept.
+func checkRemotes(w *World, a accessFlags, take bool) (int, error) {
+	p, err := project.Open(w.Dir)
+	if err != nil {
+		return trouble, err
+	}
+	access, err := a.access(w)
+	if err != nil {
+		return trouble, err
+	}
+	remotes, err := p.Remotes()
+	if err != nil && !take {
+		return trouble, err
+	}
+	if err != nil { // a lock that can't be read is written anew
+		for _, s := range p.Config.Sources {
+			if project.IsURL(s) {
+				remotes = append(remotes, project.Remote{URL: s})
+			}
+		}
+	}
+	out := report.New(w.Out, w.Colour)
+	if len(remotes) == 0 {
+		out.Line("No source in faithful.toml is a server: there is nothing to ask.")
+		return fine, nil
+	}
+	var keep []*project.Locked
+	status := fine
+	for _, r := range remotes {
+		served, err := project.Fetch(w.Context, r.URL, access)
+		if err != nil {
+			return trouble, err
+		}
+		now, moved, err := r.Moved(served)
+		if err != nil {
+			return trouble, err
+		}
+		keep = append(keep, now)
+		name := fmt.Sprintf("%s (%s %s)", r.URL, now.Name, now.Version)
+		switch {
+		case len(moved) == 0:
+			out.Line("%s  %s", out.In(report.Green, "unchanged"), name)
+		case take:
+			out.Line("%s  %s: %s", out.In(report.Blue, "taken over"), name, strings.Join(moved, ", "))
+		default:
+			status = found
+			out.Line("%s  %s: %s", out.In(report.Yellow, "moved on"), name, strings.Join(moved, ", "))
+		}
+	}
+	if status == found {
+		out.Line("Take over what they say with: faithful check --remote --mend")
+	}
+	if take {
+		return status, p.Keep(keep)
+	}
+	return status, nil
 }

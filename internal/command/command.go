@@ -38,6 +38,10 @@ type World struct {
 	Err     io.Writer
 	Dir     string
 	Colour  bool
+
+	Terminal   bool // whether Out is one
+	InTerminal bool // whether In is one
+
 	Now     func() time.Time
 }
 
@@ -47,8 +51,9 @@ func Process() *World {
 	if err != nil {
 		dir = "."
 	}
-	colour := os.Getenv("NO_COLOR") == "" && term.IsTerminal(int(os.Stdout.Fd()))
-	return &World{Context: context.Background(), In: os.Stdin, Out: os.Stdout, Err: os.Stderr, Dir: dir, Colour: colour, Now: time.Now}
+	terminal := term.IsTerminal(int(os.Stdout.Fd()))
+	return &World{Context: context.Background(), In: os.Stdin, Out: os.Stdout, Err: os.Stderr, Dir: dir, Now: time.Now,
+		Colour: terminal && os.Getenv("NO_COLOR") == "", Terminal: terminal, InTerminal: term.IsTerminal(int(os.Stdin.Fd()))}
 }
 
 // command is one command with its own help.
@@ -64,7 +69,7 @@ type command struct {
 
 // all returns the commands in the order in which people meet them.
 func all() []*command {
-	return []*command{newCommand, checkCommand, tidyCommand, showCommand, generateCommand, languagesCommand, scaffoldCommand, compareCommand, sealCommand, demoCommand(), completionCommand(), versionCommand, helpCommand()}
+	return []*command{newCommand, checkCommand, tidyCommand, showCommand, generateCommand, languagesCommand, scaffoldCommand, sampleCommand, toCBORCommand, fromCBORCommand, compareCommand, sealCommand, demoCommand(), completionCommand(), versionCommand, helpCommand()}
 }
 
 // usageError is wrong usage, with what would be right.

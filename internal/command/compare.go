@@ -14,16 +14,18 @@ import (
 
 var compareCommand = &command{
 	name:     "compare",
-	synopsis: "[OLD] [NEW] [--as KIND]",
+	synopsis: "[OLD] [NEW] [--header H] [--credential C] [--as KIND]",
 	short:    "says what a change breaks, for whom, with proof",
 	long: `Compares two definitions, latest with draft unless said otherwise, and prints
 the facts with what each does to the promises of faithful.toml. Each break comes
 with its witness: a payload that one side writes and the other refuses or reads
 otherwise, or lines of user code that stop compiling. Exits 1 on breaks.
-A reference is draft, latest, a sealed version, a folder or a file.`,
+A reference is draft, latest, a sealed version, a folder, a file, or the URL of
+a running server.`,
 	examples: [2]string{"faithful compare", "faithful compare 1.0.0 draft --as json"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags)
+		access := accessOptions(flags)
 		return func(w *World, args []string) (int, error) {
 			if err := checkKind(*kind); err != nil {
 				return trouble, err
@@ -35,7 +37,7 @@ A reference is draft, latest, a sealed version, a folder or a file.`,
 			copy(refs, args)
 			var defs []*schema.Definitions
 			for _, ref := range refs {
-				d, findings, err := project.Load(w.Dir, ref)
+				d, findings, err := loadOne(w, ref, access)
 				if err != nil {
 					return trouble, err
 				}

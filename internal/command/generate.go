@@ -52,7 +52,7 @@ whenever definitions change; wrong ones leave the last good stubs in place.`,
 		kind := outputKind(flags)
 		var g generation
 		flags.StringVar(&g.only, "only", "", "write the stubs of one `LANGUAGE`")
-		flags.StringVar(&g.of, "of", "draft", "the definitions: draft, a sealed version, a folder, … (`REF`)")
+		ref := referenceFlags(flags)
 		flags.BoolVar(&g.dry, "dry", false, "write nothing, say what would be written; exit 1 if that is anything")
 		flags.BoolVar(&g.force, "force", false, "overwrite edited files and files of others")
 		watch := flags.Bool("watch", false, "go on, and generate again whenever definitions change")
@@ -60,6 +60,7 @@ whenever definitions change; wrong ones leave the last good stubs in place.`,
 			if err := checkKind(*kind); err != nil {
 				return trouble, err
 			}
+			g.of = *ref.of
 			if len(args) > 0 {
 				return trouble, usage("generate takes no arguments; the outputs are in faithful.toml")
 			}
@@ -86,7 +87,18 @@ whenever definitions change; wrong ones leave the last good stubs in place.`,
 					return applyPlans(w, *kind, outputs, plans, g.dry)
 				}
 				defs, findings = schema.Load(files)
-			} else if defs, findings, err = project.Load(w.Dir, g.of); err != nil {
+			} else if project.IsURL(g.of) {
+				access, err := ref.access.access(w)
+				if err != nil {
+					return trouble, err
+				}
+				served, err := project.Fetch(w.Context, g.of, access)
+				if err != nil {
+					return trouble, err
+				}
+				g.version = served.Version
+				defs, findings = schema.Load(served.Files)
+			} else if defs, findings, err = loadReference(w, g.of, ref.access); err != nil {
 				return trouble, err
 			}
 			if source.Errors(findings) > 0 {
@@ -166,6 +178,7 @@ func (m memory) keep(plans []*stubs.Plan) {
 type generation struct {
 	only, of   string
 	dry, force bool
+	version    string // what the definitions call themselves, where a server says it
 }
 
 // plan makes the stubs of all outputs, and compares them with what is there.
@@ -202,7 +215,10 @@ func (g *generation) planOutput(p *project.Project, defs *schema.Definitions, o 
 	if o.Async && !slices.ContainsFunc(language.Options(), func(x stubs.Option) bool { return x.Key == "async" }) {
 		return nil, fmt.Errorf("the output into %s has the key async, which %s does not have: remove it", o.Into, o.Language)
 	}
-	version, err := project.VersionOf(p.Dir, g.of)
+	version, err := g.version, error(nil)
+	if version == "" {
+		version, err = project.VersionOf(p.Dir, g.of)
+	}
 	if err != nil {
 		return nil, err
 	}

@@ -2,10 +2,8 @@ package command
 
 import (
 	"flag"
-	"fmt"
 	"strings"
 
-	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/report"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
@@ -22,7 +20,7 @@ it is one document, which definitions.schema.json in docs/ describes.`,
 	examples: [2]string{"faithful show Booking", "faithful show --of 1.0.0 --as json"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags)
-		of := flags.String("of", "draft", "the definitions to show: a `REF` such as latest or 1.0.0")
+		ref := referenceFlags(flags)
 		return func(w *World, args []string) (int, error) {
 			if err := checkKind(*kind); err != nil {
 				return trouble, err
@@ -30,7 +28,7 @@ it is one document, which definitions.schema.json in docs/ describes.`,
 			if len(args) > 1 {
 				return trouble, usage("one name at a time")
 			}
-			defs, findings, err := project.Load(w.Dir, *of)
+			defs, findings, err := loadReference(w, *ref.of, ref.access)
 			if err != nil {
 				return trouble, err
 			}
@@ -61,27 +59,12 @@ func showAll(w *World, kind string, defs *schema.Definitions) (int, error) {
 }
 
 func showOne(w *World, kind string, defs *schema.Definitions, name string) (int, error) {
-	found := defs.Find(name)
-	switch len(found) {
-	case 0:
-		var names []string
-		for _, n := range defs.Everything() {
-			names = append(names, n.FullName, n.FullName[strings.LastIndexByte(n.FullName, '.')+1:])
-		}
-		if near := source.Nearest(name, names); near != "" {
-			return trouble, fmt.Errorf("nothing is called %s; did you mean %s?", name, near)
-		}
-		return trouble, fmt.Errorf("nothing is called %s; faithful show lists what there is", name)
-	case 1:
-	default:
-		var names []string
-		for _, n := range found {
-			names = append(names, n.FullName)
-		}
-		return trouble, fmt.Errorf("%s may be any of: %s", name, strings.Join(names, ", "))
+	found, err := named(defs, name)
+	if err != nil {
+		return trouble, err
 	}
 	// A field, member or call is shown with what it belongs to.
-	thing := found[0].Thing
+	thing := found.Thing
 	switch t := thing.(type) {
 	case *schema.Field:
 		thing = t.Message
@@ -101,10 +84,10 @@ func showOne(w *World, kind string, defs *schema.Definitions, name string) (int,
 	}
 	uses := defs.UsedBy(thing)
 	if kind == "json" {
-		return fine, report.New(w.Out, false).JSON(map[string]any{"name": found[0].FullName, "text": schema.Text(thing), "uses": report.UsesJSON(thing), "used_by": uses})
+		return fine, report.New(w.Out, false).JSON(map[string]any{"name": found.FullName, "text": schema.Text(thing), "uses": report.UsesJSON(thing), "used_by": uses})
 	}
 	buffered(w, func(p *report.Printer) {
-		p.Line("%s", p.In(report.Faint, "// "+found[0].FullName))
+		p.Line("%s", p.In(report.Faint, "// "+found.FullName))
 		p.Line("%s", strings.TrimRight(schema.Text(thing), "\n"))
 		p.Uses(thing, uses)
 	})

@@ -86,7 +86,8 @@ func tidyInput(w *World, args []string) ([]*source.File, error) {
 		if err != nil {
 			return nil, err
 		}
-		return p.Files()
+		all, err := p.Files()
+		return project.Own(all), err
 	}
 	var input []*source.File
 	for _, arg := range args {

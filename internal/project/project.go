@@ -246,10 +246,23 @@ func (p *Project) Definitions() (*schema.Definitions, []source.Finding, error) {
 }
 
 // Files reads the definition files, sorted; their names are relative to the
-// project.
+// project. Those of servers come last, from the lock, and lie at no path.
 func (p *Project) Files() ([]*source.File, error) {
 	var paths []string
+	var remote []*source.File
 	for _, s := range p.Config.Sources {
+		if IsURL(s) {
+			l, err := p.readLock()
+			if err != nil {
+				return nil, err
+			}
+			files, err := p.locked(l, s)
+			if err != nil {
+				return nil, err
+			}
+			remote = append(remote, files...)
+			continue
+		}
 		found, err := find(filepath.Join(p.Dir, filepath.FromSlash(s)), filepath.Join(p.Dir, versions.Folder))
 		if errors.Is(err, fs.ErrNotExist) {
 			return nil, fmt.Errorf("faithful.toml names %q as a source, and there is no such file or folder", s)
@@ -261,10 +274,17 @@ func (p *Project) Files() ([]*source.File, error) {
 	}
 	slices.Sort(paths)
 	paths = slices.Compact(paths)
-	if len(paths) == 0 {
+	if len(paths) == 0 && len(remote) == 0 {
 		return nil, fmt.Errorf("there is no definition file (*.faithful) in %s", strings.Join(p.Config.Sources, ", "))
 	}
-	return p.read(paths)
+	own, err := p.read(paths)
+	return append(own, remote...), err
+}
+
+// Own lists the files of definitions that a person may edit: not those that are
+// kept of servers.
+func Own(files []*source.File) []*source.File {
+	return slices.DeleteFunc(slices.Clone(files), func(f *source.File) bool { return f.Path() == "" })
 }
 
 // find lists the definition files in a folder. Sealed versions are no working

@@ -2,6 +2,7 @@ package project
 
 import (
 	"cmp"
+	"context"
 	"errors"
 	"fmt"
 	"os"
@@ -13,12 +14,27 @@ import (
 	"faithfulcourier/internal/versions"
 )
 
+// LoadFrom is Load, of running servers too: their base is a reference.
+func LoadFrom(ctx context.Context, dir, ref string, access Access) (*schema.Definitions, []source.Finding, error) {
+	if !IsURL(ref) {
+		return Load(dir, ref)
+	}
+	served, err := Fetch(ctx, ref, access)
+	if err != nil {
+		return nil, nil, err
+	}
+	defs, findings := schema.Load(served.Files)
+	return defs, findings, nil
+}
+
 // Load loads the definitions that a reference names, as seen from a folder:
 // draft, latest, a sealed version, a folder or a file.
 func Load(dir, ref string) (*schema.Definitions, []source.Finding, error) {
 	switch {
-	case strings.HasPrefix(ref, "rev:"), strings.HasPrefix(ref, "http://"), strings.HasPrefix(ref, "https://"):
-		return nil, nil, fmt.Errorf("the reference %s is not read by this version of faithful yet; use draft, latest, a sealed version, a folder or a file", ref)
+	case strings.HasPrefix(ref, "rev:"):
+		return nil, nil, fmt.Errorf("the reference %s is not read by this version of faithful yet; use draft, latest, a sealed version, a folder, a file or a server", ref)
+	case IsURL(ref):
+		return nil, nil, fmt.Errorf("definitions of a server can't be changed or watched here; what is meant is a project, a folder or a file")
 	case ref == "draft":
 		p, err := Open(dir)
 		if err != nil {
@@ -102,6 +118,8 @@ func Files(dir, ref string) ([]*source.File, error) {
 		return p.Files()
 	case ref == "latest" || isVersion(ref):
 		return nil, fmt.Errorf("%s is sealed, and never changes", ref)
+	case IsURL(ref):
+		return nil, fmt.Errorf("%s is a server: its definitions are not edited here", ref)
 	}
 	return pathFiles(dir, ref)
 }

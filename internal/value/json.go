@@ -492,6 +492,14 @@ func KeyText(key Value, t *schema.Type) string {
 // number returns the text of a number (RFC 8259, section 6).
 func (r *jsonReader) number() (string, *Error) {
 	start := r.at
+	if !r.skipNumber() {
+		return "", r.refuseAt(start, "a number", "one that is not well formed")
+	}
+	return string(r.data[start:r.at]), nil
+}
+
+// skipNumber passes over a number, and tells whether it is well formed.
+func (r *jsonReader) skipNumber() bool {
 	digits := func() bool {
 		from := r.at
 		for r.at < len(r.data) && r.data[r.at] >= '0' && r.data[r.at] <= '9' {
@@ -525,10 +533,7 @@ func (r *jsonReader) number() (string, *Error) {
 		}
 		ok = digits()
 	}
-	if !ok || peek() >= '0' && peek() <= '9' {
-		return "", r.refuseAt(start, "a number", "one that is not well formed")
-	}
-	return string(r.data[start:r.at]), nil
+	return ok && (peek() < '0' || peek() > '9')
 }
 
 // string returns the value of the string here (RFC 8259, section 7).

@@ -1,0 +1,276 @@
+package command
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"flag"
+	"fmt"
+	"path/filepath"
+
+	"faithfulcourier/internal/report"
+	"faithfulcourier/internal/requests"
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/value"
+)
+
+var sampleCommand = &command{
+	name:     "sample",
+	synopsis: "NAME [--count N] [--seed N] [--binary] [--all FOLDER] [--of REF]",
+	short:    "prints a payload of a message, or the request of a call",
+	long: `Prints a value of a message or error, or the request of a call, as JSON: the
+first example that the definitions declare, else one that is made within its
+bounds, the same each time. With --count several, one a line: all examples, then
+made ones. With --all writes the requests of a service, or of all services, into
+a folder, a file a call; run again it brings the folder up to date, and never
+touches a file that you changed.`,
+	examples: [2]string{"faithful sample Bookings.book", "faithful sample Bookings --all requests"},
+	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
+		ref := referenceFlags(flags)
+		count := flags.Int("count", 1, "how many to print (`N`)")
+		seed := flags.Int64("seed", -1, "make values from this number `N`, and none from examples")
+		binary := flags.Bool("binary", false, "print CBOR instead of JSON: a sequence where there are several")
+		all := flags.String("all", "", "keep a request for each call in `FOLDER`")
+		dry := flags.Bool("dry", false, "with --all: write nothing, say what would be written; exit 1 if that is anything")
+		return func(w *World, args []string) (int, error) {
+			if *count < 1 {
+				return trouble, usage("--count is at least 1")
+			}
+			if *dry && *all == "" {
+				return trouble, usage("--dry goes with --all")
+			}
+			if *all != "" && len(args) > 1 || *all == "" && len(args) != 1 {
+				return trouble, usage("one NAME: that of a message, error or call; with --all that of a service, or none")
+			}
+			defs, status, err := ref.load(w)
+			if defs == nil {
+				return status, err
+			}
+			if *all != "" {
+				return sampleFolder(w, defs, args, *all, *dry)
+			}
+			thing, err := named(defs, args[0], aMessage, anError, aCall)
+			if err != nil {
+				return trouble, err
+			}
+			message, ofCall := thing.Thing.(*schema.Message)
+			if call, isCall := thing.Thing.(*schema.Call); isCall {
+				message, ofCall = call.Request, true
+			}
+			if message == nil && ofCall {
+				return trouble, fmt.Errorf("the request of %s is (): it has no payload", thing.FullName)
+			}
+			samples, err := samplesOf(defs, message, *count, *seed)
+			if err != nil {
+				return found, printImpossible(w, err)
+			}
+			return printPayloads(w, samples, *binary)
+		}
+	},
+}
+
+// samplesOf makes count values: from examples first, unless there is a seed.
+func samplesOf(defs *schema.Definitions, message *schema.Message, count int, seed int64) ([]*value.Message, error) {
+	maker := value.NewMaker(defs, uint64(max(seed, 0)))
+	var list []*value.Message
+	for i := range count {
+		one, err := (*value.Message)(nil), error(nil)
+		if seed >= 0 {
+			one, err = maker.Make(message)
+		} else {
+			one, err = maker.Element(message, i)
+		}
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, one)
+	}
+	return list, nil
+}
+
+// printImpossible prints that bounds contradict each other; other errors are
+// returned.
+func printImpossible(w *World, err error) error {
+	var impossible *value.Impossible
+	if !errors.As(err, &impossible) {
+		return err
+	}
+	buffered(w, func(p *report.Printer) {
+		p.Line("No value of %s could be made: its bounds contradict each other.", p.In(report.Bold, impossible.Message.FullName()))
+		var rows [][]string
+		for _, v := range impossible.Problems {
+			rows = append(rows, []string{v.Pointer, v.Detail})
+		}
+		p.Table("  ", rows)
+	})
+	return nil
+}
+
+// printPayloads prints one payload as people read it, several a line each.
+func printPayloads(w *World, list []*value.Message, binary bool) (int, error) {
+	if binary && w.Terminal {
+		return trouble, fmt.Errorf("binary payloads are not for a terminal: write them into a file, or see them with … | faithful from-cbor --bytes")
+	}
+	var out []byte
+	for _, m := range list {
+		if binary {
+			b, err := value.EncodeCBOR(m)
+			if err != nil {
+				return trouble, err
+			}
+			out = append(out, b...)
+			continue
+		}
+		b, err := value.EncodeJSON(m)
+		if err != nil {
+			return trouble, err
+		}
+		if len(list) == 1 {
+			b = indented(b)
+		}
+		out = append(append(out, b...), '\n')
+	}
+	w.Out.Write(out) // a broken pipe has no one to tell
+	return fine, nil
+}
+
+// indented lays JSON out for reading.
+func indented(compact []byte) []byte {
+	var b bytes.Buffer
+	if json.Indent(&b, compact, "", "  ") != nil {
+		return compact
+	}
+	return b.Bytes()
+}
+
+// sampleFolder keeps a folder of requests.
+func sampleFolder(w *World, defs *schema.Definitions, args []string, dir string, dry bool) (int, error) {
+	calls := defs.Calls()
+	if len(args) == 1 {
+		thing, err := named(defs, args[0], aService)
+		if err != nil {
+			return trouble, err
+		}
+		calls = thing.Thing.(*schema.Service).Calls
+	}
+	wanted, without, err := requestFiles(defs, calls)
+	if err != nil {
+		return found, printImpossible(w, err)
+	}
+	path := dir
+	if !filepath.IsAbs(path) {
+		path = filepath.Join(w.Dir, dir)
+	}
+	results, err := requests.Update(path, wanted, dry)
+	if err != nil {
+		return trouble, err
+	}
+	changes := 0
+	buffered(w, func(p *report.Printer) {
+		var rows [][]string
+		counts := map[requests.State]int{}
+		for _, r := range results {
+			counts[r.State]++
+			if r.State == requests.Same {
+				continue
+			}
+			style := map[requests.State]report.Style{requests.New: report.Green, requests.Changed: report.Blue, requests.Gone: report.Yellow}[r.State]
+			if r.Note != "" {
+				style = report.Red
+			}
+			rows = append(rows, []string{p.In(style, string(r.State)), filepath.ToSlash(filepath.Join(dir, r.Name)), r.Note})
+		}
+		p.Table("", rows)
+		changes = counts[requests.New] + counts[requests.Changed] + counts[requests.Gone]
+		line := fmt.Sprintf("%s in %s: %d new, %d changed, %d gone, %d unchanged, %d of yours left alone", report.Plural(len(wanted), "request"), dir,
+			counts[requests.New], counts[requests.Changed], counts[requests.Gone], counts[requests.Same], counts[requests.Yours])
+		if dry {
+			line += "; nothing was written"
+		}
+		if without > 0 {
+			line += fmt.Sprintf(" (%s of (): no request to write)", report.Plural(without, "call"))
+		}
+		p.Line("%s", line)
+		if counts[requests.New] > 0 && !dry {
+			p.Line("Send one with: faithful call URL %s @%s", callOfFile(calls, results), filepath.ToSlash(filepath.Join(dir, firstNew(results))))
+		}
+	})
+	if dry && changes > 0 {
+		return found, nil
+	}
+	return fine, nil
+}
+
+func firstNew(results []requests.Result) string {
+	for _, r := range results {
+		if r.State == requests.New {
+			return r.Name
+		}
+	}
+	return ""
+}
+
+func callOfFile(calls []*schema.Call, results []requests.Result) string {
+	for _, c := range calls {
+		if requestFile(c) == firstNew(results) {
+			return c.Service.Name + "." + c.Name
+		}
+	}
+	return "SERVICE.CALL"
+}
+
+// requestFile is the name of a call's file.
+func requestFile(c *schema.Call) string { return c.FullName() + ".json" }
+
+// requestFiles makes the files of calls, and counts those without a request. That
+// of a call whose request is a stream holds elements, one a line.
+func requestFiles(defs *schema.Definitions, calls []*schema.Call) (list []requests.File, without int, err error) {
+	for _, c := range calls {
+		if c.Request == nil {
+			without++
+			continue
+		}
+		count := 1
+		if c.RequestStream {
+			count = max(2, len(value.Examples(defs, c.Request)))
+		}
+		samples, err := samplesOf(defs, c.Request, count, -1)
+		if err != nil {
+			return nil, 0, err
+		}
+		var data []byte
+		for _, m := range samples {
+			b, err := value.EncodeJSON(m)
+			if err != nil {
+				return nil, 0, err
+			}
+			if !c.RequestStream {
+				b = indented(b)
+			}
+			data = append(append(data, b...), '\n')
+		}
+		list = append(list, requests.File{Name: requestFile(c), Data: data, Check: func(data []byte) string { return objection(c, data) }})
+	}
+	return list, without, nil
+}
+
+// objection says what definitions have against a request in a file.
+func objection(c *schema.Call, data []byte) string {
+	elements := value.NewJSONElements(bytes.NewReader(data), 0)
+	for n := 1; ; n++ {
+		one, err := elements.Next()
+		if err != nil || one == nil {
+			if err != nil {
+				return "no longer a request of " + c.Name + ": " + err.Error()
+			}
+			return ""
+		}
+		m, err := value.DecodeJSON(c.Request, one, 0)
+		if err != nil {
+			return "no longer a request of " + c.Name + ": " + err.Error()
+		}
+		if violations := value.Validate(m); len(violations) > 0 {
+			return fmt.Sprintf("no longer a request of %s: %s %s", c.Name, violations[0].Pointer, violations[0].Detail)
+		}
+	}
+}
