@@ -331,3 +331,18 @@ func Plural(n int, noun string) string {
 	}
 	return fmt.Sprintf("%d %ss", n, noun)
 }
+
+// Faintly returns a writer of text that matters less.
+func Faintly(w io.Writer, colour bool) io.Writer {
+	if !colour {
+		return w
+	}
+	return faint{w}
+}
+
+type faint struct{ w io.Writer }
+
+func (f faint) Write(b []byte) (int, error) {
+	_, err := io.WriteString(f.w, "\x1b["+string(Faint)+"m"+strings.TrimRight(string(b), "\n")+"\x1b[0m\n")
+	return len(b), err
+}

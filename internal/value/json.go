@@ -17,20 +17,11 @@ import (
 // DecodeJSON reads one message. budget is as for DecodeCBOR; the error is an
 // *Error.
 func DecodeJSON(t *schema.Message, data []byte, budget int) (*Message, error) {
-	r := &jsonReader{newCBORReader(data, budget)}
-	if !utf8.Valid(data) {
-		return nil, r.refuseAt(0, "", "bytes that are not UTF-8")
-	}
-	m, err := r.message(t)
-	if err == nil {
-		if r.blanks(); r.at < len(data) {
-			err = r.refuse("", "more text after the end")
-		}
-	}
+	v, err := DecodeJSONValue(&schema.Type{Kind: schema.KindMessage, Message: t}, data, budget)
 	if err != nil {
 		return nil, err
 	}
-	return m, nil
+	return v.(*Message), nil
 }
 
 // jsonReader shares position, depth and budget with the CBOR reader.
@@ -869,4 +860,22 @@ func sortUnknown(list []Unknown) {
 		return u.Number
 	}
 	slices.SortStableFunc(list, func(a, b Unknown) int { return key(a) - key(b) })
+}
+
+// DecodeJSONValue reads one value of any type, as DecodeJSON reads a message.
+func DecodeJSONValue(t *schema.Type, data []byte, budget int) (Value, error) {
+	r := &jsonReader{newCBORReader(data, budget)}
+	if !utf8.Valid(data) {
+		return nil, r.refuseAt(0, "", "bytes that are not UTF-8")
+	}
+	v, err := r.value(t)
+	if err == nil {
+		if r.blanks(); r.at < len(data) {
+			err = r.refuse("", "more text after the end")
+		}
+	}
+	if err != nil {
+		return nil, err
+	}
+	return v, nil
 }

@@ -434,6 +434,36 @@ func UnmarshalTextWithin(data []byte, m Message, items int) error {
 	return r.End()
 }
 
+// Item is for messages that read themselves in a way of their own: read is given
+// the next item and how many list items and entries it may hold.
+func (r *CBORReader) Item(read func(item []byte, items int) *Error) {
+	start := r.at
+	r.skip()
+	r.item(start, read)
+}
+
+// Item is for messages that read themselves in a way of their own: read is given
+// the next value and how many list items and entries it may hold.
+func (r *JSONReader) Item(read func(value []byte, items int) *Error) {
+	r.blanks()
+	start := r.at
+	r.raw(nil)
+	r.item(start, read)
+}
+
+func (r *Reader) item(start int, read func([]byte, int) *Error) {
+	// What is not well formed is for read to refuse: it knows more of it.
+	if err := read(r.data[start:r.at], r.budget); err != nil {
+		if err.Offset >= 0 {
+			err.Offset += start
+		}
+		r.err, r.at = err, len(r.data)
+	}
+}
+
+// Fail keeps why a message that writes itself in a way of its own could not.
+func (w *Writer) Fail(err error) { w.fail("%v", err) }
+
 // NoNumber keeps that an enum's value has no number to be written as.
 func (w *Writer) NoNumber(enum, value string) {
 	if value == "" {

@@ -1,0 +1,633 @@
+package command
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"faithfulcourier/internal/project"
+	"faithfulcourier/internal/remote"
+	"faithfulcourier/internal/report"
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/source"
+	"faithfulcourier/internal/stubs/golang/support/web"
+	"faithfulcourier/internal/value"
+)
+
+// calling is the command call with its options.
+type calling struct {
+	w           *World
+	of          string
+	body        string
+	hasBody     bool
+	headers     *several
+	credentials *several
+	timeout     time.Duration
+	repeat      int
+	replay      string
+
+	binary, anyway, blank, raw, curl bool
+}
+
+var callCommand = &command{
+	name:     "call",
+	synopsis: "URL SERVICE.CALL [@FILE] [-d JSON] [options]",
+	short:    "calls a running server, and shows what it answers",
+	long: `Sends one request and prints the answer; status, size and time go to standard
+error. The body is given with -d, as @FILE, or on standard input; it is checked
+before it is sent. Of a call whose request is a stream each JSON value is sent as
+it comes, and elements of an answer are printed as they come. Definitions are
+those of the project here, else those of the server. --blank prints a body to
+fill in, --curl the same request for curl.`,
+	examples: [2]string{"faithful call http://127.0.0.1:8080 Bookings.sailings -d '{\"from\": \"Norhaven\"}'", "faithful call http://127.0.0.1:8080 Quay.post @notice.json --credential gate=env:GATE_KEY"},
+	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
+		c := &calling{}
+		flags.StringVar(&c.of, "of", "", "the definitions (`REF`): draft where there is a project, else those of the server")
+		flags.StringVar(&c.body, "d", "", "the request, or elements of it: `JSON`, or @FILE")
+		c.headers = severalOf(flags, "header", "send this header, too: `'NAME: VALUE'`")
+		c.credentials = severalOf(flags, "credential", "`NAME=VALUE`, or NAME=env:VARIABLE, or NAME=file:PATH; it is never printed")
+		flags.DurationVar(&c.timeout, "timeout", time.Minute, "how long to wait; of a stream how long it may be silent (`TIME`, such as 5s)")
+		flags.BoolVar(&c.binary, "binary", false, "send and ask for CBOR instead of JSON")
+		flags.BoolVar(&c.anyway, "anyway", false, "send what the definitions refuse all the same")
+		flags.BoolVar(&c.blank, "blank", false, "print a request to fill in, and send nothing")
+		flags.BoolVar(&c.raw, "raw", false, "print the body of the answer byte for byte")
+		flags.BoolVar(&c.curl, "curl", false, "print the request as a command line for curl, and send nothing")
+		flags.IntVar(&c.repeat, "repeat", 1, "send it `N` times, and print how long it took")
+		flags.StringVar(&c.replay, "replay", "", "send what was recorded in `FILE` again, and compare the answers")
+		return func(w *World, args []string) (int, error) {
+			c.w = w
+			flags.Visit(func(f *flag.Flag) { c.hasBody = c.hasBody || f.Name == "d" })
+			// Ctrl-C ends a stream as it should be ended: the server sees it.
+			ctx, stop := signal.NotifyContext(w.Context, os.Interrupt)
+			defer stop()
+			return c.run(ctx, args)
+		}
+	},
+}
+
+func (c *calling) run(ctx context.Context, args []string) (int, error) {
+	if len(args) == 0 || !project.IsURL(args[0]) {
+		return trouble, usage("first the URL of the server, such as http://127.0.0.1:8080")
+	}
+	options := remote.Options{Base: args[0], Binary: c.binary, Unchecked: c.anyway, Timeout: c.timeout, Credentials: map[string]string{}}
+	var err error
+	if options.Headers, err = headersOf(*c.headers); err != nil {
+		return trouble, err
+	}
+	for _, given := range *c.credentials {
+		name, value, err := credentialOf(c.w, given)
+		if err != nil {
+			return trouble, err
+		}
+		options.Credentials[name] = value
+	}
+	defs, status, err := c.definitions(ctx, args[0])
+	if defs == nil {
+		return status, err
+	}
+	for name := range options.Credentials {
+		if err := knownCredential(defs, name); err != nil {
+			return trouble, err
+		}
+	}
+	if c.replay != "" {
+		if len(args) > 1 {
+			return trouble, usage("--replay takes calls and requests from its file")
+		}
+		return replayFile(ctx, c.w, defs, c.replay, options)
+	}
+	if len(args) < 2 || len(args) > 3 || len(args) == 3 && c.hasBody {
+		return trouble, usage("the URL, the SERVICE.CALL, and where the request is: @FILE, -d, or standard input")
+	}
+	thing, err := named(defs, args[1], aCall)
+	if err != nil {
+		return trouble, err
+	}
+	call := thing.Thing.(*schema.Call)
+	if c.blank {
+		if call.Request == nil {
+			return trouble, fmt.Errorf("the request of %s is (): there is nothing to fill in", call.FullName())
+		}
+		fmt.Fprintf(c.w.Out, "%s\n", indented(remote.Blank(call.Request)))
+		return fine, nil
+	}
+	in, err := c.input(call, args[2:])
+	if err != nil {
+		return trouble, err
+	}
+	defer in.Close()
+	k := remote.NewCaller(call, options)
+	switch {
+	case c.curl:
+		return c.printCurl(ctx, k, call, in)
+	case call.RequestStream:
+		if c.repeat > 1 {
+			return trouble, usage("--repeat goes with calls whose request is no stream")
+		}
+		return c.stream(ctx, k, call, in)
+	}
+	request, err := oneRequest(call, in)
+	if err != nil {
+		return trouble, err
+	}
+	if c.repeat > 1 {
+		return c.many(ctx, k, call, request)
+	}
+	if call.ResponseStream {
+		for a, err := range k.Elements(ctx, request) {
+			if err != nil {
+				return c.failed(k, call, err)
+			}
+			if status := c.element(call, a); status != fine {
+				return status, nil
+			}
+		}
+		c.summary(k)
+		return fine, nil
+	}
+	answer, err := k.Do(ctx, request)
+	if err != nil {
+		return c.failed(k, call, err)
+	}
+	return c.answered(k, call, answer), nil
+}
+
+// definitions are those that --of names, else those of the project here, else
+// those of the server.
+func (c *calling) definitions(ctx context.Context, base string) (*schema.Definitions, int, error) {
+	ref := c.of
+	if ref == "" {
+		ref = "draft"
+		if _, err := project.Open(c.w.Dir); isNoProject(err) {
+			ref = base
+		}
+	}
+	access := accessFlags{headers: &several{}, credentials: &several{}}
+	if project.IsURL(ref) {
+		// Credentials of calls are not known yet; those of the pages are.
+		access.headers = c.headers
+		for _, given := range *c.credentials {
+			if name, _, _ := strings.Cut(given, "="); access.declared(c.w, name) != nil {
+				*access.credentials = append(*access.credentials, given)
+			}
+		}
+	}
+	own := *c.w
+	own.Context = ctx
+	defs, findings, err := loadReference(&own, ref, access)
+	if err != nil {
+		return nil, trouble, err
+	}
+	if source.Errors(findings) > 0 {
+		status, err := mistakes(c.w, "text", findings)
+		return nil, status, err
+	}
+	return defs, fine, nil
+}
+
+func knownCredential(defs *schema.Definitions, name string) error {
+	if declaredCredential(defs, name) != nil {
+		return nil
+	}
+	var names []string
+	for _, m := range defs.Modules {
+		for _, c := range m.Credentials {
+			names = append(names, c.Name)
+		}
+	}
+	if near := source.Nearest(name, names); near != "" {
+		return fmt.Errorf("there is no credential %s; did you mean %s?", name, near)
+	}
+	return fmt.Errorf("there is no credential %s; there are: %s", name, strings.Join(names, ", "))
+}
+
+// input is where the request comes from. A call of "()" has none.
+func (c *calling) input(call *schema.Call, args []string) (io.ReadCloser, error) {
+	from := c.body
+	switch {
+	case call.Request == nil:
+		if c.hasBody || len(args) > 0 {
+			return nil, fmt.Errorf("the request of %s is (): it takes no body", call.FullName())
+		}
+		return io.NopCloser(strings.NewReader("")), nil
+	case len(args) == 1:
+		from = "@" + strings.TrimPrefix(args[0], "@")
+	case !c.hasBody:
+		if c.w.InTerminal && !call.RequestStream {
+			return nil, usage("%s needs a request: give it with -d, as @FILE, or on standard input (faithful call URL %s --blank prints one to fill in)", call.Name, call.Service.Name+"."+call.Name)
+		}
+		if c.w.InTerminal {
+			fmt.Fprintln(c.w.Err, "Type one element a line, in JSON; Ctrl-D ends the request.")
+		}
+		return io.NopCloser(c.w.In), nil
+	}
+	if from == "@-" {
+		return io.NopCloser(c.w.In), nil
+	}
+	path, isFile := strings.CutPrefix(from, "@")
+	if !isFile {
+		return io.NopCloser(strings.NewReader(from)), nil
+	}
+	if !filepath.IsAbs(path) {
+		path = filepath.Join(c.w.Dir, path)
+	}
+	return os.Open(path)
+}
+
+// oneRequest reads a request that is no stream.
+func oneRequest(call *schema.Call, in io.Reader) ([]byte, error) {
+	if call.Request == nil {
+		return nil, nil
+	}
+	const largest = 64 << 20
+	request, err := io.ReadAll(io.LimitReader(in, largest+1))
+	if err != nil {
+		return nil, err
+	}
+	if len(request) > largest {
+		return nil, fmt.Errorf("the request is larger than %d bytes", largest)
+	}
+	request = bytes.TrimSpace(request)
+	if len(request) == 0 {
+		request = []byte("{}") // what needs no field may be left out
+	}
+	return request, nil
+}
+
+// answered prints an answer, and returns the status.
+func (c *calling) answered(k *remote.Caller, call *schema.Call, a *remote.Answer) int {
+	c.summary(k)
+	switch {
+	case c.raw:
+		c.w.Out.Write(k.Seen().Body) // a broken pipe has no one to tell
+	case a.Refused != nil:
+		return c.refusedAnswer(call, k.Seen().Body, a.Refused)
+	case a.Message != nil:
+		text, err := value.EncodeJSON(a.Message)
+		if err != nil {
+			return c.refusedAnswer(call, k.Seen().Body, err)
+		}
+		fmt.Fprintf(c.w.Out, "%s\n", indented(text))
+	}
+	return fine
+}
+
+// refusedAnswer prints an answer that is not what the definitions say.
+func (c *calling) refusedAnswer(call *schema.Call, body []byte, why error) int {
+	p := report.New(c.w.Out, c.w.Colour)
+	p.Line("%s the answer is no %s of these definitions:", p.In(report.Red, "refused"), call.Response.FullName())
+	var e *value.Error
+	if errors.As(why, &e) {
+		printPayloadError(p, e)
+	} else {
+		p.Line("  %v", why)
+	}
+	printBody(p, body)
+	return found
+}
+
+// printBody prints what came, as far as people can read it.
+func printBody(p *report.Printer, body []byte) {
+	const shown = 2000
+	more := ""
+	if len(body) > shown {
+		more = fmt.Sprintf("… and %s more; --raw prints all", report.Plural(len(body)-shown, "byte"))
+		body = body[:shown]
+	}
+	if len(body) == 0 {
+		return
+	}
+	p.Line("")
+	p.Line("%s", p.In(report.Faint, "what came:"))
+	if strings.ContainsFunc(string(body), func(r rune) bool { return r == 0xfffd || r < ' ' && r != '\n' && r != '\t' && r != '\r' || r == 0x7f }) {
+		for len(body) > 0 {
+			n := min(32, len(body))
+			p.Line("  % x", body[:n])
+			body = body[n:]
+		}
+	} else {
+		p.Line("  %s", strings.ReplaceAll(strings.TrimSpace(string(body)), "\n", "\n  "))
+	}
+	if more != "" {
+		p.Line("  %s", p.In(report.Faint, more))
+	}
+}
+
+// element prints one element of an answer that is a stream.
+func (c *calling) element(call *schema.Call, a *remote.Answer) int {
+	if a.Refused != nil {
+		return c.refusedAnswer(call, nil, a.Refused)
+	}
+	text, err := value.EncodeJSON(a.Message)
+	if err != nil {
+		return c.refusedAnswer(call, nil, err)
+	}
+	fmt.Fprintf(c.w.Out, "%s\n", text)
+	return fine
+}
+
+// summary says in a line what came back: it is no part of the answer, so it goes
+// to standard error.
+func (c *calling) summary(k *remote.Caller) {
+	seen := k.Seen()
+	p := report.New(c.w.Err, c.w.Colour)
+	style := report.Green
+	if seen.Status/100 != 2 && seen.Status != 101 {
+		style = report.Red
+	}
+	form := seen.Header.Get("Content-Type")
+	if form == "" {
+		form = "no body"
+	}
+	p.Line("%s  %s  %s  %s", p.In(style, statusText(seen.Status)), form, byteCount(seen.Size), took(seen.Whole))
+}
+
+func statusText(status int) string {
+	return strings.TrimSpace(fmt.Sprintf("%d %s", status, http.StatusText(status)))
+}
+
+func took(d time.Duration) string {
+	switch {
+	case d < 10*time.Millisecond:
+		return fmt.Sprintf("%.2f ms", float64(d)/1e6)
+	case d < time.Second:
+		return fmt.Sprintf("%.0f ms", float64(d)/1e6)
+	}
+	return fmt.Sprintf("%.2f s", d.Seconds())
+}
+
+func byteCount(n int64) string {
+	if n < 10_000 {
+		return report.Plural(int(n), "byte")
+	}
+	if n < 10_000_000 {
+		return fmt.Sprintf("%.1f kB", float64(n)/1e3)
+	}
+	return fmt.Sprintf("%.1f MB", float64(n)/1e6)
+}
+
+// failed prints why a call failed, and returns the status.
+func (c *calling) failed(k *remote.Caller, call *schema.Call, err error) (int, error) {
+	p := report.New(c.w.Out, c.w.Colour)
+	var refusal *remote.Refusal
+	var declared *remote.Declared
+	var problem *web.Problem
+	var bad *web.BadAnswer
+	var missing *web.MissingCredential
+	var unreachable *web.Unreachable
+	switch {
+	case errors.As(err, &refusal):
+		printRefusal(p, call, refusal)
+		return found, nil
+	case errors.As(err, &missing):
+		return trouble, fmt.Errorf("%s needs %s: give it with --credential %s=…, or NAME=env:VARIABLE", call.FullName(), missing.Needs, firstNeeded(call))
+	case errors.As(err, &declared):
+		c.summary(k)
+		p.Line("%s, an error that %s declares:", p.In(report.Red, declared.Problem.Name()), call.Name)
+		if text, err := value.EncodeJSON(declared.Message); err == nil {
+			p.Line("  %s", strings.ReplaceAll(string(indented(text)), "\n", "\n  "))
+		}
+		return found, nil
+	case errors.As(err, &problem):
+		c.summary(k)
+		printProblem(p, problem)
+		if problem.Name() == "unauthenticated" {
+			for _, challenge := range k.Seen().Header.Values("Www-Authenticate") {
+				p.Line("  it asks for  %s", printableText(challenge))
+			}
+		}
+		return found, nil
+	case errors.As(err, &bad):
+		c.summary(k)
+		p.Line("%s the answer is none that a server of these definitions gives: %s", p.In(report.Red, "refused"), printableText(bad.Err.Error()))
+		if location := k.Seen().Header.Get("Location"); location != "" && bad.Status/100 == 3 {
+			p.Line("  it leads to  %s", printableText(location))
+			p.Line("  Redirects are not followed, so that credentials go nowhere else.")
+		}
+		if !call.ResponseStream {
+			printBody(p, k.Seen().Body)
+		}
+		return found, nil
+	case errors.As(err, &unreachable):
+		return trouble, c.noAnswer(unreachable)
+	}
+	return trouble, err
+}
+
+func (c *calling) noAnswer(e *web.Unreachable) error {
+	text := e.Err.Error()
+	switch {
+	case errors.Is(e.Err, context.Canceled):
+		return errors.New("interrupted")
+	case errors.Is(e.Err, context.DeadlineExceeded):
+		return fmt.Errorf("no answer within %v; --timeout waits longer", c.timeout)
+	}
+	// The URL is on the command line already, and credentials may be in the query.
+	if i := strings.Index(text, `": `); i >= 0 {
+		text = text[i+3:]
+	}
+	return fmt.Errorf("no answer: %s", text)
+}
+
+func firstNeeded(call *schema.Call) string {
+	if len(call.Needs) > 0 && len(call.Needs[0]) > 0 {
+		return call.Needs[0][0].Name
+	}
+	return "NAME"
+}
+
+// printRefusal says what the definitions have against a request.
+func printRefusal(p *report.Printer, call *schema.Call, r *remote.Refusal) {
+	p.Line("%s this is no request of %s; nothing was sent.", p.In(report.Red, "refused"), call.FullName())
+	if r.Unreadable != nil {
+		printPayloadError(p, r.Unreadable)
+	}
+	var rows [][]string
+	for _, v := range r.Violations {
+		rows = append(rows, []string{p.In(report.Bold, v.Pointer), v.Detail})
+	}
+	p.Table("  ", rows)
+	p.Line("%s", p.In(report.Faint, "--anyway sends it all the same; --blank prints one to fill in."))
+}
+
+// printProblem lays out problem details (RFC 9457).
+func printProblem(p *report.Printer, problem *web.Problem) {
+	title := problem.Name()
+	if problem.Detail != "" {
+		title += ": " + problem.Detail
+	}
+	p.Line("%s %s", p.In(report.Red, "problem"), printableText(title))
+	var rows [][]string
+	for _, v := range problem.Violations {
+		where := v.Pointer
+		if v.In != "" {
+			where += " in the " + v.In
+		}
+		if where == "" {
+			where = "(the whole)"
+		}
+		rows = append(rows, []string{p.In(report.Bold, printableText(where)), printableText(v.Detail)})
+	}
+	p.Table("  ", rows)
+	if problem.Instance != "" {
+		p.Line("  instance  %s", printableText(problem.Instance))
+	}
+}
+
+// printableText takes from a server's words what could move a cursor.
+func printableText(s string) string {
+	return strings.Map(func(r rune) rune {
+		if r < ' ' && r != '\n' && r != '\t' || r >= 0x7f && r < 0xa0 {
+			return '\ufffd'
+		}
+		return r
+	}, strings.ToValidUTF8(s, "\ufffd"))
+}
+
+// stream makes a call whose request is a stream.
+func (c *calling) stream(ctx context.Context, k *remote.Caller, call *schema.Call, in io.Reader) (int, error) {
+	s, err := k.Open(ctx)
+	if err != nil {
+		return c.failed(k, call, err)
+	}
+	defer s.Close()
+	received := make(chan outcome, 1)
+	if call.ResponseStream {
+		go func() { received <- c.receive(k, call, s) }()
+	}
+	sent := 0
+	elements := value.NewJSONElements(in, 0)
+	for {
+		one, err := elements.Next()
+		if err != nil {
+			return trouble, err
+		}
+		if one == nil {
+			break
+		}
+		err = s.Send(one)
+		var refusal *remote.Refusal
+		if errors.As(err, &refusal) && c.w.InTerminal && !c.hasBody {
+			// Who types may type again.
+			printRefusal(report.New(c.w.Err, c.w.Colour), call, refusal)
+			continue
+		}
+		if err != nil && call.ResponseStream && refusal == nil {
+			break // what comes says why
+		}
+		if err != nil {
+			if refusal != nil {
+				fmt.Fprintf(c.w.Err, "Element %d is refused; the %s before it %s sent, and the call is given up.\n", sent+1, report.Plural(sent, "element"), map[bool]string{true: "was", false: "were"}[sent == 1])
+			}
+			return c.failed(k, call, err)
+		}
+		sent++
+	}
+	answer, err := s.Finish()
+	if call.ResponseStream {
+		o := <-received
+		if o.err == nil && o.status == fine {
+			fmt.Fprintf(report.Faintly(c.w.Err, c.w.Colour), "sent %s, received %s\n", report.Plural(sent, "element"), report.Plural(o.count, "element"))
+		}
+		return o.status, o.err
+	}
+	if err != nil {
+		return c.failed(k, call, err)
+	}
+	return c.answered(k, call, answer), nil
+}
+
+type outcome struct {
+	status, count int
+	err           error
+}
+
+// receive prints what a call that streams both ways sends.
+func (c *calling) receive(k *remote.Caller, call *schema.Call, s *remote.Sending) (o outcome) {
+	for a, err := range s.Received() {
+		if err != nil {
+			o.status, o.err = c.failed(k, call, err)
+			return o
+		}
+		if o.status = c.element(call, a); o.status != fine {
+			return o
+		}
+		o.count++
+	}
+	return o
+}
+
+// many sends a request several times.
+func (c *calling) many(ctx context.Context, k *remote.Caller, call *schema.Call, request []byte) (int, error) {
+	var times []time.Duration
+	begin := time.Now()
+	for i := range c.repeat {
+		var err error
+		if call.ResponseStream {
+			for _, elementErr := range k.Elements(ctx, request) {
+				err = elementErr
+			}
+		} else {
+			var a *remote.Answer
+			if a, err = k.Do(ctx, request); err == nil && a.Refused != nil {
+				return c.refusedAnswer(call, k.Seen().Body, a.Refused), nil
+			}
+		}
+		if err != nil {
+			fmt.Fprintf(c.w.Err, "Call %d of %d failed.\n", i+1, c.repeat)
+			return c.failed(k, call, err)
+		}
+		times = append(times, k.Seen().Whole)
+	}
+	all := time.Since(begin)
+	slices.Sort(times)
+	at := func(share float64) string { return took(times[min(len(times)-1, int(share*float64(len(times))))]) }
+	buffered(c.w, func(p *report.Printer) {
+		p.Line("%s in %s, one after the other: %.0f a second", report.Plural(c.repeat, "call"), took(all), float64(c.repeat)/all.Seconds())
+		p.Table("  ", [][]string{{"fastest", took(times[0])}, {"median", at(0.5)}, {"95 of 100", at(0.95)}, {"slowest", took(times[len(times)-1])}})
+	})
+	return fine, nil
+}
+
+// printCurl prints a request for curl.
+func (c *calling) printCurl(ctx context.Context, k *remote.Caller, call *schema.Call, in io.Reader) (int, error) {
+	var requests [][]byte
+	if call.RequestStream {
+		elements := value.NewJSONElements(in, 0)
+		for {
+			one, err := elements.Next()
+			if err != nil {
+				return trouble, err
+			}
+			if one == nil {
+				break
+			}
+			requests = append(requests, bytes.Clone(one))
+		}
+	} else {
+		request, err := oneRequest(call, in)
+		if err != nil {
+			return trouble, err
+		}
+		requests = [][]byte{request}
+	}
+	line, variables, err := k.Curl(ctx, requests)
+	if err != nil {
+		return c.failed(k, call, err)
+	}
+	if len(variables) > 0 {
+		fmt.Fprintf(c.w.Out, "# credentials are taken from the environment: %s\n", strings.Join(variables, ", "))
+	}
+	fmt.Fprintf(c.w.Out, "%s\n", line)
+	return fine, nil
+}

@@ -1,0 +1,320 @@
+package command
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"flag"
+	"fmt"
+	"io/fs"
+	"net"
+	"net/http"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"syscall"
+	"time"
+
+	"github.com/fsnotify/fsnotify"
+
+	"faithfulcourier/internal/project"
+	"faithfulcourier/internal/remote"
+	"faithfulcourier/internal/report"
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/source"
+	"faithfulcourier/internal/stubs/golang/support/web"
+)
+
+// mocking is the command mock with its options.
+type mocking struct {
+	w       *World
+	ref     *referenceOptions
+	at      string
+	answers string
+	quiet   bool
+	options remote.MockOptions
+	current atomic.Pointer[remote.Mock]
+	print   sync.Mutex
+	record  *os.File
+}
+
+// sheetName is where the answer sheet of a project is.
+const sheetName = "answers.toml"
+
+var mockCommand = &command{
+	name:     "mock",
+	synopsis: "[--at ADDRESS] [--answers FILE] [--faults SHARE] [--record FILE] [options]",
+	short:    "serves every call with declared or made answers",
+	long: `Serves all calls of all services, as a real server would: requests are checked,
+credentials must be there, streams stream. Answers are what answers.toml says,
+else declared examples, else made within bounds. Every request is a line of log.
+When definitions or answers change they are read again; wrong ones are shown, and
+the last good ones stay. Ctrl-C ends it.`,
+	examples: [2]string{"faithful mock", "faithful mock --at 127.0.0.1:9000 --faults 0.1 --record day.jsonl"},
+	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
+		m := &mocking{}
+		m.ref = referenceFlags(flags)
+		flags.StringVar(&m.at, "at", "127.0.0.1:8090", "serve at this `ADDRESS`; port 0 takes any that is free")
+		flags.StringVar(&m.answers, "answers", "", "the answer sheet: `FILE`; "+sheetName+" beside faithful.toml unless said otherwise")
+		flags.StringVar(&m.options.Base, "base", "", "serve below this `PATH`, such as /v1")
+		origins := severalOf(flags, "origin", "let pages of this `ORIGIN` call from a browser")
+		flags.Float64Var(&m.options.Faults, "faults", 0, "the `SHARE` of calls that fail with a declared error, or are slow: 0 to 1")
+		seed := flags.Uint64("seed", 0, "make answers and faults from this number (`N`)")
+		record := flags.String("record", "", "add each call and its answer to `FILE`, for faithful call --replay")
+		flags.BoolVar(&m.quiet, "quiet", false, "log nothing")
+		return func(w *World, args []string) (int, error) {
+			if len(args) > 0 {
+				return trouble, usage("mock takes no arguments")
+			}
+			if m.options.Faults < 0 || m.options.Faults > 1 {
+				return trouble, usage("--faults is a share from 0 to 1, such as 0.1")
+			}
+			if m.options.Base != "" && !strings.HasPrefix(m.options.Base, "/") {
+				return trouble, usage("--base is a path such as /v1")
+			}
+			m.w, m.options.Origins, m.options.Seed, m.options.Now = w, *origins, *seed, w.Now
+			return m.run(*record)
+		}
+	},
+}
+
+func (m *mocking) run(record string) (int, error) {
+	if !m.quiet {
+		m.options.Log = m.log
+	}
+	if record != "" {
+		if !filepath.IsAbs(record) {
+			record = filepath.Join(m.w.Dir, record)
+		}
+		f, err := os.OpenFile(record, os.O_WRONLY|os.O_CREATE|os.O_APPEND, 0o600) // what is secret in messages is in it
+		if err != nil {
+			return trouble, err
+		}
+		defer f.Close()
+		m.record, m.options.Record = f, m.keep
+	}
+	mock, status, err := m.load()
+	if mock == nil {
+		return status, err
+	}
+	m.current.Store(mock)
+	listener, err := net.Listen("tcp", m.at)
+	if err != nil {
+		var inUse *os.SyscallError
+		if errors.As(err, &inUse) && errors.Is(inUse.Err, syscall.EADDRINUSE) {
+			return trouble, fmt.Errorf("%s is taken by another program; serve elsewhere with --at ADDRESS", m.at)
+		}
+		return trouble, err
+	}
+	ctx, stop := signal.NotifyContext(m.w.Context, os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
+	defer stop()
+	m.greet(listener.Addr().String())
+	reloaded := make(chan struct{})
+	go func() {
+		defer close(reloaded)
+		m.watch(ctx)
+	}()
+	server := web.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { m.current.Load().ServeHTTP(w, r) }))
+	server.ErrorLog = nil
+	server.BaseContext = func(net.Listener) context.Context { return ctx }
+	served := make(chan error, 1)
+	go func() { served <- server.Serve(listener) }()
+	select {
+	case err := <-served:
+		return trouble, err
+	case <-ctx.Done():
+	}
+	<-reloaded
+	patience, cancel := context.WithTimeout(context.Background(), time.Second)
+	defer cancel()
+	if server.Shutdown(patience) != nil {
+		_ = server.Close() // streams that nobody ends
+	}
+	return fine, nil
+}
+
+// load loads definitions and answers. Where it returns none, what is wrong has
+// been printed, or is the error.
+func (m *mocking) load() (*remote.Mock, int, error) {
+	defs, status, err := m.ref.load(m.w)
+	if defs == nil {
+		return nil, status, err
+	}
+	p, err := project.Open(m.w.Dir)
+	if err != nil && !isNoProject(err) {
+		return nil, trouble, err
+	}
+	m.options.Name, m.options.Version = "mock", *m.ref.of
+	if p != nil {
+		m.options.Name = p.Config.Name
+	}
+	sheet, err := m.sheet(defs, p)
+	var bad *remote.BadSheet
+	if errors.As(err, &bad) {
+		report.New(m.w.Out, m.w.Colour).Findings(bad.Findings)
+		return nil, found, nil
+	}
+	if err != nil {
+		return nil, trouble, err
+	}
+	mock, err := remote.NewMock(defs, sheet, m.options)
+	if err != nil {
+		return nil, found, printImpossible(m.w, err)
+	}
+	return mock, fine, nil
+}
+
+// sheetPath is where the answer sheet is; must says that it has to be there.
+func (m *mocking) sheetPath(p *project.Project) (path string, must bool) {
+	switch {
+	case m.answers != "" && filepath.IsAbs(m.answers):
+		return m.answers, true
+	case m.answers != "":
+		return filepath.Join(m.w.Dir, m.answers), true
+	case p != nil:
+		return filepath.Join(p.Dir, sheetName), false
+	}
+	return filepath.Join(m.w.Dir, sheetName), false
+}
+
+func (m *mocking) sheet(defs *schema.Definitions, p *project.Project) (*remote.Sheet, error) {
+	path, must := m.sheetPath(p)
+	text, err := os.ReadFile(path)
+	if errors.Is(err, fs.ErrNotExist) && !must {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	name := m.answers
+	if name == "" {
+		name = sheetName
+	}
+	return remote.ReadSheet(defs, source.NewFile(name, string(text)).At(path), remote.Sampled(defs, m.options.Seed))
+}
+
+// greet says where the mock is, and what to do with it.
+func (m *mocking) greet(address string) {
+	defs := m.current.Load().Definitions()
+	base := "http://" + address + strings.TrimRight(m.options.Base, "/")
+	buffered(m.w, func(p *report.Printer) {
+		p.Line("Serving %s at %s", report.Plural(len(defs.Calls()), "call"), p.In(report.Bold, base))
+		for _, c := range defs.Calls() {
+			if len(c.Needs) == 0 && !c.RequestStream && !c.ResponseStream && c.Request != nil {
+				p.Line("Try: faithful sample %s | faithful call %s %s", c.Service.Name+"."+c.Name, base, c.Service.Name+"."+c.Name)
+				break
+			}
+		}
+	})
+}
+
+// log prints one request.
+func (m *mocking) log(l *remote.Logged) {
+	m.print.Lock()
+	defer m.print.Unlock()
+	buffered(m.w, func(p *report.Printer) {
+		status, style := fmt.Sprint(l.Status), report.Green
+		switch {
+		case l.Status == 0:
+			status, style = "cut", report.Red
+		case l.Status >= 400:
+			style = report.Yellow
+		}
+		what := l.Call
+		if what == "" {
+			what = "-"
+		}
+		answer := l.Answer
+		if l.Problem != "" && answer == "" {
+			answer = l.Problem
+		} else if l.Problem != "" {
+			answer += ", " + l.Problem
+		}
+		if l.Elements > 0 {
+			answer += ", " + report.Plural(l.Elements, "element")
+		}
+		p.Line("%s %s %-6s %s  %s  %s  %s", p.In(report.Faint, l.At.Format("15:04:05")), p.In(style, status), l.Method, l.Path, p.In(report.Bold, what), answer, p.In(report.Faint, took(l.Took)))
+		if len(l.Refused) == 0 && l.Problem != "" && l.Detail != "" {
+			p.Line("             %s", printableText(l.Detail))
+		}
+		for _, v := range l.Refused {
+			where := v.Pointer
+			if v.In != "" {
+				where += " in the " + v.In
+			}
+			p.Line("             %s %s", printableText(where), printableText(v.Detail))
+		}
+	})
+}
+
+// keep adds a call to the record.
+func (m *mocking) keep(r *remote.Recorded) {
+	line, err := json.Marshal(r)
+	if err == nil {
+		m.print.Lock()
+		defer m.print.Unlock()
+		_, err = m.record.Write(append(line, '\n'))
+	}
+	if err != nil {
+		fmt.Fprintf(m.w.Err, "faithful mock: the record can't be written: %v\n", err)
+	}
+}
+
+// watch reads definitions and answers again when they change.
+func (m *mocking) watch(ctx context.Context) {
+	if *m.ref.of != "draft" {
+		<-ctx.Done()
+		return
+	}
+	p, err := project.Open(m.w.Dir)
+	if err != nil {
+		<-ctx.Done()
+		return
+	}
+	watcher, err := fsnotify.NewWatcher()
+	if err != nil {
+		fmt.Fprintf(m.w.Err, "faithful mock: changes are not seen: %v\n", err)
+		<-ctx.Done()
+		return
+	}
+	defer watcher.Close()
+	watchFolders(watcher, p.Dir)
+	path, _ := m.sheetPath(p)
+	_ = watcher.Add(filepath.Dir(path)) // a folder that is not there has nothing to say
+	quiet := time.NewTimer(time.Hour)
+	quiet.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case event := <-watcher.Events:
+			if isInput(event.Name) || event.Name == path {
+				quiet.Reset(50 * time.Millisecond)
+			}
+		case <-watcher.Errors:
+		case <-quiet.C:
+			m.again()
+		}
+	}
+}
+
+// again loads once more, and says in a line what came of it.
+func (m *mocking) again() {
+	m.print.Lock()
+	defer m.print.Unlock()
+	at := m.w.Now().Format("15:04:05")
+	p := report.New(m.w.Out, m.w.Colour)
+	mock, _, err := m.load()
+	switch {
+	case err != nil:
+		p.Line("%s %s the last good ones stay: %v", at, p.In(report.Red, "wrong"), err)
+	case mock == nil:
+		p.Line("%s %s the last good ones stay", at, p.In(report.Red, "wrong"))
+	default:
+		m.current.Store(mock)
+		p.Line("%s %s definitions and answers were read again", at, p.In(report.Green, "fine"))
+	}
+}

@@ -1,0 +1,474 @@
+package remote
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"iter"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/stubs"
+	"faithfulcourier/internal/stubs/golang/support/web"
+	"faithfulcourier/internal/stubs/golang/support/wire"
+	"faithfulcourier/internal/value"
+)
+
+// Options is how a caller calls.
+type Options struct {
+	Base        string            // of the server, as in http://127.0.0.1:8080/v1
+	Binary      bool              // CBOR instead of JSON
+	Unchecked   bool              // send what the definitions refuse, too
+	Headers     http.Header       // of every request
+	Credentials map[string]string // by name, with or without module
+	Timeout     time.Duration     // 0 for a minute; of a stream until it begins, and its silence
+	Limit       int64             // of an answer in bytes; 0 for 64 MiB
+	Tries       int               // of calls that are safe or idempotent; 0 for 1
+}
+
+// Caller calls one call of a server.
+type Caller struct {
+	call    *schema.Call
+	options Options
+	web     *web.Call
+	body    *schema.Message // what travels in the body; nil for nothing
+	client  *web.Client
+	seen    Exchange
+	binary  bool
+	intake  web.ClientMiddleware // takes the request instead of the server; nil for none
+}
+
+// Exchange is what a caller saw of HTTP: the last answer, and how long it took
+// until its head, and until all of it, was there.
+type Exchange struct {
+	Status  int
+	Header  http.Header
+	Body    []byte // as far as it was read; of streams what came of it first
+	Size    int64
+	Head    time.Duration
+	Whole   time.Duration
+	begin   time.Time
+	Request *http.Request
+}
+
+// Answer is what became of a call. Message is nil for "()", and where Refused says
+// why the definitions refuse what came.
+type Answer struct {
+	Message *value.Message
+	Refused error
+}
+
+// Declared is the error of a call that the server answers with an error that it
+// declares.
+type Declared struct {
+	Problem *web.Problem
+	Message *value.Message // nil where its fields can't be read
+}
+
+func (e *Declared) Error() string { return e.Problem.Error() }
+
+// Refusal is the error of a request that the definitions refuse, before it is
+// sent.
+type Refusal struct {
+	Unreadable *value.Error // where it can't be read
+	Violations []value.Violation
+}
+
+func (e *Refusal) Error() string {
+	if e.Unreadable != nil {
+		return e.Unreadable.Error()
+	}
+	return fmt.Sprintf("%d violations", len(e.Violations))
+}
+
+// keptBody is how much of an answer is kept to be shown.
+const keptBody = 64 << 20
+
+// NewCaller returns a caller of one call.
+func NewCaller(c *schema.Call, options Options) *Caller {
+	k := &Caller{call: c, options: options, web: callOf(c), binary: options.Binary}
+	if c.Request != nil && !stubs.Bodiless(c) {
+		if k.body = stubs.Body(c, c.Request.Name); k.body == nil {
+			k.body = c.Request
+		}
+	}
+	k.dial()
+	return k
+}
+
+// dial makes the client, in the form that is set.
+func (k *Caller) dial() {
+	o := k.options
+	if o.Timeout == 0 {
+		o.Timeout = time.Minute
+	}
+	if o.Limit == 0 {
+		o.Limit = keptBody
+	}
+	options := []web.ClientOption{web.WithTimeout(o.Timeout), web.WithStreamIdle(o.Timeout), web.WithTries(max(1, o.Tries)), web.WithAnswerLimit(o.Limit),
+		web.WithStreamElementLimit(int(o.Limit)), web.WithClientMiddleware(k.watch)}
+	if !k.binary {
+		options = append(options, web.WithJSON())
+	}
+	for name, values := range o.Headers {
+		for _, v := range values {
+			options = append(options, web.WithHeader(name, v))
+		}
+	}
+	for name, v := range o.Credentials {
+		options = append(options, web.WithCredential(name, v))
+	}
+	k.client = web.NewClient(o.Base, "", options...)
+}
+
+// watch sees what goes over the wire.
+func (k *Caller) watch(r *http.Request, next func(*http.Request) (*http.Response, error)) (*http.Response, error) {
+	if k.intake != nil {
+		return k.intake(r, next)
+	}
+	k.seen = Exchange{begin: time.Now(), Request: r}
+	response, err := next(r)
+	if err != nil {
+		return nil, err
+	}
+	k.seen.Status, k.seen.Header, k.seen.Head = response.StatusCode, response.Header, time.Since(k.seen.begin)
+	k.seen.Whole = k.seen.Head
+	room := keptBody
+	if k.call.ResponseStream {
+		room = 64 << 10 // a stream may go on for ever
+	}
+	response.Body = &watched{response.Body, &k.seen, room}
+	return response, nil
+}
+
+// watched keeps what is read of an answer.
+type watched struct {
+	io.ReadCloser
+	seen *Exchange
+	room int // for how much of it
+}
+
+func (w *watched) Read(p []byte) (int, error) {
+	n, err := w.ReadCloser.Read(p)
+	w.seen.Size += int64(n)
+	if room := w.room - len(w.seen.Body); room > 0 {
+		w.seen.Body = append(w.seen.Body, p[:min(n, room)]...)
+	}
+	w.seen.Whole = time.Since(w.seen.begin)
+	return n, err
+}
+
+// Seen is what was seen of the last exchange.
+func (k *Caller) Seen() *Exchange { return &k.seen }
+
+// Check reads a request in JSON and says what the definitions have against it.
+func (k *Caller) Check(request []byte) *Refusal { return refusalOf(k.call.Request, request) }
+
+func refusalOf(t *schema.Message, data []byte) *Refusal {
+	v, err := value.DecodeJSON(t, data, 0)
+	if err != nil {
+		var e *value.Error
+		errors.As(err, &e)
+		return &Refusal{Unreadable: e}
+	}
+	if violations := value.Validate(v); len(violations) > 0 {
+		return &Refusal{Violations: violations}
+	}
+	return nil
+}
+
+// outgoing prepares a request that was written in JSON.
+func (k *Caller) outgoing(request []byte) (web.Outgoing, error) {
+	if k.call.Request == nil {
+		return web.Outgoing{}, nil
+	}
+	refused := k.Check(request)
+	if refused != nil && !k.options.Unchecked {
+		return web.Outgoing{}, refused
+	}
+	if refused == nil || refused.Unreadable == nil {
+		// As a stub would write it.
+		v, _ := value.DecodeJSON(k.call.Request, request, 0) // it was read above
+		if text, err := value.EncodeJSON(v); err == nil {
+			request = text
+		}
+	}
+	whole := &raw{json: request}
+	out := web.Outgoing{Message: whole}
+	body := request
+	if len(k.web.Placed) > 0 {
+		fields := map[string]json.RawMessage{}
+		if err := json.Unmarshal(request, &fields); err != nil {
+			return out, fmt.Errorf("a request whose fields travel in different places can only be sent as a JSON object: %w", err)
+		}
+		out.Place = func(_ wire.Message, p *web.Parameters) { place(k.web, fields, p) }
+		body = without(request, k.web.Placed)
+	}
+	if k.body == nil {
+		return out, nil
+	}
+	payload, err := k.payload(k.body, body)
+	out.Body = payload
+	return out, err
+}
+
+// payload is a body in the form that travels. What can't be turned into CBOR, since
+// the definitions refuse it, travels in JSON.
+func (k *Caller) payload(t *schema.Message, text []byte) (*raw, error) {
+	if !k.binary {
+		return &raw{json: text}, nil
+	}
+	binary, err := value.NewConverter(t, 0).ToCBOR(nil, text)
+	if err != nil && k.options.Unchecked {
+		k.binary = false
+		k.dial()
+		return &raw{json: text}, nil
+	}
+	return &raw{cbor: binary, json: text}, err
+}
+
+// without takes the placed fields out of a JSON object, whose other members stay in
+// their order.
+func without(object []byte, placed []web.Placed) []byte {
+	d := json.NewDecoder(bytes.NewReader(object))
+	if _, err := d.Token(); err != nil {
+		return object
+	}
+	out := []byte{'{'}
+	for d.More() {
+		name, err := d.Token()
+		if err != nil {
+			return object
+		}
+		var member json.RawMessage
+		if err := d.Decode(&member); err != nil {
+			return object
+		}
+		text, _ := name.(string)
+		if slices.ContainsFunc(placed, func(p web.Placed) bool { return p.Name == text }) {
+			continue
+		}
+		if len(out) > 1 {
+			out = append(out, ',')
+		}
+		out = append(append(value.AppendString(out, text), ':'), member...)
+	}
+	return append(out, '}')
+}
+
+// Do sends one request, in JSON (nil for "()"), of a call without streams. The
+// error is a *Refusal where nothing was sent, a *Declared, a *web.Problem, a
+// *web.Unreachable, a *web.BadAnswer or a *web.MissingCredential.
+func (k *Caller) Do(ctx context.Context, request []byte) (*Answer, error) {
+	out, err := k.outgoing(request)
+	if err != nil {
+		return nil, err
+	}
+	return k.answer(func(into wire.Message) error { return k.client.Do(ctx, k.web, out, into) })
+}
+
+// answer reads what a call is answered with.
+func (k *Caller) answer(do func(into wire.Message) error) (*Answer, error) {
+	if k.call.Response == nil {
+		return &Answer{}, declaredOf(do(nil))
+	}
+	got := &raw{}
+	if err := do(got); err != nil {
+		return nil, declaredOf(err)
+	}
+	return k.understood(got), nil
+}
+
+// understood reads an answer, or an element of one, as the definitions have it.
+func (k *Caller) understood(got *raw) *Answer {
+	a := &Answer{}
+	if got.cbor != nil {
+		a.Message, a.Refused = value.DecodeCBOR(k.call.Response, got.cbor, 0)
+	} else {
+		a.Message, a.Refused = value.DecodeJSON(k.call.Response, got.json, 0)
+	}
+	return a
+}
+
+// declaredOf makes a *Declared of a declared error.
+func declaredOf(err error) error {
+	var d *declared
+	if !errors.As(err, &d) {
+		return err
+	}
+	return &Declared{Problem: &web.Problem{Title: d.typ.Name, Type: "/-/errors/" + d.ErrorName(), Status: d.typ.Status, Fields: d.json}, Message: d.value}
+}
+
+// Elements sends a call whose answer is a stream, and its request none, and
+// yields the elements as they come. An error is the last thing that it yields, as
+// those of Do.
+func (k *Caller) Elements(ctx context.Context, request []byte) iter.Seq2[*Answer, error] {
+	return func(yield func(*Answer, error) bool) {
+		out, err := k.outgoing(request)
+		if err != nil {
+			yield(nil, err)
+			return
+		}
+		for element, err := range web.Stream[raw](ctx, k.client, k.web, out) {
+			if err != nil {
+				yield(nil, declaredOf(err))
+				return
+			}
+			if !yield(k.understood(element), nil) {
+				return
+			}
+		}
+	}
+}
+
+// Sending is a call whose request is a stream.
+type Sending struct {
+	k      *Caller
+	sender *web.AnsweredSender[raw, raw]
+	talk   *web.Conversation[raw, raw]
+}
+
+// Open begins a call whose request is a stream.
+func (k *Caller) Open(ctx context.Context) (*Sending, error) {
+	s := &Sending{k: k}
+	if k.call.ResponseStream {
+		talk, err := web.NewConversation[raw, raw](ctx, k.client, k.web)
+		s.talk = talk
+		return s, declaredOf(err)
+	}
+	s.sender = web.NewAnsweredSender[raw, raw](ctx, k.client, k.web)
+	return s, nil
+}
+
+// Send sends one element that was written in JSON. The error is a *Refusal where
+// it was not sent, or as those of Do: then the call has ended.
+func (s *Sending) Send(element []byte) error {
+	k := s.k
+	if refused := k.Check(element); refused != nil && !k.options.Unchecked {
+		return refused
+	}
+	payload, err := k.payload(k.call.Request, bytes.TrimSpace(element))
+	if err != nil {
+		return err
+	}
+	if s.talk != nil {
+		return declaredOf(s.talk.Send(payload))
+	}
+	return declaredOf(s.sender.Send(payload))
+}
+
+// Finish ends the request. Of a call that streams both ways it returns nil: what
+// comes is with Received.
+func (s *Sending) Finish() (*Answer, error) {
+	if s.talk != nil {
+		return nil, s.talk.Finish()
+	}
+	return s.k.answer(func(into wire.Message) error {
+		if into == nil {
+			return s.sender.Sender.Finish()
+		}
+		got, err := s.sender.Finish()
+		if err == nil {
+			*into.(*raw) = *got
+		}
+		return err
+	})
+}
+
+// Received yields what a call that streams both ways sends.
+func (s *Sending) Received() iter.Seq2[*Answer, error] {
+	return func(yield func(*Answer, error) bool) {
+		for element, err := range s.talk.All() {
+			if err != nil {
+				yield(nil, declaredOf(err))
+				return
+			}
+			if !yield(s.k.understood(element), nil) {
+				return
+			}
+		}
+	}
+}
+
+// Close gives up what has not ended.
+func (s *Sending) Close() {
+	if s.talk != nil {
+		s.talk.Close()
+		return
+	}
+	s.sender.Abort()
+}
+
+// Blank is a request to be filled in: all its fields, what may be left out as null.
+func Blank(t *schema.Message) []byte {
+	b := &blank{}
+	b.message(t)
+	return b.out
+}
+
+type blank struct {
+	out    []byte
+	inside []*schema.Message
+}
+
+func (b *blank) message(t *schema.Message) {
+	if slices.Contains(b.inside, t) {
+		b.out = append(b.out, "null"...)
+		return
+	}
+	b.inside = append(b.inside, t)
+	b.out = append(b.out, '{')
+	for i, f := range t.Fields {
+		if i > 0 {
+			b.out = append(b.out, ',')
+		}
+		b.out = append(value.AppendString(b.out, f.JSONName()), ':')
+		if f.Presence == schema.Optional {
+			b.out = append(b.out, "null"...)
+		} else if f.Presence == schema.Defaulted {
+			m := &schema.Message{Fields: []*schema.Field{f}}
+			one, _ := value.EncodeJSON(&value.Message{Type: m, Fields: map[int]value.Value{f.Number: value.Default(f.Default)}}) // a scalar can be written
+			_, text, _ := strings.Cut(string(one), ":")
+			b.out = append(b.out, strings.TrimSuffix(text, "}")...)
+		} else {
+			b.value(f.Type)
+		}
+	}
+	b.out = append(b.out, '}')
+	b.inside = b.inside[:len(b.inside)-1]
+}
+
+func (b *blank) value(t *schema.Type) {
+	switch t.Kind {
+	case schema.KindMessage:
+		b.message(t.Message)
+	case schema.KindList:
+		b.out = append(b.out, '[')
+		if t.Elem.Kind == schema.KindMessage && !slices.Contains(b.inside, t.Elem.Message) {
+			b.value(t.Elem)
+		}
+		b.out = append(b.out, ']')
+	case schema.KindMap:
+		b.out = append(b.out, "{}"...)
+	case schema.KindUnion:
+		b.out = append(value.AppendString(append(b.out, '{'), t.Union.Alternatives[0].JSONName()), ':')
+		b.value(t.Union.Alternatives[0].Type)
+		b.out = append(b.out, '}')
+	case schema.KindEnum:
+		b.out = value.AppendString(b.out, t.Enum.Members[0].JSONName())
+	case schema.KindBool:
+		b.out = append(b.out, "false"...)
+	case schema.KindAny:
+		b.out = append(b.out, "null"...)
+	case schema.KindInt8, schema.KindInt16, schema.KindInt32, schema.KindInt64, schema.KindUint8, schema.KindUint16, schema.KindUint32, schema.KindUint64, schema.KindFloat32, schema.KindFloat64:
+		b.out = append(b.out, '0')
+	default:
+		b.out = append(b.out, `""`...)
+	}
+}

@@ -1,0 +1,223 @@
+package remote
+
+import (
+	"encoding/json"
+	"errors"
+	"strings"
+	"unicode/utf8"
+
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/stubs/golang/support/web"
+	"faithfulcourier/internal/stubs/golang/support/wire"
+	"faithfulcourier/internal/value"
+)
+
+// message is a message of any definitions as the conversation takes it. What is
+// written is made once, however often it is sent.
+type message struct {
+	typ        *schema.Message
+	value      *value.Message
+	cbor, json []byte
+	made       error // why one of them could not be made
+}
+
+// made writes a value in both forms.
+func made(v *value.Message) *message {
+	m := &message{typ: v.Type, value: v}
+	m.json, m.made = value.EncodeJSON(v)
+	if m.made == nil {
+		m.cbor, m.made = value.EncodeCBOR(v)
+	}
+	return m
+}
+
+func (m *message) AppendCBOR(b []byte, w *wire.Writer) []byte {
+	if m.made != nil {
+		w.Fail(m.made)
+	}
+	return append(b, m.cbor...)
+}
+
+func (m *message) AppendJSON(b []byte, w *wire.Writer) []byte {
+	if m.json == nil && m.made != nil {
+		w.Fail(m.made)
+	}
+	return append(b, m.json...)
+}
+
+func (m *message) ReadCBOR(r *wire.CBORReader) {
+	r.Item(func(item []byte, items int) *wire.Error { return m.read(value.DecodeCBOR(m.typ, item, items)) })
+}
+
+func (m *message) ReadJSON(r *wire.JSONReader) {
+	r.Item(func(item []byte, items int) *wire.Error { return m.read(value.DecodeJSON(m.typ, item, items)) })
+}
+
+func (m *message) read(v *value.Message, err error) *wire.Error {
+	m.value = v
+	return wireError(err)
+}
+
+// wireError is an error of package value as the conversation says it.
+func wireError(err error) *wire.Error {
+	if err == nil {
+		return nil
+	}
+	var e *value.Error
+	if !errors.As(err, &e) {
+		return &wire.Error{Detail: err.Error(), Offset: -1}
+	}
+	detail := e.Found
+	if e.Expected != "" {
+		detail = "expected " + e.Expected + ", found " + e.Found
+	}
+	return &wire.Error{Path: e.Path, Detail: detail, Offset: e.Offset, TooLarge: e.TooLarge}
+}
+
+func (m *message) AppendViolations(list []wire.Violation, path string) []wire.Violation {
+	if m.value == nil {
+		return list
+	}
+	for _, v := range value.Validate(m.value) {
+		list = append(list, wire.Violation{Pointer: path + v.Pointer, Detail: v.Detail, In: v.In})
+	}
+	return list
+}
+
+// declared is an error that a call declares.
+type declared struct{ message }
+
+func (d *declared) Error() string     { return d.typ.Name + " " + string(d.json) }
+func (d *declared) ErrorName() string { return d.typ.FullName() }
+func (d *declared) ErrorStatus() int  { return d.typ.Status }
+
+func (d *declared) ReadJSON(r *wire.JSONReader) {
+	r.Item(func(item []byte, items int) *wire.Error {
+		d.json = append([]byte{}, item...)
+		return d.read(value.DecodeJSON(d.typ, item, items))
+	})
+}
+
+// raw is a payload of either form that is sent, or kept, as it is.
+type raw struct {
+	cbor, json []byte
+	check      func() []wire.Violation // of what is sent; nil for none
+}
+
+func (r *raw) AppendCBOR(b []byte, _ *wire.Writer) []byte { return append(b, r.cbor...) }
+func (r *raw) AppendJSON(b []byte, _ *wire.Writer) []byte { return append(b, r.json...) }
+
+func (r *raw) ReadCBOR(in *wire.CBORReader) {
+	in.Item(func(item []byte, _ int) *wire.Error {
+		r.cbor = append([]byte{}, item...)
+		return nil
+	})
+}
+
+func (r *raw) ReadJSON(in *wire.JSONReader) {
+	in.Item(func(item []byte, _ int) *wire.Error {
+		r.json = append([]byte{}, item...)
+		return nil
+	})
+}
+
+func (r *raw) AppendViolations(list []wire.Violation, _ string) []wire.Violation {
+	if r.check == nil {
+		return list
+	}
+	return append(list, r.check()...)
+}
+
+// place puts the fields of a request that travel outside of the body where they
+// belong: each by its text in JSON, without quotes.
+func place(call *web.Call, fields map[string]json.RawMessage, p *web.Parameters) {
+	for _, f := range call.Placed {
+		text, ok := fields[f.Name]
+		if !ok || string(text) == "null" {
+			continue
+		}
+		values := []json.RawMessage{text}
+		if len(text) > 0 && text[0] == '[' {
+			values = nil
+			_ = json.Unmarshal(text, &values) // it was read before
+		}
+		for _, v := range values {
+			plain := wire.Plain(v)
+			switch f.In {
+			case "path":
+				p.Path(f.Parameter, plain)
+			case "query":
+				p.Query(f.Parameter, plain)
+			case "header":
+				p.Header(f.Parameter, plain)
+			default:
+				p.Cookie(f.Parameter, plain)
+			}
+		}
+	}
+}
+
+// take reads the fields of a request that travel outside of the body into its
+// value, beside those of the body.
+func take(call *web.Call, c *schema.Call, request, body *message, a *web.Arguments) {
+	v := &value.Message{Type: c.Request, Fields: map[int]value.Value{}}
+	if body != nil && body.value != nil {
+		for number, field := range body.value.Fields {
+			v.Fields[number] = field
+		}
+		v.Unknown = body.value.Unknown
+		var unknown []wire.Unknown
+		for _, u := range v.Unknown {
+			unknown = append(unknown, wire.Unknown{Number: u.Number, Name: u.Name})
+		}
+		a.Rest(call.Placed, unknown)
+	}
+	for _, p := range call.Placed {
+		f := c.Request.ByNumber(p.Number)
+		read := func(t *schema.Type, into func(value.Value)) func(*wire.JSONReader) {
+			return func(r *wire.JSONReader) {
+				r.Item(func(item []byte, items int) *wire.Error {
+					one, err := value.DecodeJSONValue(t, item, items)
+					into(one)
+					return wireError(err)
+				})
+			}
+		}
+		if f.Type.Kind == schema.KindList {
+			list := value.List{}
+			a.List(p, shapeOf(f.Type.Elem), read(f.Type.Elem, func(one value.Value) { list = append(list, one) }))
+			v.Fields[f.Number] = list
+			continue
+		}
+		there := a.Scalar(p, f.Presence != schema.Required, shapeOf(f.Type), read(f.Type, func(one value.Value) { v.Fields[f.Number] = one }))
+		if !there && f.Presence == schema.Defaulted {
+			v.Fields[f.Number] = value.Default(f.Default)
+		}
+	}
+	request.value = v
+}
+
+// shapeOf is how the JSON of a type relates to its text outside of a body.
+func shapeOf(t *schema.Type) wire.Shape {
+	switch {
+	case t.Kind.IsInteger() || t.Kind == schema.KindBool:
+		return wire.Bare
+	case t.Kind == schema.KindFloat32 || t.Kind == schema.KindFloat64 || t.Kind == schema.KindEnum:
+		return wire.BareNumber // NaN and names stand in quotes
+	}
+	return wire.Quoted
+}
+
+// plainText makes text of a server's fit to be shown: valid, and without what
+// could move a cursor.
+func plainText(s string) string {
+	if !utf8.ValidString(s) {
+		s = strings.ToValidUTF8(s, "\ufffd")
+	}
+	return strings.Map(func(r rune) rune {
+		if r < ' ' && r != '\n' && r != '\t' || r >= 0x7f && r < 0xa0 {
+			return '\ufffd'
+		}
+		return r
+	}, s)
+}

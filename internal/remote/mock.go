@@ -1,0 +1,466 @@
+package remote
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"io"
+	"math/rand/v2"
+	"net/http"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/stubs"
+	"faithfulcourier/internal/stubs/golang/support/web"
+	"faithfulcourier/internal/stubs/golang/support/wire"
+	"faithfulcourier/internal/value"
+)
+
+// MockOptions is how a mock answers.
+type MockOptions struct {
+	Name, Version string // what it says of its definitions
+	Base          string // the path below which it serves, as in /v1
+	Origins       []string
+	Seed          uint64
+	Faults        float64          // the share of calls that fail or are slow, 0 to 1
+	Log           func(*Logged)    // told of each request when it has been answered; may be nil
+	Record        func(*Recorded)  // told of each call that was answered; may be nil
+	Now           func() time.Time // nil for the clock
+}
+
+// Logged is one request as a mock saw it. Credentials are in none of it.
+type Logged struct {
+	At       time.Time
+	Method   string
+	Path     string // without the query
+	Call     string // full name; "" where none was found
+	Status   int
+	Took     time.Duration
+	Answer   string // where the answer comes from
+	Problem  string // the name of a problem
+	Detail   string
+	Refused  []wire.Violation
+	Elements int // of streams, both ways
+}
+
+// Mock is an http.Handler that serves all calls of definitions: with what an
+// answer sheet says, else with declared examples, else with what is made.
+type Mock struct {
+	defs     *schema.Definitions
+	sheet    *Sheet
+	options  MockOptions
+	mount    *web.Mount
+	defaults map[*schema.Call]*reply
+
+	mu  sync.Mutex
+	rng *rand.Rand
+}
+
+// streamed is how many elements of a stream are made.
+const streamed = 3
+
+// NewMock returns a mock. sheet may be nil. The error is a *value.Impossible: of
+// some call no answer can be made.
+func NewMock(defs *schema.Definitions, sheet *Sheet, options MockOptions) (*Mock, error) {
+	if options.Now == nil {
+		options.Now = time.Now
+	}
+	m := &Mock{defs: defs, sheet: sheet, options: options, defaults: map[*schema.Call]*reply{}, rng: rand.New(rand.NewPCG(options.Seed, 1))}
+	about := &web.Definitions{Name: options.Name, Version: options.Version, Digest: defs.Digest()}
+	for _, module := range defs.Modules {
+		about.Modules = append(about.Modules, web.Module{Name: module.Name, Text: module.Canonical()})
+		for _, t := range module.Messages {
+			if t.IsError() {
+				about.Errors = append(about.Errors, web.ErrorPage{Name: t.FullName(), Status: t.Status, Doc: t.Doc})
+			}
+		}
+	}
+	var routes []web.Route
+	for _, c := range defs.Calls() {
+		reply, err := m.standard(c)
+		if err != nil {
+			return nil, err
+		}
+		m.defaults[c] = reply
+		routes = append(routes, m.route(c))
+	}
+	serving := []web.ServerOption{web.WithBase(options.Base), web.WithOrigins(options.Origins...)}
+	m.mount = web.NewMount(about, routes, serving...)
+	return m, nil
+}
+
+// Definitions are those that the mock serves.
+func (m *Mock) Definitions() *schema.Definitions { return m.defs }
+
+// Sampled returns what entries of an answer sheet change: the first example of a
+// message, else one that is made.
+func Sampled(defs *schema.Definitions, seed uint64) func(t *schema.Message) (*value.Message, error) {
+	return func(t *schema.Message) (*value.Message, error) { return value.NewMaker(defs, seed).Element(t, 0) }
+}
+
+// standard is what a call is answered with when nobody says otherwise.
+func (m *Mock) standard(c *schema.Call) (*reply, error) {
+	r := &reply{note: "made"}
+	if c.Response == nil {
+		r.note = "nothing"
+		return r, nil
+	}
+	examples := value.Examples(m.defs, c.Response)
+	if len(examples) > 0 {
+		r.note = "example"
+	}
+	maker := value.NewMaker(m.defs, m.options.Seed)
+	count := 1
+	if c.ResponseStream {
+		count = max(streamed, len(examples))
+	}
+	for i := range count {
+		v, err := maker.Element(c.Response, i)
+		if err != nil {
+			return nil, err
+		}
+		r.stream = append(r.stream, made(v))
+	}
+	r.answer = r.stream[0]
+	return r, nil
+}
+
+// route is one call as it is served.
+func (m *Mock) route(c *schema.Call) web.Route {
+	call := callOf(c)
+	r := web.Route{Call: call, Implemented: true, Answers: c.Response != nil && !c.ResponseStream}
+	if c.Request != nil {
+		r.NewRequest = func() wire.Message { return &message{typ: c.Request} }
+	}
+	if len(call.Placed) > 0 {
+		r.Take = func(request, body wire.Message, a *web.Arguments) {
+			inBody, _ := body.(*message)
+			if call.Bodiless {
+				inBody = nil
+			}
+			take(call, c, request.(*message), inBody, a)
+		}
+		if rest := stubs.Body(c, c.Request.Name); rest != nil {
+			r.NewBody = func() wire.Message { return &message{typ: rest} }
+		}
+	}
+	switch {
+	case c.RequestStream && c.ResponseStream:
+		r.Upgrade = web.Converse
+		r.Converse = func(ctx context.Context, elements web.Elements, send web.Send) error {
+			return m.converse(ctx, c, elements, send)
+		}
+	case c.RequestStream:
+		r.Receive = func(ctx context.Context, elements web.Elements) (wire.Message, error) {
+			return m.receive(ctx, c, elements)
+		}
+	case c.ResponseStream:
+		r.Send = func(ctx context.Context, request wire.Message, send web.Send) error {
+			return m.send(ctx, c, request, send)
+		}
+	default:
+		r.Serve = func(ctx context.Context, request wire.Message) (wire.Message, error) {
+			v := valueOf(request)
+			answer, err := m.unary(ctx, c, v)
+			m.record(c, v, nil, answer, nil, err)
+			return answer, err
+		}
+	}
+	return r
+}
+
+// valueOf is the value of a request; nil for "()".
+func valueOf(request wire.Message) *value.Message {
+	if request == nil {
+		return nil
+	}
+	return request.(*message).value
+}
+
+// choose returns what a request is answered with, after the delay that it asks
+// for.
+func (m *Mock) choose(ctx context.Context, c *schema.Call, request *value.Message) (*reply, error) {
+	r := m.defaults[c]
+	if m.sheet != nil {
+		chosen, err := m.sheet.find(c, request)
+		if err != nil {
+			return nil, err
+		}
+		if chosen != nil {
+			r = chosen
+		}
+	}
+	if r == m.defaults[c] {
+		if fault := m.fault(c); fault != nil {
+			r = fault
+		}
+	}
+	note(ctx, func(l *Logged) { l.Call, l.Answer = c.FullName(), r.note })
+	if err := wait(ctx, r.delay); err != nil {
+		return nil, err
+	}
+	if r.cut {
+		panic(http.ErrAbortHandler)
+	}
+	return r, nil
+}
+
+// fault is a random fault, or nil: an error that the call declares, or slowness.
+func (m *Mock) fault(c *schema.Call) *reply {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if m.options.Faults <= 0 || m.rng.Float64() >= m.options.Faults {
+		return nil
+	}
+	if i := m.rng.IntN(len(c.Fails) + 1); i < len(c.Fails) {
+		if v, err := value.NewMaker(m.defs, m.rng.Uint64()).Element(c.Fails[i], 0); err == nil {
+			return &reply{note: "fault", failed: &declared{*made(v)}}
+		}
+	}
+	slow := *m.defaults[c]
+	slow.note, slow.delay = "slow", time.Duration(50+m.rng.IntN(950))*time.Millisecond
+	return &slow
+}
+
+func wait(ctx context.Context, d time.Duration) error {
+	if d <= 0 {
+		return nil
+	}
+	select {
+	case <-ctx.Done():
+		return ctx.Err()
+	case <-time.After(d):
+		return nil
+	}
+}
+
+// unary answers a call without streams.
+func (m *Mock) unary(ctx context.Context, c *schema.Call, request *value.Message) (wire.Message, error) {
+	r, err := m.choose(ctx, c, request)
+	switch {
+	case err != nil:
+		return nil, err
+	case r.failed != nil:
+		return nil, r.failed
+	case c.Response == nil:
+		return nil, nil
+	}
+	return r.answer, nil
+}
+
+// send answers a call with a stream.
+func (m *Mock) send(ctx context.Context, c *schema.Call, request wire.Message, send web.Send) (err error) {
+	v := valueOf(request)
+	var sent []*message
+	defer func() { m.record(c, v, nil, nil, sent, err) }()
+	r, err := m.choose(ctx, c, v)
+	if err != nil {
+		return err
+	}
+	elements := r.stream
+	if r.failed == nil && !r.streams && elements == nil {
+		elements = m.defaults[c].stream
+	}
+	for i, element := range elements {
+		if i > 0 {
+			if err := wait(ctx, r.delay); err != nil {
+				return err
+			}
+		}
+		if err := send(element); err != nil {
+			return err
+		}
+		if m.options.Record != nil {
+			sent = append(sent, element)
+		}
+		note(ctx, func(l *Logged) { l.Elements++ })
+	}
+	if r.failed != nil {
+		return r.failed
+	}
+	return nil
+}
+
+// receive answers a stream: by its first element.
+func (m *Mock) receive(ctx context.Context, c *schema.Call, elements web.Elements) (answer wire.Message, err error) {
+	var first *value.Message
+	var all []*value.Message
+	defer func() { m.record(c, nil, all, answer, nil, err) }()
+	for element, err := range elements {
+		if err != nil {
+			return nil, err
+		}
+		note(ctx, func(l *Logged) { l.Elements++ })
+		if first == nil {
+			first = valueOf(element)
+		}
+		if m.options.Record != nil {
+			all = append(all, valueOf(element))
+		}
+	}
+	return m.unary(ctx, c, first)
+}
+
+// converse answers each element with one.
+func (m *Mock) converse(ctx context.Context, c *schema.Call, elements web.Elements, send web.Send) (err error) {
+	var all []*value.Message
+	var sent []*message
+	defer func() { m.record(c, nil, all, nil, sent, err) }()
+	i := 0
+	for element, err := range elements {
+		if err != nil {
+			return err
+		}
+		r, err := m.choose(ctx, c, valueOf(element))
+		switch {
+		case err != nil:
+			return err
+		case r.failed != nil:
+			return r.failed
+		}
+		answers := r.stream
+		if !r.streams {
+			answers = []*message{r.answer}
+			if r.stream != nil { // examples and made ones, each in its turn
+				answers = []*message{r.stream[i%len(r.stream)]}
+			}
+		}
+		i++
+		if m.options.Record != nil {
+			all, sent = append(all, valueOf(element)), append(sent, answers...)
+		}
+		for _, answer := range answers {
+			if err := send(answer); err != nil {
+				return err
+			}
+		}
+		note(ctx, func(l *Logged) { l.Elements += 1 + len(answers) })
+	}
+	return nil
+}
+
+// logKey is where the log line of a request is, in its context.
+type logKey struct{}
+
+// logged is a log line that is being written.
+type logged struct {
+	mu   sync.Mutex
+	line Logged
+}
+
+// note adds to the log line of a request.
+func note(ctx context.Context, add func(*Logged)) {
+	if l, ok := ctx.Value(logKey{}).(*logged); ok {
+		l.mu.Lock()
+		defer l.mu.Unlock()
+		add(&l.line)
+	}
+}
+
+// ServeHTTP answers one request, and logs it.
+func (m *Mock) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	if m.options.Log == nil {
+		m.mount.ServeHTTP(w, r)
+		return
+	}
+	l := &logged{line: Logged{At: m.options.Now(), Method: r.Method, Path: r.URL.EscapedPath()}}
+	seen := &seenWriter{ResponseWriter: w, status: http.StatusOK}
+	begin := time.Now()
+	defer func() {
+		broken := recover()
+		l.mu.Lock()
+		line := l.line
+		l.mu.Unlock()
+		line.Status, line.Took = seen.status, time.Since(begin)
+		if line.Call == "" { // it was refused before anybody answered it
+			line.Call = m.callAt(r.Method, line.Path)
+		}
+		if broken != nil {
+			line.Status = 0 // there was none
+		}
+		if seen.problem != nil {
+			var p web.Problem
+			if json.Unmarshal(seen.problem, &p) == nil {
+				line.Problem, line.Detail, line.Refused = p.Name(), p.Detail, p.Violations
+			}
+		}
+		m.options.Log(&line)
+		if broken != nil {
+			panic(broken)
+		}
+	}()
+	m.mount.ServeHTTP(seen, r.WithContext(context.WithValue(r.Context(), logKey{}, l)))
+}
+
+// callAt is the call with a method and path, or "".
+func (m *Mock) callAt(method, path string) string {
+	path, ok := strings.CutPrefix(path, strings.TrimRight(m.options.Base, "/"))
+	if !ok {
+		return ""
+	}
+	segments := strings.Split(path, "/")
+	for _, c := range m.defs.Calls() {
+		own := strings.Split(c.Path(), "/")
+		if stubs.Method(c) == method && slices.EqualFunc(own, segments, func(a, b string) bool { return a == b || strings.HasPrefix(a, "{") && b != "" }) {
+			return c.FullName()
+		}
+	}
+	return ""
+}
+
+// seenWriter sees the status of an answer, and problem details.
+type seenWriter struct {
+	http.ResponseWriter
+	status  int
+	problem []byte
+}
+
+// Unwrap is for http.ResponseController.
+func (w *seenWriter) Unwrap() http.ResponseWriter { return w.ResponseWriter }
+
+func (w *seenWriter) WriteHeader(status int) {
+	w.status = status
+	w.ResponseWriter.WriteHeader(status)
+}
+
+func (w *seenWriter) Write(b []byte) (int, error) {
+	if w.status >= 400 && len(w.problem) < 64<<10 {
+		w.problem = append(w.problem, b...)
+	}
+	return w.ResponseWriter.Write(b)
+}
+
+// record tells what a call was asked and answered.
+func (m *Mock) record(c *schema.Call, request *value.Message, requests []*value.Message, answer wire.Message, answers []*message, err error) {
+	if m.options.Record == nil || errors.Is(err, context.Canceled) || errors.Is(err, io.ErrUnexpectedEOF) {
+		return
+	}
+	r := &Recorded{Call: c.FullName(), Status: status(c)}
+	if request != nil {
+		r.Request, _ = value.EncodeJSON(request) // what was read can be written
+	}
+	for _, one := range requests {
+		text, _ := value.EncodeJSON(one)
+		r.Requests = append(r.Requests, text)
+	}
+	for _, one := range answers {
+		r.Answers = append(r.Answers, json.RawMessage(one.json))
+	}
+	if a, ok := answer.(*message); ok && err == nil {
+		r.Answer = a.json
+	}
+	var failed *declared
+	switch {
+	case errors.As(err, &failed):
+		r.Error, r.Fields = failed.ErrorName(), failed.json
+		if len(answers) == 0 {
+			r.Status = failed.typ.Status
+		}
+	case err != nil:
+		return // of a stream that was lost there is nothing to be asked again
+	}
+	m.options.Record(r)
+}

@@ -1,0 +1,62 @@
+// Package remote is the HTTP conversation of any loaded definitions, without
+// generated code: Caller is the client's side, Mock the server's. What travels
+// how is decided by the same package that generated Go clients and servers use;
+// payloads are those of package value. It must not know terminals or flags.
+//
+//	message.go   values as the conversation takes them
+//	call.go      what both sides know of a call
+//	caller.go    the client
+//	curl.go      the same request for another tool
+//	mock.go      the server
+//	answers.go   the answer sheet
+//	record.go    what was asked and answered, and asking it again
+package remote
+
+import (
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/stubs"
+	"faithfulcourier/internal/stubs/golang/support/web"
+)
+
+// callOf is what both sides know of a call. fails are the errors that it
+// declares, as messages.
+func callOf(c *schema.Call) *web.Call {
+	call := &web.Call{Name: c.FullName(), Method: stubs.Method(c), Path: c.Path(), Safe: c.Safe, Idempotent: c.Idempotent,
+		Bodiless: stubs.Bodiless(c), RequestStream: c.RequestStream, AnswerStream: c.ResponseStream}
+	if c.HTTP != nil {
+		call.Status = c.HTTP.Status
+	}
+	for _, p := range stubs.Placed(c) {
+		call.Placed = append(call.Placed, web.Placed{Number: p.Field.Number, Name: p.Field.JSONName(), In: p.Place, Parameter: stubs.Parameter(p)})
+	}
+	for _, all := range c.Needs {
+		var needed []*web.Credential
+		for _, credential := range all {
+			needed = append(needed, credentialOf(credential))
+		}
+		call.Needs = append(call.Needs, needed)
+	}
+	for _, f := range c.Fails {
+		call.Fails = append(call.Fails, web.Failure{Name: f.FullName(), New: func() web.DeclaredError { return &declared{message{typ: f}} }})
+	}
+	return call
+}
+
+func credentialOf(c *schema.Credential) *web.Credential {
+	kind := c.Kind
+	if kind == "key" {
+		kind = c.Carrier
+	}
+	return &web.Credential{Name: c.FullName(), Kind: kind, Key: c.Key}
+}
+
+// status is the status of a call's success.
+func status(c *schema.Call) int {
+	switch {
+	case c.HTTP != nil && c.HTTP.Status != 0:
+		return c.HTTP.Status
+	case c.Response == nil:
+		return 204
+	}
+	return 200
+}
