@@ -8,7 +8,7 @@ import (
 	"strings"
 )
 
-//go:embed faithful.toml definitions go/server go/client go/ways python/*.py python/pyproject.toml python/requirements.txt typescript/package.json typescript/tsconfig.json typescript/src/*.ts
+//go:embed faithful.toml answers.toml definitions go/server go/client go/ways python/*.py python/pyproject.toml python/requirements.txt typescript/package.json typescript/tsconfig.json typescript/src/*.ts
 var files embed.FS
 
 const (

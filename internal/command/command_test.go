@@ -81,6 +81,9 @@ func TestScripts(t *testing.T) {
 					ts.Fatalf("%s\ndoes not say: %s", ts.ReadFile("stdout"), reason)
 				}
 			},
+			"mock":    mockInBackground,
+			"hostile": hostileServer,
+			"await":   awaitLines,
 			"longline": func(ts *testscript.TestScript, _ bool, args []string) {
 				size, err := strconv.Atoi(args[1])
 				ts.Check(err)

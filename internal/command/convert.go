@@ -13,6 +13,7 @@ import (
 
 	"faithfulcourier/internal/report"
 	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/value"
 )
 
@@ -49,7 +50,17 @@ while it comes, in memory that does not grow with it.`,
 				return trouble, err
 			}
 			defer in.Close()
-			c := value.Conversion{Message: thing.Thing.(*schema.Message), ToCBOR: true}
+			message := thing.Thing.(*schema.Message)
+			c := value.Conversion{Message: message, ToCBOR: true}
+			said := 0
+			c.LeftOut = func(element int, pointers []string) {
+				for _, pointer := range pointers {
+					if said++; said > 10 {
+						return // whoever has more of them has seen enough
+					}
+					fmt.Fprintf(w.Err, "left out: %s of payload %d is not listed, and has no number to be written as%s\n", pointer, element, nearestField(message, pointer))
+				}
+			}
 			write := func(b []byte, _ int) error {
 				_, err := w.Out.Write(b)
 				return err
@@ -114,6 +125,18 @@ What is not listed is kept and shown as such; bounds are not checked.`,
 			return converted(w, value.Conversion{Message: message}, in, jsonLines(w.Out, *lines))
 		}
 	},
+}
+
+// nearestField suggests a field that may have been meant.
+func nearestField(m *schema.Message, pointer string) string {
+	var names []string
+	for _, f := range m.Fields {
+		names = append(names, f.JSONName())
+	}
+	if near := source.Nearest(strings.TrimPrefix(pointer, "/"), names); near != "" {
+		return "; did you mean " + near + "?"
+	}
+	return ""
 }
 
 func isFile(w *World, path string) bool {

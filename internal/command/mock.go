@@ -39,6 +39,7 @@ type mocking struct {
 	current atomic.Pointer[remote.Mock]
 	print   sync.Mutex
 	record  *os.File
+	width   int // of the longest SERVICE.CALL
 }
 
 // sheetName is where the answer sheet of a project is.
@@ -200,6 +201,9 @@ func (m *mocking) sheet(defs *schema.Definitions, p *project.Project) (*remote.S
 func (m *mocking) greet(address string) {
 	defs := m.current.Load().Definitions()
 	base := "http://" + address + strings.TrimRight(m.options.Base, "/")
+	for _, c := range defs.Calls() {
+		m.width = max(m.width, len(c.Service.Name)+1+len(c.Name))
+	}
 	buffered(m.w, func(p *report.Printer) {
 		p.Line("Serving %s at %s", report.Plural(len(defs.Calls()), "call"), p.In(report.Bold, base))
 		for _, c := range defs.Calls() {
@@ -223,9 +227,12 @@ func (m *mocking) log(l *remote.Logged) {
 		case l.Status >= 400:
 			style = report.Yellow
 		}
-		what := l.Call
+		what := l.Call // without its module
+		if parts := strings.Split(what, "."); len(parts) > 2 {
+			what = strings.Join(parts[len(parts)-2:], ".")
+		}
 		if what == "" {
-			what = "-"
+			what = "no call"
 		}
 		answer := l.Answer
 		if l.Problem != "" && answer == "" {
@@ -236,7 +243,7 @@ func (m *mocking) log(l *remote.Logged) {
 		if l.Elements > 0 {
 			answer += ", " + report.Plural(l.Elements, "element")
 		}
-		p.Line("%s %s %-6s %s  %s  %s  %s", p.In(report.Faint, l.At.Format("15:04:05")), p.In(style, status), l.Method, l.Path, p.In(report.Bold, what), answer, p.In(report.Faint, took(l.Took)))
+		p.Line("%s %s %-*s  %s  %s  %s", p.In(report.Faint, l.At.Format("15:04:05")), p.In(style, status), m.width, what, answer, took(l.Took), p.In(report.Faint, l.Method+" "+l.Path))
 		if len(l.Refused) == 0 && l.Problem != "" && l.Detail != "" {
 			p.Line("             %s", printableText(l.Detail))
 		}

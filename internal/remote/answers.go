@@ -2,8 +2,11 @@ package remote
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"maps"
 	"math"
 	"regexp"
 	"slices"
@@ -16,6 +19,7 @@ import (
 
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
+	"faithfulcourier/internal/stubs/golang/support/web"
 	"faithfulcourier/internal/value"
 )
 
@@ -23,6 +27,8 @@ import (
 // entry that fits a request is taken.
 type Sheet struct {
 	entries []*entry
+
+	credentials map[string][]string // by full name; those that it does not name are all good
 
 	mu    sync.Mutex
 	state string
@@ -42,6 +48,8 @@ type entry struct {
 	Times  int               `toml:"times"`  // how often it is given; 0: always
 	Cut    bool              `toml:"cut"`    // break the connection instead
 
+	Problem string `toml:"problem"` // the name of a problem that no call declares, instead
+
 	number int // from 1
 	call   *schema.Call
 	failed *schema.Message // of Error
@@ -57,6 +65,7 @@ type reply struct {
 	answer  *message
 	stream  []*message
 	failed  *declared
+	problem error
 	delay   time.Duration
 	cut     bool
 	streams bool // whether stream is what there is, even if empty
@@ -64,8 +73,9 @@ type reply struct {
 
 // sheetFile is the file as a whole.
 type sheetFile struct {
-	State   string   `toml:"state"` // in which a mock begins
-	Answers []*entry `toml:"answer"`
+	State       string         `toml:"state"`       // in which a mock begins
+	Credentials map[string]any `toml:"credentials"` // by name: the value, or a list of those, that is good
+	Answers     []*entry       `toml:"answer"`
 }
 
 // BadSheet is the error of an answer sheet with mistakes.
@@ -89,10 +99,11 @@ func ReadSheet(defs *schema.Definitions, file *source.File, defaults func(t *sch
 		e.number = i + 1
 		r.entry(e)
 	}
+	credentials := r.credentials(content.Credentials)
 	if len(r.findings) > 0 {
 		return nil, &BadSheet{r.findings}
 	}
-	return &Sheet{entries: content.Answers, state: content.State}, nil
+	return &Sheet{entries: content.Answers, state: content.State, credentials: credentials}, nil
 }
 
 type sheetReader struct {
@@ -106,7 +117,7 @@ type sheetReader struct {
 
 var (
 	entryHead = regexp.MustCompile(`(?m)^[ \t]*\[\[[ \t]*answer[ \t]*\]\]`)
-	sheetKeys = []string{"call", "when", "while", "then", "with", "copy", "error", "stream", "delay", "times", "cut"}
+	sheetKeys = []string{"call", "when", "while", "then", "with", "copy", "error", "problem", "stream", "delay", "times", "cut"}
 )
 
 // split finds where each entry stands: positions are for people, so text will do.
@@ -156,7 +167,7 @@ func (r *sheetReader) undecodable(err error) {
 			last := key[len(key)-1]
 			known := sheetKeys
 			if len(key) == 1 {
-				known = []string{"state", "answer"}
+				known = []string{"state", "credentials", "answer"}
 			}
 			mend := "the keys here are: " + strings.Join(known, ", ")
 			if near := source.Nearest(last, known); near != "" {
@@ -204,8 +215,12 @@ func (r *sheetReader) entry(e *entry) {
 		what = e.failed
 	}
 	switch {
-	case e.Cut && (e.Error != "" || e.With != nil || e.Copy != nil):
+	case e.Cut && (e.Error != "" || e.Problem != "" || e.With != nil || e.Copy != nil):
 		r.refuse("cut", "two-answers", "leave one of them out", "a connection that is cut carries no answer")
+	case e.Problem != "" && (e.Error != "" || e.With != nil || e.Copy != nil):
+		r.refuse("problem", "two-answers", "leave one of them out", "a problem has no fields, and is no declared error")
+	case e.Problem != "" && problems[e.Problem] == nil:
+		r.refuse(e.Problem, "unknown-problem", nearestMend(e.Problem, problemNames()), "a mock does not answer with the problem %s", e.Problem)
 	case e.Stream != nil && !e.call.ResponseStream:
 		r.refuse("stream", "no-stream", "write with instead", "%s does not answer with a stream", e.call.FullName())
 	case e.call.ResponseStream && !e.call.RequestStream && e.Error == "" && (e.With != nil || e.Copy != nil):
@@ -277,6 +292,10 @@ func (r *sheetReader) prepare(e *entry, what *schema.Message) {
 		}
 		e.reply.stream, e.reply.streams = append(e.reply.stream, made(m)), true
 	}
+	if e.Problem != "" {
+		e.reply.problem = problems[e.Problem]
+		return
+	}
 	if what == nil || e.Cut || what == e.call.Response && e.call.ResponseStream && !e.call.RequestStream {
 		return
 	}
@@ -307,6 +326,60 @@ func (e *entry) set(m *value.Message) {
 	} else {
 		e.reply.answer = made(m)
 	}
+}
+
+// problems are those that an entry may answer with.
+var problems = map[string]error{
+	"unauthenticated": web.Unauthenticated("the answer sheet says so"),
+	"forbidden":       web.Forbidden("the answer sheet says so"),
+	"not-implemented": web.ErrNotImplemented,
+	"overloaded":      web.Overloaded(time.Second),
+	"internal":        errors.New("the answer sheet says so"),
+}
+
+func problemNames() []string { return slices.Sorted(maps.Keys(problems)) }
+
+// credentials reads which values are good.
+func (r *sheetReader) credentials(given map[string]any) map[string][]string {
+	r.current = len(r.blocks) // no entry
+	out := map[string][]string{}
+	for _, name := range slices.Sorted(maps.Keys(given)) {
+		var full string
+		var names []string
+		for _, m := range r.defs.Modules {
+			for _, c := range m.Credentials {
+				names = append(names, c.Name)
+				if c.Name == name || c.FullName() == name {
+					full = c.FullName()
+				}
+			}
+		}
+		if full == "" {
+			r.findings = append(r.findings, source.Finding{Name: "unknown-credential", Place: source.Place{File: r.file}, Message: "there is no credential " + name, Mend: nearestMend(name, names)})
+			continue
+		}
+		switch v := given[name].(type) {
+		case string:
+			out[full] = []string{v}
+		case []any:
+			for _, one := range v {
+				out[full] = append(out[full], fmt.Sprint(one))
+			}
+		default:
+			out[full] = []string{fmt.Sprint(v)}
+		}
+	}
+	return out
+}
+
+// gate refuses values that the sheet does not name, of the credentials that it does.
+func (s *Sheet) gate(ctx context.Context, _ *web.Call, shown web.Credentials) (context.Context, error) {
+	for name, v := range shown {
+		if good, named := s.credentials[name]; named && !slices.Contains(good, v) {
+			return nil, web.Forbidden("the credential " + name[strings.LastIndexByte(name, '.')+1:] + " is not one that the answer sheet names")
+		}
+	}
+	return ctx, nil
 }
 
 func jsonNames(m *schema.Message) []string {

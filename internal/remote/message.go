@@ -68,7 +68,9 @@ func wireError(err error) *wire.Error {
 		return &wire.Error{Detail: err.Error(), Offset: -1}
 	}
 	detail := e.Found
-	if e.Expected != "" {
+	if missing, ok := strings.CutPrefix(e.Found, "nothing: "); ok {
+		detail = missing // as stubs say it
+	} else if e.Expected != "" {
 		detail = "expected " + e.Expected + ", found " + e.Found
 	}
 	return &wire.Error{Path: e.Path, Detail: detail, Offset: e.Offset, TooLarge: e.TooLarge}

@@ -88,6 +88,9 @@ func NewMock(defs *schema.Definitions, sheet *Sheet, options MockOptions) (*Mock
 		routes = append(routes, m.route(c))
 	}
 	serving := []web.ServerOption{web.WithBase(options.Base), web.WithOrigins(options.Origins...)}
+	if sheet != nil && len(sheet.credentials) > 0 {
+		serving = append(serving, web.WithGate(sheet.gate))
+	}
 	m.mount = web.NewMount(about, routes, serving...)
 	return m, nil
 }
@@ -205,7 +208,7 @@ func (m *Mock) choose(ctx context.Context, c *schema.Call, request *value.Messag
 	if r.cut {
 		panic(http.ErrAbortHandler)
 	}
-	return r, nil
+	return r, r.problem
 }
 
 // fault is a random fault, or nil: an error that the call declares, or slowness.

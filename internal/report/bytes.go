@@ -64,10 +64,10 @@ func (p *Printer) part(data []byte, part *value.Part, depth, width int, whole bo
 	}
 	line := indent
 	if label != "" {
-		line += p.In(Bold, label) + " "
+		line += p.In(Bold, label) + "  "
 	}
 	if typ != "" {
-		line += p.In(Faint, typ) + " "
+		line += p.In(Faint, typ) + "  "
 	}
 	switch {
 	case part.Note != "":

@@ -28,6 +28,10 @@ type Converter struct {
 	depth   int
 	left    int // of the budget
 	slow    int // payloads that took the other way
+
+	// LeftOut is told of names in JSON that no definitions list, by JSON Pointers
+	// (RFC 6901): they have no number, so CBOR leaves them out. It may be nil.
+	LeftOut func(pointers []string)
 }
 
 // converted is a message as a converter knows it.
@@ -159,8 +163,41 @@ func (c *Converter) ToCBOR(out, json []byte) ([]byte, error) {
 	if err != nil {
 		return out, err
 	}
+	if names := unlistedNames(nil, "", m, nil); len(names) > 0 && c.LeftOut != nil {
+		c.LeftOut(names)
+	}
 	binary, err := EncodeCBOR(m)
 	return append(out, binary...), err
+}
+
+// unlistedNames adds pointers to what has a name in JSON and no number.
+func unlistedNames(list []string, path string, v Value, t *schema.Type) []string {
+	switch v := v.(type) {
+	case *Message:
+		for _, u := range v.Unknown {
+			if u.Number == 0 {
+				list = append(list, path+"/"+escapePointer(u.Name))
+			}
+		}
+		for _, f := range v.Type.Fields {
+			if field, there := v.Fields[f.Number]; there {
+				list = unlistedNames(list, path+"/"+escapePointer(f.JSONName()), field, f.Type)
+			}
+		}
+	case List:
+		for i, item := range v {
+			list = unlistedNames(list, path+"/"+strconv.Itoa(i), item, t.Elem)
+		}
+	case *Map:
+		for _, e := range v.Entries {
+			list = unlistedNames(list, path+"/"+escapePointer(KeyText(e.Key, t.Key)), e.Value, t.Elem)
+		}
+	case *Union:
+		if a := t.Union.ByNumber(v.Number); a != nil {
+			list = unlistedNames(list, path+"/"+escapePointer(a.JSONName()), v.Value, a.Type)
+		}
+	}
+	return list
 }
 
 func (c *Converter) begin(out, data []byte) {

@@ -13,9 +13,10 @@ import (
 // are processors, in memory that does not grow with it.
 type Conversion struct {
 	Message *schema.Message
-	ToCBOR  bool // else to JSON, a line each
-	Budget  int  // of each element, as for DecodeCBOR
-	Limit   int  // of each element, as for NewCBORElements
+	ToCBOR  bool                                 // else to JSON, a line each
+	Budget  int                                  // of each element, as for DecodeCBOR
+	Limit   int                                  // of each element, as for NewCBORElements
+	LeftOut func(element int, pointers []string) // as of a Converter, in the order of elements
 }
 
 // SequenceError is what is wrong with one element of a sequence.
@@ -39,10 +40,16 @@ type batch struct {
 	ends    []int   // of each element in data
 	offsets []int64 // of each element in the sequence
 	out     []byte
-	done    int    // how many were converted
+	done    int // how many were converted
+	left    []leftOut
 	err     *Error // of the one after those
 	broken  error  // of reading on, after all of them
 	ready   chan struct{}
+}
+
+type leftOut struct {
+	element  int // of its batch
+	pointers []string
 }
 
 // Run converts what in holds. write is called with converted elements, in their
@@ -68,6 +75,11 @@ func (c *Conversion) Run(in io.Reader, write func(converted []byte, elements int
 		if b.done > 0 {
 			if err := write(b.out, b.done); err != nil {
 				return count, err
+			}
+		}
+		for _, l := range b.left {
+			if c.LeftOut != nil {
+				c.LeftOut(count+l.element+1, l.pointers)
 			}
 		}
 		count += b.done
@@ -130,6 +142,7 @@ func (c *Conversion) read(in io.Reader, work, order chan<- *batch, stop <-chan s
 
 func (b *batch) convert(c *Converter, toCBOR bool) {
 	defer close(b.ready)
+	c.LeftOut = func(pointers []string) { b.left = append(b.left, leftOut{b.done, pointers}) }
 	from := 0
 	for _, end := range b.ends {
 		var err error

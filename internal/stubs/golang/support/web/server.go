@@ -562,12 +562,14 @@ func (m *Mount) patience(r *http.Request) time.Duration {
 	return m.timeout
 }
 
-var errNotImplemented = errors.New("not implemented")
+// ErrNotImplemented is the error of a handler that is not written yet: it is
+// answered with 501, as a call without a handler is.
+var ErrNotImplemented = errors.New("not implemented")
 
 // run runs a handler inside of the middleware; a panic becomes an error.
 func (x *exchange) run(ctx context.Context, handler func(ctx context.Context) error) (err error) {
 	if !x.route.Implemented {
-		return errNotImplemented
+		return ErrNotImplemented
 	}
 	defer func() {
 		if p := recover(); p != nil {
@@ -610,7 +612,7 @@ func (x *exchange) problemOf(ctx context.Context, err error) (p *Problem, header
 	var request *requestError
 	var overloaded *overload
 	switch {
-	case errors.Is(err, errNotImplemented):
+	case errors.Is(err, ErrNotImplemented):
 		return commonProblem(m.base, "not-implemented", call.Name+" is not implemented here"), nil
 	case errors.As(err, &refused):
 		return commonProblem(m.base, refused.problem, refused.detail), nil

@@ -83,7 +83,7 @@ func (x *exchange) receive() {
 		return
 	}
 	if !x.route.Implemented {
-		x.fail(x.ctx, errNotImplemented)
+		x.fail(x.ctx, ErrNotImplemented)
 		return
 	}
 	controller := http.NewResponseController(w)

@@ -1,0 +1,243 @@
+package command
+
+import (
+	"bufio"
+	"context"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/rogpeppe/go-internal/testscript"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"faithfulcourier/internal/toolchain"
+)
+
+// mockInBackground runs faithful mock with arguments until the script ends, its
+// address in $URL and its log in mock.log.
+func mockInBackground(ts *testscript.TestScript, _ bool, args []string) {
+	ctx, stop := context.WithCancel(context.Background())
+	c := exec.CommandContext(ctx, ts.Getenv("PROGRAM"), append([]string{"mock", "--at", "127.0.0.1:0"}, args...)...)
+	c.Cancel = func() error { return c.Process.Signal(os.Interrupt) }
+	c.Dir = ts.MkAbs(".")
+	out, err := c.StdoutPipe()
+	ts.Check(err)
+	c.Stderr = os.Stderr
+	ts.Check(c.Start())
+	ts.Defer(func() {
+		stop()
+		_ = c.Wait() // it was told to end
+	})
+	read := bufio.NewReader(out)
+	line, err := read.ReadString('\n')
+	ts.Check(err)
+	ts.Setenv("URL", strings.TrimSpace(line[strings.LastIndex(line, " ")+1:]))
+	log, err := os.Create(ts.MkAbs("mock.log"))
+	ts.Check(err)
+	go func() { _, _ = io.Copy(log, read) }()
+}
+
+// awaitLines waits until a file has a number of lines that match: await FILE
+// REGEXP COUNT.
+func awaitLines(ts *testscript.TestScript, _ bool, args []string) {
+	pattern := regexp.MustCompile("(?m)^.*" + args[1] + ".*$")
+	for range 200 {
+		if fmt.Sprint(len(pattern.FindAllString(ts.ReadFile(args[0]), -1))) == args[2] {
+			return
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	ts.Fatalf("%s has not %s lines that match %s:\n%s", args[0], args[2], args[1], ts.ReadFile(args[0]))
+}
+
+// hostileServer serves in a way that no server should until the script ends, at
+// $BAD.
+func hostileServer(ts *testscript.TestScript, _ bool, args []string) {
+	answer := func(form, body string) http.HandlerFunc {
+		return func(w http.ResponseWriter, _ *http.Request) {
+			w.Header().Set("Content-Type", form)
+			_, _ = io.WriteString(w, body)
+		}
+	}
+	done := make(chan struct{})
+	handler := map[string]http.HandlerFunc{
+		"page":     answer("text/html", "<h1>Welcome</h1>\x1b[31m"),
+		"not-json": answer("application/json", "nonsense"),
+		"other":    answer("application/json", `{"sailings": 7}`),
+		"missing":  answer("application/json", `{"sailings": [{"code": "NOR-0715"}]}`),
+		"binary":   answer("application/cbor", "\xa1\x01\x07"),
+		"redirect": func(w http.ResponseWriter, r *http.Request) {
+			http.Redirect(w, r, "http://192.0.2.1/elsewhere", http.StatusFound)
+		},
+		"reset": func(http.ResponseWriter, *http.Request) { panic(http.ErrAbortHandler) },
+		"never": func(_ http.ResponseWriter, r *http.Request) { wait(r, done) },
+		"huge": func(w http.ResponseWriter, _ *http.Request) {
+			endless(w, "application/json", strings.Repeat(" ", 1<<20), 20)
+		},
+		"drip":      func(w http.ResponseWriter, r *http.Request) { drip(w, r, done) },
+		"cut-short": func(w http.ResponseWriter, _ *http.Request) { cut(w) },
+		"twice":     answer("application/json", `{"name":"x","version":"1","digest":"0","modules":[{"name":"a","text":"module a"},{"name":"a","text":"module a"}]}`),
+		"names":     answer("application/json", `{"name":"x","version":"1","digest":"0","modules":[{"name":"../../a","text":"module a"}]}`),
+		"wrong":     answer("application/json", `{"name":"x","version":"1","digest":"0","modules":[{"name":"a","text":"module a message M { #1 x nothing }"}]}`),
+		"digest":    answer("application/json", `{"name":"x","version":"1","digest":"0","modules":[{"name":"a","text":"module a message M { #1 x text }"}]}`),
+		"empty":     answer("application/json", `{}`),
+		"locked": func(w http.ResponseWriter, _ *http.Request) {
+			w.Header().Set("Content-Type", "application/problem+json")
+			w.WriteHeader(http.StatusUnauthorized)
+			_, _ = io.WriteString(w, `{"type":"/-/errors/unauthenticated","title":"unauthenticated","status":401,"detail":"who\u001b[31m are you?"}`)
+		},
+	}[args[0]]
+	if handler == nil {
+		ts.Fatalf("there is no hostile server %q", args[0])
+	}
+	server := httptest.NewUnstartedServer(handler)
+	server.Config.ErrorLog = nil
+	server.Start()
+	ts.Setenv("BAD", server.URL)
+	ts.Defer(func() {
+		close(done)
+		server.CloseClientConnections()
+		server.Close()
+	})
+}
+
+func wait(r *http.Request, done <-chan struct{}) {
+	select {
+	case <-r.Context().Done():
+	case <-done:
+	}
+}
+
+func endless(w http.ResponseWriter, form, piece string, times int) {
+	w.Header().Set("Content-Type", form)
+	for range times {
+		if _, err := io.WriteString(w, piece); err != nil {
+			return
+		}
+	}
+}
+
+func drip(w http.ResponseWriter, r *http.Request, done <-chan struct{}) {
+	w.Header().Set("Content-Type", "application/json")
+	for {
+		select {
+		case <-r.Context().Done():
+			return
+		case <-done:
+			return
+		case <-time.After(50 * time.Millisecond):
+			_, _ = io.WriteString(w, " ")
+			_ = http.NewResponseController(w).Flush()
+		}
+	}
+}
+
+func cut(w http.ResponseWriter) {
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Content-Length", "1000")
+	_, _ = io.WriteString(w, `{"sailings": [`)
+	panic(http.ErrAbortHandler)
+}
+
+// TestCallIsQuick holds a whole process that calls a server over loopback. The
+// target is 30 ms, on a machine that does nothing else.
+func TestCallIsQuick(t *testing.T) {
+	if testing.Short() {
+		t.Skip("skipped: -short leaves out measuring")
+	}
+	url := runMock(t, "../../examples/ferry", "--quiet")
+	least := toolchain.Measured(func(ms float64) bool { return ms < 30 }, func() float64 {
+		var times []time.Duration
+		for range 15 {
+			c := exec.Command(toolchain.Program(t), "call", url, "Bookings.sailings", "-d", "{}")
+			c.Dir = "../../examples/ferry"
+			start := time.Now()
+			require.NoError(t, c.Run())
+			times = append(times, time.Since(start))
+		}
+		slices.Sort(times)
+		return float64(times[len(times)/2].Microseconds()) / 1000
+	})
+	t.Logf("a call as a whole process takes %.1f ms (target 30)", least)
+	assert.Less(t, least, 100.0)
+}
+
+// runMock runs the built mock in a folder until the test ends, and returns its
+// address.
+func runMock(t *testing.T, dir string, args ...string) string {
+	ctx, stop := context.WithCancel(context.Background())
+	c := exec.CommandContext(ctx, toolchain.Program(t), append([]string{"mock", "--at", "127.0.0.1:0"}, args...)...)
+	c.Dir = dir
+	out, err := c.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, c.Start())
+	t.Cleanup(func() {
+		stop()
+		_ = c.Wait() // it was told to end
+	})
+	read := bufio.NewReader(out)
+	line, err := read.ReadString('\n')
+	require.NoError(t, err)
+	go func() { _, _ = io.Copy(io.Discard, read) }()
+	return strings.TrimSpace(line[strings.LastIndex(line, " ")+1:])
+}
+
+// TestConvertsLargeSequences turns 100 MB of CBOR into JSON and back with the
+// built program, and holds its memory.
+func TestConvertsLargeSequences(t *testing.T) {
+	if testing.Short() {
+		t.Skip("skipped: -short leaves out measuring")
+	}
+	dir := t.TempDir()
+	sample := exec.Command(toolchain.Program(t), "sample", "Booking", "--count", "300", "--seed", "1", "--binary")
+	sample.Dir = "../../examples/ferry"
+	one, err := sample.Output()
+	require.NoError(t, err)
+	f, err := os.Create(filepath.Join(dir, "bookings.cbor"))
+	require.NoError(t, err)
+	size := 0
+	for size < 100_000_000 {
+		n, err := f.Write(one)
+		require.NoError(t, err)
+		size += n
+	}
+	require.NoError(t, f.Close())
+	// Both programs at once, their memory limited: what grew with the sequence
+	// would not be let.
+	start := time.Now()
+	back := exec.Command("sh", "-c", `ulimit -d 400000 && "$FAITHFUL" from-cbor Booking "$DIR/bookings.cbor" | "$FAITHFUL" to-cbor Booking | cmp - "$DIR/bookings.cbor"`)
+	back.Dir = "../../examples/ferry"
+	back.Env = append(os.Environ(), "FAITHFUL="+toolchain.Program(t), "DIR="+dir)
+	output, err := back.CombinedOutput()
+	require.NoError(t, err, "%s", output)
+	t.Logf("%d MB of CBOR to JSON and back in %v", size/1_000_000, time.Since(start).Round(time.Millisecond))
+}
+
+// TestMockSurvivesItsCallers cuts connections of all kinds, and calls once more.
+func TestMockSurvivesItsCallers(t *testing.T) {
+	url := runMock(t, "../../examples/ferry", "--quiet")
+	address := strings.TrimPrefix(url, "http://")
+	for _, bytes := range []string{"", "G", "GET / HTTP/1.1\r\n", "POST /skerry/booking/bookings/book HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{", "\x00\xff\x00", "POST / HTTP/1.1\r\nHost: x\r\nX: " + strings.Repeat("x", 100<<10) + "\r\n\r\n"} {
+		conn, err := net.Dial("tcp", address)
+		require.NoError(t, err)
+		_, _ = io.WriteString(conn, bytes)
+		require.NoError(t, conn.Close())
+	}
+	response, err := http.Get(url + "/-/health")
+	require.NoError(t, err)
+	defer response.Body.Close()
+	body, err := io.ReadAll(response.Body)
+	require.NoError(t, err)
+	assert.Equal(t, `{"status":"ok"}`, string(body), fmt.Sprint(response.Status))
+}
