@@ -417,7 +417,23 @@ func (r *sheetReader) patched(t *schema.Message, fields map[string]any, where st
 		r.refuse(firstStep(err), "wrong-value", "", "%s: %v", where, withoutOffset(err))
 		return nil
 	}
+	for _, pointer := range value.UnlistedNames(m) {
+		name := pointer[strings.LastIndexByte(pointer, '/')+1:]
+		r.refuse(name, "unknown-field", nearestMend(name, r.allNames()), "%s: nothing of these definitions is called %s", where, pointer)
+	}
 	return m
+}
+
+// allNames are the names of all fields in JSON.
+func (r *sheetReader) allNames() []string {
+	var names []string
+	for _, module := range r.defs.Modules {
+		for _, m := range module.Messages {
+			names = append(names, jsonNames(m)...)
+		}
+	}
+	slices.Sort(names)
+	return slices.Compact(names)
 }
 
 // firstStep is the field that an error is about.

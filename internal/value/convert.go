@@ -163,14 +163,17 @@ func (c *Converter) ToCBOR(out, json []byte) ([]byte, error) {
 	if err != nil {
 		return out, err
 	}
-	if names := unlistedNames(nil, "", m, nil); len(names) > 0 && c.LeftOut != nil {
+	if names := UnlistedNames(m); len(names) > 0 && c.LeftOut != nil {
 		c.LeftOut(names)
 	}
 	binary, err := EncodeCBOR(m)
 	return append(out, binary...), err
 }
 
-// unlistedNames adds pointers to what has a name in JSON and no number.
+// UnlistedNames lists what a message holds of names in JSON that no definitions
+// list, as JSON Pointers (RFC 6901).
+func UnlistedNames(m *Message) []string { return unlistedNames(nil, "", m, nil) }
+
 func unlistedNames(list []string, path string, v Value, t *schema.Type) []string {
 	switch v := v.(type) {
 	case *Message:
