@@ -7,6 +7,7 @@ import (
 	"flag"
 	"fmt"
 	"io"
+	"iter"
 	"net/http"
 	"os"
 	"os/signal"
@@ -67,10 +68,7 @@ fill in, --curl the same request for curl.`,
 		return func(w *World, args []string) (int, error) {
 			c.w = w
 			flags.Visit(func(f *flag.Flag) { c.hasBody = c.hasBody || f.Name == "d" })
-			// Ctrl-C ends a stream as it should be ended: the server sees it.
-			ctx, stop := signal.NotifyContext(w.Context, os.Interrupt)
-			defer stop()
-			return c.run(ctx, args)
+			return c.run(w.Context, args)
 		}
 	},
 }
@@ -127,23 +125,26 @@ func (c *calling) run(ctx context.Context, args []string) (int, error) {
 	}
 	defer in.Close()
 	k := remote.NewCaller(call, options)
+	var request []byte
+	if !call.RequestStream {
+		if request, err = oneRequest(call, in); err != nil {
+			return trouble, err
+		}
+	}
+	// From here on Ctrl-C gives the call up, and the server sees that.
+	ctx, stop := signal.NotifyContext(ctx, os.Interrupt)
+	defer stop()
 	switch {
 	case c.curl:
-		return c.printCurl(ctx, k, call, in)
+		return c.printCurl(ctx, k, call, request, in)
 	case call.RequestStream:
 		if c.repeat > 1 {
 			return trouble, usage("--repeat goes with calls whose request is no stream")
 		}
 		return c.stream(ctx, k, call, in)
-	}
-	request, err := oneRequest(call, in)
-	if err != nil {
-		return trouble, err
-	}
-	if c.repeat > 1 {
+	case c.repeat > 1:
 		return c.many(ctx, k, call, request)
-	}
-	if call.ResponseStream {
+	case call.ResponseStream:
 		for a, err := range k.Elements(ctx, request) {
 			if err != nil {
 				return c.failed(k, call, err)
@@ -502,20 +503,23 @@ func (c *calling) stream(ctx context.Context, k *remote.Caller, call *schema.Cal
 	}
 	defer s.Close()
 	received := make(chan outcome, 1)
+	typing, stop := context.WithCancel(ctx)
+	defer stop()
 	if call.ResponseStream {
-		go func() { received <- c.receive(k, call, s) }()
+		go func() {
+			o := c.receive(k, call, s)
+			if o.status != fine || o.err != nil {
+				stop() // nobody listens to what would be typed
+			}
+			received <- o
+		}()
 	}
 	sent := 0
-	elements := value.NewJSONElements(in, 0)
-	for {
-		one, err := elements.Next()
-		if err != nil {
-			return trouble, err
+	for one := range typed(typing, in) {
+		if one.err != nil {
+			return trouble, one.err
 		}
-		if one == nil {
-			break
-		}
-		err = s.Send(one)
+		err := s.Send(one.element)
 		var refusal *remote.Refusal
 		if errors.As(err, &refusal) && c.w.InTerminal && !c.hasBody {
 			// Who types may type again.
@@ -533,6 +537,14 @@ func (c *calling) stream(ctx context.Context, k *remote.Caller, call *schema.Cal
 		}
 		sent++
 	}
+	if ctx.Err() != nil {
+		s.Close()
+		return trouble, errors.New("interrupted")
+	}
+	if typing.Err() != nil {
+		o := <-received
+		return o.status, o.err
+	}
 	answer, err := s.Finish()
 	if call.ResponseStream {
 		o := <-received
@@ -545,6 +557,48 @@ func (c *calling) stream(ctx context.Context, k *remote.Caller, call *schema.Cal
 		return c.failed(k, call, err)
 	}
 	return c.answered(k, call, answer), nil
+}
+
+// input is one element that somebody typed, or why there are no more.
+type input struct {
+	element []byte
+	err     error
+}
+
+// typed yields elements as they come. Whoever types may take their time, so they
+// are waited for only as long as the call goes on.
+func typed(ctx context.Context, in io.Reader) iter.Seq[input] {
+	list := make(chan input)
+	go func() {
+		defer close(list)
+		elements := value.NewJSONElements(in, 0)
+		for {
+			one, err := elements.Next()
+			if one == nil && err == nil {
+				return
+			}
+			select {
+			case list <- input{bytes.Clone(one), err}:
+			case <-ctx.Done():
+				return
+			}
+			if err != nil {
+				return
+			}
+		}
+	}()
+	return func(yield func(input) bool) {
+		for {
+			select {
+			case one, more := <-list:
+				if !more || !yield(one) {
+					return
+				}
+			case <-ctx.Done():
+				return
+			}
+		}
+	}
 }
 
 type outcome struct {
@@ -600,9 +654,10 @@ func (c *calling) many(ctx context.Context, k *remote.Caller, call *schema.Call,
 }
 
 // printCurl prints a request for curl.
-func (c *calling) printCurl(ctx context.Context, k *remote.Caller, call *schema.Call, in io.Reader) (int, error) {
-	var requests [][]byte
+func (c *calling) printCurl(ctx context.Context, k *remote.Caller, call *schema.Call, request []byte, in io.Reader) (int, error) {
+	requests := [][]byte{request}
 	if call.RequestStream {
+		requests = nil
 		elements := value.NewJSONElements(in, 0)
 		for {
 			one, err := elements.Next()
@@ -614,12 +669,6 @@ func (c *calling) printCurl(ctx context.Context, k *remote.Caller, call *schema.
 			}
 			requests = append(requests, bytes.Clone(one))
 		}
-	} else {
-		request, err := oneRequest(call, in)
-		if err != nil {
-			return trouble, err
-		}
-		requests = [][]byte{request}
 	}
 	line, variables, err := k.Curl(ctx, requests)
 	if err != nil {

@@ -9,6 +9,7 @@ import (
 
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/report"
+	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/versions"
 )
 
@@ -83,6 +84,12 @@ func (c *command) completions(w *World, before, last string) []string {
 		return references(w)
 	case "show":
 		return declaredNames(w)
+	case "sample":
+		return declaredNames(w, aMessage, anError, aCall)
+	case "to-cbor", "from-cbor":
+		return declaredNames(w, aMessage, anError)
+	case "call":
+		return append(declaredNames(w, aCall), "http://")
 	case "completion":
 		return []string{"bash", "fish", "zsh"}
 	case "help":
@@ -121,14 +128,18 @@ func references(w *World) []string {
 	return list
 }
 
-// declaredNames lists full names and, where they are clear, the short ones.
-func declaredNames(w *World) []string {
+// declaredNames lists full names of things of some kinds, or of all, and, where
+// they are clear, the short ones; of calls those with their service.
+func declaredNames(w *World, kinds ...thingKind) []string {
 	defs, _, err := project.Load(w.Dir, "draft")
 	if err != nil {
 		return nil
 	}
 	short := func(full string) string { return full[strings.LastIndexByte(full, '.')+1:] }
 	everything := defs.Everything()
+	if len(kinds) > 0 {
+		everything = slices.DeleteFunc(everything, func(n schema.Named) bool { return !slices.Contains(kinds, kindOf(n.Thing)) })
+	}
 	count := map[string]int{}
 	for _, n := range everything {
 		count[short(n.FullName)]++
@@ -136,6 +147,10 @@ func declaredNames(w *World) []string {
 	var list []string
 	for _, n := range everything {
 		list = append(list, n.FullName)
+		if c, isCall := n.Thing.(*schema.Call); isCall {
+			list = append(list, c.Service.Name+"."+c.Name)
+			continue
+		}
 		if count[short(n.FullName)] == 1 {
 			list = append(list, short(n.FullName))
 		}

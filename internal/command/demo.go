@@ -7,6 +7,7 @@ import (
 	"errors"
 	"flag"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"os/exec"
@@ -129,6 +130,11 @@ func (d *demo) tell() error {
 		return err
 	}
 
+	d.say("Tried, before anybody wrote a server", "mock stands in for one: answers.toml says what it answers, examples and made\nvalues do the rest. Requests are made, sent and shown without a line of code.")
+	if err := d.try(); err != nil {
+		return err
+	}
+
 	d.say("A server and a client, running", "The Go stubs need the standard library, and one for WebSockets where a call\nstreams both ways. The demo brings it, so that no network is needed.")
 	if err := d.run(); err != nil {
 		return err
@@ -190,7 +196,10 @@ func (d *demo) faithful(want int, args ...string) error {
 	}
 	line := "faithful"
 	for _, a := range args {
-		if strings.Contains(a, " ") {
+		switch {
+		case strings.Contains(a, `"`):
+			a = "'" + a + "'"
+		case strings.Contains(a, " "):
 			a = `"` + a + `"`
 		}
 		line += " " + a
@@ -244,6 +253,57 @@ func (d *demo) change(old, new string) error {
 
 func (d *demo) undo(project map[string]string) error {
 	return d.write(bookingFile, project[bookingFile])
+}
+
+// try calls a mock, and shows what travels.
+func (d *demo) try() error {
+	ctx, stop := context.WithCancel(d.Context)
+	defer stop()
+	log, writer := io.Pipe()
+	w := *d.World
+	w.Context, w.Dir, w.Out, w.Err, w.Colour = ctx, d.dir, writer, writer, false
+	ended := make(chan int, 1)
+	go func() {
+		ended <- Run([]string{"mock", "--at", "127.0.0.1:0"}, &w)
+		_ = writer.Close() // it never fails
+	}()
+	lines := make(chan string, 100)
+	go func() {
+		defer close(lines)
+		for scan := bufio.NewScanner(log); scan.Scan(); {
+			lines <- scan.Text()
+		}
+	}()
+	d.command("faithful mock &")
+	first := <-lines
+	d.p.Line("%s", first)
+	address := first[strings.LastIndexByte(first, ' ')+1:]
+	<-lines // what to try
+	d.p.Line("")
+	const wrong = `{"sailing": "tomorrow", "passengers": []}`
+	for _, step := range []struct {
+		want int
+		args []string
+	}{
+		{fine, []string{"sample", "Quay.follow"}},
+		{fine, []string{"call", address, "Bookings.sailings", "-d", `{"from": "Norhaven"}`}},
+		{found, []string{"call", address, "Bookings.book", "-d", wrong}},
+		{found, []string{"call", address, "Bookings.book", "-d", wrong, "--anyway"}},
+		{fine, []string{"from-cbor", "SailingsRequest", "--bytes", "-d", "a1 01 68 4e 6f 72 68 61 76 65 6e"}},
+	} {
+		if err := d.faithful(step.want, step.args...); err != nil {
+			return err
+		}
+	}
+	stop()
+	if status := <-ended; status != fine {
+		return fmt.Errorf("the mock ended with exit status %d", status)
+	}
+	d.p.Line("What the mock has logged:")
+	for line := range lines {
+		d.p.Line("    %s", line)
+	}
+	return nil
 }
 
 // run builds the server and the client and lets them talk.
@@ -319,6 +379,8 @@ func (d *demo) end() {
 	d.p.Table("  ", [][]string{
 		{"faithful compare 1.0.0 1.1.0", "what changed between two versions"},
 		{"faithful compare 1.0.0 --as json", "the same for programs, against the draft"},
+		{"faithful mock", "stands in for a server; then in another window:"},
+		{"faithful sample Bookings.book | faithful call http://127.0.0.1:8090 Bookings.book", "a booking"},
 		{"$EDITOR " + bookingFile, "change a field, and faithful compare again"},
 		{"go run ./go/server -listen 127.0.0.1:8080", "the server; then in another window:"},
 		{"go run ./go/client -json", "a client that speaks JSON"},

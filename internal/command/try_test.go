@@ -241,3 +241,40 @@ func TestMockSurvivesItsCallers(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, `{"status":"ok"}`, string(body), fmt.Sprint(response.Status))
 }
+
+// TestTalksWhileTyping holds a call that streams both ways against somebody who
+// types: each line is answered before the next one comes.
+func TestTalksWhileTyping(t *testing.T) {
+	url := runMock(t, "../../examples/ferry", "--quiet")
+	start := func() (*exec.Cmd, io.WriteCloser, *bufio.Reader) {
+		c := exec.Command(toolchain.Program(t), "call", url, "Quay.talk", "--credential", "crew=ada")
+		c.Dir = "../../examples/ferry"
+		in, err := c.StdinPipe()
+		require.NoError(t, err)
+		out, err := c.StdoutPipe()
+		require.NoError(t, err)
+		require.NoError(t, c.Start())
+		return c, in, bufio.NewReader(out)
+	}
+	c, in, out := start()
+	for i := range 3 {
+		_, err := fmt.Fprintf(in, "{\"text\": \"Line %d\"}\n", i)
+		require.NoError(t, err)
+		line, err := out.ReadString('\n')
+		require.NoError(t, err)
+		assert.Equal(t, "{\"text\":\"Understood: Lines off at 07:15.\"}\n", line)
+	}
+	require.NoError(t, in.Close())
+	require.NoError(t, c.Wait())
+
+	// Ctrl-C ends it, though more could be typed.
+	c, in, out = start()
+	_, err := io.WriteString(in, "{\"text\": \"Lines off\"}\n")
+	require.NoError(t, err)
+	_, err = out.ReadString('\n')
+	require.NoError(t, err)
+	require.NoError(t, c.Process.Signal(os.Interrupt))
+	var ended *exec.ExitError
+	require.ErrorAs(t, c.Wait(), &ended)
+	assert.Equal(t, trouble, ended.ExitCode())
+}
