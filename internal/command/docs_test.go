@@ -32,12 +32,12 @@ var update = flag.Bool("update", false, "write the generated parts of docs/")
 // anything.
 func TestDocumentedSessions(t *testing.T) {
 	toolchain.Require(t, "typescript")
-	for _, page := range []string{"README.md", "docs/guide.md", "docs/http.md"} {
+	for _, page := range []string{"README.md", "docs/guide.md", "docs/http.md", "docs/trying.md"} {
 		t.Run(page, func(t *testing.T) {
 			text, err := os.ReadFile(filepath.Join(toolchain.Root(), page))
 			require.NoError(t, err)
 			document := string(text)
-			for _, port := range []string{"8080", "8081"} {
+			for _, port := range []string{"8080", "8081", "8090", "8091"} {
 				document = strings.ReplaceAll(document, port, freePort(t))
 			}
 			sessions(t, document)

@@ -28,7 +28,12 @@ func replayFile(ctx context.Context, w *World, defs *schema.Definitions, path st
 	}
 	defer f.Close()
 	p := report.New(w.Out, w.Colour)
-	in := bufio.NewReader(f)
+	// Who is asked may be the one who goes on recording into this file.
+	info, err := f.Stat()
+	if err != nil {
+		return trouble, err
+	}
+	in := bufio.NewReader(io.LimitReader(f, info.Size()))
 	same, different := 0, 0
 	for line := 1; ; line++ {
 		text, err := in.ReadBytes('\n')

@@ -331,11 +331,16 @@ func TestReplay(t *testing.T) {
 	recorded := append([]*Recorded{}, day...)
 	mu.Unlock()
 	require.Len(t, recorded, len(defs.Calls())-1, "what is no declared error is not recorded")
+	lines, err := jsonschema.NewCompiler().Compile("../../docs/record.schema.json")
+	require.NoError(t, err)
 	other := serve(t, defs, "[[answer]]\ncall = \"Quay.post\"\nwith = { body = \"Sun.\" }\n[[answer]]\ncall = \"Quay.follow\"\nstream = [{}]\n[[answer]]\ncall = \"Quay.ring\"\nerror = \"Refused\"\n", MockOptions{})
 	var differ []string
 	for _, r := range recorded {
 		text, err := json.Marshal(r)
 		require.NoError(t, err)
+		document, err := jsonschema.UnmarshalJSON(bytes.NewReader(text))
+		require.NoError(t, err)
+		require.NoError(t, lines.Validate(document), "%s", text)
 		var again Recorded
 		require.NoError(t, json.Unmarshal(text, &again))
 		c := call(t, defs, r.Call)
