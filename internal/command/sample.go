@@ -178,7 +178,10 @@ func sampleFolder(w *World, defs *schema.Definitions, args []string, dir string,
 			if r.Note != "" {
 				style = report.Red
 			}
-			rows = append(rows, []string{p.In(style, string(r.State)), filepath.ToSlash(filepath.Join(dir, r.Name)), r.Note})
+			rows = append(rows, []string{p.In(style, string(r.State)), filepath.ToSlash(filepath.Join(dir, r.Name))})
+			if r.Note != "" {
+				rows = append(rows, []string{"", r.Note})
+			}
 		}
 		p.Table("", rows)
 		changes = counts[requests.New] + counts[requests.Changed] + counts[requests.Gone]
@@ -188,7 +191,7 @@ func sampleFolder(w *World, defs *schema.Definitions, args []string, dir string,
 			line += "; nothing was written"
 		}
 		if without > 0 {
-			line += fmt.Sprintf(" (%s of (): no request to write)", report.Plural(without, "call"))
+			line += fmt.Sprintf("\n%s more without a request to write: it is ()", report.Plural(without, "call"))
 		}
 		p.Line("%s", line)
 		if counts[requests.New] > 0 && !dry {

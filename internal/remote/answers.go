@@ -68,7 +68,8 @@ type reply struct {
 	problem error
 	delay   time.Duration
 	cut     bool
-	streams bool // whether stream is what there is, even if empty
+	repeats map[int]int // fields of the answer by those of the request that they repeat
+	streams bool        // whether stream is what there is, even if empty
 }
 
 // sheetFile is the file as a whole.

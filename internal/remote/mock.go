@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"io"
+	"maps"
 	"math/rand/v2"
 	"net/http"
 	"slices"
@@ -128,7 +129,42 @@ func (m *Mock) standard(c *schema.Call) (*reply, error) {
 		r.stream = append(r.stream, made(v))
 	}
 	r.answer = r.stream[0]
+	if r.note == "made" && !c.ResponseStream && c.Request != nil {
+		r.repeats = repeated(c.Request, c.Response)
+	}
 	return r, nil
+}
+
+// repeated pairs the fields of an answer with those of the request that have the
+// same name and type: who asks for a booking by its id gets one with that id.
+func repeated(request, answer *schema.Message) map[int]int {
+	var pairs map[int]int
+	for _, f := range answer.Fields {
+		if asked := request.ByName(f.Name); asked != nil && asked.Type.String() == f.Type.String() {
+			if pairs == nil {
+				pairs = map[int]int{}
+			}
+			pairs[f.Number] = asked.Number
+		}
+	}
+	return pairs
+}
+
+// repeating is a made answer with what it repeats of a request.
+func (r *reply) repeating(request *value.Message) *message {
+	if r.repeats == nil || request == nil {
+		return r.answer
+	}
+	v := &value.Message{Type: r.answer.typ, Fields: maps.Clone(r.answer.value.Fields)}
+	for own, asked := range r.repeats {
+		if field, there := request.Fields[asked]; there {
+			v.Fields[own] = field
+		}
+	}
+	if m := made(v); m.made == nil {
+		return m
+	}
+	return r.answer // what the request holds has no binary form
 }
 
 // route is one call as it is served.
@@ -251,7 +287,7 @@ func (m *Mock) unary(ctx context.Context, c *schema.Call, request *value.Message
 	case c.Response == nil:
 		return nil, nil
 	}
-	return r.answer, nil
+	return r.repeating(request), nil
 }
 
 // send answers a call with a stream.

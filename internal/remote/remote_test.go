@@ -356,18 +356,9 @@ func TestReplay(t *testing.T) {
 		}
 	}
 	assert.ElementsMatch(t, []string{
-		"vessel /status: 404, 200", "vessel /error: skerry.common.NotFou, none", `vessel /fields: {"what":"gone"}, absent`, "vessel /answer: absent, " + fmt.Sprintf("%.20s", answerOf(t, defs, "Fleet.vessel")),
+		"vessel /status: 404, 200", "vessel /error: skerry.common.NotFou, none", `vessel /fields: {"what":"gone"}, absent`, "vessel /answer: absent, " + fmt.Sprintf("%.20s", requestOf(t, defs, call(t, defs, "Fleet.vessel"), 0)), // whose id it repeats
 		`post /answer/body: "Fog. We sail when w, "Sun."`, "follow /answers: 3 elements, 1 elements", "ring /status: 204, 403", "ring /error: none, skerry.quay.Refused", `ring /fields: absent, {"why":"tooLate"}`,
 	}, differ)
-}
-
-func answerOf(t *testing.T, defs *schema.Definitions, name string) string {
-	t.Helper()
-	v, err := value.NewMaker(defs, 0).Element(call(t, defs, name).Response, 0)
-	require.NoError(t, err)
-	text, err := value.EncodeJSON(v)
-	require.NoError(t, err)
-	return string(text)
 }
 
 // Mistakes in an answer sheet are found at their place, with what was meant.

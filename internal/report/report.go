@@ -35,7 +35,7 @@ const (
 
 // In returns text in a style, when colour is on.
 func (p *Printer) In(style Style, text string) string {
-	if !p.colour || text == "" {
+	if !p.colour || text == "" || style == "" {
 		return text
 	}
 	return "\x1b[" + string(style) + "m" + text + "\x1b[0m"
@@ -237,10 +237,26 @@ func (p *Printer) columns(rows [][]string) []int {
 			if i == len(widths) {
 				widths = append(widths, 0)
 			}
-			widths[i] = max(widths[i], len([]rune(cell)))
+			widths[i] = max(widths[i], columnsOf(cell))
 		}
 	}
 	return widths
+}
+
+// columnsOf is how wide a cell is: a style takes no room.
+func columnsOf(cell string) int {
+	n, inside := 0, false
+	for _, r := range cell {
+		switch {
+		case r == 0x1b:
+			inside = true
+		case inside:
+			inside = r != 'm'
+		default:
+			n++
+		}
+	}
+	return n
 }
 
 func (p *Printer) row(indent string, row []string, widths []int) {
@@ -248,7 +264,7 @@ func (p *Printer) row(indent string, row []string, widths []int) {
 	for i, cell := range row {
 		line += cell
 		if i < len(row)-1 {
-			line += strings.Repeat(" ", widths[i]-len([]rune(cell))+2)
+			line += strings.Repeat(" ", widths[i]-columnsOf(cell)+2)
 		}
 	}
 	p.Line("%s", strings.TrimRight(line, " "))
