@@ -14,6 +14,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -277,4 +278,34 @@ func TestTalksWhileTyping(t *testing.T) {
 	var ended *exec.ExitError
 	require.ErrorAs(t, c.Wait(), &ended)
 	assert.Equal(t, trouble, ended.ExitCode())
+}
+
+// TestMockEndsWithItsTerminal closes the terminal of a mock, in a way of speaking:
+// it ends as it should, and so do the streams that it serves.
+func TestMockEndsWithItsTerminal(t *testing.T) {
+	for _, signal := range []os.Signal{syscall.SIGHUP, syscall.SIGTERM, os.Interrupt} {
+		c := exec.Command(toolchain.Program(t), "mock", "--at", "127.0.0.1:0")
+		c.Dir = "../../examples/ferry"
+		out, err := c.StdoutPipe()
+		require.NoError(t, err)
+		require.NoError(t, c.Start())
+		line, err := bufio.NewReader(out).ReadString('\n')
+		require.NoError(t, err)
+		talk := exec.Command(toolchain.Program(t), "call", strings.TrimSpace(line[strings.LastIndex(line, " ")+1:]), "Quay.talk", "--credential", "crew=ada")
+		talk.Dir = c.Dir
+		in, err := talk.StdinPipe()
+		require.NoError(t, err)
+		answers, err := talk.StdoutPipe()
+		require.NoError(t, err)
+		require.NoError(t, talk.Start())
+		_, err = io.WriteString(in, "{\"text\": \"Lines off\"}\n")
+		require.NoError(t, err)
+		_, err = bufio.NewReader(answers).ReadString('\n')
+		require.NoError(t, err)
+		require.NoError(t, c.Process.Signal(signal))
+		assert.NoError(t, c.Wait(), "%v", signal)
+		var ended *exec.ExitError
+		require.ErrorAs(t, talk.Wait(), &ended, "the caller does not take the end of the server for that of the stream")
+		assert.NotEqual(t, fine, ended.ExitCode())
+	}
 }

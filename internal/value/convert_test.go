@@ -240,3 +240,27 @@ func TestConversionOfSequences(t *testing.T) {
 	_, err = (&Conversion{Message: leaf, ToCBOR: true}).Run(strings.NewReader(strings.Repeat("{}", 1000)), func([]byte, int) error { return gone })
 	assert.ErrorIs(t, err, gone)
 }
+
+// FuzzConverter holds a converter against the reader and writer that it stands
+// for, on anything.
+func FuzzConverter(f *testing.F) {
+	defs := loaded(f, everyShape)
+	rng := rand.New(rand.NewPCG(7, 8))
+	for i := range 30 {
+		v := RandomMessage(rng, defs.Modules[0].Messages[i%3], 3)
+		binary, err := EncodeCBOR(v)
+		require.NoError(f, err)
+		text, err := EncodeJSON(v)
+		require.NoError(f, err)
+		f.Add(binary)
+		f.Add(text)
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		for _, m := range defs.Modules[0].Messages {
+			c := NewConverter(m, 0)
+			bothWays(t, c, m, data, true)
+			bothWays(t, c, m, data, false)
+			_, _ = Dump(m, data) // it ends, and does not fall over
+		}
+	})
+}

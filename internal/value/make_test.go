@@ -11,7 +11,7 @@ import (
 	"faithfulcourier/internal/source"
 )
 
-func loaded(t *testing.T, text string) *schema.Definitions {
+func loaded(t testing.TB, text string) *schema.Definitions {
 	t.Helper()
 	defs, findings := schema.Load([]*source.File{source.NewFile("a.faithful", text)})
 	for _, f := range findings {
