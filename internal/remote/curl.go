@@ -28,15 +28,11 @@ func (k *Caller) Curl(ctx context.Context, requests [][]byte) (command string, v
 		return "", nil, errors.New("the call streams both ways, over a WebSocket: curl can't make it")
 	}
 	k.options.Credentials = map[string]string{}
-	for _, needed := range k.web.Needs {
-		for _, c := range needed {
+	if len(k.web.Needs) > 0 { // any alternative will do; the first is what people think of first
+		for _, c := range k.web.Needs[0] {
 			k.options.Credentials[c.Name] = standIn + variable(c.Name)
-		}
-		variables = nil
-		for _, c := range needed {
 			variables = append(variables, variable(c.Name))
 		}
-		break // any alternative will do; the first is the first that people think of
 	}
 	k.binary = false
 	k.dial()

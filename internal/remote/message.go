@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"errors"
 	"strings"
-	"unicode/utf8"
 
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/stubs/golang/support/web"
@@ -208,18 +207,4 @@ func shapeOf(t *schema.Type) wire.Shape {
 		return wire.BareNumber // NaN and names stand in quotes
 	}
 	return wire.Quoted
-}
-
-// plainText makes text of a server's fit to be shown: valid, and without what
-// could move a cursor.
-func plainText(s string) string {
-	if !utf8.ValidString(s) {
-		s = strings.ToValidUTF8(s, "\ufffd")
-	}
-	return strings.Map(func(r rune) rune {
-		if r < ' ' && r != '\n' && r != '\t' || r >= 0x7f && r < 0xa0 {
-			return '\ufffd'
-		}
-		return r
-	}, s)
 }
