@@ -3,50 +3,92 @@ package compare
 import (
 	"fmt"
 	"math"
+	"slices"
 
+	"faithfulcourier/internal/pattern"
 	"faithfulcourier/internal/schema"
-	"faithfulcourier/internal/value"
 )
 
-// bounds judges a field whose bounds differ. In a request the reader checks
-// them: what the writer's own bounds allow must be allowed there, too.
-// Elsewhere nobody checks, and a looser writer may surprise.
-func (w *walker) bounds(fw, fr *schema.Field, f *Fact) {
-	if f == nil || implies(fw.Type.Kind, fw.Bounds, fr.Bounds) {
-		return
-	}
-	if !w.strict() {
-		w.emit(f, event{verdict: Shifts, sentence: fmt.Sprintf("%s may write values of %s that %s's own bounds refuse; nobody checks them there", w.writer(), fw.Name, w.reader())})
-		return
-	}
-	if witness := w.prove(w.at, fw, false); witness != nil {
-		w.emit(f, event{Breaks, fmt.Sprintf("%s may write values of %s that %s refuses", w.writer(), fw.Name, w.reader()), func() *Witness { return witness }})
-		return
-	}
-	w.emit(f, event{verdict: Shifts, sentence: fmt.Sprintf("%s, at values of %s that %s may write and %s may refuse", notDecided, fw.Name, w.writer(), w.reader())})
-}
-
-// implies tells whether every value that the writer's bounds allow is allowed
-// by the reader's; false also where that would take more than limits to see.
-func implies(k schema.Kind, writer, reader *schema.Bounds) bool {
+// implies tells whether every value that all of the writers' bounds allow is
+// allowed by the reader's; false also where that would take more than limits to
+// see.
+func implies(k schema.Kind, writers []*schema.Bounds, reader *schema.Bounds) bool {
 	if reader == nil {
 		return true
 	}
-	if writer == nil {
-		writer = &schema.Bounds{}
-	}
 	low, high := ends(k)
-	if writer.Low != nil {
-		low = writer.Low
-	}
-	if writer.High != nil {
-		high = writer.High
+	length, count := &schema.Limits{High: schema.Unlimited}, &schema.Limits{High: schema.Unlimited}
+	var patterns []*schema.Bounds
+	unique := false
+	for _, b := range writers {
+		if b == nil {
+			continue
+		}
+		if b.Low != nil && (low == nil || atLeast(b.Low, low)) {
+			low = b.Low
+		}
+		if b.High != nil && (high == nil || atLeast(high, b.High)) {
+			high = b.High
+		}
+		length, count = both(length, b.Length), both(count, b.Count)
+		unique = unique || b.Unique
+		patterns = append(patterns, b)
 	}
 	if reader.Low != nil && (low == nil || !atLeast(low, reader.Low)) || reader.High != nil && (high == nil || !atLeast(reader.High, high)) {
 		return false
 	}
-	return within(writer.Length, reader.Length) && within(writer.Count, reader.Count) &&
-		(reader.Pattern == "" || reader.Pattern == writer.Pattern) && (!reader.Unique || writer.Unique || writer.Count != nil && writer.Count.High <= 1)
+	if !within(count, reader.Count) || reader.Unique && !unique && count.High > 1 {
+		return false
+	}
+	if k == schema.KindText && (reader.Pattern != "" || slices.ContainsFunc(patterns, func(b *schema.Bounds) bool { return b.Pattern != "" })) {
+		return impliesText(patterns, length, reader)
+	}
+	return within(length, reader.Length)
+}
+
+// impliesText compares texts as the regular languages that they are.
+func impliesText(writers []*schema.Bounds, length *schema.Limits, reader *schema.Bounds) bool {
+	alike := func(b *schema.Bounds) bool { return b.Pattern == reader.Pattern }
+	patterned := reader.Pattern == "" || slices.ContainsFunc(writers, alike)
+	if patterned && within(length, reader.Length) {
+		return true
+	}
+	var with []*pattern.Node
+	for _, b := range writers {
+		if node, problem := pattern.Parse(b.Pattern); b.Pattern != "" && problem == nil {
+			with = append(with, node)
+		}
+	}
+	none := func(with, without []*pattern.Node, l *schema.Limits) bool {
+		if l.Low > l.High {
+			return true
+		}
+		_, found, err := pattern.Difference(with, without).Text(l.Low, l.High, func(int) int { return 0 })
+		return err == nil && !found
+	}
+	if !patterned {
+		node, problem := pattern.Parse(reader.Pattern)
+		if problem != nil || !none(with, []*pattern.Node{node}, length) {
+			return false
+		}
+	}
+	if l := reader.Length; l != nil {
+		if l.Low > 0 && !none(with, nil, both(length, &schema.Limits{High: l.Low - 1})) {
+			return false
+		}
+		if l.High != schema.Unlimited && !none(with, nil, both(length, &schema.Limits{Low: l.High + 1, High: schema.Unlimited})) {
+			return false
+		}
+	}
+	return true
+}
+
+// both are the limits that two allow; nil allows all.
+func both(a, b *schema.Limits) *schema.Limits {
+	if b == nil {
+		return a
+	}
+	return &schema.Limits{Low: max(a.Low, b.Low), High: min(a.High, b.High)}
 }
 
 // ends are the least and the greatest value of a kind, nil where it has none.
@@ -70,7 +112,9 @@ func ends(k schema.Kind) (low, high any) {
 
 func atLeast(a, b any) bool {
 	if fmt.Sprintf("%T", a) != fmt.Sprintf("%T", b) {
-		return false
+		x, isNumber := number(a)
+		y, alsoNumber := number(b)
+		return isNumber && alsoNumber && x != nil && y != nil && x.Cmp(y) >= 0
 	}
 	order, ordered := schema.Compare(a, b)
 	return ordered && order >= 0
@@ -94,20 +138,6 @@ func boundsOf(f *schema.Field) []*schema.Bounds {
 	}
 	if f.Type.Named != nil && f.Type.Named.Bounds != nil {
 		list = append(list, f.Type.Named.Bounds)
-	}
-	return list
-}
-
-// atLimits are the values of a field at and around the limits of its own
-// bounds and those of its counterpart.
-func atLimits(f, counterpart *schema.Field) []value.Value {
-	var list []value.Value
-	bounds := boundsOf(f)
-	if f.Type.Kind == counterpart.Type.Kind {
-		bounds = append(bounds, boundsOf(counterpart)...)
-	}
-	for _, b := range bounds {
-		list = append(list, value.AtLimits(f.Type, b)...)
 	}
 	return list
 }

@@ -8,7 +8,8 @@
 //	http.go    methods, paths, streams and credentials
 //	prove.go   breaks → witnesses, by the reference reader
 //	code.go    what facts do to users' programs, by language
-//	undecided.go  facts that are found, and not judged yet
+//	types.go   named types and unions: their facts, and what they do
+//	marks.go   facts of bounds, names in JSON, places and clauses
 //
 // It must not know files, flags or how reports look.
 package compare
@@ -96,6 +97,9 @@ type Fact struct {
 
 	field  fieldPair
 	member memberPair
+
+	alternative alternativePair
+
 	call   callPair
 	oldAny any // the declaration in OLD, or nil
 	newAny any

@@ -23,17 +23,22 @@ type differ struct {
 	old, new *schema.Definitions
 	messages map[*schema.Message]*schema.Message // OLD → NEW
 	enums    map[*schema.Enum]*schema.Enum
+	types    map[*schema.NamedType]*schema.NamedType
+	unions   map[*schema.Union]*schema.Union
 	calls    []callPair // both there
 	facts    []*Fact
 
 	paired      map[[2]*schema.Message][]fieldPair
 	fieldFacts  map[*schema.Field][]*Fact // by the field of either side
 	memberFacts map[*schema.Member][]*Fact
+	typeFacts   map[*schema.NamedType][]*Fact   // by the type of either side
+	altFacts    map[*schema.Alternative][]*Fact // by the alternative of either side
 	callFacts   map[callPair][]*Fact
 }
 
 func diff(old, new *schema.Definitions) *differ {
 	d := &differ{old: old, new: new, messages: map[*schema.Message]*schema.Message{}, enums: map[*schema.Enum]*schema.Enum{},
+		types: map[*schema.NamedType]*schema.NamedType{}, unions: map[*schema.Union]*schema.Union{}, typeFacts: map[*schema.NamedType][]*Fact{}, altFacts: map[*schema.Alternative][]*Fact{},
 		paired: map[[2]*schema.Message][]fieldPair{}, fieldFacts: map[*schema.Field][]*Fact{}, memberFacts: map[*schema.Member][]*Fact{}, callFacts: map[callPair][]*Fact{}}
 	d.modules()
 	for _, om := range old.Modules {
@@ -47,6 +52,16 @@ func diff(old, new *schema.Definitions) *differ {
 				d.enum(e, n)
 			}
 		}
+		for _, t := range om.Types {
+			if n := d.types[t]; n != nil {
+				d.namedType(t, n)
+			}
+		}
+		for _, u := range om.Unions {
+			if n := d.unions[u]; n != nil {
+				d.union(u, n)
+			}
+		}
 	}
 	for _, c := range d.calls {
 		d.call(c)
@@ -57,7 +72,7 @@ func diff(old, new *schema.Definitions) *differ {
 
 func (d *differ) add(f *Fact, place source.Place) *Fact {
 	f.Place = place
-	f.InOld = f.New == "" && f.newAny == nil && f.field.new == nil && f.member.new == nil && f.call.new == nil
+	f.InOld = f.New == "" && f.newAny == nil && f.field.new == nil && f.member.new == nil && f.alternative.new == nil && f.call.new == nil
 	f.additive = f.additive || strings.HasSuffix(string(f.Kind), "-added")
 	d.facts = append(d.facts, f)
 	if f.call.old != nil && f.call.new != nil {
@@ -78,6 +93,8 @@ func (d *differ) modules() {
 	slices.Sort(names)
 	var goneMessages, newMessages []*schema.Message
 	var goneEnums, newEnums []*schema.Enum
+	var goneTypes, newTypes []*schema.NamedType
+	var goneUnions, newUnions []*schema.Union
 	for _, name := range names {
 		o, n := d.old.Module(name), d.new.Module(name)
 		if o == nil {
@@ -108,10 +125,14 @@ func (d *differ) modules() {
 				d.enums[a] = b
 			}
 		})
+		pair(o.Types, n.Types, func(t *schema.NamedType) string { return t.Name }, sorted(d.types, &goneTypes, &newTypes))
+		pair(o.Unions, n.Unions, func(u *schema.Union) string { return u.Name }, sorted(d.unions, &goneUnions, &newUnions))
 		pair(o.Consts, n.Consts, func(c *schema.Const) string { return c.Name }, d.constant)
 		pair(o.Services, n.Services, func(s *schema.Service) string { return s.Name }, d.service)
 	}
 	d.renamedEnums(goneEnums, newEnums)
+	renamed(d, d.types, goneTypes, newTypes, TypeAdded, TypeGone, TypeRenamed)
+	renamed(d, d.unions, goneUnions, newUnions, UnionAdded, UnionGone, UnionRenamed)
 	d.renamedMessages(goneMessages, newMessages)
 }
 
@@ -479,15 +500,15 @@ func (d *differ) field(p fieldPair) {
 // sameType tells whether a type is the same but for what changed inside the
 // declarations that it names.
 func (d *differ) sameType(o, n *schema.Type) bool {
-	if o.Kind != n.Kind || name(o) != name(n) {
-		return false
+	if o.Named != nil || n.Named != nil {
+		return d.pairedTypes(o, n) // what is in a named type is told about that type
 	}
-	if o.Named != nil {
-		return true // what is in a named type is told about that type
+	if o.Kind != n.Kind {
+		return false
 	}
 	switch o.Kind {
 	case schema.KindUnion:
-		return o.Union.FullName() == n.Union.FullName()
+		return d.unions[o.Union] == n.Union
 	case schema.KindEnum:
 		return d.enums[o.Enum] == n.Enum
 	case schema.KindMessage:
@@ -498,14 +519,6 @@ func (d *differ) sameType(o, n *schema.Type) bool {
 		return d.sameType(o.Elem, n.Elem)
 	}
 	return true
-}
-
-// name is the full name of a named type, or "".
-func name(t *schema.Type) string {
-	if t.Named == nil {
-		return ""
-	}
-	return t.Named.FullName()
 }
 
 func (d *differ) sameDefault(o, n *schema.Field) bool {

@@ -38,7 +38,7 @@ func (j *judge) run() {
 			j.stream(f)
 		}
 		j.conversation(f)
-		j.judgeUndecided(f)
+		j.marks(f)
 		for _, l := range j.promise.Languages {
 			if e := judgeCode(l, f); e != nil {
 				f.Effects = append(f.Effects, e)

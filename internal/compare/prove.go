@@ -54,13 +54,17 @@ func (w *walker) variations(at *node, vary *schema.Field, absent bool) []*value.
 	var list []*value.Message
 	values := value.Edges(vary.Type)
 	old, new := w.sides(at.w, at.r)
+	counterpart := &schema.Field{}
 	for _, p := range w.pairs(old, new) {
-		if p.old == vary && p.new != nil {
-			values = append(values, atLimits(vary, p.new)...)
-		} else if p.new == vary && p.old != nil {
-			values = append(values, atLimits(vary, p.old)...)
+		fw, fr := p.old, p.new
+		if !w.newReads {
+			fw, fr = fr, fw
+		}
+		if fw == vary && fr != nil {
+			counterpart = fr
 		}
 	}
+	values = append(values, w.candidates(vary.Type, counterpart.Type, vary.Bounds, counterpart.Bounds, 0)...)
 	for _, v := range values {
 		local := value.MinimalMessage(m)
 		local.Fields[vary.Number] = v
@@ -172,7 +176,9 @@ func (w *walker) otherwise(path string, written, got *value.Message) string {
 }
 
 func (w *walker) differs(path string, v, found value.Value, wt, rt *schema.Type) string {
-	difference := fmt.Sprintf("reads %s as %s, where %s was written", path, text(found, rt), text(v, wt))
+	difference := func() string {
+		return fmt.Sprintf("reads %s as %s, where %s was written", path, text(found, rt), text(v, wt))
+	}
 	if wt.Kind == rt.Kind {
 		switch wt.Kind {
 		case schema.KindMessage:
@@ -180,7 +186,7 @@ func (w *walker) differs(path string, v, found value.Value, wt, rt *schema.Type)
 		case schema.KindList:
 			a, b := v.(value.List), found.(value.List)
 			if len(a) != len(b) {
-				return difference
+				return difference()
 			}
 			for i := range a {
 				if d := w.differs(fmt.Sprintf("%s/%d", path, i), a[i], b[i], wt.Elem, rt.Elem); d != "" {
@@ -191,7 +197,7 @@ func (w *walker) differs(path string, v, found value.Value, wt, rt *schema.Type)
 		case schema.KindMap:
 			a, b := v.(*value.Map).Entries, found.(*value.Map).Entries
 			if len(a) != len(b) {
-				return difference
+				return difference()
 			}
 			for i := range a {
 				if d := w.differs("a key of "+path, a[i].Key, b[i].Key, wt.Key, rt.Key); d != "" {
@@ -205,8 +211,11 @@ func (w *walker) differs(path string, v, found value.Value, wt, rt *schema.Type)
 		case schema.KindUnion:
 			a, b := v.(*value.Union), found.(*value.Union)
 			aw, ar := wt.Union.ByNumber(a.Number), rt.Union.ByNumber(b.Number)
-			if aw == nil || ar == nil || aw.Number != ar.Number {
-				return "" // the union changed: that is a fact of its own
+			if !w.sameAlternative(a, b, wt.Union, rt.Union) {
+				return difference()
+			}
+			if ar == nil {
+				return "" // kept as it was written
 			}
 			return w.differs(path+"/"+aw.JSONName(), a.Value, b.Value, aw.Type, ar.Type)
 		case schema.KindEnum:
@@ -217,7 +226,7 @@ func (w *walker) differs(path string, v, found value.Value, wt, rt *schema.Type)
 		}
 	}
 	if !sameValue(v, found) {
-		return difference
+		return difference()
 	}
 	return ""
 }

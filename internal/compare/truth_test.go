@@ -32,6 +32,8 @@ func TestMain(m *testing.M) {
 // model is definitions that can be changed at random and written as text.
 type model struct {
 	enums    []modelEnum
+	types    []modelField // number is not used
+	unions   []modelUnion
 	messages []modelMessage
 	request  int
 	answer   int
@@ -40,6 +42,11 @@ type model struct {
 type modelEnum struct {
 	name    string
 	members []modelMember
+}
+
+type modelUnion struct {
+	name         string
+	alternatives []modelField
 }
 
 type modelMember struct {
@@ -64,6 +71,10 @@ type modelField struct {
 
 func (m model) clone() model {
 	m.enums, m.messages = slices.Clone(m.enums), slices.Clone(m.messages)
+	m.types, m.unions = slices.Clone(m.types), slices.Clone(m.unions)
+	for i := range m.unions {
+		m.unions[i].alternatives = slices.Clone(m.unions[i].alternatives)
+	}
 	for i := range m.enums {
 		m.enums[i].members = slices.Clone(m.enums[i].members)
 	}
@@ -80,6 +91,16 @@ func (m model) text() string {
 		fmt.Fprintf(&b, "enum %s {\n", e.name)
 		for _, x := range e.members {
 			fmt.Fprintf(&b, "  #%d %s%s\n", x.number, x.name, x.json)
+		}
+		b.WriteString("}\n")
+	}
+	for _, x := range m.types {
+		fmt.Fprintf(&b, "type %s = %s%s\n", x.name, x.typ, x.bounds)
+	}
+	for _, u := range m.unions {
+		fmt.Fprintf(&b, "union %s {\n", u.name)
+		for _, a := range u.alternatives {
+			fmt.Fprintf(&b, "  #%d %s %s%s\n", a.number, a.name, a.typ, a.json)
 		}
 		b.WriteString("}\n")
 	}
@@ -111,6 +132,17 @@ func drawModel(t *rapid.T) model {
 	for i := range count {
 		m.messages = append(m.messages, modelMessage{name: fmt.Sprintf("Message%d", i)})
 	}
+	for i := range rapid.IntRange(0, 2).Draw(t, "types") {
+		typ := drawBase(t)
+		m.types = append(m.types, modelField{name: fmt.Sprintf("Type%d", i), typ: typ, bounds: drawBounds(t, typ)})
+	}
+	for i := range rapid.IntRange(0, 1).Draw(t, "unions") {
+		u := modelUnion{name: fmt.Sprintf("Union%d", i)}
+		for n := range rapid.IntRange(1, 3).Draw(t, "alternatives") {
+			u.alternatives = append(u.alternatives, modelField{number: n + 1, name: fieldNames[n], typ: drawType(t, m)})
+		}
+		m.unions = append(m.unions, u)
+	}
 	for i := range m.messages {
 		for n := range rapid.IntRange(0, 4).Draw(t, "fields") {
 			typ := drawType(t, m)
@@ -130,6 +162,12 @@ func drawType(t *rapid.T, m model) string {
 	for _, x := range m.messages {
 		types = append(types, x.name, x.name)
 	}
+	for _, x := range m.types {
+		types = append(types, x.name, x.name, x.name)
+	}
+	for _, u := range m.unions {
+		types = append(types, u.name, u.name, u.name)
+	}
 	typ := rapid.SampledFrom(types).Draw(t, "type")
 	switch rapid.IntRange(0, 6).Draw(t, "form") {
 	case 0:
@@ -140,6 +178,11 @@ func drawType(t *rapid.T, m model) string {
 		return "[[" + typ + "]]"
 	}
 	return typ
+}
+
+// drawBase draws what a named type may be over.
+func drawBase(t *rapid.T) string {
+	return rapid.SampledFrom([]string{"text", "text", "int32", "int64", "uint8", "bytes", "[text]", "{text: int32}", "float64", "[uint8]"}).Draw(t, "base")
 }
 
 func drawPresence(t *rapid.T, m model, typ string) string {
@@ -168,6 +211,9 @@ func drawBounds(t *rapid.T, typ string) string {
 		some = []string{"count 1..2", "count <= 3", "count >= 1"}
 	case typ == "text" || typ == "bytes":
 		some = []string{"length 1..3", "length 2..9", "length <= 1"}
+		if typ == "text" {
+			some = append(some, `pattern "^[a-c]+$"`, `pattern "^[a-d]*$"`, `pattern "b", length 1..3`)
+		}
 	case strings.Contains(typ, "int") || strings.Contains(typ, "float"):
 		some = []string{"0..9", "1..5", ">= 3", "<= 7", "0..100"}
 	}
@@ -187,7 +233,15 @@ func change(t *rapid.T, m model) model {
 	m = m.clone()
 	e := &m.enums[rapid.IntRange(0, len(m.enums)-1).Draw(t, "enum")]
 	x := &m.messages[rapid.IntRange(0, len(m.messages)-1).Draw(t, "message")]
-	kind := rapid.IntRange(0, 17).Draw(t, "change")
+	kind := rapid.IntRange(0, 24).Draw(t, "change")
+	switch {
+	case kind >= 18 && kind <= 20 && len(m.types) > 0:
+		changeType(t, m, &m.types[rapid.IntRange(0, len(m.types)-1).Draw(t, "type")], kind)
+		return m
+	case kind >= 21 && len(m.unions) > 0:
+		changeUnion(t, m, &m.unions[0], kind)
+		return m
+	}
 	if kind >= 10 && kind <= 14 || len(x.fields) == 0 {
 		changeEnum(t, e, kind)
 	}
@@ -222,6 +276,48 @@ func change(t *rapid.T, m model) model {
 		m.request = rapid.IntRange(0, len(m.messages)-1).Draw(t, "request")
 	}
 	return m
+}
+
+func changeType(t *rapid.T, m model, x *modelField, kind int) {
+	switch kind {
+	case 18:
+		x.bounds = drawBounds(t, x.typ)
+	case 19:
+		x.typ = drawBase(t)
+		x.bounds = drawBounds(t, x.typ)
+	case 20: // taken away: what it was over stands where it stood
+		for i := range m.messages {
+			for j := range m.messages[i].fields {
+				if f := &m.messages[i].fields[j]; f.typ == x.name {
+					f.typ, f.bounds, f.presence = x.typ, x.bounds, strings.TrimLeft(f.presence, " =")
+				}
+			}
+		}
+	}
+}
+
+func changeUnion(t *rapid.T, m model, u *modelUnion, kind int) {
+	if len(u.alternatives) == 0 {
+		return
+	}
+	a := &u.alternatives[rapid.IntRange(0, len(u.alternatives)-1).Draw(t, "alternative")]
+	switch kind {
+	case 21:
+		u.alternatives = append(u.alternatives, modelField{number: rapid.IntRange(1, 6).Draw(t, "number"), name: rapid.SampledFrom(fieldNames).Draw(t, "name"), typ: drawType(t, m)})
+	case 22:
+		u.alternatives = slices.DeleteFunc(u.alternatives, func(b modelField) bool { return b == *a })
+	case 23:
+		a.typ = drawType(t, m)
+	case 24:
+		switch rapid.IntRange(0, 2).Draw(t, "what") {
+		case 0:
+			a.name = rapid.SampledFrom(fieldNames).Draw(t, "name")
+		case 1:
+			a.number = rapid.IntRange(1, 6).Draw(t, "number")
+		case 2:
+			a.json = drawJSON(t)
+		}
+	}
 }
 
 func changeEnum(t *rapid.T, e *modelEnum, kind int) {
@@ -340,7 +436,7 @@ func anyBreak(rng *rand.Rand, old, new *schema.Definitions, c crossing) *Witness
 			if fw == nil || fr == nil {
 				continue
 			}
-			for _, v := range atLimits(fw, fr) {
+			for _, v := range walk.candidates(fw.Type, fr.Type, fw.Bounds, fr.Bounds, 0) {
 				m := value.MinimalMessage(w)
 				m.Fields[fw.Number] = v
 				payloads = append(payloads, m)
@@ -348,6 +444,11 @@ func anyBreak(rng *rand.Rand, old, new *schema.Definitions, c crossing) *Witness
 		}
 		for range 40 {
 			payloads = append(payloads, value.RandomMessage(rng, w, 3))
+		}
+		for seed := range uint64(4) {
+			if m, err := value.NewMaker(&schema.Definitions{}, seed).Make(w); err == nil {
+				payloads = append(payloads, m)
+			}
 		}
 		for _, p := range payloads {
 			m := p.(*value.Message)
@@ -381,6 +482,8 @@ func reaches(from, to *schema.Message) bool {
 		switch t.Kind {
 		case schema.KindList, schema.KindMap:
 			return typ(t.Elem)
+		case schema.KindUnion:
+			return slices.ContainsFunc(t.Union.Alternatives, func(a *schema.Alternative) bool { return typ(a.Type) })
 		case schema.KindMessage:
 			return visit(t.Message)
 		}

@@ -284,9 +284,7 @@ func (w *walker) field(fw, fr *schema.Field, owner *Fact) {
 				w.writer(), fw.Name, schema.LiteralText(fw.Default), w.reader(), schema.LiteralText(fr.Default))})
 		}
 	}
-	w.bounds(fw, fr, w.fact(owner, fw, FieldBounds))
-	typeFact := w.fact(owner, fw, FieldType)
-	w.types(fw, fw.Type, fr.Type, typeFact)
+	w.types(fw, fw.Type, fr.Type, &ownBounds{fw.Bounds, fr.Bounds, w.fact(owner, fw, FieldBounds)}, w.fact(owner, fw, FieldType))
 }
 
 func byJSONName(m *schema.Message, name string) *schema.Field {
@@ -322,13 +320,19 @@ func (w *walker) misses(fw, fr *schema.Field, f *Fact) {
 	w.emit(f, event{verdict: Shifts, sentence: fmt.Sprintf("%s writes %s %s; every value reads alike all the same", w.writer(), fw.Name, how)})
 }
 
-// types compares the types of a field, or of what it holds. f is the fact
-// that its type has changed, or nil.
-func (w *walker) types(field *schema.Field, wt, rt *schema.Type, f *Fact) {
+// types compares the types of a field, or of what it holds. own are the bounds
+// of the field itself, nil for what it holds; f is the fact that its type has
+// changed, or nil.
+func (w *walker) types(field *schema.Field, wt, rt *schema.Type, own *ownBounds, f *Fact) {
 	at := w.at
+	w.limits(field, wt, rt, own, f)
+	old, new := sidesOf(w.newReads, wt, rt)
+	if w.pairedTypes(old, new) {
+		f = w.typeFact(wt.Named, TypeChanged)
+	}
 	if wt.Kind != rt.Kind {
 		if !w.widens(wt, rt) {
-			if len(boundsOf(field)) > 0 && w.prove(at, field, false) == nil {
+			if (len(boundsOf(field)) > 0 || bounded(field.Type, 0)) && w.prove(at, field, false) == nil {
 				// The writer's bounds may keep every value within the new type.
 				w.emit(f, event{verdict: Shifts, sentence: fmt.Sprintf("%s; %s writes %s in %s, and %s reads %s, but within its bounds no value was found that reads otherwise", notDecided, w.writer(), wt.Short(), field.Name, w.reader(), rt.Short())})
 				return
@@ -340,19 +344,12 @@ func (w *walker) types(field *schema.Field, wt, rt *schema.Type, f *Fact) {
 	}
 	switch wt.Kind {
 	case schema.KindMap:
-		w.types(field, wt.Key, rt.Key, f)
-		w.types(field, wt.Elem, rt.Elem, f)
+		w.types(field, wt.Key, rt.Key, nil, f)
+		w.types(field, wt.Elem, rt.Elem, nil, f)
 	case schema.KindList:
-		w.types(field, wt.Elem, rt.Elem, f)
+		w.types(field, wt.Elem, rt.Elem, nil, f)
 	case schema.KindUnion:
-		// What changed in the union itself is a fact of its own; here only what
-		// its alternatives hold is followed.
-		for _, aw := range wt.Union.Alternatives {
-			if ar := rt.Union.ByNumber(aw.Number); ar != nil && w.enterUnion(wt.Union) {
-				w.types(field, aw.Type, ar.Type, nil)
-				w.leaveUnion()
-			}
-		}
+		w.union(field, wt.Union, rt.Union, f)
 	case schema.KindMessage:
 		w.step(field, wt.Message, rt.Message, f)
 	case schema.KindEnum:

@@ -11,6 +11,7 @@ import (
 // all match. Its states are made as they are asked for.
 type Automaton struct {
 	machines []*machine
+	without  int     // from which machine on a text must not match
 	alphabet []Range // classes of code points that no pattern tells apart
 	states   []*state
 	known    map[string]int
@@ -35,8 +36,8 @@ type node struct {
 	next   []int
 }
 
-// state is a set of nodes of each machine; in a set without nodes nothing can
-// match any more, and nil stands for a pattern that has matched already.
+// state is a set of nodes of each machine; nil stands for a pattern that has
+// matched already.
 type state struct {
 	sets  [][]int
 	edges []edge
@@ -49,10 +50,14 @@ type edge struct {
 }
 
 // NewAutomaton returns the automaton of texts in which every pattern is found.
-func NewAutomaton(patterns ...*Node) *Automaton {
-	a := &Automaton{known: map[string]int{}}
+func NewAutomaton(patterns ...*Node) *Automaton { return Difference(patterns, nil) }
+
+// Difference returns the automaton of texts in which every one of the patterns
+// with is found, and none of those without.
+func Difference(with, without []*Node) *Automaton {
+	a := &Automaton{known: map[string]int{}, without: len(with)}
 	borders := []rune{0, 0xd800, 0xe000} // surrogates are no code points of a text
-	for _, p := range patterns {
+	for _, p := range slices.Concat(with, without) {
 		m := &machine{}
 		start := m.add(node{at: Sequence})
 		last := m.build(p, start)
@@ -220,7 +225,9 @@ func (a *Automaton) edges(number int) []edge {
 // accepts tells whether a text may end in a state.
 func (a *Automaton) accepts(number int) bool {
 	for i, set := range a.states[number].sets {
-		if m := a.machines[i]; set != nil && !slices.Contains(m.closure(set, false, true), m.final) {
+		m := a.machines[i]
+		matches := set == nil || slices.Contains(m.closure(set, false, true), m.final)
+		if matches != (i < a.without) {
 			return false
 		}
 	}
@@ -230,15 +237,15 @@ func (a *Automaton) accepts(number int) bool {
 // acceptsEmpty tells whether the empty text matches: there, begin and end are
 // one place.
 func (a *Automaton) acceptsEmpty() bool {
-	for _, m := range a.machines {
-		if !slices.Contains(m.closure([]int{0}, true, true), m.final) {
+	for i, m := range a.machines {
+		if slices.Contains(m.closure([]int{0}, true, true), m.final) != (i < a.without) {
 			return false
 		}
 	}
 	return true
 }
 
-// Text returns a text of low to high code points that all patterns match; ok is
+// Text returns a text of low to high code points that the automaton accepts; ok is
 // false where there is none. pick chooses one of n, from 0; with one that always
 // takes 0 the text is a shortest one. The error is ErrTooLarge.
 func (a *Automaton) Text(low, high uint64, pick func(n int) int) (text string, ok bool, err error) {

@@ -72,3 +72,31 @@ func TestLengthsAndContradictions(t *testing.T) {
 		}
 	}
 }
+
+func TestDifferences(t *testing.T) {
+	first := func(int) int { return 0 }
+	node := func(p string) []*Node {
+		if p == "" {
+			return nil
+		}
+		n, problem := Parse(p)
+		require.Nil(t, problem)
+		return []*Node{n}
+	}
+	for _, c := range []struct{ with, without, want string }{
+		{"^[A-Z]{3}$", "^[A-Z]{3,4}$", ""}, {"^[A-Z]{3,4}$", "^[A-Z]{3}$", "AAAA"}, {"^[a-z]+$", "^[a-y]+$", "z"}, {"", "a", "-"}, {"^a*$", "^(aa)*$", "a"},
+		{"^(a|b)*$", "^(a*b*)*$", ""}, {"^a$", "a", ""}, {"a", "^a$", "ba"}, {"^$", "^$", ""}, {"^$", "x", "empty"},
+	} {
+		text, ok, err := Difference(node(c.with), node(c.without)).Text(0, 1<<62, first)
+		require.NoError(t, err)
+		if c.want == "" {
+			assert.False(t, ok, "%q without %q gave %q", c.with, c.without, text)
+			continue
+		}
+		require.True(t, ok, "%q without %q", c.with, c.without)
+		if c.want != "empty" && c.want != "-" {
+			assert.Equal(t, c.want, text, "%q without %q", c.with, c.without)
+		}
+		assert.NotRegexp(t, c.without, text)
+	}
+}

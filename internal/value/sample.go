@@ -16,10 +16,15 @@ import (
 // Minimal returns the smallest value of a type that its bounds allow: no
 // optional fields, lists and maps as short as may be, defaults where there are
 // any. Every checked type has one.
-func Minimal(t *schema.Type) Value { return minimal(t, nil) }
+func Minimal(t *schema.Type) Value { return MinimalWithin(t, nil) }
 
-// minimal is Minimal, within the bounds of a field, too.
-func minimal(t *schema.Type, own *schema.Bounds) Value {
+// MinimalWithin is Minimal, within the bounds of a field, too.
+func MinimalWithin(t *schema.Type, own *schema.Bounds) Value {
+	if t.Kind == schema.KindText {
+		if text, ok := MatchingText(boundsOf(t, own), nil); ok {
+			return text
+		}
+	}
 	v := plainMinimal(t)
 	for _, b := range boundsOf(t, own) {
 		v = within(v, t, b)
@@ -38,6 +43,67 @@ func boundsOf(t *schema.Type, own *schema.Bounds) []*schema.Bounds {
 		list = append(list, own)
 	}
 	return list
+}
+
+// lawfulKeys are some keys that their type allows, the smallest first.
+func lawfulKeys(t *schema.Type) []Value {
+	list := []Value{Minimal(t)}
+	for _, key := range edges(t, 0) {
+		lawful := !slices.ContainsFunc(boundsOf(t, nil), func(b *schema.Bounds) bool { return len(b.Violations(key)) > 0 })
+		if lawful && !slices.Contains(list, key) {
+			list = append(list, key)
+		}
+	}
+	return list
+}
+
+// MatchingText returns a shortest text that all of the bounds within allow, and
+// that breaks the pattern of none or of the one that is given; ok is false where
+// there is none, where it would be very long, or where there is no pattern at all.
+func MatchingText(within []*schema.Bounds, breaks *schema.Bounds) (text string, ok bool) {
+	low, high := limits(within, func(b *schema.Bounds) *schema.Limits { return b.Length })
+	var with, without []*pattern.Node
+	for _, b := range within {
+		if node, problem := pattern.Parse(b.Pattern); b.Pattern != "" && problem == nil {
+			with = append(with, node)
+		}
+	}
+	if breaks != nil {
+		if node, problem := pattern.Parse(breaks.Pattern); breaks.Pattern != "" && problem == nil {
+			without = append(without, node)
+		}
+	}
+	if len(with)+len(without) == 0 || low > 1<<16 {
+		return "", false
+	}
+	text, ok, err := pattern.Difference(with, without).Text(low, high, func(int) int { return 0 })
+	return text, ok && err == nil
+}
+
+// Holding is the smallest list or map of a type that holds an item: as an element,
+// as the value of an entry, or as its key. Bounds of a field are own.
+func Holding(t *schema.Type, own *schema.Bounds, item Value, asKey bool) Value {
+	switch base := MinimalWithin(t, own).(type) {
+	case List:
+		if len(base) == 0 {
+			return List{item}
+		}
+		return append(List{item}, base[1:]...)
+	case *Map:
+		entries := slices.Clone(base.Entries)
+		if len(entries) == 0 {
+			entries = []Entry{{Minimal(t.Key), Minimal(t.Elem)}}
+		}
+		if asKey {
+			entries[0].Key = item
+			entries = append(entries[:1:1], slices.DeleteFunc(slices.Clone(entries[1:]), func(e Entry) bool { return e.Key == item })...)
+		} else {
+			entries[0].Value = item
+		}
+		sortEntries(entries)
+		return &Map{Entries: entries}
+	}
+	return item
 }
 
 // within moves a minimal value into bounds.
@@ -79,7 +145,7 @@ func within(v Value, t *schema.Type, b *schema.Bounds) Value {
 		}
 	case *Map:
 		if b.Count != nil {
-			keys := edges(t.Key, 0)
+			keys := lawfulKeys(t.Key)
 			for i := 0; uint64(len(x.Entries)) < b.Count.Low; i++ {
 				var key Value = fmt.Sprint("k", i)
 				if i < len(keys) {
@@ -160,7 +226,7 @@ func MinimalMessage(t *schema.Message) *Message {
 	for _, f := range t.Fields {
 		switch f.Presence {
 		case schema.Required:
-			m.Fields[f.Number] = minimal(f.Type, f.Bounds)
+			m.Fields[f.Number] = MinimalWithin(f.Type, f.Bounds)
 		case schema.Defaulted:
 			m.Fields[f.Number] = Default(f.Default)
 		}

@@ -7,14 +7,8 @@ import (
 	"faithfulcourier/internal/schema"
 )
 
-// Kinds of facts about what is found, but not judged in all forms yet.
+// Kinds of facts about bounds, marks and clauses.
 const (
-	TypeAdded         Kind = "type-added"
-	TypeGone          Kind = "type-gone"
-	TypeChanged       Kind = "type-changed"
-	UnionAdded        Kind = "union-added"
-	UnionGone         Kind = "union-gone"
-	UnionChanged      Kind = "union-changed"
 	CredentialAdded   Kind = "credential-added"
 	CredentialGone    Kind = "credential-gone"
 	CredentialChanged Kind = "credential-changed"
@@ -37,14 +31,6 @@ const (
 	IdempotentOf Kind = "call-idempotent-taken-off"
 )
 
-// undecided lists the kinds whose verdict hangs on values that are not
-// compared yet, with the forms that they are in. They shift: nobody is told
-// that a promise holds which nobody looked at.
-var undecided = map[Kind][]string{
-	TypeGone: {"binary", "json"}, TypeChanged: {"binary", "json"}, UnionGone: {"binary", "json"}, UnionChanged: {"binary", "json"},
-	FieldPlace: {"http"},
-}
-
 // notDecided begins the sentence of what is not judged.
 const notDecided = "this version of faithful does not decide whether this breaks: look at it yourself"
 
@@ -55,8 +41,6 @@ func (d *differ) declarations() {
 		of                   func(*schema.Module) []any
 		added, gone, changed Kind
 	}{
-		{func(m *schema.Module) []any { return anys(m.Types) }, TypeAdded, TypeGone, TypeChanged},
-		{func(m *schema.Module) []any { return anys(m.Unions) }, UnionAdded, UnionGone, UnionChanged},
 		{func(m *schema.Module) []any { return anys(m.Credentials) }, CredentialAdded, CredentialGone, CredentialChanged},
 		{func(m *schema.Module) []any { return anys(m.Examples) }, ExampleAdded, ExampleGone, ExampleChanged},
 	} {
@@ -119,7 +103,7 @@ func (d *differ) fieldMarks(p fieldPair) {
 	o, n := p.old, p.new
 	if a, b := o.Bounds.String(), n.Bounds.String(); a != b {
 		f := d.fieldFact(FieldBounds, p, a, b)
-		f.additive = implies(o.Type.Kind, o.Bounds, n.Bounds) // loosened
+		f.additive = implies(o.Type.Kind, []*schema.Bounds{o.Bounds}, n.Bounds) // loosened
 	}
 	if o.JSON != n.JSON {
 		d.fieldFact(FieldJSON, p, o.JSONName(), n.JSONName())
@@ -190,8 +174,9 @@ func needsText(c *schema.Call) string {
 	return strings.Join(alternatives, " | ")
 }
 
-// judgeUndecided says of what is not judged yet that it is not.
-func (j *judge) judgeUndecided(f *Fact) {
+// marks judges what was taken off: nothing is read otherwise, but a promise is
+// gone.
+func (j *judge) marks(f *Fact) {
 	effect := Effect{Position: All, NewReads: true, Verdict: Shifts}
 	if f.call.old != nil {
 		effect.Position, effect.Calls = Request, []string{callName(f.call.old)}
@@ -202,7 +187,6 @@ func (j *judge) judgeUndecided(f *Fact) {
 				e := effect
 				e.Form, e.Sentence = form, sentence
 				f.Effects = append(f.Effects, &e)
-				f.open = f.open || sentence == notDecided
 			}
 		}
 	}
@@ -210,12 +194,6 @@ func (j *judge) judgeUndecided(f *Fact) {
 		f.open = f.open || strings.HasPrefix(e.Sentence, notDecided)
 	}
 	switch f.Kind {
-	case FieldType:
-		// A named type put on or off, or one union for another: payloads may
-		// be alike, bounds need not be.
-		if len(f.Effects) == 0 && (f.field.old.Type.Kind == f.field.new.Type.Kind) && !isPlain(f.field) {
-			shifts([]string{"binary", "json"}, notDecided)
-		}
 	case SecretOff:
 		shifts(j.promise.Forms, "what was kept out of logs may now be in them")
 	case StoredOff:
@@ -228,18 +206,5 @@ func (j *judge) judgeUndecided(f *Fact) {
 		if j.promise.Rollout != "server-leads" {
 			shifts([]string{"http"}, "a newer client takes the call for idempotent and may send it again to an older server")
 		}
-	default:
-		shifts(undecided[f.Kind], notDecided)
 	}
-}
-
-// isPlain tells whether the types of a field name neither types nor unions.
-func isPlain(p fieldPair) bool {
-	for _, used := range append(p.old.Type.Names(), p.new.Type.Names()...) {
-		switch used.(type) {
-		case *schema.NamedType, *schema.Union:
-			return false
-		}
-	}
-	return true
 }
