@@ -28,7 +28,8 @@ import (
 func TestScripts(t *testing.T) {
 	bin := filepath.Dir(toolchain.Program(t))
 	testscript.Run(t, testscript.Params{
-		Dir: "testdata/script",
+		Dir:           "testdata/script",
+		UpdateScripts: *update,
 		Setup: func(env *testscript.Env) error {
 			env.Setenv("FAITHFUL_BIN", bin)
 			env.Setenv("PROGRAM", toolchain.Program(t))

@@ -178,11 +178,25 @@ var shownChanges = []struct{ what, old, new string }{
 	{"bounds loosened", "#6 limited text where length 1..9", "#6 limited text where length 1..20"},
 	{"bounds taken off", "#6 limited text where length 1..9", "#6 limited text"},
 	{"name in JSON put on", "#1 required int32", "#1 required int32 json \"other\""},
+	{"pattern narrowed", "pattern \"^[a-z]+$\"", "pattern \"^[a-y]+$\""},
+	{"pattern widened", "pattern \"^[a-z]+$\"", "pattern \"^[a-z0-9]+$\""},
+	{"named type put on", "#1 required int32", "#1 required Place"},
+	{"named type taken off", "#7 place Place", "#7 place int32"},
+	{"bounds of a named type tightened", "where 1..40", "where 1..20"},
+	{"bounds of a named type loosened", "where 1..40", "where 1..60"},
+	{"named type over another", "type Place = int32 where 1..40", "type Place = text"},
+	{"alternative added", "#2 road int32", "#2 road int32 #3 air text"},
+	{"alternative gone", "#2 road int32", ""},
+	{"alternative renamed", "#2 road int32", "#2 land int32"},
+	{"alternative renumbered", "#2 road int32", "#7 road int32"},
+	{"type of an alternative changed", "#2 road int32", "#2 road text"},
 }
 
 const shownDefinitions = `module table
 enum Numbers { #0 one #1 two }
-message Message { #1 required int32 #2 optional text? #3 defaulted int32 = 1 #4 large int64 #5 member Numbers #6 limited text where length 1..9 }
+type Place = int32 where 1..40
+union Way { #1 sea text #2 road int32 }
+message Message { #1 required int32 #2 optional text? #3 defaulted int32 = 1 #4 large int64 #5 member Numbers #6 limited text where length 1..9 #7 place Place #8 way Way #10 word text where pattern "^[a-z]+$" }
 service Service { call call(Message) -> Message }
 `
 
@@ -193,14 +207,14 @@ func compatibilityTable(t *testing.T) string {
 		return defs
 	}
 	var b strings.Builder
-	b.WriteString("| change | request: new reads old | request: old reads new | answer: new reads old | answer: old reads new | Go | TypeScript |\n|---|---|---|---|---|---|---|\n")
+	b.WriteString("| change | request: new reads old | request: old reads new | answer: new reads old | answer: old reads new | Go | TypeScript | Python |\n|---|---|---|---|---|---|---|---|\n")
 	old := load(shownDefinitions)
 	for _, c := range shownChanges {
 		text := strings.Replace(shownDefinitions, c.old, c.new, 1)
 		if c.old == "" {
 			text = strings.Replace(shownDefinitions, "#5 member Numbers", "#5 member Numbers "+c.new, 1)
 		}
-		r := compare.Compare(old, load(text), compare.Promise{Rollout: "unordered", Kept: "each-reads-other", Forms: []string{"binary", "json"}, Languages: []string{"go", "typescript"}})
+		r := compare.Compare(old, load(text), compare.Promise{Rollout: "unordered", Kept: "each-reads-other", Forms: []string{"binary", "json"}, Languages: []string{"go", "typescript", "python"}})
 		row := []string{c.what}
 		for _, p := range []compare.Position{compare.Request, compare.Answer} {
 			for _, newReads := range []bool{true, false} {
@@ -213,7 +227,7 @@ func compatibilityTable(t *testing.T) string {
 				row = append(row, cell)
 			}
 		}
-		for _, language := range []string{"go", "typescript"} {
+		for _, language := range []string{"go", "typescript", "python"} {
 			row = append(row, worst(r, language, compare.Code, true).String())
 		}
 		for i := range row[1:] {

@@ -17,7 +17,27 @@ type codeRule func(f *Fact) (Verdict, []string, string)
 // codeTable is the table for code: by language, by kind. A kind that is not
 // in it holds.
 var codeTable = map[string]map[Kind]codeRule{
+	"python": pythonTable,
 	"go": {
+		TypeGone:        func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
+		TypeRenamed:     func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
+		TypeChanged:     goBase,
+		UnionGone:       func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
+		UnionRenamed:    func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
+		AlternativeGone: func(f *Fact) (Verdict, []string, string) { return Breaks, goAlternative(f), "" },
+		AlternativeRenamed: func(f *Fact) (Verdict, []string, string) {
+			if golang.AlternativeName(f.alternative.old) == golang.AlternativeName(f.alternative.new) {
+				return Holds, nil, ""
+			}
+			return Breaks, goAlternative(f), ""
+		},
+		AlternativeType: func(f *Fact) (Verdict, []string, string) {
+			o, n := f.alternative.old, f.alternative.new
+			if golang.TypeName(o.Type) == golang.TypeName(n.Type) {
+				return Holds, nil, ""
+			}
+			return Breaks, append(goAlternative(f), fmt.Sprintf("var v %s = m.Value", golang.TypeName(o.Type)), fmt.Sprintf("// m.Value is %s now", golang.TypeName(n.Type))), ""
+		},
 		ModuleGone:     func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
 		MessageGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
 		MessageRenamed: func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
@@ -51,6 +71,27 @@ var codeTable = map[string]map[Kind]codeRule{
 		CallAnswer:  func(f *Fact) (Verdict, []string, string) { return Breaks, goCall(f), "" },
 	},
 	"typescript": {
+		TypeGone:     func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		TypeRenamed:  func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		UnionGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		UnionRenamed: func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		TypeChanged: func(f *Fact) (Verdict, []string, string) {
+			o, n := f.oldAny.(*schema.NamedType), f.newAny.(*schema.NamedType)
+			old, new := typescript.TypeName(bare(o)), typescript.TypeName(bare(n))
+			if old == new {
+				return Holds, nil, ""
+			}
+			return Breaks, []string{fmt.Sprintf("declare const made: %s;", o.Name), fmt.Sprintf("const value: %s = made;", old), fmt.Sprintf("// %s is over %s now", o.Name, new)}, ""
+		},
+		AlternativeGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, tsAlternative(f.alternative.old), "" },
+		AlternativeRenamed: func(f *Fact) (Verdict, []string, string) { return Breaks, tsAlternative(f.alternative.old), "" },
+		AlternativeType: func(f *Fact) (Verdict, []string, string) {
+			o, n := f.alternative.old, f.alternative.new
+			if typescript.TypeName(o.Type) == typescript.TypeName(n.Type) {
+				return Holds, nil, ""
+			}
+			return Breaks, append(tsAlternative(o), fmt.Sprintf("// its value is %s now", typescript.TypeName(n.Type))), ""
+		},
 		ModuleGone:     func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
 		MessageGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
 		MessageRenamed: func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
@@ -78,6 +119,15 @@ var codeTable = map[string]map[Kind]codeRule{
 			o, n := f.field.old, f.field.new
 			if typescript.TypeName(o.Type) == typescript.TypeName(n.Type) {
 				return Holds, nil, ""
+			}
+			if n.Type.Named != nil && typescript.TypeName(bare(n.Type.Named)) == typescript.TypeName(o.Type) {
+				// It still reads as what it is over; whoever makes it has to say which it is.
+				return Breaks, []string{
+					fmt.Sprintf("declare const others: Omit<%sInit, %q>;", o.Message.Name, typescript.FieldName(o)),
+					fmt.Sprintf("declare const v: %s;", typescript.TypeName(o.Type)),
+					fmt.Sprintf("%s.make({ ...others, %s: v });", typescript.ToolsName(&o.Message.Decl), typescript.FieldName(n)),
+					fmt.Sprintf("// it takes %s now", typescript.TypeName(n.Type)),
+				}, ""
 			}
 			return Breaks, []string{
 				fmt.Sprintf("declare const m: %s;", o.Message.Name),
@@ -112,6 +162,9 @@ func judgeCode(language string, f *Fact) *Effect {
 	e := &Effect{Form: language, Position: Code, NewReads: true, Verdict: verdict, Sentence: sentence}
 	if verdict == Breaks {
 		e.Sentence = "user code no longer compiles"
+		if language == "python" {
+			e.Sentence = "user code no longer passes a type checker"
+		}
 		e.Witness = &Witness{Code: lines}
 	}
 	return e
@@ -131,6 +184,10 @@ func goUse(f *Fact) []string {
 		return []string{fmt.Sprintf("var _ %s", goName(&d.Decl))}
 	case *schema.Enum:
 		return []string{fmt.Sprintf("var _ %s", goName(&d.Decl))}
+	case *schema.NamedType:
+		return []string{fmt.Sprintf("var _ %s", goName(&d.Decl))}
+	case *schema.Union:
+		return []string{fmt.Sprintf("var _ %s", goName(&d.Decl))}
 	case *schema.Const:
 		return []string{fmt.Sprintf("_ = %s.%s", golang.PackageName(d.Module), golang.ConstName(d))}
 	case *schema.Service:
@@ -139,6 +196,37 @@ func goUse(f *Fact) []string {
 		return []string{fmt.Sprintf("import _ \".../%s\"", golang.Folder(d))}
 	}
 	return nil
+}
+
+// goBase judges what a named type is over: code converts to it and from it, which
+// between numbers, and between texts and bytes, goes on.
+func goBase(f *Fact) (Verdict, []string, string) {
+	o, n := f.oldAny.(*schema.NamedType), f.newAny.(*schema.NamedType)
+	old, new := golang.TypeName(bare(o)), golang.TypeName(bare(n))
+	isNumber := func(t *schema.Type) bool {
+		return t.Kind.IsInteger() || t.Kind == schema.KindFloat32 || t.Kind == schema.KindFloat64
+	}
+	isString := func(t *schema.Type) bool { return t.Kind == schema.KindText || t.Kind == schema.KindBytes }
+	switch {
+	case old == new:
+		return Holds, nil, ""
+	case isNumber(bare(o)) && isNumber(bare(n)) || isString(bare(o)) && isString(bare(n)):
+		return Shifts, nil, fmt.Sprintf("code that converts compiles, and a %s is over %s now", o.Name, new)
+	}
+	return Breaks, []string{
+		fmt.Sprintf("var v %s", old),
+		fmt.Sprintf("var m %s = %s(v)", goName(&o.Decl), goName(&o.Decl)),
+		fmt.Sprintf("v = %s(m)", parenthesised(old)),
+		fmt.Sprintf("// %s is over %s now", o.Name, new),
+	}, ""
+}
+
+// parenthesised is a type as a conversion has it.
+func parenthesised(t string) string { return "(" + t + ")" }
+
+func goAlternative(f *Fact) []string {
+	a := f.alternative.old
+	return []string{fmt.Sprintf("var m %s.%s", golang.PackageName(a.Union.Module), golang.AlternativeName(a))}
 }
 
 func goConst(f *Fact) (Verdict, []string, string) {
@@ -223,6 +311,10 @@ func tsUse(f *Fact) []string {
 			kind = ""
 		}
 		return []string{fmt.Sprintf("import { %s%s } from \".../types.js\";", kind, d.Name)}
+	case *schema.NamedType:
+		return []string{fmt.Sprintf("import { type %s } from \".../types.js\";", d.Name)}
+	case *schema.Union:
+		return []string{fmt.Sprintf("import { type %s } from \".../types.js\";", d.Name)}
 	case *schema.Enum:
 		return []string{fmt.Sprintf("import { type %s } from \".../types.js\";", d.Name)}
 	case *schema.Const:
@@ -233,6 +325,14 @@ func tsUse(f *Fact) []string {
 		return []string{fmt.Sprintf("import \".../%s/types.js\";", typescript.Folder(d))}
 	}
 	return nil
+}
+
+// tsAlternative makes a value of an alternative as it was.
+func tsAlternative(a *schema.Alternative) []string {
+	return []string{
+		fmt.Sprintf("declare const value: %s;", typescript.TypeName(a.Type)),
+		fmt.Sprintf("const way: %s = { kind: %q, value };", a.Union.Name, a.Name),
+	}
 }
 
 func tsConst(f *Fact) (Verdict, []string, string) {

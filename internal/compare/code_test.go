@@ -5,6 +5,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -15,7 +16,9 @@ import (
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/stubs"
 	"faithfulcourier/internal/stubs/golang"
+	"faithfulcourier/internal/stubs/python"
 	"faithfulcourier/internal/stubs/typescript"
+	"faithfulcourier/internal/syntax"
 	"faithfulcourier/internal/toolchain"
 )
 
@@ -27,6 +30,15 @@ enum Deck {
   #0 unassigned
   #1 open
   #2 car
+}
+
+type Berth = int32 where 1..40
+
+type Codes = [text]
+
+union Way {
+  #1 sea  text
+  #2 road Money
 }
 
 message Money {
@@ -44,6 +56,9 @@ message Booking {
   #8 extras {text: Money}
   #9 lanes  uint32
   #10 names [text]?
+  #11 berth Berth?
+  #12 codes Codes
+  #13 way   Way?
 }
 
 message BookRequest {
@@ -125,6 +140,20 @@ var codeChanges = []struct{ old, new string }{
 	{"call find(BookRequest) -> Booking", "call more() -> ()\n  call find(BookRequest) -> Booking"},
 	{"service Bookings", "service Reservations"},
 	{"message Other {", "message Others {"},
+	{"type Berth = int32 where 1..40", "type Berth = int64 where 1..40"},
+	{"type Berth = int32 where 1..40", "type Berth = float64 where 1..40"},
+	{"type Berth = int32 where 1..40", "type Berth = text"},
+	{"type Berth = int32 where 1..40", "type Berth = int32 where 1..20"},
+	{"type Codes = [text]", "type Codes = [bytes]"},
+	{"type Codes = [text]", "type Codes = [text]\ntype More = text"},
+	{"#11 berth Berth?", "#11 berth int32?"},
+	{"#9 lanes  uint32", "#9 lanes Berth"},
+	{"  #2 road Money\n", ""},
+	{"#2 road Money", "#2 land Money"},
+	{"#2 road Money", "#2 road text"},
+	{"#2 road Money", "#2 road Money\n  #3 air  text"},
+	{"#2 road Money", "#7 road Money"},
+	{"#13 way   Way?", ""},
 	{"message Other {\n  #1 booking Booking?\n  #2 more    text?\n}", ""},
 }
 
@@ -271,6 +300,15 @@ func goProgram(defs *schema.Definitions, root string) string {
 				fmt.Fprintf(&b, "var _ harbour.%s = harbour.%s\n", e.Name, golang.MemberName(x))
 			}
 		}
+		for _, x := range m.Types {
+			base := golang.TypeName(bare(x))
+			fmt.Fprintf(&b, "func _(m harbour.%s) {\n\tvar v %s = (%s)(m)\n\tm = harbour.%s(v)\n}\n", x.Name, base, base, x.Name)
+		}
+		for _, u := range m.Unions {
+			for _, a := range u.Alternatives {
+				fmt.Fprintf(&b, "func _(w harbour.%s) {\n\tif a, ok := w.(harbour.%s); ok {\n\t\tvar v %s = a.Value\n\t\tw = harbour.%s{Value: v}\n\t}\n}\n", u.Name, golang.AlternativeName(a), golang.TypeName(a.Type), golang.AlternativeName(a))
+			}
+		}
 		for _, msg := range m.Messages {
 			fmt.Fprintf(&b, "func _(m harbour.%s) {\n", msg.Name)
 			for _, f := range msg.Fields {
@@ -362,6 +400,12 @@ func tsNames(m *schema.Module) (types, values []string) {
 	for _, e := range m.Enums {
 		types = append(types, e.Name)
 	}
+	for _, x := range m.Types {
+		types = append(types, x.Name)
+	}
+	for _, u := range m.Unions {
+		types = append(types, u.Name)
+	}
 	for _, msg := range m.Messages {
 		types = append(types, msg.Name, msg.Name+"Init")
 		values = append(values, typescript.ToolsName(&msg.Decl))
@@ -416,6 +460,14 @@ func tsProgram(defs *schema.Definitions) string {
 			fmt.Fprintf(&b, "export const use%s%s: %s = %q;\n", e.Name, x.Name, e.Name, x.Name)
 		}
 	}
+	for _, x := range m.Types {
+		fmt.Fprintf(&b, "export function use%s(m: %s): %s {\n  return m;\n}\n", x.Name, x.Name, typescript.TypeName(bare(x)))
+	}
+	for _, u := range m.Unions {
+		for _, a := range u.Alternatives {
+			fmt.Fprintf(&b, "export function use%s(value: %s): %s {\n  const way: %s = { kind: %q, value };\n  return way;\n}\n", typescript.AlternativeName(a), typescript.TypeName(a.Type), u.Name, u.Name, a.Name)
+		}
+	}
 	for _, msg := range m.Messages {
 		fmt.Fprintf(&b, "export function use%s(m: %s): void {\n", msg.Name, msg.Name)
 		var all, required []string
@@ -449,6 +501,160 @@ func tsProgram(defs *schema.Definitions) string {
 				typescript.CallName(c), parameter, side(c.Response, ""), side(c.Response, ""), s.Name, typescript.CallName(c), argument)
 		}
 		fmt.Fprintf(&b, "};\nserve%s(calls%s);\n", s.Name, s.Name)
+	}
+	return b.String()
+}
+
+// TestPythonCode is TestGoCode for Python, as mypy --strict checks it.
+func TestPythonCode(t *testing.T) {
+	interpreter := toolchain.Python(t)
+	dir := t.TempDir()
+	old := definitions(t, harbour)
+	writeStubs(t, filepath.Join(dir, "old"), python.Language{}, old, stubs.Everything("old"))
+	write(t, filepath.Join(dir, "old/use.py"), pyProgram(old, "old"))
+	verdicts := map[string]bool{"old/use.py": false}
+	about := map[string]string{}
+	for i, c := range codeChanges {
+		if testing.Short() && i%12 != 0 {
+			continue
+		}
+		name := fmt.Sprintf("c%02d", i)
+		new := definitions(t, changed(c))
+		writeStubs(t, filepath.Join(dir, name), python.Language{}, new, stubs.Everything(name))
+		write(t, filepath.Join(dir, name, "use.py"), pyProgram(old, name))
+		breaks, lines := breaksIn("python", Compare(old, new, Promise{Rollout: "server-leads", Kept: "each-reads-other", Languages: []string{"python"}}))
+		verdicts[name+"/use.py"] = breaks
+		about[name+"/use.py"] = fmt.Sprintf("%q → %q", c.old, c.new)
+		for j, l := range lines {
+			for _, at := range []string{"old", name} {
+				file := fmt.Sprintf("%s/witness%d_%d.py", at, i, j)
+				write(t, filepath.Join(dir, file), pyWitness(old, at, l))
+				verdicts[file] = at != "old"
+				about[file] = strings.Join(l, "\n")
+			}
+		}
+	}
+	var files []string
+	for file := range verdicts {
+		files = append(files, file)
+	}
+	check := exec.Command(interpreter, append([]string{"-m", "mypy", "--strict", "--no-error-summary", "--explicit-package-bases", "--follow-imports=silent"}, files...)...)
+	check.Dir = dir
+	output, _ := check.CombinedOutput() // it fails where code breaks
+	failed := map[string]string{}
+	for line := range strings.SplitSeq(string(output), "\n") {
+		if file, rest, ok := strings.Cut(line, ":"); ok && strings.HasSuffix(file, ".py") && strings.Contains(rest, " error: ") {
+			failed[file] += rest + "\n"
+		}
+	}
+	require.NotEmpty(t, failed, "%s", output)
+	for file, want := range verdicts {
+		_, fails := failed[file]
+		assert.Equal(t, want, fails, "%s\nthe table says that %s breaks: %t; mypy: %s", about[file], file, want, failed[file])
+	}
+}
+
+// pyNames are the names of everything that a module has, with those of its
+// services.
+func pyNames(m *schema.Module) []string {
+	var names []string
+	for _, c := range m.Consts {
+		names = append(names, c.Name)
+	}
+	for _, e := range m.Enums {
+		names = append(names, e.Name)
+	}
+	for _, x := range m.Types {
+		names = append(names, x.Name)
+	}
+	for _, u := range m.Unions {
+		names = append(names, u.Name)
+		for _, a := range u.Alternatives {
+			names = append(names, python.AlternativeName(a))
+		}
+	}
+	for _, msg := range m.Messages {
+		names = append(names, msg.Name)
+	}
+	for _, s := range m.Services {
+		names = append(names, s.Name, s.Name+"Client", "serve_"+syntax.SnakeCase(s.Name))
+	}
+	return names
+}
+
+const pyHead = "from __future__ import annotations\n\nfrom uuid import UUID\n\n"
+
+// pyWitness puts the lines of a witness below imports of the names in them.
+func pyWitness(defs *schema.Definitions, root string, lines []string) string {
+	body := strings.ReplaceAll(strings.Join(lines, "\n"), "from … import", "from "+root+".skerry.harbour import")
+	head := pyHead + fmt.Sprintf("from %s.faithful.server import Context\nfrom %s.faithful.wire import Instant\n", root, root)
+	if !strings.HasPrefix(body, "from") {
+		for _, name := range pyNames(defs.Modules[0]) {
+			if regexp.MustCompile(`\b` + name + `\b`).MatchString(body) {
+				head += fmt.Sprintf("from %s.skerry.harbour import %s\n", root, name)
+			}
+		}
+	}
+	return head + body + "\n"
+}
+
+// pyProgram uses everything of definitions, in the documented style.
+func pyProgram(defs *schema.Definitions, root string) string {
+	m := defs.Modules[0]
+	var b strings.Builder
+	fmt.Fprintf(&b, "%sfrom %s.faithful.server import Context\nfrom %s.faithful.wire import Instant\nfrom %s.skerry.harbour import %s\n\n", pyHead, root, root, root, strings.Join(pyNames(m), ", "))
+	for _, c := range m.Consts {
+		fmt.Fprintf(&b, "use_%s: %s = %s\n", c.Name, python.TypeName(c.Type), c.Name)
+	}
+	for _, e := range m.Enums {
+		for _, x := range e.Members {
+			fmt.Fprintf(&b, "use_%s_%s: %s = %s.%s\n", e.Name, x.Name, e.Name, e.Name, python.MemberName(x))
+		}
+	}
+	for _, x := range m.Types {
+		base := python.TypeName(bare(x))
+		fmt.Fprintf(&b, "\n\ndef use_%s(v: %s) -> %s:\n    return %s(v)\n", x.Name, base, base, x.Name)
+	}
+	for _, u := range m.Unions {
+		for _, a := range u.Alternatives {
+			name := python.AlternativeName(a)
+			fmt.Fprintf(&b, "\n\ndef use_%s(v: %s) -> %s:\n    way = %s(v)\n    v = way.value\n    return way\n", name, python.TypeName(a.Type), u.Name, name)
+		}
+	}
+	for _, msg := range m.Messages {
+		fmt.Fprintf(&b, "\n\ndef use_%s(m: %s) -> None:\n    pass\n", msg.Name, msg.Name)
+		var all, required []string
+		for _, f := range msg.Fields {
+			name := python.FieldName(f)
+			fmt.Fprintf(&b, "    v%d: %s = m.%s\n", f.Number, pyFieldType(f), name)
+			all = append(all, fmt.Sprintf("%s=v%d", name, f.Number))
+			if f.Presence == schema.Required {
+				required = append(required, fmt.Sprintf("%s=v%d", name, f.Number))
+			}
+		}
+		for _, fields := range [][]string{all, required} {
+			fmt.Fprintf(&b, "    %s(%s)\n", msg.Name, strings.Join(fields, ", "))
+		}
+	}
+	for _, s := range m.Services {
+		var client, desk strings.Builder
+		for _, c := range s.Calls {
+			parameter, argument, answer := "", "", "None"
+			if c.Request != nil {
+				parameter, argument = ", request: "+c.Request.Name, "request"
+				fmt.Fprintf(&client, "\n\ndef use_%s(client: %sClient, request: %s) -> None:\n", c.Name, s.Name, c.Request.Name)
+			} else {
+				fmt.Fprintf(&client, "\n\ndef use_%s(client: %sClient) -> None:\n", c.Name, s.Name)
+			}
+			if c.Response != nil {
+				answer = c.Response.Name
+				fmt.Fprintf(&client, "    answer: %s = client.%s(%s)\n", answer, python.CallName(c), argument)
+			} else {
+				fmt.Fprintf(&client, "    client.%s(%s)\n", python.CallName(c), argument)
+			}
+			fmt.Fprintf(&desk, "    async def %s(self%s, context: Context) -> %s:\n        raise NotImplementedError\n\n", python.CallName(c), parameter, answer)
+		}
+		fmt.Fprintf(&b, "%s\n\nclass Desk%s(%s):\n%s\n\nuse_%s = serve_%s(Desk%s())\nuse_client_%s = %sClient(\"\")\n", client.String(), s.Name, s.Name, desk.String(), s.Name, syntax.SnakeCase(s.Name), s.Name, s.Name, s.Name)
 	}
 	return b.String()
 }

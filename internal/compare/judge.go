@@ -19,16 +19,18 @@ type judge struct {
 func (j *judge) run() {
 	for _, form := range []string{"binary", "json"} {
 		if j.promised(form) {
-			j.sides(form, Request, CallRequest, func(c *schema.Call) *schema.Message { return c.Request })
+			j.requests(form, false)
 			j.sides(form, Answer, CallAnswer, func(c *schema.Call) *schema.Message { return c.Response })
 			j.kept(form)
 		}
 	}
 	if j.promised("http") {
+		j.requests("json", true)
 		j.failures()
 	}
 	for _, c := range j.calls {
 		j.credentials(c)
+		j.places(c)
 	}
 	for _, f := range j.facts {
 		switch f.Kind {
@@ -93,7 +95,7 @@ func (j *judge) directions(p Position) (newReads []bool) {
 	return []bool{j.promise.Rollout == "client-leads"}
 }
 
-// sides walks the requests or the answers of all calls that both have.
+// sides walks one side of all calls that both have.
 func (j *judge) sides(form string, position Position, kind Kind, side func(*schema.Call) *schema.Message) {
 	for _, newReads := range j.directions(position) {
 		walk := j.walker(crossing{newReads, form, form, position})
@@ -377,6 +379,30 @@ func mend(f *Fact) string {
 		return fmt.Sprintf("leave it as it was: %s", FieldText(f.field.old))
 	case MemberGone:
 		return fmt.Sprintf("keep the member: %s", memberText(f.member.old))
+	case FieldPlace:
+		o := f.field.old
+		if o.In == nil {
+			return "leave it where it travels; where another place matters, add a field beside it"
+		}
+		return fmt.Sprintf("leave it where it travels: %s", f.Old)
+	case TypeBounds:
+		return fmt.Sprintf("leave its bounds as they were (%s), or only loosen them; for stricter ones declare another type beside it", orNone(f.Old))
+	case TypeChanged:
+		return fmt.Sprintf("leave it over %s, and declare another type beside it", f.Old)
+	case TypeRenamed, UnionRenamed:
+		return fmt.Sprintf("keep the name %s", f.Old)
+	case TypeGone, UnionGone:
+		return "keep it as long as code uses it"
+	case AlternativeGone:
+		return fmt.Sprintf("keep the alternative: %s", f.Old)
+	case AlternativeAdded:
+		return "let the servers know the alternative first, and use it in requests when all do"
+	case AlternativeRenamed:
+		return fmt.Sprintf("keep the name: %s", alternativeText(f.alternative.old))
+	case AlternativeRenumbered:
+		return fmt.Sprintf("give it back its number: %s", alternativeText(f.alternative.old))
+	case AlternativeType:
+		return fmt.Sprintf("keep it as it is (%s), and add another alternative beside it", alternativeText(f.alternative.old))
 	case MemberAdded:
 		return "let the servers know the member first, and use it in requests when all do"
 	case MemberRenamed:
@@ -390,7 +416,7 @@ func mend(f *Fact) string {
 		return "keep this call as it is, and declare another one beside it"
 	case CallNeeds, CredentialChanged:
 		return "take the old credential beside the new one (needs old | new) until no client uses it"
-	case FieldJSON, MemberJSON:
+	case FieldJSON, MemberJSON, AlternativeJSON:
 		return fmt.Sprintf("keep its name in JSON: json %q", f.Old)
 	case MemberRenumbered:
 		return fmt.Sprintf("give it back its number: %s", memberText(f.member.old))
@@ -404,6 +430,13 @@ func mend(f *Fact) string {
 		return "keep it as long as code uses it"
 	}
 	return ""
+}
+
+func orNone(bounds string) string {
+	if bounds == "" {
+		return "none"
+	}
+	return bounds
 }
 
 // free is a number that no field of a message has or had.

@@ -77,27 +77,30 @@ func (w *walker) variations(at *node, vary *schema.Field, absent bool) []*value.
 func wrap(steps []*schema.Field, m *value.Message) *value.Message {
 	for i := len(steps) - 1; i >= 0; i-- {
 		outer := value.MinimalMessage(steps[i].Message)
-		outer.Fields[steps[i].Number], _ = wrapType(steps[i].Type, m)
+		outer.Fields[steps[i].Number], _ = wrapType(steps[i].Type, m, 0)
 		m = outer
 	}
 	return m
 }
 
 // wrapType makes a value of a type that holds a message; false where it can't.
-func wrapType(t *schema.Type, m *value.Message) (value.Value, bool) {
+func wrapType(t *schema.Type, m *value.Message, depth int) (value.Value, bool) {
+	if depth > 8 {
+		return nil, false // a union that holds itself
+	}
 	switch t.Kind {
 	case schema.KindList:
-		v, ok := wrapType(t.Elem, m)
+		v, ok := wrapType(t.Elem, m, depth+1)
 		return value.List{v}, ok
 	case schema.KindMap:
-		v, ok := wrapType(t.Elem, m)
+		v, ok := wrapType(t.Elem, m, depth+1)
 		return &value.Map{Entries: []value.Entry{{Key: value.Minimal(t.Key), Value: v}}}, ok
 	case schema.KindUnion:
 		for _, a := range t.Union.Alternatives {
 			if a.Type.Kind == schema.KindUnion {
 				continue // the shortest way goes straight
 			}
-			if v, ok := wrapType(a.Type, m); ok {
+			if v, ok := wrapType(a.Type, m, depth+1); ok {
 				return &value.Union{Number: a.Number, Value: v}, true
 			}
 		}

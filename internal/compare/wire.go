@@ -67,6 +67,8 @@ type walker struct {
 	told  []telling
 
 	unions []*schema.Union // that types is in
+
+	names map[*schema.Field]string // outside of bodies, what fields are told apart by; else nil
 }
 
 // visit is a pair of messages, what is written and what it is read as. owner
@@ -260,6 +262,9 @@ func (w *walker) field(fw, fr *schema.Field, owner *Fact) {
 			kind = FieldJSON
 		}
 	}
+	if w.names != nil && w.names[fw] == w.names[fr] {
+		receiver = fr
+	}
 	if receiver != fr {
 		w.misses(fw, fr, w.fact(owner, fw, kind))
 		return
@@ -329,6 +334,9 @@ func (w *walker) types(field *schema.Field, wt, rt *schema.Type, own *ownBounds,
 	old, new := sidesOf(w.newReads, wt, rt)
 	if w.pairedTypes(old, new) {
 		f = w.typeFact(wt.Named, TypeChanged)
+	}
+	if w.label == "http" && w.position == Request && wt.Kind != schema.KindList && rt.Kind == schema.KindList && wt.Kind == rt.Elem.Kind {
+		return // one value in a parameter is a list of one
 	}
 	if wt.Kind != rt.Kind {
 		if !w.widens(wt, rt) {

@@ -19,6 +19,7 @@ type Maker struct {
 	rng      *rand.Rand
 	defs     *schema.Definitions
 	inside   []*schema.Message // what is being made, outermost first
+	unions   []*schema.Union   // likewise
 	made     int               // messages so far
 	sparse   bool              // leave some of what is optional out
 	problems []Violation
@@ -101,19 +102,31 @@ func (m *Maker) message(path string, t *schema.Message) *Message {
 	return out
 }
 
-// recurs tells whether a type leads back, for the second time, to what is being
-// made.
-func (m *Maker) recurs(t *schema.Type) bool {
+// recurs tells whether every way on from a type leads back, for the second time,
+// to what is being made.
+func (m *Maker) recurs(t *schema.Type) bool { return m.leadsBack(t, nil) }
+
+func (m *Maker) leadsBack(t *schema.Type, through []*schema.Union) bool {
 	switch t.Kind {
 	case schema.KindMessage:
 		first := slices.Index(m.inside, t.Message)
 		return first >= 0 && slices.Contains(m.inside[first+1:], t.Message)
 	case schema.KindList, schema.KindMap:
-		return m.recurs(t.Elem)
+		return m.leadsBack(t.Elem, through)
 	case schema.KindUnion:
-		return slices.ContainsFunc(t.Union.Alternatives, func(a *schema.Alternative) bool { return a.Type.Kind != schema.KindUnion && m.recurs(a.Type) })
+		if slices.Contains(through, t.Union) || m.deepIn(t.Union) {
+			return true
+		}
+		through = append(through, t.Union)
+		return !slices.ContainsFunc(t.Union.Alternatives, func(a *schema.Alternative) bool { return !m.leadsBack(a.Type, through) })
 	}
 	return false
+}
+
+// deepIn tells whether a union is inside of itself already.
+func (m *Maker) deepIn(u *schema.Union) bool {
+	first := slices.Index(m.unions, u)
+	return first >= 0 && slices.Contains(m.unions[first+1:], u)
 }
 
 // deep ends what could go on for very long by ways that recurs does not see.
@@ -169,6 +182,8 @@ func (m *Maker) value(path string, t *schema.Type, own *schema.Bounds, hint stri
 }
 
 func (m *Maker) union(path string, u *schema.Union) Value {
+	m.unions = append(m.unions, u)
+	defer func() { m.unions = m.unions[:len(m.unions)-1] }()
 	open := slices.DeleteFunc(slices.Clone(u.Alternatives), func(a *schema.Alternative) bool {
 		return a.Deprecated != "" || m.recurs(a.Type) || m.deep() && a.Type.Holds(u)
 	})

@@ -30,6 +30,9 @@ type Table = {uint8: Fare} where count 3..4
 type Group = [Name] where count 2..5, unique
 union Way { #1 foot Leaf #2 again All #3 group Group }
 message Leaf { #1 a int32? }
+union Nest { #1 deeper [Nest] #2 named {text: Other} #3 leaf text }
+union Other { #1 back Nest #2 both [Other] }
+message Nests { #1 nest Nest #2 others [Other] }
 message Tree { #1 below [Tree] #2 next Tree? #3 by {text: Tree} }
 message All {
   #1 a Code where length 8..8
