@@ -3,6 +3,9 @@ package command
 import (
 	"errors"
 	"flag"
+	"fmt"
+	"slices"
+	"time"
 
 	"faithfulcourier/internal/compare"
 	"faithfulcourier/internal/project"
@@ -24,11 +27,11 @@ A reference is draft, latest, a sealed version, a folder, a file, or the URL of
 a running server.`,
 	examples: [2]string{"faithful compare", "faithful compare 1.0.0 draft --as json"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
-		kind := outputKind(flags)
+		kind := flags.String("as", "text", "`KIND` of output: text, json, markdown or junit")
 		access := accessOptions(flags)
 		return func(w *World, args []string) (int, error) {
-			if err := checkKind(*kind); err != nil {
-				return trouble, err
+			if !slices.Contains([]string{"text", "json", "markdown", "junit"}, *kind) {
+				return trouble, usage("--as is text, json, markdown or junit, not %q", *kind)
 			}
 			refs := []string{"latest", "draft"}
 			if len(args) > len(refs) {
@@ -36,12 +39,15 @@ a running server.`,
 			}
 			copy(refs, args)
 			var defs []*schema.Definitions
-			for _, ref := range refs {
+			for i, ref := range refs {
 				d, findings, err := loadOne(w, ref, access)
 				if err != nil {
 					return trouble, err
 				}
 				if source.Errors(findings) > 0 {
+					if *kind == "text" {
+						report.New(w.Out, w.Colour).Line("The %s side, %s, has errors; nothing was compared.", []string{"old", "new"}[i], ref)
+					}
 					return mistakes(w, *kind, findings)
 				}
 				defs = append(defs, d)
@@ -50,17 +56,128 @@ a running server.`,
 			if err != nil {
 				return trouble, err
 			}
+			others, err := waived(w, &c, refs, defs[1], len(args) == 0)
+			if err != nil {
+				return trouble, err
+			}
 			status := fine
-			if c.Count(compare.Breaks) > 0 {
+			if c.Unwaived() > 0 || len(others) > 0 {
 				status = found
 			}
-			if *kind == "json" {
-				return status, report.New(w.Out, false).JSON(report.ComparisonJSON(c))
-			}
-			buffered(w, func(p *report.Printer) { p.Comparison(c) })
-			return status, nil
+			return status, printComparison(w, *kind, c, others)
 		}
 	},
+}
+
+// beyond is what breaks for users of an older version than the last.
+type beyond struct {
+	report.Comparison
+	facts []*compare.Fact
+}
+
+// waived marks the breaks that faithful.toml accepts. Where it promises to every
+// version, not to the last alone, it returns what breaks for the others as well.
+func waived(w *World, c *report.Comparison, refs []string, draft *schema.Definitions, isDefault bool) ([]beyond, error) {
+	p, err := project.Open(w.Dir)
+	if err != nil || refs[1] != "draft" {
+		return nil, nil // outside of a project, and between versions, nobody waives
+	}
+	var list []compare.Waiver
+	for _, x := range p.Config.Waivers {
+		if !slices.Contains(compare.Kinds(), x.Fact) {
+			return nil, fmt.Errorf("faithful.toml waives %q, which is no kind of fact; did you mean %s?", x.Fact, source.Nearest(x.Fact, compare.Kinds()))
+		}
+		list = append(list, compare.Waiver{Fact: compare.Kind(x.Fact), Where: x.Where, Reason: x.Reason, Until: x.Until})
+	}
+	today := w.Now().Format(time.DateOnly)
+	unmatched, over := c.Waive(list, today)
+	for _, x := range over {
+		fmt.Fprintf(w.Err, "faithful compare: the waiver of %s at %s is over since %s\n", x.Fact, x.Where, x.Until)
+	}
+	var others []beyond
+	if isDefault && p.Config.Promise.ComparedWith == "every" {
+		if others, unmatched, err = everyVersion(p, c, draft, list, unmatched, today); err != nil {
+			return nil, err
+		}
+	}
+	if isDefault && len(unmatched) > 0 {
+		return nil, fmt.Errorf("faithful.toml waives %s at %s, and no such thing breaks: remove the waiver", unmatched[0].Fact, unmatched[0].Where)
+	}
+	return others, nil
+}
+
+// everyVersion compares the draft with all versions but the last, newest first.
+func everyVersion(p *project.Project, last *report.Comparison, draft *schema.Definitions, waivers, unmatched []compare.Waiver, today string) (others []beyond, left []compare.Waiver, err error) {
+	ledger, err := versions.Open(p.Dir)
+	if err != nil {
+		return nil, nil, err
+	}
+	known := func(f *compare.Fact) string { return string(f.Kind) + " " + f.Where }
+	said := map[string]bool{}
+	for _, f := range last.Facts {
+		if f.Verdict() == compare.Breaks {
+			said[known(f)] = true
+		}
+	}
+	left = unmatched
+	for i := len(ledger.Entries) - 2; i >= 0; i-- {
+		entry := &ledger.Entries[i]
+		old, findings, err := project.Sealed(ledger, entry)
+		if err == nil && source.Errors(findings) > 0 {
+			err = fmt.Errorf("version %s can no longer be read: %s", entry.Version, findings[0].Message)
+		}
+		if err != nil {
+			return nil, nil, err
+		}
+		o := beyond{Comparison: report.Comparison{Old: entry.Version, New: "draft", Report: compare.Compare(old, draft, promiseOf(p))}}
+		still, _ := o.Waive(waivers, today)
+		left = slices.DeleteFunc(left, func(x compare.Waiver) bool { return !slices.Contains(still, x) })
+		for _, f := range o.Facts {
+			if f.Verdict() == compare.Breaks && f.Waiver == nil && !said[known(f)] {
+				o.facts = append(o.facts, f)
+				said[known(f)] = true
+			}
+		}
+		if len(o.facts) > 0 {
+			others = append(others, o)
+		}
+	}
+	return others, left, nil
+}
+
+func printComparison(w *World, kind string, c report.Comparison, others []beyond) error {
+	switch kind {
+	case "json":
+		document := report.ComparisonJSON(c)
+		list := []any{}
+		for _, o := range others {
+			list = append(list, report.ComparisonJSON(report.Comparison{Old: o.Old, New: o.New, Report: &compare.Report{Facts: o.facts}}))
+		}
+		document["others"] = list
+		return report.New(w.Out, false).JSON(document)
+	case "markdown":
+		fmt.Fprint(w.Out, report.ComparisonMarkdown(c))
+		for _, o := range others {
+			fmt.Fprintf(w.Out, "\n%s", report.ComparisonMarkdown(report.Comparison{Old: o.Old, New: o.New, Report: &compare.Report{Facts: o.facts}}))
+		}
+	case "junit":
+		for _, o := range others {
+			c.Facts = append(c.Facts, o.facts...)
+		}
+		out, err := report.ComparisonJUnit(c)
+		if err == nil {
+			w.Out.Write(out) // a broken pipe has no one to tell
+		}
+		return err
+	default:
+		buffered(w, func(p *report.Printer) {
+			p.Comparison(c)
+			for _, o := range others {
+				p.BeyondLast(o.Comparison, o.facts)
+			}
+		})
+	}
+	return nil
 }
 
 // comparison compares under the promise of the project, or, between folders

@@ -7,6 +7,7 @@
 //	bounds.go  values that one side allows and the other refuses
 //	http.go    methods, paths, streams and credentials
 //	prove.go   breaks → witnesses, by the reference reader
+//	waive.go   breaks that the project accepts
 //	code.go    what facts do to users' programs, by language
 //	types.go   named types and unions: their facts, and what they do
 //	marks.go   facts of bounds, names in JSON, places and clauses
@@ -91,6 +92,7 @@ type Fact struct {
 	Place    source.Place // in NEW where it is there, else in OLD
 	InOld    bool         // the place is in OLD
 	Effects  []*Effect    // sorted: worst first
+	Waiver   *Waiver      // of a break that the project accepts
 	Mend     string       // how to get the same end without breaking; set when something breaks
 	additive bool
 	open     bool // whether it breaks was not decided

@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/pelletier/go-toml/v2"
 
@@ -29,6 +30,15 @@ type Config struct {
 	Stubs   []Output `toml:"stubs"`
 	Promise Promise  `toml:"promise"`
 	Advice  Advice   `toml:"advice"`
+	Waivers []Waiver `toml:"waiver"`
+}
+
+// Waiver is one [[waiver]]: a break that the project accepts.
+type Waiver struct {
+	Fact   string `toml:"fact"`
+	Where  string `toml:"where"`
+	Reason string `toml:"reason"`
+	Until  string `toml:"until"` // a date; "" for ever
 }
 
 // Advice is which rules of advice a project does not want.
@@ -60,6 +70,8 @@ type Promise struct {
 	Kept      string   `toml:"kept"`      // "each-reads-other", "new-reads-old" or "old-reads-new"
 	Forms     []string `toml:"forms"`     // of "binary", "json", "http"
 	Languages []string `toml:"languages"` // default: those of the outputs
+
+	ComparedWith string `toml:"compared_with"` // "last" or "every" sealed version
 }
 
 // Project is a project on disk.
@@ -107,10 +119,7 @@ func Open(dir string) (*Project, error) {
 }
 
 var (
-	keys = []string{"name", "sources", "stubs", "stubs.language", "stubs.into", "stubs.package", "stubs.roles", "stubs.types", "stubs.exhaustive", "stubs.async", "promise", "promise.rollout", "promise.kept", "promise.forms", "promise.languages", "advice", "advice.off"}
-
-	// laterKeys belong to the format, but this version does not read them.
-	laterKeys = []string{"waiver", "promise.compared_with"}
+	keys = []string{"name", "sources", "stubs", "stubs.language", "stubs.into", "stubs.package", "stubs.roles", "stubs.types", "stubs.exhaustive", "stubs.async", "promise", "promise.rollout", "promise.kept", "promise.forms", "promise.languages", "promise.compared_with", "advice", "advice.off", "waiver", "waiver.fact", "waiver.where", "waiver.reason", "waiver.until"}
 )
 
 func (p *Project) readConfig(text string) error {
@@ -148,10 +157,6 @@ func unknownKey(file *source.File, e *toml.DecodeError) source.Finding {
 	line, column := e.Position()
 	last := e.Key()[len(e.Key())-1]
 	f := source.Finding{Name: "unknown-key", Place: place(file, line, column, len(last)), Message: "faithful.toml has no key " + key}
-	if top := e.Key()[0]; slices.Contains(laterKeys, key) || slices.Contains(laterKeys, top) {
-		f.Name, f.Message = "not-yet", fmt.Sprintf("the key %s is not read by this version of faithful yet", key)
-		return f
-	}
 	prefix := strings.TrimSuffix(key, last)
 	var siblings []string
 	for _, k := range keys {
@@ -220,6 +225,17 @@ func (c *Config) check(file *source.File, bad *BadConfig) {
 	}
 	one("promise.rollout", &c.Promise.Rollout, "server-leads", "client-leads", "unordered")
 	one("promise.kept", &c.Promise.Kept, "each-reads-other", "new-reads-old", "old-reads-new")
+	one("promise.compared_with", &c.Promise.ComparedWith, "last", "every")
+	for _, w := range c.Waivers {
+		for _, need := range []struct{ key, value, example string }{{"fact", w.Fact, "field-gone"}, {"where", w.Where, "skerry.booking.Booking.coupon"}, {"reason", w.Reason, "never filled in since 2025"}} {
+			if need.value == "" {
+				add("[[waiver]]", "a [[waiver]] needs its "+need.key, fmt.Sprintf("write, for example: %s = %q", need.key, need.example))
+			}
+		}
+		if _, err := time.Parse(time.DateOnly, w.Until); w.Until != "" && err != nil {
+			add(`"`+w.Until+`"`, "until is a date", `write, for example: until = "2027-03-01"`)
+		}
+	}
 	if c.Promise.Forms == nil {
 		c.Promise.Forms = []string{"binary", "json", "http"}
 	}

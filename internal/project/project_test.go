@@ -31,7 +31,7 @@ func TestConfig(t *testing.T) {
 	p, err := Open(filepath.Join(dir, "a", "b"))
 	require.NoError(t, err)
 	assert.Equal(t, Config{Name: "x", Sources: []string{"."}, Stubs: []Output{{Language: "go", Into: "gen", Package: "p"}, {Language: "go", Into: "other"}},
-		Promise: Promise{"server-leads", "each-reads-other", []string{"binary", "json", "http"}, []string{"go"}}}, p.Config, "with the defaults")
+		Promise: Promise{"server-leads", "each-reads-other", []string{"binary", "json", "http"}, []string{"go"}, "last"}}, p.Config, "with the defaults")
 	real, err := filepath.EvalSymlinks(dir)
 	require.NoError(t, err)
 	got, err := filepath.EvalSymlinks(p.Dir)
@@ -44,12 +44,14 @@ func TestConfig(t *testing.T) {
 func TestBadConfig(t *testing.T) {
 	for text, want := range map[string]string{
 		"nam = \"x\"": "1:1 unknown-key: faithful.toml has no key nam | did you mean name?",
-		"name = \"x\"\n[promise]\nroll_out = \"unordered\"": "3:1 unknown-key: faithful.toml has no key promise.roll_out | did you mean rollout?",
-		"name = \"x\"\n[[stubs]]\nlang = \"go\"":            "3:1 unknown-key: faithful.toml has no key stubs.lang | the keys here are: language, into, package",
-		"name = \"x\"\n[[waiver]]\nfact = \"field-gone\"":   "2:3 not-yet: the key waiver is not read by this version of faithful yet",
-		"name = \"x\"\n[promise]\nrollout = \"servers\"":    "3:11 bad-value: promise.rollout is one of server-leads, client-leads, unordered, not \"servers\"",
-		"name = \"x\"\n[promise]\nforms = [\"xml\"]":        "3:10 bad-value: promise.forms is one of binary, json, http, not \"xml\"",
-		"name = \"x\"\n[[stubs]]\nlanguage = \"go\"":        "2:1 bad-value: a [[stubs]] needs the folder to write into | write, for example: into = \"gen\"",
+		"name = \"x\"\n[promise]\nroll_out = \"unordered\"":                                                    "3:1 unknown-key: faithful.toml has no key promise.roll_out | did you mean rollout?",
+		"name = \"x\"\n[[stubs]]\nlang = \"go\"":                                                               "3:1 unknown-key: faithful.toml has no key stubs.lang | the keys here are: language, into, package",
+		"name = \"x\"\n[[waiver]]\nfact = \"field-gone\"\nwhere = \"a.B.c\"":                                   "2:1 bad-value: a [[waiver]] needs its reason | write, for example: reason = \"never filled in since 2025\"",
+		"name = \"x\"\n[[waiver]]\nfact = \"field-gone\"\nwhere = \"a.B.c\"\nreason = \"r\"\nuntil = \"soon\"": "6:9 bad-value: until is a date",
+		"name = \"x\"\n[promise]\ncompared_with = \"all\"":                                                     "3:17 bad-value: promise.compared_with is one of last, every, not \"all\"",
+		"name = \"x\"\n[promise]\nrollout = \"servers\"":                                                       "3:11 bad-value: promise.rollout is one of server-leads, client-leads, unordered, not \"servers\"",
+		"name = \"x\"\n[promise]\nforms = [\"xml\"]":                                                           "3:10 bad-value: promise.forms is one of binary, json, http, not \"xml\"",
+		"name = \"x\"\n[[stubs]]\nlanguage = \"go\"":                                                           "2:1 bad-value: a [[stubs]] needs the folder to write into | write, for example: into = \"gen\"",
 		"":           "1:1 bad-value: faithful.toml does not say how the project is called | write, for example: name = \"skerry-line\"",
 		"name = 5":   "1:8 bad-toml: ",
 		"name = \"x": "1:9 bad-toml: ",

@@ -21,8 +21,12 @@ func (c Comparison) Summary() string {
 	if len(c.Facts) == 0 {
 		return "nothing differs"
 	}
+	waived := ""
+	if n := c.Count(compare.Breaks) - c.Unwaived(); n > 0 {
+		waived = fmt.Sprintf(" (%d waived)", n)
+	}
 	if len(c.Facts) == 1 {
-		return "1 fact, and it " + c.Facts[0].Verdict().String()
+		return "1 fact, and it " + c.Facts[0].Verdict().String() + waived
 	}
 	var parts []string
 	for _, v := range []compare.Verdict{compare.Breaks, compare.Shifts, compare.Holds} {
@@ -31,6 +35,9 @@ func (c Comparison) Summary() string {
 			if n > 1 {
 				word = strings.TrimSuffix(word, "s") // one breaks, two break
 			}
+			if v == compare.Breaks {
+				word += waived
+			}
 			parts = append(parts, fmt.Sprintf("%d %s", n, word))
 		}
 	}
@@ -38,6 +45,17 @@ func (c Comparison) Summary() string {
 }
 
 var verdictStyle = map[compare.Verdict]Style{compare.Breaks: Red, compare.Shifts: Yellow, compare.Holds: Green}
+
+// BeyondLast writes what breaks for the users of an older version, beside what
+// the comparison with the last one says.
+func (p *Printer) BeyondLast(c Comparison, facts []*compare.Fact) {
+	p.Line("")
+	p.Line("%s %s more", p.In(Bold, c.Old+" → "+c.New+":"), map[bool]string{true: "1 fact breaks", false: fmt.Sprintf("%d facts break", len(facts))}[len(facts) == 1])
+	for _, f := range facts {
+		p.Line("")
+		p.fact(f)
+	}
+}
 
 // Comparison writes a comparison: a summary, then the facts, worst first.
 func (p *Printer) Comparison(c Comparison) {
@@ -82,6 +100,14 @@ func (p *Printer) fact(f *compare.Fact) {
 		at = "   " + p.In(Faint, Where(f.Place))
 	}
 	p.Line("        %s%s", change(f), at)
+	if f.Waiver != nil {
+		until := ""
+		if f.Waiver.Until != "" {
+			until = " until " + f.Waiver.Until
+		}
+		p.Line("    %s", p.In(Yellow, "waived"+until))
+		p.text("      ", f.Waiver.Reason)
+	}
 	for _, group := range grouped(f.Effects) {
 		p.effects(group)
 	}
@@ -216,6 +242,7 @@ type factJSON struct {
 	Old     string `json:"old,omitempty"`
 	New     string `json:"new,omitempty"`
 	Verdict string `json:"verdict"`
+	Waived  string `json:"waived,omitempty"` // the reason
 	Place
 	Effects []effectJSON `json:"effects"`
 	Mend    string       `json:"mend,omitempty"`
@@ -242,7 +269,7 @@ type witnessJSON struct {
 }
 
 // ComparisonJSON turns a comparison into what JSON has.
-func ComparisonJSON(c Comparison) any {
+func ComparisonJSON(c Comparison) map[string]any {
 	worst := compare.Holds
 	facts := []factJSON{}
 	for _, f := range c.Facts {
@@ -251,11 +278,14 @@ func ComparisonJSON(c Comparison) any {
 		for _, e := range f.Effects {
 			j.Effects = append(j.Effects, effect(e))
 		}
+		if f.Waiver != nil {
+			j.Waived = f.Waiver.Reason
+		}
 		facts = append(facts, j)
 	}
 	return map[string]any{
 		"old": c.Old, "new": c.New, "verdict": worst.String(), "needs": c.Needs, "facts": facts,
-		"counts": map[string]int{"breaks": c.Count(compare.Breaks), "shifts": c.Count(compare.Shifts), "holds": c.Count(compare.Holds)},
+		"counts": map[string]int{"breaks": c.Count(compare.Breaks), "waived": c.Count(compare.Breaks) - c.Unwaived(), "shifts": c.Count(compare.Shifts), "holds": c.Count(compare.Holds)},
 	}
 }
 

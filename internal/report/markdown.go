@@ -1,0 +1,106 @@
+package report
+
+import (
+	"bytes"
+	"encoding/xml"
+	"fmt"
+	"strings"
+
+	"faithfulcourier/internal/compare"
+)
+
+// ComparisonMarkdown is a comparison for the comment of a change request: a table
+// of the facts, and all of what breaks or shifts below it.
+func ComparisonMarkdown(c Comparison) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "### %s → %s: %s\n", c.Old, c.New, c.Summary())
+	if c.Needs != "" && len(c.Facts) > 0 {
+		fmt.Fprintf(&b, "\nThis change needs version **%s** or higher.\n", c.Needs)
+	}
+	if len(c.Facts) == 0 {
+		return b.String()
+	}
+	b.WriteString("\n| | fact | where | change |\n|---|---|---|---|\n")
+	for _, f := range c.Facts {
+		verdict := f.Verdict().String()
+		switch {
+		case f.Waiver != nil:
+			verdict += ", waived"
+		case f.Verdict() == compare.Breaks:
+			verdict = "**breaks**"
+		}
+		fmt.Fprintf(&b, "| %s | `%s` | `%s` | %s |\n", verdict, f.Kind, f.Where, cell(change(f)))
+	}
+	for _, f := range c.Facts {
+		if f.Verdict() == compare.Holds {
+			continue
+		}
+		fmt.Fprintf(&b, "\n<details>\n<summary>%s: <code>%s</code></summary>\n\n```text\n%s```\n\n</details>\n", f.Verdict(), f.Where, factText(f))
+	}
+	return b.String()
+}
+
+// cell is text that stays in its cell of a table.
+func cell(s string) string {
+	s = strings.NewReplacer("|", "\\|", "\n", " ", "`", "'").Replace(s)
+	if s == "" {
+		return ""
+	}
+	return "`" + s + "`"
+}
+
+// factText is all that is said of a fact, without colour.
+func factText(f *compare.Fact) string {
+	var b bytes.Buffer
+	New(&b, false).fact(f)
+	return strings.ReplaceAll(b.String(), "```", "'''")
+}
+
+// The documents that continuous integration reads: a case a fact, a failure for
+// each break that nobody waived.
+type junitSuites struct {
+	XMLName xml.Name     `xml:"testsuites"`
+	Suites  []junitSuite `xml:"testsuite"`
+}
+
+type junitSuite struct {
+	Name     string      `xml:"name,attr"`
+	Tests    int         `xml:"tests,attr"`
+	Failures int         `xml:"failures,attr"`
+	Skipped  int         `xml:"skipped,attr"`
+	Cases    []junitCase `xml:"testcase"`
+}
+
+type junitCase struct {
+	Class   string       `xml:"classname,attr"`
+	Name    string       `xml:"name,attr"`
+	File    string       `xml:"file,attr,omitempty"`
+	Failure *junitDetail `xml:"failure,omitempty"`
+	Skipped *junitDetail `xml:"skipped,omitempty"`
+}
+
+type junitDetail struct {
+	Message string `xml:"message,attr"`
+	Text    string `xml:",chardata"`
+}
+
+// ComparisonJUnit is a comparison as a test report.
+func ComparisonJUnit(c Comparison) ([]byte, error) {
+	suite := junitSuite{Name: c.Old + " → " + c.New, Tests: len(c.Facts), Failures: c.Unwaived()}
+	for _, f := range c.Facts {
+		one := junitCase{Class: f.Where, Name: string(f.Kind)}
+		if f.Place.File != nil && !f.InOld {
+			one.File = f.Place.File.Name
+		}
+		switch {
+		case f.Waiver != nil:
+			one.Skipped = &junitDetail{Message: "waived: " + f.Waiver.Reason}
+			suite.Skipped++
+		case f.Verdict() == compare.Breaks:
+			one.Failure = &junitDetail{Message: change(f), Text: factText(f)}
+		}
+		suite.Cases = append(suite.Cases, one)
+	}
+	out, err := xml.MarshalIndent(junitSuites{Suites: []junitSuite{suite}}, "", "  ")
+	return append([]byte(xml.Header), append(out, '\n')...), err
+}
