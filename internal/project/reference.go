@@ -28,11 +28,16 @@ func LoadFrom(ctx context.Context, dir, ref string, access Access) (*schema.Defi
 }
 
 // Load loads the definitions that a reference names, as seen from a folder:
-// draft, latest, a sealed version, a folder or a file.
+// draft, latest, a sealed version, rev: and a git revision, a folder or a file.
 func Load(dir, ref string) (*schema.Definitions, []source.Finding, error) {
 	switch {
 	case strings.HasPrefix(ref, "rev:"):
-		return nil, nil, fmt.Errorf("the reference %s is not read by this version of faithful yet; use draft, latest, a sealed version, a folder, a file or a server", ref)
+		files, err := Revision(context.Background(), dir, strings.TrimPrefix(ref, "rev:"))
+		if err != nil {
+			return nil, nil, err
+		}
+		defs, findings := schema.Load(files)
+		return defs, findings, nil
 	case IsURL(ref):
 		return nil, nil, fmt.Errorf("definitions of a server can't be changed or watched here; what is meant is a project, a folder or a file")
 	case ref == "draft":
@@ -118,6 +123,8 @@ func Files(dir, ref string) ([]*source.File, error) {
 		return p.Files()
 	case ref == "latest" || isVersion(ref):
 		return nil, fmt.Errorf("%s is sealed, and never changes", ref)
+	case strings.HasPrefix(ref, "rev:"):
+		return nil, fmt.Errorf("%s is history, and never changes", ref)
 	case IsURL(ref):
 		return nil, fmt.Errorf("%s is a server: its definitions are not edited here", ref)
 	}
