@@ -69,7 +69,7 @@ type command struct {
 
 // all returns the commands in the order in which people meet them.
 func all() []*command {
-	return []*command{newCommand, checkCommand, tidyCommand, showCommand, generateCommand, languagesCommand, scaffoldCommand, sampleCommand, toCBORCommand, fromCBORCommand, callCommand, mockCommand, compareCommand, sealCommand, demoCommand(), completionCommand(), versionCommand, helpCommand()}
+	return []*command{newCommand, checkCommand, tidyCommand, showCommand, generateCommand, languagesCommand, scaffoldCommand, sampleCommand, toCBORCommand, fromCBORCommand, callCommand, mockCommand, compareCommand, sealCommand, historyCommand, demoCommand(), completionCommand(), versionCommand, helpCommand()}
 }
 
 // usageError is wrong usage, with what would be right.

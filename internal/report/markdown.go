@@ -104,3 +104,29 @@ func ComparisonJUnit(c Comparison) ([]byte, error) {
 	out, err := xml.MarshalIndent(junitSuites{Suites: []junitSuite{suite}}, "", "  ")
 	return append([]byte(xml.Header), append(out, '\n')...), err
 }
+
+// ComparisonList is what a version changed, for a changelog: what breaks first.
+func ComparisonList(c Comparison) string {
+	var b strings.Builder
+	for _, group := range []struct {
+		title string
+		of    func(f *compare.Fact) bool
+	}{
+		{"Breaks", func(f *compare.Fact) bool { return f.Verdict() == compare.Breaks }},
+		{"Shifts", func(f *compare.Fact) bool { return f.Verdict() == compare.Shifts }},
+		{"Changes", func(f *compare.Fact) bool { return f.Verdict() == compare.Holds }},
+	} {
+		first := true
+		for _, f := range c.Facts {
+			if !group.of(f) {
+				continue
+			}
+			if first {
+				fmt.Fprintf(&b, "\n### %s\n\n", group.title)
+				first = false
+			}
+			fmt.Fprintf(&b, "- `%s` %s: %s\n", f.Where, strings.ReplaceAll(string(f.Kind), "-", " "), cell(change(f)))
+		}
+	}
+	return b.String()
+}

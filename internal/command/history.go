@@ -1,0 +1,246 @@
+package command
+
+import (
+	"flag"
+	"fmt"
+	"strings"
+
+	"faithfulcourier/internal/compare"
+	"faithfulcourier/internal/project"
+	"faithfulcourier/internal/report"
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/source"
+	"faithfulcourier/internal/versions"
+)
+
+var historyCommand = &command{
+	name:     "history",
+	synopsis: "[VERSION] [--changelog] [--audit] [--as KIND]",
+	short:    "lists the sealed versions, and what each changed",
+	long: `Lists the sealed versions with their dates and what each changed; with VERSION
+one of them, with all facts. --changelog prints Markdown, newest first; what
+stands in versions/notes/VERSION.md, which is yours to write, goes into it.
+--audit hashes everything again and finds every line and file that was changed,
+removed, added or moved since it was sealed; exits 1 if there is any.`,
+	examples: [2]string{"faithful history", "faithful history --audit"},
+	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
+		kind := outputKind(flags)
+		changelog := flags.Bool("changelog", false, "print Markdown")
+		audit := flags.Bool("audit", false, "hash everything again, and say what is not as it was sealed")
+		return func(w *World, args []string) (int, error) {
+			if err := checkKind(*kind); err != nil {
+				return trouble, err
+			}
+			if len(args) > 1 || *audit && (*changelog || len(args) > 0) || *changelog && *kind != "text" {
+				return trouble, usage("one VERSION, --changelog or --audit")
+			}
+			p, err := project.Open(w.Dir)
+			if err != nil {
+				return trouble, err
+			}
+			if *audit {
+				return auditVersions(w, p, *kind)
+			}
+			ledger, err := versions.Open(p.Dir)
+			if err != nil {
+				return trouble, err
+			}
+			if len(ledger.Entries) == 0 {
+				return trouble, fmt.Errorf("no version is sealed yet; seal the first with: faithful seal")
+			}
+			h := &history{p: p, ledger: ledger}
+			if len(args) == 1 {
+				return h.one(w, *kind, args[0], *changelog)
+			}
+			if *changelog {
+				return h.changelog(w, ledger.Entries)
+			}
+			return h.list(w, *kind)
+		}
+	},
+}
+
+// history compares each version with the one before it.
+type history struct {
+	p      *project.Project
+	ledger *versions.Ledger
+	loaded map[string]*schema.Definitions
+}
+
+func (h *history) load(e *versions.Entry) (*schema.Definitions, error) {
+	if defs := h.loaded[e.Version]; defs != nil {
+		return defs, nil
+	}
+	defs, findings, err := project.Sealed(h.ledger, e)
+	if err != nil {
+		return nil, err
+	}
+	if source.Errors(findings) > 0 {
+		return nil, fmt.Errorf("version %s can no longer be read: %s", e.Version, findings[0].Message)
+	}
+	h.loaded = map[string]*schema.Definitions{e.Version: defs} // the next one wants this one
+	return defs, nil
+}
+
+// step is what a version changed; the first one has none.
+func (h *history) step(i int) (c report.Comparison, err error) {
+	e := &h.ledger.Entries[i]
+	c.New = e.Version
+	if i == 0 {
+		c.Report = &compare.Report{}
+		return c, nil
+	}
+	before := &h.ledger.Entries[i-1]
+	c.Old = before.Version
+	old, err := h.load(before)
+	if err != nil {
+		return c, err
+	}
+	new, err := h.load(e)
+	if err != nil {
+		return c, err
+	}
+	c.Report = compare.Compare(old, new, promiseOf(h.p))
+	return c, nil
+}
+
+func (h *history) list(w *World, kind string) (int, error) {
+	type line struct {
+		versions.Entry
+		Facts string `json:"facts"`
+	}
+	var lines []line
+	for i, e := range h.ledger.Entries {
+		c, err := h.step(i)
+		if err != nil {
+			return trouble, err
+		}
+		summary := "the first version"
+		if i > 0 {
+			summary = c.Summary()
+		}
+		lines = append(lines, line{e, summary})
+	}
+	if kind == "json" {
+		return fine, report.New(w.Out, false).JSON(map[string]any{"versions": lines})
+	}
+	buffered(w, func(p *report.Printer) {
+		var rows [][]string
+		for _, l := range lines {
+			style := map[string]report.Style{"breaks": report.Red, "shifts": report.Yellow}[l.Verdict]
+			rows = append(rows, []string{p.In(report.Bold, l.Version), l.Time.Format("2006-01-02"), p.In(style, l.Facts), p.In(report.Faint, l.Note)})
+		}
+		p.Table("", rows)
+	})
+	return fine, nil
+}
+
+// one shows one version.
+func (h *history) one(w *World, kind, version string, changelog bool) (int, error) {
+	for i := range h.ledger.Entries {
+		e := &h.ledger.Entries[i]
+		if e.Version != version {
+			continue
+		}
+		if changelog {
+			return h.changelog(w, h.ledger.Entries[i:i+1])
+		}
+		c, err := h.step(i)
+		if err != nil {
+			return trouble, err
+		}
+		if kind == "json" {
+			return fine, report.New(w.Out, false).JSON(map[string]any{"version": e, "comparison": report.ComparisonJSON(c)})
+		}
+		buffered(w, func(p *report.Printer) {
+			p.Line("%s, sealed on %s, digest %s", p.In(report.Bold, e.Version), e.Time.Format("2006-01-02"), e.Digest[:min(12, len(e.Digest))])
+			if e.Note != "" {
+				p.Line("%s", e.Note)
+			}
+			if i == 0 {
+				p.Line("It is the first version; faithful show --of %s shows it.", e.Version)
+				return
+			}
+			p.Line("")
+			p.Comparison(c)
+		})
+		return fine, nil
+	}
+	message := fmt.Sprintf("there is no version %s; the sealed versions are: %s", version, strings.Join(h.ledger.Names(), ", "))
+	if near := source.Nearest(version, h.ledger.Names()); near != "" {
+		message = fmt.Sprintf("there is no version %s; did you mean %s?", version, near)
+	}
+	return trouble, fmt.Errorf("%s", message)
+}
+
+// changelog prints versions as Markdown, newest first.
+func (h *history) changelog(w *World, entries []versions.Entry) (int, error) {
+	var b strings.Builder
+	b.WriteString("# Changelog\n")
+	for i := len(h.ledger.Entries) - 1; i >= 0; i-- {
+		e := h.ledger.Entries[i]
+		if e.Version != entries[0].Version && len(entries) == 1 {
+			continue
+		}
+		c, err := h.step(i)
+		if err != nil {
+			return trouble, err
+		}
+		fmt.Fprintf(&b, "\n## %s (%s)\n", e.Version, e.Time.Format("2006-01-02"))
+		note, err := versions.Note(h.p.Dir, e.Version)
+		if err != nil {
+			return trouble, err
+		}
+		for _, text := range []string{e.Note, note} {
+			if text != "" {
+				fmt.Fprintf(&b, "\n%s\n", text)
+			}
+		}
+		b.WriteString(report.ComparisonList(c))
+	}
+	fmt.Fprint(w.Out, b.String())
+	return fine, nil
+}
+
+// auditVersions hashes everything again.
+func auditVersions(w *World, p *project.Project, kind string) (int, error) {
+	count, flaws, err := versions.Audit(p.Dir, func(files []versions.File) (string, error) {
+		var sources []*source.File
+		for _, f := range files {
+			sources = append(sources, source.NewFile(f.Name, f.Text))
+		}
+		defs, findings := schema.Load(sources)
+		if source.Errors(findings) > 0 {
+			return "", fmt.Errorf("%s", findings[0].Message)
+		}
+		return defs.Digest(), nil
+	})
+	if err != nil {
+		return trouble, err
+	}
+	status := fine
+	if len(flaws) > 0 {
+		status = found
+	}
+	if kind == "json" {
+		if flaws == nil {
+			flaws = []versions.Flaw{}
+		}
+		return status, report.New(w.Out, false).JSON(map[string]any{"versions": count, "flaws": flaws})
+	}
+	buffered(w, func(out *report.Printer) {
+		for _, f := range flaws {
+			at := versions.Folder + "/" + f.Version
+			if f.Line > 0 {
+				at = fmt.Sprintf("%s/ledger.jsonl:%d", versions.Folder, f.Line)
+			}
+			out.Line("%s: %s %s", out.In(report.Bold, at), out.In(report.Red, strings.TrimSpace(f.Version)), f.Message)
+		}
+		if len(flaws) == 0 {
+			out.Line("%s: every line follows the one before it, and every file is as it was sealed", report.Plural(count, "version"))
+			return
+		}
+		out.Line("%s in %s", out.In(report.Red, report.Plural(len(flaws), "flaw")), report.Plural(count, "version"))
+	})
+	return status, nil
+}

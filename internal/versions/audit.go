@@ -1,0 +1,130 @@
+package versions
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+)
+
+// NotesFolder holds notes of versions that people write and edit, a Markdown file
+// a version: versions/notes/1.4.0.md.
+const NotesFolder = "notes"
+
+// Flaw is something that an audit found: a line of the ledger (0: none) or a
+// version, and what is wrong.
+type Flaw struct {
+	Line    int    `json:"line,omitempty"`
+	Version string `json:"version,omitempty"`
+	Message string `json:"message"`
+}
+
+// Audit hashes everything again: that each line of the ledger follows the one
+// before it, that the files of each version are those that were sealed, and that
+// nothing lies there which no line knows of. It returns how many versions there
+// are and every flaw. digest computes what the definitions in some files are
+// identified by; it may be nil.
+func Audit(dir string, digest func(files []File) (string, error)) (count int, flaws []Flaw, err error) {
+	l := &Ledger{dir: filepath.Join(dir, Folder)}
+	text, err := os.ReadFile(filepath.Join(l.dir, ledgerName))
+	if errors.Is(err, fs.ErrNotExist) {
+		text, err = nil, nil
+	}
+	if err != nil {
+		return 0, nil, err
+	}
+	known := map[string]bool{}
+	previous := ""
+	var before numbers
+	for i, line := range bytes.Split(bytes.TrimSuffix(text, []byte("\n")), []byte("\n")) {
+		if len(text) == 0 {
+			break
+		}
+		line = bytes.TrimSuffix(line, []byte("\r"))
+		flaw := func(version, format string, args ...any) {
+			flaws = append(flaws, Flaw{i + 1, version, fmt.Sprintf(format, args...)})
+		}
+		var e Entry
+		if err := json.Unmarshal(line, &e); err != nil {
+			flaw("", "the line can't be read: %v", err)
+			previous = hash(line)
+			continue
+		}
+		count++
+		if e.Previous != previous {
+			flaw(e.Version, "the line does not follow the one before it: a line was changed, added, removed or moved, or two branches sealed a version each")
+		}
+		previous = hash(line)
+		n, ok := parse(e.Version)
+		switch {
+		case !ok:
+			flaw(e.Version, "%q is no version", e.Version)
+			continue
+		case known[e.Version]:
+			flaw(e.Version, "the version stands in the ledger twice")
+			continue
+		case compareNumbers(n, before) < 0:
+			flaw(e.Version, "the version is lower than the one before it")
+		}
+		known[e.Version], before = true, n
+		files, err := l.Read(&e)
+		if err != nil {
+			flaw(e.Version, "%v", err)
+			continue
+		}
+		if digest == nil {
+			continue
+		}
+		if d, err := digest(files); err != nil {
+			flaw(e.Version, "its definitions can't be read: %v", err)
+		} else if d != e.Digest {
+			flaw(e.Version, "the ledger says that its digest is %s, and it is %s", e.Digest, d)
+		}
+	}
+	more, err := l.unknown(known)
+	return count, append(flaws, more...), err
+}
+
+func compareNumbers(a, b numbers) int {
+	for i := range a {
+		if a[i] != b[i] {
+			return a[i] - b[i]
+		}
+	}
+	return 0
+}
+
+// unknown finds what lies among the versions and is none.
+func (l *Ledger) unknown(known map[string]bool) (flaws []Flaw, err error) {
+	list, err := os.ReadDir(l.dir)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	for _, d := range list {
+		name := d.Name()
+		switch {
+		case name == ledgerName, name == NotesFolder, known[name]:
+		case strings.HasPrefix(name, sealing), strings.HasSuffix(name, ".faithful-new"):
+			// What a crash has left; the next seal takes it away.
+		default:
+			flaws = append(flaws, Flaw{Version: name, Message: fmt.Sprintf("%s/%s is in no line of the ledger: a line was removed, or the folder was added by hand", Folder, name)})
+		}
+	}
+	return flaws, nil
+}
+
+// Note is what somebody wrote about a version in the folder of notes, or "".
+func Note(dir, version string) (string, error) {
+	text, err := os.ReadFile(filepath.Join(dir, Folder, NotesFolder, version+".md"))
+	if errors.Is(err, fs.ErrNotExist) {
+		return "", nil
+	}
+	return strings.TrimSpace(string(text)), err
+}
