@@ -505,3 +505,57 @@ service S { call tell(A) -> () http POST "/tell/{id}" needs nothing call see(B) 
 	r := Compare(defs(before), defs(strings.Replace(before, "#6 level int32", "#6 level [int32]", 1)), Promise{Rollout: "server-leads", Forms: []string{"binary", "json", "http"}})
 	assert.Equal(t, Holds, r.Facts[0].Verdict())
 }
+
+// TestTenThousandTypes compares ten thousand types with two thousand facts,
+// witnesses included. The targets are 0.5 s, and five times what it takes to parse
+// both sides.
+func TestTenThousandTypes(t *testing.T) {
+	if testing.Short() {
+		t.Skip("skipped: -short leaves out measuring")
+	}
+	build := func(changed bool) []*source.File {
+		var files []*source.File
+		for file := range 20 {
+			var b strings.Builder
+			fmt.Fprintf(&b, "module big.m%d\n", file)
+			for i := range 500 {
+				seats, note := "int32", "text? where length 1..80"
+				if changed && i%10 == 0 {
+					seats = "int64"
+				}
+				if changed && i%10 == 5 {
+					note = "text? where length 1..40"
+				}
+				fmt.Fprintf(&b, "message Leg%d { #1 id uuid #2 seats %s #3 next Leg%d? #4 names [text] #5 note %s }\n", i, seats, (i+1)%500, note)
+			}
+			b.WriteString("service Legs {\n")
+			for i := 0; i < 500; i += 25 {
+				fmt.Fprintf(&b, "call get_%d(Leg%d) -> Leg%d\n", i, i, i)
+			}
+			b.WriteString("}\n")
+			files = append(files, source.NewFile(fmt.Sprintf("m%d", file), b.String()))
+		}
+		return files
+	}
+	var r *Report
+	var comparing, parsing time.Duration
+	quick := func(seconds float64) bool { return seconds < 0.5 }
+	seconds := toolchain.Measured(quick, func() float64 {
+		start := time.Now()
+		old, findings := schema.Load(build(false))
+		require.Zero(t, source.Errors(findings))
+		new, _ := schema.Load(build(true))
+		parsing = time.Since(start)
+		start = time.Now()
+		r = Compare(old, new, Promise{Rollout: "server-leads", Kept: "each-reads-other", Forms: []string{"binary", "json", "http"}, Languages: []string{"go", "typescript", "python"}})
+		comparing = time.Since(start)
+		return comparing.Seconds()
+	})
+	require.Len(t, r.Facts, 2000)
+	for _, f := range r.Facts {
+		require.Equal(t, Breaks, f.Verdict())
+		require.NotNil(t, f.Effects[0].Witness)
+	}
+	t.Logf("comparing 10,000 types with 2,000 facts takes %.2f s (target 0.5), %.1f times as long as parsing both (target 5)", seconds, float64(comparing)/float64(parsing))
+	assert.Less(t, seconds, 5.0)
+}

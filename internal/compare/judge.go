@@ -149,7 +149,7 @@ func (j *judge) judge(walk *walker) {
 				worst = t
 			}
 		}
-		e := &Effect{Form: walk.label, Position: walk.position, NewReads: walk.newReads, Calls: callsTo(nodes), Verdict: worst.event.verdict, Sentence: worst.event.sentence}
+		e := &Effect{Form: walk.label, Position: walk.position, NewReads: walk.newReads, Calls: walk.callsTo(nodes), Verdict: worst.event.verdict, Sentence: worst.event.sentence}
 		if worst.event.witness != nil {
 			e.Witness = worst.event.witness()
 		}

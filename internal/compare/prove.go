@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"math/big"
+	"slices"
 
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/value"
@@ -17,28 +18,73 @@ import (
 // the smallest message must do. The reference reader decides; nil says that no
 // witness was found.
 func (w *walker) prove(at *node, vary *schema.Field, absent bool) *Witness {
-	var best *Witness
-	size := math.MaxInt
-	other := *w
-	other.form = map[string]string{"binary": "json", "json": "binary"}[w.form]
-	steps := at.steps()
-	for _, local := range w.variations(at, vary, absent) {
-		payload := wrap(steps, local)
-		if len(value.Validate(payload)) > 0 {
-			continue // not lawful: its own definitions refuse it
+	return w.proveBy(at, w.variations(at, vary, absent))
+}
+
+// proveLimits is prove for bounds: values around limits are tried first.
+func (w *walker) proveLimits(at *node, vary *schema.Field) *Witness {
+	var list []*value.Message
+	for _, v := range w.candidates(vary.Type, w.counterpart(at, vary).Type, vary.Bounds, w.counterpart(at, vary).Bounds, 0) {
+		local := value.MinimalMessage(at.w)
+		local.Fields[vary.Number] = v
+		list = append(list, local)
+	}
+	if witness := w.proveBy(at, list); witness != nil {
+		return witness
+	}
+	return w.prove(at, vary, false)
+}
+
+// counterpart is what a field of the writer is read as; an empty field where it is
+// nothing.
+func (w *walker) counterpart(at *node, field *schema.Field) *schema.Field {
+	old, new := w.sides(at.w, at.r)
+	for _, p := range w.pairs(old, new) {
+		fw, fr := p.old, p.new
+		if !w.newReads {
+			fw, fr = fr, fw
 		}
-		witness, length := w.try(at.root.r, payload)
-		if witness == nil {
-			continue
-		}
-		if alsoThere, _ := other.try(at.root.r, payload); alsoThere == nil {
-			length += 1 << 20
-		}
-		if length < size {
-			best, size = witness, length
+		if fw == field && fr != nil {
+			return fr
 		}
 	}
-	return best
+	return &schema.Field{}
+}
+
+func (w *walker) proveBy(at *node, variations []*value.Message) *Witness {
+	other := *w
+	other.form = map[string]string{"binary": "json", "json": "binary"}[w.form]
+	type candidate struct {
+		local *value.Message
+		size  int
+	}
+	// What is wrong with the node's own message shows without all that leads to it.
+	var list []candidate
+	for _, local := range variations {
+		if len(value.Validate(local)) > 0 {
+			continue // not lawful: its own definitions refuse it
+		}
+		outcome, size := w.outcome(at.r, local)
+		if outcome == nil {
+			continue
+		}
+		if alsoThere, _ := other.outcome(at.r, local); alsoThere == nil {
+			size += 1 << 20
+		}
+		list = append(list, candidate{local, size})
+	}
+	slices.SortStableFunc(list, func(a, b candidate) int { return a.size - b.size })
+	steps := at.steps()
+	for _, c := range list {
+		payload := wrap(steps, c.local)
+		if len(steps) > 0 && len(value.Validate(payload)) > 0 {
+			continue
+		}
+		if witness := w.try(at.root.r, payload); witness != nil {
+			return witness
+		}
+	}
+	return nil
 }
 
 func (w *walker) variations(at *node, vary *schema.Field, absent bool) []*value.Message {
@@ -53,17 +99,7 @@ func (w *walker) variations(at *node, vary *schema.Field, absent bool) []*value.
 	}
 	var list []*value.Message
 	values := value.Edges(vary.Type)
-	old, new := w.sides(at.w, at.r)
-	counterpart := &schema.Field{}
-	for _, p := range w.pairs(old, new) {
-		fw, fr := p.old, p.new
-		if !w.newReads {
-			fw, fr = fr, fw
-		}
-		if fw == vary && fr != nil {
-			counterpart = fr
-		}
-	}
+	counterpart := w.counterpart(at, vary)
 	values = append(values, w.candidates(vary.Type, counterpart.Type, vary.Bounds, counterpart.Bounds, 0)...)
 	for _, v := range values {
 		local := value.MinimalMessage(m)
@@ -109,45 +145,58 @@ func wrapType(t *schema.Type, m *value.Message, depth int) (value.Value, bool) {
 	return m, t.Message == m.Type
 }
 
-// try writes a message with the writer's definitions and reads it with the
-// reader's. It returns a witness when that is a break, and the payload's size.
-func (w *walker) try(reader *schema.Message, m *value.Message) (*Witness, int) {
-	// Only people leave out a field with a default; writers always write it.
-	toCBOR, toJSON := value.EncodeCBOR, value.EncodeJSON
+// writers are those of a position: only people leave out a field with a default;
+// writers always write it.
+func (w *walker) writers() (toCBOR, toJSON func(*value.Message) ([]byte, error)) {
 	if w.leftOut() {
-		toCBOR, toJSON = value.EncodeCBORWithout, value.EncodeJSONWithout
+		return value.EncodeCBORWithout, value.EncodeJSONWithout
 	}
-	write, read := toCBOR, value.DecodeCBOR
+	return value.EncodeCBOR, value.EncodeJSON
+}
+
+// outcome writes a message with the writer's definitions and reads it with the
+// reader's. It returns what is said of a break, or nil, and the payload's size.
+func (w *walker) outcome(reader *schema.Message, m *value.Message) (says func() string, size int) {
+	write, writeJSON := w.writers()
+	read := value.DecodeCBOR
 	if w.form == "json" {
-		write, read = toJSON, value.DecodeJSON
+		write, read = writeJSON, value.DecodeJSON
 	}
 	payload, err := write(m)
 	if err != nil {
 		return nil, 0
 	}
-	outcome := ""
 	got, err := read(reader, payload, 0)
-	switch {
-	case err != nil:
-		outcome = "refuses it: " + err.Error()
-	case w.strict() && len(value.Validate(got)) > 0:
-		v := value.Validate(got)[0]
-		outcome = fmt.Sprintf("refuses it with 400: %s %s", v.Pointer, v.Detail)
-	default:
-		if difference := w.otherwise("", m, got); difference != "" {
-			outcome = difference
+	if err != nil {
+		return func() string { return "refuses it: " + err.Error() }, len(payload)
+	}
+	if w.strict() {
+		if violations := value.Validate(got); len(violations) > 0 {
+			return func() string {
+				return fmt.Sprintf("refuses it with 400: %s %s", violations[0].Pointer, violations[0].Detail)
+			}, len(payload)
 		}
 	}
-	if outcome == "" {
-		return nil, 0
+	if difference := w.otherwise("", m, got); difference != "" {
+		return func() string { return difference }, len(payload)
 	}
-	witness := &Witness{Message: m.Type.FullName(), Form: w.form, Writer: w.writer(), Reader: w.reader(), Outcome: outcome}
+	return nil, 0
+}
+
+// try makes a witness of a message, or nil where it proves nothing.
+func (w *walker) try(reader *schema.Message, m *value.Message) *Witness {
+	says, _ := w.outcome(reader, m)
+	if says == nil {
+		return nil
+	}
+	witness := &Witness{Message: m.Type.FullName(), Form: w.form, Writer: w.writer(), Reader: w.reader(), Outcome: says()}
 	// Both forms are shown, whichever was read; a value that only one form can
 	// hold has no other.
+	toCBOR, toJSON := w.writers()
 	witness.Binary, _ = toCBOR(m)
 	text, _ := toJSON(m)
 	witness.JSON = string(text)
-	return witness, len(payload)
+	return witness
 }
 
 // otherwise says where a message reads otherwise than it was written, or "".

@@ -455,7 +455,7 @@ func anyBreak(rng *rand.Rand, old, new *schema.Definitions, c crossing) *Witness
 			if len(value.Validate(m)) > 0 {
 				continue // not lawful
 			}
-			if witness, _ := walk.try(reader, m); witness != nil {
+			if witness := walk.try(reader, m); witness != nil {
 				return witness
 			}
 			if !c.leftOut() {
@@ -466,7 +466,7 @@ func anyBreak(rng *rand.Rand, old, new *schema.Definitions, c crossing) *Witness
 					delete(m.Fields, f.Number)
 				}
 			}
-			if witness, _ := walk.try(reader, m); witness != nil {
+			if witness := walk.try(reader, m); witness != nil {
 				return witness
 			}
 		}

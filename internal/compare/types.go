@@ -296,7 +296,7 @@ func (w *walker) limits(field *schema.Field, wt, rt *schema.Type, own *ownBounds
 			w.emit(fact, event{verdict: Shifts, sentence: fmt.Sprintf("%s may write values of %s that %s's own bounds refuse; nobody checks them there", w.writer(), field.Name, w.reader())})
 			continue
 		}
-		if witness := w.prove(w.at, field, false); witness != nil {
+		if witness := w.proveLimits(w.at, field); witness != nil {
 			w.emit(fact, event{Breaks, fmt.Sprintf("%s may write values of %s that %s refuses", w.writer(), field.Name, w.reader()), func() *Witness { return witness }})
 			continue
 		}

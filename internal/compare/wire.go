@@ -68,6 +68,8 @@ type walker struct {
 
 	unions []*schema.Union // that types is in
 
+	searches int // how many callsTo made
+
 	names map[*schema.Field]string // outside of bodies, what fields are told apart by; else nil
 }
 
@@ -86,6 +88,7 @@ type node struct {
 	field  *schema.Field // of parent, which holds this
 	from   []*node       // all that lead here
 	calls  []string      // of a root: the calls whose payloads it is
+	search int           // the last one of callsTo that came by
 }
 
 // telling is an event of a fact at a node.
@@ -162,16 +165,16 @@ func (n *node) steps() []*schema.Field {
 }
 
 // callsTo lists the calls whose payloads hold any of some nodes.
-func callsTo(nodes []*node) []string {
+func (w *walker) callsTo(nodes []*node) []string {
 	var calls []string
-	seen := map[*node]bool{}
+	w.searches++
 	for len(nodes) > 0 {
 		n := nodes[len(nodes)-1]
 		nodes = nodes[:len(nodes)-1]
-		if seen[n] {
+		if n.search == w.searches {
 			continue
 		}
-		seen[n] = true
+		n.search = w.searches
 		calls = append(calls, n.calls...)
 		nodes = append(nodes, n.from...)
 	}
