@@ -5,6 +5,7 @@ import (
 	"flag"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"faithfulcourier/internal/compare"
@@ -17,19 +18,24 @@ import (
 
 var compareCommand = &command{
 	name:     "compare",
-	synopsis: "[OLD] [NEW] [--header H] [--credential C] [--as KIND]",
+	synopsis: "[OLD] [NEW] [--why FACT] [--header H] [--credential C] [--as KIND]",
 	short:    "says what a change breaks, for whom, with proof",
 	long: `Compares two definitions, latest with draft unless said otherwise, and prints
 the facts with what each does to the promises of faithful.toml. Each break comes
 with its witness: a payload that one side writes and the other refuses or reads
 otherwise, or lines of user code that stop compiling. Exits 1 on breaks.
-A reference is draft, latest, a sealed version, a folder, a file, or the URL of
-a running server.`,
+A reference is draft, latest, a sealed version, rev: and a git revision, a
+folder, a file, or the URL of a running server. --why says what is known about a
+kind of fact; [[waiver]] in faithful.toml accepts a break, for a while.`,
 	examples: [2]string{"faithful compare", "faithful compare 1.0.0 draft --as json"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := flags.String("as", "text", "`KIND` of output: text, json, markdown or junit")
 		access := accessOptions(flags)
+		why := flags.String("why", "", "say what is known about a kind of `FACT`, such as field-gone, and compare nothing")
 		return func(w *World, args []string) (int, error) {
+			if *why != "" {
+				return fine, explainFact(w, *why)
+			}
 			if !slices.Contains([]string{"text", "json", "markdown", "junit"}, *kind) {
 				return trouble, usage("--as is text, json, markdown or junit, not %q", *kind)
 			}
@@ -67,6 +73,26 @@ a running server.`,
 			return status, printComparison(w, *kind, c, others)
 		}
 	},
+}
+
+// explainFact prints what is known about a kind of fact.
+func explainFact(w *World, name string) error {
+	for _, k := range compare.Whys() {
+		if string(k.Fact) != name {
+			continue
+		}
+		buffered(w, func(p *report.Printer) {
+			p.Line("%s", p.In(report.Bold, name))
+			p.Paragraph("  payloads  ", k.Wire)
+			p.Paragraph("  code      ", k.Code)
+			p.Line("%s", p.In(report.Faint, "What a change really does hangs on its values: faithful compare says it, with a witness."))
+		})
+		return nil
+	}
+	if near := source.Nearest(name, compare.Kinds()); near != "" {
+		return fmt.Errorf("there is no kind of fact %s; did you mean %s?", name, near)
+	}
+	return fmt.Errorf("there is no kind of fact %s; there are: %s", name, strings.Join(compare.Kinds(), ", "))
 }
 
 // beyond is what breaks for users of an older version than the last.

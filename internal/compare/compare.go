@@ -7,6 +7,7 @@
 //	bounds.go  values that one side allows and the other refuses
 //	http.go    methods, paths, streams and credentials
 //	prove.go   breaks → witnesses, by the reference reader
+//	why.go     what is known about each kind of fact
 //	waive.go   breaks that the project accepts
 //	code.go    what facts do to users' programs, by language
 //	types.go   named types and unions: their facts, and what they do

@@ -3,6 +3,8 @@ package compare
 import (
 	"encoding/hex"
 	"fmt"
+	"os"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -558,4 +560,19 @@ func TestTenThousandTypes(t *testing.T) {
 	}
 	t.Logf("comparing 10,000 types with 2,000 facts takes %.2f s (target 0.5), %.1f times as long as parsing both (target 5)", seconds, float64(comparing)/float64(parsing))
 	assert.Less(t, seconds, 5.0)
+}
+
+// TestEveryFactIsExplained holds what is known about kinds of facts against the
+// kinds that there are: those that judging and differing name.
+func TestEveryFactIsExplained(t *testing.T) {
+	known := Kinds()
+	assert.Equal(t, len(known), len(slices.Compact(slices.Clone(known))), "each once")
+	for _, file := range []string{"compare.go", "marks.go", "types.go"} {
+		text, err := os.ReadFile(file)
+		require.NoError(t, err)
+		for _, m := range regexp.MustCompile(`(?m)^\t[A-Z][A-Za-z]+ +Kind = "([a-z-]+)"`).FindAllStringSubmatch(string(text), -1) {
+			assert.Contains(t, known, m[1])
+		}
+	}
+	assert.Greater(t, len(known), 60)
 }

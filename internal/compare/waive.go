@@ -1,27 +1,11 @@
 package compare
 
-import "slices"
-
 // Waiver is a break that the project accepts.
 type Waiver struct {
 	Fact   Kind
 	Where  string // full name of the element, as the fact has it
 	Reason string
 	Until  string // the last day on which it holds, as 2027-03-01; "" for ever
-}
-
-// Kinds lists all kinds of facts, by name.
-func Kinds() []string {
-	list := []string{}
-	for _, k := range []Kind{ModuleAdded, ModuleGone, MessageAdded, MessageGone, MessageRenamed, ErrorAdded, ErrorGone, ErrorRenamed, ErrorStatus, EnumAdded, EnumGone, EnumRenamed,
-		TypeAdded, TypeGone, TypeRenamed, TypeChanged, TypeBounds, UnionAdded, UnionGone, UnionRenamed, AlternativeAdded, AlternativeGone, AlternativeRenamed, AlternativeRenumbered, AlternativeType, AlternativeJSON,
-		ConstAdded, ConstGone, ConstChanged, ServiceAdded, ServiceGone, FieldAdded, FieldGone, FieldRenamed, FieldRenumbered, FieldType, FieldPresence, FieldDefault, FieldBounds, FieldJSON, FieldPlace,
-		SecretOn, SecretOff, StoredOn, StoredOff, MemberAdded, MemberGone, MemberRenamed, MemberRenumbered, MemberJSON, CallAdded, CallGone, CallRequest, CallAnswer, CallSafe, CallUnsafe, IdempotentOn, IdempotentOf,
-		CallHTTP, CallStream, CallNeeds, FailsAdded, FailsGone, CredentialAdded, CredentialGone, CredentialChanged, ExampleAdded, ExampleGone, ExampleChanged, Retired, Freed, Deprecated, Undeprecated, Documentation} {
-		list = append(list, string(k))
-	}
-	slices.Sort(list)
-	return list
 }
 
 // Waive marks the breaks that waivers accept on a day, such as 2026-11-28. A

@@ -174,6 +174,16 @@ func (p *Printer) effects(group []*compare.Effect) {
 }
 
 // text writes a paragraph, broken at blanks where it gets too wide.
+// Paragraph writes text behind a label, wrapped below itself.
+func (p *Printer) Paragraph(label, text string) {
+	for i, line := range wrap(text, 96-len(label)) {
+		if i > 0 {
+			label = strings.Repeat(" ", len(label))
+		}
+		p.Line("%s%s", label, strings.TrimSpace(line))
+	}
+}
+
 func (p *Printer) text(indent, s string) {
 	line := indent
 	for i, word := range strings.Fields(s) {
