@@ -18,7 +18,7 @@ import (
 // the smallest message must do. The reference reader decides; nil says that no
 // witness was found.
 func (w *walker) prove(at *node, vary *schema.Field, absent bool) *Witness {
-	return w.proveBy(at, w.variations(at, vary, absent))
+	return w.proveBy(at, w.variations(at, vary, absent), 3) // simple values come first
 }
 
 // proveLimits is prove for bounds: values around limits are tried first.
@@ -29,7 +29,7 @@ func (w *walker) proveLimits(at *node, vary *schema.Field) *Witness {
 		local.Fields[vary.Number] = v
 		list = append(list, local)
 	}
-	if witness := w.proveBy(at, list); witness != nil {
+	if witness := w.proveBy(at, list, len(list)); witness != nil {
 		return witness
 	}
 	return w.prove(at, vary, false)
@@ -51,7 +51,9 @@ func (w *walker) counterpart(at *node, field *schema.Field) *schema.Field {
 	return &schema.Field{}
 }
 
-func (w *walker) proveBy(at *node, variations []*value.Message) *Witness {
+// proveBy takes the smallest of those that prove it; of those that prove it in both
+// forms, as soon as there are enough.
+func (w *walker) proveBy(at *node, variations []*value.Message, enough int) *Witness {
 	other := *w
 	other.form = map[string]string{"binary": "json", "json": "binary"}[w.form]
 	type candidate struct {
@@ -59,6 +61,7 @@ func (w *walker) proveBy(at *node, variations []*value.Message) *Witness {
 		size  int
 	}
 	// What is wrong with the node's own message shows without all that leads to it.
+	inBoth := 0
 	var list []candidate
 	for _, local := range variations {
 		if len(value.Validate(local)) > 0 {
@@ -68,10 +71,15 @@ func (w *walker) proveBy(at *node, variations []*value.Message) *Witness {
 		if outcome == nil {
 			continue
 		}
-		if alsoThere, _ := other.outcome(at.r, local); alsoThere == nil {
+		alsoThere, _ := other.outcome(at.r, local)
+		if alsoThere == nil {
 			size += 1 << 20
+		} else {
+			inBoth++
 		}
-		list = append(list, candidate{local, size})
+		if list = append(list, candidate{local, size}); inBoth == enough {
+			break
+		}
 	}
 	slices.SortStableFunc(list, func(a, b candidate) int { return a.size - b.size })
 	steps := at.steps()
