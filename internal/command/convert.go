@@ -19,17 +19,19 @@ import (
 
 var toCBORCommand = &command{
 	name:     "to-cbor",
-	synopsis: "NAME [FILE] [-d JSON] [--hex] [--of REF]",
+	synopsis: "NAME [FILE] [-d JSON] [--hex] [--check] [--of REF]",
 	short:    "turns payloads of a message from JSON into CBOR",
 	long: `Reads one JSON payload of a message or error, or a sequence of them, from FILE,
 from -d, or from standard input, and writes CBOR: for a sequence a sequence (RFC
-8742). What is not listed is kept; bounds are not checked. A sequence is read
-while it comes, in memory that does not grow with it.`,
+8742). What is not listed is kept. Bounds are not checked, unless --check asks for
+what a server says to a request. A sequence is read while it comes, in memory that
+does not grow with it.`,
 	examples: [2]string{"faithful to-cbor Booking booking.json > booking.cbor", "faithful to-cbor BookingRequest --hex -d '{\"id\": \"6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f\"}'"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		ref := referenceFlags(flags)
 		data := flags.String("d", "", "the payload itself: `JSON`")
 		asHex := flags.Bool("hex", false, "write hexadecimal digits, a line a payload")
+		check := flags.Bool("check", false, "of one payload: say what breaks its bounds, too")
 		return func(w *World, args []string) (int, error) {
 			if len(args) == 0 || len(args) > 2 {
 				return trouble, usage("the NAME of a message or error, and perhaps a FILE")
@@ -50,6 +52,9 @@ while it comes, in memory that does not grow with it.`,
 				return trouble, err
 			}
 			defer in.Close()
+			if *check {
+				return checkedPayload(w, thing.Thing.(*schema.Message), in, value.DecodeJSON)
+			}
 			message := thing.Thing.(*schema.Message)
 			c := value.Conversion{Message: message, ToCBOR: true}
 			said := 0
@@ -75,19 +80,21 @@ while it comes, in memory that does not grow with it.`,
 
 var fromCBORCommand = &command{
 	name:     "from-cbor",
-	synopsis: "[NAME] [FILE] [-d HEX] [--hex] [--bytes] [--lines] [--whole] [--of REF]",
+	synopsis: "[NAME] [FILE] [-d HEX] [--hex] [--bytes] [--check] [--lines] [--whole] [--of REF]",
 	short:    "turns payloads from CBOR into JSON, or shows them byte by byte",
 	long: `Reads one CBOR payload of a message or error, or a sequence of them, from FILE,
 from -d (as hexadecimal digits), or from standard input. One is written as JSON
 laid out for reading, a sequence one a line. With --bytes each range of bytes is
 shown with what it means. Without NAME it says which messages the bytes fit.
-What is not listed is kept and shown as such; bounds are not checked.`,
+What is not listed is kept and shown as such. Bounds are not checked, unless
+--check asks for what a server says to a request.`,
 	examples: [2]string{"faithful from-cbor Booking booking.cbor --bytes", "faithful from-cbor -d 'a1 01 05'"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		ref := referenceFlags(flags)
 		data := flags.String("d", "", "the payload itself: `HEX`, blanks allowed")
 		isHex := flags.Bool("hex", false, "what is read are hexadecimal digits")
 		dump := flags.Bool("bytes", false, "show each range of bytes with what it means")
+		check := flags.Bool("check", false, "of one payload: say what breaks its bounds, too")
 		lines := flags.Bool("lines", false, "write one line even where there is one payload only")
 		whole := flags.Bool("whole", false, "with --bytes: show long lists, long values and long sequences whole")
 		return func(w *World, args []string) (int, error) {
@@ -119,12 +126,47 @@ What is not listed is kept and shown as such; bounds are not checked.`,
 			switch {
 			case message == nil:
 				return offerFits(w, defs, in, args)
+			case *check:
+				return checkedPayload(w, message, in, value.DecodeCBOR)
 			case *dump:
 				return dumpSequence(w, message, in, *whole)
 			}
 			return converted(w, value.Conversion{Message: message}, in, jsonLines(w.Out, *lines))
 		}
 	},
+}
+
+// checkedPayload reads one payload as a server reads a request, and prints it as
+// JSON.
+func checkedPayload(w *World, message *schema.Message, in io.Reader, decode func(*schema.Message, []byte, int) (*value.Message, error)) (int, error) {
+	data, err := io.ReadAll(io.LimitReader(in, value.MaxElement))
+	if err != nil {
+		return trouble, err
+	}
+	p := report.New(w.Out, w.Colour)
+	m, err := decode(message, data, 0)
+	var wrong *value.Error
+	if errors.As(err, &wrong) {
+		p.Line("%s this is no payload of %s.", p.In(report.Red, "refused"), message.FullName())
+		printPayloadError(p, wrong)
+		return found, nil
+	}
+	text, err := value.EncodeJSON(m)
+	if err != nil {
+		return trouble, err
+	}
+	p.Line("%s", indented(text))
+	violations := value.Validate(m)
+	if len(violations) == 0 {
+		return fine, nil
+	}
+	p.Line("%s in a request, by its bounds:", p.In(report.Red, "refused"))
+	var rows [][]string
+	for _, v := range violations {
+		rows = append(rows, []string{p.In(report.Bold, v.Pointer), v.Detail})
+	}
+	p.Table("  ", rows)
+	return found, nil
 }
 
 // nearestField suggests a field that may have been meant.

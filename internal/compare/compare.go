@@ -145,6 +145,7 @@ type Effect struct {
 // Witness proves a break.
 type Witness struct {
 	Message string   // full name of the message that is written
+	ReadAs  string   // full name of the message that it is read as; "" where it is no payload
 	JSON    string   // the payload as JSON, compact
 	Binary  []byte   // the payload as CBOR
 	Form    string   // which of the two was read

@@ -197,7 +197,7 @@ func (w *walker) try(reader *schema.Message, m *value.Message) *Witness {
 	if says == nil {
 		return nil
 	}
-	witness := &Witness{Message: m.Type.FullName(), Form: w.form, Writer: w.writer(), Reader: w.reader(), Outcome: says()}
+	witness := &Witness{Message: m.Type.FullName(), ReadAs: reader.FullName(), Form: w.form, Writer: w.writer(), Reader: w.reader(), Outcome: says()}
 	// Both forms are shown, whichever was read; a value that only one form can
 	// hold has no other.
 	toCBOR, toJSON := w.writers()

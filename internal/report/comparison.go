@@ -49,6 +49,7 @@ var verdictStyle = map[compare.Verdict]Style{compare.Breaks: Red, compare.Shifts
 // BeyondLast writes what breaks for the users of an older version, beside what
 // the comparison with the last one says.
 func (p *Printer) BeyondLast(c Comparison, facts []*compare.Fact) {
+	p.refs = [2]string{c.Old, c.New}
 	p.Line("")
 	p.Line("%s %s more", p.In(Bold, c.Old+" → "+c.New+":"), map[bool]string{true: "1 fact breaks", false: fmt.Sprintf("%d facts break", len(facts))}[len(facts) == 1])
 	for _, f := range facts {
@@ -59,6 +60,7 @@ func (p *Printer) BeyondLast(c Comparison, facts []*compare.Fact) {
 
 // Comparison writes a comparison: a summary, then the facts, worst first.
 func (p *Printer) Comparison(c Comparison) {
+	p.refs = [2]string{c.Old, c.New}
 	p.Line("%s %s", p.In(Bold, c.Old+" → "+c.New+":"), c.Summary())
 	if c.Needs != "" && len(c.Facts) > 0 {
 		why := "."
@@ -168,12 +170,11 @@ func (p *Printer) effects(group []*compare.Effect) {
 		case !shown[w.JSON]:
 			// A payload that proves one form need not prove the other.
 			shown[w.JSON] = true
-			p.witness(w)
+			p.witness(w, p.refs[map[bool]int{true: 1}[e.NewReads]])
 		}
 	}
 }
 
-// text writes a paragraph, broken at blanks where it gets too wide.
 // Paragraph writes text behind a label, wrapped below itself.
 func (p *Printer) Paragraph(label, text string) {
 	for i, line := range wrap(text, 96-len(label)) {
@@ -184,6 +185,7 @@ func (p *Printer) Paragraph(label, text string) {
 	}
 }
 
+// text writes a paragraph, broken at blanks where it gets too wide.
 func (p *Printer) text(indent, s string) {
 	line := indent
 	for i, word := range strings.Fields(s) {
@@ -198,7 +200,9 @@ func (p *Printer) text(indent, s string) {
 	p.Line("%s", line)
 }
 
-func (p *Printer) witness(w *compare.Witness) {
+// witness writes a payload that proves a break, with the command that reads it as
+// the reader does, whose definitions are ref.
+func (p *Printer) witness(w *compare.Witness, ref string) {
 	if w.JSON == "" {
 		p.Line("      %s %s", w.Reader, p.In(Bold, w.Outcome))
 		return
@@ -215,6 +219,15 @@ func (p *Printer) witness(w *compare.Witness) {
 		p.Line("        %s", p.In(Faint, hexLine(w.Binary)))
 	}
 	p.Line("      %s %s", w.Reader, p.In(Bold, w.Outcome))
+	const short = 120 // characters of a payload that somebody may copy
+	digits := hex.EncodeToString(w.Binary)
+	switch {
+	case ref == "" || w.ReadAs == "":
+	case w.Form == "binary" && len(digits) <= short:
+		p.Line("      %s faithful from-cbor %s --of %s --check -d %s", p.In(Faint, "try it:"), w.ReadAs, ref, digits)
+	case w.Form == "json" && len(w.JSON) <= short && !strings.Contains(w.JSON, "'"):
+		p.Line("      %s faithful to-cbor %s --of %s --check --hex -d '%s'", p.In(Faint, "try it:"), w.ReadAs, ref, w.JSON)
+	}
 }
 
 // hexLine writes bytes for people, the first of them.

@@ -35,7 +35,7 @@ func ComparisonMarkdown(c Comparison) string {
 		if f.Verdict() == compare.Holds {
 			continue
 		}
-		fmt.Fprintf(&b, "\n<details>\n<summary>%s: <code>%s</code></summary>\n\n```text\n%s```\n\n</details>\n", f.Verdict(), f.Where, factText(f))
+		fmt.Fprintf(&b, "\n<details>\n<summary>%s: <code>%s</code></summary>\n\n```text\n%s```\n\n</details>\n", f.Verdict(), f.Where, factText(c, f))
 	}
 	return b.String()
 }
@@ -50,9 +50,11 @@ func cell(s string) string {
 }
 
 // factText is all that is said of a fact, without colour.
-func factText(f *compare.Fact) string {
+func factText(c Comparison, f *compare.Fact) string {
 	var b bytes.Buffer
-	New(&b, false).fact(f)
+	p := New(&b, false)
+	p.refs = [2]string{c.Old, c.New}
+	p.fact(f)
 	return strings.ReplaceAll(b.String(), "```", "'''")
 }
 
@@ -97,7 +99,7 @@ func ComparisonJUnit(c Comparison) ([]byte, error) {
 			one.Skipped = &junitDetail{Message: "waived: " + f.Waiver.Reason}
 			suite.Skipped++
 		case f.Verdict() == compare.Breaks:
-			one.Failure = &junitDetail{Message: change(f), Text: factText(f)}
+			one.Failure = &junitDetail{Message: change(f), Text: factText(c, f)}
 		}
 		suite.Cases = append(suite.Cases, one)
 	}

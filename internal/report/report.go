@@ -15,6 +15,7 @@ import (
 type Printer struct {
 	w      io.Writer
 	colour bool
+	refs   [2]string // what is compared, while that is printed
 }
 
 // New returns a printer to w.

@@ -113,7 +113,7 @@ holds  field-added  m.A.z  #3 z text?
 `, printed(false, func(p *Printer) { p.Comparison(comparison()) }))
 	text, err := json.Marshal(ComparisonJSON(comparison()))
 	require.NoError(t, err)
-	for _, part := range []string{`"verdict":"breaks"`, `"needs":"2.0.0"`, `"counts":{"breaks":1,"holds":1,"shifts":1}`, `"binary":"a10102"`, `"code":["_ = m.X"]`, `"direction":"new-reads-old"`, `"effects":[]`} {
+	for _, part := range []string{`"verdict":"breaks"`, `"needs":"2.0.0"`, `"counts":{"breaks":1,"holds":1,"shifts":1,"waived":0}`, `"binary":"a10102"`, `"code":["_ = m.X"]`, `"direction":"new-reads-old"`, `"effects":[]`} {
 		assert.Contains(t, string(text), part)
 	}
 	empty := Comparison{Old: "a", New: "b", Needs: "1.0.1", Report: &compare.Report{}}
