@@ -166,11 +166,7 @@ func (h *history) one(w *World, kind, version string, changelog bool) (int, erro
 		})
 		return fine, nil
 	}
-	message := fmt.Sprintf("there is no version %s; the sealed versions are: %s", version, strings.Join(h.ledger.Names(), ", "))
-	if near := source.Nearest(version, h.ledger.Names()); near != "" {
-		message = fmt.Sprintf("there is no version %s; did you mean %s?", version, near)
-	}
-	return trouble, fmt.Errorf("%s", message)
+	return trouble, h.ledger.Missing(version)
 }
 
 // changelog prints versions as Markdown, newest first.

@@ -1,9 +1,7 @@
 package project
 
 import (
-	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -67,11 +65,8 @@ func Load(dir, ref string) (*schema.Definitions, []source.Finding, error) {
 	if ref != "latest" {
 		entry = ledger.Find(ref)
 	}
-	switch {
-	case entry == nil && len(ledger.Entries) == 0:
-		return nil, nil, fmt.Errorf("no version is sealed yet; seal the first with: faithful seal")
-	case entry == nil:
-		return nil, nil, fmt.Errorf("there is no version %s; the sealed versions are: %s", ref, strings.Join(ledger.Names(), ", "))
+	if entry == nil {
+		return nil, nil, ledger.Missing(ref)
 	}
 	return Sealed(ledger, entry)
 }
@@ -87,8 +82,11 @@ func VersionOf(dir, ref string) (string, error) {
 		return "", err
 	}
 	ledger, err := versions.Open(p.Dir)
-	if err != nil || ledger.Latest() == nil {
-		return "", cmp.Or(err, errors.New("no version is sealed yet"))
+	if err != nil {
+		return "", err
+	}
+	if ledger.Latest() == nil {
+		return "", ledger.Missing(ref)
 	}
 	return ledger.Latest().Version, nil
 }

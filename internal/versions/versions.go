@@ -110,6 +110,27 @@ func (l *Ledger) Find(version string) *Entry {
 	return nil
 }
 
+// Missing says that a version is not sealed here, and which near it are.
+func (l *Ledger) Missing(version string) error {
+	const few = 4
+	names := l.Names()
+	switch wanted, ok := parse(version); {
+	case len(names) == 0:
+		return errors.New("no version is sealed yet; seal the first with: faithful seal")
+	case ok && len(names) > few:
+		// Versions only grow: those around its place are the nearest.
+		place, _ := slices.BinarySearchFunc(names, wanted, func(name string, wanted numbers) int {
+			n, _ := parse(name)
+			return compareNumbers(n, wanted)
+		})
+		first := max(0, min(place-few/2, len(names)-few))
+		return fmt.Errorf("there is no version %s; the nearest of %d sealed ones are: %s", version, len(names), strings.Join(names[first:first+few], ", "))
+	case len(names) > few:
+		return fmt.Errorf("there is no version %s; the last sealed ones are: %s", version, strings.Join(names[len(names)-few:], ", "))
+	}
+	return fmt.Errorf("there is no version %s; the sealed versions are: %s", version, strings.Join(names, ", "))
+}
+
 // Names lists the sealed versions, oldest first.
 func (l *Ledger) Names() []string {
 	var names []string

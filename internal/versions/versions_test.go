@@ -1,6 +1,7 @@
 package versions
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
 	"testing"
@@ -87,4 +88,23 @@ func TestLedger(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(dir, Folder, "1.1.0", "c.faithful"), nil, 0o666))
 	_, err = ledger.Read(ledger.Find("1.1.0"))
 	assert.ErrorContains(t, err, "are not those that were sealed", "a file that was added")
+}
+
+func TestMissing(t *testing.T) {
+	ledger := &Ledger{}
+	assert.EqualError(t, ledger.Missing("1.0.0"), "no version is sealed yet; seal the first with: faithful seal")
+	for i := range 20 {
+		ledger.Entries = append(ledger.Entries, Entry{Version: fmt.Sprintf("1.%d.0", i)})
+		if i == 1 {
+			assert.EqualError(t, ledger.Missing("1.0.9"), "there is no version 1.0.9; the sealed versions are: 1.0.0, 1.1.0")
+		}
+	}
+	for version, near := range map[string]string{
+		"1.9.3": "nearest of 20 sealed ones are: 1.8.0, 1.9.0, 1.10.0, 1.11.0",
+		"0.1.0": "nearest of 20 sealed ones are: 1.0.0, 1.1.0, 1.2.0, 1.3.0",
+		"2.0.0": "nearest of 20 sealed ones are: 1.16.0, 1.17.0, 1.18.0, 1.19.0",
+		"1.9":   "last sealed ones are: 1.16.0, 1.17.0, 1.18.0, 1.19.0",
+	} {
+		assert.EqualError(t, ledger.Missing(version), "there is no version "+version+"; the "+near)
+	}
 }
