@@ -50,7 +50,10 @@ func Audit(dir string, digest func(files []File) (string, error)) (count int, fl
 		}
 		var e Entry
 		if err := json.Unmarshal(line, &e); err != nil {
-			flaw("", "the line can't be read: %v", err)
+			flaw("", "%s", unreadable(line, err))
+			if isConflict(line) {
+				return count, flaws, nil // all that follows is of two ledgers
+			}
 			previous = hash(line)
 			continue
 		}

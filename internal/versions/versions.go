@@ -69,10 +69,10 @@ func Open(dir string) (*Ledger, error) {
 		var e Entry
 		line = bytes.TrimSuffix(line, []byte("\r"))
 		if err := json.Unmarshal(line, &e); err != nil {
-			return nil, fmt.Errorf("%s/%s:%d is damaged: %v", Folder, ledgerName, i+1, err)
+			return nil, fmt.Errorf("%s/%s:%d: %s", Folder, ledgerName, i+1, unreadable(line, err))
 		}
 		if before := l.lastHash(); e.Previous != before {
-			return nil, fmt.Errorf("%s/%s:%d does not follow the line before it: the ledger was changed by hand, or two branches sealed a version each", Folder, ledgerName, i+1)
+			return nil, fmt.Errorf("%s/%s:%d does not follow the line before it: the ledger was changed by hand, or two branches sealed a version each; faithful history --audit says more", Folder, ledgerName, i+1)
 		}
 		l.Entries = append(l.Entries, e)
 		l.lines = append(l.lines, line)
@@ -85,6 +85,21 @@ func (l *Ledger) lastHash() string {
 		return ""
 	}
 	return hash(l.lines[len(l.lines)-1])
+}
+
+// unreadable says what is wrong with a line of the ledger that is no JSON, which
+// most often is what a merge left.
+func unreadable(line []byte, err error) string {
+	if isConflict(line) {
+		return "two branches sealed a version each, and their merge stopped here; " +
+			"take the versions of the branch that is merged, and seal yours after them: " +
+			"git restore --source MERGE_HEAD --staged --worktree versions (in a rebase: --source HEAD), then faithful seal"
+	}
+	return fmt.Sprintf("the line can't be read: %v", err)
+}
+
+func isConflict(line []byte) bool {
+	return bytes.HasPrefix(line, []byte("<<<<<<<"))
 }
 
 func hash(data []byte) string {
