@@ -78,7 +78,6 @@ func (h *history) load(e *versions.Entry) (*schema.Definitions, error) {
 	if source.Errors(findings) > 0 {
 		return nil, fmt.Errorf("version %s can no longer be read: %s", e.Version, findings[0].Message)
 	}
-	h.loaded = map[string]*schema.Definitions{e.Version: defs} // the next one wants this one
 	return defs, nil
 }
 
@@ -100,6 +99,7 @@ func (h *history) step(i int) (c report.Comparison, err error) {
 	if err != nil {
 		return c, err
 	}
+	h.loaded = map[string]*schema.Definitions{before.Version: old, e.Version: new} // a step beside this one wants one of them
 	c.Report = compare.Compare(old, new, promiseOf(h.p))
 	return c, nil
 }

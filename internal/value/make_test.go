@@ -117,3 +117,24 @@ func TestContradictionsAreSaid(t *testing.T) {
 		assert.Contains(t, err.Error(), "no value of a.M could be made")
 	}
 }
+
+// TestMinimalOfUnionsInCircles makes the smallest values of unions whose every
+// alternative may lead back to them.
+func TestMinimalOfUnionsInCircles(t *testing.T) {
+	defs := loaded(t, `module skerry.circles
+union Leg { #1 sailed Sailed #2 walked Walked #3 several [Leg] }
+message Sailed { #1 before Leg }
+message Walked { #1 on Leg #2 way Way }
+union Way { #1 leg Leg #2 lane Lane }
+message Lane { #1 ways [Way] where count 1..3 }
+message Trip { #1 leg Leg #2 way Way #3 ways {text: Way} where count 2..4 }
+`)
+	smallest := map[string]*Message{}
+	for _, m := range defs.Modules[0].Messages {
+		smallest[m.Name] = MinimalMessage(m)
+		assert.Empty(t, Validate(smallest[m.Name]), m.Name)
+	}
+	trip := smallest["Trip"]
+	assert.Equal(t, &Union{Number: 3, Value: List{}}, trip.Fields[1])
+	assert.Equal(t, &Union{Number: 1, Value: trip.Fields[1]}, trip.Fields[2])
+}

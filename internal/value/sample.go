@@ -209,15 +209,56 @@ func plainMinimal(t *schema.Type) Value {
 	return nil
 }
 
-// minimalUnion takes the first alternative that has a value without going
-// round in circles.
+// minimalUnion takes the first alternative that never leads back to the union,
+// else the one whose values nest least: each step then leads to less.
 func minimalUnion(u *schema.Union) Value {
-	for _, a := range u.Alternatives {
-		if !a.Type.Holds(u) {
-			return &Union{Number: a.Number, Value: Minimal(a.Type)}
-		}
+	chosen := slices.IndexFunc(u.Alternatives, func(a *schema.Alternative) bool { return !a.Type.Holds(u) })
+	nests := nesting{}
+	for depth := 0; chosen < 0; depth++ { // every checked type has a value
+		chosen = slices.IndexFunc(u.Alternatives, func(a *schema.Alternative) bool { return nests.within(a.Type, nil, depth) })
 	}
-	return &Union{Number: u.Alternatives[0].Number, Value: Minimal(u.Alternatives[0].Type)}
+	a := u.Alternatives[chosen]
+	return &Union{Number: a.Number, Value: Minimal(a.Type)}
+}
+
+// nesting remembers which messages and unions have a value in which so many of
+// them stand in each other at most.
+type nesting map[nested]bool
+
+type nested struct {
+	thing any // *schema.Message or *schema.Union
+	depth int
+}
+
+func (n nesting) within(t *schema.Type, own *schema.Bounds, depth int) bool {
+	switch t.Kind {
+	case schema.KindList, schema.KindMap:
+		low, _ := limits(boundsOf(t, own), func(b *schema.Bounds) *schema.Limits { return b.Count })
+		return low == 0 || n.within(t.Elem, nil, depth)
+	case schema.KindMessage:
+		return n.remember(nested{t.Message, depth}, func() bool {
+			return !slices.ContainsFunc(t.Message.Fields, func(f *schema.Field) bool {
+				return f.Presence == schema.Required && !n.within(f.Type, f.Bounds, depth-1)
+			})
+		})
+	case schema.KindUnion:
+		return n.remember(nested{t.Union, depth}, func() bool {
+			return slices.ContainsFunc(t.Union.Alternatives, func(a *schema.Alternative) bool { return n.within(a.Type, nil, depth-1) })
+		})
+	}
+	return true
+}
+
+func (n nesting) remember(key nested, find func() bool) bool {
+	if key.depth <= 0 {
+		return false
+	}
+	result, known := n[key]
+	if !known {
+		result = find()
+		n[key] = result
+	}
+	return result
 }
 
 // MinimalMessage is Minimal for a message.

@@ -8,7 +8,10 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"runtime"
+	"slices"
 	"strings"
+	"sync"
 )
 
 // NotesFolder holds notes of versions that people write and edit, a Markdown file
@@ -27,7 +30,7 @@ type Flaw struct {
 // before it, that the files of each version are those that were sealed, and that
 // nothing lies there which no line knows of. It returns how many versions there
 // are and every flaw. digest computes what the definitions in some files are
-// identified by; it may be nil.
+// identified by, of several versions at the same time; it may be nil.
 func Audit(dir string, digest func(files []File) (string, error)) (count int, flaws []Flaw, err error) {
 	l := &Ledger{dir: filepath.Join(dir, Folder)}
 	text, err := os.ReadFile(filepath.Join(l.dir, ledgerName))
@@ -40,6 +43,8 @@ func Audit(dir string, digest func(files []File) (string, error)) (count int, fl
 	known := map[string]bool{}
 	previous := ""
 	var before numbers
+	var sealed []*sealedFiles
+	torn := false
 	for i, line := range bytes.Split(bytes.TrimSuffix(text, []byte("\n")), []byte("\n")) {
 		if len(text) == 0 {
 			break
@@ -51,8 +56,8 @@ func Audit(dir string, digest func(files []File) (string, error)) (count int, fl
 		var e Entry
 		if err := json.Unmarshal(line, &e); err != nil {
 			flaw("", "%s", unreadable(line, err))
-			if isConflict(line) {
-				return count, flaws, nil // all that follows is of two ledgers
+			if torn = isConflict(line); torn {
+				break // all that follows is of two ledgers
 			}
 			previous = hash(line)
 			continue
@@ -74,22 +79,62 @@ func Audit(dir string, digest func(files []File) (string, error)) (count int, fl
 			flaw(e.Version, "the version is lower than the one before it")
 		}
 		known[e.Version], before = true, n
-		files, err := l.Read(&e)
-		if err != nil {
-			flaw(e.Version, "%v", err)
-			continue
-		}
-		if digest == nil {
-			continue
-		}
-		if d, err := digest(files); err != nil {
-			flaw(e.Version, "its definitions can't be read: %v", err)
-		} else if d != e.Digest {
-			flaw(e.Version, "the ledger says that its digest is %s, and it is %s", e.Digest, d)
-		}
+		sealed = append(sealed, &sealedFiles{line: i + 1, entry: e})
+	}
+	flaws = append(flaws, l.auditFiles(sealed, digest)...)
+	slices.SortStableFunc(flaws, func(a, b Flaw) int { return a.Line - b.Line })
+	if torn {
+		return count, flaws, nil
 	}
 	more, err := l.unknown(known)
 	return count, append(flaws, more...), err
+}
+
+// sealedFiles are the files of a line of the ledger, and what is wrong with them.
+type sealedFiles struct {
+	line  int
+	entry Entry
+	flaw  string
+}
+
+// auditFiles reads the files of versions again, of several at a time.
+func (l *Ledger) auditFiles(sealed []*sealedFiles, digest func([]File) (string, error)) (flaws []Flaw) {
+	var group sync.WaitGroup
+	next := make(chan *sealedFiles)
+	for range runtime.GOMAXPROCS(0) {
+		group.Go(func() {
+			for s := range next {
+				s.flaw = l.auditVersion(&s.entry, digest)
+			}
+		})
+	}
+	for _, s := range sealed {
+		next <- s
+	}
+	close(next)
+	group.Wait()
+	for _, s := range sealed {
+		if s.flaw != "" {
+			flaws = append(flaws, Flaw{s.line, s.entry.Version, s.flaw})
+		}
+	}
+	return flaws
+}
+
+func (l *Ledger) auditVersion(e *Entry, digest func([]File) (string, error)) (flaw string) {
+	files, err := l.Read(e)
+	if err != nil {
+		return err.Error()
+	}
+	if digest == nil {
+		return ""
+	}
+	if d, err := digest(files); err != nil {
+		return fmt.Sprintf("its definitions can't be read: %v", err)
+	} else if d != e.Digest {
+		return fmt.Sprintf("the ledger says that its digest is %s, and it is %s", e.Digest, d)
+	}
+	return ""
 }
 
 func compareNumbers(a, b numbers) int {
