@@ -310,7 +310,7 @@ func printBody(p *report.Printer, body []byte) {
 	}
 	p.Line("")
 	p.Line("%s", p.In(report.Faint, "what came:"))
-	if strings.ContainsFunc(string(body), func(r rune) bool { return r == 0xfffd || r < ' ' && r != '\n' && r != '\t' && r != '\r' || r == 0x7f }) {
+	if strings.ContainsFunc(string(body), func(r rune) bool { return r == 0xfffd || r < ' ' && r != '\n' && r != '\t' && r != '\r' || r >= 0x7f && r < 0xa0 }) {
 		for len(body) > 0 {
 			n := min(32, len(body))
 			p.Line("  % x", body[:n])
