@@ -15,6 +15,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/remote"
@@ -278,7 +279,7 @@ func (c *calling) answered(k *remote.Caller, call *schema.Call, a *remote.Answer
 		if err != nil {
 			return c.refusedAnswer(call, k.Seen().Body, err)
 		}
-		fmt.Fprintf(c.w.Out, "%s\n", indented(text))
+		fmt.Fprintf(c.w.Out, "%s\n", indented(visible(text)))
 	}
 	return fine
 }
@@ -310,7 +311,9 @@ func printBody(p *report.Printer, body []byte) {
 	}
 	p.Line("")
 	p.Line("%s", p.In(report.Faint, "what came:"))
-	if strings.ContainsFunc(string(body), func(r rune) bool { return r == 0xfffd || r < ' ' && r != '\n' && r != '\t' && r != '\r' || r >= 0x7f && r < 0xa0 }) {
+	if strings.ContainsFunc(string(body), func(r rune) bool {
+		return r == 0xfffd || r < ' ' && r != '\n' && r != '\t' && r != '\r' || isControl(r)
+	}) {
 		for len(body) > 0 {
 			n := min(32, len(body))
 			p.Line("  % x", body[:n])
@@ -333,9 +336,29 @@ func (c *calling) element(call *schema.Call, a *remote.Answer) int {
 	if err != nil {
 		return c.refusedAnswer(call, nil, err)
 	}
-	fmt.Fprintf(c.w.Out, "%s\n", text)
+	fmt.Fprintf(c.w.Out, "%s\n", visible(text))
 	return fine
 }
+
+// visible escapes what a terminal would obey in the texts of a payload: the same
+// JSON. What JSON itself escapes is escaped already.
+func visible(text []byte) []byte {
+	if !bytes.ContainsFunc(text, isControl) {
+		return text
+	}
+	var b []byte
+	for _, r := range string(text) {
+		if isControl(r) {
+			b = fmt.Appendf(b, `\u%04x`, r)
+		} else {
+			b = utf8.AppendRune(b, r)
+		}
+	}
+	return b
+}
+
+// isControl tells DEL and the control characters of C1 (ISO/IEC 6429).
+func isControl(r rune) bool { return r >= 0x7f && r < 0xa0 }
 
 // summary says in a line what came back: it is no part of the answer, so it goes
 // to standard error.
@@ -396,7 +419,7 @@ func (c *calling) failed(k *remote.Caller, call *schema.Call, err error) (int, e
 		c.summary(k)
 		p.Line("%s, an error that %s declares:", p.In(report.Red, declared.Problem.Name()), call.Name)
 		if text, err := value.EncodeJSON(declared.Message); err == nil {
-			p.Line("  %s", strings.ReplaceAll(string(indented(text)), "\n", "\n  "))
+			p.Line("  %s", strings.ReplaceAll(string(indented(visible(text))), "\n", "\n  "))
 		}
 		return found, nil
 	case errors.As(err, &problem):
@@ -488,7 +511,7 @@ func printProblem(p *report.Printer, problem *web.Problem) {
 // printableText takes from a server's words what could move a cursor.
 func printableText(s string) string {
 	return strings.Map(func(r rune) rune {
-		if r < ' ' && r != '\n' && r != '\t' || r >= 0x7f && r < 0xa0 {
+		if r < ' ' && r != '\n' && r != '\t' || isControl(r) {
 			return '\ufffd'
 		}
 		return r

@@ -76,6 +76,7 @@ func hostileServer(ts *testscript.TestScript, _ bool, args []string) {
 		"page":     answer("text/html", "<h1>Welcome</h1>\x1b[31m"),
 		"not-json": answer("application/json", "nonsense"),
 		"other":    answer("application/json", `{"sailings": 7}`),
+		"controls": answer("application/json", `{"sailings": [], "next": "\u009b31mred\u007f"}`),
 		"missing":  answer("application/json", `{"sailings": [{"code": "NOR-0715"}]}`),
 		"binary":   answer("application/cbor", "\xa1\x01\x07"),
 		"redirect": func(w http.ResponseWriter, r *http.Request) {
