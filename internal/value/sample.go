@@ -371,7 +371,7 @@ func integerEdges(k schema.Kind) []Value {
 	low, high := k.Range()
 	var list []Value
 	if !k.IsUnsigned() {
-		for _, n := range []int64{0, 1, -1, math.MaxInt8, math.MinInt8, math.MaxUint8, math.MaxInt16, math.MinInt16, math.MaxUint16, 1<<24 + 1, math.MaxInt32, math.MinInt32, math.MaxUint32, 1<<53 - 1, 1<<53 + 1, -(1<<53 + 1), math.MaxInt64, math.MinInt64} {
+		for _, n := range []int64{0, 1, -1, math.MaxInt8, math.MinInt8, math.MaxUint8, math.MaxInt16, math.MinInt16, math.MaxUint16, 1<<24 + 1, math.MaxInt32, math.MinInt32, math.MaxUint32, 1<<53 - 1, 1<<53 + 1, -(1<<53 + 1), math.MaxInt64, math.MinInt64, -(1<<24 + 1)} {
 			if n >= low && n <= int64(high) {
 				list = append(list, n)
 			}
