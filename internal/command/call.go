@@ -279,7 +279,7 @@ func (c *calling) answered(k *remote.Caller, call *schema.Call, a *remote.Answer
 		if err != nil {
 			return c.refusedAnswer(call, k.Seen().Body, err)
 		}
-		fmt.Fprintf(c.w.Out, "%s\n", indented(visible(text)))
+		fmt.Fprintf(c.w.Out, "%s\n", indented(text))
 	}
 	return fine
 }
@@ -300,9 +300,12 @@ func (c *calling) refusedAnswer(call *schema.Call, body []byte, why error) int {
 
 // printBody prints what came, as far as people can read it.
 func printBody(p *report.Printer, body []byte) {
-	const shown = 2000
+	shown := 2000
 	more := ""
 	if len(body) > shown {
+		for shown > 1997 && !utf8.RuneStart(body[shown]) {
+			shown-- // a character is not cut
+		}
 		more = fmt.Sprintf("… and %s more; --raw prints all", report.Plural(len(body)-shown, "byte"))
 		body = body[:shown]
 	}
@@ -311,9 +314,7 @@ func printBody(p *report.Printer, body []byte) {
 	}
 	p.Line("")
 	p.Line("%s", p.In(report.Faint, "what came:"))
-	if strings.ContainsFunc(string(body), func(r rune) bool {
-		return r == 0xfffd || r < ' ' && r != '\n' && r != '\t' && r != '\r' || isControl(r)
-	}) {
+	if strings.ContainsFunc(string(body), func(r rune) bool { return r == 0xfffd || r != '\r' && report.IsControl(r) }) {
 		for len(body) > 0 {
 			n := min(32, len(body))
 			p.Line("  % x", body[:n])
@@ -339,26 +340,6 @@ func (c *calling) element(call *schema.Call, a *remote.Answer) int {
 	fmt.Fprintf(c.w.Out, "%s\n", visible(text))
 	return fine
 }
-
-// visible escapes what a terminal would obey in the texts of a payload: the same
-// JSON. What JSON itself escapes is escaped already.
-func visible(text []byte) []byte {
-	if !bytes.ContainsFunc(text, isControl) {
-		return text
-	}
-	var b []byte
-	for _, r := range string(text) {
-		if isControl(r) {
-			b = fmt.Appendf(b, `\u%04x`, r)
-		} else {
-			b = utf8.AppendRune(b, r)
-		}
-	}
-	return b
-}
-
-// isControl tells DEL and the control characters of C1 (ISO/IEC 6429).
-func isControl(r rune) bool { return r >= 0x7f && r < 0xa0 }
 
 // summary says in a line what came back: it is no part of the answer, so it goes
 // to standard error.
@@ -419,7 +400,7 @@ func (c *calling) failed(k *remote.Caller, call *schema.Call, err error) (int, e
 		c.summary(k)
 		p.Line("%s, an error that %s declares:", p.In(report.Red, declared.Problem.Name()), call.Name)
 		if text, err := value.EncodeJSON(declared.Message); err == nil {
-			p.Line("  %s", strings.ReplaceAll(string(indented(visible(text))), "\n", "\n  "))
+			p.Line("  %s", strings.ReplaceAll(string(indented(text)), "\n", "\n  "))
 		}
 		return found, nil
 	case errors.As(err, &problem):
@@ -427,15 +408,15 @@ func (c *calling) failed(k *remote.Caller, call *schema.Call, err error) (int, e
 		printProblem(p, problem)
 		if problem.Name() == "unauthenticated" {
 			for _, challenge := range k.Seen().Header.Values("Www-Authenticate") {
-				p.Line("  it asks for  %s", printableText(challenge))
+				p.Line("  it asks for  %s", report.Printable(challenge))
 			}
 		}
 		return found, nil
 	case errors.As(err, &bad):
 		c.summary(k)
-		p.Line("%s the answer is none that a server of these definitions gives: %s", p.In(report.Red, "refused"), printableText(bad.Err.Error()))
+		p.Line("%s the answer is none that a server of these definitions gives: %s", p.In(report.Red, "refused"), report.Printable(bad.Err.Error()))
 		if location := k.Seen().Header.Get("Location"); location != "" && bad.Status/100 == 3 {
-			p.Line("  it leads to  %s", printableText(location))
+			p.Line("  it leads to  %s", report.Printable(location))
 			p.Line("  Redirects are not followed, so that credentials go nowhere else.")
 		}
 		if !call.ResponseStream {
@@ -490,7 +471,7 @@ func printProblem(p *report.Printer, problem *web.Problem) {
 	if problem.Detail != "" {
 		title += ": " + problem.Detail
 	}
-	p.Line("%s %s", p.In(report.Red, "problem"), printableText(title))
+	p.Line("%s %s", p.In(report.Red, "problem"), report.Printable(title))
 	var rows [][]string
 	for _, v := range problem.Violations {
 		where := v.Pointer
@@ -500,22 +481,12 @@ func printProblem(p *report.Printer, problem *web.Problem) {
 		if where == "" {
 			where = "(the whole)"
 		}
-		rows = append(rows, []string{p.In(report.Bold, printableText(where)), printableText(v.Detail)})
+		rows = append(rows, []string{p.In(report.Bold, report.Printable(where)), report.Printable(v.Detail)})
 	}
 	p.Table("  ", rows)
 	if problem.Instance != "" {
-		p.Line("  instance  %s", printableText(problem.Instance))
+		p.Line("  instance  %s", report.Printable(problem.Instance))
 	}
-}
-
-// printableText takes from a server's words what could move a cursor.
-func printableText(s string) string {
-	return strings.Map(func(r rune) rune {
-		if r < ' ' && r != '\n' && r != '\t' || isControl(r) {
-			return '\ufffd'
-		}
-		return r
-	}, strings.ToValidUTF8(s, "\ufffd"))
 }
 
 // stream makes a call whose request is a stream.

@@ -245,14 +245,14 @@ func (m *mocking) log(l *remote.Logged) {
 		}
 		p.Line("%s %s %-*s  %s  %s  %s", p.In(report.Faint, l.At.Format("15:04:05")), p.In(style, status), m.width, what, answer, took(l.Took), p.In(report.Faint, l.Method+" "+l.Path))
 		if len(l.Refused) == 0 && l.Problem != "" && l.Detail != "" {
-			p.Line("             %s", printableText(l.Detail))
+			p.Line("             %s", report.Printable(l.Detail))
 		}
 		for _, v := range l.Refused {
 			where := v.Pointer
 			if v.In != "" {
 				where += " in the " + v.In
 			}
-			p.Line("             %s %s", printableText(where), printableText(v.Detail))
+			p.Line("             %s %s", report.Printable(where), report.Printable(v.Detail))
 		}
 	})
 }

@@ -58,7 +58,7 @@ func replayFile(ctx context.Context, w *World, defs *schema.Definitions, path st
 				return trouble, fmt.Errorf("line %d, %s: %w", line, r.Call, (&calling{timeout: options.Timeout}).noAnswer(unreachable))
 			}
 			different++
-			p.Line("%s  line %d  %s: %s", p.In(report.Red, "failed"), line, r.Call, printableText(err.Error()))
+			p.Line("%s  line %d  %s: %s", p.In(report.Red, "failed"), line, r.Call, report.Printable(err.Error()))
 			continue
 		}
 		if len(differences) == 0 {
@@ -69,7 +69,7 @@ func replayFile(ctx context.Context, w *World, defs *schema.Definitions, path st
 		p.Line("%s  line %d  %s", p.In(report.Yellow, "differs"), line, p.In(report.Bold, r.Call))
 		rows := [][]string{{"", p.In(report.Faint, "recorded"), p.In(report.Faint, "now")}}
 		for _, d := range differences {
-			rows = append(rows, []string{d.Path, printableText(clipped(d.Recorded)), printableText(clipped(d.Now))})
+			rows = append(rows, []string{d.Path, report.Printable(clipped(d.Recorded)), report.Printable(clipped(d.Now))})
 		}
 		p.Table("  ", rows)
 	}

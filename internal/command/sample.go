@@ -7,6 +7,7 @@ import (
 	"flag"
 	"fmt"
 	"path/filepath"
+	"unicode/utf8"
 
 	"faithfulcourier/internal/report"
 	"faithfulcourier/internal/requests"
@@ -140,7 +141,24 @@ func indented(compact []byte) []byte {
 	if json.Indent(&b, compact, "", "  ") != nil {
 		return compact
 	}
-	return b.Bytes()
+	return visible(b.Bytes())
+}
+
+// visible escapes what a terminal would obey in the texts of a payload: the same
+// JSON. What JSON itself escapes is escaped already.
+func visible(text []byte) []byte {
+	if !bytes.ContainsFunc(text, report.IsControl) {
+		return text
+	}
+	var b []byte
+	for _, r := range string(text) {
+		if report.IsControl(r) {
+			b = fmt.Appendf(b, `\u%04x`, r)
+		} else {
+			b = utf8.AppendRune(b, r)
+		}
+	}
+	return b
 }
 
 // sampleFolder keeps a folder of requests.

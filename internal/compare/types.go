@@ -227,13 +227,9 @@ func (w *walker) union(field *schema.Field, wu, ru *schema.Union, owner *Fact) {
 		case listed == ar && ar != nil:
 			w.types(field, aw.Type, ar.Type, nil, fact(AlternativeType))
 		case listed != nil:
-			w.emit(f, event{Breaks, fmt.Sprintf("%s writes %s as %s, which %s reads as %s", w.writer(), aw.Name, as, w.reader(), listed.Name), prove})
-		case w.strict():
-			w.emit(f, event{Breaks, fmt.Sprintf("%s may write %s as %s, and %s answers 400: it does not list it", w.writer(), aw.Name, as, w.reader()), prove})
-		case ar != nil:
-			w.emit(f, event{Breaks, fmt.Sprintf("%s writes %s as %s, which %s does not list", w.writer(), aw.Name, as, w.reader()), prove})
-		case w.newReads:
-			w.emit(f, event{verdict: Shifts, sentence: fmt.Sprintf("%s may write %s; %s keeps it as unlisted", w.writer(), aw.Name, w.reader())})
+			w.taken(f, aw.Name, as, listed.Name, prove)
+		default:
+			w.unlisted(f, aw.Name, as, ar != nil, prove)
 		}
 	}
 }

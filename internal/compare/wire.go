@@ -410,19 +410,13 @@ func (w *walker) widens(from, to *schema.Type) bool {
 // enum compares the members of two enums.
 func (w *walker) enum(field *schema.Field, we, re *schema.Enum, owner *Fact) {
 	at := w.at
-	old, new := we, re
-	if !w.newReads {
-		old, new = re, we
-	}
+	old, new := sidesOf(w.newReads, we, re)
 	if w.enums[old] == new {
 		owner = nil
 	}
 	prove := func() *Witness { return w.prove(at, field, false) }
 	for _, p := range pairMembers(old, new) {
-		mw, mr := p.old, p.new
-		if !w.newReads {
-			mw, mr = mr, mw
-		}
+		mw, mr := sidesOf(w.newReads, p.old, p.new)
 		if mw == nil {
 			continue // the writer never writes it
 		}
@@ -448,13 +442,27 @@ func (w *walker) enum(field *schema.Field, we, re *schema.Enum, owner *Fact) {
 		switch {
 		case listed == mr && mr != nil:
 		case listed != nil:
-			w.emit(f, event{Breaks, fmt.Sprintf("%s writes %s as %s, which %s reads as %s", w.writer(), mw.Name, as, w.reader(), listed.Name), prove})
-		case w.strict():
-			w.emit(f, event{Breaks, fmt.Sprintf("%s may write %s as %s, and %s answers 400: it does not list it", w.writer(), mw.Name, as, w.reader()), prove})
-		case mr != nil:
-			w.emit(f, event{Breaks, fmt.Sprintf("%s writes %s as %s, which %s does not list", w.writer(), mw.Name, as, w.reader()), prove})
-		case w.newReads:
-			w.emit(f, event{verdict: Shifts, sentence: fmt.Sprintf("%s may write %s; %s keeps it as unlisted", w.writer(), mw.Name, w.reader())})
+			w.taken(f, mw.Name, as, listed.Name, prove)
+		default:
+			w.unlisted(f, mw.Name, as, mr != nil, prove)
 		}
+	}
+}
+
+// taken is told of a member or an alternative that the reader takes for another.
+func (w *walker) taken(f *Fact, name, as, other string, prove func() *Witness) {
+	w.emit(f, event{Breaks, fmt.Sprintf("%s writes %s as %s, which %s reads as %s", w.writer(), name, as, w.reader(), other), prove})
+}
+
+// unlisted is told of a member or an alternative that the reader does not list as
+// it is written; paired, when it lists it in another way.
+func (w *walker) unlisted(f *Fact, name, as string, paired bool, prove func() *Witness) {
+	switch {
+	case w.strict():
+		w.emit(f, event{Breaks, fmt.Sprintf("%s may write %s as %s, and %s answers 400: it does not list it", w.writer(), name, as, w.reader()), prove})
+	case paired:
+		w.emit(f, event{Breaks, fmt.Sprintf("%s writes %s as %s, which %s does not list", w.writer(), name, as, w.reader()), prove})
+	case w.newReads:
+		w.emit(f, event{verdict: Shifts, sentence: fmt.Sprintf("%s may write %s; %s keeps it as unlisted", w.writer(), name, w.reader())})
 	}
 }

@@ -7,9 +7,9 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
-	"strings"
 
 	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/stubs"
 	"faithfulcourier/internal/stubs/golang/support/web"
 	"faithfulcourier/internal/value"
 )
@@ -193,7 +193,7 @@ func jsonDifferences(list []Difference, path string, before, now json.RawMessage
 		}
 		slices.Sort(names)
 		for _, name := range names {
-			list = jsonDifferences(list, path+"/"+strings.NewReplacer("~", "~0", "/", "~1").Replace(name), a[name], b[name])
+			list = jsonDifferences(list, path+stubs.Pointer(name), a[name], b[name])
 		}
 		return list
 	}

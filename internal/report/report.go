@@ -126,7 +126,7 @@ func (p *Printer) change(before, after string) {
 				p.Line("      %s", p.In(Faint, "…"))
 			}
 			if len(lines) <= 4 || i == 0 || i == len(lines)-1 {
-				p.Line("    %s", p.In(style, sign+" "+printable([]rune(strings.TrimRight(line, "\r")))))
+				p.Line("    %s", p.In(style, sign+" "+Printable(strings.TrimRight(line, "\r"))))
 			}
 		}
 	}
@@ -186,7 +186,7 @@ func (p *Printer) excerpt(place source.Place, style Style, message string) {
 		length += width(r)
 	}
 	gutter := fmt.Sprintf("%5d", start.Line)
-	p.Line("%s %s", p.In(Faint, gutter+" │"), printable(runes))
+	p.Line("%s %s", p.In(Faint, gutter+" │"), Printable(string(runes)))
 	line := before.String() + p.In(style, strings.Repeat("^", max(1, length)))
 	if message != "" {
 		line += " " + p.In(style, message)
@@ -205,13 +205,20 @@ func window(runes []rune, from, to int) ([]rune, int, int) {
 	return runes[start:stop], from - start, min(max(to, from), stop) - start
 }
 
-func printable(runes []rune) string {
+// Printable takes from a text what could move a terminal's cursor.
+func Printable(s string) string {
 	return strings.Map(func(r rune) rune {
-		if r < 0x20 && r != '\t' || r == 0x7f {
+		if IsControl(r) {
 			return '\uFFFD'
 		}
 		return r
-	}, string(runes))
+	}, strings.ToValidUTF8(s, "\uFFFD"))
+}
+
+// IsControl tells what a terminal obeys: the control characters C0, except tab and
+// newline, DEL, and C1 (ISO/IEC 6429).
+func IsControl(r rune) bool {
+	return r < 0x20 && r != '\t' && r != '\n' || r >= 0x7f && r < 0xa0
 }
 
 // width is how many columns a character takes: two for East Asian wide ones.
