@@ -11,7 +11,6 @@ import (
 	"net/http"
 	"os"
 	"os/signal"
-	"path/filepath"
 	"slices"
 	"strings"
 	"time"
@@ -240,10 +239,7 @@ func (c *calling) input(call *schema.Call, args []string) (io.ReadCloser, error)
 	if !isFile {
 		return io.NopCloser(strings.NewReader(from)), nil
 	}
-	if !filepath.IsAbs(path) {
-		path = filepath.Join(c.w.Dir, path)
-	}
-	return os.Open(path)
+	return os.Open(c.w.path(path))
 }
 
 // oneRequest reads a request that is no stream.

@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"time"
@@ -43,6 +44,14 @@ type World struct {
 	InTerminal bool // whether In is one
 
 	Now func() time.Time
+}
+
+// path is where a file or folder is that somebody named.
+func (w *World) path(name string) string {
+	if filepath.IsAbs(name) {
+		return name
+	}
+	return filepath.Join(w.Dir, name)
 }
 
 // Process is the world of this process.

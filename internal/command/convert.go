@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"path/filepath"
 	"strings"
 
 	"faithfulcourier/internal/report"
@@ -139,9 +138,12 @@ What is not listed is kept and shown as such. Bounds are not checked, unless
 // checkedPayload reads one payload as a server reads a request, and prints it as
 // JSON.
 func checkedPayload(w *World, message *schema.Message, in io.Reader, decode func(*schema.Message, []byte, int) (*value.Message, error)) (int, error) {
-	data, err := io.ReadAll(io.LimitReader(in, value.MaxElement))
+	data, err := io.ReadAll(io.LimitReader(in, value.MaxElement+1))
 	if err != nil {
 		return trouble, err
+	}
+	if len(data) > value.MaxElement {
+		return trouble, fmt.Errorf("the payload is larger than %d bytes", value.MaxElement)
 	}
 	p := report.New(w.Out, w.Colour)
 	m, err := decode(message, data, 0)
@@ -185,10 +187,7 @@ func isFile(w *World, path string) bool {
 	if strings.HasPrefix(path, "@") {
 		return true
 	}
-	if !filepath.IsAbs(path) {
-		path = filepath.Join(w.Dir, path)
-	}
-	info, err := os.Stat(path)
+	info, err := os.Stat(w.path(path))
 	return err == nil && !info.IsDir()
 }
 
@@ -207,11 +206,7 @@ func payloadInput(w *World, flags *flag.FlagSet, args []string, data string) (io
 		}
 		return io.NopCloser(w.In), nil
 	}
-	path := strings.TrimPrefix(args[0], "@")
-	if !filepath.IsAbs(path) {
-		path = filepath.Join(w.Dir, path)
-	}
-	return os.Open(path)
+	return os.Open(w.path(strings.TrimPrefix(args[0], "@")))
 }
 
 // fromHex reads all hexadecimal digits of an input; blanks, and 0x before, do not

@@ -65,10 +65,7 @@ func demoFolder(w *World, into string) (string, error) {
 	if into == "" {
 		return os.MkdirTemp("", "faithful-demo-")
 	}
-	dir := into
-	if !filepath.IsAbs(dir) {
-		dir = filepath.Join(w.Dir, dir)
-	}
+	dir := w.path(into)
 	list, err := os.ReadDir(dir)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return "", err

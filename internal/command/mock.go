@@ -87,10 +87,7 @@ func (m *mocking) run(record string) (int, error) {
 		m.options.Log = m.log
 	}
 	if record != "" {
-		if !filepath.IsAbs(record) {
-			record = filepath.Join(m.w.Dir, record)
-		}
-		f, err := os.OpenFile(record, os.O_WRONLY|os.O_CREATE|os.O_APPEND, 0o600) // what is secret in messages is in it
+		f, err := os.OpenFile(m.w.path(record), os.O_WRONLY|os.O_CREATE|os.O_APPEND, 0o600) // what is secret in messages is in it
 		if err != nil {
 			return trouble, err
 		}
@@ -171,10 +168,8 @@ func (m *mocking) load() (*remote.Mock, int, error) {
 // sheetPath is where the answer sheet is; must says that it has to be there.
 func (m *mocking) sheetPath(p *project.Project) (path string, must bool) {
 	switch {
-	case m.answers != "" && filepath.IsAbs(m.answers):
-		return m.answers, true
 	case m.answers != "":
-		return filepath.Join(m.w.Dir, m.answers), true
+		return m.w.path(m.answers), true
 	case p != nil:
 		return filepath.Join(p.Dir, sheetName), false
 	}

@@ -32,10 +32,7 @@ var newCommand = &command{
 }
 
 func newProject(w *World, dir string) (int, error) {
-	target := dir
-	if !filepath.IsAbs(dir) {
-		target = filepath.Join(w.Dir, dir)
-	}
+	target := w.path(dir)
 	name := moduleName(filepath.Base(target))
 	files := []struct{ path, text string }{
 		{project.ConfigName, fmt.Sprintf(newConfig, name, name)},

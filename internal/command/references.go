@@ -8,7 +8,6 @@ import (
 	"net/http"
 	"net/url"
 	"os"
-	"path/filepath"
 	"strings"
 
 	"faithfulcourier/internal/project"
@@ -111,10 +110,7 @@ func credentialOf(w *World, given string) (name, value string, err error) {
 			return "", "", fmt.Errorf("the credential %s is in no environment variable %s", name, variable)
 		}
 	} else if path, ok := strings.CutPrefix(value, "file:"); ok {
-		if !filepath.IsAbs(path) {
-			path = filepath.Join(w.Dir, path)
-		}
-		data, err := os.ReadFile(path)
+		data, err := os.ReadFile(w.path(path))
 		if err != nil {
 			return "", "", fmt.Errorf("the credential %s can't be read: %w", name, err)
 		}

@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"path/filepath"
 
 	"faithfulcourier/internal/remote"
 	"faithfulcourier/internal/report"
@@ -19,10 +18,7 @@ import (
 // replayFile sends the calls of a record again, and prints how the answers
 // differ.
 func replayFile(ctx context.Context, w *World, defs *schema.Definitions, path string, options remote.Options) (int, error) {
-	if !filepath.IsAbs(path) {
-		path = filepath.Join(w.Dir, path)
-	}
-	f, err := os.Open(path)
+	f, err := os.Open(w.path(path))
 	if err != nil {
 		return trouble, err
 	}

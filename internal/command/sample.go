@@ -175,10 +175,7 @@ func sampleFolder(w *World, defs *schema.Definitions, args []string, dir string,
 	if err != nil {
 		return found, printImpossible(w, err)
 	}
-	path := dir
-	if !filepath.IsAbs(path) {
-		path = filepath.Join(w.Dir, dir)
-	}
+	path := w.path(dir)
 	results, err := requests.Update(path, wanted, dry)
 	if err != nil {
 		return trouble, err

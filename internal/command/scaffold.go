@@ -61,10 +61,7 @@ func scaffold(w *World, languageName, serviceName, into string, dry bool) (int, 
 	if err != nil {
 		return trouble, err
 	}
-	dir := into
-	if !filepath.IsAbs(dir) {
-		dir = filepath.Join(w.Dir, dir)
-	}
+	dir := w.path(into)
 	relative, err := filepath.Rel(dir, filepath.Join(p.Dir, output.Into))
 	if err != nil {
 		return trouble, err
