@@ -101,10 +101,7 @@ func (j *judge) sides(form string, position Position, kind Kind, side func(*sche
 		walk := j.walker(crossing{newReads, form, form, position})
 		for _, c := range j.calls {
 			old, new := side(c.old), side(c.new)
-			wm, rm := old, new
-			if !newReads {
-				wm, rm = new, old
-			}
+			wm, rm := sidesOf(newReads, old, new)
 			switch {
 			case old == nil && new == nil:
 			case old == nil || new == nil:
@@ -194,11 +191,8 @@ func (j *judge) failures() {
 				if new == nil || !slices.Contains(c.new.Fails, new) {
 					continue
 				}
-				if newReads {
-					walk.add(old, new, nil, callName(c.old))
-				} else {
-					walk.add(new, old, nil, callName(c.old))
-				}
+				wm, rm := sidesOf(newReads, old, new)
+				walk.add(wm, rm, nil, callName(c.old))
 			}
 		}
 		j.judge(walk)
@@ -212,11 +206,8 @@ func (j *judge) kept(form string) {
 	for _, newReads := range j.directions(Kept) {
 		walk := j.walker(crossing{newReads, form, form, Kept})
 		add := func(old, new *schema.Message) {
-			if newReads {
-				walk.add(old, new, nil, "")
-			} else {
-				walk.add(new, old, nil, "")
-			}
+			wm, rm := sidesOf(newReads, old, new)
+			walk.add(wm, rm, nil, "")
 		}
 		for _, m := range j.old.Modules {
 			for _, old := range m.Messages {

@@ -38,12 +38,9 @@ func (w *walker) proveLimits(at *node, vary *schema.Field) *Witness {
 // counterpart is what a field of the writer is read as; an empty field where it is
 // nothing.
 func (w *walker) counterpart(at *node, field *schema.Field) *schema.Field {
-	old, new := w.sides(at.w, at.r)
+	old, new := sidesOf(w.newReads, at.w, at.r)
 	for _, p := range w.pairs(old, new) {
-		fw, fr := p.old, p.new
-		if !w.newReads {
-			fw, fr = fr, fw
-		}
+		fw, fr := sidesOf(w.newReads, p.old, p.new)
 		if fw == field && fr != nil {
 			return fr
 		}
@@ -210,12 +207,9 @@ func (w *walker) try(reader *schema.Message, m *value.Message) *Witness {
 // otherwise says where a message reads otherwise than it was written, or "".
 // What the reader does not know is kept and never otherwise.
 func (w *walker) otherwise(path string, written, got *value.Message) string {
-	old, new := w.sides(written.Type, got.Type)
+	old, new := sidesOf(w.newReads, written.Type, got.Type)
 	for _, p := range w.pairs(old, new) {
-		fw, fr := p.old, p.new
-		if !w.newReads {
-			fw, fr = fr, fw
-		}
+		fw, fr := sidesOf(w.newReads, p.old, p.new)
 		if fw == nil || fr == nil {
 			continue
 		}
@@ -306,16 +300,10 @@ func memberName(e *schema.Enum, v value.Enum) string {
 // paired, or an unlisted one is the number or name that was written and its
 // member has no counterpart.
 func (w *walker) sameMember(v, found value.Enum, we, re *schema.Enum) bool {
-	old, new := we, re
-	if !w.newReads {
-		old, new = re, we
-	}
+	old, new := sidesOf(w.newReads, we, re)
 	member := we.ByNumber(v.Number)
 	for _, p := range pairMembers(old, new) {
-		mw, mr := p.old, p.new
-		if !w.newReads {
-			mw, mr = mr, mw
-		}
+		mw, mr := sidesOf(w.newReads, p.old, p.new)
 		if mw != member {
 			continue
 		}

@@ -173,14 +173,6 @@ func (d *differ) alternativeFact(kind Kind, p alternativePair, old, new string) 
 	}
 }
 
-// sidesOf puts what is written and what reads it in the order of OLD and NEW.
-func sidesOf[T any](newReads bool, w, r T) (old, new T) {
-	if newReads {
-		return w, r
-	}
-	return r, w
-}
-
 // union judges what is written as one union and read as another.
 func (w *walker) union(field *schema.Field, wu, ru *schema.Union, owner *Fact) {
 	if !w.enterUnion(wu) {

@@ -115,7 +115,7 @@ func (w *walker) add(wm, rm *schema.Message, owner *Fact, call string) {
 
 // node finds or makes the node of a pair.
 func (w *walker) node(wm, rm *schema.Message, owner *Fact) *node {
-	old, new := w.sides(wm, rm)
+	old, new := sidesOf(w.newReads, wm, rm)
 	if w.messages[old] == new {
 		owner = nil
 	}
@@ -182,8 +182,10 @@ func (w *walker) callsTo(nodes []*node) []string {
 	return slices.Compact(calls)
 }
 
-func (w *walker) sides(a, b *schema.Message) (old, new *schema.Message) {
-	if w.newReads {
+// sidesOf puts what is written and what reads it in the order of OLD and NEW, or
+// back.
+func sidesOf[T any](newReads bool, a, b T) (T, T) {
+	if newReads {
 		return a, b
 	}
 	return b, a
@@ -205,12 +207,9 @@ func (w *walker) fact(owner *Fact, f *schema.Field, kind Kind) *Fact {
 
 // message compares what is written as wm with what is read as rm.
 func (w *walker) message(wm, rm *schema.Message, owner *Fact) {
-	old, new := w.sides(wm, rm)
+	old, new := sidesOf(w.newReads, wm, rm)
 	for _, p := range w.pairs(old, new) {
-		fw, fr := p.old, p.new
-		if !w.newReads {
-			fw, fr = fr, fw
-		}
+		fw, fr := sidesOf(w.newReads, p.old, p.new)
 		switch {
 		case fw == nil:
 			w.onlyReader(wm, fr, owner)
