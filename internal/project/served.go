@@ -160,12 +160,11 @@ func orNothing(s string) string {
 	return printable(s)
 }
 
-var moduleName = regexp.MustCompile(`^[a-z][a-z0-9_]*(\.[a-z][a-z0-9_]*)*$`)
-
 // checked believes a document as far as it can be checked: its modules are named
 // as modules are, and its digest is that of its texts.
 func (d *servedDocument) checked(base string) (*Served, error) {
 	s := &Served{Name: printable(d.Name), Version: printable(d.Version), Digest: d.Digest}
+	moduleName := regexp.MustCompile(`^[a-z][a-z0-9_]*(\.[a-z][a-z0-9_]*)*$`)
 	seen := map[string]bool{}
 	for _, m := range d.Modules {
 		if !moduleName.MatchString(m.Name) || len(m.Name) > 200 {

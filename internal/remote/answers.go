@@ -116,14 +116,11 @@ type sheetReader struct {
 	current  int
 }
 
-var (
-	entryHead = regexp.MustCompile(`(?m)^[ \t]*\[\[[ \t]*answer[ \t]*\]\]`)
-	sheetKeys = []string{"call", "when", "while", "then", "with", "copy", "error", "problem", "stream", "delay", "times", "cut"}
-)
+var sheetKeys = []string{"call", "when", "while", "then", "with", "copy", "error", "problem", "stream", "delay", "times", "cut"}
 
 // split finds where each entry stands: positions are for people, so text will do.
 func (r *sheetReader) split() {
-	heads := entryHead.FindAllStringIndex(r.file.Text, -1)
+	heads := regexp.MustCompile(`(?m)^[ \t]*\[\[[ \t]*answer[ \t]*\]\]`).FindAllStringIndex(r.file.Text, -1)
 	for i, h := range heads {
 		end := len(r.file.Text)
 		if i+1 < len(heads) {

@@ -134,6 +134,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 		}
 		return calls
 	}
+	sharedWire := regexp.MustCompile(`\n(from \. import [a-z, ]+), wire`) // of the output with the types
 	err := fs.WalkDir(support, "support", func(path string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() || !wanted(d.Name()) {
 			return err
@@ -149,9 +150,6 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 	slices.SortFunc(files, func(a, b stubs.File) int { return strings.Compare(a.Path, b.Path) })
 	return files, err
 }
-
-// sharedWire finds the import of what the output with the types holds.
-var sharedWire = regexp.MustCompile(`\n(from \. import [a-z, ]+), wire`)
 
 // kindOf tells constants, classes and the rest apart, by which formatters
 // order names.
