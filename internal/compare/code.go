@@ -3,6 +3,7 @@ package compare
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/stubs/golang"
@@ -19,12 +20,12 @@ type codeRule func(f *Fact) (Verdict, []string, string)
 var codeTable = map[string]map[Kind]codeRule{
 	"python": pythonTable,
 	"go": {
-		TypeGone:        func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
-		TypeRenamed:     func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
-		TypeChanged:     goBase,
-		UnionGone:       func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
-		UnionRenamed:    func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
-		AlternativeGone: func(f *Fact) (Verdict, []string, string) { return Breaks, goAlternative(f), "" },
+		CredentialRenamed: credentialMoved,
+		CredentialMoved:   credentialMoved,
+		TypeGone:          func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
+		TypeChanged:       goBase,
+		UnionGone:         func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
+		AlternativeGone:   func(f *Fact) (Verdict, []string, string) { return Breaks, goAlternative(f), "" },
 		AlternativeRenamed: func(f *Fact) (Verdict, []string, string) {
 			if golang.AlternativeName(f.alternative.old) == golang.AlternativeName(f.alternative.new) {
 				return Holds, nil, ""
@@ -38,18 +39,15 @@ var codeTable = map[string]map[Kind]codeRule{
 			}
 			return Breaks, append(goAlternative(f), fmt.Sprintf("var v %s = m.Value", golang.TypeName(o.Type)), fmt.Sprintf("// m.Value is %s now", golang.TypeName(n.Type))), ""
 		},
-		ModuleGone:     func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
-		MessageGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
-		MessageRenamed: func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
-		ErrorGone:      func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
-		ErrorRenamed:   func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
-		EnumGone:       func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
-		EnumRenamed:    func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
-		ServiceGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
-		ConstGone:      func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
-		ConstChanged:   goConst,
-		FieldAdded:     goFieldAdded,
-		FieldGone:      func(f *Fact) (Verdict, []string, string) { return Breaks, goField(f), "" },
+		ModuleGone:   func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
+		MessageGone:  func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
+		ErrorGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
+		EnumGone:     func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
+		ServiceGone:  func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
+		ConstGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
+		ConstChanged: goConst,
+		FieldAdded:   goFieldAdded,
+		FieldGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, goField(f), "" },
 		FieldRenamed: func(f *Fact) (Verdict, []string, string) {
 			if golang.FieldName(f.field.old) == golang.FieldName(f.field.new) {
 				return Holds, nil, ""
@@ -66,15 +64,22 @@ var codeTable = map[string]map[Kind]codeRule{
 			}
 			return Breaks, goMember(f), ""
 		},
-		CallGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, goCall(f), "" },
+		CallGone:   func(f *Fact) (Verdict, []string, string) { return Breaks, goCall(f), "" },
+		CallStream: func(f *Fact) (Verdict, []string, string) { return Breaks, goCall(f), "" },
+		CallRenamed: func(f *Fact) (Verdict, []string, string) {
+			if golang.CallName(f.call.old) == golang.CallName(f.call.new) {
+				return Holds, nil, ""
+			}
+			return Breaks, goCall(f), ""
+		},
 		CallRequest: func(f *Fact) (Verdict, []string, string) { return Breaks, goCall(f), "" },
 		CallAnswer:  func(f *Fact) (Verdict, []string, string) { return Breaks, goCall(f), "" },
 	},
 	"typescript": {
-		TypeGone:     func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
-		TypeRenamed:  func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
-		UnionGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
-		UnionRenamed: func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		CredentialRenamed: credentialMoved,
+		CredentialMoved:   credentialMoved,
+		TypeGone:          func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		UnionGone:         func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
 		TypeChanged: func(f *Fact) (Verdict, []string, string) {
 			o, n := f.oldAny.(*schema.NamedType), f.newAny.(*schema.NamedType)
 			old, new := typescript.TypeName(bare(o)), typescript.TypeName(bare(n))
@@ -92,16 +97,13 @@ var codeTable = map[string]map[Kind]codeRule{
 			}
 			return Breaks, append(tsAlternative(o), fmt.Sprintf("// its value is %s now", typescript.TypeName(n.Type))), ""
 		},
-		ModuleGone:     func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
-		MessageGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
-		MessageRenamed: func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
-		ErrorGone:      func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
-		ErrorRenamed:   func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
-		EnumGone:       func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
-		EnumRenamed:    func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
-		ServiceGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
-		ConstGone:      func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
-		ConstChanged:   tsConst,
+		ModuleGone:   func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		MessageGone:  func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		ErrorGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		EnumGone:     func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		ServiceGone:  func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		ConstGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		ConstChanged: tsConst,
 		FieldAdded: func(f *Fact) (Verdict, []string, string) {
 			if f.field.new.Presence == schema.Required {
 				return Breaks, tsMake(f.field.new.Message, f.field.new), ""
@@ -140,6 +142,13 @@ var codeTable = map[string]map[Kind]codeRule{
 		MemberGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, tsMember(f), "" },
 		MemberRenamed: func(f *Fact) (Verdict, []string, string) { return Breaks, tsMember(f), "" },
 		CallGone:      func(f *Fact) (Verdict, []string, string) { return Breaks, tsCall(f), "" },
+		CallRenamed: func(f *Fact) (Verdict, []string, string) {
+			if typescript.CallName(f.call.old) == typescript.CallName(f.call.new) {
+				return Holds, nil, ""
+			}
+			return Breaks, tsCall(f), ""
+		},
+		CallStream: func(f *Fact) (Verdict, []string, string) { return Breaks, tsCalled(f.call.old), "" },
 		CallRequest: func(f *Fact) (Verdict, []string, string) {
 			return tsSide(f, f.call.old.Request, f.call.new.Request)
 		},
@@ -149,9 +158,31 @@ var codeTable = map[string]map[Kind]codeRule{
 	},
 }
 
+// goneByName are the kinds of facts that leave no declaration under the name that
+// programs use.
+var goneByName = map[Kind]Kind{
+	ModuleRenamed:  ModuleGone,
+	MessageRenamed: MessageGone, MessageMoved: MessageGone,
+	ErrorRenamed: ErrorGone, ErrorMoved: ErrorGone,
+	EnumRenamed: EnumGone, EnumMoved: EnumGone,
+	TypeRenamed: TypeGone, TypeMoved: TypeGone,
+	UnionRenamed: UnionGone, UnionMoved: UnionGone,
+	ConstRenamed: ConstGone, ConstMoved: ConstGone,
+	ServiceRenamed: ServiceGone, ServiceMoved: ServiceGone,
+}
+
+// credentialMoved tells of programs that show a credential under a name that no
+// call knows any more.
+func credentialMoved(f *Fact) (Verdict, []string, string) {
+	return Shifts, nil, fmt.Sprintf("code compiles, and shows the credential under a name that no call asks for any more: it is %s now", f.New)
+}
+
 // judgeCode says what a fact does to code in a language; nil when it holds.
 func judgeCode(language string, f *Fact) *Effect {
 	rule := codeTable[language][f.Kind]
+	if gone, ok := goneByName[f.Kind]; ok && rule == nil {
+		rule = codeTable[language][gone] // to programs, what has another name is gone
+	}
 	if rule == nil {
 		return nil
 	}
@@ -161,13 +192,23 @@ func judgeCode(language string, f *Fact) *Effect {
 	}
 	e := &Effect{Form: language, Position: Code, NewReads: true, Verdict: verdict, Sentence: sentence}
 	if verdict == Breaks {
-		e.Sentence = "user code no longer compiles"
-		if language == "python" {
-			e.Sentence = "user code no longer passes a type checker"
+		if e.Sentence == "" {
+			e.Sentence = hurt(f.Kind)
 		}
+		e.Sentence += map[bool]string{false: " no longer compiles", true: " no longer passes a type checker"}[language == "python"]
 		e.Witness = &Witness{Code: lines}
 	}
 	return e
+}
+
+// hurt says whose code a kind of fact concerns: that of users of a type, of callers
+// or of implementers.
+func hurt(k Kind) string {
+	switch {
+	case strings.HasPrefix(string(k), "call-"), strings.HasPrefix(string(k), "service-"):
+		return "code that calls it or implements it"
+	}
+	return "code that uses it"
 }
 
 func defaultMoved(f *Fact) (Verdict, []string, string) {
@@ -283,22 +324,31 @@ func goMember(f *Fact) []string {
 	return []string{fmt.Sprintf("_ = %s.%s", golang.PackageName(m.Enum.Module), golang.MemberName(m))}
 }
 
+// goCall serves a call, and calls it, as it was.
 func goCall(f *Fact) []string {
 	c := f.call.old
 	p := golang.PackageName(c.Service.Module)
 	in, out := "ctx context.Context", "error"
-	if c.Request != nil {
+	switch {
+	case c.RequestStream:
+		in += fmt.Sprintf(", elements iter.Seq2[*%s, error]", goName(&c.Request.Decl))
+	case c.Request != nil:
 		in += ", request *" + goName(&c.Request.Decl)
 	}
-	if c.Response != nil {
+	switch {
+	case c.ResponseStream:
+		in += fmt.Sprintf(", send func(*%s) error", goName(&c.Response.Decl))
+	case c.Response != nil:
 		out = fmt.Sprintf("(*%s, error)", goName(&c.Response.Decl))
 	}
-	return []string{
+	lines := []string{
 		fmt.Sprintf("var serve func(%s) %s", in, out),
 		fmt.Sprintf("_ = %s.%sCalls{%s: serve}", p, c.Service.Name, golang.CallName(c)),
-		fmt.Sprintf("var client *%s.%sClient", p, c.Service.Name),
-		fmt.Sprintf("serve = client.%s", golang.CallName(c)),
 	}
+	if c.RequestStream || c.ResponseStream {
+		return lines
+	}
+	return append(lines, fmt.Sprintf("var client *%s.%sClient", p, c.Service.Name), fmt.Sprintf("serve = client.%s", golang.CallName(c)))
 }
 
 // TypeScript.
@@ -407,16 +457,27 @@ func tsSide(f *Fact, o, n *schema.Message) (Verdict, []string, string) {
 			return Holds, nil, ""
 		}
 	}
-	c := f.call.old
+	return Breaks, tsCalled(f.call.old), ""
+}
+
+// tsCalled calls a call as it was.
+func tsCalled(c *schema.Call) []string {
 	lines := []string{fmt.Sprintf("declare const client: %sClient;", c.Service.Name)}
 	argument := ""
-	if c.Request != nil {
+	switch {
+	case c.RequestStream:
+		lines = append(lines, fmt.Sprintf("declare const elements: Iterable<%s>;", c.Request.Name))
+		argument = "elements"
+	case c.Request != nil:
 		lines = append(lines, fmt.Sprintf("declare const request: %s;", c.Request.Name))
 		argument = "request"
 	}
-	answer := "void"
-	if c.Response != nil {
-		answer = c.Response.Name
+	answer := "Promise<void>"
+	switch {
+	case c.ResponseStream:
+		answer = fmt.Sprintf("AsyncIterable<%s>", c.Response.Name)
+	case c.Response != nil:
+		answer = fmt.Sprintf("Promise<%s>", c.Response.Name)
 	}
-	return Breaks, append(lines, fmt.Sprintf("const answer: Promise<%s> = client.%s(%s);", answer, typescript.CallName(c), argument)), ""
+	return append(lines, fmt.Sprintf("const answer: %s = client.%s(%s);", answer, typescript.CallName(c), argument))
 }

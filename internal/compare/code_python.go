@@ -10,20 +10,17 @@ import (
 // pythonTable is the column of Python: programs in the documented style, as
 // mypy --strict checks them.
 var pythonTable = map[Kind]codeRule{
-	ModuleGone:     pyGone,
-	MessageGone:    pyGone,
-	MessageRenamed: pyGone,
-	ErrorGone:      pyGone,
-	ErrorRenamed:   pyGone,
-	EnumGone:       pyGone,
-	EnumRenamed:    pyGone,
-	TypeGone:       pyGone,
-	TypeRenamed:    pyGone,
-	UnionGone:      pyGone,
-	UnionRenamed:   pyGone,
-	ServiceGone:    pyGone,
-	ConstGone:      pyGone,
-	ConstChanged:   pyConst,
+	CredentialRenamed: credentialMoved,
+	CredentialMoved:   credentialMoved,
+	ModuleGone:        pyGone,
+	MessageGone:       pyGone,
+	ErrorGone:         pyGone,
+	EnumGone:          pyGone,
+	TypeGone:          pyGone,
+	UnionGone:         pyGone,
+	ServiceGone:       pyGone,
+	ConstGone:         pyGone,
+	ConstChanged:      pyConst,
 	TypeChanged: func(f *Fact) (Verdict, []string, string) {
 		o, n := f.oldAny.(*schema.NamedType), f.newAny.(*schema.NamedType)
 		old, new := python.TypeName(bare(o)), python.TypeName(bare(n))
@@ -76,6 +73,13 @@ var pythonTable = map[Kind]codeRule{
 		name := python.AlternativeName(o)
 		return Breaks, []string{"way: " + name, fmt.Sprintf("taken: %s = way.value", python.TypeName(o.Type)), "given: " + python.TypeName(o.Type), "way.value = given", fmt.Sprintf("# way.value is %s now", python.TypeName(n.Type))}, ""
 	},
+	CallRenamed: func(f *Fact) (Verdict, []string, string) {
+		if python.CallName(f.call.old) == python.CallName(f.call.new) {
+			return Holds, nil, ""
+		}
+		return Breaks, pyCall(f.call.old), ""
+	},
+	CallStream:  func(f *Fact) (Verdict, []string, string) { return Breaks, pyCall(f.call.old), "" },
 	CallGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, pyCall(f.call.old), "" },
 	CallRequest: func(f *Fact) (Verdict, []string, string) { return Breaks, pyCall(f.call.old), "" },
 	CallAnswer:  pyAnswer,
@@ -174,12 +178,19 @@ func pyAlternative(f *Fact) []string {
 func pyCall(c *schema.Call) []string {
 	lines := []string{fmt.Sprintf("client: %sClient", c.Service.Name)}
 	argument := ""
-	if c.Request != nil {
+	switch {
+	case c.RequestStream:
+		lines = append(lines, fmt.Sprintf("elements: list[%s]", c.Request.Name))
+		argument = "elements"
+	case c.Request != nil:
 		lines = append(lines, "request: "+c.Request.Name)
 		argument = "request"
 	}
 	call := fmt.Sprintf("client.%s(%s)", python.CallName(c), argument)
-	if c.Response != nil {
+	switch {
+	case c.ResponseStream:
+		return append(lines, fmt.Sprintf("for element in %s:", call), fmt.Sprintf("    answer: %s = element", c.Response.Name))
+	case c.Response != nil:
 		call = fmt.Sprintf("answer: %s = %s", c.Response.Name, call)
 	}
 	return append(lines, call)
@@ -199,5 +210,5 @@ func pyAnswer(f *Fact) (Verdict, []string, string) {
 	return Breaks, []string{
 		fmt.Sprintf("class Desk(%s):", c.Service.Name),
 		fmt.Sprintf("    async def %s(self%s, context: Context) -> None: ...", python.CallName(c), parameter),
-	}, ""
+	}, "code that implements it"
 }

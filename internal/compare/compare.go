@@ -1,7 +1,8 @@
 // Package compare says what a change of definitions breaks, for whom, and
 // proves it.
 //
-//	differ.go  two definitions → facts, without opinion
+//	pairs.go   what of two definitions belongs together
+//	differ.go  pairs → facts, without opinion
 //	judge.go   facts → verdicts, over forms, positions and directions
 //	wire.go    what one side's payloads are to the other side's reader
 //	bounds.go  values that one side allows and the other refuses
@@ -40,21 +41,29 @@ type Kind string
 const (
 	ModuleAdded    Kind = "module-added"
 	ModuleGone     Kind = "module-gone"
+	ModuleRenamed  Kind = "module-renamed"
 	MessageAdded   Kind = "message-added"
 	MessageGone    Kind = "message-gone"
 	MessageRenamed Kind = "message-renamed"
+	MessageMoved   Kind = "message-moved"
 	ErrorAdded     Kind = "error-added"
 	ErrorGone      Kind = "error-gone"
 	ErrorRenamed   Kind = "error-renamed"
+	ErrorMoved     Kind = "error-moved"
 	ErrorStatus    Kind = "error-status-changed"
 	EnumAdded      Kind = "enum-added"
 	EnumGone       Kind = "enum-gone"
 	EnumRenamed    Kind = "enum-renamed"
+	EnumMoved      Kind = "enum-moved"
 	ConstAdded     Kind = "constant-added"
 	ConstGone      Kind = "constant-gone"
+	ConstRenamed   Kind = "constant-renamed"
+	ConstMoved     Kind = "constant-moved"
 	ConstChanged   Kind = "constant-changed"
 	ServiceAdded   Kind = "service-added"
 	ServiceGone    Kind = "service-gone"
+	ServiceRenamed Kind = "service-renamed"
+	ServiceMoved   Kind = "service-moved"
 
 	FieldAdded      Kind = "field-added"
 	FieldGone       Kind = "field-gone"
@@ -71,6 +80,7 @@ const (
 
 	CallAdded     Kind = "call-added"
 	CallGone      Kind = "call-gone"
+	CallRenamed   Kind = "call-renamed"
 	CallRequest   Kind = "call-request-changed"
 	CallAnswer    Kind = "call-answer-changed"
 	CallSafe      Kind = "call-safe-put-on"

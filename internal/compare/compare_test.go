@@ -226,7 +226,7 @@ func TestRenamesAreOneFact(t *testing.T) {
 	for _, c := range []struct{ change, want string }{
 		{"Money", "message-renamed Money: holds"},
 		{"Deck", "enum-renamed Deck: holds"},
-		{"Full", "error-renamed Full: breaks http request, old reads new"},
+		{"Full", "error-renamed Full: breaks http error, old reads new"},
 	} {
 		new := definitions(t, strings.ReplaceAll(quay, c.change, "Other"+c.change))
 		lines := told(Compare(old, new, everything))
@@ -236,6 +236,79 @@ func TestRenamesAreOneFact(t *testing.T) {
 			assert.NotContains(t, line, "field-")
 		}
 	}
+	pier := "module skerry.pier\n"
+	clause := "call book(BookRequest) -> Booking\n    fails Full\n    http POST \"/bookings\""
+	for _, c := range []struct {
+		old, new []string // replaced in quay, and what it is replaced by
+		want     []string
+	}{
+		{nil, []string{"service Bookings", "service Reservations"}, []string{
+			"service-renamed Bookings: breaks http request, new reads old: Bookings.book Bookings.count Bookings.nudge",
+			"service-renamed Bookings: breaks http request, old reads new: Reservations.book Reservations.count Reservations.nudge"}},
+		{nil, []string{"call count", "call number"}, []string{
+			"call-renamed Bookings.count: breaks http request, new reads old: Bookings.count",
+			"call-renamed Bookings.count: breaks http request, old reads new: Bookings.number"}},
+		{[]string{"call book(BookRequest) -> Booking\n    fails Full", clause}, []string{"call book(BookRequest) -> Booking\n    fails Full", strings.Replace(clause, "call book", "call reserve", 1)}, []string{
+			"call-renamed Bookings.book: holds"}},
+		{nil, []string{"skerry.quay", "skerry.pier"}, []string{
+			"module-renamed skerry.quay: breaks http error, old reads new",
+			"module-renamed skerry.quay: breaks http request, new reads old: Bookings.book Bookings.count Bookings.nudge",
+			"module-renamed skerry.quay: breaks http request, old reads new: Bookings.book Bookings.count Bookings.nudge"}},
+		{nil, []string{"module skerry.quay\n", "module skerry.quay\nuse skerry.pier\n", "enum Deck { #0 unassigned #1 open #2 car }\n", "", "message Stored { #1 deck Deck #2 seats int32 = 1 }\n", "", "Deck", "pier.Deck",
+			"call count() -> Money\n}", "call count() -> Money\n}\n" + pier + "enum Deck { #0 unassigned #1 open #2 car }\nmessage Stored { #1 deck Deck #2 seats int32 = 1 }\n"}, []string{
+			"enum-moved Deck: holds", "message-moved Stored: holds", "module-added skerry.pier: holds"}},
+	} {
+		apply := func(text string, pairs []string) string {
+			for i := 0; i < len(pairs); i += 2 {
+				text = strings.ReplaceAll(text, pairs[i], pairs[i+1])
+			}
+			return text
+		}
+		r := Compare(definitions(t, apply(quay, c.old)), definitions(t, apply(quay, c.new)), everything)
+		assert.Equal(t, c.want, told(r), "%q", c.new)
+		for _, f := range r.Facts {
+			if f.Verdict() == Breaks {
+				assert.NotNil(t, f.Effects[0].Witness)
+				assert.NotEmpty(t, f.Mend)
+			}
+		}
+	}
+}
+
+// TestNewCallThatIntercepts adds calls whose paths fit lawful requests of older calls, or
+// the other way round.
+func TestNewCallThatIntercepts(t *testing.T) {
+	quay := func(id, more string) string {
+		return "module skerry.quay\nenum Deck { #0 open #1 car }\nmessage Find { #1 id " + id + " }\nmessage Berth { #1 name text }\nservice Berths {\n  call find(Find) -> Berth\n    safe http GET \"/berths/{id}\"\n" + more + "}\n"
+	}
+	for _, c := range []struct{ id, path, takes string }{
+		{"text", "GET \"/berths/latest\"", "takes GET /berths/latest for skerry.quay.Berths.added"},
+		{"text", "POST \"/berths/latest\"", ""},
+		{"text", "GET \"/berths/latest/all\"", ""},
+		{"text where length 1..3", "GET \"/berths/latest\"", "takes GET /berths/latest for skerry.quay.Berths.find"},
+		{"uuid", "GET \"/berths/latest\"", "takes GET /berths/latest for skerry.quay.Berths.find"},
+		{"int32", "GET \"/berths/12\"", "takes GET /berths/12 for skerry.quay.Berths.added"},
+		{"int32 where 1..9", "GET \"/berths/12\"", "takes GET /berths/12 for skerry.quay.Berths.find"},
+		{"Deck", "GET \"/berths/car\"", "takes GET /berths/car for skerry.quay.Berths.added"},
+		{"Deck", "GET \"/berths/latest\"", "takes GET /berths/latest for skerry.quay.Berths.find"},
+	} {
+		old, new := definitions(t, quay(c.id, "")), definitions(t, quay(c.id, "  call added() -> Berth\n    "+map[bool]string{true: "safe "}[c.path[0] == 'G']+"http "+c.path+"\n"))
+		r := Compare(old, new, Promise{Rollout: "server-leads", Kept: "each-reads-other", Forms: []string{"http"}})
+		require.Len(t, r.Facts, 1)
+		if c.takes == "" {
+			assert.Equal(t, Holds, r.Facts[0].Verdict(), "%v", c)
+			continue
+		}
+		require.Equal(t, Breaks, r.Facts[0].Verdict(), "%v", c)
+		assert.Equal(t, c.takes, r.Facts[0].Effects[0].Witness.Outcome)
+		assert.Contains(t, r.Facts[0].Mend, "path")
+	}
+	// A new call with a field, whose requests an older one takes.
+	old := definitions(t, quay("text", "  call latest() -> Berth\n    safe http GET \"/latest/one\"\n"))
+	new := definitions(t, quay("text", "  call latest() -> Berth\n    safe http GET \"/latest/one\"\n  call added(Find) -> Berth\n    safe http GET \"/latest/{id}\"\n"))
+	r := Compare(old, new, Promise{Rollout: "server-leads", Kept: "each-reads-other", Forms: []string{"http"}})
+	require.Equal(t, Breaks, r.Facts[0].Verdict())
+	assert.Equal(t, "takes GET /latest/one for skerry.quay.Berths.latest", r.Facts[0].Effects[0].Witness.Outcome)
 }
 
 func TestPairing(t *testing.T) {

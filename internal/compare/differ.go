@@ -25,7 +25,10 @@ type differ struct {
 	enums    map[*schema.Enum]*schema.Enum
 	types    map[*schema.NamedType]*schema.NamedType
 	unions   map[*schema.Union]*schema.Union
-	calls    []callPair // both there
+	modules  map[*schema.Module]*schema.Module
+	others   map[any]any             // OLD → NEW: constants, credentials, services
+	known    map[*schema.Decl]string // NEW's full name of what is paired, by either side
+	calls    []callPair              // both there
 	facts    []*Fact
 
 	paired      map[[2]*schema.Message][]fieldPair
@@ -38,9 +41,10 @@ type differ struct {
 
 func diff(old, new *schema.Definitions) *differ {
 	d := &differ{old: old, new: new, messages: map[*schema.Message]*schema.Message{}, enums: map[*schema.Enum]*schema.Enum{},
-		types: map[*schema.NamedType]*schema.NamedType{}, unions: map[*schema.Union]*schema.Union{}, typeFacts: map[*schema.NamedType][]*Fact{}, altFacts: map[*schema.Alternative][]*Fact{},
+		types: map[*schema.NamedType]*schema.NamedType{}, unions: map[*schema.Union]*schema.Union{}, modules: map[*schema.Module]*schema.Module{}, others: map[any]any{}, known: map[*schema.Decl]string{},
+		typeFacts: map[*schema.NamedType][]*Fact{}, altFacts: map[*schema.Alternative][]*Fact{},
 		paired: map[[2]*schema.Message][]fieldPair{}, fieldFacts: map[*schema.Field][]*Fact{}, memberFacts: map[*schema.Member][]*Fact{}, callFacts: map[callPair][]*Fact{}}
-	d.modules()
+	d.pairAll()
 	for _, om := range old.Modules {
 		for _, m := range om.Messages {
 			if n := d.messages[m]; n != nil {
@@ -62,11 +66,24 @@ func diff(old, new *schema.Definitions) *differ {
 				d.union(u, n)
 			}
 		}
+		for _, c := range om.Consts {
+			if n, ok := d.others[c].(*schema.Const); ok {
+				d.constant(c, n)
+			}
+		}
+		for _, c := range om.Credentials {
+			if n, ok := d.others[c].(*schema.Credential); ok {
+				d.credential(c, n)
+			}
+		}
+		if n := d.modules[om]; n != nil {
+			d.words(om.Name, om.Doc, n.Doc, "", "", n.Place)
+		}
 	}
 	for _, c := range d.calls {
 		d.call(c)
 	}
-	d.declarations()
+	d.examples()
 	return d
 }
 
@@ -81,139 +98,6 @@ func (d *differ) add(f *Fact, place source.Place) *Fact {
 	return f
 }
 
-// modules pairs declarations by module and name; then those that are gone
-// with equal ones that have appeared.
-func (d *differ) modules() {
-	var names []string
-	for _, m := range slices.Concat(d.old.Modules, d.new.Modules) {
-		if !slices.Contains(names, m.Name) {
-			names = append(names, m.Name)
-		}
-	}
-	slices.Sort(names)
-	var goneMessages, newMessages []*schema.Message
-	var goneEnums, newEnums []*schema.Enum
-	var goneTypes, newTypes []*schema.NamedType
-	var goneUnions, newUnions []*schema.Union
-	for _, name := range names {
-		o, n := d.old.Module(name), d.new.Module(name)
-		if o == nil {
-			d.add(&Fact{Kind: ModuleAdded, Where: name, New: name, newAny: n}, source.Place{})
-			o = &schema.Module{Name: name}
-		}
-		if n == nil {
-			d.add(&Fact{Kind: ModuleGone, Where: name, Old: name, oldAny: o}, source.Place{})
-			n = &schema.Module{Name: name}
-		}
-		pair(o.Messages, n.Messages, func(m *schema.Message) string { return m.Name + map[bool]string{true: "!"}[m.IsError()] }, func(a, b *schema.Message) {
-			switch {
-			case b == nil:
-				goneMessages = append(goneMessages, a)
-			case a == nil:
-				newMessages = append(newMessages, b)
-			default:
-				d.messages[a] = b
-			}
-		})
-		pair(o.Enums, n.Enums, func(e *schema.Enum) string { return e.Name }, func(a, b *schema.Enum) {
-			switch {
-			case b == nil:
-				goneEnums = append(goneEnums, a)
-			case a == nil:
-				newEnums = append(newEnums, b)
-			default:
-				d.enums[a] = b
-			}
-		})
-		pair(o.Types, n.Types, func(t *schema.NamedType) string { return t.Name }, sorted(d.types, &goneTypes, &newTypes))
-		pair(o.Unions, n.Unions, func(u *schema.Union) string { return u.Name }, sorted(d.unions, &goneUnions, &newUnions))
-		pair(o.Consts, n.Consts, func(c *schema.Const) string { return c.Name }, d.constant)
-		pair(o.Services, n.Services, func(s *schema.Service) string { return s.Name }, d.service)
-	}
-	d.renamedEnums(goneEnums, newEnums)
-	renamed(d, d.types, goneTypes, newTypes, TypeAdded, TypeGone, TypeRenamed)
-	renamed(d, d.unions, goneUnions, newUnions, UnionAdded, UnionGone, UnionRenamed)
-	d.renamedMessages(goneMessages, newMessages)
-}
-
-// pair calls each for the elements of two lists with equal keys, and for
-// those that only one has.
-func pair[T any](old, new []*T, key func(*T) string, each func(old, new *T)) {
-	byKey := map[string]*T{}
-	for _, n := range new {
-		byKey[key(n)] = n
-	}
-	for _, o := range old {
-		each(o, byKey[key(o)])
-		delete(byKey, key(o))
-	}
-	for _, n := range new {
-		if byKey[key(n)] != nil {
-			each(nil, n)
-		}
-	}
-}
-
-func (d *differ) renamedEnums(gone, added []*schema.Enum) {
-	text := func(e *schema.Enum) string {
-		var b strings.Builder
-		for _, m := range e.Members {
-			fmt.Fprintf(&b, "#%d %s\n", m.Number, m.Name)
-		}
-		return b.String()
-	}
-	for _, o := range gone {
-		i := slices.IndexFunc(added, func(n *schema.Enum) bool { return text(n) == text(o) })
-		if i < 0 {
-			d.add(&Fact{Kind: EnumGone, Where: o.FullName(), Old: o.Name, oldAny: o}, o.Place)
-			continue
-		}
-		n := added[i]
-		added = slices.Delete(added, i, i+1)
-		d.enums[o] = n
-		d.add(&Fact{Kind: EnumRenamed, Where: o.FullName(), Old: o.FullName(), New: n.FullName(), oldAny: o, newAny: n}, n.Place)
-	}
-	for _, n := range added {
-		d.add(&Fact{Kind: EnumAdded, Where: n.FullName(), New: n.Name, newAny: n}, n.Place)
-	}
-}
-
-func (d *differ) renamedMessages(gone, added []*schema.Message) {
-	text := func(m *schema.Message) string {
-		var b strings.Builder
-		fmt.Fprintf(&b, "%d\n", m.Status)
-		for _, f := range m.Fields {
-			t := f.Type.String()
-			// A message may refer to itself, and to what was renamed with it.
-			t = strings.ReplaceAll(t, m.FullName(), "itself")
-			fmt.Fprintf(&b, "#%d %s %s %d %s\n", f.Number, f.Name, t, f.Presence, literal(f))
-		}
-		return b.String()
-	}
-	kinds := func(m *schema.Message) (added, gone, renamed Kind) {
-		if m.IsError() {
-			return ErrorAdded, ErrorGone, ErrorRenamed
-		}
-		return MessageAdded, MessageGone, MessageRenamed
-	}
-	for _, o := range gone {
-		_, goneKind, renamedKind := kinds(o)
-		i := slices.IndexFunc(added, func(n *schema.Message) bool { return text(n) == text(o) })
-		if i < 0 {
-			d.add(&Fact{Kind: goneKind, Where: o.FullName(), Old: o.Name, oldAny: o}, o.Place)
-			continue
-		}
-		n := added[i]
-		added = slices.Delete(added, i, i+1)
-		d.messages[o] = n
-		d.add(&Fact{Kind: renamedKind, Where: o.FullName(), Old: o.FullName(), New: n.FullName(), oldAny: o, newAny: n}, n.Place)
-	}
-	for _, n := range added {
-		addedKind, _, _ := kinds(n)
-		d.add(&Fact{Kind: addedKind, Where: n.FullName(), New: n.Name, newAny: n}, n.Place)
-	}
-}
-
 func literal(f *schema.Field) string {
 	if f.Presence != schema.Defaulted {
 		return ""
@@ -222,18 +106,11 @@ func literal(f *schema.Field) string {
 }
 
 func (d *differ) constant(o, n *schema.Const) {
-	switch {
-	case n == nil:
-		d.add(&Fact{Kind: ConstGone, Where: o.FullName(), Old: schema.LiteralText(o.Value), oldAny: o}, o.Place)
-	case o == nil:
-		d.add(&Fact{Kind: ConstAdded, Where: n.FullName(), New: schema.LiteralText(n.Value), newAny: n}, n.Place)
-	default:
-		if o.Type.Kind != n.Type.Kind || schema.LiteralText(o.Value) != schema.LiteralText(n.Value) {
-			d.add(&Fact{Kind: ConstChanged, Where: o.FullName(), Old: o.Type.Kind.String() + " = " + schema.LiteralText(o.Value),
-				New: n.Type.Kind.String() + " = " + schema.LiteralText(n.Value), oldAny: o, newAny: n}, n.Place)
-		}
-		d.words(o.FullName(), o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
+	if o.Type.Kind != n.Type.Kind || schema.LiteralText(o.Value) != schema.LiteralText(n.Value) {
+		d.add(&Fact{Kind: ConstChanged, Where: o.FullName(), Old: o.Type.Kind.String() + " = " + schema.LiteralText(o.Value),
+			New: n.Type.Kind.String() + " = " + schema.LiteralText(n.Value), oldAny: o, newAny: n}, n.Place)
 	}
+	d.words(o.FullName(), o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
 }
 
 // words finds what changed in documentation and deprecation: that holds.
@@ -256,29 +133,6 @@ func firstLine(s string) string {
 		line += " …"
 	}
 	return line
-}
-
-func (d *differ) service(o, n *schema.Service) {
-	switch {
-	case n == nil:
-		d.add(&Fact{Kind: ServiceGone, Where: o.FullName(), Old: o.Name, oldAny: o}, o.Place)
-		n = &schema.Service{Decl: o.Decl}
-	case o == nil:
-		d.add(&Fact{Kind: ServiceAdded, Where: n.FullName(), New: n.Name, newAny: n}, n.Place)
-		o = &schema.Service{Decl: n.Decl}
-	default:
-		d.words(o.FullName(), o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
-	}
-	pair(o.Calls, n.Calls, func(c *schema.Call) string { return c.Name }, func(a, b *schema.Call) {
-		switch {
-		case b == nil:
-			d.add(&Fact{Kind: CallGone, Where: a.FullName(), Old: signature(a), call: callPair{a, nil}}, a.Place)
-		case a == nil:
-			d.add(&Fact{Kind: CallAdded, Where: b.FullName(), New: signature(b), call: callPair{nil, b}}, b.Place)
-		default:
-			d.calls = append(d.calls, callPair{a, b})
-		}
-	})
 }
 
 func side(m *schema.Message) string {
@@ -326,93 +180,6 @@ func (d *differ) call(c callPair) {
 		}
 	}
 	d.words(where, o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
-}
-
-// pairFields pairs the fields of two messages: where a number is gone and its
-// name stands under another number, by name; where two exchange numbers and
-// keep names and types, by name; else by number.
-func pairFields(o, n *schema.Message) []fieldPair {
-	return pairNumbered(o.Fields, n.Fields, func(f *schema.Field) (int, string, string) { return f.Number, f.Name, f.Type.String() },
-		func(a, b *schema.Field) fieldPair { return fieldPair{a, b} })
-}
-
-// pairs is pairFields, done once for each two messages.
-func (d *differ) pairs(o, n *schema.Message) []fieldPair {
-	key := [2]*schema.Message{o, n}
-	list, known := d.paired[key]
-	if !known {
-		list = pairFields(o, n)
-		d.paired[key] = list
-	}
-	return list
-}
-
-// pairMembers pairs the members of two enums in the same way.
-func pairMembers(o, n *schema.Enum) []memberPair {
-	return pairNumbered(o.Members, n.Members, func(m *schema.Member) (int, string, string) { return m.Number, m.Name, "" },
-		func(a, b *schema.Member) memberPair { return memberPair{a, b} })
-}
-
-func pairNumbered[T, P any](old, new []*T, key func(*T) (int, string, string), make func(old, new *T) P) []P {
-	oldByNumber, newByNumber, newByName := map[int]*T{}, map[int]*T{}, map[string]*T{}
-	for _, o := range old {
-		number, _, _ := key(o)
-		oldByNumber[number] = o
-	}
-	for _, n := range new {
-		number, name, _ := key(n)
-		newByNumber[number], newByName[name] = n, n
-	}
-	partner, taken := map[*T]*T{}, map[*T]bool{}
-	join := func(o, n *T) { partner[o], taken[n] = n, true }
-	// A number is gone when NEW has not it, or has it for something that is
-	// paired by name already; so one pairing can lead to the next.
-	for again := true; again; {
-		again = false
-		for _, o := range old {
-			number, name, _ := key(o)
-			n, there := newByName[name], newByNumber[number]
-			if partner[o] == nil && n != nil && !taken[n] && n != there && (there == nil || taken[there]) {
-				join(o, n)
-				again = true
-			}
-		}
-	}
-	for _, o := range old {
-		number, name, typ := key(o)
-		n := newByName[name]
-		if n == nil || partner[o] != nil || taken[n] {
-			continue
-		}
-		// o's name now stands under a number whose old name stands under o's.
-		newNumber, _, newType := key(n)
-		other, back := oldByNumber[newNumber], newByNumber[number]
-		if newNumber == number || other == nil || back == nil || taken[back] {
-			continue
-		}
-		_, otherName, otherType := key(other)
-		_, backName, backType := key(back)
-		if otherName == backName && typ == newType && otherType == backType && partner[other] == nil {
-			join(o, n)
-			join(other, back)
-		}
-	}
-	var pairs []P
-	for _, o := range old {
-		number, _, _ := key(o)
-		n := partner[o]
-		if candidate := newByNumber[number]; n == nil && candidate != nil && !taken[candidate] {
-			n = candidate
-			taken[n] = true
-		}
-		pairs = append(pairs, make(o, n))
-	}
-	for _, n := range new {
-		if !taken[n] {
-			pairs = append(pairs, make(nil, n))
-		}
-	}
-	return pairs
 }
 
 func (d *differ) fieldFact(kind Kind, p fieldPair, old, new string) *Fact {

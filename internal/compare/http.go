@@ -62,16 +62,133 @@ func (j *judge) route(f *Fact) {
 			}
 			continue
 		}
-		path := samplePath(m.client)
-		answer := routed(m.served, m.client.Method(), path)
-		w := &Witness{Message: m.client.FullName(), Form: "http", Writer: m.clientName(), Reader: m.serverName(), Outcome: fmt.Sprintf("answers %s %s with %s", m.client.Method(), path, answer)}
-		if answer == m.server.FullName() {
-			// Another pattern fits this path, too, and takes its parts for others.
-			w.Outcome = fmt.Sprintf("reads %s as %s", path, readAs(m.server, path))
-		}
-		j.httpEffect(f, m, Breaks, fmt.Sprintf("%s sends %s %s, and %s serves %s %s", m.clientName(), m.client.Method(), m.client.Path(), m.serverName(), m.server.Method(), m.server.Path()), w)
+		j.unreachable(f, m)
 	}
 }
+
+// unreachable tells of a client's request that no longer reaches its call.
+func (j *judge) unreachable(f *Fact, m meeting) {
+	path := samplePath(m.client)
+	answer := routed(m.served, m.client.Method(), path)
+	w := &Witness{Message: m.client.FullName(), Form: "http", Writer: m.clientName(), Reader: m.serverName(), Outcome: fmt.Sprintf("answers %s %s with %s", m.client.Method(), path, answer)}
+	if answer == m.server.FullName() {
+		// Another pattern fits this path, too, and takes its parts for others.
+		w.Outcome = fmt.Sprintf("reads %s as %s", path, readAs(m.server, path))
+	}
+	j.httpEffect(f, m, Breaks, fmt.Sprintf("%s sends %s %s, and %s serves %s %s", m.clientName(), m.client.Method(), m.client.Path(), m.serverName(), m.server.Method(), m.server.Path()), w)
+}
+
+// renamed judges what a call's path has its name from: the call, its service or
+// its module. A path of its own stays.
+func (j *judge) renamed(f *Fact) {
+	if !j.promised("http") {
+		return
+	}
+	for _, c := range j.calls {
+		concerned := f.call == c || f.oldAny == c.old.Service || f.oldAny == c.old.Service.Module
+		if !concerned || c.old.HTTP != nil || c.new.HTTP != nil {
+			continue
+		}
+		for _, m := range j.meetings(c) {
+			// One call shows what happens to all.
+			if i := slices.IndexFunc(f.Effects, func(e *Effect) bool { return e.Form == "http" && e.NewReads == m.newReads }); i >= 0 {
+				f.Effects[i].Calls = append(f.Effects[i].Calls, callName(m.client))
+				continue
+			}
+			j.unreachable(f, m)
+		}
+	}
+	if o, ok := f.oldAny.(*schema.Module); ok {
+		for _, e := range o.Messages {
+			if n := j.messages[e]; e.IsError() && n != nil {
+				j.otherProblem(f, e.FullName(), n.FullName())
+				return
+			}
+		}
+	}
+}
+
+// otherProblem tells of an error whose full name changed.
+func (j *judge) otherProblem(f *Fact, old, new string) {
+	f.Effects = append(f.Effects, &Effect{Form: "http", Position: Failure, NewReads: false, Verdict: Breaks,
+		Sentence: "clients tell errors apart by name: to the other side it is another problem",
+		Witness:  &Witness{Message: old, Form: "json", Writer: "one side", Reader: "the other", Outcome: fmt.Sprintf("looks for /-/errors/%s and finds /-/errors/%s", old, new)}})
+}
+
+// intercepts judges a call that is new by its path: a request of it that another
+// call takes, or a request of an older call that it takes.
+func (j *judge) intercepts(f *Fact) {
+	if !j.promised("http") {
+		return
+	}
+	added := f.call.new
+	for _, c := range j.old.Calls() {
+		for _, m := range []meeting{{true, c, added, j.new}, {false, added, c, j.old}} {
+			path, matches := matching(m.client, m.server)
+			if !matches {
+				continue
+			}
+			f.Effects = append(f.Effects, &Effect{Form: "http", Position: Request, NewReads: m.newReads, Calls: []string{callName(m.client)}, Verdict: Breaks,
+				Sentence: fmt.Sprintf("a request of %s may be %s %s, which is a path of %s, too (%s)", callName(m.client), m.client.Method(), path, callName(m.server), m.server.Path()),
+				Witness: &Witness{Message: m.client.FullName(), Form: "http", Writer: m.clientName(), Reader: m.serverName(),
+					Outcome: fmt.Sprintf("takes %s %s for %s", m.client.Method(), path, routed(m.served, m.client.Method(), path))}})
+		}
+	}
+}
+
+// matching makes a path of a lawful request of one call that fits another's.
+func matching(from, to *schema.Call) (path string, matches bool) {
+	a, b := from.PathSegments(), to.PathSegments()
+	if travels(from) != travels(to) || len(a) != len(b) {
+		return "", false
+	}
+	parts := strings.Split(samplePath(from)[1:], "/")
+	var request *value.Message
+	if from.Request != nil {
+		request = value.MinimalMessage(from.Request)
+	}
+	for i := range a {
+		switch {
+		case b[i].Field != nil: // it takes any text
+		case a[i].Field == nil:
+			if a[i].Literal != b[i].Literal {
+				return "", false
+			}
+		default:
+			v, ok := written(b[i].Literal, a[i].Field.Type)
+			if !ok {
+				return "", false
+			}
+			request.Fields[a[i].Field.Number] = v
+			parts[i] = b[i].Literal
+		}
+	}
+	if request != nil && len(value.Validate(request)) > 0 {
+		return "", false
+	}
+	return "/" + strings.Join(parts, "/"), true
+}
+
+// travels is the method that a request arrives by.
+func travels(c *schema.Call) string {
+	if bothWays(c) {
+		return "GET"
+	}
+	return c.Method()
+}
+
+// written is the value of a type whose text stands in a path.
+func written(text string, t *schema.Type) (value.Value, bool) {
+	for _, form := range []string{text, string(value.AppendString(nil, text))} {
+		if v, err := value.DecodeJSONValue(t, []byte(form), 0); err == nil && textOf(v, t) == text {
+			return v, true
+		}
+	}
+	return nil, false
+}
+
+// textOf is the text of a value where it is placed outside of a body.
+func textOf(v value.Value, t *schema.Type) string { return strings.Trim(text(v, t), `"`) }
 
 // stream judges a side that became a stream, or is none any more: it travels
 // by another method or in another media type.
@@ -145,7 +262,7 @@ func samplePath(c *schema.Call) string {
 					v = own
 				}
 			}
-			if part = strings.Trim(text(v, s.Field.Type), `"`); part == "" {
+			if part = textOf(v, s.Field.Type); part == "" {
 				part = "x" // an empty part can't be sent
 			}
 		}

@@ -38,6 +38,10 @@ func (j *judge) run() {
 			j.route(f)
 		case CallStream:
 			j.stream(f)
+		case ModuleRenamed, ServiceRenamed, ServiceMoved, CallRenamed:
+			j.renamed(f)
+		case CallAdded:
+			j.intercepts(f)
 		}
 		j.conversation(f)
 		j.marks(f)
@@ -305,9 +309,10 @@ func (j *judge) conversation(f *Fact) {
 		}
 	case ErrorStatus:
 		http(Shifts, false, fmt.Sprintf("its status changes from %s to %s; clients go by its type", f.Old, f.New), nil)
-	case ErrorRenamed:
-		http(Breaks, false, "clients tell errors apart by name: to the other side it is another problem",
-			&Witness{Message: f.Old, Form: "json", Writer: "one side", Reader: "the other", Outcome: fmt.Sprintf("looks for /-/errors/%s and finds /-/errors/%s", f.Old, f.New)})
+	case ErrorRenamed, ErrorMoved:
+		if j.promised("http") {
+			j.otherProblem(f, f.Old, f.New)
+		}
 	case CallUnsafe:
 		if oldClient {
 			http(Shifts, true, "an older client takes the call for safe and may send it again", nil)
@@ -380,8 +385,6 @@ func mend(f *Fact) string {
 		return fmt.Sprintf("leave its bounds as they were (%s), or only loosen them; for stricter ones declare another type beside it", orNone(f.Old))
 	case TypeChanged:
 		return fmt.Sprintf("leave it over %s, and declare another type beside it", f.Old)
-	case TypeRenamed, UnionRenamed:
-		return fmt.Sprintf("keep the name %s", f.Old)
 	case TypeGone, UnionGone:
 		return "keep it as long as code uses it"
 	case AlternativeGone:
@@ -415,7 +418,16 @@ func mend(f *Fact) string {
 		return "keep the call as long as it is called"
 	case CallRequest, CallAnswer:
 		return "keep this call as it is, and add another one beside it"
-	case MessageRenamed, EnumRenamed, ErrorRenamed:
+	case CallRenamed:
+		if f.call.old.HTTP == nil {
+			return fmt.Sprintf("keep the name %s, or keep its path: http POST %q", f.Old, f.call.old.Path())
+		}
+		return fmt.Sprintf("keep the name %s", f.Old)
+	case CallAdded:
+		return "give it a path that no request of another call matches"
+	case MessageMoved, EnumMoved, ErrorMoved, TypeMoved, UnionMoved, ConstMoved, ServiceMoved:
+		return fmt.Sprintf("leave it in module %s", f.Where[:strings.LastIndexByte(f.Where, '.')])
+	case MessageRenamed, EnumRenamed, ErrorRenamed, TypeRenamed, UnionRenamed, ConstRenamed, ServiceRenamed, ModuleRenamed:
 		return fmt.Sprintf("keep the name %s", f.Old)
 	case MessageGone, EnumGone, ErrorGone, ConstGone, ServiceGone, ModuleGone:
 		return "keep it as long as code uses it"

@@ -1,6 +1,7 @@
 package compare
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
@@ -11,6 +12,8 @@ import (
 const (
 	CredentialAdded   Kind = "credential-added"
 	CredentialGone    Kind = "credential-gone"
+	CredentialRenamed Kind = "credential-renamed"
+	CredentialMoved   Kind = "credential-moved"
 	CredentialChanged Kind = "credential-changed"
 	ExampleAdded      Kind = "example-added"
 	ExampleGone       Kind = "example-gone"
@@ -34,68 +37,50 @@ const (
 // notDecided begins the sentence of what is not judged.
 const notDecided = "this version of faithful does not decide whether this breaks: look at it yourself"
 
-// declarations finds what came, went and changed in declarations that are
-// compared by their text.
-func (d *differ) declarations() {
-	for _, c := range []struct {
-		of                   func(*schema.Module) []any
-		added, gone, changed Kind
-	}{
-		{func(m *schema.Module) []any { return anys(m.Credentials) }, CredentialAdded, CredentialGone, CredentialChanged},
-		{func(m *schema.Module) []any { return anys(m.Examples) }, ExampleAdded, ExampleGone, ExampleChanged},
-	} {
-		old, new := byName(d.old, c.of), byName(d.new, c.of)
-		for _, name := range sortedNames(old, new) {
-			o, n := old[name], new[name]
-			switch {
-			case n == nil:
-				d.add(&Fact{Kind: c.gone, Where: name, Old: schema.PlainText(o), oldAny: o}, schema.Head(o).Place)
-			case o == nil:
-				d.add(&Fact{Kind: c.added, Where: name, New: schema.PlainText(n), newAny: n}, schema.Head(n).Place)
-			default:
-				a, b := schema.Head(o), schema.Head(n)
-				if oldText, newText := schema.PlainText(o), schema.PlainText(n); oldText != newText {
-					if e, isExample := n.(*schema.Example); isExample {
-						oldText, newText = "", schema.ValueText(e.Value)
-					}
-					d.add(&Fact{Kind: c.changed, Where: name, Old: oldText, New: newText, oldAny: o, newAny: n}, b.Place)
-				}
-				d.words(name, a.Doc, b.Doc, a.Deprecated, b.Deprecated, b.Place)
+// credential finds what changed in a credential.
+func (d *differ) credential(o, n *schema.Credential) {
+	if a, b := credentialText(o), credentialText(n); a != b {
+		d.add(&Fact{Kind: CredentialChanged, Where: o.FullName(), Old: schema.PlainText(o), New: schema.PlainText(n), oldAny: o, newAny: n}, n.Place)
+	}
+	d.words(o.FullName(), o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
+}
+
+func credentialText(c *schema.Credential) string {
+	return c.Kind + " " + c.Carrier + " " + c.Key + " " + c.Format
+}
+
+// examples finds what came, went and changed in examples.
+func (d *differ) examples() {
+	of := func(m *schema.Module) []*schema.Example {
+		if m == nil {
+			return nil
+		}
+		return m.Examples
+	}
+	each := func(o, n *schema.Example) {
+		switch {
+		case n == nil:
+			d.add(&Fact{Kind: ExampleGone, Where: o.FullName(), Old: schema.PlainText(o), oldAny: o}, o.Place)
+		case o == nil:
+			d.add(&Fact{Kind: ExampleAdded, Where: n.FullName(), New: schema.PlainText(n), newAny: n}, n.Place)
+		default:
+			if d.messages[o.Of] != n.Of || schema.ValueText(o.Value) != schema.ValueText(n.Value) {
+				d.add(&Fact{Kind: ExampleChanged, Where: o.FullName(), New: schema.ValueText(n.Value), oldAny: o, newAny: n}, n.Place)
 			}
+			d.words(o.FullName(), o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
 		}
 	}
-}
-
-func anys[T any](list []*T) []any {
-	var out []any
-	for _, x := range list {
-		out = append(out, x)
+	byName := func(e *schema.Example) string { return e.Name }
+	paired := map[*schema.Module]bool{}
+	for _, m := range d.old.Modules {
+		paired[d.modules[m]] = true
+		pair(m.Examples, of(d.modules[m]), byName, each)
 	}
-	return out
-}
-
-func byName(d *schema.Definitions, of func(*schema.Module) []any) map[string]any {
-	all := map[string]any{}
-	for _, m := range d.Modules {
-		for _, x := range of(m) {
-			all[schema.Head(x).FullName()] = x
+	for _, m := range d.new.Modules {
+		if !paired[m] {
+			pair(nil, m.Examples, byName, each)
 		}
 	}
-	return all
-}
-
-func sortedNames(old, new map[string]any) []string {
-	var names []string
-	for name := range old {
-		names = append(names, name)
-	}
-	for name := range new {
-		if old[name] == nil {
-			names = append(names, name)
-		}
-	}
-	slices.Sort(names)
-	return names
 }
 
 // fieldMarks finds what changed in bounds and marks of a field.
@@ -136,7 +121,7 @@ func (d *differ) callClauses(c callPair) {
 	}
 	add(CallHTTP, httpText(o), httpText(n))
 	add(CallStream, streamText(o), streamText(n))
-	add(CallNeeds, needsText(o), needsText(n))
+	add(CallNeeds, d.needsText(o), d.needsText(n))
 	if o.Idempotent && !n.Idempotent {
 		add(IdempotentOf, "idempotent", "")
 	}
@@ -166,11 +151,18 @@ func streamText(c *schema.Call) string {
 	return "a stream of " + strings.Join(sides, " and ")
 }
 
-func needsText(c *schema.Call) string {
+// needsText is what a call needs, by NEW's names where there are such.
+func (d *differ) needsText(c *schema.Call) string {
 	var alternatives []string
 	for _, list := range c.Needs {
-		alternatives = append(alternatives, schema.NeedsText(list))
+		var names []string
+		for _, k := range list {
+			names = append(names, cmp.Or(d.known[&k.Decl], k.FullName()))
+		}
+		slices.Sort(names)
+		alternatives = append(alternatives, cmp.Or(strings.Join(names, " + "), "nothing"))
 	}
+	slices.Sort(alternatives)
 	return strings.Join(alternatives, " | ")
 }
 

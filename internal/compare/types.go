@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
-	"strings"
 
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/value"
@@ -15,12 +14,14 @@ const (
 	TypeAdded   Kind = "type-added"
 	TypeGone    Kind = "type-gone"
 	TypeRenamed Kind = "type-renamed"
+	TypeMoved   Kind = "type-moved"
 	TypeChanged Kind = "type-changed" // what it is over
 	TypeBounds  Kind = "type-bounds-changed"
 
 	UnionAdded   Kind = "union-added"
 	UnionGone    Kind = "union-gone"
 	UnionRenamed Kind = "union-renamed"
+	UnionMoved   Kind = "union-moved"
 
 	AlternativeAdded      Kind = "alternative-added"
 	AlternativeGone       Kind = "alternative-gone"
@@ -31,44 +32,6 @@ const (
 )
 
 type alternativePair struct{ old, new *schema.Alternative }
-
-// sorted keeps pairs of declarations, and collects those that only one side has.
-func sorted[T any](pairs map[*T]*T, gone, added *[]*T) func(old, new *T) {
-	return func(old, new *T) {
-		switch {
-		case new == nil:
-			*gone = append(*gone, old)
-		case old == nil:
-			*added = append(*added, new)
-		default:
-			pairs[old] = new
-		}
-	}
-}
-
-// renamed pairs what is gone with what is equal and has appeared.
-func renamed[T any](d *differ, pairs map[*T]*T, gone, added []*T, addedKind, goneKind, renamedKind Kind) {
-	text := func(decl *T) string {
-		h := schema.Head(decl)
-		return strings.Replace(schema.PlainText(decl), h.Name, "it", 1)
-	}
-	for _, o := range gone {
-		h := schema.Head(o)
-		i := slices.IndexFunc(added, func(n *T) bool { return text(n) == text(o) })
-		if i < 0 {
-			d.add(&Fact{Kind: goneKind, Where: h.FullName(), Old: h.Name, oldAny: o}, h.Place)
-			continue
-		}
-		n := added[i]
-		added = slices.Delete(added, i, i+1)
-		pairs[o] = n
-		d.add(&Fact{Kind: renamedKind, Where: h.FullName(), Old: h.FullName(), New: schema.Head(n).FullName(), oldAny: o, newAny: n}, schema.Head(n).Place)
-	}
-	for _, n := range added {
-		h := schema.Head(n)
-		d.add(&Fact{Kind: addedKind, Where: h.FullName(), New: h.Name, newAny: n}, h.Place)
-	}
-}
 
 // pairedTypes tells whether both types are named, and one is the other's
 // counterpart.

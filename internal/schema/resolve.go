@@ -229,7 +229,7 @@ func KindWord(decl any) string {
 func (r *resolver) declare(t *syntax.File) {
 	s := r.scopes[t.Module.Text]
 	if s == nil {
-		s = &scope{module: &Module{Name: t.Module.Text}, decls: make(map[string]any, len(t.Decls))}
+		s = &scope{module: &Module{Name: t.Module.Text, Place: source.Place{File: t.Source, Span: t.Module.Span}}, decls: make(map[string]any, len(t.Decls))}
 		r.scopes[t.Module.Text] = s
 	}
 	if doc := t.Doc.Text(t.Source); doc != "" {

@@ -126,6 +126,12 @@ func (t *Type) spell(name func(*Decl) string) string {
 	return t.spellBase(name)
 }
 
+// Spell writes the type with names of one's choice.
+func (t *Type) Spell(name func(*Decl) string) string { return t.spell(name) }
+
+// SpellBase is Spell, but of what a named type is over.
+func (t *Type) SpellBase(name func(*Decl) string) string { return t.spellBase(name) }
+
 // spellBase writes what a named type is over, or the type itself.
 func (t *Type) spellBase(name func(*Decl) string) string {
 	switch t.Kind {
@@ -246,6 +252,7 @@ type Definitions struct {
 // Module is one module with its declarations, each kind by name.
 type Module struct {
 	Name        string
+	Place       source.Place // of the name, in the first of its files
 	Doc         string
 	Consts      []*Const
 	Types       []*NamedType

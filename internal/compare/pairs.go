@@ -1,0 +1,381 @@
+package compare
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"faithfulcourier/internal/schema"
+)
+
+// lifecycle are the kinds of facts about a kind of declaration that comes, goes,
+// gets another name, or moves to another module.
+type lifecycle struct{ added, gone, renamed, moved Kind }
+
+// pairAll pairs what both sides declare: by module and name; and what is gone
+// with an equal one that has appeared.
+func (d *differ) pairAll() {
+	pairs := d.pairModules()
+	messages := sieve[schema.Message]{d: d}
+	errors := sieve[schema.Message]{d: d}
+	enums, types, unions := sieve[schema.Enum]{d: d}, sieve[schema.NamedType]{d: d}, sieve[schema.Union]{d: d}
+	consts, credentials, services := sieve[schema.Const]{d: d}, sieve[schema.Credential]{d: d}, sieve[schema.Service]{d: d}
+	for _, p := range pairs {
+		messages.sift(onlyErrors(p[0].Messages, false), onlyErrors(p[1].Messages, false))
+		errors.sift(onlyErrors(p[0].Messages, true), onlyErrors(p[1].Messages, true))
+		enums.sift(p[0].Enums, p[1].Enums)
+		types.sift(p[0].Types, p[1].Types)
+		unions.sift(p[0].Unions, p[1].Unions)
+		consts.sift(p[0].Consts, p[1].Consts)
+		credentials.sift(p[0].Credentials, p[1].Credentials)
+		services.sift(p[0].Services, p[1].Services)
+	}
+	// What others refer to comes first, so that references can be compared.
+	enums.match(lifecycle{EnumAdded, EnumGone, EnumRenamed, EnumMoved}, func(o, n *schema.Enum) { d.enums[o] = n })
+	types.match(lifecycle{TypeAdded, TypeGone, TypeRenamed, TypeMoved}, func(o, n *schema.NamedType) { d.types[o] = n })
+	keep := func(o, n *schema.Message) { d.messages[o] = n }
+	messages.match(lifecycle{MessageAdded, MessageGone, MessageRenamed, MessageMoved}, keep)
+	unions.match(lifecycle{UnionAdded, UnionGone, UnionRenamed, UnionMoved}, func(o, n *schema.Union) { d.unions[o] = n })
+	errors.match(lifecycle{ErrorAdded, ErrorGone, ErrorRenamed, ErrorMoved}, keep)
+	consts.match(lifecycle{ConstAdded, ConstGone, ConstRenamed, ConstMoved}, func(o, n *schema.Const) { d.others[o] = n })
+	credentials.match(lifecycle{CredentialAdded, CredentialGone, CredentialRenamed, CredentialMoved}, func(o, n *schema.Credential) { d.others[o] = n })
+	services.match(lifecycle{ServiceAdded, ServiceGone, ServiceRenamed, ServiceMoved}, d.service)
+	for _, o := range services.gone {
+		d.service(o, &schema.Service{Decl: o.Decl})
+	}
+	for _, n := range services.added {
+		d.service(&schema.Service{Decl: n.Decl}, n)
+	}
+}
+
+func onlyErrors(list []*schema.Message, wanted bool) []*schema.Message {
+	return slices.DeleteFunc(slices.Clone(list), func(m *schema.Message) bool { return m.IsError() != wanted })
+}
+
+// pairModules pairs modules, by name or because they hold the same under another
+// one; a side that has not a module has an empty one.
+func (d *differ) pairModules() (pairs [][2]*schema.Module) {
+	var gone, added []*schema.Module
+	for _, o := range d.old.Modules {
+		if n := d.new.Module(o.Name); n != nil {
+			d.modules[o] = n
+			pairs = append(pairs, [2]*schema.Module{o, n})
+		} else {
+			gone = append(gone, o)
+		}
+	}
+	for _, n := range d.new.Modules {
+		if d.old.Module(n.Name) == nil {
+			added = append(added, n)
+		}
+	}
+	for _, o := range gone {
+		i := slices.IndexFunc(added, func(n *schema.Module) bool { return moduleText(n) == moduleText(o) })
+		if i < 0 {
+			d.add(&Fact{Kind: ModuleGone, Where: o.Name, Old: o.Name, oldAny: o}, o.Place)
+			pairs = append(pairs, [2]*schema.Module{o, {Name: o.Name}})
+			continue
+		}
+		n := added[i]
+		added = slices.Delete(added, i, i+1)
+		d.modules[o] = n
+		pairs = append(pairs, [2]*schema.Module{o, n})
+		d.add(&Fact{Kind: ModuleRenamed, Where: o.Name, Old: o.Name, New: n.Name, oldAny: o, newAny: n}, n.Place)
+	}
+	for _, n := range added {
+		d.add(&Fact{Kind: ModuleAdded, Where: n.Name, New: n.Name, newAny: n}, n.Place)
+		pairs = append(pairs, [2]*schema.Module{{Name: n.Name}, n})
+	}
+	slices.SortFunc(pairs, func(a, b [2]*schema.Module) int { return strings.Compare(a[0].Name, b[0].Name) })
+	return pairs
+}
+
+// moduleText is what a module holds, but for its name.
+func moduleText(m *schema.Module) string {
+	var b strings.Builder
+	for _, decl := range m.Declarations() {
+		b.WriteString(schema.PlainText(decl) + "\n")
+	}
+	return b.String()
+}
+
+// sieve keeps declarations of one kind that only one side has by name.
+type sieve[T any] struct {
+	d           *differ
+	both        [][2]*T
+	gone, added []*T
+}
+
+// sift pairs the declarations of two modules by name.
+func (s *sieve[T]) sift(old, new []*T) {
+	pair(old, new, func(x *T) string { return schema.Head(x).Name }, func(o, n *T) {
+		switch {
+		case n == nil:
+			s.gone = append(s.gone, o)
+		case o == nil:
+			s.added = append(s.added, n)
+		default:
+			s.both = append(s.both, [2]*T{o, n})
+		}
+	})
+}
+
+// match tells of pairs, pairs what is gone with an equal one that has appeared, one
+// of the same name first, and adds the facts. What has no counterpart stays.
+func (s *sieve[T]) match(kinds lifecycle, paired func(old, new *T)) {
+	both := func(o, n *T) {
+		old, new := schema.Head(o), schema.Head(n)
+		s.d.known[old], s.d.known[new] = new.FullName(), new.FullName()
+		paired(o, n)
+	}
+	for _, p := range s.both {
+		both(p[0], p[1])
+	}
+	gone, texts := []*T{}, map[*T]string{}
+	for _, x := range s.added {
+		if len(s.gone) > 0 {
+			texts[x] = s.d.likeness(x)
+		}
+	}
+	for _, o := range s.gone {
+		head, text := schema.Head(o), ""
+		if len(s.added) > 0 {
+			text = s.d.likeness(o)
+		}
+		at := -1
+		for i, n := range s.added {
+			if texts[n] == text && (at < 0 || schema.Head(n).Name == head.Name && schema.Head(s.added[at]).Name != head.Name) {
+				at = i
+			}
+		}
+		if at < 0 {
+			gone = append(gone, o)
+			s.d.add(&Fact{Kind: kinds.gone, Where: head.FullName(), Old: oneLine(o), oldAny: o}, head.Place)
+			continue
+		}
+		n := s.added[at]
+		s.added = slices.Delete(s.added, at, at+1)
+		kind, now := kinds.renamed, schema.Head(n)
+		if s.d.modules[head.Module] != now.Module {
+			kind = kinds.moved
+		}
+		s.d.add(&Fact{Kind: kind, Where: head.FullName(), Old: head.FullName(), New: now.FullName(), oldAny: o, newAny: n}, now.Place)
+		both(o, n)
+	}
+	s.gone = gone
+	for _, n := range s.added {
+		s.d.add(&Fact{Kind: kinds.added, Where: schema.Head(n).FullName(), New: oneLine(n), newAny: n}, schema.Head(n).Place)
+	}
+}
+
+// oneLine is a short text of a declaration, where a fact shows it.
+func oneLine(decl any) string {
+	switch x := decl.(type) {
+	case *schema.Const:
+		return schema.LiteralText(x.Value)
+	case *schema.Credential:
+		return schema.PlainText(x)
+	}
+	return schema.Head(decl).Name
+}
+
+// likeness is a text that two declarations share which are equal but for their
+// names and modules. A message may refer to itself, and to what has the same name
+// and moved with it.
+func (d *differ) likeness(decl any) string {
+	name := func(x *schema.Decl) string {
+		if x == schema.Head(decl) {
+			return "itself"
+		}
+		return cmp.Or(d.known[x], x.Name)
+	}
+	var b strings.Builder
+	switch x := decl.(type) {
+	case *schema.Enum:
+		for _, m := range x.Members {
+			fmt.Fprintf(&b, "#%d %s\n", m.Number, m.Name)
+		}
+	case *schema.NamedType:
+		b.WriteString(x.Type.SpellBase(name) + x.Bounds.String())
+	case *schema.Union:
+		for _, a := range x.Alternatives {
+			fmt.Fprintf(&b, "#%d %s %s\n", a.Number, a.Name, a.Type.Spell(name))
+		}
+	case *schema.Message:
+		fmt.Fprintf(&b, "%d\n", x.Status)
+		for _, f := range x.Fields {
+			fmt.Fprintf(&b, "#%d %s %s %d %s\n", f.Number, f.Name, f.Type.Spell(name), f.Presence, literal(f))
+		}
+	case *schema.Const:
+		fmt.Fprintf(&b, "%s %s", x.Type.Kind, schema.LiteralText(x.Value))
+	case *schema.Credential:
+		fmt.Fprintf(&b, "%s %s", x.Carries(), x.Format)
+	case *schema.Service:
+		for _, c := range x.Calls {
+			b.WriteString(c.Name + callText(c, name) + "\n")
+		}
+	}
+	return b.String()
+}
+
+// service pairs the calls of two services: by name, and what is gone with an equal
+// one that has appeared.
+func (d *differ) service(o, n *schema.Service) {
+	d.others[o] = n
+	if o.Doc != n.Doc || o.Deprecated != n.Deprecated {
+		d.words(o.FullName(), o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
+	}
+	var gone, added []*schema.Call
+	pair(o.Calls, n.Calls, func(c *schema.Call) string { return c.Name }, func(a, b *schema.Call) {
+		switch {
+		case b == nil:
+			gone = append(gone, a)
+		case a == nil:
+			added = append(added, b)
+		default:
+			d.calls = append(d.calls, callPair{a, b})
+		}
+	})
+	name := func(x *schema.Decl) string { return cmp.Or(d.known[x], x.Name) }
+	for _, a := range gone {
+		i := slices.IndexFunc(added, func(b *schema.Call) bool { return callText(a, name) == callText(b, name) })
+		if i < 0 {
+			d.add(&Fact{Kind: CallGone, Where: a.FullName(), Old: signature(a), call: callPair{a, nil}}, a.Place)
+			continue
+		}
+		b := added[i]
+		added = slices.Delete(added, i, i+1)
+		d.calls = append(d.calls, callPair{a, b})
+		d.add(&Fact{Kind: CallRenamed, Where: a.FullName(), Old: a.Name, New: b.Name, call: callPair{a, b}}, b.Place)
+	}
+	for _, b := range added {
+		d.add(&Fact{Kind: CallAdded, Where: b.FullName(), New: signature(b), call: callPair{nil, b}}, b.Place)
+	}
+}
+
+// callText is what a call is, but for its name.
+func callText(c *schema.Call, name func(*schema.Decl) string) string {
+	side := func(m *schema.Message) string {
+		if m == nil {
+			return "()"
+		}
+		return name(&m.Decl)
+	}
+	text := []string{side(c.Request), side(c.Response), streamText(c), httpText(c), fmt.Sprint(c.Safe, c.Idempotent)}
+	for _, e := range c.Fails {
+		text = append(text, side(e))
+	}
+	for _, list := range c.Needs {
+		for _, k := range list {
+			text = append(text, name(&k.Decl))
+		}
+		text = append(text, "|")
+	}
+	return strings.Join(text, " ")
+}
+
+// pair calls each for the elements of two lists with equal keys, and for
+// those that only one has.
+func pair[T any](old, new []*T, key func(*T) string, each func(old, new *T)) {
+	byKey := map[string]*T{}
+	for _, n := range new {
+		byKey[key(n)] = n
+	}
+	for _, o := range old {
+		each(o, byKey[key(o)])
+		delete(byKey, key(o))
+	}
+	for _, n := range new {
+		if byKey[key(n)] != nil {
+			each(nil, n)
+		}
+	}
+}
+
+// pairFields pairs the fields of two messages: where a number is gone and its
+// name stands under another number, by name; where two exchange numbers and
+// keep names and types, by name; else by number.
+func pairFields(o, n *schema.Message) []fieldPair {
+	return pairNumbered(o.Fields, n.Fields, func(f *schema.Field) (int, string, string) { return f.Number, f.Name, f.Type.String() },
+		func(a, b *schema.Field) fieldPair { return fieldPair{a, b} })
+}
+
+// pairs is pairFields, done once for each two messages.
+func (d *differ) pairs(o, n *schema.Message) []fieldPair {
+	key := [2]*schema.Message{o, n}
+	list, known := d.paired[key]
+	if !known {
+		list = pairFields(o, n)
+		d.paired[key] = list
+	}
+	return list
+}
+
+// pairMembers pairs the members of two enums in the same way.
+func pairMembers(o, n *schema.Enum) []memberPair {
+	return pairNumbered(o.Members, n.Members, func(m *schema.Member) (int, string, string) { return m.Number, m.Name, "" },
+		func(a, b *schema.Member) memberPair { return memberPair{a, b} })
+}
+
+func pairNumbered[T, P any](old, new []*T, key func(*T) (int, string, string), make func(old, new *T) P) []P {
+	oldByNumber, newByNumber, newByName := map[int]*T{}, map[int]*T{}, map[string]*T{}
+	for _, o := range old {
+		number, _, _ := key(o)
+		oldByNumber[number] = o
+	}
+	for _, n := range new {
+		number, name, _ := key(n)
+		newByNumber[number], newByName[name] = n, n
+	}
+	partner, taken := map[*T]*T{}, map[*T]bool{}
+	join := func(o, n *T) { partner[o], taken[n] = n, true }
+	// A number is gone when NEW has not it, or has it for something that is
+	// paired by name already; so one pairing can lead to the next.
+	for again := true; again; {
+		again = false
+		for _, o := range old {
+			number, name, _ := key(o)
+			n, there := newByName[name], newByNumber[number]
+			if partner[o] == nil && n != nil && !taken[n] && n != there && (there == nil || taken[there]) {
+				join(o, n)
+				again = true
+			}
+		}
+	}
+	for _, o := range old {
+		number, name, typ := key(o)
+		n := newByName[name]
+		if n == nil || partner[o] != nil || taken[n] {
+			continue
+		}
+		// o's name now stands under a number whose old name stands under o's.
+		newNumber, _, newType := key(n)
+		other, back := oldByNumber[newNumber], newByNumber[number]
+		if newNumber == number || other == nil || back == nil || taken[back] {
+			continue
+		}
+		_, otherName, otherType := key(other)
+		_, backName, backType := key(back)
+		if otherName == backName && typ == newType && otherType == backType && partner[other] == nil {
+			join(o, n)
+			join(other, back)
+		}
+	}
+	var pairs []P
+	for _, o := range old {
+		number, _, _ := key(o)
+		n := partner[o]
+		if candidate := newByNumber[number]; n == nil && candidate != nil && !taken[candidate] {
+			n = candidate
+			taken[n] = true
+		}
+		pairs = append(pairs, make(o, n))
+	}
+	for _, n := range new {
+		if !taken[n] {
+			pairs = append(pairs, make(nil, n))
+		}
+	}
+	return pairs
+}
