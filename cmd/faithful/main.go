@@ -3,10 +3,14 @@ package main
 
 import (
 	"os"
+	"runtime/debug"
 
 	"faithfulcourier/internal/command"
 )
 
 func main() {
+	if os.Getenv("GOGC") == "" {
+		debug.SetGCPercent(400) // runs are short: rather some more memory than collecting again and again
+	}
 	os.Exit(command.Run(os.Args[1:], command.Process()))
 }

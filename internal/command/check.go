@@ -28,13 +28,13 @@ each. With --remote it asks the servers that faithful.toml names as sources
 whether they have moved on; with --mend as well it takes over what they say.`,
 	examples: [2]string{"faithful check", "faithful check --mend"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
-		kind := outputKind(flags)
+		kind := outputKind(flags, "sarif")
 		mend := flags.Bool("mend", false, "change the files where a mend is certain, and show what was done")
 		remote := flags.Bool("remote", false, "ask the servers that are sources whether they have moved on")
 		access := accessOptions(flags)
 		strict := flags.Bool("strict", false, "make advice count: exit 1 if there is any")
 		return func(w *World, args []string) (int, error) {
-			if err := checkKind(*kind); err != nil {
+			if err := checkKind(*kind, "sarif"); err != nil {
 				return trouble, err
 			}
 			if len(args) > 1 {
@@ -128,6 +128,9 @@ func printCheck(w *World, kind string, strict bool, defs *schema.Definitions, fi
 			answer["digest"] = defs.Digest()
 		}
 		return status, report.New(w.Out, false).JSON(answer)
+	}
+	if kind == "sarif" {
+		return status, report.New(w.Out, false).JSON(report.FindingsSARIF(Version, findings))
 	}
 	p := report.New(w.Out, w.Colour)
 	p.Mended(mendedFindings(mended))

@@ -197,16 +197,22 @@ func (c *command) help(p *report.Printer, flags *flag.FlagSet) {
 	}
 }
 
-// outputKind is the option --as.
-func outputKind(flags *flag.FlagSet) *string {
-	return flags.String("as", "text", "`KIND` of output: text or json")
+// outputKind is the option --as: text, json, and what else a command writes.
+func outputKind(flags *flag.FlagSet, more ...string) *string {
+	return flags.String("as", "text", "`KIND` of output: "+kindsText(more))
 }
 
-func checkKind(kind string) error {
-	if kind != "text" && kind != "json" {
-		return usage("--as is text or json, not %q", kind)
+func checkKind(kind string, more ...string) error {
+	if kind != "text" && kind != "json" && !slices.Contains(more, kind) {
+		return usage("--as is %s, not %q", kindsText(more), kind)
 	}
 	return nil
+}
+
+func kindsText(more []string) string {
+	kinds := append([]string{"text", "json"}, more...)
+	last := len(kinds) - 1
+	return strings.Join(kinds[:last], ", ") + " or " + kinds[last]
 }
 
 // mistakes prints what is wrong with definitions that a command can't go on
@@ -215,8 +221,11 @@ func mistakes(w *World, kind string, findings []source.Finding) (int, error) {
 	// Advice can wait until the errors are mended.
 	findings = slices.DeleteFunc(slices.Clone(findings), func(f source.Finding) bool { return f.Severity != source.Error })
 	p := report.New(w.Out, w.Colour)
-	if kind == "json" {
+	switch kind {
+	case "json":
 		return found, p.JSON(map[string]any{"findings": report.FindingsJSON(findings)})
+	case "sarif":
+		return found, p.JSON(report.FindingsSARIF(Version, findings))
 	}
 	p.Findings(findings)
 	p.Line("%s", p.In(report.Red, errorCount(findings)))

@@ -18,7 +18,7 @@ import (
 
 var compareCommand = &command{
 	name:     "compare",
-	synopsis: "[OLD] [NEW] [--why FACT] [--header H] [--credential C] [--as KIND]",
+	synopsis: "[OLD] [NEW] [--why FACT] [--mend] [--header H] [--credential C] [--as KIND]",
 	short:    "says what a change breaks, for whom, with proof",
 	long: `Compares two definitions, latest with draft unless said otherwise, and prints
 the facts with what each does to the promises of faithful.toml. Each break comes
@@ -26,18 +26,21 @@ with its witness: a payload that one side writes and the other refuses or reads
 otherwise, or lines of user code that stop compiling. Exits 1 on breaks.
 A reference is draft, latest, a sealed version, rev: and a git revision, a
 folder, a file, or the URL of a running server. --why says what is known about a
-kind of fact; [[waiver]] in faithful.toml accepts a break, for a while.`,
+kind of fact; [[waiver]] in faithful.toml accepts a break, for a while. --mend
+carries out the mends that are safe: a name kept in JSON, a number given back, a
+new field made optional, a number retired.`,
 	examples: [2]string{"faithful compare", "faithful compare 1.0.0 draft --as json"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
-		kind := flags.String("as", "text", "`KIND` of output: text, json, markdown or junit")
+		kind := outputKind(flags, compareKinds...)
 		access := accessOptions(flags)
 		why := flags.String("why", "", "say what is known about a kind of `FACT`, such as field-gone, and compare nothing")
+		mend := flags.Bool("mend", false, "change the files where a mend is safe, show what was done, and compare what is left")
 		return func(w *World, args []string) (int, error) {
 			if *why != "" {
 				return fine, explainFact(w, *why)
 			}
-			if !slices.Contains([]string{"text", "json", "markdown", "junit"}, *kind) {
-				return trouble, usage("--as is text, json, markdown or junit, not %q", *kind)
+			if err := checkKind(*kind, compareKinds...); err != nil {
+				return trouble, err
 			}
 			refs := []string{"latest", "draft"}
 			if len(args) > len(refs) {
@@ -58,6 +61,13 @@ kind of fact; [[waiver]] in faithful.toml accepts a break, for a while.`,
 				}
 				defs = append(defs, d)
 			}
+			var mended []source.Finding
+			if *mend {
+				var err error
+				if defs[1], mended, err = mendBreaks(w, refs[1], defs[0]); err != nil {
+					return trouble, err
+				}
+			}
 			c, err := comparison(w, refs, defs)
 			if err != nil {
 				return trouble, err
@@ -70,9 +80,35 @@ kind of fact; [[waiver]] in faithful.toml accepts a break, for a while.`,
 			if c.Unwaived() > 0 || len(others) > 0 {
 				status = found
 			}
-			return status, printComparison(w, *kind, c, others)
+			return status, printComparison(w, *kind, c, others, mended)
 		}
 	},
+}
+
+// compareKinds are the kinds of output beside text and JSON.
+var compareKinds = []string{"markdown", "sarif", "junit"}
+
+// mendBreaks carries out the safe mends in the files that a reference names, and
+// writes those that they change.
+func mendBreaks(w *World, ref string, old *schema.Definitions) (*schema.Definitions, []source.Finding, error) {
+	before, err := project.Files(w.Dir, ref)
+	if err != nil {
+		return nil, nil, err
+	}
+	promise := promiseOf(project.Default())
+	if p, err := project.Open(w.Dir); err == nil {
+		promise = promiseOf(p)
+	}
+	after, mended, _ := compare.Mend(old, before, promise)
+	for i, f := range after {
+		if f.Text != before[i].Text {
+			if err := replaceText(f.Path(), f.Text); err != nil {
+				return nil, nil, err
+			}
+		}
+	}
+	defs, _ := schema.Load(after)
+	return defs, mended, nil
 }
 
 // explainFact prints what is known about a kind of fact.
@@ -171,7 +207,7 @@ func everyVersion(p *project.Project, last *report.Comparison, draft *schema.Def
 	return others, left, nil
 }
 
-func printComparison(w *World, kind string, c report.Comparison, others []beyond) error {
+func printComparison(w *World, kind string, c report.Comparison, others []beyond, mended []source.Finding) error {
 	switch kind {
 	case "json":
 		document := report.ComparisonJSON(c)
@@ -180,15 +216,19 @@ func printComparison(w *World, kind string, c report.Comparison, others []beyond
 			list = append(list, report.ComparisonJSON(report.Comparison{Old: o.Old, New: o.New, Report: &compare.Report{Facts: o.facts}}))
 		}
 		document["others"] = list
+		document["mended"] = report.FindingsJSON(mended)
 		return report.New(w.Out, false).JSON(document)
 	case "markdown":
 		fmt.Fprint(w.Out, report.ComparisonMarkdown(c))
 		for _, o := range others {
 			fmt.Fprintf(w.Out, "\n%s", report.ComparisonMarkdown(report.Comparison{Old: o.Old, New: o.New, Report: &compare.Report{Facts: o.facts}}))
 		}
-	case "junit":
+	case "sarif", "junit":
 		for _, o := range others {
 			c.Facts = append(c.Facts, o.facts...)
+		}
+		if kind == "sarif" {
+			return report.New(w.Out, false).JSON(report.ComparisonSARIF(Version, c))
 		}
 		out, err := report.ComparisonJUnit(c)
 		if err == nil {
@@ -197,6 +237,7 @@ func printComparison(w *World, kind string, c report.Comparison, others []beyond
 		return err
 	default:
 		buffered(w, func(p *report.Printer) {
+			p.Mended(mended)
 			p.Comparison(c)
 			for _, o := range others {
 				p.BeyondLast(o.Comparison, o.facts)

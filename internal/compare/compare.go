@@ -102,6 +102,7 @@ type Fact struct {
 	New      string       // how it is, or ""
 	Place    source.Place // in NEW where it is there, else in OLD
 	InOld    bool         // the place is in OLD
+	Missed   source.Place // then: what held it, in NEW, where that is there
 	Effects  []*Effect    // sorted: worst first
 	Waiver   *Waiver      // of a break that the project accepts
 	Mend     string       // how to get the same end without breaking; set when something breaks

@@ -216,7 +216,7 @@ func (d *differ) message(o, n *schema.Message) {
 	for _, p := range d.pairs(o, n) {
 		switch {
 		case p.new == nil:
-			d.fieldFact(FieldGone, p, FieldText(p.old), "")
+			d.fieldFact(FieldGone, p, FieldText(p.old), "").Missed = n.Place
 		case p.old == nil:
 			d.fieldFact(FieldAdded, p, "", FieldText(p.new))
 		default:
@@ -306,7 +306,7 @@ func (d *differ) enum(o, n *schema.Enum) {
 	for _, p := range pairMembers(o, n) {
 		switch {
 		case p.new == nil:
-			d.memberFact(MemberGone, p, memberText(p.old), "")
+			d.memberFact(MemberGone, p, memberText(p.old), "").Missed = n.Place
 		case p.old == nil:
 			d.memberFact(MemberAdded, p, "", memberText(p.new))
 		default:
@@ -327,7 +327,7 @@ func (d *differ) enum(o, n *schema.Enum) {
 
 func memberText(m *schema.Member) string { return fmt.Sprintf("#%d %s", m.Number, m.Name) }
 
-func (d *differ) memberFact(kind Kind, p memberPair, old, new string) {
+func (d *differ) memberFact(kind Kind, p memberPair, old, new string) *Fact {
 	f := &Fact{Kind: kind, Old: old, New: new, member: p}
 	at := p.new
 	if p.old != nil {
@@ -344,6 +344,7 @@ func (d *differ) memberFact(kind Kind, p memberPair, old, new string) {
 			d.memberFacts[side] = append(d.memberFacts[side], f)
 		}
 	}
+	return f
 }
 
 func (d *differ) retired(where string, old, new []schema.Retired, place source.Place) {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/value"
@@ -14,6 +15,7 @@ import (
 type judge struct {
 	*differ
 	promise Promise
+	walks   []*walker // begun, to be walked
 }
 
 func (j *judge) run() {
@@ -28,6 +30,7 @@ func (j *judge) run() {
 		j.requests("json", true)
 		j.failures()
 	}
+	j.walkAll()
 	for _, c := range j.calls {
 		j.credentials(c)
 		j.places(c)
@@ -114,7 +117,6 @@ func (j *judge) sides(form string, position Position, kind Kind, side func(*sche
 				walk.add(wm, rm, j.callFact(c, kind), callName(c.old))
 			}
 		}
-		j.judge(walk)
 	}
 }
 
@@ -129,18 +131,56 @@ func (j *judge) callFact(c callPair, kind Kind) *Fact {
 	return nil
 }
 
+// walker begins a walk, which walkAll ends.
 func (j *judge) walker(cr crossing) *walker {
-	return &walker{differ: j.differ, crossing: cr, nodes: map[visit]*node{}}
+	walk := &walker{differ: j.differ, crossing: cr, nodes: map[visit]*node{}, pairings: map[[2]*schema.Message][]fieldPair{}}
+	j.walks = append(j.walks, walk)
+	return walk
 }
 
-// judge walks, and makes of what each fact does, in however many places, one
+// walkAll walks on all cores: what crosses in one position and direction after
+// the other, so that a form can begin with what proved a break in the form before.
+func (j *judge) walkAll() {
+	type way struct {
+		position Position
+		newReads bool
+	}
+	effects := make([]map[*Fact]*Effect, len(j.walks))
+	begun := map[way]bool{}
+	var ways sync.WaitGroup
+	for _, walk := range j.walks {
+		key := way{walk.position, walk.newReads}
+		if begun[key] {
+			continue
+		}
+		begun[key] = true
+		ways.Go(func() {
+			found := map[proof]*value.Message{}
+			for i, walk := range j.walks {
+				if (way{walk.position, walk.newReads}) == key {
+					walk.found = found
+					effects[i] = walk.effects()
+				}
+			}
+		})
+	}
+	ways.Wait()
+	for _, ofWalk := range effects {
+		for f, e := range ofWalk {
+			f.Effects = append(f.Effects, e)
+		}
+	}
+}
+
+// effects walks, and makes of what each fact does, in however many places, one
 // effect: the worst, with the witness that is nearest to a root.
-func (j *judge) judge(walk *walker) {
+func (walk *walker) effects() map[*Fact]*Effect {
 	walk.walk()
 	byFact := map[*Fact][]telling{}
 	for _, t := range walk.told {
 		byFact[t.fact] = append(byFact[t.fact], t)
 	}
+	effects := make(map[*Fact]*Effect, len(byFact))
 	for f, told := range byFact {
 		worst := told[0]
 		var nodes []*node
@@ -154,8 +194,9 @@ func (j *judge) judge(walk *walker) {
 		if worst.event.witness != nil {
 			e.Witness = worst.event.witness()
 		}
-		f.Effects = append(f.Effects, e)
+		effects[f] = e
 	}
+	return effects
 }
 
 // nothing judges "()" on one side and a message on the other.
@@ -199,7 +240,6 @@ func (j *judge) failures() {
 				walk.add(wm, rm, nil, callName(c.old))
 			}
 		}
-		j.judge(walk)
 	}
 }
 
@@ -225,7 +265,6 @@ func (j *judge) kept(form string) {
 				}
 			}
 		}
-		j.judge(walk)
 	}
 }
 
@@ -348,108 +387,4 @@ func (j *judge) noLongerServed(c *schema.Call) *Witness {
 		w.Message, w.JSON = c.Request.FullName(), string(text)
 	}
 	return w
-}
-
-// mend says how to get the same end without breaking.
-func mend(f *Fact) string {
-	switch f.Kind {
-	case FieldAdded:
-		n := f.field.new
-		return fmt.Sprintf("make it optional, or give it a default: #%d %s %s?", n.Number, n.Name, n.Type.Local(n.Message.Module))
-	case FieldGone:
-		o := f.field.old
-		if o.Presence == schema.Required {
-			return fmt.Sprintf("first make it optional (#%d %s %s?), and remove it when no reader needs it any more; then keep its number: retired #%d %q",
-				o.Number, o.Name, o.Type.Local(o.Message.Module), o.Number, o.Name)
-		}
-		return fmt.Sprintf("keep it as long as code uses it: %s", FieldText(o))
-	case FieldRenamed:
-		o, n := f.field.old, f.field.new
-		return fmt.Sprintf("keep the name %s; where the new one matters, add it beside: #%d %s %s?", o.Name, free(n.Message), n.Name, n.Type.Local(n.Message.Module))
-	case FieldRenumbered:
-		return fmt.Sprintf("give it back its number: #%d %s", f.field.old.Number, f.field.old.Name)
-	case FieldType:
-		o, n := f.field.old, f.field.new
-		return fmt.Sprintf("keep it as it is (%s), and add the new one beside it: #%d %s_2 %s?", FieldText(o), free(n.Message), n.Name, n.Type.Local(n.Message.Module))
-	case FieldPresence:
-		return fmt.Sprintf("leave it as it was: %s", FieldText(f.field.old))
-	case MemberGone:
-		return fmt.Sprintf("keep the member: %s", memberText(f.member.old))
-	case FieldPlace:
-		o := f.field.old
-		if o.In == nil {
-			return "leave it where it travels; where another place matters, add a field beside it"
-		}
-		return fmt.Sprintf("leave it where it travels: %s", f.Old)
-	case TypeBounds:
-		return fmt.Sprintf("leave its bounds as they were (%s), or only loosen them; for stricter ones declare another type beside it", orNone(f.Old))
-	case TypeChanged:
-		return fmt.Sprintf("leave it over %s, and declare another type beside it", f.Old)
-	case TypeGone, UnionGone:
-		return "keep it as long as code uses it"
-	case AlternativeGone:
-		return fmt.Sprintf("keep the alternative: %s", f.Old)
-	case AlternativeAdded:
-		return "let the servers know the alternative first, and use it in requests when all do"
-	case AlternativeRenamed:
-		return fmt.Sprintf("keep the name: %s", alternativeText(f.alternative.old))
-	case AlternativeRenumbered:
-		return fmt.Sprintf("give it back its number: %s", alternativeText(f.alternative.old))
-	case AlternativeType:
-		return fmt.Sprintf("keep it as it is (%s), and add another alternative beside it", alternativeText(f.alternative.old))
-	case MemberAdded:
-		return "let the servers know the member first, and use it in requests when all do"
-	case MemberRenamed:
-		return fmt.Sprintf("keep the name: %s", memberText(f.member.old))
-	case FieldBounds:
-		if f.Old == "" {
-			return fmt.Sprintf("let servers check nothing new of old requests: leave %s without bounds, and tell clients in its documentation what is best", f.field.old.Name)
-		}
-		return fmt.Sprintf("leave its bounds as they were: %s, or only loosen them", f.Old)
-	case CallHTTP, CallStream:
-		return "keep this call as it is, and declare another one beside it"
-	case CallNeeds, CredentialChanged:
-		return "take the old credential beside the new one (needs old | new) until no client uses it"
-	case FieldJSON, MemberJSON, AlternativeJSON:
-		return fmt.Sprintf("keep its name in JSON: json %q", f.Old)
-	case MemberRenumbered:
-		return fmt.Sprintf("give it back its number: %s", memberText(f.member.old))
-	case CallGone:
-		return "keep the call as long as it is called"
-	case CallRequest, CallAnswer:
-		return "keep this call as it is, and add another one beside it"
-	case CallRenamed:
-		if f.call.old.HTTP == nil {
-			return fmt.Sprintf("keep the name %s, or keep its path: http POST %q", f.Old, f.call.old.Path())
-		}
-		return fmt.Sprintf("keep the name %s", f.Old)
-	case CallAdded:
-		return "give it a path that no request of another call matches"
-	case MessageMoved, EnumMoved, ErrorMoved, TypeMoved, UnionMoved, ConstMoved, ServiceMoved:
-		return fmt.Sprintf("leave it in module %s", f.Where[:strings.LastIndexByte(f.Where, '.')])
-	case MessageRenamed, EnumRenamed, ErrorRenamed, TypeRenamed, UnionRenamed, ConstRenamed, ServiceRenamed, ModuleRenamed:
-		return fmt.Sprintf("keep the name %s", f.Old)
-	case MessageGone, EnumGone, ErrorGone, ConstGone, ServiceGone, ModuleGone:
-		return "keep it as long as code uses it"
-	}
-	return ""
-}
-
-func orNone(bounds string) string {
-	if bounds == "" {
-		return "none"
-	}
-	return bounds
-}
-
-// free is a number that no field of a message has or had.
-func free(m *schema.Message) int {
-	n := 1
-	for _, f := range m.Fields {
-		n = max(n, f.Number+1)
-	}
-	for _, r := range m.Retired {
-		n = max(n, r.Number+1)
-	}
-	return n
 }

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/source"
 )
 
 // lifecycle are the kinds of facts about a kind of declaration that comes, goes,
@@ -151,7 +152,7 @@ func (s *sieve[T]) match(kinds lifecycle, paired func(old, new *T)) {
 		}
 		if at < 0 {
 			gone = append(gone, o)
-			s.d.add(&Fact{Kind: kinds.gone, Where: head.FullName(), Old: oneLine(o), oldAny: o}, head.Place)
+			s.d.add(&Fact{Kind: kinds.gone, Where: head.FullName(), Old: oneLine(o), oldAny: o}, head.Place).Missed = s.d.placeOf(head.Module)
 			continue
 		}
 		n := s.added[at]
@@ -167,6 +168,14 @@ func (s *sieve[T]) match(kinds lifecycle, paired func(old, new *T)) {
 	for _, n := range s.added {
 		s.d.add(&Fact{Kind: kinds.added, Where: schema.Head(n).FullName(), New: oneLine(n), newAny: n}, schema.Head(n).Place)
 	}
+}
+
+// placeOf is where NEW has a module of OLD, if it has.
+func (d *differ) placeOf(m *schema.Module) source.Place {
+	if n := d.modules[m]; n != nil {
+		return n.Place
+	}
+	return source.Place{}
 }
 
 // oneLine is a short text of a declaration, where a fact shows it.
@@ -213,7 +222,7 @@ func (d *differ) likeness(decl any) string {
 		fmt.Fprintf(&b, "%s %s", x.Carries(), x.Format)
 	case *schema.Service:
 		for _, c := range x.Calls {
-			b.WriteString(c.Name + callText(c, name) + "\n")
+			b.WriteString(c.Name + httpText(c) + callText(c, name) + "\n")
 		}
 	}
 	return b.String()
@@ -225,6 +234,10 @@ func (d *differ) service(o, n *schema.Service) {
 	d.others[o] = n
 	if o.Doc != n.Doc || o.Deprecated != n.Deprecated {
 		d.words(o.FullName(), o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
+	}
+	missed := n.Place
+	if n.Module == o.Module { // the service is gone itself
+		missed = d.placeOf(o.Module)
 	}
 	var gone, added []*schema.Call
 	pair(o.Calls, n.Calls, func(c *schema.Call) string { return c.Name }, func(a, b *schema.Call) {
@@ -239,9 +252,12 @@ func (d *differ) service(o, n *schema.Service) {
 	})
 	name := func(x *schema.Decl) string { return cmp.Or(d.known[x], x.Name) }
 	for _, a := range gone {
-		i := slices.IndexFunc(added, func(b *schema.Call) bool { return callText(a, name) == callText(b, name) })
+		i := slices.IndexFunc(added, func(b *schema.Call) bool {
+			there := httpText(a) == httpText(b) || a.Method() == b.Method() && a.Path() == b.Path()
+			return there && callText(a, name) == callText(b, name)
+		})
 		if i < 0 {
-			d.add(&Fact{Kind: CallGone, Where: a.FullName(), Old: signature(a), call: callPair{a, nil}}, a.Place)
+			d.add(&Fact{Kind: CallGone, Where: a.FullName(), Old: signature(a), call: callPair{a, nil}}, a.Place).Missed = missed
 			continue
 		}
 		b := added[i]
@@ -254,7 +270,7 @@ func (d *differ) service(o, n *schema.Service) {
 	}
 }
 
-// callText is what a call is, but for its name.
+// callText is what a call is, but for its name and where it is served.
 func callText(c *schema.Call, name func(*schema.Decl) string) string {
 	side := func(m *schema.Message) string {
 		if m == nil {
@@ -262,7 +278,7 @@ func callText(c *schema.Call, name func(*schema.Decl) string) string {
 		}
 		return name(&m.Decl)
 	}
-	text := []string{side(c.Request), side(c.Response), streamText(c), httpText(c), fmt.Sprint(c.Safe, c.Idempotent)}
+	text := []string{side(c.Request), side(c.Response), streamText(c), fmt.Sprint(c.Safe, c.Idempotent)}
 	for _, e := range c.Fails {
 		text = append(text, side(e))
 	}

@@ -65,7 +65,6 @@ func (j *judge) requests(form string, elsewhere bool) {
 				walk.add(wm, rm, fact, callName(c.old))
 			}
 		}
-		j.judge(walk)
 	}
 }
 

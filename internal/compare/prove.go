@@ -18,18 +18,47 @@ import (
 // the smallest message must do. The reference reader decides; nil says that no
 // witness was found.
 func (w *walker) prove(at *node, vary *schema.Field, absent bool) *Witness {
-	return w.proveBy(at, w.variations(at, vary, absent), 3) // simple values come first
+	key := proof{at.w, at.r, vary, absent}
+	if witness := w.again(at, key); witness != nil {
+		return witness
+	}
+	return w.proveBy(at, key, w.variations(at, vary, absent), 3) // simple values come first
+}
+
+// proof is what a search for a witness was about.
+type proof struct {
+	w, r   *schema.Message
+	vary   *schema.Field
+	absent bool
+}
+
+// again tries what proved the same in another form.
+func (w *walker) again(at *node, key proof) *Witness {
+	local := w.found[key]
+	if local == nil {
+		return nil
+	}
+	steps := at.steps()
+	payload := wrap(steps, local)
+	if len(steps) > 0 && len(value.Validate(payload)) > 0 {
+		return nil
+	}
+	return w.try(at.root.r, payload)
 }
 
 // proveLimits is prove for bounds: values around limits are tried first.
 func (w *walker) proveLimits(at *node, vary *schema.Field) *Witness {
+	key := proof{at.w, at.r, vary, false}
+	if witness := w.again(at, key); witness != nil {
+		return witness
+	}
 	var list []*value.Message
 	for _, v := range w.candidates(vary.Type, w.counterpart(at, vary).Type, vary.Bounds, w.counterpart(at, vary).Bounds, 0) {
 		local := value.MinimalMessage(at.w)
 		local.Fields[vary.Number] = v
 		list = append(list, local)
 	}
-	if witness := w.proveBy(at, list, len(list)); witness != nil {
+	if witness := w.proveBy(at, key, list, 3); witness != nil {
 		return witness
 	}
 	return w.prove(at, vary, false)
@@ -50,7 +79,7 @@ func (w *walker) counterpart(at *node, field *schema.Field) *schema.Field {
 
 // proveBy takes the smallest of those that prove it; of those that prove it in both
 // forms, as soon as there are enough.
-func (w *walker) proveBy(at *node, variations []*value.Message, enough int) *Witness {
+func (w *walker) proveBy(at *node, key proof, variations []*value.Message, enough int) *Witness {
 	other := *w
 	other.form = map[string]string{"binary": "json", "json": "binary"}[w.form]
 	type candidate struct {
@@ -86,6 +115,7 @@ func (w *walker) proveBy(at *node, variations []*value.Message, enough int) *Wit
 			continue
 		}
 		if witness := w.try(at.root.r, payload); witness != nil {
+			w.found[key] = c.local
 			return witness
 		}
 	}

@@ -91,7 +91,7 @@ func (d *differ) union(o, n *schema.Union) {
 	for _, p := range pairAlternatives(o, n) {
 		switch {
 		case p.new == nil:
-			d.alternativeFact(AlternativeGone, p, alternativeText(p.old), "")
+			d.alternativeFact(AlternativeGone, p, alternativeText(p.old), "").Missed = n.Place
 		case p.old == nil:
 			d.alternativeFact(AlternativeAdded, p, "", alternativeText(p.new))
 		default:
@@ -117,7 +117,7 @@ func alternativeText(a *schema.Alternative) string {
 	return fmt.Sprintf("#%d %s %s", a.Number, a.Name, a.Type.Local(a.Union.Module))
 }
 
-func (d *differ) alternativeFact(kind Kind, p alternativePair, old, new string) {
+func (d *differ) alternativeFact(kind Kind, p alternativePair, old, new string) *Fact {
 	f := &Fact{Kind: kind, Old: old, New: new, alternative: p}
 	at := p.new
 	if p.old != nil {
@@ -134,6 +134,7 @@ func (d *differ) alternativeFact(kind Kind, p alternativePair, old, new string) 
 			d.altFacts[side] = append(d.altFacts[side], f)
 		}
 	}
+	return f
 }
 
 // union judges what is written as one union and read as another.
@@ -298,9 +299,6 @@ func (w *walker) candidates(wt, rt *schema.Type, ownW, ownR *schema.Bounds, dept
 		}
 	}
 	list := []value.Value{value.MinimalWithin(wt, ownW)}
-	for _, b := range writers {
-		list = append(list, value.AtLimits(wt, b)...)
-	}
 	if rt != nil && wt.Kind == rt.Kind {
 		for _, b := range []*schema.Bounds{ownR, namedBounds(rt)} {
 			if b == nil {
@@ -311,6 +309,9 @@ func (w *walker) candidates(wt, rt *schema.Type, ownW, ownR *schema.Bounds, dept
 				list = append(list, textsBeyond(writers, b)...)
 			}
 		}
+	}
+	for _, b := range writers { // what the reader refuses is nearer to its own limits
+		list = append(list, value.AtLimits(wt, b)...)
 	}
 	if depth > 4 {
 		return list

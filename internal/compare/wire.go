@@ -3,9 +3,11 @@ package compare
 import (
 	"fmt"
 	"math"
+	"math/big"
 	"slices"
 
 	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/value"
 )
 
 // crossing is one way of payloads from a writer to a reader: OLD to NEW or
@@ -68,7 +70,11 @@ type walker struct {
 
 	unions []*schema.Union // that types is in
 
-	searches int // how many callsTo made
+	order []*node  // all nodes, those near roots first
+	calls []string // that lead anywhere, once callsTo was asked
+
+	pairings map[[2]*schema.Message][]fieldPair // of messages that are no counterparts
+	found    map[proof]*value.Message           // what proved breaks, in any form
 
 	names map[*schema.Field]string // outside of bodies, what fields are told apart by; else nil
 }
@@ -88,7 +94,8 @@ type node struct {
 	field  *schema.Field // of parent, which holds this
 	from   []*node       // all that lead here
 	calls  []string      // of a root: the calls whose payloads it is
-	search int           // the last one of callsTo that came by
+
+	reached big.Int // the calls that lead here, a bit each
 }
 
 // telling is an event of a fact at a node.
@@ -125,7 +132,7 @@ func (w *walker) node(wm, rm *schema.Message, owner *Fact) *node {
 		n = &node{visit: v}
 		n.root = n
 		w.nodes[v] = n
-		w.queue = append(w.queue, n)
+		w.queue, w.order = append(w.queue, n), append(w.order, n)
 	}
 	return n
 }
@@ -166,20 +173,48 @@ func (n *node) steps() []*schema.Field {
 
 // callsTo lists the calls whose payloads hold any of some nodes.
 func (w *walker) callsTo(nodes []*node) []string {
-	var calls []string
-	w.searches++
-	for len(nodes) > 0 {
-		n := nodes[len(nodes)-1]
-		nodes = nodes[:len(nodes)-1]
-		if n.search == w.searches {
-			continue
-		}
-		n.search = w.searches
-		calls = append(calls, n.calls...)
-		nodes = append(nodes, n.from...)
+	if w.calls == nil {
+		w.spreadCalls()
 	}
-	slices.Sort(calls)
-	return slices.Compact(calls)
+	var all big.Int
+	for _, n := range nodes {
+		all.Or(&all, &n.reached)
+	}
+	var calls []string
+	for i, name := range w.calls {
+		if all.Bit(i) == 1 {
+			calls = append(calls, name)
+		}
+	}
+	return calls
+}
+
+// spreadCalls gives each node the calls that lead to it, a bit each, until nothing
+// is new: nodes are in the order of their distance, so a few times will do.
+func (w *walker) spreadCalls() {
+	w.calls = []string{}
+	for _, n := range w.order {
+		w.calls = append(w.calls, n.calls...)
+	}
+	slices.Sort(w.calls)
+	w.calls = slices.Compact(w.calls)
+	for _, n := range w.order {
+		for _, name := range n.calls {
+			i, _ := slices.BinarySearch(w.calls, name)
+			n.reached.SetBit(&n.reached, i, 1)
+		}
+	}
+	for again := true; again; {
+		again = false
+		for _, n := range w.order {
+			for _, before := range n.from {
+				if more := new(big.Int).AndNot(&before.reached, &n.reached); more.Sign() != 0 {
+					n.reached.Or(&n.reached, more)
+					again = true
+				}
+			}
+		}
+	}
 }
 
 // sidesOf puts what is written and what reads it in the order of OLD and NEW, or
@@ -189,6 +224,21 @@ func sidesOf[T any](newReads bool, a, b T) (T, T) {
 		return a, b
 	}
 	return b, a
+}
+
+// pairs is pairFields, done once for each two messages. Walks run side by side, so
+// what all of them know is only read.
+func (w *walker) pairs(o, n *schema.Message) []fieldPair {
+	key := [2]*schema.Message{o, n}
+	if list, known := w.differ.paired[key]; known {
+		return list
+	}
+	list, known := w.pairings[key]
+	if !known {
+		list = pairFields(o, n)
+		w.pairings[key] = list
+	}
+	return list
 }
 
 // fact finds the fact of a kind about a field, unless what is walked belongs

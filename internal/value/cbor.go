@@ -654,7 +654,7 @@ type present struct {
 }
 
 func presentFields(m *Message, leaveOut bool) ([]present, *Error) {
-	var list []present
+	list := make([]present, 0, len(m.Fields)+len(m.Unknown))
 	unknown := m.Unknown
 	flush := func(below int) {
 		for len(unknown) > 0 && (unknown[0].Number == 0 || unknown[0].Number < below) {

@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
 	"strings"
 
 	"faithfulcourier/internal/schema"
@@ -96,7 +97,7 @@ func inside(err *Error, step string) *Error {
 }
 
 func escapePointer(step string) string {
-	if !bytes.ContainsAny([]byte(step), "~/") {
+	if !strings.ContainsAny(step, "~/") {
 		return step
 	}
 	var b []byte
@@ -224,66 +225,90 @@ type Violation struct {
 // alternatives that are not listed, and bounds that are not kept.
 func Validate(m *Message) []Violation {
 	v := &validator{}
-	v.value("", m, &schema.Type{Kind: schema.KindMessage, Message: m.Type}, nil, false)
+	v.value(nil, m, &schema.Type{Kind: schema.KindMessage, Message: m.Type}, nil, false)
 	return v.list
 }
 
 type validator struct{ list []Violation }
 
-func (v *validator) add(path string, details ...string) {
+// way leads to a value: its last step, and the way before. Its text is made only
+// for what is violated.
+type way struct {
+	before *way
+	name   string // of a field or alternative; "" for an element
+	index  int
+	key    Value // of an entry, with its type
+	of     *schema.Type
+}
+
+// pointer is the way as a JSON Pointer (RFC 6901).
+func (w *way) pointer() string {
+	if w == nil {
+		return ""
+	}
+	step := escapePointer(w.name)
+	switch {
+	case w.of != nil:
+		step = escapePointer(KeyText(w.key, w.of))
+	case w.name == "":
+		step = strconv.Itoa(w.index)
+	}
+	return w.before.pointer() + "/" + step
+}
+
+func (v *validator) add(at *way, details ...string) {
 	for _, detail := range details {
-		v.list = append(v.list, Violation{Pointer: path, Detail: detail})
+		v.list = append(v.list, Violation{Pointer: at.pointer(), Detail: detail})
 	}
 }
 
 // value validates one value, against its type and the bounds of its field. A
 // secret value is not said.
-func (v *validator) value(path string, x Value, t *schema.Type, own *schema.Bounds, secret bool) {
-	bounds := []*schema.Bounds{own}
-	if t.Named != nil {
-		bounds = append(bounds, t.Named.Bounds)
-		secret = secret || t.Named.Secret
+func (v *validator) value(at *way, x Value, t *schema.Type, own *schema.Bounds, secret bool) {
+	if own != nil {
+		v.bounds(at, x, own, secret || t.Named != nil && t.Named.Secret)
 	}
-	for _, b := range bounds {
-		if b != nil {
-			v.bounds(path, x, b, secret)
+	if t.Named != nil {
+		secret = secret || t.Named.Secret
+		if t.Named.Bounds != nil {
+			v.bounds(at, x, t.Named.Bounds, secret)
 		}
 	}
 	switch x := x.(type) {
 	case Enum:
 		if x.Number < 0 || t.Enum.ByNumber(x.Number) == nil {
-			v.add(path, "must be one of "+joined(t.Enum.Members, (*schema.Member).JSONName))
+			v.add(at, "must be one of "+joined(t.Enum.Members, (*schema.Member).JSONName))
 		}
 	case *Union:
 		a := t.Union.ByNumber(x.Number)
 		if a == nil {
-			v.add(path, "must be one of "+joined(t.Union.Alternatives, (*schema.Alternative).JSONName))
+			v.add(at, "must be one of "+joined(t.Union.Alternatives, (*schema.Alternative).JSONName))
 			return
 		}
-		v.value(path+"/"+escapePointer(a.JSONName()), x.Value, a.Type, nil, false)
+		v.value(&way{before: at, name: a.JSONName()}, x.Value, a.Type, nil, false)
 	case List:
 		for i, item := range x {
-			v.value(fmt.Sprintf("%s/%d", path, i), item, t.Elem, nil, false)
+			v.value(&way{before: at, index: i}, item, t.Elem, nil, false)
 		}
 	case *Map:
 		for _, e := range x.Entries {
-			at := path + "/" + escapePointer(KeyText(e.Key, t.Key))
-			v.value(at, e.Key, t.Key, nil, false)
-			v.value(at, e.Value, t.Elem, nil, false)
+			there := &way{before: at, key: e.Key, of: t.Key}
+			v.value(there, e.Key, t.Key, nil, false)
+			v.value(there, e.Value, t.Elem, nil, false)
 		}
 	case *Message:
 		for _, f := range x.Type.Fields {
 			if item, ok := x.Fields[f.Number]; ok {
-				v.value(path+"/"+escapePointer(f.JSONName()), item, f.Type, f.Bounds, f.Secret)
+				v.value(&way{before: at, name: f.JSONName()}, item, f.Type, f.Bounds, f.Secret)
 			}
 		}
 	}
 }
 
-func (v *validator) bounds(path string, x Value, b *schema.Bounds, secret bool) {
+func (v *validator) bounds(at *way, x Value, b *schema.Bounds, secret bool) {
 	count := func(n int) {
 		if violation := b.CountViolation(n); violation != "" {
-			v.add(path, violation)
+			v.add(at, violation)
 		}
 	}
 	switch x := x.(type) {
@@ -292,7 +317,7 @@ func (v *validator) bounds(path string, x Value, b *schema.Bounds, secret bool) 
 		if b.Unique {
 			for i := range x {
 				if j := slices.IndexFunc(x[:i], func(before Value) bool { return alike(before, x[i]) }); j >= 0 {
-					v.add(fmt.Sprintf("%s/%d", path, i), fmt.Sprintf("must be unique, and is equal to element %d", j))
+					v.add(&way{before: at, index: i}, fmt.Sprintf("must be unique, and is equal to element %d", j))
 				}
 			}
 		}
@@ -304,7 +329,7 @@ func (v *validator) bounds(path string, x Value, b *schema.Bounds, secret bool) 
 				limits, _, _ := strings.Cut(rest, ", not ")
 				detail = "must be " + limits
 			}
-			v.add(path, detail)
+			v.add(at, detail)
 		}
 	}
 }
