@@ -4,6 +4,7 @@
 package command
 
 import (
+	"bufio"
 	"bytes"
 	"context"
 	"errors"
@@ -52,6 +53,28 @@ func (w *World) path(name string) string {
 		return name
 	}
 	return filepath.Join(w.Dir, name)
+}
+
+// secret asks for a passphrase: on a terminal without showing it, else it is the
+// first line of standard input.
+func (w *World) secret(prompt string) ([]byte, error) {
+	if file, ok := w.In.(*os.File); ok && w.InTerminal {
+		fmt.Fprint(w.Err, prompt)
+		defer fmt.Fprintln(w.Err)
+		return term.ReadPassword(int(file.Fd()))
+	}
+	line, err := bufio.NewReader(w.In).ReadString('\n')
+	if line = strings.TrimRight(line, "\r\n"); line == "" {
+		return nil, errors.Join(errors.New("it needs a passphrase, and there is none on standard input"), ignoreEnd(err))
+	}
+	return []byte(line), nil
+}
+
+func ignoreEnd(err error) error {
+	if err == io.EOF {
+		return nil
+	}
+	return err
 }
 
 // Process is the world of this process.

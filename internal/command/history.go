@@ -21,7 +21,8 @@ var historyCommand = &command{
 one of them, with all facts. --changelog prints Markdown, newest first; what
 stands in versions/notes/VERSION.md, which is yours to write, goes into it.
 --audit hashes everything again and finds every line and file that was changed,
-removed, added or moved since it was sealed; exits 1 if there is any.`,
+removed, added or moved since it was sealed, and each signature that does not fit;
+exits 1 if there is any.`,
 	examples: [2]string{"faithful history", "faithful history --audit"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags)
@@ -200,7 +201,11 @@ func (h *history) changelog(w *World, entries []versions.Entry) (int, error) {
 
 // auditVersions hashes everything again.
 func auditVersions(w *World, p *project.Project, kind string) (int, error) {
-	count, flaws, err := versions.Audit(p.Dir, func(files []versions.File) (string, error) {
+	trusted, err := p.TrustedSigners()
+	if err != nil {
+		return trouble, err
+	}
+	count, flaws, err := versions.Audit(p.Dir, trusted, func(files []versions.File) (string, error) {
 		var sources []*source.File
 		for _, f := range files {
 			sources = append(sources, source.NewFile(f.Name, f.Text))

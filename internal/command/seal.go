@@ -1,8 +1,10 @@
 package command
 
 import (
+	"errors"
 	"flag"
 	"fmt"
+	"os"
 	"slices"
 
 	"faithfulcourier/internal/compare"
@@ -18,16 +20,19 @@ const firstVersion = "1.0.0"
 
 var sealCommand = &command{
 	name:     "seal",
-	synopsis: "[VERSION] [-m NOTE] [--dry] [--as KIND]",
+	synopsis: "[VERSION] [-m NOTE] [--key FILE] [--dry] [--as KIND]",
 	short:    "records the working definitions as a version",
 	long: `Writes the working definitions, in their canonical form, to versions/VERSION,
 and a line to versions/ledger.jsonl: whole, or not at all. Without VERSION it is
 the next one that the changes since the last call for; a lower one is refused.
-When nothing changed, nothing is sealed.`,
+When nothing changed, nothing is sealed. With --key the line is signed, with an
+ed25519 key of OpenSSH; faithful history --audit checks it. signers in
+faithful.toml says whose keys count, and then each version must be signed.`,
 	examples: [2]string{"faithful seal -m \"first public version\"", "faithful seal 2.0.0"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags)
 		note := flags.String("m", "", "a `NOTE` for the ledger")
+		key := flags.String("key", "", "sign with the private ed25519 key in `FILE`, which ssh-keygen wrote")
 		dry := flags.Bool("dry", false, "write nothing, say what would be sealed; exit 1 if that is anything")
 		return func(w *World, args []string) (int, error) {
 			if err := checkKind(*kind); err != nil {
@@ -40,17 +45,21 @@ When nothing changed, nothing is sealed.`,
 			if len(args) == 1 {
 				version = args[0]
 			}
-			return seal(w, *kind, version, *note, *dry)
+			return seal(w, *kind, version, *note, *key, *dry)
 		}
 	},
 }
 
-func seal(w *World, kind, version, note string, dry bool) (int, error) {
+func seal(w *World, kind, version, note, key string, dry bool) (int, error) {
 	p, defs, err := draft(w, kind)
 	if err != nil {
 		return trouble, err
 	}
 	ledger, err := versions.Open(p.Dir)
+	if err != nil {
+		return trouble, err
+	}
+	signer, err := signer(w, p, key)
 	if err != nil {
 		return trouble, err
 	}
@@ -83,7 +92,7 @@ func seal(w *World, kind, version, note string, dry bool) (int, error) {
 	status := fine
 	if dry {
 		status = found
-	} else if sealed, err = ledger.Seal(entry, files, w.Now()); err != nil {
+	} else if sealed, err = ledger.Seal(entry, files, w.Now(), signer); err != nil {
 		return trouble, err
 	}
 	if kind == "json" {
@@ -94,8 +103,45 @@ func seal(w *World, kind, version, note string, dry bool) (int, error) {
 	if dry {
 		word = "would seal"
 	}
-	out.Line("%s %s (%s), digest %s", out.In(report.Green, word), out.In(report.Bold, sealed.Version), summary, sealed.Digest[:12])
+	by := ""
+	if sealed.Signer != "" {
+		by = ", signed by " + sealed.Signer
+	}
+	out.Line("%s %s (%s), digest %s%s", out.In(report.Green, word), out.In(report.Bold, sealed.Version), summary, sealed.Digest[:12], by)
 	return status, nil
+}
+
+// signer reads the key that a version is signed with; nil for none, where the
+// project asks for none.
+func signer(w *World, p *project.Project, file string) (*versions.Signer, error) {
+	trusted, err := p.TrustedSigners()
+	if err != nil {
+		return nil, err
+	}
+	if file == "" {
+		if len(trusted) > 0 {
+			return nil, usage("faithful.toml names signers, so versions are signed: add --key FILE, with the private key of one of them")
+		}
+		return nil, nil
+	}
+	text, err := os.ReadFile(w.path(file))
+	if err != nil {
+		return nil, err
+	}
+	s, err := versions.ReadSigner(text, nil)
+	if errors.Is(err, versions.ErrLocked) {
+		var passphrase []byte
+		if passphrase, err = w.secret(fmt.Sprintf("Passphrase of %s: ", file)); err == nil {
+			s, err = versions.ReadSigner(text, passphrase)
+		}
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", file, err)
+	}
+	if len(trusted) > 0 && !slices.Contains(trusted, s.Public()) {
+		return nil, fmt.Errorf("%s is the key %s, which is not among the signers of faithful.toml", file, s.Public())
+	}
+	return s, nil
 }
 
 // refused says why a version is not sealed: that is something found, not

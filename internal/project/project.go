@@ -31,6 +31,7 @@ type Config struct {
 	Promise Promise  `toml:"promise"`
 	Advice  Advice   `toml:"advice"`
 	Waivers []Waiver `toml:"waiver"`
+	Signers []string `toml:"signers"` // public ed25519 keys, as OpenSSH writes them, of who may seal
 }
 
 // Waiver is one [[waiver]]: a break that the project accepts.

@@ -30,8 +30,10 @@ type Flaw struct {
 // before it, that the files of each version are those that were sealed, and that
 // nothing lies there which no line knows of. It returns how many versions there
 // are and every flaw. digest computes what the definitions in some files are
-// identified by, of several versions at the same time; it may be nil.
-func Audit(dir string, digest func(files []File) (string, error)) (count int, flaws []Flaw, err error) {
+// identified by, of several versions at the same time; it may be nil. trusted are
+// the public keys, by ParseSigner, that may sign lines: with any, each line must be
+// signed from the first on that is. Without, each signature that is there must fit.
+func Audit(dir string, trusted []string, digest func(files []File) (string, error)) (count int, flaws []Flaw, err error) {
 	l := &Ledger{dir: filepath.Join(dir, Folder)}
 	text, err := os.ReadFile(filepath.Join(l.dir, ledgerName))
 	if errors.Is(err, fs.ErrNotExist) {
@@ -44,7 +46,7 @@ func Audit(dir string, digest func(files []File) (string, error)) (count int, fl
 	previous := ""
 	var before numbers
 	var sealed []*sealedFiles
-	torn := false
+	torn, signing := false, false
 	for i, line := range bytes.Split(bytes.TrimSuffix(text, []byte("\n")), []byte("\n")) {
 		if len(text) == 0 {
 			break
@@ -67,6 +69,14 @@ func Audit(dir string, digest func(files []File) (string, error)) (count int, fl
 			flaw(e.Version, "the line does not follow the one before it: a line was changed, added, removed or moved, or two branches sealed a version each")
 		}
 		previous = hash(line)
+		signing = signing || e.Signature != ""
+		if e.Signature != "" || e.Signer != "" {
+			if wrong := checkSignature(&e, trusted); wrong != "" {
+				flaw(e.Version, "%s", wrong)
+			}
+		} else if signing {
+			flaw(e.Version, "the line is not signed, though one before it is")
+		}
 		n, ok := parse(e.Version)
 		switch {
 		case !ok:
@@ -80,6 +90,9 @@ func Audit(dir string, digest func(files []File) (string, error)) (count int, fl
 		}
 		known[e.Version], before = true, n
 		sealed = append(sealed, &sealedFiles{line: i + 1, entry: e})
+	}
+	if len(trusted) > 0 && count > 0 && !signing {
+		flaws = append(flaws, Flaw{Message: "no line is signed, though faithful.toml names signers"})
 	}
 	flaws = append(flaws, l.auditFiles(sealed, digest)...)
 	slices.SortStableFunc(flaws, func(a, b Flaw) int { return a.Line - b.Line })

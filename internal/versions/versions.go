@@ -44,6 +44,9 @@ type Entry struct {
 	Previous string    `json:"previous"` // SHA-256 of the line before, "" for the first
 	Verdict  string    `json:"verdict"`  // of the comparison with the version before, "first" for the first
 	Note     string    `json:"note,omitempty"`
+
+	Signer    string `json:"signer,omitempty"`    // the public key of who signed the line, as OpenSSH writes it
+	Signature string `json:"signature,omitempty"` // of the line without this, in base64
 }
 
 // Ledger is the ledger of a project.
@@ -252,13 +255,19 @@ func Check(version, needed string) error {
 
 // Seal writes the files of a version and adds its line to the ledger, whole
 // or not at all: the ledger is replaced last, in one step. Digest, verdict
-// and note of e are kept; files, hashes and time are filled in.
-func (l *Ledger) Seal(e Entry, files []File, now time.Time) (*Entry, error) {
+// and note of e are kept; files, hashes and time are filled in. A signer, which may
+// be nil, signs the line.
+func (l *Ledger) Seal(e Entry, files []File, now time.Time, signer *Signer) (*Entry, error) {
 	files = slices.Clone(files)
 	slices.SortFunc(files, func(a, b File) int { return strings.Compare(a.Name, b.Name) })
 	e.Time = now.UTC().Truncate(time.Second)
 	e.Files = hashFiles(files)
 	e.Previous = l.lastHash()
+	if signer != nil {
+		if err := signer.sign(&e); err != nil {
+			return nil, err
+		}
+	}
 	line, err := json.Marshal(e)
 	if err != nil {
 		return nil, err
