@@ -46,7 +46,9 @@ var generateCommand = &command{
 	long: `Writes the stubs of each [[stubs]] in faithful.toml. Only what changed is
 written. A file that somebody else wrote, or that was edited since, is never
 touched: generate names it and changes nothing at all. With --watch it goes on
-whenever definitions change; wrong ones leave the last good stubs in place.`,
+whenever definitions change; wrong ones leave the last good stubs in place. With
+--of and a sealed version, such as 1.0.0, its stubs lie beside those of the draft:
+folders and packages end in _1_0_0, so that one program can have both.`,
 	examples: [2]string{"faithful generate --watch", "faithful generate --only go --dry"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags)
@@ -183,6 +185,10 @@ type generation struct {
 
 // plan makes the stubs of all outputs, and compares them with what is there.
 func (g *generation) plan(p *project.Project, defs *schema.Definitions) ([]project.Output, []*stubs.Plan, error) {
+	p, err := p.Beside(g.of)
+	if err != nil {
+		return nil, nil, err
+	}
 	outputs, err := chooseOutputs(p, g.only)
 	if err != nil {
 		return nil, nil, err
