@@ -95,14 +95,18 @@ func lockOf(ref string, s *Served) (*Locked, error) {
 
 // readLock reads the lock of a project; there may be none.
 func (p *Project) readLock() (*lock, error) {
-	l := &lock{}
 	data, err := os.ReadFile(filepath.Join(p.Dir, LockName))
 	if errors.Is(err, fs.ErrNotExist) {
-		return l, nil
+		return &lock{}, nil
 	}
 	if err != nil {
 		return nil, err
 	}
+	return parseLock(data)
+}
+
+func parseLock(data []byte) (*lock, error) {
+	l := &lock{}
 	d := toml.NewDecoder(bytes.NewReader(data))
 	d.DisallowUnknownFields()
 	if err := d.Decode(l); err != nil {

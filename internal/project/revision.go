@@ -63,10 +63,42 @@ func Revision(ctx context.Context, dir, revision string) ([]*source.File, error)
 		}
 		files = append(files, source.NewFile(name+"@"+revision, string(text)))
 	}
+	served, err := g.served(&own, id, revision)
+	if err != nil {
+		return nil, err
+	}
+	files = append(files, served...)
 	if len(files) == 0 {
 		return nil, fmt.Errorf("at %s there was no definition file (*.faithful) in %s", revision, strings.Join(own.Config.Sources, ", "))
 	}
 	slices.SortFunc(files, func(a, b *source.File) int { return strings.Compare(a.Name, b.Name) })
+	return files, nil
+}
+
+// served reads the definitions of sources that are servers, as they were kept then.
+func (g git) served(p *Project, id, revision string) (files []*source.File, err error) {
+	var kept *lock
+	for _, s := range p.Config.Sources {
+		if !IsURL(s) {
+			continue
+		}
+		if kept == nil {
+			text, err := g.run("cat-file", "blob", id+":./"+LockName)
+			if err != nil {
+				return nil, fmt.Errorf("at %s there was no %s, which keeps what %s said", revision, LockName, s)
+			}
+			if kept, err = parseLock(text); err != nil {
+				return nil, fmt.Errorf("at %s: %w", revision, err)
+			}
+		}
+		list, err := p.locked(kept, s)
+		if err != nil {
+			return nil, fmt.Errorf("at %s: %w", revision, err)
+		}
+		for _, f := range list {
+			files = append(files, source.NewFile(f.Name+"@"+revision, f.Text))
+		}
+	}
 	return files, nil
 }
 

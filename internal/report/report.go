@@ -142,6 +142,9 @@ func (p *Printer) finding(f source.Finding) {
 	p.Line("%s: %s: %s", p.In(Bold, Where(f.Place)), word, f.Message)
 	p.excerpt(f.Place, Red, "")
 	for _, n := range f.Notes {
+		if n.Place.File != f.Place.File && n.Place.File != nil {
+			p.Line("      %s", p.In(Faint, "in "+Where(n.Place)+":"))
+		}
 		p.excerpt(n.Place, Blue, n.Message)
 	}
 	if f.Mend != "" {
@@ -162,8 +165,8 @@ func Where(place source.Place) string {
 // excerpt writes a line of a file with a part underlined, and a message
 // behind the underline.
 func (p *Printer) excerpt(place source.Place, style Style, message string) {
-	if place.File == nil || place.File.Text == "" {
-		return
+	if place.File == nil || place.File.Text == "" || strings.IndexByte(place.File.Text, 0) >= 0 {
+		return // nothing to see: not even in a binary file
 	}
 	start, end := place.File.Position(place.Span.Start), place.File.Position(place.Span.End)
 	runes := []rune(place.File.Line(start.Line))
