@@ -9,6 +9,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"syscall"
@@ -280,6 +281,81 @@ func TestSealIsAllOrNothing(t *testing.T) {
 	require.NoError(t, err, "%s", output)
 	t.Logf("%d of 60 runs were killed before they ended; %d versions were sealed", killed, sealed)
 	assert.Greater(t, killed, 5, "the test must kill some")
+}
+
+// TestSealKilledAtEveryWrite kills the program at its first call to the system that
+// changes a file, at its second, and so on until none is left: the version is then
+// sealed whole or not at all, and the next seal works.
+func TestSealKilledAtEveryWrite(t *testing.T) {
+	tracer, err := exec.LookPath("strace")
+	if err != nil {
+		t.Skip("skipped: there is no strace here; TestSealIsAllOrNothing kills at random")
+	}
+	dir := ferryProject(t)
+	require.NoError(t, toolchain.Faithful(t, dir, "seal").Run())
+	file := filepath.Join(dir, "definitions/booking.faithful")
+	text, err := os.ReadFile(file)
+	require.NoError(t, err)
+	program := toolchain.Faithful(t, dir, "seal").Path
+	const writes = "mkdirat,fchmodat,write,pwrite64,fsync,renameat,renameat2,unlinkat"
+	sealed, kills, field := 1, map[string]int{}, 20
+	// The tracer counts for each thread, and calls move between threads: late ones are
+	// found by what they write to.
+	type moment struct {
+		path string // "": any
+		call int
+	}
+	var moments []moment
+	for call := 1; call <= 16; call++ {
+		moments = append(moments, moment{"", call})
+	}
+	for _, path := range []string{"versions", "versions/ledger.jsonl", "versions/ledger.jsonl.faithful-new"} {
+		for call := 1; call <= 4; call++ {
+			moments = append(moments, moment{path, call})
+		}
+	}
+	for round := range 3 {
+		for i, at := range moments {
+			changed := strings.Replace(string(text), "retired #12", fmt.Sprintf("#%d extra text?\n  retired #12", field), 1)
+			require.NoError(t, os.WriteFile(file, []byte(changed), 0o666))
+			arguments := []string{"-f", "-qq", "-o", "/dev/null", "-e", "trace=" + writes, "-e", fmt.Sprintf("inject=%s:signal=KILL:when=%d", writes, at.call)}
+			if at.path != "" {
+				arguments = append(arguments, "-P", filepath.Join(dir, at.path))
+			}
+			trace := exec.Command(tracer, append(arguments, program, "seal")...)
+			trace.Dir = dir
+			output, err := trace.CombinedOutput()
+			if err != nil && round == 0 && i == 0 && len(output) > 0 {
+				t.Skipf("skipped: strace can't trace here: %s", output)
+			}
+			if err != nil {
+				kills[at.path]++
+			}
+			ledger, err := versions.Open(dir)
+			require.NoError(t, err, "the ledger is whole")
+			require.GreaterOrEqual(t, len(ledger.Entries), sealed, "nothing that was sealed is lost")
+			_, flaws, err := versions.Audit(dir, nil, nil)
+			require.NoError(t, err)
+			// A folder that no line knows of is what a kill left; the next seal takes it away.
+			flaws = slices.DeleteFunc(flaws, func(f versions.Flaw) bool { return strings.Contains(f.Message, "in no line of the ledger") })
+			require.Empty(t, flaws)
+			if len(ledger.Entries) > sealed {
+				sealed++
+				field++
+			}
+		}
+		require.NoError(t, toolchain.Faithful(t, dir, "seal").Run())
+		_, flaws, err := versions.Audit(dir, nil, nil)
+		require.NoError(t, err)
+		require.Empty(t, flaws)
+		ledger, err := versions.Open(dir)
+		require.NoError(t, err)
+		sealed = len(ledger.Entries)
+		field++
+	}
+	t.Logf("killed at writes, by what was written to: %v; %d versions are sealed and whole", kills, sealed)
+	assert.Greater(t, kills[""], 15)
+	assert.Positive(t, kills["versions/ledger.jsonl.faithful-new"])
 }
 
 // TestGenerateRepairsItself stops generate between two writes, by a full
