@@ -155,7 +155,7 @@ func (j *judge) walkAll() {
 		}
 		begun[key] = true
 		ways.Go(func() {
-			found := map[proof]*value.Message{}
+			found := map[proof]proven{}
 			for i, walk := range j.walks {
 				if (way{walk.position, walk.newReads}) == key {
 					walk.found = found

@@ -32,16 +32,25 @@ type proof struct {
 	absent bool
 }
 
+// proven is what proved a break: a message of the node's, and the payload that it
+// came in, by the way to it.
+type proven struct {
+	local, payload *value.Message
+	steps          []*schema.Field
+}
+
 // again tries what proved the same in another form.
 func (w *walker) again(at *node, key proof) *Witness {
-	local := w.found[key]
-	if local == nil {
+	before, known := w.found[key]
+	if !known {
 		return nil
 	}
 	steps := at.steps()
-	payload := wrap(steps, local)
-	if len(steps) > 0 && len(value.Validate(payload)) > 0 {
-		return nil
+	payload := before.payload
+	if !slices.Equal(steps, before.steps) || payload.Type != at.root.w {
+		if payload = wrap(steps, before.local); len(steps) > 0 && len(value.Validate(payload)) > 0 {
+			return nil
+		}
 	}
 	return w.try(at.root.r, payload)
 }
@@ -115,7 +124,7 @@ func (w *walker) proveBy(at *node, key proof, variations []*value.Message, enoug
 			continue
 		}
 		if witness := w.try(at.root.r, payload); witness != nil {
-			w.found[key] = c.local
+			w.found[key] = proven{c.local, payload, steps}
 			return witness
 		}
 	}

@@ -7,7 +7,6 @@ import (
 	"slices"
 
 	"faithfulcourier/internal/schema"
-	"faithfulcourier/internal/value"
 )
 
 // crossing is one way of payloads from a writer to a reader: OLD to NEW or
@@ -74,7 +73,7 @@ type walker struct {
 	calls []string // that lead anywhere, once callsTo was asked
 
 	pairings map[[2]*schema.Message][]fieldPair // of messages that are no counterparts
-	found    map[proof]*value.Message           // what proved breaks, in any form
+	found    map[proof]proven                   // what proved breaks, in any form
 
 	names map[*schema.Field]string // outside of bodies, what fields are told apart by; else nil
 }
@@ -341,7 +340,15 @@ func (w *walker) field(fw, fr *schema.Field, owner *Fact) {
 				w.writer(), fw.Name, schema.LiteralText(fw.Default), w.reader(), schema.LiteralText(fr.Default))})
 		}
 	}
+	if bareScalar(fw) && bareScalar(fr) && fw.Type.Kind == fr.Type.Kind {
+		return // as most fields are: nothing more can differ
+	}
 	w.types(fw, fw.Type, fr.Type, &ownBounds{fw.Bounds, fr.Bounds, w.fact(owner, fw, FieldBounds)}, w.fact(owner, fw, FieldType))
+}
+
+// bareScalar tells whether a field is of a scalar type, and without bounds.
+func bareScalar(f *schema.Field) bool {
+	return f.Bounds == nil && f.Type.Named == nil && f.Type.Kind.IsScalar()
 }
 
 func byJSONName(m *schema.Message, name string) *schema.Field {
