@@ -86,11 +86,7 @@ var pythonTable = map[Kind]codeRule{
 }
 
 // bare is what a named type is over.
-func bare(t *schema.NamedType) *schema.Type {
-	b := t.Type
-	b.Named = nil
-	return &b
-}
+func bare(t *schema.NamedType) *schema.Type { return bareType(&t.Type) }
 
 func pyGone(f *Fact) (Verdict, []string, string) {
 	switch d := f.oldAny.(type) {

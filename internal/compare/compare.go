@@ -100,6 +100,7 @@ type Fact struct {
 	Where    string       // full name of the element, OLD's where there is one
 	Old      string       // how it was, or ""
 	New      string       // how it is, or ""
+	How      string       // of a type or of bounds: "widened", "tightened"…; or ""
 	Place    source.Place // in NEW where it is there, else in OLD
 	InOld    bool         // the place is in OLD
 	Missed   source.Place // then: what held it, in NEW, where that is there

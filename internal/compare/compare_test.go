@@ -311,6 +311,27 @@ func TestNewCallThatIntercepts(t *testing.T) {
 	assert.Equal(t, "takes GET /latest/one for skerry.quay.Berths.latest", r.Facts[0].Effects[0].Witness.Outcome)
 }
 
+// TestChangesAreToldApart holds how types and bounds changed.
+func TestChangesAreToldApart(t *testing.T) {
+	text := func(field string) string {
+		return "module skerry.quay\ntype Name = text\ntype Code = text\nenum Deck { #0 a }\nenum Floor { #0 a }\nunion Way { #1 a text }\nunion Road { #1 a text }\nmessage A { }\nmessage B { }\nmessage Berth { #1 x " + field + " }\n"
+	}
+	for _, c := range []struct{ old, new, how string }{
+		{"int32", "int64", "widened"}, {"int64", "int32", "narrowed"}, {"int32", "uint32", ""}, {"uint8", "int16", "widened"},
+		{"float32", "float64", "widened"}, {"float64", "int32", "narrowed"}, {"int64", "float64", ""}, {"int32", "text", ""},
+		{"text", "Name", "a named type put on"}, {"Name", "text", "a named type taken off"}, {"Name", "Code", "one named type for another"}, {"int32", "Name", ""},
+		{"[text]", "[int32]", "its elements changed"}, {"{text: text}", "{text: int32}", "its elements changed"}, {"{text: text}", "{int32: text}", "its keys changed"}, {"text", "[text]", ""},
+		{"A", "B", "one message for another"}, {"Deck", "Floor", "one enum for another"}, {"Way", "Road", "one union for another"},
+		{"int32", "int32 where 1..5", "put on"}, {"int32 where 1..5", "int32", "taken off"}, {"int32 where 1..5", "int32 where 1..9", "loosened"},
+		{"int32 where 1..5", "int32 where 2..5", "tightened"}, {"int32 where 1..5", "int32 where 3..9", "moved"},
+		{"text where length 1..5", "text where length 1..5, pattern \"^a\"", "tightened"}, {"text where pattern \"a\"", "text where pattern \"[ab]\"", "loosened"},
+	} {
+		r := Compare(definitions(t, text(c.old)), definitions(t, text(c.new)), everything)
+		require.Len(t, r.Facts, 1)
+		assert.Equal(t, c.how, r.Facts[0].How, "%s → %s", c.old, c.new)
+	}
+}
+
 func TestPairing(t *testing.T) {
 	message := func(fields string) *schema.Message {
 		return definitions(t, "module m\nmessage M { "+fields+" }").Modules[0].Messages[0]

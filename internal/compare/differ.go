@@ -251,7 +251,7 @@ func (d *differ) field(p fieldPair) {
 		d.fieldFact(FieldRenumbered, p, "#"+strconv.Itoa(o.Number), "#"+strconv.Itoa(n.Number))
 	}
 	if !d.sameType(o.Type, n.Type) {
-		d.fieldFact(FieldType, p, o.Type.Local(o.Message.Module), n.Type.Local(n.Message.Module))
+		d.fieldFact(FieldType, p, o.Type.Local(o.Message.Module), n.Type.Local(n.Message.Module)).How = d.typeChange(o.Type, n.Type)
 	}
 	switch {
 	case o.Presence != n.Presence:
@@ -286,6 +286,72 @@ func (d *differ) sameType(o, n *schema.Type) bool {
 		return d.sameType(o.Elem, n.Elem)
 	}
 	return true
+}
+
+// typeChange tells apart how a type changed.
+func (d *differ) typeChange(o, n *schema.Type) string {
+	switch {
+	case o.Named == nil && n.Named != nil && d.sameType(o, bareType(n)):
+		return "a named type put on"
+	case o.Named != nil && n.Named == nil && d.sameType(bareType(o), n):
+		return "a named type taken off"
+	case o.Named != nil && n.Named != nil:
+		return "one named type for another"
+	case numeric(o) && numeric(n):
+		wider, narrower := holds(n, o), holds(o, n)
+		switch {
+		case wider:
+			return "widened"
+		case narrower:
+			return "narrowed"
+		}
+	case o.Kind != n.Kind:
+	case o.Kind == schema.KindMap && !d.sameType(o.Key, n.Key):
+		return "its keys changed"
+	case o.Kind == schema.KindMap, o.Kind == schema.KindList:
+		return "its elements changed"
+	case o.Kind == schema.KindMessage:
+		return "one message for another"
+	case o.Kind == schema.KindEnum:
+		return "one enum for another"
+	case o.Kind == schema.KindUnion:
+		return "one union for another"
+	}
+	return ""
+}
+
+// bareType is what a named type is over, or the type itself.
+func bareType(t *schema.Type) *schema.Type {
+	bare := *t
+	bare.Named = nil
+	return &bare
+}
+
+func numeric(t *schema.Type) bool {
+	return t.Kind.IsInteger() || t.Kind == schema.KindFloat32 || t.Kind == schema.KindFloat64
+}
+
+// holds tells whether one type of numbers has every value of another.
+func holds(wide, narrow *schema.Type) bool {
+	return (&walker{}).widens(narrow, wide) || wide.Kind == narrow.Kind
+}
+
+// boundsChange tells apart how bounds changed.
+func boundsChange(k schema.Kind, o, n *schema.Bounds) string {
+	looser, tighter := implies(k, []*schema.Bounds{o}, n), implies(k, []*schema.Bounds{n}, o)
+	switch {
+	case o == nil:
+		return "put on"
+	case n == nil:
+		return "taken off"
+	case looser && !tighter:
+		return "loosened"
+	case tighter && !looser:
+		return "tightened"
+	case !looser:
+		return "moved"
+	}
+	return ""
 }
 
 func (d *differ) sameDefault(o, n *schema.Field) bool {

@@ -89,6 +89,7 @@ func (d *differ) fieldMarks(p fieldPair) {
 	if a, b := o.Bounds.String(), n.Bounds.String(); a != b {
 		f := d.fieldFact(FieldBounds, p, a, b)
 		f.additive = implies(o.Type.Kind, []*schema.Bounds{o.Bounds}, n.Bounds) // loosened
+		f.How = boundsChange(o.Type.Kind, o.Bounds, n.Bounds)
 	}
 	if o.JSON != n.JSON {
 		d.fieldFact(FieldJSON, p, o.JSONName(), n.JSONName())

@@ -46,16 +46,15 @@ func (d *differ) namedType(o, n *schema.NamedType) {
 		d.typeFacts[o], d.typeFacts[n] = append(d.typeFacts[o], f), append(d.typeFacts[n], f)
 		return f
 	}
-	bare := func(t *schema.NamedType) *schema.Type {
-		b := t.Type
-		b.Named = nil
-		return &b
-	}
 	if !d.sameType(bare(o), bare(n)) {
-		add(TypeChanged, o.Type.LocalBase(o.Module), n.Type.LocalBase(n.Module))
+		add(TypeChanged, o.Type.LocalBase(o.Module), n.Type.LocalBase(n.Module)).How = d.typeChange(bare(o), bare(n))
 	}
 	if a, b := o.Bounds.String(), n.Bounds.String(); a != b {
-		add(TypeBounds, a, b).additive = o.Type.Kind == n.Type.Kind && implies(o.Type.Kind, []*schema.Bounds{o.Bounds}, n.Bounds) // loosened
+		f := add(TypeBounds, a, b)
+		if o.Type.Kind == n.Type.Kind {
+			f.additive = implies(o.Type.Kind, []*schema.Bounds{o.Bounds}, n.Bounds) // loosened
+			f.How = boundsChange(o.Type.Kind, o.Bounds, n.Bounds)
+		}
 	}
 	if o.Secret && !n.Secret {
 		add(SecretOff, "secret", "")
@@ -105,7 +104,7 @@ func (d *differ) union(o, n *schema.Union) {
 				d.alternativeFact(AlternativeJSON, p, p.old.JSONName(), p.new.JSONName())
 			}
 			if !d.sameType(p.old.Type, p.new.Type) {
-				d.alternativeFact(AlternativeType, p, p.old.Type.Local(o.Module), p.new.Type.Local(n.Module))
+				d.alternativeFact(AlternativeType, p, p.old.Type.Local(o.Module), p.new.Type.Local(n.Module)).How = d.typeChange(p.old.Type, p.new.Type)
 			}
 			d.words(p.old.FullName(), p.old.Doc, p.new.Doc, p.old.Deprecated, p.new.Deprecated, p.new.Place)
 		}

@@ -85,13 +85,17 @@ func (p *Printer) Comparison(c Comparison) {
 }
 
 func change(f *compare.Fact) string {
+	how := ""
+	if f.How != "" {
+		how = " (" + f.How + ")"
+	}
 	switch {
 	case f.Old == "":
-		return f.New
+		return f.New + how
 	case f.New == "":
-		return "was " + f.Old
+		return "was " + f.Old + how
 	}
-	return f.Old + " → " + f.New
+	return f.Old + " → " + f.New + how
 }
 
 func (p *Printer) fact(f *compare.Fact) {
@@ -264,6 +268,7 @@ type factJSON struct {
 	Where   string `json:"where"`
 	Old     string `json:"old,omitempty"`
 	New     string `json:"new,omitempty"`
+	How     string `json:"how,omitempty"`
 	Verdict string `json:"verdict"`
 	Waived  string `json:"waived,omitempty"` // the reason
 	Place
@@ -297,7 +302,7 @@ func ComparisonJSON(c Comparison) map[string]any {
 	facts := []factJSON{}
 	for _, f := range c.Facts {
 		worst = max(worst, f.Verdict())
-		j := factJSON{Fact: string(f.Kind), Where: f.Where, Old: f.Old, New: f.New, Verdict: f.Verdict().String(), Place: placeJSON(f.Place), Effects: []effectJSON{}, Mend: f.Mend}
+		j := factJSON{Fact: string(f.Kind), Where: f.Where, Old: f.Old, New: f.New, How: f.How, Verdict: f.Verdict().String(), Place: placeJSON(f.Place), Effects: []effectJSON{}, Mend: f.Mend}
 		for _, e := range f.Effects {
 			j.Effects = append(j.Effects, effect(e))
 		}
