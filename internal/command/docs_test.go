@@ -235,6 +235,10 @@ func compatibilityTable(t *testing.T) string {
 		}
 		fmt.Fprintf(&b, "| %s |\n", strings.Join(row, " | "))
 	}
+	b.WriteString("\nEvery kind of fact, and what is known about it (`faithful compare --why FACT`):\n\n| fact | payloads and calls | code |\n|---|---|---|\n")
+	for _, k := range compare.Whys() {
+		fmt.Fprintf(&b, "| `%s` | %s | %s |\n", k.Fact, k.Wire, k.Code)
+	}
 	return b.String()
 }
 

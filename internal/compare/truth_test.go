@@ -17,7 +17,7 @@ import (
 	"faithfulcourier/internal/value"
 )
 
-var changes = flag.Int("changes", 2000, "how many random changes the wire truth test tries")
+var changes = flag.Int("changes", 5000, "how many random changes the wire truth test tries")
 
 func TestMain(m *testing.M) {
 	flag.Parse()
