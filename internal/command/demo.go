@@ -164,8 +164,23 @@ func (d *demo) tell() error {
 	if err := d.faithful(found, "seal", "1.2.0"); err != nil {
 		return err
 	}
-	d.p.Line("Taken back, and the stubs brought up to 1.1.0:")
+	d.p.Line("Taken back:")
 	if err := d.change("#2 metres int32", "#2 metres float64"); err != nil {
+		return err
+	}
+
+	d.say("A mend", "A field gets a better name. JSON goes by names, so that breaks, too; where it is\nsafe, --mend keeps what travels as it was. The programs have to follow.")
+	if err := d.change("#10 email      text?", "#10 mail       text?"); err != nil {
+		return err
+	}
+	if err := d.faithful(found, "compare", "--mend"); err != nil {
+		return err
+	}
+	d.p.Line("Taken back, and the stubs brought up to 1.1.0; the versions are as they were sealed:")
+	if err := d.change("#10 mail       text? json \"email\"", "#10 email      text?"); err != nil {
+		return err
+	}
+	if err := d.faithful(fine, "history", "--audit"); err != nil {
 		return err
 	}
 	if err := d.faithful(fine, "generate"); err != nil {

@@ -382,7 +382,7 @@ func (d *differ) enum(o, n *schema.Enum) {
 			if p.old.Number != p.new.Number {
 				d.memberFact(MemberRenumbered, p, "#"+strconv.Itoa(p.old.Number), "#"+strconv.Itoa(p.new.Number))
 			}
-			if p.old.JSON != p.new.JSON {
+			if p.old.JSON != p.new.JSON && p.old.JSONName() != p.new.JSONName() {
 				d.memberFact(MemberJSON, p, p.old.JSONName(), p.new.JSONName())
 			}
 			d.words(o.FullName()+"."+p.old.Name, p.old.Doc, p.new.Doc, p.old.Deprecated, p.new.Deprecated, p.new.Place)

@@ -91,7 +91,7 @@ func (d *differ) fieldMarks(p fieldPair) {
 		f.additive = implies(o.Type.Kind, []*schema.Bounds{o.Bounds}, n.Bounds) // loosened
 		f.How = boundsChange(o.Type.Kind, o.Bounds, n.Bounds)
 	}
-	if o.JSON != n.JSON {
+	if o.JSON != n.JSON && o.JSONName() != n.JSONName() {
 		d.fieldFact(FieldJSON, p, o.JSONName(), n.JSONName())
 	}
 	place := func(f *schema.Field) string {

@@ -328,7 +328,7 @@ func mend(f *Fact) string {
 		return fmt.Sprintf("keep it as long as code uses it: %s", FieldText(o))
 	case FieldRenamed:
 		o, n := f.field.old, f.field.new
-		return fmt.Sprintf("keep the name %s, or at least its name in JSON: %s json %q", o.Name, FieldText(n), o.JSONName())
+		return keepName(f.Old, FieldText(n), o.JSONName(), n.JSONName())
 	case FieldRenumbered:
 		return fmt.Sprintf("give it back its number: #%d %s", f.field.old.Number, f.field.old.Name)
 	case FieldType:
@@ -355,7 +355,7 @@ func mend(f *Fact) string {
 	case AlternativeAdded:
 		return "let the servers know the alternative first, and use it in requests when all do"
 	case AlternativeRenamed:
-		return fmt.Sprintf("keep the name %s, or at least its name in JSON: %s json %q", f.Old, alternativeText(f.alternative.new), f.alternative.old.JSONName())
+		return keepName(f.Old, alternativeText(f.alternative.new), f.alternative.old.JSONName(), f.alternative.new.JSONName())
 	case AlternativeRenumbered:
 		return fmt.Sprintf("give it back its number: %s", alternativeText(f.alternative.old))
 	case AlternativeType:
@@ -363,7 +363,7 @@ func mend(f *Fact) string {
 	case MemberAdded:
 		return "let the servers know the member first, and use it in requests when all do"
 	case MemberRenamed:
-		return fmt.Sprintf("keep the name %s, or at least its name in JSON: %s json %q", f.Old, memberText(f.member.new), f.member.old.JSONName())
+		return keepName(f.Old, memberText(f.member.new), f.member.old.JSONName(), f.member.new.JSONName())
 	case FieldBounds:
 		if f.Old == "" {
 			return fmt.Sprintf("let servers check nothing new of old requests: leave %s without bounds, and tell clients in its documentation what is best", f.field.old.Name)
@@ -396,6 +396,15 @@ func mend(f *Fact) string {
 		return "keep it as long as code uses it"
 	}
 	return ""
+}
+
+// keepName is the mend of another name, which matters to code, and to JSON unless
+// the name there has stayed.
+func keepName(name, now, jsonOld, jsonNew string) string {
+	if jsonOld == jsonNew {
+		return fmt.Sprintf("keep the name %s as long as code uses it", name)
+	}
+	return fmt.Sprintf("keep the name %s, or at least its name in JSON: %s json %q", name, now, jsonOld)
 }
 
 func orNone(bounds string) string {

@@ -100,7 +100,7 @@ func (d *differ) union(o, n *schema.Union) {
 			if p.old.Number != p.new.Number {
 				d.alternativeFact(AlternativeRenumbered, p, "#"+strconv.Itoa(p.old.Number), "#"+strconv.Itoa(p.new.Number))
 			}
-			if p.old.JSON != p.new.JSON {
+			if p.old.JSON != p.new.JSON && p.old.JSONName() != p.new.JSONName() {
 				d.alternativeFact(AlternativeJSON, p, p.old.JSONName(), p.new.JSONName())
 			}
 			if !d.sameType(p.old.Type, p.new.Type) {
