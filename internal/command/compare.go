@@ -61,7 +61,7 @@ new field made optional, a number retired.`,
 				}
 				defs = append(defs, d)
 			}
-			var mended []source.Finding
+			var mended []source.Finding // nil when nobody asked
 			if *mend {
 				var err error
 				if defs[1], mended, err = mendBreaks(w, refs[1], defs[0]); err != nil {
@@ -80,7 +80,11 @@ new field made optional, a number retired.`,
 			if c.Unwaived() > 0 || len(others) > 0 {
 				status = found
 			}
-			return status, printComparison(w, *kind, c, others, mended)
+			asked := ""
+			for _, arg := range args {
+				asked += arg + " "
+			}
+			return status, printComparison(w, *kind, c, others, mended, asked)
 		}
 	},
 }
@@ -108,7 +112,7 @@ func mendBreaks(w *World, ref string, old *schema.Definitions) (*schema.Definiti
 		}
 	}
 	defs, _ := schema.Load(after)
-	return defs, mended, nil
+	return defs, append([]source.Finding{}, mended...), nil
 }
 
 // explainFact prints what is known about a kind of fact.
@@ -207,7 +211,7 @@ func everyVersion(p *project.Project, last *report.Comparison, draft *schema.Def
 	return others, left, nil
 }
 
-func printComparison(w *World, kind string, c report.Comparison, others []beyond, mended []source.Finding) error {
+func printComparison(w *World, kind string, c report.Comparison, others []beyond, mended []source.Finding, asked string) error {
 	switch kind {
 	case "json":
 		document := report.ComparisonJSON(c)
@@ -241,6 +245,10 @@ func printComparison(w *World, kind string, c report.Comparison, others []beyond
 			p.Comparison(c)
 			for _, o := range others {
 				p.BeyondLast(o.Comparison, o.facts)
+			}
+			if n := compare.Mendable(c.Report); n > 0 && mended == nil {
+				p.Line("")
+				p.Line("%s safe: %s", map[bool]string{true: "One mend is", false: fmt.Sprintf("%d mends are", n)}[n == 1], p.In(report.Bold, "faithful compare "+asked+"--mend"))
 			}
 		})
 	}

@@ -388,17 +388,17 @@ func (d *demo) end() {
 	d.p.Line("  cd %s", d.dir)
 	d.p.Line("")
 	d.p.Line("Try there (with faithful on your PATH: go install ./cmd/faithful, in its repository):")
-	d.p.Table("  ", [][]string{
-		{"faithful compare 1.0.0 1.1.0", "what changed between two versions"},
-		{"faithful compare 1.0.0 --as json", "the same for programs, against the draft"},
-		{"faithful mock", "stands in for a server; then in another window:"},
-		{"faithful sample Bookings.book | faithful call http://127.0.0.1:8090 Bookings.book", "a booking"},
-		{"$EDITOR " + bookingFile, "change a field, and faithful compare again"},
-		{"go run ./go/server -listen 127.0.0.1:8080", "the server; then in another window:"},
-		{"go run ./go/client -json", "a client that speaks JSON"},
-		{"cd typescript && npm install && npm run build", "the same in TypeScript; then:"},
-		{"node dist/client.js http://127.0.0.1:8080", "its client against the Go server"},
-		{"pip install -r python/requirements.txt", "and in Python; then:"},
-		{"cd python && python client.py http://127.0.0.1:8080", "its client against any of the servers"},
-	})
+	for _, try := range []struct{ what, commands string }{
+		{"what changed between two versions, and the same for programs, against the draft", "faithful compare 1.0.0 1.1.0\nfaithful compare 1.0.0 --as json"},
+		{"change a field, and see what that does", "$EDITOR " + bookingFile + "\nfaithful compare"},
+		{"what stands in for a server; then, in another window, a booking", "faithful mock\nfaithful sample Bookings.book | faithful call http://127.0.0.1:8090 Bookings.book"},
+		{"the server in Go; then, in another window, a client that speaks JSON", "go run ./go/server -listen 127.0.0.1:8080\ngo run ./go/client -json"},
+		{"clients of the same server in TypeScript and in Python", "(cd typescript && npm install && npm run build && node dist/client.js http://127.0.0.1:8080)\npip install -r python/requirements.txt && (cd python && python client.py http://127.0.0.1:8080)"},
+	} {
+		d.p.Line("")
+		d.p.Line("  %s", d.p.In(report.Faint, "# "+try.what))
+		for command := range strings.SplitSeq(try.commands, "\n") {
+			d.p.Line("  %s", command)
+		}
+	}
 }

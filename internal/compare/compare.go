@@ -18,6 +18,8 @@
 package compare
 
 import (
+	"strings"
+
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 )
@@ -127,6 +129,27 @@ func (f *Fact) Verdict() Verdict {
 		worst = max(worst, e.Verdict)
 	}
 	return worst
+}
+
+// Module is the name of the module that a fact is about, OLD's where there is one.
+func (f *Fact) Module() string {
+	for _, side := range []any{f.oldAny, f.newAny} {
+		switch x := side.(type) {
+		case *schema.Module:
+			return x.Name
+		case *schema.Message, *schema.Enum, *schema.NamedType, *schema.Union, *schema.Const, *schema.Example, *schema.Credential, *schema.Service:
+			return schema.Head(x).Module.Name
+		}
+	}
+	// What stands before the first name of a declaration.
+	name := f.Where
+	for at, part := 0, ""; at <= len(f.Where); at += len(part) + 1 {
+		part, _, _ = strings.Cut(f.Where[at:], ".")
+		if part == "" || part != strings.ToLower(part) {
+			return strings.TrimSuffix(f.Where[:at], ".")
+		}
+	}
+	return name
 }
 
 // Position is where a payload stands in a conversation.

@@ -18,13 +18,7 @@ func Mend(old *schema.Definitions, files []*source.File, promise Promise) (after
 	after = slices.Clone(files)
 	new, _ := schema.Load(after)
 	report = Compare(old, new, promise)
-	m := mender{trees: map[*source.File]*syntax.File{}}
-	var list []remedy
-	for _, f := range report.Facts {
-		if r, ok := m.safely(f); ok && r.edit.Place.File.Path() != "" { // what a server said is not ours to edit
-			list = append(list, r)
-		}
-	}
+	list := remedies(report)
 	// All at once first; one by one where that does not do.
 	groups := [][]remedy{list}
 	for i := range list {
@@ -58,6 +52,28 @@ func Mend(old *schema.Definitions, files []*source.File, promise Promise) (after
 		}
 	}
 	return after, mended, report
+}
+
+// Mendable counts the breaks that Mend might end: those with a safe edit.
+func Mendable(report *Report) int {
+	n := 0
+	for _, r := range remedies(report) {
+		if r.ends {
+			n++
+		}
+	}
+	return n
+}
+
+// remedies finds the safe edits of all facts.
+func remedies(report *Report) (list []remedy) {
+	m := mender{trees: map[*source.File]*syntax.File{}}
+	for _, f := range report.Facts {
+		if r, ok := m.safely(f); ok && r.edit.Place.File.Path() != "" { // what a server said is not ours to edit
+			list = append(list, r)
+		}
+	}
+	return list
 }
 
 // breaking counts what breaks, by fact, form, position and direction.
@@ -382,10 +398,10 @@ func mend(f *Fact) string {
 	case CallRequest, CallAnswer:
 		return "keep this call as it is, and add another one beside it"
 	case CallRenamed:
-		if f.call.old.HTTP == nil {
+		if f.call.old.Path() != f.call.new.Path() {
 			return fmt.Sprintf("keep the name %s, or keep its path: http POST %q", f.Old, f.call.old.Path())
 		}
-		return fmt.Sprintf("keep the name %s", f.Old)
+		return fmt.Sprintf("keep the name %s as long as code uses it", f.Old)
 	case CallAdded:
 		return "give it a path that no request of another call matches"
 	case MessageMoved, EnumMoved, ErrorMoved, TypeMoved, UnionMoved, ConstMoved, ServiceMoved:

@@ -1,9 +1,11 @@
 package report
 
 import (
+	"cmp"
 	"encoding/hex"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"faithfulcourier/internal/compare"
@@ -69,6 +71,10 @@ func (p *Printer) Comparison(c Comparison) {
 		}
 		p.Line("This change needs version %s or higher%s", p.In(Bold, c.Needs), why)
 	}
+	if len(c.Facts) > manyFacts {
+		p.Line("")
+		p.Table("  ", p.overview(c.Facts))
+	}
 	var quiet [][]string
 	for _, f := range c.Facts {
 		if f.Verdict() == compare.Holds {
@@ -82,6 +88,47 @@ func (p *Printer) Comparison(c Comparison) {
 		p.Line("")
 		p.Table("", quiet)
 	}
+}
+
+// manyFacts is how many facts are read without an overview.
+const manyFacts = 20
+
+// overview counts facts by verdict and kind, with the modules that they are in.
+func (p *Printer) overview(facts []*compare.Fact) (rows [][]string) {
+	type group struct {
+		verdict compare.Verdict
+		kind    compare.Kind
+	}
+	counts, modules, names := map[group]int{}, map[group]map[string]int{}, map[group][]string{}
+	var groups []group
+	for _, f := range facts {
+		g := group{f.Verdict(), f.Kind}
+		if counts[g]++; counts[g] == 1 {
+			groups = append(groups, g)
+			modules[g] = map[string]int{}
+		}
+		module := f.Module()
+		if modules[g][module]++; modules[g][module] == 1 {
+			names[g] = append(names[g], module)
+		}
+	}
+	slices.SortStableFunc(groups, func(a, b group) int {
+		return cmp.Or(int(b.verdict)-int(a.verdict), counts[b]-counts[a])
+	})
+	const shown = 3
+	for _, g := range groups {
+		list := names[g]
+		slices.SortStableFunc(list, func(a, b string) int { return modules[g][b] - modules[g][a] })
+		var where []string
+		for _, name := range list[:min(len(list), shown)] {
+			where = append(where, fmt.Sprintf("%s %d", name, modules[g][name]))
+		}
+		if more := len(list) - shown; more > 0 {
+			where = append(where, Plural(more, "module")+" more")
+		}
+		rows = append(rows, []string{p.In(verdictStyle[g.verdict], g.verdict.String()), strconv.Itoa(counts[g]), string(g.kind), strings.Join(where, ", ")})
+	}
+	return rows
 }
 
 func change(f *compare.Fact) string {

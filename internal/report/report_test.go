@@ -2,6 +2,7 @@ package report
 
 import (
 	"encoding/json"
+	"fmt"
 	"strings"
 	"testing"
 
@@ -139,4 +140,23 @@ func TestWrapping(t *testing.T) {
 	for line := range strings.SplitSeq(out, "\n") {
 		assert.LessOrEqual(t, len(line), 100)
 	}
+}
+
+// TestManyFacts shows what is where before it shows each fact.
+func TestManyFacts(t *testing.T) {
+	r := &compare.Report{}
+	for i := range 500 {
+		f := &compare.Fact{Kind: compare.FieldGone, Where: fmt.Sprintf("skerry.m%d.Leg.seats", i%5), Old: "#1 seats int32"}
+		if i%2 == 0 {
+			f.Kind, f.Effects = compare.FieldType, []*compare.Effect{{Form: "json", Verdict: compare.Breaks, Sentence: "it breaks"}}
+		}
+		r.Facts = append(r.Facts, f)
+	}
+	out := printed(false, func(p *Printer) { p.Comparison(Comparison{Old: "1.0.0", New: "draft", Report: r}) })
+	assert.True(t, strings.HasPrefix(out, `1.0.0 → draft: 500 facts: 250 break, 250 hold
+
+  breaks  250  field-type-changed  skerry.m0 50, skerry.m2 50, skerry.m4 50, 2 modules more
+  holds   250  field-gone          skerry.m1 50, skerry.m3 50, skerry.m0 50, 2 modules more
+
+`), "%.600s", out)
 }
