@@ -129,7 +129,14 @@ var verdicts = []struct{ old, new, want string }{
 		call-answer-changed Bookings.count: breaks binary answer, old reads new: Bookings.count
 		call-answer-changed Bookings.count: breaks json answer, old reads new: Bookings.count
 		call-answer-changed Bookings.count: shifts binary answer, new reads old: Bookings.count
+		call-answer-changed Bookings.count: shifts http answer, new reads old: Bookings.count
+		call-answer-changed Bookings.count: shifts http answer, old reads new: Bookings.count
 		call-answer-changed Bookings.count: shifts json answer, new reads old: Bookings.count`},
+	{"call nudge(Money) -> ()", "call nudge(Money) -> Money", `
+		call-answer-changed Bookings.nudge: breaks binary answer, new reads old: Bookings.nudge
+		call-answer-changed Bookings.nudge: breaks json answer, new reads old: Bookings.nudge
+		call-answer-changed Bookings.nudge: shifts http answer, new reads old: Bookings.nudge
+		call-answer-changed Bookings.nudge: shifts http answer, old reads new: Bookings.nudge`},
 	{"call nudge(Money)", "call nudge()", `
 		call-request-changed Bookings.nudge: breaks binary request, old reads new: Bookings.nudge
 		call-request-changed Bookings.nudge: breaks json request, old reads new: Bookings.nudge

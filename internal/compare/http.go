@@ -57,12 +57,29 @@ func (j *judge) route(f *Fact) {
 	}
 	for _, m := range j.meetings(f.call) {
 		if m.client.Method() == m.server.Method() && samePath(m.client, m.server) {
-			if statusOf(m.client) != statusOf(m.server) {
-				j.httpEffect(f, m, Shifts, fmt.Sprintf("%s answers %d where %s was told %d; stubs take any 2xx", m.serverName(), statusOf(m.server), m.clientName(), statusOf(m.client)), nil)
-			}
+			j.otherStatus(f, m)
 			continue
 		}
 		j.unreachable(f, m)
+	}
+}
+
+// otherStatus tells of another status of success.
+func (j *judge) otherStatus(f *Fact, m meeting) {
+	if statusOf(m.client) != statusOf(m.server) {
+		f.Effects = append(f.Effects, &Effect{Form: "http", Position: Answer, NewReads: !m.newReads, Calls: []string{callName(m.client)}, Verdict: Shifts,
+			Sentence: fmt.Sprintf("%s answers %d where %s was told %d; stubs take any 2xx", m.serverName(), statusOf(m.server), m.clientName(), statusOf(m.client))})
+	}
+}
+
+// status judges an answer that is nothing now, or was: its status is another one.
+func (j *judge) status(c callPair) {
+	f := j.callFact(c, CallAnswer)
+	if f == nil || !j.promised("http") || j.callFact(c, CallHTTP) != nil {
+		return
+	}
+	for _, m := range j.meetings(c) {
+		j.otherStatus(f, m)
 	}
 }
 

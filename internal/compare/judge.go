@@ -34,6 +34,7 @@ func (j *judge) run() {
 	for _, c := range j.calls {
 		j.credentials(c)
 		j.places(c)
+		j.status(c)
 	}
 	for _, f := range j.facts {
 		switch f.Kind {
@@ -203,6 +204,8 @@ func (walk *walker) effects() map[*Fact]*Effect {
 func (j *judge) nothing(cr crossing, f *Fact, c callPair, w, r *schema.Message) {
 	e := event{}
 	switch {
+	case r == nil && !cr.newReads:
+		return // NEW has a message where OLD has nothing: what is added is dropped, and missed by nobody
 	case r == nil:
 		e = event{verdict: Shifts, sentence: fmt.Sprintf("%s writes %s, and %s drops it", cr.writer(), w.Name, cr.reader())}
 	case cr.position == Answer:
