@@ -195,7 +195,7 @@ func everyVersion(p *project.Project, last *report.Comparison, draft *schema.Def
 		if err != nil {
 			return nil, nil, err
 		}
-		o := beyond{Comparison: report.Comparison{Old: entry.Version, New: "draft", Report: compare.Compare(old, draft, promiseOf(p))}}
+		o := beyond{Comparison: report.Comparison{Old: entry.Version, New: "draft", Report: compare.Across(old, draft, promiseOf(p), between(ledger, entry.Version, "draft"))}}
 		still, _ := o.Waive(waivers, today)
 		left = slices.DeleteFunc(left, func(x compare.Waiver) bool { return !slices.Contains(still, x) })
 		for _, f := range o.Facts {
@@ -267,9 +267,39 @@ func comparison(w *World, refs []string, defs []*schema.Definitions) (c report.C
 	if err != nil {
 		return c, err
 	}
-	c.Report = compare.Compare(defs[0], defs[1], promiseOf(p))
+	ledger, err := versions.Open(p.Dir)
+	if err != nil {
+		return c, err
+	}
+	c.Report = compare.Across(defs[0], defs[1], promiseOf(p), between(ledger, refs[0], refs[1]))
 	c.Old, c.Needs, err = versionNeeded(p, refs[0], c.Report)
 	return c, err
+}
+
+// between reads the sealed versions between two references, where the first is a
+// version and the second one or the draft.
+func between(ledger *versions.Ledger, old, new string) func() []*schema.Definitions {
+	return func() (list []*schema.Definitions) {
+		first, last := ledger.Find(old), ledger.Find(new)
+		if first == nil || last == nil && new != "draft" && new != "latest" {
+			return nil
+		}
+		inside := false
+		for i := range ledger.Entries {
+			entry := &ledger.Entries[i]
+			if entry == last || new == "latest" && entry == ledger.Latest() {
+				break
+			}
+			if inside {
+				// One that can't be read any more tells nothing; an audit says why.
+				if defs, findings, err := project.Sealed(ledger, entry); err == nil && source.Errors(findings) == 0 {
+					list = append(list, defs)
+				}
+			}
+			inside = inside || entry == first
+		}
+		return list
+	}
 }
 
 func promiseOf(p *project.Project) compare.Promise {

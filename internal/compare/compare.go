@@ -242,7 +242,14 @@ func (r *Report) Size() int {
 
 // Compare compares two checked definitions under a promise.
 func Compare(old, new *schema.Definitions, promise Promise) *Report {
-	d := diff(old, new)
+	return Across(old, new, promise, nil)
+}
+
+// Across is Compare, where there are versions between the two: what one of them
+// renamed or moved, and a later one changed, is found through them. They are asked
+// for, oldest first, only where something is gone and something has appeared.
+func Across(old, new *schema.Definitions, promise Promise, between func() []*schema.Definitions) *Report {
+	d := diff(old, new, between)
 	j := &judge{differ: d, promise: promise}
 	j.run()
 	return &Report{Facts: j.sorted()}

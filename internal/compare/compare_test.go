@@ -282,6 +282,23 @@ func TestRenamesAreOneFact(t *testing.T) {
 	}
 }
 
+// TestAcrossVersions follows what one version renamed and the next one changed.
+func TestAcrossVersions(t *testing.T) {
+	renamed := strings.ReplaceAll(quay, "Money", "Price")
+	changed := strings.Replace(renamed, "#1 hundredths int64", "#1 hundredths int64 #2 currency text?", 1)
+	old, middle, new := definitions(t, quay), definitions(t, renamed), definitions(t, changed)
+	assert.Contains(t, told(Compare(old, new, everything)), "message-gone Money: holds", "two versions alone can't tell")
+	asked := 0
+	between := func() []*schema.Definitions {
+		asked++
+		return []*schema.Definitions{middle}
+	}
+	assert.Equal(t, []string{"field-added Price.currency: holds", "message-renamed Money: holds"}, told(Across(old, new, everything, between)))
+	assert.Equal(t, 1, asked)
+	Across(old, old, everything, between)
+	assert.Equal(t, 1, asked, "they are asked for only where they may tell")
+}
+
 // TestNewCallThatIntercepts adds calls whose paths fit lawful requests of older calls, or
 // the other way round.
 func TestNewCallThatIntercepts(t *testing.T) {

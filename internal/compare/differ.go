@@ -20,16 +20,19 @@ type callPair struct{ old, new *schema.Call }
 
 // differ pairs what two definitions declare, and finds the facts.
 type differ struct {
-	old, new *schema.Definitions
-	messages map[*schema.Message]*schema.Message // OLD → NEW
-	enums    map[*schema.Enum]*schema.Enum
-	types    map[*schema.NamedType]*schema.NamedType
-	unions   map[*schema.Union]*schema.Union
-	modules  map[*schema.Module]*schema.Module
-	others   map[any]any             // OLD → NEW: constants, credentials, services
-	known    map[*schema.Decl]string // NEW's full name of what is paired, by either side
-	calls    []callPair              // both there
-	facts    []*Fact
+	old, new  *schema.Definitions
+	messages  map[*schema.Message]*schema.Message // OLD → NEW
+	enums     map[*schema.Enum]*schema.Enum
+	types     map[*schema.NamedType]*schema.NamedType
+	unions    map[*schema.Union]*schema.Union
+	modules   map[*schema.Module]*schema.Module
+	others    map[any]any                  // OLD → NEW: constants, credentials, services
+	known     map[*schema.Decl]string      // NEW's full name of what is paired, by either side
+	between   func() []*schema.Definitions // the versions between, oldest first; nil once they were asked
+	heirNames map[string]string
+
+	calls []callPair // both there
+	facts []*Fact
 
 	paired      map[[2]*schema.Message][]fieldPair
 	fieldFacts  map[*schema.Field][]*Fact // by the field of either side
@@ -39,11 +42,16 @@ type differ struct {
 	callFacts   map[callPair][]*Fact
 }
 
-func diff(old, new *schema.Definitions) *differ {
-	d := &differ{old: old, new: new, messages: map[*schema.Message]*schema.Message{}, enums: map[*schema.Enum]*schema.Enum{},
+func newDiffer(old, new *schema.Definitions) *differ {
+	return &differ{old: old, new: new, messages: map[*schema.Message]*schema.Message{}, enums: map[*schema.Enum]*schema.Enum{},
 		types: map[*schema.NamedType]*schema.NamedType{}, unions: map[*schema.Union]*schema.Union{}, modules: map[*schema.Module]*schema.Module{}, others: map[any]any{}, known: map[*schema.Decl]string{},
 		typeFacts: map[*schema.NamedType][]*Fact{}, altFacts: map[*schema.Alternative][]*Fact{},
 		paired: map[[2]*schema.Message][]fieldPair{}, fieldFacts: map[*schema.Field][]*Fact{}, memberFacts: map[*schema.Member][]*Fact{}, callFacts: map[callPair][]*Fact{}}
+}
+
+func diff(old, new *schema.Definitions, between func() []*schema.Definitions) *differ {
+	d := newDiffer(old, new)
+	d.between = between
 	d.pairAll()
 	for _, om := range old.Modules {
 		for _, m := range om.Messages {

@@ -1,6 +1,7 @@
 package compare
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -385,18 +386,25 @@ func mend(f *Fact) string {
 			return fmt.Sprintf("let servers check nothing new of old requests: leave %s without bounds, and tell clients in its documentation what is best", f.field.old.Name)
 		}
 		return fmt.Sprintf("leave its bounds as they were: %s, or only loosen them", f.Old)
-	case CallHTTP, CallStream:
-		return "keep this call as it is, and declare another one beside it"
-	case CallNeeds, CredentialChanged:
-		return "take the old credential beside the new one (needs old | new) until no client uses it"
+	case CallHTTP, CallStream, CallRequest, CallAnswer:
+		o, n := f.call.old, f.call.new
+		path := httpText(n)
+		if travels(o) == travels(n) && o.Path() == n.Path() {
+			path = "" // two calls can't have one path
+		}
+		return fmt.Sprintf("keep it as it is (%s), and declare another call beside it: %s", callLine(o, "", httpText(o)), callLine(n, "_2", path))
+	case CallNeeds:
+		local := strings.NewReplacer(f.call.new.Service.Module.Name+".", "")
+		return fmt.Sprintf("take the old credentials beside the new ones until no client shows them: needs %s | %s", local.Replace(cmp.Or(f.Old, "nothing")), local.Replace(cmp.Or(f.New, "nothing")))
+	case CredentialChanged:
+		c := f.newAny.(*schema.Credential)
+		return fmt.Sprintf("keep it (%s), declare another one beside it, and take either until no client shows the old one: needs %s | %s_2", f.Old, c.Name, c.Name)
 	case FieldJSON, MemberJSON, AlternativeJSON:
 		return fmt.Sprintf("keep its name in JSON: json %q", f.Old)
 	case MemberRenumbered:
 		return fmt.Sprintf("give it back its number: %s", memberText(f.member.old))
 	case CallGone:
 		return "keep the call as long as it is called"
-	case CallRequest, CallAnswer:
-		return "keep this call as it is, and add another one beside it"
 	case CallRenamed:
 		if f.call.old.Path() != f.call.new.Path() {
 			return fmt.Sprintf("keep the name %s, or keep its path: http POST %q", f.Old, f.call.old.Path())
@@ -412,6 +420,19 @@ func mend(f *Fact) string {
 		return "keep it as long as code uses it"
 	}
 	return ""
+}
+
+// callLine is the line that declares a call.
+func callLine(c *schema.Call, suffix, path string) string {
+	side := func(m *schema.Message, stream bool) string {
+		if m == nil {
+			return ""
+		}
+		name := (&schema.Type{Kind: schema.KindMessage, Message: m}).Local(c.Service.Module)
+		return map[bool]string{true: "stream "}[stream] + name
+	}
+	answer := cmp.Or(side(c.Response, c.ResponseStream), "()")
+	return strings.TrimSpace(fmt.Sprintf("call %s%s(%s) -> %s %s", c.Name, suffix, side(c.Request, c.RequestStream), answer, path))
 }
 
 // keepName is the mend of another name, which matters to code, and to JSON unless

@@ -145,8 +145,17 @@ func (s *sieve[T]) match(kinds lifecycle, paired func(old, new *T)) {
 			text = s.d.likeness(o)
 		}
 		at := -1
+		if len(s.added) > 0 {
+			heir := s.d.heirs()[head.FullName()]
+			at = slices.IndexFunc(s.added, func(n *T) bool { return schema.Head(n).FullName() == heir })
+		}
 		for i, n := range s.added {
-			if texts[n] == text && (at < 0 || schema.Head(n).Name == head.Name && schema.Head(s.added[at]).Name != head.Name) {
+			if at < 0 && texts[n] == text && schema.Head(n).Name == head.Name {
+				at = i
+			}
+		}
+		for i, n := range s.added {
+			if at < 0 && texts[n] == text {
 				at = i
 			}
 		}
@@ -176,6 +185,47 @@ func (d *differ) placeOf(m *schema.Module) source.Place {
 		return n.Place
 	}
 	return source.Place{}
+}
+
+// heirs are the full names that declarations of OLD have in NEW, by their own, as far
+// as the versions between tell: what was renamed in one and changed in the next is
+// no longer equal, and still the same.
+func (d *differ) heirs() map[string]string {
+	if d.between == nil {
+		return d.heirNames
+	}
+	chain := append(append([]*schema.Definitions{d.old}, d.between()...), d.new)
+	d.between = nil
+	if len(chain) == 2 {
+		return nil
+	}
+	d.heirNames = map[string]string{}
+	for _, m := range d.old.Modules {
+		for _, decl := range m.Declarations() {
+			name := schema.Head(decl).FullName()
+			d.heirNames[name] = name
+		}
+	}
+	for i := range chain[1:] {
+		step := newDiffer(chain[i], chain[i+1])
+		step.pairAll()
+		next := map[string]string{}
+		for _, m := range chain[i].Modules {
+			for _, decl := range m.Declarations() {
+				if name := step.known[schema.Head(decl)]; name != "" {
+					next[schema.Head(decl).FullName()] = name
+				}
+			}
+		}
+		for first, now := range d.heirNames {
+			if name := next[now]; name != "" {
+				d.heirNames[first] = name
+			} else {
+				delete(d.heirNames, first)
+			}
+		}
+	}
+	return d.heirNames
 }
 
 // oneLine is a short text of a declaration, where a fact shows it.

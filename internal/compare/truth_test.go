@@ -405,7 +405,7 @@ func everyCrossing(worst map[crossing]Verdict) map[crossing]Verdict {
 
 // anyBreak tries lawful payloads of every message in a position.
 func anyBreak(rng *rand.Rand, old, new *schema.Definitions, c crossing) *Witness {
-	d := diff(old, new)
+	d := diff(old, new, nil)
 	type root struct{ old, new *schema.Message }
 	var roots []root
 	call := d.calls[0]

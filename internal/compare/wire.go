@@ -189,7 +189,7 @@ func (w *walker) callsTo(nodes []*node) []string {
 }
 
 // spreadCalls gives each node the calls that lead to it, a bit each, until nothing
-// is new: nodes are in the order of their distance, so a few times will do.
+// is new.
 func (w *walker) spreadCalls() {
 	w.calls = []string{}
 	for _, n := range w.order {
@@ -203,17 +203,49 @@ func (w *walker) spreadCalls() {
 			n.reached.SetBit(&n.reached, i, 1)
 		}
 	}
+	order := w.before()
+	var more big.Int
 	for again := true; again; {
 		again = false
-		for _, n := range w.order {
+		for _, n := range order {
 			for _, before := range n.from {
-				if more := new(big.Int).AndNot(&before.reached, &n.reached); more.Sign() != 0 {
-					n.reached.Or(&n.reached, more)
+				if more.AndNot(&before.reached, &n.reached).Sign() != 0 {
+					n.reached.Or(&n.reached, &more)
 					again = true
 				}
 			}
 		}
 	}
+}
+
+// before lists all nodes so that what leads to a node stands before it, but for
+// circles: in reverse postorder, in which what spreads comes to rest soon.
+func (w *walker) before() []*node {
+	next := make(map[*node][]*node, len(w.order))
+	for _, n := range w.order {
+		for _, from := range n.from {
+			next[from] = append(next[from], n)
+		}
+	}
+	order := make([]*node, 0, len(w.order))
+	seen := make(map[*node]bool, len(w.order))
+	var visit func(n *node)
+	visit = func(n *node) {
+		seen[n] = true
+		for _, to := range next[n] {
+			if !seen[to] {
+				visit(to)
+			}
+		}
+		order = append(order, n)
+	}
+	for _, n := range w.order {
+		if !seen[n] {
+			visit(n)
+		}
+	}
+	slices.Reverse(order)
+	return order
 }
 
 // sidesOf puts what is written and what reads it in the order of OLD and NEW, or
