@@ -98,7 +98,7 @@ func unreadable(line []byte, err error) string {
 			"take the versions of the branch that is merged, and seal yours after them: " +
 			"git restore --source MERGE_HEAD --staged --worktree versions (in a rebase: --source HEAD), then faithful seal"
 	}
-	return fmt.Sprintf("the line can't be read: %v", err)
+	return fmt.Sprintf("the line can't be read: %v; restore the ledger from your repository, for example with: git restore %s/%s", err, Folder, ledgerName)
 }
 
 func isConflict(line []byte) bool {
@@ -169,6 +169,9 @@ type File struct {
 func (l *Ledger) Read(e *Entry) ([]File, error) {
 	dir := filepath.Join(l.dir, e.Version)
 	list, err := os.ReadDir(dir)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, fmt.Errorf("version %[2]s is in the ledger, and its folder %[1]s/%[2]s is not here; restore it from your repository, for example with: git restore %[1]s/%[2]s", Folder, e.Version)
+	}
 	if err != nil {
 		return nil, fmt.Errorf("the files of version %s can't be read: %w", e.Version, err)
 	}
@@ -181,7 +184,7 @@ func (l *Ledger) Read(e *Entry) ([]File, error) {
 		files = append(files, File{Name: d.Name(), Text: string(bytes.ReplaceAll(text, []byte("\r\n"), []byte("\n")))})
 	}
 	if hashFiles(files) != e.Files {
-		return nil, fmt.Errorf("the files in %s/%s are not those that were sealed; restore them from your repository", Folder, e.Version)
+		return nil, fmt.Errorf("the files in %[1]s/%[2]s are not those that were sealed; restore them from your repository, for example with: git restore %[1]s/%[2]s", Folder, e.Version)
 	}
 	return files, nil
 }
