@@ -1,6 +1,6 @@
 // A server that speaks two versions of the definitions: 1.0.0, for clients of the
 // first season, below /v1, and those of today. The stubs of 1.0.0 are made by
-// faithful generate --of 1.0.0 --only go.
+// faithful generate --of 1.0.0.
 package main
 
 import (
@@ -15,11 +15,11 @@ import (
 	"sync"
 	"time"
 
-	"faithfulcourier/examples/ferry/go/gen/faithful/web"
-	"faithfulcourier/examples/ferry/go/gen/faithful/wire"
-	"faithfulcourier/examples/ferry/go/gen/skerry/booking"
-	"faithfulcourier/examples/ferry/go/gen/skerry/common"
-	"faithfulcourier/examples/ferry/go/gen/skerry/fleet"
+	"skerry.example/seasons/gen/faithful/web"
+	"skerry.example/seasons/gen/faithful/wire"
+	"skerry.example/seasons/gen/skerry/booking"
+	"skerry.example/seasons/gen/skerry/common"
+	"skerry.example/seasons/gen/skerry/fleet"
 )
 
 func main() {
@@ -30,11 +30,16 @@ func main() {
 		log.Fatal(err)
 	}
 	fmt.Printf("listening on http://%s\n", listener.Addr())
+	log.Fatal(web.NewServer(bothSeasons()).Serve(listener))
+}
+
+// bothSeasons serves two versions of one line.
+func bothSeasons() http.Handler {
 	l := &line{seats: map[string]int32{"NOR-0715": 5}, bookings: map[wire.UUID]*booking.Booking{}}
 	mux := http.NewServeMux()
 	mux.Handle("/", booking.ServeBookings(l.calls()))
 	mux.Handle("/v1/", firstSeason(l))
-	log.Fatal(web.NewServer(mux).Serve(listener))
+	return mux
 }
 
 // line is the ferry line, as the definitions of today have it.

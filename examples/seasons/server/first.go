@@ -5,15 +5,15 @@ import (
 	"math"
 	"net/http"
 
-	"faithfulcourier/examples/ferry/go/gen/faithful/wire"
-	"faithfulcourier/examples/ferry/go/gen/skerry/booking"
-	"faithfulcourier/examples/ferry/go/gen/skerry/common"
-	"faithfulcourier/examples/ferry/go/gen/skerry/fleet"
-	web1 "faithfulcourier/examples/ferry/go/gen_1_0_0/faithful/web"
-	wire1 "faithfulcourier/examples/ferry/go/gen_1_0_0/faithful/wire"
-	booking1 "faithfulcourier/examples/ferry/go/gen_1_0_0/skerry/booking"
-	common1 "faithfulcourier/examples/ferry/go/gen_1_0_0/skerry/common"
-	fleet1 "faithfulcourier/examples/ferry/go/gen_1_0_0/skerry/fleet"
+	"skerry.example/seasons/gen/faithful/wire"
+	"skerry.example/seasons/gen/skerry/booking"
+	"skerry.example/seasons/gen/skerry/common"
+	"skerry.example/seasons/gen/skerry/fleet"
+	web1 "skerry.example/seasons/gen_1_0_0/faithful/web"
+	wire1 "skerry.example/seasons/gen_1_0_0/faithful/wire"
+	booking1 "skerry.example/seasons/gen_1_0_0/skerry/booking"
+	common1 "skerry.example/seasons/gen_1_0_0/skerry/common"
+	fleet1 "skerry.example/seasons/gen_1_0_0/skerry/fleet"
 )
 
 // firstSeason serves 1.0.0: requests are turned into those of today, answers and

@@ -1,0 +1,3 @@
+module skerry.example/seasons
+
+go 1.24
