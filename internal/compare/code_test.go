@@ -401,15 +401,7 @@ func goProgram(defs *schema.Definitions, root string) string {
 // TestTypeScriptCode is TestGoCode for TypeScript.
 func TestTypeScriptCode(t *testing.T) {
 	toolchain.Require(t, "typescript")
-	example := filepath.Join(toolchain.Root(), "examples/ferry/typescript")
-	toolchain.InstallNode(t, example)
-	dir := t.TempDir()
-	require.NoError(t, os.Symlink(filepath.Join(example, "node_modules"), filepath.Join(dir, "node_modules")))
-	config, err := os.ReadFile(filepath.Join(example, "tsconfig.json"))
-	require.NoError(t, err)
-	text := strings.NewReplacer(`"noUnusedLocals": true,`, "", `"noUnusedParameters": true,`, `"noEmit": true,`).Replace(string(config))
-	write(t, filepath.Join(dir, "tsconfig.json"), text)
-	write(t, filepath.Join(dir, "package.json"), `{"type": "module"}`)
+	dir := typescriptProject(t)
 	old := definitions(t, harbour)
 	writeStubs(t, filepath.Join(dir, "src/old"), typescript.Language{}, old, stubs.Everything(""))
 	write(t, filepath.Join(dir, "src/old/use.ts"), tsProgram(old))

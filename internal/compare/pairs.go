@@ -122,8 +122,8 @@ func (s *sieve[T]) sift(old, new []*T) {
 	})
 }
 
-// match tells of pairs, pairs what is gone with an equal one that has appeared, one
-// of the same name first, and adds the facts. What has no counterpart stays.
+// match tells of pairs, pairs what is gone with an equal one that has appeared, and
+// adds the facts. What has no counterpart stays.
 func (s *sieve[T]) match(kinds lifecycle, paired func(old, new *T)) {
 	both := func(o, n *T) {
 		old, new := schema.Head(o), schema.Head(n)
@@ -133,39 +133,18 @@ func (s *sieve[T]) match(kinds lifecycle, paired func(old, new *T)) {
 	for _, p := range s.both {
 		both(p[0], p[1])
 	}
-	gone, texts := []*T{}, map[*T]string{}
-	for _, x := range s.added {
-		if len(s.gone) > 0 {
-			texts[x] = s.d.likeness(x)
-		}
-	}
+	find := s.finder()
+	var gone []*T
+	taken := map[*T]bool{}
 	for _, o := range s.gone {
-		head, text := schema.Head(o), ""
-		if len(s.added) > 0 {
-			text = s.d.likeness(o)
-		}
-		at := -1
-		if len(s.added) > 0 {
-			heir := s.d.heirs()[head.FullName()]
-			at = slices.IndexFunc(s.added, func(n *T) bool { return schema.Head(n).FullName() == heir })
-		}
-		for i, n := range s.added {
-			if at < 0 && texts[n] == text && schema.Head(n).Name == head.Name {
-				at = i
-			}
-		}
-		for i, n := range s.added {
-			if at < 0 && texts[n] == text {
-				at = i
-			}
-		}
-		if at < 0 {
+		head := schema.Head(o)
+		n := find(o, taken)
+		if n == nil {
 			gone = append(gone, o)
 			s.d.add(&Fact{Kind: kinds.gone, Where: head.FullName(), Old: oneLine(o), oldAny: o}, head.Place).Missed = s.d.placeOf(head.Module)
 			continue
 		}
-		n := s.added[at]
-		s.added = slices.Delete(s.added, at, at+1)
+		taken[n] = true
 		kind, now := kinds.renamed, schema.Head(n)
 		if s.d.modules[head.Module] != now.Module {
 			kind = kinds.moved
@@ -174,8 +153,40 @@ func (s *sieve[T]) match(kinds lifecycle, paired func(old, new *T)) {
 		both(o, n)
 	}
 	s.gone = gone
+	s.added = slices.DeleteFunc(s.added, func(n *T) bool { return taken[n] })
 	for _, n := range s.added {
 		s.d.add(&Fact{Kind: kinds.added, Where: schema.Head(n).FullName(), New: oneLine(n), newAny: n}, schema.Head(n).Place)
+	}
+}
+
+// finder finds what of all that has appeared is what something gone was: its heir by
+// the versions between, else an equal one, of the same name first.
+func (s *sieve[T]) finder() func(o *T, taken map[*T]bool) *T {
+	if len(s.gone) == 0 || len(s.added) == 0 {
+		return func(*T, map[*T]bool) *T { return nil }
+	}
+	byName, byText := map[string]*T{}, map[string][]*T{}
+	for _, n := range s.added {
+		byName[schema.Head(n).FullName()] = n
+		text := s.d.likeness(n)
+		byText[text] = append(byText[text], n)
+	}
+	heirs := s.d.heirs()
+	return func(o *T, taken map[*T]bool) *T {
+		if n := byName[heirs[schema.Head(o).FullName()]]; n != nil && !taken[n] {
+			return n
+		}
+		var equal *T
+		for _, n := range byText[s.d.likeness(o)] {
+			switch {
+			case taken[n]:
+			case schema.Head(n).Name == schema.Head(o).Name:
+				return n
+			case equal == nil:
+				equal = n
+			}
+		}
+		return equal
 	}
 }
 
