@@ -8,6 +8,8 @@
 //	bounds.go  values that one side allows and the other refuses
 //	http.go    methods, paths, streams and credentials
 //	prove.go   breaks → witnesses, by the reference reader
+//	mend.go    how to get the same end without a break
+//	edits.go   the mends that are safe, carried out
 //	why.go     what is known about each kind of fact
 //	waive.go   breaks that the project accepts
 //	code.go    what facts do to users' programs, by language
