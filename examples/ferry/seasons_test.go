@@ -13,6 +13,9 @@ import (
 // TestOneProgramServesTwoVersions lays out the project of the seasons, makes the
 // stubs of the draft and those of 1.0.0 beside them, and runs its own tests.
 func TestOneProgramServesTwoVersions(t *testing.T) {
+	if testing.Short() {
+		t.Skip("skipped: -short leaves out what takes long")
+	}
 	dir := t.TempDir()
 	for _, folder := range []string{"seasons", "ferry/definitions"} {
 		source := filepath.Join("..", folder)

@@ -287,6 +287,9 @@ func TestSealIsAllOrNothing(t *testing.T) {
 // changes a file, at its second, and so on until none is left: the version is then
 // sealed whole or not at all, and the next seal works.
 func TestSealKilledAtEveryWrite(t *testing.T) {
+	if testing.Short() {
+		t.Skip("skipped: -short leaves out what takes long")
+	}
 	tracer, err := exec.LookPath("strace")
 	if err != nil {
 		t.Skip("skipped: there is no strace here; TestSealIsAllOrNothing kills at random")

@@ -102,10 +102,10 @@ func addTo(t *rapid.T, m model) string {
 // compiles programs that use all of the old stubs against the new ones, in every
 // language.
 func TestAdditionsNeverBreakCode(t *testing.T) {
-	count := 100
 	if testing.Short() {
-		count = 8
+		t.Skip("skipped: -short leaves out what takes long")
 	}
+	const count = 100
 	pairs := randomChanges(t, count, func(t *rapid.T) [2]string {
 		m := drawModel(t)
 		return [2]string{m.text(), addTo(t, m)}
@@ -191,10 +191,10 @@ type replayed struct {
 // that are generated: they must make of them what the reference reader does, whose
 // outcome the witness states.
 func TestWitnessesInEveryLanguage(t *testing.T) {
-	count := 100
 	if testing.Short() {
-		count = 10
+		t.Skip("skipped: -short leaves out what takes long")
 	}
+	const count = 100
 	pairs := randomChanges(t, count, func(t *rapid.T) [2]string {
 		before := drawModel(t)
 		after := before
