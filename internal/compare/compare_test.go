@@ -104,9 +104,15 @@ var verdicts = []struct{ old, new, want string }{
 		member-gone Deck.car: breaks binary request, new reads old: Bookings.book
 		member-gone Deck.car: breaks json request, new reads old: Bookings.book
 		member-gone Deck.car: shifts binary answer, new reads old: Bookings.book
+		member-gone Deck.car: shifts binary answer, old reads new: Bookings.book
 		member-gone Deck.car: shifts binary kept, new reads old
+		member-gone Deck.car: shifts binary kept, old reads new
+		member-gone Deck.car: shifts binary request, old reads new: Bookings.book
 		member-gone Deck.car: shifts json answer, new reads old: Bookings.book
+		member-gone Deck.car: shifts json answer, old reads new: Bookings.book
 		member-gone Deck.car: shifts json kept, new reads old
+		member-gone Deck.car: shifts json kept, old reads new
+		member-gone Deck.car: shifts json request, old reads new: Bookings.book
 		retired Deck: holds`},
 	{"message Stored { #1 deck Deck #2 seats int32 = 1 }", "message Stored { #1 deck Deck #2 seats int32 = 2 }", `
 		field-default-changed Stored.seats: shifts binary kept, new reads old

@@ -150,8 +150,20 @@ func (w *walker) union(field *schema.Field, wu, ru *schema.Union, owner *Fact) {
 	prove := func() *Witness { return w.prove(at, field, false) }
 	for _, p := range pairAlternatives(old, new) {
 		aw, ar := sidesOf(w.newReads, p.old, p.new)
+		fact := func(a *schema.Alternative, kind Kind) *Fact {
+			if owner != nil {
+				return owner
+			}
+			for _, f := range w.altFacts[a] {
+				if f.Kind == kind {
+					return f
+				}
+			}
+			return nil
+		}
 		if aw == nil {
-			continue // the writer never writes it
+			w.unwritten(fact(ar, AlternativeGone), ar.Name)
+			continue
 		}
 		listed, kind, as := ru.ByNumber(aw.Number), AlternativeRenumbered, fmt.Sprintf("#%d", aw.Number)
 		if w.form == "json" {
@@ -166,21 +178,10 @@ func (w *walker) union(field *schema.Field, wu, ru *schema.Union, owner *Fact) {
 				kind = AlternativeGone
 			}
 		}
-		fact := func(kind Kind) *Fact {
-			if owner != nil {
-				return owner
-			}
-			for _, f := range w.altFacts[aw] {
-				if f.Kind == kind {
-					return f
-				}
-			}
-			return nil
-		}
-		f := fact(kind)
+		f := fact(aw, kind)
 		switch {
 		case listed == ar && ar != nil:
-			w.types(field, aw.Type, ar.Type, nil, fact(AlternativeType))
+			w.types(field, aw.Type, ar.Type, nil, fact(aw, AlternativeType))
 		case listed != nil:
 			w.taken(f, aw.Name, as, listed.Name, prove)
 		default:

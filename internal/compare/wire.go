@@ -505,8 +505,17 @@ func (w *walker) enum(field *schema.Field, we, re *schema.Enum, owner *Fact) {
 	prove := func() *Witness { return w.prove(at, field, false) }
 	for _, p := range pairMembers(old, new) {
 		mw, mr := sidesOf(w.newReads, p.old, p.new)
+		memberFact := func(m *schema.Member, kind Kind) *Fact {
+			for _, fact := range w.memberFacts[m] {
+				if owner == nil && fact.Kind == kind {
+					return fact
+				}
+			}
+			return owner
+		}
 		if mw == nil {
-			continue // the writer never writes it
+			w.unwritten(memberFact(mr, MemberGone), mr.Name)
+			continue
 		}
 		listed, kind, as := re.ByNumber(mw.Number), MemberRenumbered, fmt.Sprintf("#%d", mw.Number)
 		if w.form == "json" {
@@ -521,12 +530,7 @@ func (w *walker) enum(field *schema.Field, we, re *schema.Enum, owner *Fact) {
 				kind = MemberGone
 			}
 		}
-		f := owner
-		for _, fact := range w.memberFacts[mw] {
-			if owner == nil && fact.Kind == kind {
-				f = fact
-			}
-		}
+		f := memberFact(mw, kind)
 		switch {
 		case listed == mr && mr != nil:
 		case listed != nil:
@@ -534,6 +538,14 @@ func (w *walker) enum(field *schema.Field, we, re *schema.Enum, owner *Fact) {
 		default:
 			w.unlisted(f, mw.Name, as, mr != nil, prove)
 		}
+	}
+}
+
+// unwritten is told of a member or an alternative that only the reader lists: one
+// that is gone comes no more; one that was added nobody misses.
+func (w *walker) unwritten(f *Fact, name string) {
+	if !w.newReads {
+		w.emit(f, event{verdict: Shifts, sentence: fmt.Sprintf("%s no longer writes %s; %s waits for it in vain", w.writer(), name, w.reader())})
 	}
 }
 
