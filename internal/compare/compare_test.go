@@ -185,6 +185,20 @@ func TestVerdicts(t *testing.T) {
 }
 
 // TestRolloutChoosesDirections compares one change under each promise.
+// TestStored holds that what is stored counts there as well as in calls.
+func TestStored(t *testing.T) {
+	text := func(mark, field string) string {
+		return "module skerry.quay\nmessage Ticket " + mark + " { #1 seat " + field + " }\nservice Tickets { call keep(Ticket) -> () }\n"
+	}
+	promise := everything
+	promise.Rollout = "server-leads"
+	lines := func(mark string) []string {
+		return told(Compare(definitions(t, text(mark, "text")), definitions(t, text(mark, "text?")), promise))
+	}
+	assert.Equal(t, []string{"field-presence-changed Ticket.seat: holds"}, lines(""))
+	assert.Equal(t, []string{"field-presence-changed Ticket.seat: breaks binary kept, old reads new", "field-presence-changed Ticket.seat: breaks json kept, old reads new"}, lines("stored"))
+}
+
 func TestRolloutChoosesDirections(t *testing.T) {
 	old := definitions(t, quay)
 	new := definitions(t, strings.Replace(quay, "#1 hundredths int64", "#1 hundredths int64 #2 currency text", 1))

@@ -246,8 +246,8 @@ func (j *judge) failures() {
 	}
 }
 
-// kept walks the messages and enums that no call of OLD uses: nobody knows
-// where their payloads lie.
+// kept walks the messages that are stored, and the messages and enums that no call
+// of OLD uses: nobody knows where their payloads lie.
 func (j *judge) kept(form string) {
 	used := j.usedByCalls()
 	for _, newReads := range j.directions(Kept) {
@@ -258,7 +258,7 @@ func (j *judge) kept(form string) {
 		}
 		for _, m := range j.old.Modules {
 			for _, old := range m.Messages {
-				if new := j.messages[old]; new != nil && !used[old] {
+				if new := j.messages[old]; new != nil && (!used[old] || old.Stored) {
 					add(old, new)
 				}
 			}
