@@ -186,6 +186,12 @@ func (c *command) run(w *World, args []string) int {
 
 // flagMistake says what is wrong with an option, with the nearest known one.
 func (c *command) flagMistake(err error, flags *flag.FlagSet) string {
+	if name, ok := strings.CutPrefix(err.Error(), "flag needs an argument: -"); ok {
+		if f := flags.Lookup(strings.TrimPrefix(name, "-")); f != nil {
+			value, text := flag.UnquoteUsage(f)
+			return fmt.Sprintf("--%s wants %s behind it: %s", f.Name, value, text)
+		}
+	}
 	unknown, ok := strings.CutPrefix(err.Error(), "flag provided but not defined: -")
 	if !ok {
 		return err.Error()
