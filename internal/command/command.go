@@ -6,6 +6,7 @@ package command
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"flag"
@@ -186,10 +187,22 @@ func (c *command) run(w *World, args []string) int {
 
 // flagMistake says what is wrong with an option, with the nearest known one.
 func (c *command) flagMistake(err error, flags *flag.FlagSet) string {
-	if name, ok := strings.CutPrefix(err.Error(), "flag needs an argument: -"); ok {
-		if f := flags.Lookup(strings.TrimPrefix(name, "-")); f != nil {
-			value, text := flag.UnquoteUsage(f)
-			return fmt.Sprintf("--%s wants %s behind it: %s", f.Name, value, text)
+	wants := func(name, given string) string {
+		f := flags.Lookup(strings.TrimLeft(name, "-"))
+		if f == nil {
+			return err.Error()
+		}
+		value, text := flag.UnquoteUsage(f)
+		return fmt.Sprintf("--%s wants %s behind it%s: %s", f.Name, cmp.Or(value, "true or false"), given, text)
+	}
+	if name, ok := strings.CutPrefix(err.Error(), "flag needs an argument: "); ok {
+		return wants(name, "")
+	}
+	for _, begins := range []string{"invalid value ", "invalid boolean value "} {
+		rest, ok := strings.CutPrefix(err.Error(), begins)
+		given, rest, cut := strings.Cut(rest, " for ")
+		if name, _, _ := strings.Cut(strings.TrimPrefix(rest, "flag "), ":"); ok && cut {
+			return wants(name, ", not "+given)
 		}
 	}
 	unknown, ok := strings.CutPrefix(err.Error(), "flag provided but not defined: -")
