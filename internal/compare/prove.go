@@ -61,8 +61,15 @@ func (w *walker) proveLimits(at *node, vary *schema.Field) *Witness {
 	if witness := w.again(at, key); witness != nil {
 		return witness
 	}
+	reader := w.counterpart(at, vary)
+	candidates := w.candidates(vary.Type, reader.Type, vary.Bounds, reader.Bounds, 0)
+	if reader.Type != nil && reader.Type.Kind == vary.Type.Kind && vary.Type.Kind.IsScalar() {
+		if refused := refusedBy(reader, candidates); len(refused) > 0 {
+			candidates = refused // those alone can prove it
+		}
+	}
 	var list []*value.Message
-	for _, v := range w.candidates(vary.Type, w.counterpart(at, vary).Type, vary.Bounds, w.counterpart(at, vary).Bounds, 0) {
+	for _, v := range candidates {
 		local := value.MinimalMessage(at.w)
 		local.Fields[vary.Number] = v
 		list = append(list, local)
@@ -71,6 +78,16 @@ func (w *walker) proveLimits(at *node, vary *schema.Field) *Witness {
 		return witness
 	}
 	return w.prove(at, vary, false)
+}
+
+// refusedBy are the values of a scalar that the bounds of a field refuse.
+func refusedBy(f *schema.Field, values []value.Value) (refused []value.Value) {
+	for _, v := range values {
+		if slices.ContainsFunc(boundsOf(f), func(b *schema.Bounds) bool { return len(b.Violations(v)) > 0 }) {
+			refused = append(refused, v)
+		}
+	}
+	return refused
 }
 
 // counterpart is what a field of the writer is read as; an empty field where it is

@@ -92,9 +92,11 @@ type node struct {
 	parent *node         // the step before on that way; nil for a root
 	field  *schema.Field // of parent, which holds this
 	from   []*node       // all that lead here
+	to     []*node       // all that this leads to
 	calls  []string      // of a root: the calls whose payloads it is
 
 	reached big.Int // the calls that lead here, a bit each
+	seen    bool    // by before
 }
 
 // telling is an event of a fact at a node.
@@ -143,7 +145,7 @@ func (w *walker) step(field *schema.Field, wm, rm *schema.Message, owner *Fact) 
 	if len(w.nodes) > known {
 		n.root, n.parent, n.field = w.at.root, w.at, field
 	}
-	n.from = append(n.from, w.at)
+	n.from, w.at.to = append(n.from, w.at), append(w.at.to, n)
 }
 
 // walk judges every pair that the roots lead to.
@@ -221,26 +223,19 @@ func (w *walker) spreadCalls() {
 // before lists all nodes so that what leads to a node stands before it, but for
 // circles: in reverse postorder, in which what spreads comes to rest soon.
 func (w *walker) before() []*node {
-	next := make(map[*node][]*node, len(w.order))
-	for _, n := range w.order {
-		for _, from := range n.from {
-			next[from] = append(next[from], n)
-		}
-	}
 	order := make([]*node, 0, len(w.order))
-	seen := make(map[*node]bool, len(w.order))
 	var visit func(n *node)
 	visit = func(n *node) {
-		seen[n] = true
-		for _, to := range next[n] {
-			if !seen[to] {
+		n.seen = true
+		for _, to := range n.to {
+			if !to.seen {
 				visit(to)
 			}
 		}
 		order = append(order, n)
 	}
 	for _, n := range w.order {
-		if !seen[n] {
+		if !n.seen {
 			visit(n)
 		}
 	}
