@@ -139,7 +139,7 @@ func (j *judge) intercepts(f *Fact) {
 		return
 	}
 	added := f.call.new
-	for _, c := range j.old.Calls() {
+	for _, c := range j.near(added) {
 		for _, m := range []meeting{{true, c, added, j.new}, {false, added, c, j.old}} {
 			path, matches := matching(m.client, m.server)
 			if !matches {
@@ -153,10 +153,42 @@ func (j *judge) intercepts(f *Fact) {
 	}
 }
 
+// near lists the calls of OLD that travel as a call does, and whose paths may match
+// its own: they are as long, and hold a field or are the same.
+func (j *judge) near(c *schema.Call) []*schema.Call {
+	if j.byPath == nil {
+		j.byPath = map[string][]*schema.Call{}
+		for _, o := range j.old.Calls() {
+			keys := []string{pathKey(o, "all"), pathKey(o, "patterns")}
+			if literalCount(o) == len(o.PathSegments()) {
+				keys[1] = pathKey(o, o.Path())
+			}
+			for _, key := range keys {
+				j.byPath[key] = append(j.byPath[key], o)
+			}
+		}
+	}
+	if literalCount(c) < len(c.PathSegments()) {
+		return j.byPath[pathKey(c, "all")]
+	}
+	return slices.Concat(j.byPath[pathKey(c, c.Path())], j.byPath[pathKey(c, "patterns")])
+}
+
+func pathKey(c *schema.Call, which string) string {
+	return fmt.Sprintf("%s %d %s", travels(c), len(c.PathSegments()), which)
+}
+
 // matching makes a path of a lawful request of one call that fits another's.
 func matching(from, to *schema.Call) (path string, matches bool) {
+	if travels(from) != travels(to) {
+		return "", false
+	}
+	if from.HTTP == nil && to.HTTP == nil {
+		return from.Path(), from.Path() == to.Path()
+	}
 	a, b := from.PathSegments(), to.PathSegments()
-	if travels(from) != travels(to) || len(a) != len(b) {
+	differs := func(x, y schema.Segment) bool { return x.Field == nil && y.Field == nil && x.Literal != y.Literal }
+	if !slices.EqualFunc(a, b, func(x, y schema.Segment) bool { return !differs(x, y) }) {
 		return "", false
 	}
 	parts := strings.Split(samplePath(from)[1:], "/")
@@ -165,20 +197,15 @@ func matching(from, to *schema.Call) (path string, matches bool) {
 		request = value.MinimalMessage(from.Request)
 	}
 	for i := range a {
-		switch {
-		case b[i].Field != nil: // it takes any text
-		case a[i].Field == nil:
-			if a[i].Literal != b[i].Literal {
-				return "", false
-			}
-		default:
-			v, ok := written(b[i].Literal, a[i].Field.Type)
-			if !ok {
-				return "", false
-			}
-			request.Fields[a[i].Field.Number] = v
-			parts[i] = b[i].Literal
+		if b[i].Field != nil || a[i].Field == nil {
+			continue // a field takes any text; literals are the same
 		}
+		v, ok := written(b[i].Literal, a[i].Field.Type)
+		if !ok {
+			return "", false
+		}
+		request.Fields[a[i].Field.Number] = v
+		parts[i] = b[i].Literal
 	}
 	if request != nil && len(value.Validate(request)) > 0 {
 		return "", false

@@ -15,7 +15,8 @@ import (
 type judge struct {
 	*differ
 	promise Promise
-	walks   []*walker // begun, to be walked
+	walks   []*walker                 // begun, to be walked
+	byPath  map[string][]*schema.Call // of OLD, by near; nil until it is asked
 }
 
 func (j *judge) run() {
