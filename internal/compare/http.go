@@ -86,7 +86,7 @@ func (j *judge) status(c callPair) {
 // unreachable tells of a client's request that no longer reaches its call.
 func (j *judge) unreachable(f *Fact, m meeting) {
 	path := samplePath(m.client)
-	answer := routed(m.served, m.client.Method(), path)
+	answer := j.table(m.served).routed(m.client.Method(), path)
 	w := &Witness{Message: m.client.FullName(), Form: "http", Writer: m.clientName(), Reader: m.serverName(), Outcome: fmt.Sprintf("answers %s %s with %s", m.client.Method(), path, answer)}
 	if answer == m.server.FullName() {
 		// Another pattern fits this path, too, and takes its parts for others.
@@ -139,7 +139,7 @@ func (j *judge) intercepts(f *Fact) {
 		return
 	}
 	added := f.call.new
-	for _, c := range j.near(added) {
+	for _, c := range j.table(j.old).near(added) {
 		for _, m := range []meeting{{true, c, added, j.new}, {false, added, c, j.old}} {
 			path, matches := matching(m.client, m.server)
 			if !matches {
@@ -148,34 +148,9 @@ func (j *judge) intercepts(f *Fact) {
 			f.Effects = append(f.Effects, &Effect{Form: "http", Position: Request, NewReads: m.newReads, Calls: []string{callName(m.client)}, Verdict: Breaks,
 				Sentence: fmt.Sprintf("a request of %s may be %s %s, which is a path of %s, too (%s)", callName(m.client), m.client.Method(), path, callName(m.server), m.server.Path()),
 				Witness: &Witness{Message: m.client.FullName(), Form: "http", Writer: m.clientName(), Reader: m.serverName(),
-					Outcome: fmt.Sprintf("takes %s %s for %s", m.client.Method(), path, routed(m.served, m.client.Method(), path))}})
+					Outcome: fmt.Sprintf("takes %s %s for %s", m.client.Method(), path, j.table(m.served).routed(m.client.Method(), path))}})
 		}
 	}
-}
-
-// near lists the calls of OLD that travel as a call does, and whose paths may match
-// its own: they are as long, and hold a field or are the same.
-func (j *judge) near(c *schema.Call) []*schema.Call {
-	if j.byPath == nil {
-		j.byPath = map[string][]*schema.Call{}
-		for _, o := range j.old.Calls() {
-			keys := []string{pathKey(o, "all"), pathKey(o, "patterns")}
-			if literalCount(o) == len(o.PathSegments()) {
-				keys[1] = pathKey(o, o.Path())
-			}
-			for _, key := range keys {
-				j.byPath[key] = append(j.byPath[key], o)
-			}
-		}
-	}
-	if literalCount(c) < len(c.PathSegments()) {
-		return j.byPath[pathKey(c, "all")]
-	}
-	return slices.Concat(j.byPath[pathKey(c, c.Path())], j.byPath[pathKey(c, "patterns")])
-}
-
-func pathKey(c *schema.Call, which string) string {
-	return fmt.Sprintf("%s %d %s", travels(c), len(c.PathSegments()), which)
 }
 
 // matching makes a path of a lawful request of one call that fits another's.
@@ -315,19 +290,81 @@ func samplePath(c *schema.Call) string {
 	return path
 }
 
-// routed says what a server does with a request, by its table of paths: the
-// full name of the call that it reaches, or the problem that it answers.
-func routed(d *schema.Definitions, method, path string) string {
+// table is the calls of definitions by their paths: by the whole path where it holds
+// no field, and by how long it is and how it begins.
+type table struct {
+	literal map[string][]*schema.Call
+	begins  map[beginning][]*schema.Call
+}
+
+// beginning is how a path begins: with a literal, with a field ("{}"), or in any way
+// (""). No literal is one of these.
+type beginning struct {
+	parts   int
+	first   string
+	pattern bool // it holds a field
+}
+
+func beginningOf(c *schema.Call) beginning {
+	segments := c.PathSegments()
+	b := beginning{len(segments), "{}", literalCount(c) < len(segments)}
+	if segments[0].Field == nil {
+		b.first = segments[0].Literal
+	}
+	return b
+}
+
+// table is made once for each side.
+func (j *judge) table(d *schema.Definitions) *table {
+	t := j.tables[d]
+	if t == nil {
+		t = &table{map[string][]*schema.Call{}, map[beginning][]*schema.Call{}}
+		for _, c := range d.Calls() {
+			b := beginningOf(c)
+			for _, first := range []string{b.first, ""} {
+				key := beginning{b.parts, first, b.pattern}
+				t.begins[key] = append(t.begins[key], c)
+			}
+			if !b.pattern {
+				t.literal[c.Path()] = append(t.literal[c.Path()], c)
+			}
+		}
+		if j.tables == nil {
+			j.tables = map[*schema.Definitions]*table{}
+		}
+		j.tables[d] = t
+	}
+	return t
+}
+
+// near lists the calls whose paths may match that of another one.
+func (t *table) near(c *schema.Call) (list []*schema.Call) {
+	b := beginningOf(c)
+	firsts := []string{""} // a field matches any literal
+	if b.first != "{}" {
+		firsts = []string{b.first, "{}"}
+	}
+	for _, first := range firsts {
+		list = append(list, t.begins[beginning{b.parts, first, true}]...)
+		if b.pattern {
+			list = append(list, t.begins[beginning{b.parts, first, false}]...)
+		}
+	}
+	if !b.pattern {
+		list = append(list, t.literal[c.Path()]...)
+	}
+	return list
+}
+
+// routed says what a server does with a request: the full name of the call that it
+// reaches, or the problem that it answers.
+func (t *table) routed(method, path string) string {
 	parts := strings.Split(path[1:], "/")
 	var best *schema.Call
 	pathKnown := false
-	for _, c := range d.Calls() {
-		segments := c.PathSegments()
-		if len(segments) != len(parts) {
-			continue
-		}
+	for _, c := range slices.Concat(t.literal[path], t.begins[beginning{len(parts), parts[0], true}], t.begins[beginning{len(parts), "{}", true}]) {
 		matches := true
-		for i, s := range segments {
+		for i, s := range c.PathSegments() {
 			matches = matches && (s.Field != nil || s.Literal == parts[i])
 		}
 		if !matches {

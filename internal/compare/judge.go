@@ -15,8 +15,9 @@ import (
 type judge struct {
 	*differ
 	promise Promise
-	walks   []*walker                 // begun, to be walked
-	byPath  map[string][]*schema.Call // of OLD, by near; nil until it is asked
+	walks   []*walker       // begun, to be walked
+	served  map[string]bool // the paths of NEW; nil until they are asked for
+	tables  map[*schema.Definitions]*table
 }
 
 func (j *judge) run() {
@@ -378,10 +379,14 @@ func (j *judge) conversation(f *Fact) {
 // noLongerServed makes the request of a call that NEW has not, and looks for
 // its path among those that NEW serves.
 func (j *judge) noLongerServed(c *schema.Call) *Witness {
-	for _, n := range j.new.Calls() {
-		if n.Path() == c.Path() {
-			return nil
+	if j.served == nil {
+		j.served = map[string]bool{}
+		for _, n := range j.new.Calls() {
+			j.served[n.Path()] = true
 		}
+	}
+	if j.served[c.Path()] {
+		return nil
 	}
 	w := &Witness{Message: c.FullName(), Form: "http", Writer: "an older client", Reader: "a newer server", Outcome: fmt.Sprintf("answers POST %s with 404 unknown-call", c.Path())}
 	if c.Request != nil {

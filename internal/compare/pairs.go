@@ -293,9 +293,7 @@ func (d *differ) likeness(decl any) string {
 // one that has appeared.
 func (d *differ) service(o, n *schema.Service) {
 	d.others[o] = n
-	if o.Doc != n.Doc || o.Deprecated != n.Deprecated {
-		d.words(o.FullName(), o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
-	}
+	d.words(o.FullName(), o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
 	missed := n.Place
 	if n.Module == o.Module { // the service is gone itself
 		missed = d.placeOf(o.Module)
@@ -311,24 +309,50 @@ func (d *differ) service(o, n *schema.Service) {
 			d.calls = append(d.calls, callPair{a, b})
 		}
 	})
+	for _, b := range d.renamedCalls(gone, added, missed) {
+		d.add(&Fact{Kind: CallAdded, Where: b.FullName(), New: signature(b), call: callPair{nil, b}}, b.Place)
+	}
+}
+
+// renamedCalls pairs calls that are gone with equal ones that have appeared, and
+// returns what else has. missed is what held them, in NEW.
+func (d *differ) renamedCalls(gone, added []*schema.Call, missed source.Place) []*schema.Call {
 	name := func(x *schema.Decl) string { return cmp.Or(d.known[x], x.Name) }
+	// Equal ones have one clause, or one path that a clause keeps for another name.
+	keys := func(c *schema.Call) [2]string {
+		text := callText(c, name)
+		return [2]string{text + " " + httpText(c), text + " at " + c.Method() + " " + c.Path()}
+	}
+	equal := map[string][]*schema.Call{}
+	if len(gone) > 0 {
+		for _, b := range added {
+			for _, key := range keys(b) {
+				equal[key] = append(equal[key], b)
+			}
+		}
+	}
+	taken := map[*schema.Call]bool{}
+	next := func(key string) *schema.Call {
+		for len(equal[key]) > 0 && taken[equal[key][0]] {
+			equal[key] = equal[key][1:]
+		}
+		if len(equal[key]) == 0 {
+			return nil
+		}
+		return equal[key][0]
+	}
 	for _, a := range gone {
-		i := slices.IndexFunc(added, func(b *schema.Call) bool {
-			there := httpText(a) == httpText(b) || a.Method() == b.Method() && a.Path() == b.Path()
-			return there && callText(a, name) == callText(b, name)
-		})
-		if i < 0 {
+		key := keys(a)
+		b := cmp.Or(next(key[0]), next(key[1]))
+		if b == nil {
 			d.add(&Fact{Kind: CallGone, Where: a.FullName(), Old: signature(a), call: callPair{a, nil}}, a.Place).Missed = missed
 			continue
 		}
-		b := added[i]
-		added = slices.Delete(added, i, i+1)
+		taken[b] = true
 		d.calls = append(d.calls, callPair{a, b})
 		d.add(&Fact{Kind: CallRenamed, Where: a.FullName(), Old: a.Name, New: b.Name, call: callPair{a, b}}, b.Place)
 	}
-	for _, b := range added {
-		d.add(&Fact{Kind: CallAdded, Where: b.FullName(), New: signature(b), call: callPair{nil, b}}, b.Place)
-	}
+	return slices.DeleteFunc(added, func(b *schema.Call) bool { return taken[b] })
 }
 
 // callText is what a call is, but for its name and where it is served.
