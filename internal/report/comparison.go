@@ -175,7 +175,7 @@ func grouped(effects []*compare.Effect) [][]*compare.Effect {
 	var groups [][]*compare.Effect
 	for _, e := range effects {
 		i := slices.IndexFunc(groups, func(g []*compare.Effect) bool {
-			return g[0].Verdict == e.Verdict && g[0].Sentence == e.Sentence && g[0].Position == e.Position && e.Position != compare.Code
+			return g[0].Verdict == e.Verdict && g[0].Sentence == e.Sentence && g[0].Position == e.Position && (e.Position != compare.Code || e.Witness == nil)
 		})
 		if i < 0 {
 			groups = append(groups, []*compare.Effect{e})
