@@ -270,14 +270,25 @@ func (p *Printer) witness(w *compare.Witness, ref string) {
 		p.Line("        %s", p.In(Faint, hexLine(w.Binary)))
 	}
 	p.Line("      %s %s", w.Reader, p.In(Bold, w.Outcome))
-	const short = 120 // characters of a payload that somebody may copy
+	// Longer ones are whole in --as json: nobody copies pages.
+	const copied, wide = 2000, 120
 	digits := hex.EncodeToString(w.Binary)
+	line := ""
 	switch {
 	case ref == "" || w.ReadAs == "":
-	case w.Form == "binary" && len(digits) <= short:
-		p.Line("      %s faithful from-cbor %s --of %s --check -d %s", p.In(Faint, "try it:"), w.ReadAs, ref, digits)
-	case w.Form == "json" && len(w.JSON) <= short && !strings.Contains(w.JSON, "'"):
-		p.Line("      %s faithful to-cbor %s --of %s --check --hex -d '%s'", p.In(Faint, "try it:"), w.ReadAs, ref, w.JSON)
+	case w.Form == "binary" && len(digits) <= copied:
+		line = fmt.Sprintf("faithful from-cbor %s --of %s --check -d %s", w.ReadAs, ref, digits)
+	case w.Form == "json" && len(w.JSON) <= copied:
+		line = fmt.Sprintf("faithful to-cbor %s --of %s --check --hex -d '%s'", w.ReadAs, ref, strings.ReplaceAll(w.JSON, "'", `'\''`))
+	default:
+		p.Line("      %s", p.In(Faint, "the payload is long: faithful compare --as json has it whole"))
+	}
+	switch {
+	case line == "":
+	case len(line) > wide:
+		p.Line("      %s", p.In(Faint, "try it: "+line))
+	default:
+		p.Line("      %s %s", p.In(Faint, "try it:"), line)
 	}
 }
 
