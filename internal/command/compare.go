@@ -99,11 +99,18 @@ func mendBreaks(w *World, ref string, old *schema.Definitions) (*schema.Definiti
 	if err != nil {
 		return nil, nil, err
 	}
-	promise := promiseOf(project.Default())
+	promise, waive := promiseOf(project.Default()), (func(*compare.Report))(nil)
 	if p, err := project.Open(w.Dir); err == nil {
 		promise = promiseOf(p)
+		waivers, err := waiversOf(p)
+		if err != nil {
+			return nil, nil, err
+		}
+		if ref == "draft" {
+			waive = func(r *compare.Report) { r.Waive(waivers, w.Now().Format(time.DateOnly)) }
+		}
 	}
-	after, mended, _ := compare.Mend(old, before, promise)
+	after, mended, _ := compare.Mend(old, before, promise, waive)
 	for i, f := range after {
 		if f.Text != before[i].Text {
 			if err := replaceText(f.Path(), f.Text); err != nil {
@@ -148,12 +155,9 @@ func waived(w *World, c *report.Comparison, refs []string, draft *schema.Definit
 	if err != nil || refs[1] != "draft" {
 		return nil, nil // outside of a project, and between versions, nobody waives
 	}
-	var list []compare.Waiver
-	for _, x := range p.Config.Waivers {
-		if !slices.Contains(compare.Kinds(), x.Fact) {
-			return nil, fmt.Errorf("faithful.toml waives %q, which is no kind of fact; did you mean %s?", x.Fact, source.Nearest(x.Fact, compare.Kinds()))
-		}
-		list = append(list, compare.Waiver{Fact: compare.Kind(x.Fact), Where: x.Where, Reason: x.Reason, Until: x.Until})
+	list, err := waiversOf(p)
+	if err != nil {
+		return nil, err
 	}
 	today := w.Now().Format(time.DateOnly)
 	unmatched, over := c.Waive(list, today)
@@ -170,6 +174,17 @@ func waived(w *World, c *report.Comparison, refs []string, draft *schema.Definit
 		return nil, fmt.Errorf("faithful.toml waives %s at %s, and no such thing breaks: remove the waiver", unmatched[0].Fact, unmatched[0].Where)
 	}
 	return others, nil
+}
+
+// waiversOf are the waivers of a project.
+func waiversOf(p *project.Project) (list []compare.Waiver, err error) {
+	for _, x := range p.Config.Waivers {
+		if !slices.Contains(compare.Kinds(), x.Fact) {
+			return nil, fmt.Errorf("faithful.toml waives %q, which is no kind of fact; did you mean %s?", x.Fact, source.Nearest(x.Fact, compare.Kinds()))
+		}
+		list = append(list, compare.Waiver{Fact: compare.Kind(x.Fact), Where: x.Where, Reason: x.Reason, Until: x.Until})
+	}
+	return list, nil
 }
 
 // everyVersion compares the draft with all versions but the last, newest first.

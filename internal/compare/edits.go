@@ -14,10 +14,14 @@ import (
 // a break or prevent the next one. It changes files, which NEW was loaded from, and
 // compares again: what does not help, or makes an error, is left. It returns the
 // files as they are then, a finding with edits for each mend, and the new report.
-func Mend(old *schema.Definitions, files []*source.File, promise Promise) (after []*source.File, mended []source.Finding, report *Report) {
+// waive, which may be nil, marks the breaks that the project accepts: those stay.
+func Mend(old *schema.Definitions, files []*source.File, promise Promise, waive func(*Report)) (after []*source.File, mended []source.Finding, report *Report) {
 	after = slices.Clone(files)
 	new, _ := schema.Load(after)
 	report = Compare(old, new, promise)
+	if waive != nil {
+		waive(report)
+	}
 	list := remedies(report)
 	// All at once first; one by one where that does not do.
 	groups := [][]remedy{list}
@@ -69,7 +73,8 @@ func Mendable(report *Report) int {
 func remedies(report *Report) (list []remedy) {
 	m := mender{files: map[*source.File]*layout{}}
 	for _, f := range report.Facts {
-		if r, ok := m.safely(f); ok && r.edit.Place.File.Path() != "" { // what a server said is not ours to edit
+		r, ok := m.safely(f)
+		if ok && !(r.ends && f.Waiver != nil) && r.edit.Place.File.Path() != "" { // what a server said is not ours to edit
 			list = append(list, r)
 		}
 	}

@@ -30,7 +30,7 @@ func TestMend(t *testing.T) {
 	} {
 		old := definitions(t, quay)
 		file := source.NewFile("quay.faithful", strings.Replace(quay, c.old, c.new, 1)).At("quay.faithful")
-		after, mended, report := Mend(old, []*source.File{file}, promise)
+		after, mended, report := Mend(old, []*source.File{file}, promise, nil)
 		if c.mended == "" {
 			assert.Empty(t, mended, "%s", c.new)
 			assert.Equal(t, file.Text, after[0].Text)
@@ -48,16 +48,22 @@ func TestMend(t *testing.T) {
 				assert.False(t, e.Verdict == Breaks && e.Position != Code, "%s: %s still breaks %s", c.new, f.Kind, e.Form)
 			}
 		}
-		_, more, _ := Mend(old, after, promise)
+		_, more, _ := Mend(old, after, promise, nil)
 		assert.Empty(t, more, "once is enough")
 	}
 	// Where one mend does not do, the others are carried out all the same.
 	file := source.NewFile("quay.faithful", strings.NewReplacer("#1 id    uuid", "#2 id    uuid\n  #1 key uuid", "#2 seats int32 = 1\n  #3 deck  Deck\n  #4 email text?", "#3 deck Deck #4 mail text?").Replace(quay)).At("quay.faithful")
-	after, mended, _ := Mend(definitions(t, quay), []*source.File{file}, promise)
+	after, mended, _ := Mend(definitions(t, quay), []*source.File{file}, promise, nil)
 	assert.Contains(t, after[0].Text, "#4 mail text? json \"email\"")
 	assert.NotEmpty(t, mended)
+	// What the project accepts stays as it is.
+	renamed := source.NewFile("quay.faithful", strings.Replace(quay, "#4 email", "#4 mail", 1)).At("quay.faithful")
+	_, mended, _ = Mend(definitions(t, quay), []*source.File{renamed}, promise, func(r *Report) {
+		r.Waive([]Waiver{{Fact: FieldRenamed, Where: "skerry.quay.Booking.email", Reason: "nobody reads it"}}, "2026-07-15")
+	})
+	assert.Empty(t, mended)
 	// What has no path was not read from a file of the user's.
 	served := source.NewFile("quay.faithful", strings.Replace(quay, "#4 email", "#4 mail", 1))
-	_, mended, _ = Mend(definitions(t, quay), []*source.File{served}, promise)
+	_, mended, _ = Mend(definitions(t, quay), []*source.File{served}, promise, nil)
 	assert.Empty(t, mended)
 }
