@@ -28,7 +28,8 @@ A reference is draft, latest, a sealed version, rev: and a git revision, a
 folder, a file, or the URL of a running server. --why says what is known about a
 kind of fact; [[waiver]] in faithful.toml accepts a break, for a while. --mend
 carries out the mends that are safe: a name kept in JSON, a number given back, a
-new field made optional, a number retired.`,
+new field made optional, a number retired. As JSON it is one document, which
+comparison.schema.json in docs/ describes.`,
 	examples: [2]string{"faithful compare", "faithful compare 1.0.0 draft --as json"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags, compareKinds...)

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"faithfulcourier/internal/compare"
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/report"
 	"faithfulcourier/internal/schema"
@@ -65,7 +66,7 @@ func completions(w *World, words []string) []string {
 func (c *command) completions(w *World, before, last string) []string {
 	flags := flag.NewFlagSet(c.name, flag.ContinueOnError)
 	c.prepare(flags)
-	if values := optionValues(w, strings.TrimLeft(before, "-")); strings.HasPrefix(before, "-") && values != nil {
+	if values := optionValues(w, flags.Lookup(strings.TrimLeft(before, "-"))); strings.HasPrefix(before, "-") && values != nil {
 		return values
 	}
 	var list []string
@@ -102,10 +103,16 @@ func (c *command) completions(w *World, before, last string) []string {
 
 // optionValues lists what can follow an option; nil where that is anything or
 // nothing.
-func optionValues(w *World, option string) []string {
-	switch option {
-	case "as":
-		return []string{"json", "text"}
+func optionValues(w *World, option *flag.Flag) []string {
+	if option == nil {
+		return nil
+	}
+	switch option.Name {
+	case "as": // its text lists them
+		_, kinds, _ := strings.Cut(option.Usage, ": ")
+		return strings.Split(strings.ReplaceAll(kinds, " or ", ", "), ", ")
+	case "why":
+		return compare.Kinds()
 	case "of":
 		return references(w)
 	case "only":
