@@ -2,8 +2,6 @@ package compare
 
 import (
 	"fmt"
-	"slices"
-	"strings"
 
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/stubs/golang"
@@ -43,7 +41,6 @@ var codeTable = map[string]map[Kind]codeRule{
 		MessageGone:  func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
 		ErrorGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
 		EnumGone:     func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
-		ServiceGone:  func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
 		ConstGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
 		ConstChanged: goConst,
 		FieldAdded:   goFieldAdded,
@@ -64,16 +61,6 @@ var codeTable = map[string]map[Kind]codeRule{
 			}
 			return Breaks, goMember(f), ""
 		},
-		CallGone:   func(f *Fact) (Verdict, []string, string) { return Breaks, goCall(f), "" },
-		CallStream: func(f *Fact) (Verdict, []string, string) { return Breaks, goCall(f), "" },
-		CallRenamed: func(f *Fact) (Verdict, []string, string) {
-			if golang.CallName(f.call.old) == golang.CallName(f.call.new) {
-				return Holds, nil, ""
-			}
-			return Breaks, goCall(f), ""
-		},
-		CallRequest: func(f *Fact) (Verdict, []string, string) { return Breaks, goCall(f), "" },
-		CallAnswer:  func(f *Fact) (Verdict, []string, string) { return Breaks, goCall(f), "" },
 	},
 	"typescript": {
 		CredentialRenamed: credentialMoved,
@@ -101,7 +88,6 @@ var codeTable = map[string]map[Kind]codeRule{
 		MessageGone:  func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
 		ErrorGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
 		EnumGone:     func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
-		ServiceGone:  func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
 		ConstGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
 		ConstChanged: tsConst,
 		FieldAdded: func(f *Fact) (Verdict, []string, string) {
@@ -141,20 +127,6 @@ var codeTable = map[string]map[Kind]codeRule{
 		FieldDefault:  defaultMoved,
 		MemberGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, tsMember(f), "" },
 		MemberRenamed: func(f *Fact) (Verdict, []string, string) { return Breaks, tsMember(f), "" },
-		CallGone:      func(f *Fact) (Verdict, []string, string) { return Breaks, tsCall(f), "" },
-		CallRenamed: func(f *Fact) (Verdict, []string, string) {
-			if typescript.CallName(f.call.old) == typescript.CallName(f.call.new) {
-				return Holds, nil, ""
-			}
-			return Breaks, tsCall(f), ""
-		},
-		CallStream: func(f *Fact) (Verdict, []string, string) { return Breaks, tsCalled(f.call.old), "" },
-		CallRequest: func(f *Fact) (Verdict, []string, string) {
-			return tsSide(f, f.call.old.Request, f.call.new.Request)
-		},
-		CallAnswer: func(f *Fact) (Verdict, []string, string) {
-			return tsSide(f, f.call.old.Response, f.call.new.Response)
-		},
 	},
 }
 
@@ -177,38 +149,37 @@ func credentialMoved(f *Fact) (Verdict, []string, string) {
 	return Shifts, nil, fmt.Sprintf("code compiles, and shows the credential under a name that no call asks for any more: it is %s now", f.New)
 }
 
-// judgeCode says what a fact does to code in a language; nil when it holds.
-func judgeCode(language string, f *Fact) *Effect {
-	rule := codeTable[language][f.Kind]
-	if gone, ok := goneByName[f.Kind]; ok && rule == nil {
-		rule = codeTable[language][gone] // to programs, what has another name is gone
+// judgeCode says what a fact does to code in a language: to users of types, to
+// callers and to implementers apart; nothing is said of what holds.
+func judgeCode(language string, f *Fact) (effects []*Effect) {
+	kind := f.Kind
+	if gone, ok := goneByName[kind]; ok {
+		kind = gone // to programs, what has another name is gone
 	}
-	if rule == nil {
-		return nil
-	}
-	verdict, lines, sentence := rule(f)
-	if verdict == Holds {
-		return nil
-	}
-	e := &Effect{Form: language, Position: Code, NewReads: true, Verdict: verdict, Sentence: sentence}
-	if verdict == Breaks {
-		if e.Sentence == "" {
-			e.Sentence = hurt(f.Kind)
+	calls := callTable[language][kind]
+	for _, concerned := range []struct {
+		who, what string
+		rule      codeRule
+	}{
+		{"users", "code that uses it", codeTable[language][kind]},
+		{"callers", "code that calls it", calls.callers},
+		{"implementers", "code that implements it", calls.implementers},
+	} {
+		if concerned.rule == nil {
+			continue
 		}
-		e.Sentence += map[bool]string{false: " no longer compiles", true: " no longer passes a type checker"}[language == "python"]
-		e.Witness = &Witness{Code: lines}
+		verdict, lines, sentence := concerned.rule(f)
+		if verdict == Holds {
+			continue
+		}
+		e := &Effect{Form: language, Position: Code, Who: concerned.who, NewReads: true, Verdict: verdict, Sentence: sentence}
+		if verdict == Breaks {
+			e.Sentence = concerned.what + map[bool]string{false: " no longer compiles", true: " no longer passes a type checker"}[language == "python"]
+			e.Witness = &Witness{Code: lines}
+		}
+		effects = append(effects, e)
 	}
-	return e
-}
-
-// hurt says whose code a kind of fact concerns: that of users of a type, of callers
-// or of implementers.
-func hurt(k Kind) string {
-	switch {
-	case strings.HasPrefix(string(k), "call-"), strings.HasPrefix(string(k), "service-"):
-		return "code that calls it or implements it"
-	}
-	return "code that uses it"
+	return effects
 }
 
 func defaultMoved(f *Fact) (Verdict, []string, string) {
@@ -324,33 +295,6 @@ func goMember(f *Fact) []string {
 	return []string{fmt.Sprintf("_ = %s.%s", golang.PackageName(m.Enum.Module), golang.MemberName(m))}
 }
 
-// goCall serves a call, and calls it, as it was.
-func goCall(f *Fact) []string {
-	c := f.call.old
-	p := golang.PackageName(c.Service.Module)
-	in, out := "ctx context.Context", "error"
-	switch {
-	case c.RequestStream:
-		in += fmt.Sprintf(", elements iter.Seq2[*%s, error]", goName(&c.Request.Decl))
-	case c.Request != nil:
-		in += ", request *" + goName(&c.Request.Decl)
-	}
-	switch {
-	case c.ResponseStream:
-		in += fmt.Sprintf(", send func(*%s) error", goName(&c.Response.Decl))
-	case c.Response != nil:
-		out = fmt.Sprintf("(*%s, error)", goName(&c.Response.Decl))
-	}
-	lines := []string{
-		fmt.Sprintf("var serve func(%s) %s", in, out),
-		fmt.Sprintf("_ = %s.%sCalls{%s: serve}", p, c.Service.Name, golang.CallName(c)),
-	}
-	if c.RequestStream || c.ResponseStream {
-		return lines
-	}
-	return append(lines, fmt.Sprintf("var client *%s.%sClient", p, c.Service.Name), fmt.Sprintf("serve = client.%s", golang.CallName(c)))
-}
-
 // TypeScript.
 
 func tsUse(f *Fact) []string {
@@ -433,51 +377,4 @@ func tsPresence(f *Fact) (Verdict, []string, string) {
 func tsMember(f *Fact) []string {
 	m := f.member.old
 	return []string{fmt.Sprintf("const v: %s = %q;", m.Enum.Name, m.Name)}
-}
-
-func tsCall(f *Fact) []string {
-	c := f.call.old
-	return []string{fmt.Sprintf("declare const client: %sClient;", c.Service.Name), fmt.Sprintf("client.%s;", typescript.CallName(c))}
-}
-
-// tsSide judges another message as request or answer. Types are compared by
-// what they hold, so code goes on where the other message holds all that the
-// first did, in the same way, and requires nothing more.
-func tsSide(f *Fact, o, n *schema.Message) (Verdict, []string, string) {
-	if o != nil && n != nil {
-		same := func(a, b *schema.Field) bool {
-			return a.Presence == b.Presence && typescript.TypeName(a.Type) == typescript.TypeName(b.Type)
-		}
-		held := !slices.ContainsFunc(o.Fields, func(a *schema.Field) bool {
-			b := n.ByName(a.Name)
-			return b == nil || !same(a, b)
-		})
-		more := slices.ContainsFunc(n.Fields, func(b *schema.Field) bool { return b.Presence == schema.Required && o.ByName(b.Name) == nil })
-		if held && !more {
-			return Holds, nil, ""
-		}
-	}
-	return Breaks, tsCalled(f.call.old), ""
-}
-
-// tsCalled calls a call as it was.
-func tsCalled(c *schema.Call) []string {
-	lines := []string{fmt.Sprintf("declare const client: %sClient;", c.Service.Name)}
-	argument := ""
-	switch {
-	case c.RequestStream:
-		lines = append(lines, fmt.Sprintf("declare const elements: Iterable<%s>;", c.Request.Name))
-		argument = "elements"
-	case c.Request != nil:
-		lines = append(lines, fmt.Sprintf("declare const request: %s;", c.Request.Name))
-		argument = "request"
-	}
-	answer := "Promise<void>"
-	switch {
-	case c.ResponseStream:
-		answer = fmt.Sprintf("AsyncIterable<%s>", c.Response.Name)
-	case c.Response != nil:
-		answer = fmt.Sprintf("Promise<%s>", c.Response.Name)
-	}
-	return append(lines, fmt.Sprintf("const answer: %s = client.%s(%s);", answer, typescript.CallName(c), argument))
 }

@@ -18,7 +18,6 @@ var pythonTable = map[Kind]codeRule{
 	EnumGone:          pyGone,
 	TypeGone:          pyGone,
 	UnionGone:         pyGone,
-	ServiceGone:       pyGone,
 	ConstGone:         pyGone,
 	ConstChanged:      pyConst,
 	TypeChanged: func(f *Fact) (Verdict, []string, string) {
@@ -73,16 +72,6 @@ var pythonTable = map[Kind]codeRule{
 		name := python.AlternativeName(o)
 		return Breaks, []string{"way: " + name, fmt.Sprintf("taken: %s = way.value", python.TypeName(o.Type)), "given: " + python.TypeName(o.Type), "way.value = given", fmt.Sprintf("# way.value is %s now", python.TypeName(n.Type))}, ""
 	},
-	CallRenamed: func(f *Fact) (Verdict, []string, string) {
-		if python.CallName(f.call.old) == python.CallName(f.call.new) {
-			return Holds, nil, ""
-		}
-		return Breaks, pyCall(f.call.old), ""
-	},
-	CallStream:  func(f *Fact) (Verdict, []string, string) { return Breaks, pyCall(f.call.old), "" },
-	CallGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, pyCall(f.call.old), "" },
-	CallRequest: func(f *Fact) (Verdict, []string, string) { return Breaks, pyCall(f.call.old), "" },
-	CallAnswer:  pyAnswer,
 }
 
 // bare is what a named type is over.
@@ -168,43 +157,4 @@ func pyMember(f *Fact) []string {
 
 func pyAlternative(f *Fact) []string {
 	return []string{fmt.Sprintf("from … import %s", python.AlternativeName(f.alternative.old))}
-}
-
-// pyCall calls a call as it was.
-func pyCall(c *schema.Call) []string {
-	lines := []string{fmt.Sprintf("client: %sClient", c.Service.Name)}
-	argument := ""
-	switch {
-	case c.RequestStream:
-		lines = append(lines, fmt.Sprintf("elements: list[%s]", c.Request.Name))
-		argument = "elements"
-	case c.Request != nil:
-		lines = append(lines, "request: "+c.Request.Name)
-		argument = "request"
-	}
-	call := fmt.Sprintf("client.%s(%s)", python.CallName(c), argument)
-	switch {
-	case c.ResponseStream:
-		return append(lines, fmt.Sprintf("for element in %s:", call), fmt.Sprintf("    answer: %s = element", c.Response.Name))
-	case c.Response != nil:
-		call = fmt.Sprintf("answer: %s = %s", c.Response.Name, call)
-	}
-	return append(lines, call)
-}
-
-// pyAnswer judges another answer. Where there was none, callers go on, and
-// implementers don't.
-func pyAnswer(f *Fact) (Verdict, []string, string) {
-	c := f.call.old
-	if c.Response != nil {
-		return Breaks, pyCall(c), ""
-	}
-	parameter := ""
-	if c.Request != nil {
-		parameter = ", request: " + c.Request.Name
-	}
-	return Breaks, []string{
-		fmt.Sprintf("class Desk(%s):", c.Service.Name),
-		fmt.Sprintf("    async def %s(self%s, context: Context) -> None: ...", python.CallName(c), parameter),
-	}, "code that implements it"
 }

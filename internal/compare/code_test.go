@@ -225,18 +225,35 @@ func write(t *testing.T, path, text string) {
 	require.NoError(t, os.WriteFile(path, []byte(text), 0o666))
 }
 
-// breaksIn tells whether a comparison says that code in a language breaks,
-// and returns the lines that prove it.
-func breaksIn(language string, r *Report) (bool, [][]string) {
-	var lines [][]string
+// concerned are those whose code is judged apart.
+var concerned = []string{"users", "callers", "implementers"}
+
+// breaksIn tells whose code in a language breaks by a comparison, and returns the
+// lines that prove it.
+func breaksIn(language string, r *Report) (breaks map[string]bool, lines [][]string) {
+	breaks = map[string]bool{}
 	for _, f := range r.Facts {
 		for _, e := range f.Effects {
 			if e.Form == language && e.Verdict == Breaks {
+				breaks[e.Who] = true
 				lines = append(lines, e.Witness.Code)
 			}
 		}
 	}
-	return len(lines) > 0, lines
+	return breaks, lines
+}
+
+// judgedRightly holds what the table says of whose code breaks against what a compiler
+// says of their programs. Those of callers and implementers name types, so what takes
+// a name away may break them, too.
+func judgedRightly(t *testing.T, about string, breaks map[string]bool, fails func(who string) (bool, string)) {
+	for _, who := range concerned {
+		failed, output := fails(who)
+		if who != "users" && breaks["users"] && !breaks[who] {
+			continue
+		}
+		assert.Equal(t, breaks[who], failed, "%s: the table says that code of %s breaks: %t; the compiler: %s", about, who, breaks[who], output)
+	}
 }
 
 // TestGoCode compiles a program in the documented style, which uses all of
@@ -247,8 +264,10 @@ func TestGoCode(t *testing.T) {
 	write(t, filepath.Join(dir, "go.mod"), "module truth\n\ngo 1.24\n")
 	old := definitions(t, harbour)
 	writeStubs(t, filepath.Join(dir, "old"), golang.Language{}, old, stubs.Everything("truth/old"))
-	write(t, filepath.Join(dir, "old/use/use.go"), goProgram(old, "truth/old"))
-	verdicts, witnesses := map[string]bool{}, map[string]bool{}
+	for _, who := range concerned {
+		write(t, filepath.Join(dir, "old", who, "use.go"), goProgram(old, "truth/old", who))
+	}
+	verdicts, witnesses := map[string]map[string]bool{}, map[string]bool{}
 	for i, c := range codeChanges {
 		if testing.Short() && i%12 != 0 {
 			continue
@@ -258,14 +277,16 @@ func TestGoCode(t *testing.T) {
 		if new.Module("skerry.harbour") == nil {
 			// Go builds nothing at all where a package is missing; that it is missing is plain.
 			breaks, lines := breaksIn("go", Compare(old, new, Promise{Rollout: "server-leads", Kept: "each-reads-other", Languages: []string{"go"}}))
-			assert.True(t, breaks)
+			assert.True(t, breaks["users"])
 			assert.Contains(t, lines[0][0], "skerry/harbour")
 			continue
 		}
 		writeStubs(t, filepath.Join(dir, name), golang.Language{}, new, stubs.Everything("truth/"+name))
-		write(t, filepath.Join(dir, name, "use/use.go"), goProgram(old, "truth/"+name))
+		for _, who := range concerned {
+			write(t, filepath.Join(dir, name, who, "use.go"), goProgram(old, "truth/"+name, who))
+		}
 		breaks, lines := breaksIn("go", Compare(old, new, Promise{Rollout: "server-leads", Kept: "each-reads-other", Languages: []string{"go"}}))
-		verdicts["truth/"+name+"/use"] = breaks
+		verdicts["truth/"+name] = breaks
 		for j, l := range lines {
 			for at, package_ := range map[string]string{"old": "truth/old", name: "truth/" + name} {
 				folder := fmt.Sprintf("%s/witness%d_%d", at, i, j)
@@ -286,14 +307,17 @@ func TestGoCode(t *testing.T) {
 			failed[current] += line + "\n"
 		}
 	}
-	require.NotContains(t, failed, "truth/old/use")
+	for _, who := range concerned {
+		require.NotContains(t, failed, "truth/old/"+who)
+	}
 	for i, c := range codeChanges {
-		name := fmt.Sprintf("truth/c%02d/use", i)
-		if _, tried := verdicts[name]; !tried {
-			continue
+		name := fmt.Sprintf("truth/c%02d", i)
+		if breaks, tried := verdicts[name]; tried {
+			judgedRightly(t, fmt.Sprintf("%q → %q", c.old, c.new), breaks, func(who string) (bool, string) {
+				output, fails := failed[name+"/"+who]
+				return fails, output
+			})
 		}
-		_, fails := failed[name]
-		assert.Equal(t, verdicts[name], fails, "%q → %q: the table says that code breaks: %t; the compiler: %s", c.old, c.new, verdicts[name], failed[name])
 	}
 	for name, want := range witnesses {
 		_, fails := failed[name]
@@ -336,10 +360,15 @@ var (
 %s`, root+"/faithful/wire", root+"/skerry/harbour", body)
 }
 
-// goProgram uses everything of definitions, in the documented style.
-func goProgram(defs *schema.Definitions, root string) string {
+// goProgram uses everything of definitions, in the documented style, as users of
+// types, callers or implementers do.
+func goProgram(defs *schema.Definitions, root, who string) string {
 	var b strings.Builder
 	for _, m := range defs.Modules {
+		if who != "users" {
+			goServices(&b, m, who)
+			continue
+		}
 		for _, c := range m.Consts {
 			fmt.Fprintf(&b, "var _ %s = harbour.%s\n", golang.TypeName(c.Type), golang.ConstName(c))
 		}
@@ -370,32 +399,49 @@ func goProgram(defs *schema.Definitions, root string) string {
 				fmt.Fprintf(&b, "var _ error = &harbour.%s{}\n", msg.Name)
 			}
 		}
-		for _, s := range m.Services {
-			fmt.Fprintf(&b, "func _(client *harbour.%sClient) {\n\tclient = harbour.New%sClient(\"\")\n", s.Name, s.Name)
-			for _, c := range s.Calls {
-				if c.RequestStream {
-					fmt.Fprintf(&b, "\t{\n\t\tvar serve func(context.Context, iter.Seq2[*harbour.%s, error]) (*harbour.%s, error)\n\t\t_ = harbour.%sCalls{%s: serve}\n\t\tsender := client.%s(context.Background())\n\t\t_ = sender.Send(&harbour.%s{})\n\t\tanswer, _ := sender.Finish()\n\t\tvar _ *harbour.%s = answer\n\t}\n",
-						c.Request.Name, c.Response.Name, s.Name, golang.CallName(c), golang.CallName(c), c.Request.Name, c.Response.Name)
-					continue
-				}
-				if c.ResponseStream {
-					fmt.Fprintf(&b, "\t{\n\t\tvar serve func(context.Context, *harbour.%s, func(*harbour.%s) error) error\n\t\t_ = harbour.%sCalls{%s: serve}\n\t\tvar f func(context.Context, *harbour.%s) iter.Seq2[*harbour.%s, error] = client.%s\n\t\t_ = f\n\t}\n",
-						c.Request.Name, c.Response.Name, s.Name, golang.CallName(c), c.Request.Name, c.Response.Name, golang.CallName(c))
-					continue
-				}
-				in, out := "context.Context", "error"
-				if c.Request != nil {
-					in += ", *harbour." + c.Request.Name
-				}
-				if c.Response != nil {
-					out = "(*harbour." + c.Response.Name + ", error)"
-				}
-				fmt.Fprintf(&b, "\t{\n\t\tvar f func(%s) %s = client.%s\n\t\t_ = harbour.Serve%s(harbour.%sCalls{%s: f})\n\t}\n", in, out, golang.CallName(c), s.Name, s.Name, golang.CallName(c))
-			}
-			b.WriteString("}\n")
-		}
 	}
 	return goFile(root, b.String())
+}
+
+// goServices calls or implements all calls of a module.
+func goServices(b *strings.Builder, m *schema.Module, who string) {
+	for _, s := range m.Services {
+		fmt.Fprintf(b, "func _() {\n")
+		if who == "callers" {
+			fmt.Fprintf(b, "\tclient := harbour.New%sClient(\"\")\n\t_ = client\n", s.Name)
+		} else {
+			fmt.Fprintf(b, "\t_ = harbour.Serve%s(harbour.%sCalls{})\n", s.Name, s.Name)
+		}
+		for _, c := range s.Calls {
+			name := golang.CallName(c)
+			in, out := "context.Context", "error"
+			if c.Request != nil {
+				in += ", *harbour." + c.Request.Name
+			}
+			if c.Response != nil {
+				out = "(*harbour." + c.Response.Name + ", error)"
+			}
+			if who == "callers" {
+				switch {
+				case c.RequestStream:
+					fmt.Fprintf(b, "\t{\n\t\tsender := client.%s(context.Background())\n\t\t_ = sender.Send(&harbour.%s{})\n\t\tanswer, _ := sender.Finish()\n\t\tvar _ *harbour.%s = answer\n\t}\n", name, c.Request.Name, c.Response.Name)
+				case c.ResponseStream:
+					fmt.Fprintf(b, "\t{\n\t\tvar f func(context.Context, *harbour.%s) iter.Seq2[*harbour.%s, error] = client.%s\n\t\t_ = f\n\t}\n", c.Request.Name, c.Response.Name, name)
+				default:
+					fmt.Fprintf(b, "\t{\n\t\tvar f func(%s) %s = client.%s\n\t\t_ = f\n\t}\n", in, out, name)
+				}
+				continue
+			}
+			switch {
+			case c.RequestStream:
+				in = fmt.Sprintf("context.Context, iter.Seq2[*harbour.%s, error]", c.Request.Name)
+			case c.ResponseStream:
+				in, out = fmt.Sprintf("context.Context, *harbour.%s, func(*harbour.%s) error", c.Request.Name, c.Response.Name), "error"
+			}
+			fmt.Fprintf(b, "\t{\n\t\tvar f func(%s) %s\n\t\t_ = harbour.%sCalls{%s: f}\n\t}\n", in, out, s.Name, name)
+		}
+		b.WriteString("}\n")
+	}
 }
 
 // TestTypeScriptCode is TestGoCode for TypeScript.
@@ -404,17 +450,22 @@ func TestTypeScriptCode(t *testing.T) {
 	dir := typescriptProject(t)
 	old := definitions(t, harbour)
 	writeStubs(t, filepath.Join(dir, "src/old"), typescript.Language{}, old, stubs.Everything(""))
-	write(t, filepath.Join(dir, "src/old/use.ts"), tsProgram(old))
-	verdicts := map[string]bool{"src/old/use.ts": false}
+	judged := map[string]map[string]bool{"src/old": {}}
+	for _, who := range concerned {
+		write(t, filepath.Join(dir, "src/old", "use_"+who+".ts"), tsProgram(old, who))
+	}
+	verdicts := map[string]bool{}
 	about := map[string]string{}
 	for i, c := range codeChanges {
 		name := fmt.Sprintf("src/c%02d", i)
 		new := definitions(t, changed(c))
 		writeStubs(t, filepath.Join(dir, name), typescript.Language{}, new, stubs.Everything(""))
-		write(t, filepath.Join(dir, name, "use.ts"), tsProgram(old))
+		for _, who := range concerned {
+			write(t, filepath.Join(dir, name, "use_"+who+".ts"), tsProgram(old, who))
+		}
 		breaks, lines := breaksIn("typescript", Compare(old, new, Promise{Rollout: "server-leads", Kept: "each-reads-other", Languages: []string{"typescript"}}))
-		verdicts[name+"/use.ts"] = breaks
-		about[name+"/use.ts"] = fmt.Sprintf("%q → %q", c.old, c.new)
+		judged[name] = breaks
+		about[name] = fmt.Sprintf("%q → %q", c.old, c.new)
 		for j, l := range lines {
 			for _, at := range []string{"src/old", name} {
 				file := fmt.Sprintf("%s/witness%d_%d.ts", at, i, j)
@@ -437,8 +488,16 @@ func TestTypeScriptCode(t *testing.T) {
 		_, fails := failed[file]
 		assert.Equal(t, want, fails, "%s\nthe table says that %s breaks: %t; the compiler: %s", about[file], file, want, failed[file])
 	}
+	for name, breaks := range judged {
+		judgedRightly(t, about[name], breaks, func(who string) (bool, string) {
+			output, fails := failed[name+"/use_"+who+".ts"]
+			return fails, output
+		})
+	}
 	for file := range failed {
-		assert.Contains(t, verdicts, file, "the stubs themselves must compile: %s", failed[file])
+		if _, isWitness := verdicts[file]; !isWitness {
+			assert.Contains(t, file, "/use_", "the stubs themselves must compile: %s", failed[file])
+		}
 	}
 }
 
@@ -465,7 +524,7 @@ func tsNames(m *schema.Module) (types, values []string) {
 
 // tsWitness puts the lines of a witness below imports of the names in them.
 func tsWitness(defs *schema.Definitions, lines []string) string {
-	body := strings.NewReplacer(".../skerry", "./skerry", ".../types.js", "./skerry/harbour/types.js", ".../client.js", "./skerry/harbour/client.js").Replace(strings.Join(lines, "\n"))
+	body := strings.NewReplacer(".../skerry", "./skerry", ".../types.js", "./skerry/harbour/types.js", ".../client.js", "./skerry/harbour/client.js", ".../server.js", "./skerry/harbour/server.js").Replace(strings.Join(lines, "\n"))
 	if strings.HasPrefix(body, "import") {
 		return body + "\n"
 	}
@@ -489,19 +548,22 @@ func tsWitness(defs *schema.Definitions, lines []string) string {
 		if strings.Contains(body, s.Name+"Client") {
 			head += "import { " + s.Name + "Client } from \"./skerry/harbour/client.js\";\n"
 		}
+		if strings.Contains(body, s.Name+"Calls") {
+			head += "import { type " + s.Name + "Calls, serve" + s.Name + " } from \"./skerry/harbour/server.js\";\n"
+		}
 	}
 	return head + "export {};\n" + body + "\n"
 }
 
-// tsProgram uses everything of definitions, in the documented style.
-func tsProgram(defs *schema.Definitions) string {
+// tsProgram is goProgram for TypeScript.
+func tsProgram(defs *schema.Definitions, who string) string {
 	m := defs.Modules[0]
+	if who != "users" {
+		return tsWitness(defs, tsServices(m, who))
+	}
 	types, values := tsNames(m)
 	var b strings.Builder
 	fmt.Fprintf(&b, "import type { Uuid, Instant } from \"./faithful/wire.js\";\nimport type { %s } from \"./skerry/harbour/types.js\";\nimport { %s } from \"./skerry/harbour/types.js\";\n", strings.Join(types, ", "), strings.Join(values, ", "))
-	for _, s := range m.Services {
-		fmt.Fprintf(&b, "import { %sClient } from \"./skerry/harbour/client.js\";\nimport { type %sCalls, serve%s } from \"./skerry/harbour/server.js\";\n", s.Name, s.Name, s.Name)
-	}
 	for _, c := range m.Consts {
 		fmt.Fprintf(&b, "export const use%s: %s = %s;\n", c.Name, typescript.TypeName(c.Type), c.Name)
 	}
@@ -534,33 +596,48 @@ func tsProgram(defs *schema.Definitions) string {
 		}
 		b.WriteString("}\n")
 	}
+	return b.String()
+}
+
+// tsServices calls or implements all calls of a module.
+func tsServices(m *schema.Module, who string) (lines []string) {
+	side := func(m *schema.Message) string {
+		if m == nil {
+			return "void"
+		}
+		return m.Name
+	}
 	for _, s := range m.Services {
-		fmt.Fprintf(&b, "export const client%s = new %sClient(\"\");\nexport const calls%s: %sCalls = {\n", s.Name, s.Name, s.Name, s.Name)
-		side := func(m *schema.Message, suffix string) string {
-			if m == nil {
-				return "void"
-			}
-			return m.Name + suffix
+		if who == "callers" {
+			lines = append(lines, fmt.Sprintf("export const client%s = new %sClient(\"\");", s.Name, s.Name))
+		} else {
+			lines = append(lines, fmt.Sprintf("export const calls%s: %sCalls = {", s.Name, s.Name))
 		}
 		for _, c := range s.Calls {
+			name := typescript.CallName(c)
 			parameter, argument := "", ""
-			if c.Request != nil {
+			switch {
+			case c.RequestStream:
+				parameter, argument = fmt.Sprintf("elements: AsyncIterable<%s>", c.Request.Name), "elements"
+			case c.Request != nil:
 				parameter, argument = "request: "+c.Request.Name, "request"
 			}
-			if c.RequestStream {
-				parameter, argument = fmt.Sprintf("elements: AsyncIterable<%s>", c.Request.Name), "elements"
+			switch {
+			case who == "callers" && c.ResponseStream:
+				lines = append(lines, fmt.Sprintf("export function %s(%s): AsyncIterable<%s> { return client%s.%s(%s); }", name, parameter, c.Response.Name, s.Name, name, argument))
+			case who == "callers":
+				lines = append(lines, fmt.Sprintf("export async function %s(%s): Promise<void> { const answer: %s = await client%s.%s(%s); }", name, parameter, side(c.Response), s.Name, name, argument))
+			case c.ResponseStream:
+				lines = append(lines, fmt.Sprintf("  async *%s(%s): AsyncGenerator<%s> { throw new Error(); },", name, parameter, c.Response.Name))
+			default:
+				lines = append(lines, fmt.Sprintf("  async %s(%s): Promise<%s> { throw new Error(); },", name, parameter, side(c.Response)))
 			}
-			if c.ResponseStream {
-				fmt.Fprintf(&b, "  async *%s(%s): AsyncGenerator<%s> {\n    const answers: AsyncIterable<%s> = client%s.%s(%s);\n    yield* answers;\n  },\n",
-					typescript.CallName(c), parameter, c.Response.Name, c.Response.Name, s.Name, typescript.CallName(c), argument)
-				continue
-			}
-			fmt.Fprintf(&b, "  async %s(%s): Promise<%s> {\n    const answer: %s = await client%s.%s(%s);\n    return answer;\n  },\n",
-				typescript.CallName(c), parameter, side(c.Response, ""), side(c.Response, ""), s.Name, typescript.CallName(c), argument)
 		}
-		fmt.Fprintf(&b, "};\nserve%s(calls%s);\n", s.Name, s.Name)
+		if who != "callers" {
+			lines = append(lines, "};", fmt.Sprintf("serve%s(calls%s);", s.Name, s.Name))
+		}
 	}
-	return b.String()
+	return lines
 }
 
 // TestPythonCode is TestGoCode for Python, as mypy --strict checks it.
@@ -569,8 +646,17 @@ func TestPythonCode(t *testing.T) {
 	dir := t.TempDir()
 	old := definitions(t, harbour)
 	writeStubs(t, filepath.Join(dir, "old"), python.Language{}, old, stubs.Everything("old"))
-	write(t, filepath.Join(dir, "old/use.py"), pyProgram(old, "old"))
-	verdicts := map[string]bool{"old/use.py": false}
+	judged := map[string]map[string]bool{"old": {}}
+	var files []string
+	program := func(name string) {
+		for _, who := range concerned {
+			file := fmt.Sprintf("%s/use_%s.py", name, who)
+			write(t, filepath.Join(dir, file), pyProgram(old, name, who))
+			files = append(files, file)
+		}
+	}
+	program("old")
+	verdicts := map[string]bool{}
 	about := map[string]string{}
 	for i, c := range codeChanges {
 		if testing.Short() && i%12 != 0 {
@@ -579,10 +665,10 @@ func TestPythonCode(t *testing.T) {
 		name := fmt.Sprintf("c%02d", i)
 		new := definitions(t, changed(c))
 		writeStubs(t, filepath.Join(dir, name), python.Language{}, new, stubs.Everything(name))
-		write(t, filepath.Join(dir, name, "use.py"), pyProgram(old, name))
+		program(name)
 		breaks, lines := breaksIn("python", Compare(old, new, Promise{Rollout: "server-leads", Kept: "each-reads-other", Languages: []string{"python"}}))
-		verdicts[name+"/use.py"] = breaks
-		about[name+"/use.py"] = fmt.Sprintf("%q → %q", c.old, c.new)
+		judged[name] = breaks
+		about[name] = fmt.Sprintf("%q → %q", c.old, c.new)
 		for j, l := range lines {
 			for _, at := range []string{"old", name} {
 				file := fmt.Sprintf("%s/witness%d_%d.py", at, i, j)
@@ -592,7 +678,6 @@ func TestPythonCode(t *testing.T) {
 			}
 		}
 	}
-	var files []string
 	for file := range verdicts {
 		files = append(files, file)
 	}
@@ -610,11 +695,25 @@ func TestPythonCode(t *testing.T) {
 		_, fails := failed[file]
 		assert.Equal(t, want, fails, "%s\nthe table says that %s breaks: %t; mypy: %s", about[file], file, want, failed[file])
 	}
+	for name, breaks := range judged {
+		judgedRightly(t, about[name], breaks, func(who string) (bool, string) {
+			output, fails := failed[name+"/use_"+who+".py"]
+			return fails, output
+		})
+	}
 }
 
 // pyNames are the names of everything that a module has, with those of its
 // services.
 func pyNames(m *schema.Module) []string {
+	names := pyTypeNames(m)
+	for _, s := range m.Services {
+		names = append(names, s.Name, s.Name+"Client", "serve_"+syntax.SnakeCase(s.Name))
+	}
+	return names
+}
+
+func pyTypeNames(m *schema.Module) []string {
 	var names []string
 	for _, c := range m.Consts {
 		names = append(names, c.Name)
@@ -634,9 +733,6 @@ func pyNames(m *schema.Module) []string {
 	for _, msg := range m.Messages {
 		names = append(names, msg.Name)
 	}
-	for _, s := range m.Services {
-		names = append(names, s.Name, s.Name+"Client", "serve_"+syntax.SnakeCase(s.Name))
-	}
 	return names
 }
 
@@ -645,7 +741,7 @@ const pyHead = "from __future__ import annotations\n\nfrom uuid import UUID\n\n"
 // pyWitness puts the lines of a witness below imports of the names in them.
 func pyWitness(defs *schema.Definitions, root string, lines []string) string {
 	body := strings.NewReplacer("from … import", "from "+root+".skerry.harbour import", "import …", "import "+root+".").Replace(strings.Join(lines, "\n"))
-	head := pyHead + fmt.Sprintf("from %s.faithful.server import Context\nfrom %s.faithful.wire import Instant\n", root, root)
+	head := pyHead + fmt.Sprintf("from collections.abc import AsyncIterator\nfrom %s.faithful.server import Context, Elements\nfrom %s.faithful.wire import Instant\n", root, root)
 	if !strings.HasPrefix(body, "from") && !strings.HasPrefix(body, "import") {
 		for _, name := range pyNames(defs.Modules[0]) {
 			if regexp.MustCompile(`\b` + name + `\b`).MatchString(body) {
@@ -656,11 +752,14 @@ func pyWitness(defs *schema.Definitions, root string, lines []string) string {
 	return head + body + "\n"
 }
 
-// pyProgram uses everything of definitions, in the documented style.
-func pyProgram(defs *schema.Definitions, root string) string {
+// pyProgram is goProgram for Python.
+func pyProgram(defs *schema.Definitions, root, who string) string {
 	m := defs.Modules[0]
+	if who != "users" {
+		return pyWitness(defs, root, []string{pyServices(m, who)})
+	}
 	var b strings.Builder
-	fmt.Fprintf(&b, "%sfrom collections.abc import AsyncIterator\nfrom %s.faithful.server import Context, Elements\nfrom %s.faithful.wire import Instant\nfrom %s.skerry.harbour import %s\n\n", pyHead, root, root, root, strings.Join(pyNames(m), ", "))
+	fmt.Fprintf(&b, "%sfrom collections.abc import AsyncIterator\nfrom %s.faithful.server import Context, Elements\nfrom %s.faithful.wire import Instant\nfrom %s.skerry.harbour import %s\n\n", pyHead, root, root, root, strings.Join(pyTypeNames(m), ", "))
 	for _, c := range m.Consts {
 		fmt.Fprintf(&b, "use_%s: %s = %s\n", c.Name, python.TypeName(c.Type), c.Name)
 	}
@@ -694,6 +793,12 @@ func pyProgram(defs *schema.Definitions, root string) string {
 			fmt.Fprintf(&b, "    %s(%s)\n", msg.Name, strings.Join(fields, ", "))
 		}
 	}
+	return b.String()
+}
+
+// pyServices calls or implements all calls of a module.
+func pyServices(m *schema.Module, who string) string {
+	var b strings.Builder
 	for _, s := range m.Services {
 		var client, desk strings.Builder
 		for _, c := range s.Calls {
@@ -722,7 +827,11 @@ func pyProgram(defs *schema.Definitions, root string) string {
 			}
 			fmt.Fprintf(&desk, "    async def %s(self%s, context: Context) -> %s:\n        raise NotImplementedError\n\n", python.CallName(c), parameter, answer)
 		}
-		fmt.Fprintf(&b, "%s\n\nclass Desk%s(%s):\n%s\n\nuse_%s = serve_%s(Desk%s())\nuse_client_%s = %sClient(\"\")\n", client.String(), s.Name, s.Name, desk.String(), s.Name, syntax.SnakeCase(s.Name), s.Name, s.Name, s.Name)
+		if who == "callers" {
+			fmt.Fprintf(&b, "%s\n\nuse_client_%s = %sClient(\"\")\n", client.String(), s.Name, s.Name)
+		} else {
+			fmt.Fprintf(&b, "\n\nclass Desk%s(%s):\n%s\n\nuse_%s = serve_%s(Desk%s())\n", s.Name, s.Name, desk.String(), s.Name, syntax.SnakeCase(s.Name), s.Name)
+		}
 	}
 	return b.String()
 }

@@ -12,7 +12,8 @@
 //	edits.go   the mends that are safe, carried out
 //	why.go     what is known about each kind of fact
 //	waive.go   breaks that the project accepts
-//	code.go    what facts do to users' programs, by language
+//	code.go    what facts do to users' programs, by language; code_calls.go to callers
+//	           and implementers
 //	types.go   named types and unions: their facts, and what they do
 //	marks.go   facts of bounds, names in JSON, places and clauses
 //
@@ -172,6 +173,7 @@ const (
 type Effect struct {
 	Form     string // "binary", "json", "http" or a language
 	Position Position
+	Who      string   // of code whose: "users" of types, "callers" or "implementers"
 	NewReads bool     // NEW reads what OLD writes; else OLD reads what NEW writes
 	Calls    []string // the calls concerned, by short name, in order
 	Verdict  Verdict

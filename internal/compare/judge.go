@@ -52,9 +52,7 @@ func (j *judge) run() {
 		j.conversation(f)
 		j.marks(f)
 		for _, l := range j.promise.Languages {
-			if e := judgeCode(l, f); e != nil {
-				f.Effects = append(f.Effects, e)
-			}
+			f.Effects = append(f.Effects, judgeCode(l, f)...)
 		}
 		slices.SortStableFunc(f.Effects, func(a, b *Effect) int {
 			return cmp.Or(int(b.Verdict)-int(a.Verdict), cmp.Compare(formRank(a.Form), formRank(b.Form)))

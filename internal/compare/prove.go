@@ -25,6 +25,19 @@ func (w *walker) prove(at *node, vary *schema.Field, absent bool) *Witness {
 	return w.proveBy(at, key, w.variations(at, vary, absent), 3) // simple values come first
 }
 
+// proveBoth is prove for two fields at once, of which one arrives as the other.
+func (w *walker) proveBoth(at *node, vary, other *schema.Field) *Witness {
+	var list []*value.Message
+	for _, v := range value.Edges(vary.Type) {
+		for _, u := range value.Edges(other.Type) {
+			local := value.MinimalMessage(at.w)
+			local.Fields[vary.Number], local.Fields[other.Number] = v, u
+			list = append(list, local)
+		}
+	}
+	return w.proveBy(at, proof{at.w, at.r, vary, false}, list, 3)
+}
+
 // proof is what a search for a witness was about.
 type proof struct {
 	w, r   *schema.Message

@@ -133,9 +133,11 @@ func TestAdditionsNeverBreakCode(t *testing.T) {
 		write(t, filepath.Join(dir, "go.mod"), "module truth\n\ngo 1.24\n")
 		writeStubs(t, filepath.Join(dir, "new"), golang.Language{}, new, stubs.Everything("truth/new"))
 		for name, old := range before {
-			program := goProgram(old, "truth/new")
-			program = strings.Replace(program, "_ harbour.Booking", "_ harbour.Message0", 1)
-			write(t, filepath.Join(dir, "use", name, "use.go"), renamed(program, name))
+			for _, who := range concerned {
+				program := goProgram(old, "truth/new", who)
+				program = strings.Replace(program, "_ harbour.Booking", "_ harbour.Message0", 1)
+				write(t, filepath.Join(dir, "use", name, who, "use.go"), renamed(program, name))
+			}
 		}
 		toolchain.Run(t, dir, "go", "build", "./...")
 	})
@@ -144,7 +146,9 @@ func TestAdditionsNeverBreakCode(t *testing.T) {
 		dir := typescriptProject(t)
 		writeStubs(t, filepath.Join(dir, "src"), typescript.Language{}, new, stubs.Everything(""))
 		for name, old := range before {
-			write(t, filepath.Join(dir, "src", name+".ts"), renamed(tsProgram(old), name))
+			for _, who := range concerned {
+				write(t, filepath.Join(dir, "src", name+"_"+who+".ts"), renamed(tsProgram(old, who), name))
+			}
 		}
 		toolchain.Run(t, dir, "node_modules/.bin/tsc")
 	})
@@ -154,10 +158,12 @@ func TestAdditionsNeverBreakCode(t *testing.T) {
 		writeStubs(t, filepath.Join(dir, "gen"), python.Language{}, new, stubs.Everything("gen"))
 		arguments := []string{"-m", "mypy", "--strict", "--explicit-package-bases", "--follow-imports=silent"}
 		for name, old := range before {
-			write(t, filepath.Join(dir, name+".py"), renamed(pyProgram(old, "gen"), name))
-			arguments = append(arguments, name+".py")
+			for _, who := range concerned {
+				write(t, filepath.Join(dir, name+"_"+who+".py"), renamed(pyProgram(old, "gen", who), name))
+				arguments = append(arguments, name+"_"+who+".py")
+			}
 		}
-		assert.Contains(t, toolchain.Run(t, dir, interpreter, arguments...), fmt.Sprintf("no issues found in %d source files", len(before)))
+		assert.Contains(t, toolchain.Run(t, dir, interpreter, arguments...), fmt.Sprintf("no issues found in %d source files", len(concerned)*len(before)))
 	})
 	t.Logf("%d random definitions with %d additions compile in each language", len(pairs), facts)
 }

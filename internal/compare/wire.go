@@ -309,7 +309,7 @@ func (w *walker) onlyReader(wm *schema.Message, fr *schema.Field, owner *Fact) {
 	switch {
 	case fr.Presence == schema.Required:
 		at := w.at
-		if w.feeds(wm, fr) && w.prove(at, nil, false) == nil {
+		if w.feeder(wm, fr) != nil && w.prove(at, nil, false) == nil {
 			return // another field, which was renamed or renumbered, comes in its place
 		}
 		w.emit(w.fact(owner, fr, kind), event{verdict: Breaks,
@@ -321,13 +321,12 @@ func (w *walker) onlyReader(wm *schema.Message, fr *schema.Field, owner *Fact) {
 	}
 }
 
-// feeds tells whether some field of the writer arrives as a field of the
-// reader.
-func (w *walker) feeds(wm *schema.Message, fr *schema.Field) bool {
+// feeder is the field of the writer that arrives as a field of the reader, or nil.
+func (w *walker) feeder(wm *schema.Message, fr *schema.Field) *schema.Field {
 	if w.form == "json" {
-		return byJSONName(wm, fr.JSONName()) != nil
+		return byJSONName(wm, fr.JSONName())
 	}
-	return wm.ByNumber(fr.Number) != nil
+	return wm.ByNumber(fr.Number)
 }
 
 // field judges a field that both have.
@@ -404,7 +403,11 @@ func (w *walker) misses(fw, fr *schema.Field, f *Fact) {
 	if w.form == "json" {
 		how = fmt.Sprintf("as %q, and %s looks for %q", fw.JSONName(), w.reader(), fr.JSONName())
 	}
-	if witness := w.prove(w.at, fw, false); witness != nil {
+	witness := w.prove(w.at, fw, false)
+	if other := w.feeder(fw.Message, fr); witness == nil && other != nil && other != fw {
+		witness = w.proveBoth(w.at, fw, other) // what comes in its place may be equal by chance
+	}
+	if witness != nil {
 		w.emit(f, event{Breaks, fmt.Sprintf("%s writes %s %s", w.writer(), fw.Name, how), func() *Witness { return witness }})
 		return
 	}

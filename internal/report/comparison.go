@@ -175,7 +175,7 @@ func grouped(effects []*compare.Effect) [][]*compare.Effect {
 	var groups [][]*compare.Effect
 	for _, e := range effects {
 		i := slices.IndexFunc(groups, func(g []*compare.Effect) bool {
-			return g[0].Verdict == e.Verdict && g[0].Sentence == e.Sentence && g[0].Position == e.Position && (e.Position != compare.Code || e.Witness == nil)
+			return g[0].Verdict == e.Verdict && g[0].Sentence == e.Sentence && g[0].Position == e.Position && g[0].Who == e.Who && (e.Position != compare.Code || e.Witness == nil)
 		})
 		if i < 0 {
 			groups = append(groups, []*compare.Effect{e})
@@ -195,6 +195,9 @@ func (p *Printer) effects(group []*compare.Effect) {
 	head := strings.Join(forms, ", ")
 	if first.Position != compare.Code && first.Position != compare.All {
 		head += ": " + string(first.Position)
+	}
+	if first.Who == "callers" || first.Who == "implementers" {
+		head += ": " + first.Who
 	}
 	if len(first.Calls) > 0 {
 		calls := first.Calls
@@ -337,6 +340,7 @@ type factJSON struct {
 type effectJSON struct {
 	Form      string       `json:"form"`
 	Position  string       `json:"position"`
+	Who       string       `json:"who,omitempty"` // of code: users, callers or implementers
 	Direction string       `json:"direction"`
 	Calls     []string     `json:"calls,omitempty"`
 	Verdict   string       `json:"verdict"`
@@ -376,7 +380,7 @@ func ComparisonJSON(c Comparison) map[string]any {
 }
 
 func effect(e *compare.Effect) effectJSON {
-	j := effectJSON{Form: e.Form, Position: string(e.Position), Direction: "old-reads-new", Calls: e.Calls, Verdict: e.Verdict.String(), Sentence: e.Sentence}
+	j := effectJSON{Form: e.Form, Position: string(e.Position), Who: e.Who, Direction: "old-reads-new", Calls: e.Calls, Verdict: e.Verdict.String(), Sentence: e.Sentence}
 	if e.NewReads {
 		j.Direction = "new-reads-old"
 	}
