@@ -65,17 +65,13 @@ func (w *World) secret(prompt string) ([]byte, error) {
 		return term.ReadPassword(int(file.Fd()))
 	}
 	line, err := bufio.NewReader(w.In).ReadString('\n')
+	if err != nil && err != io.EOF {
+		return nil, err
+	}
 	if line = strings.TrimRight(line, "\r\n"); line == "" {
-		return nil, errors.Join(errors.New("it needs a passphrase, and there is none on standard input"), ignoreEnd(err))
+		return nil, errors.New("it needs a passphrase, and there is none on standard input")
 	}
 	return []byte(line), nil
-}
-
-func ignoreEnd(err error) error {
-	if err == io.EOF {
-		return nil
-	}
-	return err
 }
 
 // Process is the world of this process.

@@ -65,7 +65,7 @@ comparison.schema.json in docs/ describes.`,
 			var mended []source.Finding // nil when nobody asked
 			if *mend {
 				var err error
-				if defs[1], mended, err = mendBreaks(w, refs[1], defs[0]); err != nil {
+				if defs[1], mended, err = mendBreaks(w, refs, defs[0]); err != nil {
 					return trouble, err
 				}
 			}
@@ -81,10 +81,7 @@ comparison.schema.json in docs/ describes.`,
 			if c.Unwaived() > 0 || len(others) > 0 {
 				status = found
 			}
-			asked := ""
-			for _, arg := range args {
-				asked += arg + " "
-			}
+			asked := strings.Join(append([]string{"faithful compare"}, args...), " ")
 			return status, printComparison(w, *kind, c, others, mended, asked)
 		}
 	},
@@ -93,25 +90,27 @@ comparison.schema.json in docs/ describes.`,
 // compareKinds are the kinds of output beside text and JSON.
 var compareKinds = []string{"markdown", "sarif", "junit"}
 
-// mendBreaks carries out the safe mends in the files that a reference names, and
-// writes those that they change.
-func mendBreaks(w *World, ref string, old *schema.Definitions) (*schema.Definitions, []source.Finding, error) {
-	before, err := project.Files(w.Dir, ref)
+// mendBreaks carries out the safe mends in the files that NEW names, and writes those
+// that they change.
+func mendBreaks(w *World, refs []string, old *schema.Definitions) (*schema.Definitions, []source.Finding, error) {
+	before, err := project.Files(w.Dir, refs[1])
 	if err != nil {
 		return nil, nil, err
 	}
-	promise, waive := promiseOf(project.Default()), (func(*compare.Report))(nil)
-	if p, err := project.Open(w.Dir); err == nil {
-		promise = promiseOf(p)
-		waivers, err := waiversOf(p)
-		if err != nil {
-			return nil, nil, err
+	var failed error
+	after, mended, _ := compare.Mend(before, func(new *schema.Definitions) *compare.Report {
+		c, err := comparison(w, refs, []*schema.Definitions{old, new})
+		if err == nil {
+			err = acceptWaivers(w, refs, c.Report)
 		}
-		if ref == "draft" {
-			waive = func(r *compare.Report) { r.Waive(waivers, w.Now().Format(time.DateOnly)) }
+		if failed = err; err != nil {
+			return &compare.Report{}
 		}
+		return c.Report
+	})
+	if failed != nil {
+		return nil, nil, failed
 	}
-	after, mended, _ := compare.Mend(old, before, promise, waive)
 	for i, f := range after {
 		if f.Text != before[i].Text {
 			if err := replaceText(f.Path(), f.Text); err != nil {
@@ -123,12 +122,23 @@ func mendBreaks(w *World, ref string, old *schema.Definitions) (*schema.Definiti
 	return defs, append([]source.Finding{}, mended...), nil
 }
 
+// acceptWaivers marks the breaks that the project of the draft accepts.
+func acceptWaivers(w *World, refs []string, r *compare.Report) error {
+	p, err := project.Open(w.Dir)
+	if err != nil || refs[1] != "draft" {
+		return nil // outside of a project, and between versions, nobody waives
+	}
+	list, err := waiversOf(p)
+	if err != nil {
+		return err
+	}
+	r.Waive(list, w.Now().Format(time.DateOnly))
+	return nil
+}
+
 // explainFact prints what is known about a kind of fact.
 func explainFact(w *World, name string) error {
-	for _, k := range compare.Whys() {
-		if string(k.Fact) != name {
-			continue
-		}
+	if k, known := compare.About(compare.Kind(name)); known {
 		buffered(w, func(p *report.Printer) {
 			p.Line("%s", p.In(report.Bold, name))
 			p.Paragraph("  payloads  ", k.Wire)
@@ -264,7 +274,7 @@ func printComparison(w *World, kind string, c report.Comparison, others []beyond
 			}
 			if n := compare.Mendable(c.Report); n > 0 && mended == nil {
 				p.Line("")
-				p.Line("%s safe: %s", map[bool]string{true: "One mend is", false: fmt.Sprintf("%d mends are", n)}[n == 1], p.In(report.Bold, "faithful compare "+asked+"--mend"))
+				p.Line("%s safe: %s", map[bool]string{true: "One mend is", false: fmt.Sprintf("%d mends are", n)}[n == 1], p.In(report.Bold, asked+" --mend"))
 			}
 		})
 	}

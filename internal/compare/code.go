@@ -13,6 +13,21 @@ import (
 // sentence when it is not plain.
 type codeRule func(f *Fact) (Verdict, []string, string)
 
+// always is a rule of what breaks, with the lines that prove it.
+func always(lines func(*Fact) []string) codeRule {
+	return func(f *Fact) (Verdict, []string, string) { return Breaks, lines(f), "" }
+}
+
+// when is always, where something is so.
+func when(breaks func(*Fact) bool, lines func(*Fact) []string) codeRule {
+	return func(f *Fact) (Verdict, []string, string) {
+		if !breaks(f) {
+			return Holds, nil, ""
+		}
+		return Breaks, lines(f), ""
+	}
+}
+
 // codeTable is the table for code: by language, by kind. A kind that is not
 // in it holds.
 var codeTable = map[string]map[Kind]codeRule{
@@ -20,16 +35,13 @@ var codeTable = map[string]map[Kind]codeRule{
 	"go": {
 		CredentialRenamed: credentialMoved,
 		CredentialMoved:   credentialMoved,
-		TypeGone:          func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
+		TypeGone:          always(goUse),
 		TypeChanged:       goBase,
-		UnionGone:         func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
-		AlternativeGone:   func(f *Fact) (Verdict, []string, string) { return Breaks, goAlternative(f), "" },
-		AlternativeRenamed: func(f *Fact) (Verdict, []string, string) {
-			if golang.AlternativeName(f.alternative.old) == golang.AlternativeName(f.alternative.new) {
-				return Holds, nil, ""
-			}
-			return Breaks, goAlternative(f), ""
-		},
+		UnionGone:         always(goUse),
+		AlternativeGone:   always(goAlternative),
+		AlternativeRenamed: when(func(f *Fact) bool {
+			return golang.AlternativeName(f.alternative.old) != golang.AlternativeName(f.alternative.new)
+		}, goAlternative),
 		AlternativeType: func(f *Fact) (Verdict, []string, string) {
 			o, n := f.alternative.old, f.alternative.new
 			if golang.TypeName(o.Type) == golang.TypeName(n.Type) {
@@ -37,36 +49,26 @@ var codeTable = map[string]map[Kind]codeRule{
 			}
 			return Breaks, append(goAlternative(f), fmt.Sprintf("var v %s = m.Value", golang.TypeName(o.Type)), fmt.Sprintf("// m.Value is %s now", golang.TypeName(n.Type))), ""
 		},
-		ModuleGone:   func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
-		MessageGone:  func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
-		ErrorGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
-		EnumGone:     func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
-		ConstGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, goUse(f), "" },
-		ConstChanged: goConst,
-		FieldAdded:   goFieldAdded,
-		FieldGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, goField(f), "" },
-		FieldRenamed: func(f *Fact) (Verdict, []string, string) {
-			if golang.FieldName(f.field.old) == golang.FieldName(f.field.new) {
-				return Holds, nil, ""
-			}
-			return Breaks, goField(f), ""
-		},
+		ModuleGone:    always(goUse),
+		MessageGone:   always(goUse),
+		ErrorGone:     always(goUse),
+		EnumGone:      always(goUse),
+		ConstGone:     always(goUse),
+		ConstChanged:  goConst,
+		FieldAdded:    goFieldAdded,
+		FieldGone:     always(goField),
+		FieldRenamed:  when(func(f *Fact) bool { return golang.FieldName(f.field.old) != golang.FieldName(f.field.new) }, goField),
 		FieldType:     goFieldType,
 		FieldPresence: goPresence,
 		FieldDefault:  defaultMoved,
-		MemberGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, goMember(f), "" },
-		MemberRenamed: func(f *Fact) (Verdict, []string, string) {
-			if golang.MemberName(f.member.old) == golang.MemberName(f.member.new) {
-				return Holds, nil, ""
-			}
-			return Breaks, goMember(f), ""
-		},
+		MemberGone:    always(goMember),
+		MemberRenamed: when(func(f *Fact) bool { return golang.MemberName(f.member.old) != golang.MemberName(f.member.new) }, goMember),
 	},
 	"typescript": {
 		CredentialRenamed: credentialMoved,
 		CredentialMoved:   credentialMoved,
-		TypeGone:          func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
-		UnionGone:         func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		TypeGone:          always(tsUse),
+		UnionGone:         always(tsUse),
 		TypeChanged: func(f *Fact) (Verdict, []string, string) {
 			o, n := f.oldAny.(*schema.NamedType), f.newAny.(*schema.NamedType)
 			old, new := typescript.TypeName(bare(o)), typescript.TypeName(bare(n))
@@ -84,11 +86,11 @@ var codeTable = map[string]map[Kind]codeRule{
 			}
 			return Breaks, append(tsAlternative(o), fmt.Sprintf("// its value is %s now", typescript.TypeName(n.Type))), ""
 		},
-		ModuleGone:   func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
-		MessageGone:  func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
-		ErrorGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
-		EnumGone:     func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
-		ConstGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, tsUse(f), "" },
+		ModuleGone:   always(tsUse),
+		MessageGone:  always(tsUse),
+		ErrorGone:    always(tsUse),
+		EnumGone:     always(tsUse),
+		ConstGone:    always(tsUse),
 		ConstChanged: tsConst,
 		FieldAdded: func(f *Fact) (Verdict, []string, string) {
 			if f.field.new.Presence == schema.Required {
@@ -96,13 +98,8 @@ var codeTable = map[string]map[Kind]codeRule{
 			}
 			return Holds, nil, ""
 		},
-		FieldGone: func(f *Fact) (Verdict, []string, string) { return Breaks, tsField(f), "" },
-		FieldRenamed: func(f *Fact) (Verdict, []string, string) {
-			if typescript.FieldName(f.field.old) == typescript.FieldName(f.field.new) {
-				return Holds, nil, ""
-			}
-			return Breaks, tsField(f), ""
-		},
+		FieldGone:    always(tsField),
+		FieldRenamed: when(func(f *Fact) bool { return typescript.FieldName(f.field.old) != typescript.FieldName(f.field.new) }, tsField),
 		FieldType: func(f *Fact) (Verdict, []string, string) {
 			o, n := f.field.old, f.field.new
 			if typescript.TypeName(o.Type) == typescript.TypeName(n.Type) {
@@ -125,8 +122,8 @@ var codeTable = map[string]map[Kind]codeRule{
 		},
 		FieldPresence: tsPresence,
 		FieldDefault:  defaultMoved,
-		MemberGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, tsMember(f), "" },
-		MemberRenamed: func(f *Fact) (Verdict, []string, string) { return Breaks, tsMember(f), "" },
+		MemberGone:    always(tsMember),
+		MemberRenamed: always(tsMember),
 	},
 }
 

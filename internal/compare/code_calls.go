@@ -76,21 +76,6 @@ var callTable = map[string]map[Kind]callRule{
 	},
 }
 
-// always is a rule of what breaks, with the lines that prove it.
-func always(lines func(*Fact) []string) codeRule {
-	return func(f *Fact) (Verdict, []string, string) { return Breaks, lines(f), "" }
-}
-
-// when is always, where something is so.
-func when(breaks func(*Fact) bool, lines func(*Fact) []string) codeRule {
-	return func(f *Fact) (Verdict, []string, string) {
-		if !breaks(f) {
-			return Holds, nil, ""
-		}
-		return Breaks, lines(f), ""
-	}
-}
-
 // unlessAlike is always, unless a language spells both names of a call alike.
 func unlessAlike(name func(*schema.Call) string, lines func(*Fact) []string) codeRule {
 	return when(func(f *Fact) bool { return name(f.call.old) != name(f.call.new) }, lines)

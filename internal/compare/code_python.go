@@ -34,13 +34,8 @@ var pythonTable = map[Kind]codeRule{
 		}
 		return Breaks, pyMake(f.field.new.Message, f.field.new), ""
 	},
-	FieldGone: func(f *Fact) (Verdict, []string, string) { return Breaks, pyField(f), "" },
-	FieldRenamed: func(f *Fact) (Verdict, []string, string) {
-		if python.FieldName(f.field.old) == python.FieldName(f.field.new) {
-			return Holds, nil, ""
-		}
-		return Breaks, pyField(f), ""
-	},
+	FieldGone:    always(pyField),
+	FieldRenamed: when(func(f *Fact) bool { return python.FieldName(f.field.old) != python.FieldName(f.field.new) }, pyField),
 	FieldType: func(f *Fact) (Verdict, []string, string) {
 		o, n := f.field.old, f.field.new
 		if python.TypeName(o.Type) == python.TypeName(n.Type) {
@@ -48,22 +43,14 @@ var pythonTable = map[Kind]codeRule{
 		}
 		return Breaks, pyTyped(o, n), ""
 	},
-	FieldPresence: pyPresence,
-	FieldDefault:  defaultMoved,
-	MemberGone:    func(f *Fact) (Verdict, []string, string) { return Breaks, pyMember(f), "" },
-	MemberRenamed: func(f *Fact) (Verdict, []string, string) {
-		if python.MemberName(f.member.old) == python.MemberName(f.member.new) {
-			return Holds, nil, ""
-		}
-		return Breaks, pyMember(f), ""
-	},
-	AlternativeGone: func(f *Fact) (Verdict, []string, string) { return Breaks, pyAlternative(f), "" },
-	AlternativeRenamed: func(f *Fact) (Verdict, []string, string) {
-		if python.AlternativeName(f.alternative.old) == python.AlternativeName(f.alternative.new) {
-			return Holds, nil, ""
-		}
-		return Breaks, pyAlternative(f), ""
-	},
+	FieldPresence:   pyPresence,
+	FieldDefault:    defaultMoved,
+	MemberGone:      always(pyMember),
+	MemberRenamed:   when(func(f *Fact) bool { return python.MemberName(f.member.old) != python.MemberName(f.member.new) }, pyMember),
+	AlternativeGone: always(pyAlternative),
+	AlternativeRenamed: when(func(f *Fact) bool {
+		return python.AlternativeName(f.alternative.old) != python.AlternativeName(f.alternative.new)
+	}, pyAlternative),
 	AlternativeType: func(f *Fact) (Verdict, []string, string) {
 		o, n := f.alternative.old, f.alternative.new
 		if python.TypeName(o.Type) == python.TypeName(n.Type) {

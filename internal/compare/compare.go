@@ -21,6 +21,7 @@
 package compare
 
 import (
+	"slices"
 	"strings"
 
 	"faithfulcourier/internal/schema"
@@ -144,15 +145,12 @@ func (f *Fact) Module() string {
 			return schema.Head(x).Module.Name
 		}
 	}
-	// What stands before the first name of a declaration.
-	name := f.Where
-	for at, part := 0, ""; at <= len(f.Where); at += len(part) + 1 {
-		part, _, _ = strings.Cut(f.Where[at:], ".")
-		if part == "" || part != strings.ToLower(part) {
-			return strings.TrimSuffix(f.Where[:at], ".")
-		}
+	// What stands before the first name that is not lower case.
+	parts := strings.Split(f.Where, ".")
+	if i := slices.IndexFunc(parts, func(part string) bool { return part != strings.ToLower(part) }); i >= 0 {
+		parts = parts[:i]
 	}
-	return name
+	return strings.Join(parts, ".")
 }
 
 // Position is where a payload stands in a conversation.

@@ -26,7 +26,6 @@ type differ struct {
 	types     map[*schema.NamedType]*schema.NamedType
 	unions    map[*schema.Union]*schema.Union
 	modules   map[*schema.Module]*schema.Module
-	others    map[any]any                  // OLD → NEW: constants, credentials, services
 	known     map[*schema.Decl]string      // NEW's full name of what is paired, by either side
 	between   func() []*schema.Definitions // the versions between, oldest first; nil once they were asked
 	heirNames map[string]string
@@ -44,7 +43,7 @@ type differ struct {
 
 func newDiffer(old, new *schema.Definitions) *differ {
 	return &differ{old: old, new: new, messages: map[*schema.Message]*schema.Message{}, enums: map[*schema.Enum]*schema.Enum{},
-		types: map[*schema.NamedType]*schema.NamedType{}, unions: map[*schema.Union]*schema.Union{}, modules: map[*schema.Module]*schema.Module{}, others: map[any]any{}, known: map[*schema.Decl]string{},
+		types: map[*schema.NamedType]*schema.NamedType{}, unions: map[*schema.Union]*schema.Union{}, modules: map[*schema.Module]*schema.Module{}, known: map[*schema.Decl]string{},
 		typeFacts: map[*schema.NamedType][]*Fact{}, altFacts: map[*schema.Alternative][]*Fact{},
 		paired: map[[2]*schema.Message][]fieldPair{}, fieldFacts: map[*schema.Field][]*Fact{}, memberFacts: map[*schema.Member][]*Fact{}, callFacts: map[callPair][]*Fact{}}
 }
@@ -72,16 +71,6 @@ func diff(old, new *schema.Definitions, between func() []*schema.Definitions) *d
 		for _, u := range om.Unions {
 			if n := d.unions[u]; n != nil {
 				d.union(u, n)
-			}
-		}
-		for _, c := range om.Consts {
-			if n, ok := d.others[c].(*schema.Const); ok {
-				d.constant(c, n)
-			}
-		}
-		for _, c := range om.Credentials {
-			if n, ok := d.others[c].(*schema.Credential); ok {
-				d.credential(c, n)
 			}
 		}
 		if n := d.modules[om]; n != nil {

@@ -14,14 +14,11 @@ import (
 // a break or prevent the next one. It changes files, which NEW was loaded from, and
 // compares again: what does not help, or makes an error, is left. It returns the
 // files as they are then, a finding with edits for each mend, and the new report.
-// waive, which may be nil, marks the breaks that the project accepts: those stay.
-func Mend(old *schema.Definitions, files []*source.File, promise Promise, waive func(*Report)) (after []*source.File, mended []source.Finding, report *Report) {
+// judge compares what the files define; breaks that it marks as waived stay.
+func Mend(files []*source.File, judge func(new *schema.Definitions) *Report) (after []*source.File, mended []source.Finding, report *Report) {
 	after = slices.Clone(files)
 	new, _ := schema.Load(after)
-	report = Compare(old, new, promise)
-	if waive != nil {
-		waive(report)
-	}
+	report = judge(new)
 	list := remedies(report)
 	// All at once first; one by one where that does not do.
 	groups := [][]remedy{list}
@@ -46,7 +43,7 @@ func Mend(old *schema.Definitions, files []*source.File, promise Promise, waive 
 		if source.Errors(findings) > 0 {
 			continue
 		}
-		again := Compare(old, defs, promise)
+		again := judge(defs)
 		if breaking(report)-breaking(again) < needed {
 			continue
 		}

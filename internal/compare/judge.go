@@ -15,8 +15,7 @@ import (
 type judge struct {
 	*differ
 	promise Promise
-	walks   []*walker       // begun, to be walked
-	served  map[string]bool // the paths of NEW; nil until they are asked for
+	walks   []*walker // begun, to be walked
 	tables  map[*schema.Definitions]*table
 }
 
@@ -377,13 +376,7 @@ func (j *judge) conversation(f *Fact) {
 // noLongerServed makes the request of a call that NEW has not, and looks for
 // its path among those that NEW serves.
 func (j *judge) noLongerServed(c *schema.Call) *Witness {
-	if j.served == nil {
-		j.served = map[string]bool{}
-		for _, n := range j.new.Calls() {
-			j.served[n.Path()] = true
-		}
-	}
-	if j.served[c.Path()] {
+	if slices.ContainsFunc(j.table(j.new).near(c), func(n *schema.Call) bool { return n.Path() == c.Path() }) {
 		return nil
 	}
 	w := &Witness{Message: c.FullName(), Form: "http", Writer: "an older client", Reader: "a newer server", Outcome: fmt.Sprintf("answers POST %s with 404 unknown-call", c.Path())}

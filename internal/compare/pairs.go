@@ -39,8 +39,8 @@ func (d *differ) pairAll() {
 	messages.match(lifecycle{MessageAdded, MessageGone, MessageRenamed, MessageMoved}, keep)
 	unions.match(lifecycle{UnionAdded, UnionGone, UnionRenamed, UnionMoved}, func(o, n *schema.Union) { d.unions[o] = n })
 	errors.match(lifecycle{ErrorAdded, ErrorGone, ErrorRenamed, ErrorMoved}, keep)
-	consts.match(lifecycle{ConstAdded, ConstGone, ConstRenamed, ConstMoved}, func(o, n *schema.Const) { d.others[o] = n })
-	credentials.match(lifecycle{CredentialAdded, CredentialGone, CredentialRenamed, CredentialMoved}, func(o, n *schema.Credential) { d.others[o] = n })
+	consts.match(lifecycle{ConstAdded, ConstGone, ConstRenamed, ConstMoved}, d.constant)
+	credentials.match(lifecycle{CredentialAdded, CredentialGone, CredentialRenamed, CredentialMoved}, d.credential)
 	services.match(lifecycle{ServiceAdded, ServiceGone, ServiceRenamed, ServiceMoved}, d.service)
 	for _, o := range services.gone {
 		d.service(o, &schema.Service{Decl: o.Decl})
@@ -292,7 +292,6 @@ func (d *differ) likeness(decl any) string {
 // service pairs the calls of two services: by name, and what is gone with an equal
 // one that has appeared.
 func (d *differ) service(o, n *schema.Service) {
-	d.others[o] = n
 	d.words(o.FullName(), o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
 	missed := n.Place
 	if n.Module == o.Module { // the service is gone itself

@@ -109,6 +109,15 @@ var whys = []Why{
 	{Documentation, harmless, "holds"},
 }
 
+// About is what is known about a kind of fact.
+func About(k Kind) (why Why, known bool) {
+	i := slices.IndexFunc(whys, func(w Why) bool { return w.Fact == k })
+	if i < 0 {
+		return why, false
+	}
+	return whys[i], true
+}
+
 // Whys lists what is known about all kinds of facts, by name.
 func Whys() []Why {
 	list := slices.Clone(whys)

@@ -74,11 +74,7 @@ func (p *Printer) Findings(list []source.Finding) {
 // says for each rule, once, why it matters.
 func (p *Printer) Advice(list []source.Finding, why map[string]string) {
 	for _, f := range list {
-		line := fmt.Sprintf("%s: %s: %s", p.In(Bold, Where(f.Place)), p.In(Yellow, "advice"), f.Message)
-		if f.Mend != "" {
-			line += "; " + f.Mend
-		}
-		p.Line("%s %s", line, p.In(Faint, "("+f.Name+")"))
+		p.Line("%s: %s: %s %s", p.In(Bold, Where(f.Place)), p.In(Yellow, "advice"), sentence(f.Message, f.Mend), p.In(Faint, "("+f.Name+")"))
 	}
 	var rows [][]string
 	said := map[string]bool{}
@@ -100,7 +96,7 @@ func (p *Printer) Advice(list []source.Finding, why map[string]string) {
 // after.
 func (p *Printer) Mended(list []source.Finding) {
 	for _, f := range list {
-		p.Line("%s: %s: %s; %s", p.In(Bold, Where(f.Place)), p.In(Green, "mended"), f.Message, f.Mend)
+		p.Line("%s: %s: %s", p.In(Bold, Where(f.Place)), p.In(Green, "mended"), sentence(f.Message, f.Mend))
 		after, _ := source.Apply(f.Place.File, f.Edits)
 		p.change(f.Place.File.Text, after)
 		p.Line("")

@@ -132,10 +132,8 @@ func ComparisonSARIF(version string, c Comparison) any {
 			at = len(rules)
 			index[f.Kind] = at
 			rule := sarifRule{ID: string(f.Kind)}
-			for _, w := range compare.Whys() {
-				if w.Fact == f.Kind {
-					rule.Short, rule.Full = &sarifText{strings.ReplaceAll(rule.ID, "-", " ")}, &sarifText{"Payloads: " + w.Wire + ". Code: " + w.Code + "."}
-				}
+			if w, known := compare.About(f.Kind); known {
+				rule.Short, rule.Full = &sarifText{strings.ReplaceAll(rule.ID, "-", " ")}, &sarifText{"Payloads: " + w.Wire + ". Code: " + w.Code + "."}
 			}
 			rules = append(rules, rule)
 		}

@@ -173,7 +173,7 @@ func (c *canonical) constant(k *Const) {
 }
 
 func (c *canonical) namedType(t *NamedType) {
-	line := "type " + t.Name + " = " + t.Type.spellBase(c.name) + spaced(t.Bounds.String())
+	line := "type " + t.Name + " = " + t.Type.SpellBase(c.name) + spaced(t.Bounds.String())
 	if t.Secret {
 		line += " secret"
 	}
@@ -253,7 +253,7 @@ func (c *canonical) union(u *Union) {
 	c.open(&u.Decl, "union "+u.Name)
 	for _, a := range u.Alternatives {
 		c.doc("  ", a.Doc)
-		c.line(fmt.Sprintf("  #%d %s %s%s%s", a.Number, a.Name, a.Type.spell(c.name), jsonMark(a.JSON), deprecated(a.Deprecated)))
+		c.line(fmt.Sprintf("  #%d %s %s%s%s", a.Number, a.Name, a.Type.Spell(c.name), jsonMark(a.JSON), deprecated(a.Deprecated)))
 	}
 	c.retired(u.Retired)
 }
@@ -269,7 +269,7 @@ func (c *canonical) message(m *Message) {
 	c.open(&m.Decl, head)
 	for _, f := range m.Fields {
 		c.doc("  ", f.Doc)
-		t := f.Type.spell(c.name)
+		t := f.Type.Spell(c.name)
 		switch f.Presence {
 		case Optional:
 			t += "?"

@@ -116,29 +116,24 @@ type Type struct {
 
 // String writes the type with full names, as in "{text: skerry.fleet.Vessel}".
 func (t *Type) String() string {
-	return t.spell(func(d *Decl) string { return d.FullName() })
-}
-
-func (t *Type) spell(name func(*Decl) string) string {
-	if t.Named != nil {
-		return name(&t.Named.Decl)
-	}
-	return t.spellBase(name)
+	return t.Spell(func(d *Decl) string { return d.FullName() })
 }
 
 // Spell writes the type with names of one's choice.
-func (t *Type) Spell(name func(*Decl) string) string { return t.spell(name) }
+func (t *Type) Spell(name func(*Decl) string) string {
+	if t.Named != nil {
+		return name(&t.Named.Decl)
+	}
+	return t.SpellBase(name)
+}
 
-// SpellBase is Spell, but of what a named type is over.
-func (t *Type) SpellBase(name func(*Decl) string) string { return t.spellBase(name) }
-
-// spellBase writes what a named type is over, or the type itself.
-func (t *Type) spellBase(name func(*Decl) string) string {
+// SpellBase is Spell, but writes what a named type is over, or the type itself.
+func (t *Type) SpellBase(name func(*Decl) string) string {
 	switch t.Kind {
 	case KindList:
-		return "[" + t.Elem.spell(name) + "]"
+		return "[" + t.Elem.Spell(name) + "]"
 	case KindMap:
-		return "{" + t.Key.spell(name) + ": " + t.Elem.spell(name) + "}"
+		return "{" + t.Key.Spell(name) + ": " + t.Elem.Spell(name) + "}"
 	case KindEnum:
 		return name(&t.Enum.Decl)
 	case KindUnion:
@@ -174,14 +169,14 @@ func (t *Type) ShortBase() string {
 
 // StringBase is String, but of what a named type is over.
 func (t *Type) StringBase() string {
-	return t.spellBase(func(d *Decl) string { return d.FullName() })
+	return t.SpellBase(func(d *Decl) string { return d.FullName() })
 }
 
 // Local writes the type as a file of a module would, with the usual aliases.
-func (t *Type) Local(m *Module) string { return t.spell(m.local) }
+func (t *Type) Local(m *Module) string { return t.Spell(m.local) }
 
 // LocalBase is Local, but of what a named type is over.
-func (t *Type) LocalBase(m *Module) string { return t.spellBase(m.local) }
+func (t *Type) LocalBase(m *Module) string { return t.SpellBase(m.local) }
 
 // local names a declaration as a file of the module would; a nil module is
 // that of the declaration.
