@@ -77,6 +77,9 @@ func (c *calling) run(ctx context.Context, args []string) (int, error) {
 	if len(args) == 0 || !project.IsURL(args[0]) {
 		return trouble, usage("first the URL of the server, such as http://127.0.0.1:8080")
 	}
+	if err := project.CheckURL(args[0]); err != nil {
+		return trouble, err
+	}
 	options := remote.Options{Base: args[0], Binary: c.binary, Unchecked: c.anyway, Timeout: c.timeout, Credentials: map[string]string{}}
 	var err error
 	if options.Headers, err = headersOf(*c.headers); err != nil {
@@ -333,7 +336,7 @@ func (c *calling) element(call *schema.Call, a *remote.Answer) int {
 	if err != nil {
 		return c.refusedAnswer(call, nil, err)
 	}
-	fmt.Fprintf(c.w.Out, "%s\n", visible(text))
+	fmt.Fprintf(c.w.Out, "%s\n", report.VisibleJSON(text))
 	return fine
 }
 

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"faithfulcourier/internal/advice"
+	"faithfulcourier/internal/files"
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/report"
 	"faithfulcourier/internal/schema"
@@ -100,14 +101,7 @@ func mendFiles(w *World, ref string) (*schema.Definitions, []source.Finding, []s
 		return nil, nil, nil, err
 	}
 	after, mended, defs, findings := schema.Mend(before)
-	for i, f := range after {
-		if f.Text != before[i].Text {
-			if err := replaceText(f.Path(), f.Text); err != nil {
-				return nil, nil, nil, err
-			}
-		}
-	}
-	return defs, findings, mended, nil
+	return defs, findings, mended, w.rewrite("check", changedFiles(before, after))
 }
 
 func printCheck(w *World, kind string, strict bool, defs *schema.Definitions, findings []source.Finding, mended []schema.Mended) (int, error) {
@@ -221,8 +215,8 @@ func checkRemotes(w *World, a accessFlags, take bool) (int, error) {
 	if status == found {
 		out.Line("Take over what they say with: faithful check --remote --mend")
 	}
-	if take {
-		return status, p.Keep(keep)
+	if !take {
+		return status, nil
 	}
-	return status, nil
+	return w.writing("check", p.Dir, func(*files.Lock) (int, error) { return status, p.Keep(keep) })
 }

@@ -81,7 +81,11 @@ func Process() *World {
 		dir = "."
 	}
 	terminal := term.IsTerminal(int(os.Stdout.Fd()))
-	return &World{Context: context.Background(), In: os.Stdin, Out: os.Stdout, Err: os.Stderr, Dir: dir, Now: time.Now,
+	var out io.Writer = os.Stdout
+	if terminal {
+		out = report.Screen(out)
+	}
+	return &World{Context: context.Background(), In: os.Stdin, Out: out, Err: report.Screen(os.Stderr), Dir: dir, Now: time.Now,
 		Colour: terminal && os.Getenv("NO_COLOR") == "", Terminal: terminal, InTerminal: term.IsTerminal(int(os.Stdin.Fd()))}
 }
 

@@ -111,12 +111,8 @@ func mendBreaks(w *World, refs []string, old *schema.Definitions) (*schema.Defin
 	if failed != nil {
 		return nil, nil, failed
 	}
-	for i, f := range after {
-		if f.Text != before[i].Text {
-			if err := replaceText(f.Path(), f.Text); err != nil {
-				return nil, nil, err
-			}
-		}
+	if err := w.rewrite("compare", changedFiles(before, after)); err != nil {
+		return nil, nil, err
 	}
 	defs, _ := schema.Load(after)
 	return defs, append([]source.Finding{}, mended...), nil
@@ -249,9 +245,9 @@ func printComparison(w *World, kind string, c report.Comparison, others []beyond
 		document["mended"] = report.FindingsJSON(mended)
 		return report.New(w.Out, false).JSON(document)
 	case "markdown":
-		fmt.Fprint(w.Out, report.ComparisonMarkdown(c))
+		report.New(w.Out, false).Text(report.ComparisonMarkdown(c))
 		for _, o := range others {
-			fmt.Fprintf(w.Out, "\n%s", report.ComparisonMarkdown(report.Comparison{Old: o.Old, New: o.New, Report: &compare.Report{Facts: o.facts}}))
+			report.New(w.Out, false).Text("\n" + report.ComparisonMarkdown(report.Comparison{Old: o.Old, New: o.New, Report: &compare.Report{Facts: o.facts}}))
 		}
 	case "sarif", "junit":
 		for _, o := range others {

@@ -19,6 +19,7 @@ import (
 
 	"faithfulcourier/examples/ferry"
 	"faithfulcourier/internal/report"
+	"faithfulcourier/internal/shell"
 )
 
 // demoCommand is a function, since the demo runs all other commands.
@@ -385,7 +386,7 @@ func (d *demo) tool(name string, args ...string) *exec.Cmd {
 
 func (d *demo) end() {
 	d.p.Line("%s", d.p.In(report.Bold, "That is the story. The project is yours now:"))
-	d.p.Line("  cd %s", d.dir)
+	d.p.Line("  cd %s", shell.Word(d.dir))
 	d.p.Line("")
 	d.p.Line("Try there (with faithful on your PATH: go install ./cmd/faithful, in its repository):")
 	for _, try := range []struct{ what, commands string }{

@@ -11,6 +11,7 @@ import (
 	"sync"
 	"time"
 
+	"faithfulcourier/internal/files"
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/report"
 	"faithfulcourier/internal/schema"
@@ -232,7 +233,7 @@ func (g *generation) planOutput(p *project.Project, defs *schema.Definitions, o 
 	if err != nil {
 		return nil, err
 	}
-	return stubs.Prepare(filepath.Join(p.Dir, filepath.FromSlash(o.Into)), files, g.force)
+	return stubs.Prepare(p.WriteBase(o.Into), filepath.Join(p.Dir, filepath.FromSlash(o.Into)), files, g.force)
 }
 
 // stubOptions says what an output holds, and where its types are.
@@ -304,14 +305,11 @@ type outputReport struct {
 func applyPlans(w *World, kind string, outputs []project.Output, plans []*stubs.Plan, dry bool) (int, error) {
 	status := fine
 	blocked := slices.ContainsFunc(plans, func(p *stubs.Plan) bool { return len(p.Conflicts) > 0 })
-	for _, plan := range plans {
-		if blocked || dry && plan.Changes() {
-			status = found
-		}
-		if blocked || dry {
-			continue
-		}
-		if err := plan.Apply(); err != nil {
+	if blocked || dry && slices.ContainsFunc(plans, (*stubs.Plan).Changes) {
+		status = found
+	}
+	if !blocked && !dry {
+		if err := w.apply(plans); err != nil {
 			return trouble, err
 		}
 	}
@@ -338,16 +336,36 @@ func applyPlans(w *World, kind string, outputs []project.Output, plans []*stubs.
 	return status, nil
 }
 
+// apply carries out plans, all under one lock.
+func (w *World) apply(plans []*stubs.Plan) error {
+	if !slices.ContainsFunc(plans, (*stubs.Plan).Writes) {
+		return nil
+	}
+	_, err := w.writing("generate", w.Dir, func(*files.Lock) (int, error) {
+		for _, plan := range plans {
+			if err := plan.Apply(); err != nil {
+				return trouble, err
+			}
+		}
+		return fine, nil
+	})
+	return err
+}
+
 // neverNil makes an empty list of nil, for JSON.
 func neverNil(list []string) []string { return append([]string{}, list...) }
 
 func printPlan(p *report.Printer, o project.Output, plan *stubs.Plan, dry, blocked bool) {
 	for _, c := range plan.Conflicts {
 		path := filepath.ToSlash(filepath.Join(o.Into, c.Path))
-		if c.Edited {
+		switch {
+		case c.Link:
+			p.Line("%s: %s: this is a link, and nothing is written through a link", p.In(report.Bold, path), p.In(report.Red, "error"))
+			p.Line("       %s remove it, or write the stubs into another folder: into = \"…\" in faithful.toml", p.In(report.Green, "mend:"))
+		case c.Edited:
 			p.Line("%s: %s: this file was made by generate and edited since", p.In(report.Bold, path), p.In(report.Red, "error"))
 			p.Line("       %s move your changes elsewhere and remove the file, or overwrite it with --force", p.In(report.Green, "mend:"))
-		} else {
+		default:
 			p.Line("%s: %s: this file was not made by generate, and its name is needed", p.In(report.Bold, path), p.In(report.Red, "error"))
 			p.Line("       %s move it, or write the stubs into another folder: into = \"…\" in faithful.toml", p.In(report.Green, "mend:"))
 		}

@@ -195,7 +195,7 @@ func (h *history) changelog(w *World, entries []versions.Entry) (int, error) {
 		}
 		b.WriteString(report.ComparisonList(c))
 	}
-	fmt.Fprint(w.Out, b.String())
+	report.New(w.Out, false).Text(b.String())
 	return fine, nil
 }
 
@@ -205,43 +205,70 @@ func auditVersions(w *World, p *project.Project, kind string) (int, error) {
 	if err != nil {
 		return trouble, err
 	}
-	count, flaws, err := versions.Audit(p.Dir, trusted, func(files []versions.File) (string, error) {
-		var sources []*source.File
-		for _, f := range files {
-			sources = append(sources, source.NewFile(f.Name, f.Text))
-		}
-		defs, findings := schema.Load(sources)
-		if source.Errors(findings) > 0 {
-			return "", fmt.Errorf("%s", findings[0].Message)
-		}
-		return defs.Digest(), nil
-	})
+	auditor := versions.Auditor{Trusted: trusted, Load: loadSealed, Now: w.Now(),
+		Judge: func(old, new any, promise *versions.Promise) (string, versions.Size) {
+			by := promiseOf(p)
+			if promise != nil {
+				by = compare.Promise{Rollout: promise.Rollout, Kept: promise.Stored, Forms: promise.Covers, Languages: promise.Languages}
+			}
+			r := compare.Compare(old.(*schema.Definitions), new.(*schema.Definitions), by)
+			return verdictOf(r), versions.Size(r.Size())
+		}}
+	r, err := auditor.Audit(p.Dir)
 	if err != nil {
 		return trouble, err
 	}
 	status := fine
-	if len(flaws) > 0 {
+	if len(r.Flaws) > 0 {
 		status = found
 	}
 	if kind == "json" {
-		if flaws == nil {
-			flaws = []versions.Flaw{}
-		}
-		return status, report.New(w.Out, false).JSON(map[string]any{"versions": count, "flaws": flaws})
+		return status, report.New(w.Out, false).JSON(map[string]any{"versions": r.Versions, "last_line": r.LastLine,
+			"flaws": append([]versions.Flaw{}, r.Flaws...), "remarks": append([]versions.Flaw{}, r.Remarks...)})
 	}
 	buffered(w, func(out *report.Printer) {
-		for _, f := range flaws {
-			at := versions.Folder + "/" + f.Version
-			if f.Line > 0 {
-				at = fmt.Sprintf("%s/ledger.jsonl:%d", versions.Folder, f.Line)
+		for _, f := range r.Flaws {
+			out.Line("%s %s %s", out.In(report.Bold, whereFlaw(f)), out.In(report.Red, strings.TrimSpace(f.Version)), f.Message)
+		}
+		if len(r.Flaws) == 0 {
+			out.Line("%s: every line follows the one before it, every file is as it was sealed, and every verdict is what comparing again gives", report.Plural(r.Versions, "version"))
+		} else {
+			out.Line("%s in %s", out.In(report.Red, report.Plural(len(r.Flaws), "flaw")), report.Plural(r.Versions, "version"))
+		}
+		if r.LastLine != "" {
+			out.Line("last line: %s", r.LastLine)
+		}
+		for _, f := range r.Remarks {
+			if f.Version == "" {
+				out.Line("%s %s", out.In(report.Yellow, "note:"), f.Message)
+			} else {
+				out.Line("%s %s %s %s", out.In(report.Bold, whereFlaw(f)), out.In(report.Yellow, "note:"), f.Version, f.Message)
 			}
-			out.Line("%s: %s %s", out.In(report.Bold, at), out.In(report.Red, strings.TrimSpace(f.Version)), f.Message)
 		}
-		if len(flaws) == 0 {
-			out.Line("%s: every line follows the one before it, and every file is as it was sealed", report.Plural(count, "version"))
-			return
-		}
-		out.Line("%s in %s", out.In(report.Red, report.Plural(len(flaws), "flaw")), report.Plural(count, "version"))
 	})
 	return status, nil
+}
+
+// whereFlaw is the place of what an audit found.
+func whereFlaw(f versions.Flaw) string {
+	if f.Line > 0 {
+		return fmt.Sprintf("%s/ledger.jsonl:%d:", versions.Folder, f.Line)
+	}
+	if f.Version != "" {
+		return versions.Folder + "/" + f.Version + ":"
+	}
+	return versions.Folder + ":"
+}
+
+// loadSealed reads the definitions of a version for an audit.
+func loadSealed(list []versions.File) (any, string, error) {
+	var sources []*source.File
+	for _, f := range list {
+		sources = append(sources, source.NewFile(f.Name, f.Text))
+	}
+	defs, findings := schema.Load(sources)
+	if source.Errors(findings) > 0 {
+		return nil, "", fmt.Errorf("%s", findings[0].Message)
+	}
+	return defs, defs.Digest(), nil
 }

@@ -9,8 +9,10 @@ import (
 	"path/filepath"
 	"strings"
 
+	"faithfulcourier/internal/files"
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/report"
+	"faithfulcourier/internal/shell"
 	"faithfulcourier/internal/syntax"
 )
 
@@ -34,12 +36,12 @@ var newCommand = &command{
 func newProject(w *World, dir string) (int, error) {
 	target := w.path(dir)
 	name := moduleName(filepath.Base(target))
-	files := []struct{ path, text string }{
+	begins := []struct{ path, text string }{
 		{project.ConfigName, fmt.Sprintf(newConfig, name, name)},
 		{"definitions/" + name + ".faithful", fmt.Sprintf(newDefinition, name)},
 		{".gitignore", newIgnore},
 	}
-	for _, f := range files {
+	for _, f := range begins {
 		if _, err := os.Lstat(filepath.Join(target, f.path)); !errors.Is(err, fs.ErrNotExist) {
 			if err != nil {
 				return trouble, err
@@ -47,30 +49,29 @@ func newProject(w *World, dir string) (int, error) {
 			return trouble, fmt.Errorf("%s is there already; choose another folder, or remove it first", filepath.Join(dir, f.path))
 		}
 	}
-	for _, f := range files {
-		path := filepath.Join(target, f.path)
-		if err := os.MkdirAll(filepath.Dir(path), 0o777); err != nil {
-			return trouble, err
-		}
-		// O_EXCL: what appeared in the meantime is not overwritten either.
-		file, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666)
-		if err != nil {
-			return trouble, err
-		}
-		_, err = file.WriteString(f.text)
-		if err := errors.Join(err, file.Close()); err != nil {
+	if err := os.MkdirAll(target, 0o777); err != nil {
+		return trouble, err
+	}
+	folder, err := files.Open(target)
+	if err != nil {
+		return trouble, err
+	}
+	defer folder.Close()
+	for _, f := range begins {
+		// What appeared in the meantime is not overwritten either.
+		if err := folder.Create(filepath.FromSlash(f.path), []byte(f.text), 0o666); err != nil {
 			return trouble, err
 		}
 	}
 	p := report.New(w.Out, w.Colour)
 	p.Line("%s %s", p.In(report.Green, "made"), dir)
-	for _, f := range files {
+	for _, f := range begins {
 		p.Line("  %s", f.path)
 	}
 	p.Line("")
 	p.Line("Next:")
 	p.Table("  ", [][]string{
-		{"cd " + dir, ""},
+		{"cd " + shell.Word(dir), ""},
 		{"faithful check", "what is wrong with the definitions, if anything"},
 		{"faithful generate", "writes the stubs that faithful.toml names"},
 		{"faithful seal", "records the definitions as a version"},
@@ -143,4 +144,5 @@ service Greetings {
 
 const newIgnore = `node_modules/
 *.faithful-new
+.faithful-writing
 `

@@ -7,7 +7,6 @@ import (
 	"flag"
 	"fmt"
 	"path/filepath"
-	"unicode/utf8"
 
 	"faithfulcourier/internal/report"
 	"faithfulcourier/internal/requests"
@@ -141,24 +140,7 @@ func indented(compact []byte) []byte {
 	if json.Indent(&b, compact, "", "  ") != nil {
 		return compact
 	}
-	return visible(b.Bytes())
-}
-
-// visible escapes what a terminal would obey in the texts of a payload: the same
-// JSON. What JSON itself escapes is escaped already.
-func visible(text []byte) []byte {
-	if !bytes.ContainsFunc(text, report.IsControl) {
-		return text
-	}
-	var b []byte
-	for _, r := range string(text) {
-		if report.IsControl(r) {
-			b = fmt.Appendf(b, `\u%04x`, r)
-		} else {
-			b = utf8.AppendRune(b, r)
-		}
-	}
-	return b
+	return report.VisibleJSON(b.Bytes())
 }
 
 // sampleFolder keeps a folder of requests.
@@ -176,7 +158,7 @@ func sampleFolder(w *World, defs *schema.Definitions, args []string, dir string,
 		return found, printImpossible(w, err)
 	}
 	path := w.path(dir)
-	results, err := requests.Update(path, wanted, dry)
+	results, err := requests.Update(w.Dir, path, wanted, dry)
 	if err != nil {
 		return trouble, err
 	}

@@ -14,6 +14,7 @@ import (
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/report"
 	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/shell"
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/stubs"
 )
@@ -70,13 +71,13 @@ func scaffold(w *World, languageName, serviceName, into string, dry bool) (int, 
 	options.Samples = stubs.SamplesOf(defs)
 	status, err := fine, error(nil)
 	buffered(w, func(printer *report.Printer) {
-		status, err = writeMissing(printer, dir, into, language.Scaffold(service, options), dry)
+		status, err = writeMissing(printer, w.Dir, dir, into, language.Scaffold(service, options), dry)
 		if err != nil || dry {
 			return
 		}
 		printer.Line("")
 		printer.Line("%s", printer.In(report.Bold, "Next"))
-		for _, line := range language.Next(filepath.ToSlash(filepath.Clean(into)), options) {
+		for _, line := range language.Next(shell.Word(filepath.ToSlash(filepath.Clean(into))), options) {
 			printer.Line("  %s", line)
 		}
 	})
@@ -84,7 +85,14 @@ func scaffold(w *World, languageName, serviceName, into string, dry bool) (int, 
 }
 
 // writeMissing writes files that are not there, and touches none that is.
-func writeMissing(p *report.Printer, dir, shown string, list []stubs.File, dry bool) (int, error) {
+func writeMissing(p *report.Printer, base, dir, shown string, list []stubs.File, dry bool) (status int, err error) {
+	var folder *files.Folder
+	if !dry {
+		if folder, err = files.Make(base, dir); err != nil {
+			return trouble, err
+		}
+		defer func() { err = errors.Join(err, folder.Close()) }()
+	}
 	written, kept := 0, 0
 	for _, f := range list {
 		path := filepath.Join(dir, filepath.FromSlash(f.Path))
@@ -100,10 +108,7 @@ func writeMissing(p *report.Printer, dir, shown string, list []stubs.File, dry b
 		if dry {
 			verb = "would write"
 		} else {
-			if err := os.MkdirAll(filepath.Dir(path), 0o777); err != nil {
-				return trouble, err
-			}
-			if err := files.Replace(path, f.Content, 0o666); err != nil {
+			if err := folder.Create(filepath.FromSlash(f.Path), f.Content, 0o666); err != nil {
 				return trouble, err
 			}
 		}

@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"faithfulcourier/internal/compare"
+	"faithfulcourier/internal/files"
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/report"
 	"faithfulcourier/internal/schema"
@@ -45,12 +46,17 @@ faithful.toml says whose keys count, and then each version must be signed.`,
 			if len(args) == 1 {
 				version = args[0]
 			}
-			return seal(w, *kind, version, *note, *key, *dry)
+			if *dry {
+				return seal(w, nil, *kind, version, *note, *key)
+			}
+			return w.writing("seal", w.Dir, func(lock *files.Lock) (int, error) { return seal(w, lock, *kind, version, *note, *key) })
 		}
 	},
 }
 
-func seal(w *World, kind, version, note, key string, dry bool) (int, error) {
+// seal seals a version while it holds the lock; without one it only says what it would do.
+func seal(w *World, lock *files.Lock, kind, version, note, key string) (int, error) {
+	dry := lock == nil
 	p, defs, err := draft(w, kind)
 	if err != nil {
 		return trouble, err
@@ -63,11 +69,11 @@ func seal(w *World, kind, version, note, key string, dry bool) (int, error) {
 	if err != nil {
 		return trouble, err
 	}
-	files := canonicalFiles(defs)
-	entry := versions.Entry{Version: version, Digest: defs.Digest(), Verdict: "first", Note: note}
+	list := canonicalFiles(defs)
+	entry := versions.Entry{Version: version, Digest: defs.Digest(), Verdict: "first", Note: note, Promise: promiseSealed(p)}
 	needed, summary := "", "the first version"
 	if latest := ledger.Latest(); latest != nil {
-		same, c, err := sinceLatest(p, ledger, latest, defs, files)
+		same, c, err := sinceLatest(p, ledger, latest, defs, list)
 		if err != nil {
 			return trouble, err
 		}
@@ -92,8 +98,15 @@ func seal(w *World, kind, version, note, key string, dry bool) (int, error) {
 	status := fine
 	if dry {
 		status = found
-	} else if sealed, err = ledger.Seal(entry, files, w.Now(), signer); err != nil {
-		return trouble, err
+	} else {
+		removed, err := ledger.Seal(lock, entry, list, w.Now(), signer)
+		for _, name := range removed {
+			fmt.Fprintf(w.Err, "faithful seal: removed %s, which a seal that was interrupted had left\n", name)
+		}
+		if err != nil {
+			return trouble, err
+		}
+		sealed = ledger.Latest()
 	}
 	if kind == "json" {
 		return status, report.New(w.Out, false).JSON(map[string]any{"sealed": !dry, "version": sealed.Version, "digest": sealed.Digest, "verdict": sealed.Verdict, "note": sealed.Note})
@@ -186,6 +199,12 @@ func sinceLatest(p *project.Project, ledger *versions.Ledger, latest *versions.E
 	c.Report = compare.Compare(old, defs, promiseOf(p))
 	c.Needs, err = versions.Next(latest.Version, versions.Size(c.Size()))
 	return false, c, err
+}
+
+// promiseSealed is the promise of a project as a line of the ledger has it.
+func promiseSealed(p *project.Project) *versions.Promise {
+	c := p.Config.Promise
+	return &versions.Promise{Rollout: c.Rollout, Stored: c.Kept, Covers: c.Forms, Languages: c.Languages}
 }
 
 func verdictOf(r *compare.Report) string {

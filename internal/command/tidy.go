@@ -2,12 +2,8 @@ package command
 
 import (
 	"flag"
-	"fmt"
 	"io"
-	"os"
-	"path/filepath"
 
-	"faithfulcourier/internal/files"
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/report"
 	"faithfulcourier/internal/source"
@@ -39,21 +35,22 @@ func tidyFiles(w *World, args []string, write, dry bool) (int, error) {
 	if err != nil {
 		return trouble, err
 	}
-	type change struct {
-		file *source.File
-		text string
-	}
-	var changes []change
+	var changes []changedFile
 	var findings []source.Finding
 	for _, f := range input {
 		text, wrong := syntax.Tidy(f)
 		findings = append(findings, wrong...)
 		if len(wrong) == 0 && (!write && !dry || text != f.Text) {
-			changes = append(changes, change{f, text})
+			changes = append(changes, changedFile{f, text})
 		}
 	}
 	if len(findings) > 0 {
 		return mistakes(w, "text", findings)
+	}
+	if write {
+		if err := w.rewrite("tidy", changes); err != nil {
+			return trouble, err
+		}
 	}
 	p := report.New(w.Out, w.Colour)
 	for _, c := range changes {
@@ -61,9 +58,6 @@ func tidyFiles(w *World, args []string, write, dry bool) (int, error) {
 		case dry:
 			p.Line("would tidy %s", c.file.Name)
 		case write:
-			if err := replaceText(c.file.Path(), c.text); err != nil {
-				return trouble, err
-			}
 			p.Line("tidied %s", c.file.Name)
 		default:
 			io.WriteString(w.Out, c.text) // a broken pipe has no one to tell
@@ -106,20 +100,4 @@ func tidyInput(w *World, args []string) ([]*source.File, error) {
 		input = append(input, f)
 	}
 	return input, nil
-}
-
-// replaceText replaces a user's file in one step, with its mode.
-func replaceText(path, text string) error {
-	if path == "" {
-		return fmt.Errorf("standard input can't be written; leave out -w")
-	}
-	info, err := os.Stat(path)
-	if err != nil {
-		return err
-	}
-	// A link stays a link: what it leads to is replaced.
-	if path, err = filepath.EvalSymlinks(path); err != nil {
-		return err
-	}
-	return files.ReplaceDurably(path, []byte(text), info.Mode().Perm())
 }

@@ -111,17 +111,15 @@ func (g *generation) again(w *World) {
 		return
 	}
 	for i, plan := range plans {
-		switch {
-		case len(plan.Conflicts) > 0:
+		if len(plan.Conflicts) > 0 {
 			printPlan(p, outputs[i], plan, false, true)
 			p.Line("%s %s nothing was written", at, p.In(report.Red, "wrong"))
 			return
-		case plan.Changes():
-			if err := plan.Apply(); err != nil {
-				p.Line("%s %s %v", at, p.In(report.Red, "wrong"), err)
-				return
-			}
 		}
+	}
+	if err := w.apply(plans); err != nil {
+		p.Line("%s %s %v", at, p.In(report.Red, "wrong"), err)
+		return
 	}
 	var parts []string
 	for i, plan := range plans {

@@ -8,10 +8,12 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
 	"time"
+	"unicode"
 
 	"github.com/pelletier/go-toml/v2"
 
@@ -203,6 +205,14 @@ func (c *Config) check(file *source.File, bad *BadConfig) {
 	if len(c.Sources) == 0 {
 		c.Sources = []string{"."}
 	}
+	for _, s := range c.Sources {
+		if IsURL(s) {
+			if err := CheckURL(s); err != nil {
+				// Without its line, which would be shown.
+				bad.Findings = append(bad.Findings, source.Finding{Name: "bad-value", Place: source.Place{File: source.NewFile(ConfigName, "")}, Message: err.Error()})
+			}
+		}
+	}
 	for _, o := range c.Stubs {
 		if o.Language == "" {
 			add("[[stubs]]", "a [[stubs]] needs its language", `write, for example: language = "go"`)
@@ -252,6 +262,16 @@ func (c *Config) check(file *source.File, bad *BadConfig) {
 	}
 }
 
+// WriteBase is the folder below which writing into one that faithful.toml names goes
+// through no link: the project's, or what the path climbs to from there.
+func (p *Project) WriteBase(into string) string {
+	base, into := p.Dir, path.Clean(filepath.ToSlash(into))
+	for into == ".." || strings.HasPrefix(into, "../") {
+		base, into = filepath.Dir(base), strings.TrimPrefix(strings.TrimPrefix(into, ".."), "/")
+	}
+	return base
+}
+
 // Definitions loads the working files.
 func (p *Project) Definitions() (*schema.Definitions, []source.Finding, error) {
 	files, err := p.Files()
@@ -280,7 +300,11 @@ func (p *Project) Files() ([]*source.File, error) {
 			remote = append(remote, files...)
 			continue
 		}
-		found, err := find(filepath.Join(p.Dir, filepath.FromSlash(s)), filepath.Join(p.Dir, versions.Folder))
+		root := filepath.Join(p.Dir, filepath.FromSlash(s))
+		if info, err := os.Lstat(root); err == nil && info.Mode()&fs.ModeSymlink != 0 {
+			return nil, fmt.Errorf("faithful.toml names %q as a source, and it is a link: name what it leads to", s)
+		}
+		found, err := find(root, filepath.Join(p.Dir, versions.Folder))
 		if errors.Is(err, fs.ErrNotExist) {
 			return nil, fmt.Errorf("faithful.toml names %q as a source, and there is no such file or folder", s)
 		}
@@ -356,7 +380,18 @@ func ReadFile(dir, name string) (*source.File, error) {
 	return f, err
 }
 
+// checkName refuses names of files that would forge what is printed.
+func checkName(path string) error {
+	if strings.ContainsFunc(path, unicode.IsControl) {
+		return fmt.Errorf("the name %q has control characters in it: rename the file", path)
+	}
+	return nil
+}
+
 func readFile(path string) (*source.File, error) {
+	if err := checkName(path); err != nil {
+		return nil, err
+	}
 	info, err := os.Stat(path)
 	if err != nil {
 		return nil, err

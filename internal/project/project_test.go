@@ -105,7 +105,7 @@ func TestReferences(t *testing.T) {
 	ledger, err := versions.Open(dir)
 	require.NoError(t, err)
 	for _, v := range []string{"1.0.0", "1.1.0"} {
-		_, err = ledger.Seal(versions.Entry{Version: v}, []versions.File{{Name: "s.faithful", Text: "module sealed_" + strings.ReplaceAll(v, ".", "_") + " message S { }"}}, time.Unix(0, 0), nil)
+		_, err = ledger.Seal(nil, versions.Entry{Version: v, Verdict: "first"}, []versions.File{{Name: "s.faithful", Text: "module sealed_" + strings.ReplaceAll(v, ".", "_") + " message S { }"}}, time.Unix(0, 0), nil)
 		require.NoError(t, err)
 	}
 	for ref, want := range map[string]string{"latest": "sealed_1_1_0", "1.0.0": "sealed_1_0_0", "other": "b", "./other/b.faithful": "b", "nested": "c", filepath.Join(dir, "other"): "b"} {

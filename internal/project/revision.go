@@ -54,6 +54,9 @@ func Revision(ctx context.Context, dir, revision string) ([]*source.File, error)
 		if !own.isSource(name) {
 			continue
 		}
+		if err := checkName(name); err != nil {
+			return nil, err
+		}
 		text, err := g.run("cat-file", "blob", id+":./"+name)
 		if err != nil {
 			return nil, g.incomplete(revision, err)

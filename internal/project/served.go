@@ -38,6 +38,33 @@ func IsURL(ref string) bool {
 	return strings.HasPrefix(ref, "http://") || strings.HasPrefix(ref, "https://")
 }
 
+// CheckURL refuses what is no address of a server, or has a password in it: addresses are
+// printed, and kept in faithful.lock.
+func CheckURL(ref string) error {
+	u, err := url.Parse(ref)
+	switch {
+	case strings.Contains(beforePath(ref), "@"):
+		return fmt.Errorf("the address %s has a name or a password in it, which would be shown and kept: take it out, and give it with --credential or --header", withoutUser(ref))
+	case err != nil || u.Host == "":
+		return fmt.Errorf("%s is no address of a server; one is written as in http://127.0.0.1:8080/v1", ref)
+	}
+	return nil
+}
+
+// beforePath is what stands between the scheme of an address and its path.
+func beforePath(ref string) string {
+	_, rest, _ := strings.Cut(ref, "://")
+	if i := strings.IndexAny(rest, "/?#"); i >= 0 {
+		rest = rest[:i]
+	}
+	return rest
+}
+
+func withoutUser(ref string) string {
+	authority := beforePath(ref)
+	return strings.Replace(ref, authority, "…@"+authority[strings.LastIndexByte(authority, '@')+1:], 1)
+}
+
 // servedDocument is what GET {base}/-/definitions answers.
 type servedDocument struct {
 	Name    string `json:"name"`
@@ -54,9 +81,12 @@ type servedDocument struct {
 // are not followed, so that credentials go nowhere else.
 func Fetch(ctx context.Context, base string, access Access) (*Served, error) {
 	base, _, _ = strings.Cut(base, "#")
+	if err := CheckURL(base); err != nil {
+		return nil, err
+	}
 	u, err := url.Parse(strings.TrimRight(base, "/") + "/-/definitions")
-	if err != nil || u.Host == "" {
-		return nil, fmt.Errorf("%s is no address of a server; one is written as in http://127.0.0.1:8080/v1", base)
+	if err != nil {
+		return nil, err
 	}
 	query := u.Query()
 	for name, values := range access.Query {

@@ -42,6 +42,7 @@ type Caller struct {
 	seen    Exchange
 	binary  bool
 	intake  web.ClientMiddleware // takes the request instead of the server; nil for none
+	standIn string               // stands in for credentials, while a command line is written
 }
 
 // Exchange is what a caller saw of HTTP: the last answer, and how long it took

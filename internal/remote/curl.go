@@ -3,22 +3,19 @@ package remote
 import (
 	"bytes"
 	"context"
+	"crypto/rand"
 	"encoding/base64"
 	"errors"
-	"fmt"
 	"io"
 	"net/http"
 	"slices"
 	"strings"
 
+	"faithfulcourier/internal/shell"
 	"faithfulcourier/internal/stubs/golang/support/web"
 	"faithfulcourier/internal/stubs/golang/support/wire"
 	"faithfulcourier/internal/syntax"
 )
-
-// stand-ins for credentials: no credential looks like this, and nothing in it is
-// changed on its way into a header, cookie or query.
-const standIn = "credential-of-"
 
 // Curl writes requests in JSON (one; several where the request is a stream; none
 // for "()") as a command line for curl. Credentials are environment variables,
@@ -28,9 +25,12 @@ func (k *Caller) Curl(ctx context.Context, requests [][]byte) (command string, v
 		return "", nil, errors.New("the call streams both ways, over a WebSocket: curl can't make it")
 	}
 	k.options.Credentials = map[string]string{}
+	// Stands in for credentials, before the variable's name: nobody can know it, and nothing
+	// in it is changed on its way into a header, cookie or query.
+	k.standIn = rand.Text()
 	if len(k.web.Needs) > 0 { // any alternative will do; the first is what people think of first
 		for _, c := range k.web.Needs[0] {
-			k.options.Credentials[c.Name] = standIn + variable(c.Name)
+			k.options.Credentials[c.Name] = k.standIn + variable(c.Name)
 			variables = append(variables, variable(c.Name))
 		}
 	}
@@ -108,15 +108,14 @@ func (k *Caller) line(r *http.Request, body []byte) string {
 	u := *r.URL
 	var shown []string
 	for part := range strings.SplitSeq(u.RawQuery, "&") {
-		name, value, _ := strings.Cut(part, "=")
-		if v, ok := strings.CutPrefix(value, standIn); ok {
-			parts = append(parts, fmt.Sprintf(`--url-query "%s=$%s"`, name, v))
+		if strings.Contains(part, k.standIn) {
+			parts = append(parts, "--url-query "+k.word(part))
 		} else if part != "" {
 			shown = append(shown, part)
 		}
 	}
 	u.RawQuery = strings.Join(shown, "&")
-	parts[0] += " " + quoted(u.String())
+	parts[0] += " " + shell.Quoted(u.String())
 	var names []string
 	for name := range r.Header {
 		names = append(names, name)
@@ -124,54 +123,52 @@ func (k *Caller) line(r *http.Request, body []byte) string {
 	slices.Sort(names)
 	for _, name := range names {
 		for _, v := range r.Header[name] {
-			parts = append(parts, header(name, v))
+			parts = append(parts, k.header(name, v))
 		}
 	}
 	if body != nil {
-		parts = append(parts, "--data-binary "+quoted(string(body)))
+		parts = append(parts, "--data-binary "+shell.Quoted(string(body)))
 	}
 	return strings.Join(parts, " \\\n  ")
 }
 
-func header(name, v string) string {
+func (k *Caller) header(name, v string) string {
 	if encoded, ok := strings.CutPrefix(v, "Basic "); ok {
-		if plain, err := base64.StdEncoding.DecodeString(encoded); err == nil && strings.HasPrefix(string(plain), standIn) {
-			return fmt.Sprintf(`-u "$%s"`, strings.TrimPrefix(string(plain), standIn))
+		if plain, err := base64.StdEncoding.DecodeString(encoded); err == nil && strings.HasPrefix(string(plain), k.standIn) {
+			return "-u " + k.word(string(plain))
 		}
 	}
-	before, variable, isCredential := strings.Cut(v, standIn)
-	switch {
-	case !isCredential:
-		return "-H " + quoted(name+": "+v)
-	default:
-		variable, after, more := strings.Cut(variable, ";")
-		if more {
-			after = ";" + after
-		}
-		escape := strings.NewReplacer(`\`, `\\`, `"`, `\"`, "$", `\$`, "`", "\\`")
-		return fmt.Sprintf(`-H "%s: %s$%s%s"`, name, escape.Replace(before), variable, strings.ReplaceAll(escape.Replace(after), standIn, "$"))
-	}
+	return "-H " + k.word(name+": "+v)
 }
 
-// quoted is a word of a shell, POSIX or bash: bash alone knows control characters.
-func quoted(s string) string {
-	if strings.ContainsFunc(s, func(r rune) bool { return r < ' ' }) {
-		var b strings.Builder
-		b.WriteString("$'")
-		for _, r := range s {
-			switch {
-			case r == '\n':
-				b.WriteString(`\n`)
-			case r < ' ':
-				fmt.Fprintf(&b, `\x%02x`, r)
-			case r == '\'' || r == '\\':
-				b.WriteByte('\\')
-				b.WriteRune(r)
-			default:
-				b.WriteRune(r)
-			}
-		}
-		return b.String() + "'"
+// word is a word of a shell in which the environment fills in credentials. What means
+// anything to a shell stands in single quotes, whoever chose it.
+func (k *Caller) word(text string) string {
+	literal, variable := shell.Quoted, func(name string) string { return `"$` + name + `"` }
+	around := ""
+	if !strings.ContainsAny(text, "\"$`\\!") && strings.HasPrefix(shell.Quoted(text), "'") {
+		literal, variable = func(s string) string { return s }, func(name string) string { return "$" + name }
+		around = `"`
 	}
-	return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'"
+	var b strings.Builder
+	for i, part := range strings.Split(text, k.standIn) {
+		if i > 0 {
+			end := strings.IndexFunc(part, func(r rune) bool { return !isVariable(r) })
+			if end < 0 {
+				end = len(part)
+			}
+			b.WriteString(variable(part[:end]))
+			part = part[end:]
+		}
+		if part != "" {
+			b.WriteString(literal(part))
+		}
+	}
+	if !strings.Contains(text, k.standIn) {
+		return shell.Quoted(text)
+	}
+	return around + b.String() + around
 }
+
+// isVariable tells the characters of names of variables.
+func isVariable(r rune) bool { return r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || r == '_' }

@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"faithfulcourier/internal/compare"
+	"faithfulcourier/internal/shell"
 )
 
 // Comparison is what a comparison is printed with.
@@ -280,9 +281,9 @@ func (p *Printer) witness(w *compare.Witness, ref string) {
 	switch {
 	case ref == "" || w.ReadAs == "":
 	case w.Form == "binary" && len(digits) <= copied:
-		line = fmt.Sprintf("faithful from-cbor %s --of %s --check -d %s", w.ReadAs, ref, digits)
+		line = fmt.Sprintf("faithful from-cbor %s --of %s --check -d %s", w.ReadAs, shell.Word(ref), digits)
 	case w.Form == "json" && len(w.JSON) <= copied:
-		line = fmt.Sprintf("faithful to-cbor %s --of %s --check --hex -d '%s'", w.ReadAs, ref, strings.ReplaceAll(w.JSON, "'", `'\''`))
+		line = fmt.Sprintf("faithful to-cbor %s --of %s --check --hex -d %s", w.ReadAs, shell.Word(ref), shell.Quoted(w.JSON))
 	default:
 		p.Line("      %s", p.In(Faint, "the payload is long: faithful compare --as json has it whole"))
 	}

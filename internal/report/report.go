@@ -3,10 +3,12 @@
 package report
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"io"
 	"strings"
+	"unicode/utf8"
 
 	"faithfulcourier/internal/source"
 )
@@ -42,12 +44,17 @@ func (p *Printer) In(style Style, text string) string {
 	return "\x1b[" + string(style) + "m" + text + "\x1b[0m"
 }
 
-// Line writes one line.
+// Line writes one line. What a terminal would obey in it is shown instead.
 func (p *Printer) Line(format string, args ...any) {
 	if len(args) > 0 {
 		format = fmt.Sprintf(format, args...)
 	}
-	io.WriteString(p.w, format+"\n") // a broken pipe has no one to tell
+	p.Text(format + "\n")
+}
+
+// Text writes text as it is, but shows what a terminal would obey.
+func (p *Printer) Text(text string) {
+	io.WriteString(p.w, printable(text, p.colour)) // a broken pipe has no one to tell
 }
 
 // shownPerFile is how many errors of one file are printed.
@@ -204,24 +211,12 @@ func window(runes []rune, from, to int) ([]rune, int, int) {
 	return runes[start:stop], from - start, min(max(to, from), stop) - start
 }
 
-// Printable takes from a text what could move a terminal's cursor.
-func Printable(s string) string {
-	return strings.Map(func(r rune) rune {
-		if IsControl(r) {
-			return '\uFFFD'
-		}
-		return r
-	}, strings.ToValidUTF8(s, "\uFFFD"))
-}
-
-// IsControl tells what a terminal obeys: the control characters C0, except tab and
-// newline, DEL, and C1 (ISO/IEC 6429).
-func IsControl(r rune) bool {
-	return r < 0x20 && r != '\t' && r != '\n' || r >= 0x7f && r < 0xa0
-}
-
-// width is how many columns a character takes: two for East Asian wide ones.
+// width is how many columns a character takes as it is printed: two for East Asian wide
+// ones.
 func width(r rune) int {
+	if IsControl(r) {
+		return len(escaped(r))
+	}
 	if r >= 0x1100 && r <= 0x115f || r >= 0x2e80 && r <= 0xa4cf || r >= 0xac00 && r <= 0xd7a3 || r >= 0xf900 && r <= 0xfaff || r >= 0xff00 && r <= 0xff60 || r >= 0x1f300 && r <= 0x1faff {
 		return 2
 	}
@@ -279,10 +274,32 @@ func (p *Printer) row(indent string, row []string, widths []int) {
 
 // JSON writes v as indented JSON.
 func (p *Printer) JSON(v any) error {
-	e := json.NewEncoder(p.w)
+	var b bytes.Buffer
+	e := json.NewEncoder(&b)
 	e.SetIndent("", "  ")
 	e.SetEscapeHTML(false)
-	return e.Encode(v)
+	if err := e.Encode(v); err != nil {
+		return err
+	}
+	_, err := p.w.Write(VisibleJSON(b.Bytes()))
+	return err
+}
+
+// VisibleJSON escapes in the strings of a JSON text what a terminal would obey: the same
+// JSON (RFC 8259, section 7).
+func VisibleJSON(text []byte) []byte {
+	if !bytes.ContainsFunc(text, IsControl) {
+		return text
+	}
+	var b []byte
+	for _, r := range string(text) {
+		if IsControl(r) {
+			b = fmt.Appendf(b, `\u%04x`, r)
+		} else {
+			b = utf8.AppendRune(b, r)
+		}
+	}
+	return b
 }
 
 // Finding is a finding as JSON has it.

@@ -29,7 +29,7 @@ func TestUnderlines(t *testing.T) {
 	for text, want := range map[string]string{
 		"one\n\ttwo HERE\r\nthree": "f.faithful:2:6: error: wrong\n    2 │ \ttwo HERE\n      │ \t    ^^^^\n\n",
 		"世界 HERE":                  "f.faithful:1:4: error: wrong\n    1 │ 世界 HERE\n      │      ^^^^\n\n",
-		"é \x01 HERE":              "f.faithful:1:5: error: wrong\n    1 │ é \uFFFD HERE\n      │     ^^^^\n\n",
+		"é \x01 HERE":              "f.faithful:1:5: error: wrong\n    1 │ é \\x01 HERE\n      │        ^^^^\n\n",
 		long:                       "f.faithful:1:1001: error: wrong\n    1 │ " + long[920:1080] + "\n      │ " + strings.Repeat(" ", 80) + "^^^^\n\n",
 	} {
 		assert.Equal(t, want, printed(false, func(p *Printer) { p.Findings([]source.Finding{finding(text, "HERE")}) }))

@@ -56,20 +56,22 @@ type record struct {
 
 // Update writes what is new or changed into dir, takes away what is gone, and
 // leaves alone what somebody changed. dry only says what it would do.
-func Update(dir string, wanted []File, dry bool) ([]Result, error) {
+// Below base nothing is reached through links.
+func Update(base, dir string, wanted []File, dry bool) (results []Result, err error) {
 	before, err := read(dir)
 	if err != nil {
 		return nil, err
 	}
+	var folder *files.Folder
 	if !dry {
-		if err := os.MkdirAll(dir, 0o777); err != nil {
+		if folder, err = files.Make(base, dir); err != nil {
 			return nil, err
 		}
+		defer func() { err = errors.Join(err, folder.Close()) }()
 	}
 	after := record{Files: map[string]string{}}
-	var results []Result
 	for _, f := range wanted {
-		result, err := update(dir, f, before.Files[f.Name], dry)
+		result, err := update(folder, dir, f, before.Files[f.Name])
 		if err != nil {
 			return results, err
 		}
@@ -84,8 +86,7 @@ func Update(dir string, wanted []File, dry bool) ([]Result, error) {
 		if slices.ContainsFunc(wanted, func(f File) bool { return f.Name == name }) {
 			continue
 		}
-		path := filepath.Join(dir, name)
-		data, err := os.ReadFile(path)
+		data, err := readPlain(filepath.Join(dir, name))
 		switch {
 		case errors.Is(err, fs.ErrNotExist):
 			continue // somebody took it away
@@ -96,7 +97,7 @@ func Update(dir string, wanted []File, dry bool) ([]Result, error) {
 			after.Files[name] = known
 			continue
 		case !dry:
-			if err := os.Remove(path); err != nil {
+			if err := folder.Remove(name); err != nil {
 				return results, err
 			}
 		}
@@ -106,13 +107,25 @@ func Update(dir string, wanted []File, dry bool) ([]Result, error) {
 	if dry {
 		return results, nil
 	}
-	return results, after.write(dir, before)
+	return results, after.write(folder, before)
 }
 
-func update(dir string, f File, known string, dry bool) (Result, error) {
-	path := filepath.Join(dir, f.Name)
+// readPlain reads a file that is no link.
+func readPlain(path string) ([]byte, error) {
+	info, err := os.Lstat(path)
+	if err == nil && info.Mode()&fs.ModeSymlink != 0 {
+		return nil, &files.LinkError{Path: path}
+	}
+	if err != nil {
+		return nil, err
+	}
+	return os.ReadFile(path)
+}
+
+// update writes one file, where folder is not nil.
+func update(folder *files.Folder, dir string, f File, known string) (Result, error) {
 	result := Result{Name: f.Name, State: New}
-	data, err := os.ReadFile(path)
+	data, err := readPlain(filepath.Join(dir, f.Name))
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 	case err != nil:
@@ -124,16 +137,16 @@ func update(dir string, f File, known string, dry bool) (Result, error) {
 	default:
 		result.State = Changed
 	}
-	if dry {
+	if folder == nil {
 		return result, nil
 	}
-	return result, files.Replace(path, f.Data, 0o666)
+	return result, folder.Replace(f.Name, f.Data, 0o666)
 }
 
 func read(dir string) (record, error) {
 	r := record{Files: map[string]string{}}
 	path := filepath.Join(dir, Record)
-	data, err := os.ReadFile(path)
+	data, err := readPlain(path)
 	if errors.Is(err, fs.ErrNotExist) {
 		return r, nil
 	}
@@ -151,7 +164,7 @@ func read(dir string) (record, error) {
 	return r, nil
 }
 
-func (r record) write(dir string, before record) error {
+func (r record) write(folder *files.Folder, before record) error {
 	if len(r.Files) == len(before.Files) {
 		same := true
 		for name, d := range r.Files {
@@ -165,7 +178,7 @@ func (r record) write(dir string, before record) error {
 	if err != nil {
 		return err
 	}
-	return files.Replace(filepath.Join(dir, Record), append(data, '\n'), 0o666)
+	return folder.Replace(Record, append(data, '\n'), 0o666)
 }
 
 func digest(data []byte) string {

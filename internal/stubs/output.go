@@ -9,7 +9,6 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
-	"strings"
 
 	"faithfulcourier/internal/files"
 )
@@ -26,6 +25,7 @@ type made struct {
 type Conflict struct {
 	Path   string // relative to the output folder
 	Edited bool   // made by generate and edited since; else somebody else's
+	Link   bool   // a link, whatever it leads to
 }
 
 // Plan is what must happen in one output folder.
@@ -37,6 +37,9 @@ type Plan struct {
 	Unchanged int
 	Conflicts []Conflict
 
+	made   []File
+	force  bool
+	base   string // below which nothing is reached through links
 	files  map[string][]byte
 	before made
 	stale  bool // the record must be written though no file changes
@@ -45,10 +48,14 @@ type Plan struct {
 // Changes tells whether applying the plan would change anything.
 func (p *Plan) Changes() bool { return len(p.Write)+len(p.Remove) > 0 }
 
+// recordLimit is how large the record may be, in bytes.
+const recordLimit = 16 << 20
+
 // Prepare compares what is made with what is in dir, and changes nothing. With force,
-// edited files and files of others count as ours.
-func Prepare(dir string, made []File, force bool) (*Plan, error) {
-	p := &Plan{Dir: dir, files: map[string][]byte{}}
+// edited files and files of others count as ours. What is written goes through no
+// link below base, the project's folder.
+func Prepare(base, dir string, made []File, force bool) (*Plan, error) {
+	p := &Plan{Dir: dir, made: made, force: force, base: base, files: map[string][]byte{}}
 	if err := p.readMade(); err != nil {
 		return nil, err
 	}
@@ -57,12 +64,16 @@ func Prepare(dir string, made []File, force bool) (*Plan, error) {
 			return nil, fmt.Errorf("%q would lie outside of %s", f.Path, dir)
 		}
 		p.files[f.Path] = f.Content
-		old, err := os.ReadFile(p.path(f.Path))
+		old, link, err := p.read(f.Path)
 		switch {
 		case errors.Is(err, fs.ErrNotExist):
 			p.Write = append(p.Write, f.Path)
 		case err != nil:
 			return nil, err
+		case link && !force:
+			p.Conflicts = append(p.Conflicts, Conflict{Path: f.Path, Link: true})
+		case link:
+			p.Write = append(p.Write, f.Path)
 		case bytes.Equal(old, f.Content):
 			p.Unchanged++
 		case force || OwnerOf(old) == Ours:
@@ -72,14 +83,14 @@ func Prepare(dir string, made []File, force bool) (*Plan, error) {
 		}
 	}
 	for _, path := range slices.Concat(p.before.Made, p.before.Writing) {
-		if _, still := p.files[path]; still || slices.Contains(p.Remove, path) || !filepath.IsLocal(filepath.FromSlash(path)) {
+		if _, still := p.files[path]; still || slices.Contains(p.Remove, path) {
 			continue
 		}
-		old, err := os.ReadFile(p.path(path))
+		old, link, err := p.read(path)
 		if err != nil {
 			continue // already gone
 		}
-		if force || OwnerOf(old) == Ours {
+		if !link && (force || OwnerOf(old) == Ours) {
 			p.Remove = append(p.Remove, path)
 		} else {
 			p.Kept = append(p.Kept, path)
@@ -87,6 +98,19 @@ func Prepare(dir string, made []File, force bool) (*Plan, error) {
 	}
 	p.stale = !slices.Equal(p.before.Made, p.paths()) || len(p.before.Writing) > 0
 	return p, nil
+}
+
+// read reads a file of the output folder; a link is not followed.
+func (p *Plan) read(path string) (content []byte, link bool, err error) {
+	info, err := os.Lstat(p.path(path))
+	if err != nil {
+		return nil, false, err
+	}
+	if info.Mode()&fs.ModeSymlink != 0 {
+		return nil, true, nil
+	}
+	content, err = os.ReadFile(p.path(path))
+	return content, false, err
 }
 
 func (p *Plan) path(relative string) string {
@@ -103,68 +127,102 @@ func (p *Plan) paths() []string {
 }
 
 func (p *Plan) readMade() error {
-	text, err := os.ReadFile(p.path(madeFile))
+	text, link, err := p.read(madeFile)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil // a fresh clone may well not have it
 	}
 	if err != nil {
 		return err
 	}
+	if link {
+		return &files.LinkError{Path: p.path(madeFile)}
+	}
+	if len(text) > recordLimit {
+		return fmt.Errorf("%s has more than %d bytes: remove it and run generate again", p.path(madeFile), recordLimit)
+	}
 	if err := json.Unmarshal(text, &p.before); err != nil {
 		return fmt.Errorf("%s is damaged (%v): remove it and run generate again", p.path(madeFile), err)
+	}
+	// The record may come with a repository of somebody else's.
+	for _, path := range slices.Concat(p.before.Made, p.before.Writing) {
+		if !filepath.IsLocal(filepath.FromSlash(path)) {
+			return fmt.Errorf("%s names %q, which is not in its folder: remove the record and run generate again", p.path(madeFile), path)
+		}
 	}
 	return nil
 }
 
+// Writes tells whether applying the plan would write anything, its record included.
+func (p *Plan) Writes() bool { return p.Changes() || p.stale }
+
 // Apply writes and removes files. What is about to be written is recorded
 // first and every file replaced in one step, so that a run after a crash
-// repairs everything. A plan with conflicts is refused whole.
-func (p *Plan) Apply() error {
-	if len(p.Conflicts) > 0 {
-		return fmt.Errorf("%s holds files that are not ours to overwrite", p.Dir)
+// repairs everything. A plan with conflicts is refused whole. The caller holds the
+// project's lock; what others wrote since the plan was made is looked at again.
+func (p *Plan) Apply() (err error) {
+	if len(p.Conflicts) > 0 || !p.Writes() {
+		return p.blocked()
 	}
-	for _, path := range p.before.Writing {
-		_ = os.Remove(p.path(path) + files.Suffix) // left by a crash, or not there
-	}
-	if !p.Changes() && !p.stale {
-		return nil
-	}
-	if err := os.MkdirAll(p.Dir, 0o777); err != nil {
+	now, err := Prepare(p.base, p.Dir, p.made, p.force)
+	if err != nil {
 		return err
 	}
+	*p = *now
+	if len(p.Conflicts) > 0 || !p.Writes() {
+		return p.blocked()
+	}
+	folder, err := files.Make(p.base, p.Dir)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, folder.Close()) }()
+	if len(p.before.Writing) > 0 { // a run was interrupted
+		if err := folder.RemoveLeftovers(append(local(p.before.Writing), madeFile)); err != nil {
+			return err
+		}
+	}
 	if p.Changes() {
-		if err := p.record(made{Made: p.before.Made, Writing: slices.Concat(p.Write, p.Remove)}); err != nil {
+		if err := record(folder, made{Made: p.before.Made, Writing: slices.Concat(p.Write, p.Remove)}); err != nil {
 			return err
 		}
 	}
 	for _, path := range p.Write {
-		if err := os.MkdirAll(filepath.Dir(p.path(path)), 0o777); err != nil {
-			return err
-		}
-		if err := files.Replace(p.path(path), p.files[path], 0o666); err != nil {
+		if err := folder.Replace(filepath.FromSlash(path), p.files[path], 0o666); err != nil {
 			return err
 		}
 	}
-	for _, path := range p.Remove {
-		if err := os.Remove(p.path(path)); err != nil && !errors.Is(err, fs.ErrNotExist) {
+	for _, path := range local(p.Remove) {
+		if err := folder.Remove(path); err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return err
 		}
-		p.removeEmpty(filepath.Dir(p.path(path)))
+		// Folders that became empty go, too.
+		for dir := filepath.Dir(path); dir != "." && folder.Remove(dir) == nil; dir = filepath.Dir(dir) {
+		}
 	}
-	return p.record(made{Made: p.paths()})
+	return record(folder, made{Made: p.paths()})
 }
 
-// removeEmpty removes folders that became empty, up to the output folder.
-func (p *Plan) removeEmpty(dir string) {
-	for strings.HasPrefix(dir, p.Dir+string(filepath.Separator)) && os.Remove(dir) == nil {
-		dir = filepath.Dir(dir)
+// blocked is the error of a plan that has conflicts.
+func (p *Plan) blocked() error {
+	if len(p.Conflicts) == 0 {
+		return nil
 	}
+	return fmt.Errorf("%s holds files that are not ours to overwrite, such as %s", p.Dir, p.Conflicts[0].Path)
 }
 
-func (p *Plan) record(m made) error {
+// local is paths with the separators of the system.
+func local(paths []string) []string {
+	list := make([]string, len(paths))
+	for i, path := range paths {
+		list[i] = filepath.FromSlash(path)
+	}
+	return list
+}
+
+func record(folder *files.Folder, m made) error {
 	text, err := json.MarshalIndent(m, "", "  ")
 	if err != nil {
 		return err
 	}
-	return files.Replace(p.path(madeFile), append(text, '\n'), 0o666)
+	return folder.Replace(madeFile, append(text, '\n'), 0o666)
 }

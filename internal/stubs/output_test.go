@@ -39,7 +39,7 @@ func madeAs(path, text string) File { return File{Path: path, Content: Seal("//"
 
 func apply(t *testing.T, dir string, list ...File) *Plan {
 	t.Helper()
-	p, err := Prepare(dir, list, false)
+	p, err := Prepare(dir, dir, list, false)
 	require.NoError(t, err)
 	if len(p.Conflicts) == 0 {
 		require.NoError(t, p.Apply())
@@ -85,14 +85,14 @@ func TestConflictsStopEverything(t *testing.T) {
 	apply(t, dir, madeAs("a.go", "1"), madeAs("b.go", "1"))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "a.go"), []byte(read(t, dir, "a.go")+"// mine\n"), 0o666))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "c.go"), []byte("mine"), 0o666))
-	p, err := Prepare(dir, []File{madeAs("a.go", "2"), madeAs("b.go", "2"), madeAs("c.go", "2")}, false)
+	p, err := Prepare(dir, dir, []File{madeAs("a.go", "2"), madeAs("b.go", "2"), madeAs("c.go", "2")}, false)
 	require.NoError(t, err)
-	assert.Equal(t, []Conflict{{"a.go", true}, {"c.go", false}}, p.Conflicts)
+	assert.Equal(t, []Conflict{{Path: "a.go", Edited: true}, {Path: "c.go"}}, p.Conflicts)
 	require.Error(t, p.Apply())
 	assert.Contains(t, read(t, dir, "b.go"), "1", "nothing at all is written")
 	assert.Equal(t, "mine", read(t, dir, "c.go"))
 
-	p, err = Prepare(dir, []File{madeAs("a.go", "2"), madeAs("b.go", "2"), madeAs("c.go", "2")}, true)
+	p, err = Prepare(dir, dir, []File{madeAs("a.go", "2"), madeAs("b.go", "2"), madeAs("c.go", "2")}, true)
 	require.NoError(t, err)
 	assert.Empty(t, p.Conflicts)
 	require.NoError(t, p.Apply())
@@ -113,14 +113,18 @@ func TestOtherFilesAreLeftAlone(t *testing.T) {
 	outside := filepath.Join(filepath.Dir(dir), "outside.go")
 	require.NoError(t, os.WriteFile(outside, Seal("//", nil), 0o666))
 	t.Cleanup(func() { _ = os.Remove(outside) })
-	apply(t, dir, madeAs("b.go", "1"))
+	_, err := Prepare(dir, dir, []File{madeAs("b.go", "1")}, true)
+	assert.ErrorContains(t, err, `names "../outside.go", which is not in its folder`)
 	assert.FileExists(t, outside, "a record can't make it remove what is outside")
 	assert.Equal(t, "mine", read(t, dir, "own.go"))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, madeFile), []byte(`{"made":["own.go"]}`), 0o666))
+	apply(t, dir, madeAs("b.go", "1"))
+	assert.Equal(t, "mine", read(t, dir, "own.go"))
 
-	_, err := Prepare(dir, []File{madeAs("../escape.go", "1")}, false)
+	_, err = Prepare(dir, dir, []File{madeAs("../escape.go", "1")}, false)
 	assert.ErrorContains(t, err, "would lie outside")
 	require.NoError(t, os.WriteFile(filepath.Join(dir, madeFile), []byte("{"), 0o666))
-	_, err = Prepare(dir, nil, false)
+	_, err = Prepare(dir, dir, nil, false)
 	assert.ErrorContains(t, err, "is damaged")
 }
 
@@ -130,9 +134,11 @@ func TestCrashesAreRepaired(t *testing.T) {
 	new := []File{madeAs("a.go", "2"), madeAs("sub/c.go", "2")}
 	for name, crash := range map[string]func(dir string){
 		"after the record": func(string) {},
-		"in a file":        func(dir string) { _ = os.WriteFile(filepath.Join(dir, "a.go"+files.Suffix), []byte("half"), 0o666) },
-		"after a file":     func(dir string) { _ = os.WriteFile(filepath.Join(dir, "a.go"), new[0].Content, 0o666) },
-		"after removing":   func(dir string) { _ = os.Remove(filepath.Join(dir, "b.go")) },
+		"in a file": func(dir string) {
+			_ = os.WriteFile(filepath.Join(dir, "a.go.left"+files.Suffix), []byte("half"), 0o666)
+		},
+		"after a file":   func(dir string) { _ = os.WriteFile(filepath.Join(dir, "a.go"), new[0].Content, 0o666) },
+		"after removing": func(dir string) { _ = os.Remove(filepath.Join(dir, "b.go")) },
 		"before the last record": func(dir string) {
 			_ = os.Remove(filepath.Join(dir, "b.go"))
 			_ = os.WriteFile(filepath.Join(dir, "a.go"), new[0].Content, 0o666)
@@ -140,19 +146,79 @@ func TestCrashesAreRepaired(t *testing.T) {
 	} {
 		dir := t.TempDir()
 		apply(t, dir, madeAs("a.go", "1"), madeAs("b.go", "1"))
-		p, err := Prepare(dir, new, false)
+		p, err := Prepare(dir, dir, new, false)
 		require.NoError(t, err)
-		require.NoError(t, p.record(made{Made: p.before.Made, Writing: append(p.Write, p.Remove...)}))
+		folder, err := files.Open(dir)
+		require.NoError(t, err)
+		require.NoError(t, record(folder, made{Made: p.before.Made, Writing: append(p.Write, p.Remove...)}))
+		require.NoError(t, folder.Close())
 		crash(dir)
 		apply(t, dir, new...)
 		assert.Equal(t, string(new[0].Content), read(t, dir, "a.go"), name)
 		assert.Equal(t, string(new[1].Content), read(t, dir, "sub", "c.go"), name)
 		assert.NoFileExists(t, filepath.Join(dir, "b.go"), name)
-		assert.NoFileExists(t, filepath.Join(dir, "a.go"+files.Suffix), name)
-		p, err = Prepare(dir, new, false)
+		assert.NoFileExists(t, filepath.Join(dir, "a.go.left"+files.Suffix), name)
+		p, err = Prepare(dir, dir, new, false)
 		require.NoError(t, err)
 		assert.False(t, p.Changes() || p.stale, name)
 	}
+}
+
+// TestNothingIsWrittenThroughLinks lays out what a hostile repository could.
+func TestNothingIsWrittenThroughLinks(t *testing.T) {
+	victim := filepath.Join(t.TempDir(), "profile")
+	untouched := func(dir string, force bool, want string) {
+		t.Helper()
+		require.NoError(t, os.WriteFile(victim, []byte("precious"), 0o666))
+		p, err := Prepare(filepath.Dir(dir), dir, []File{madeAs("sub/a.go", "2")}, force)
+		require.NoError(t, err)
+		if err = p.Apply(); want != "" {
+			assert.ErrorContains(t, err, want)
+		} else {
+			assert.NoError(t, err)
+		}
+		text, err := os.ReadFile(victim)
+		require.NoError(t, err)
+		assert.Equal(t, "precious", string(text))
+		left, err := os.ReadDir(filepath.Dir(victim))
+		require.NoError(t, err)
+		assert.Len(t, left, 1, "nothing is made beside it")
+	}
+	link := func(path, to string) {
+		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o777))
+		require.NoError(t, os.Symlink(to, path))
+	}
+	for _, force := range []bool{false, true} {
+		dir := filepath.Join(t.TempDir(), "out")
+		link(filepath.Join(dir, "sub/a.go.faithful-new"), victim) // where a file was once written before it got its name
+		link(filepath.Join(dir, madeFile+".faithful-new"), victim)
+		untouched(dir, force, "")
+
+		dir = filepath.Join(t.TempDir(), "out")
+		link(dir, filepath.Dir(victim))
+		untouched(dir, force, "is a link")
+		dir = filepath.Join(t.TempDir(), "out")
+		link(filepath.Join(dir, "sub"), filepath.Dir(victim))
+		untouched(dir, force, "is a link")
+
+		dir = filepath.Join(t.TempDir(), "out")
+		link(filepath.Join(dir, "sub/a.go"), victim)
+		if untouched(dir, force, map[bool]string{false: "not ours"}[force]); force {
+			info, err := os.Lstat(filepath.Join(dir, "sub/a.go"))
+			require.NoError(t, err)
+			assert.True(t, info.Mode().IsRegular(), "the link itself is replaced")
+		}
+	}
+	// What is no longer made is removed; where a folder on its way became a link, nothing is.
+	dir := filepath.Join(t.TempDir(), "out")
+	apply(t, dir, madeAs("old/profile", "1"))
+	require.NoError(t, os.RemoveAll(filepath.Join(dir, "old")))
+	require.NoError(t, os.WriteFile(victim, Seal("//", []byte("made elsewhere")), 0o666))
+	link(filepath.Join(dir, "old"), filepath.Dir(victim))
+	p, err := Prepare(dir, dir, []File{madeAs("b.go", "1")}, true)
+	require.NoError(t, err)
+	assert.ErrorContains(t, p.Apply(), "is a link")
+	assert.FileExists(t, victim)
 }
 
 func TestCode(t *testing.T) {

@@ -1,6 +1,7 @@
 package versions
 
 import (
+	"bytes"
 	"crypto/ed25519"
 	"encoding/base64"
 	"encoding/json"
@@ -82,9 +83,13 @@ func ParseSigner(text string) (key, comment string, err error) {
 	return strings.TrimSpace(string(ssh.MarshalAuthorizedKey(public))), comment, nil
 }
 
-// checkSignature says what is wrong with the signature of an entry, or "". trusted
-// are the public keys that may sign, by ParseSigner; none means any.
-func checkSignature(e *Entry, trusted []string) string {
+// checkSignature says what is wrong with the signature of an entry, which a line of the
+// ledger holds, or "". trusted are the public keys that may sign, by ParseSigner; none
+// means any.
+func checkSignature(e *Entry, line []byte, trusted []string) string {
+	if written, err := json.Marshal(e); err != nil || !bytes.Equal(written, line) {
+		return "the line says more, or says it otherwise, than what was signed"
+	}
 	public, _, _, _, err := ssh.ParseAuthorizedKey([]byte(e.Signer))
 	if err != nil {
 		return "its signer is no public key"

@@ -37,7 +37,7 @@ func TestSignedLedger(t *testing.T) {
 	seal := func(dir, version string, by *Signer) {
 		l, err := Open(dir)
 		require.NoError(t, err)
-		_, err = l.Seal(Entry{Version: version, Digest: "d", Verdict: "holds", Note: "as it was"}, []File{{"a.faithful", version}}, time.Unix(0, 0), by)
+		_, err = l.Seal(nil, Entry{Version: version, Digest: "d1", Verdict: "holds", Note: "as it was"}, []File{{"a.faithful", version}}, time.Unix(0, 0), by)
 		require.NoError(t, err)
 	}
 	made := func(signers ...*Signer) string {
@@ -88,8 +88,9 @@ func TestSignedLedger(t *testing.T) {
 		"it is no key":             {rechained(made(ada, ada), 1, func(e *Entry) { e.Signer = "ssh-ed25519 AAAA" }), nil, []string{"its signer is no public key"}},
 		"no base64":                {rechained(made(ada, ada), 1, func(e *Entry) { e.Signature = "???" }), nil, []string{"its signature can't be read"}},
 	} {
-		_, flaws, err := Audit(c.dir, c.trusted, nil)
+		r, err := (&Auditor{Trusted: c.trusted, Now: time.Unix(0, 0)}).Audit(c.dir)
 		require.NoError(t, err)
+		flaws := r.Flaws
 		if assert.Len(t, flaws, len(c.want), "%s: %v", name, flaws) {
 			for i, want := range c.want {
 				assert.Contains(t, flaws[i].Message, want, name)

@@ -39,10 +39,10 @@ func TestSealAfterAnotherSealIsRefused(t *testing.T) {
 	require.NoError(t, err)
 	crashed := filepath.Join(dir, Folder, ".sealing-1")
 	require.NoError(t, os.MkdirAll(crashed, 0o755))
-	_, err = first.Seal(Entry{Version: "1.0.0"}, []File{{"a.faithful", "first"}}, time.Unix(0, 0), nil)
+	_, err = first.Seal(nil, Entry{Version: "1.0.0", Verdict: "first"}, []File{{"a.faithful", "first"}}, time.Unix(0, 0), nil)
 	require.NoError(t, err)
 	assert.NoDirExists(t, crashed)
-	_, err = second.Seal(Entry{Version: "1.0.0"}, []File{{"a.faithful", "second"}}, time.Unix(0, 0), nil)
+	_, err = second.Seal(nil, Entry{Version: "1.0.0", Verdict: "first"}, []File{{"a.faithful", "second"}}, time.Unix(0, 0), nil)
 	require.ErrorContains(t, err, "nothing was sealed, so try again")
 	now, err := Open(dir)
 	require.NoError(t, err)
@@ -58,7 +58,7 @@ func TestLedger(t *testing.T) {
 	require.NoError(t, err)
 	assert.Nil(t, ledger.Latest())
 	for i, version := range []string{"1.0.0", "1.1.0", "2.0.0"} {
-		_, err = ledger.Seal(Entry{Version: version, Digest: "d", Verdict: "holds"}, []File{{"b.faithful", "two\n"}, {"a.faithful", version}}, now.Add(time.Duration(i)*time.Hour), nil)
+		_, err = ledger.Seal(nil, Entry{Version: version, Digest: "d1", Verdict: "holds"}, []File{{"b.faithful", "two\n"}, {"a.faithful", version}}, now.Add(time.Duration(i)*time.Hour), nil)
 		require.NoError(t, err)
 	}
 	ledger, err = Open(dir)
