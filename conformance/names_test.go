@@ -126,7 +126,11 @@ func TestAwkwardNames(t *testing.T) {
 	if testing.Short() {
 		t.Skip("skipped: -short leaves out stubs of thousands of names")
 	}
-	defs := awkwardDefinitions(t)
+	compileEverywhere(t, awkwardDefinitions(t))
+}
+
+// compileEverywhere makes everything in each language, and compiles it.
+func compileEverywhere(t *testing.T, defs *schema.Definitions) {
 	t.Run("go", func(t *testing.T) {
 		dir := t.TempDir()
 		project, err := ferry.Files() // a Go module with the library for WebSockets

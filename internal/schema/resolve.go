@@ -231,6 +231,11 @@ func (r *resolver) declare(t *syntax.File) {
 	if s == nil {
 		s = &scope{module: &Module{Name: t.Module.Text, Place: source.Place{File: t.Source, Span: t.Module.Span}}, decls: make(map[string]any, len(t.Decls))}
 		r.scopes[t.Module.Text] = s
+		for step := range strings.SplitSeq(t.Module.Text, ".") {
+			if syntax.IsDevice(step) {
+				r.report(s.module.Place, "device-name", fmt.Sprintf("Windows keeps the name %s for a device: no file or folder of a module can be called so", step), "give the module another name, such as "+strings.Replace(t.Module.Text, step, step+"_1", 1))
+			}
+		}
 	}
 	if doc := t.Doc.Text(t.Source); doc != "" {
 		if s.module.Doc != "" {

@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"faithfulcourier/internal/source"
+	"faithfulcourier/internal/syntax"
 )
 
 var update = flag.Bool("update", false, "write what is found into testdata/slips.txt and docs/errors.md")
@@ -206,5 +207,12 @@ func shownCase(texts []string) string {
 		}
 		shown += text
 	}
+	// A bullet stands for what is not seen: the page has no such characters either.
+	shown = strings.Map(func(r rune) rune {
+		if syntax.Hidden(r) && r != '\r' {
+			return 0x2022
+		}
+		return r
+	}, shown)
 	return strings.TrimSuffix(shown, "\n")
 }

@@ -9,9 +9,11 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
+	"slices"
 	"strings"
 
 	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/syntax"
 )
 
 // File is a file to be made; Path is relative to the output folder, with
@@ -171,6 +173,21 @@ func Comment(c *Code, prefix, doc string) {
 	for line := range strings.SplitSeq(doc, "\n") {
 		c.P("%s", strings.TrimRight(prefix+" "+line, " "))
 	}
+}
+
+// goEndings are what the go tool reads in the end of a file's name: systems, processors
+// and tests (go help buildconstraint).
+var goEndings = strings.Fields("aix android darwin dragonfly freebsd hurd illumos ios js linux nacl netbsd openbsd plan9 solaris wasip1 windows zos " +
+	"386 amd64 amd64p32 arm armbe arm64 arm64be loong64 mips mipsle mips64 mips64le mips64p32 mips64p32le ppc ppc64 ppc64le riscv riscv64 s390 s390x sparc sparc64 wasm test")
+
+// CallFile is how the file of a call is called, without its ending: as the call, where no
+// system or tool takes that for something else. taken are other files beside it.
+func CallFile(call string, taken ...string) string {
+	last := call[strings.LastIndexByte(call, '_')+1:]
+	if syntax.IsDevice(call) || slices.Contains(taken, call) || last != call && slices.Contains(goEndings, last) {
+		return call + "_call"
+	}
+	return call
 }
 
 // Pointer writes a name as a step of a JSON Pointer (RFC 6901), with its slash.

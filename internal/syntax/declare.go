@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode"
 
 	"faithfulcourier/internal/source"
 )
@@ -109,8 +110,12 @@ func (p *parser) mark(which markSet, into *Marks, at token) (markSlot, bool) {
 		return set(&into.JSON, l.Text), true
 	}
 	slot := set(&into.Deprecated, l.Text)
-	if l.Text == "" && !slot.twice {
+	switch {
+	case slot.twice:
+	case l.Text == "":
 		p.report(into.Deprecated.Span, "no-reason", "the reason of a deprecation is empty", "say what to use instead")
+	case strings.ContainsFunc(l.Text, unicode.IsControl):
+		p.report(into.Deprecated.Span, "long-reason", "the reason of a deprecation is one line of text", "write it without line breaks and tabs; what is longer goes into the documentation")
 	}
 	return slot, true
 }

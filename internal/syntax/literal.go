@@ -72,10 +72,8 @@ func (p *parser) unquoted() Literal {
 // second result says what is wrong, or is empty.
 func unquote(quoted string) (string, string) {
 	body := quoted[1 : len(quoted)-1]
-	for i := 0; i < len(body); i++ {
-		if body[i] < 0x20 {
-			return "", fmt.Sprintf("the control character 0x%02x must be written as an escape", body[i])
-		}
+	if strings.Contains(body, "\t") { // other controls were refused with all of the file
+		return "", `a tab in a string is written as \t`
 	}
 	if !strings.Contains(body, `\`) {
 		return body, ""
@@ -108,6 +106,9 @@ func unquote(quoted string) (string, string) {
 				}
 				r = 0x10000 + (r-0xD800)<<10 + (low - 0xDC00)
 				i += 6
+			}
+			if r == 0 || Deceptive(r) {
+				return "", hiddenMessage(r)
 			}
 			b.WriteRune(r)
 		default:

@@ -91,6 +91,15 @@ func AppendFold(b []byte, name string) []byte {
 	return b
 }
 
+// IsDevice tells names that Windows keeps for devices, with any ending.
+func IsDevice(name string) bool {
+	switch name = strings.ToLower(name); name {
+	case "con", "prn", "aux", "nul":
+		return true
+	}
+	return len(name) == 4 && (strings.HasPrefix(name, "com") || strings.HasPrefix(name, "lpt")) && name[3] >= '0' && name[3] <= '9'
+}
+
 // Compact is a dotted or snake_case name in small letters alone.
 func Compact(name string) string {
 	return strings.NewReplacer(".", "", "_", "").Replace(strings.ToLower(name))

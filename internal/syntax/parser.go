@@ -93,7 +93,54 @@ func (p *parser) readable() bool {
 			fmt.Sprintf("the byte 0x%02x here is not valid UTF-8", p.file.Text[i]), "save the file as UTF-8")
 		return false
 	}
-	return true
+	return !p.hidden()
+}
+
+// hidden refuses characters that are not seen and change how a text reads, wherever they
+// are: control characters, marks of direction (UAX #9), separators of lines, byte order
+// marks. No emitter, log or reviewer need think of them then.
+func (p *parser) hidden() (found bool) {
+	text := strings.TrimPrefix(p.file.Text, "\uFEFF")
+	offset := len(p.file.Text) - len(text)
+	for i := 0; i < len(text); i++ {
+		c := text[i]
+		// What begins none of them, quickly: nearly every byte.
+		if c >= 0x20 && c < 0x7f || c == '\t' || c == '\n' || c > 0xef || c > 0x7f && c != 0xc2 && c != 0xd8 && c != 0xe2 && c != 0xef {
+			continue
+		}
+		r, size := utf8.DecodeRuneInString(text[i:])
+		if !Hidden(r) || r == '\r' && strings.HasPrefix(text[i:], "\r\n") {
+			continue
+		}
+		found = true
+		at := source.Span{Start: uint32(offset + i), End: uint32(offset + i + size)}
+		p.mend(at, "hidden-character", hiddenMessage(r), "remove it", p.edit(at, ""))
+	}
+	return found
+}
+
+func hiddenMessage(r rune) string {
+	return fmt.Sprintf("the character U+%04X is not seen and changes how the text around it is read", r)
+}
+
+// Hidden tells characters that stand nowhere in definitions, but for tab, newline and, at
+// the end of a line, carriage return.
+func Hidden(r rune) bool {
+	switch {
+	case r < 0x20:
+		return r != '\t' && r != '\n'
+	case r < 0x7f:
+		return false
+	case r < 0xa0:
+		return true
+	}
+	return Deceptive(r)
+}
+
+// Deceptive tells characters that stand in no text of definitions, not even as escapes:
+// marks of direction, separators of lines, byte order marks.
+func Deceptive(r rune) bool {
+	return r == 0x061c || r == 0x200e || r == 0x200f || r >= 0x2028 && r <= 0x202e || r >= 0x2066 && r <= 0x2069 || r == 0xfeff
 }
 
 func (p *parser) report(span source.Span, name, message, mend string, notes ...source.Note) {

@@ -173,7 +173,7 @@ func TestStrings(t *testing.T) {
 		assert.Empty(t, problem)
 		assert.Equal(t, want, got)
 	}
-	for _, in := range []string{`"\x"`, `"\u12"`, `"\ud800"`, `"\ud800\u0041"`, `"\udc00"`, "\"\x01\"", `"\u00zz"`} {
+	for _, in := range []string{`"\x"`, `"\u12"`, `"\ud800"`, `"\ud800\u0041"`, `"\udc00"`, "\"\t\"", `"\u0000"`, `"\u202e"`, `"\uFEFF"`, `"\u2028"`, `"\u00zz"`} {
 		_, problem := unquote(in)
 		assert.NotEmpty(t, problem, in)
 	}

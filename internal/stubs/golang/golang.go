@@ -130,7 +130,7 @@ func (g *generator) file(withDoc bool) []byte {
 		if g.module.Doc != "" {
 			head.P("// Package %s is the module %s.", PackageName(g.module), g.module.Name)
 			head.P("//")
-			stubs.Comment(head, "//", g.module.Doc)
+			comment(head, g.module.Doc)
 		} else {
 			head.P("// Package %s is the module %s.", PackageName(g.module), g.module.Name)
 		}

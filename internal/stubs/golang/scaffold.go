@@ -59,15 +59,15 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 	for _, c := range s.Calls {
 		name := unexported(CallName(c))
 		handler := "serve" + CallName(c)
-		add(c.Name+".go", func(g *generator) {
+		add(stubs.CallFile(c.Name, "main")+".go", func(g *generator) {
 			g.P("")
 			g.P("func init() { calls.%s = %s }", CallName(c), handler)
 			g.P("")
-			stubs.Comment(g.Code, "//", handler+" serves "+c.FullName()+"."+paragraph(c.Doc))
+			comment(g.Code, handler+" serves "+c.FullName()+"."+paragraph(c.Doc))
 			g.std("context")
 			g.In(fmt.Sprintf("func %s%s {", handler, g.handlerType(c)), func() { g.sample(c, options) }, "}")
 		})
-		add(c.Name+"_test.go", func(g *generator) { g.sampleTest(c, options, service, name) })
+		add(stubs.CallFile(c.Name, "main")+"_test.go", func(g *generator) { g.sampleTest(c, options, service, name) })
 	}
 	return files
 }

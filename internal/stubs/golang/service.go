@@ -243,7 +243,7 @@ func (g *generator) callDoc(c *schema.Call, name string) {
 		doc = "calls " + c.FullName() + "."
 		g.P("// %s %s", name, doc)
 	} else {
-		stubs.Comment(g.Code, "//", name+": "+doc)
+		comment(g.Code, name+": "+doc)
 	}
 	if len(c.Fails) > 0 {
 		var names []string
@@ -259,7 +259,7 @@ func (g *generator) callDoc(c *schema.Call, name string) {
 	}
 	if c.Deprecated != "" {
 		g.P("//")
-		stubs.Comment(g.Code, "//", docOf("", c.Deprecated))
+		comment(g.Code, docOf("", c.Deprecated))
 	}
 }
 
@@ -277,11 +277,11 @@ func (g *generator) client(s *schema.Service) {
 	g.P("// %s calls the service %s.", client, s.FullName())
 	if s.Doc != "" {
 		g.P("//")
-		stubs.Comment(g.Code, "//", s.Doc)
+		comment(g.Code, s.Doc)
 	}
 	if s.Deprecated != "" {
 		g.P("//")
-		stubs.Comment(g.Code, "//", docOf("", s.Deprecated))
+		comment(g.Code, docOf("", s.Deprecated))
 	}
 	g.P("type %s struct{ client *%s.Client }", client, web)
 	g.P("")
@@ -408,7 +408,7 @@ func (g *generator) server(s *schema.Service) {
 			if i > 0 {
 				g.P("")
 			}
-			stubs.Comment(g.Code, "//", docOf(c.Doc, c.Deprecated))
+			comment(g.Code, docOf(c.Doc, c.Deprecated))
 			g.P("%s func%s", CallName(c), g.handlerType(c))
 		}
 	}, "}")

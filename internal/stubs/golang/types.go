@@ -39,7 +39,19 @@ func (g *generator) doc(name, doc, otherwise, deprecated string) {
 	case !strings.HasPrefix(doc, name+" "):
 		doc = name + ": " + doc
 	}
-	stubs.Comment(g.Code, "//", docOf(doc, deprecated))
+	comment(g.Code, docOf(doc, deprecated))
+}
+
+// comment writes documentation. A line that tools would read as a build constraint, and
+// move to the top of the file, is set as code.
+func comment(c *stubs.Code, doc string) {
+	lines := strings.Split(doc, "\n")
+	for i, line := range lines {
+		if rest, ok := strings.CutPrefix(strings.TrimSpace(line), "+build"); ok {
+			lines[i] = "`+build`" + rest
+		}
+	}
+	stubs.Comment(c, "//", strings.Join(lines, "\n"))
 }
 
 // docOf ends documentation as Go's tools expect it of what is deprecated.
@@ -158,7 +170,7 @@ func (g *generator) enum(e *schema.Enum) {
 	g.P("// The members of %s.", e.Name)
 	g.In("const (", func() {
 		for _, m := range e.Members {
-			stubs.Comment(g.Code, "//", docOf(m.Doc, m.Deprecated))
+			comment(g.Code, docOf(m.Doc, m.Deprecated))
 			g.P("%s %s = %q", MemberName(m), e.Name, m.Name)
 		}
 	}, ")")
@@ -352,7 +364,7 @@ func (g *generator) structOf(m *schema.Message) {
 				}
 				doc += "Nil is written as " + schema.LiteralText(f.Default) + "."
 			}
-			stubs.Comment(g.Code, "//", docOf(doc, f.Deprecated))
+			comment(g.Code, docOf(doc, f.Deprecated))
 			g.P("%s %s", FieldName(f), g.fieldType(f))
 		}
 		if len(m.Fields) > 0 {

@@ -218,8 +218,10 @@ func bytesLiteral(data []byte) string {
 // docString writes documentation.
 func docString(doc string) string {
 	doc = strings.ReplaceAll(strings.ReplaceAll(doc, `\`, `\\`), `"""`, `\"\"\"`)
-	if strings.HasSuffix(doc, `"`) {
-		doc = strings.TrimSuffix(doc, `"`) + `\"`
+	if rest, ok := strings.CutSuffix(doc, `"`); ok {
+		if before := strings.TrimRight(rest, `\`); (len(rest)-len(before))%2 == 0 { // not escaped yet
+			doc = rest + `\"`
+		}
 	}
 	if strings.Contains(doc, "\n") {
 		return `"""` + doc + "\n" + `"""`

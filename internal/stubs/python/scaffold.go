@@ -85,7 +85,7 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 	})
 	for _, call := range s.Calls {
 		class := "Serve" + syntaxPascal(call.Name)
-		add("handlers/"+call.Name+".py", func(c *stubs.Code) {
+		add("handlers/"+stubs.CallFile(call.Name)+".py", func(c *stubs.Code) {
 			imports := imports{}
 			name := func(m *schema.Message) string {
 				imports.add(module(types, m.Module), m.Name)
@@ -148,7 +148,7 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 			c.P("")
 			c.P("%s", strings.TrimSuffix(string(body.Bytes()), "\n"))
 		})
-		add("test_"+call.Name+".py", func(c *stubs.Code) {
+		add("test_"+stubs.CallFile(call.Name)+".py", func(c *stubs.Code) {
 			c.P("\"\"\"Starts the real server and calls %s.\"\"\"", call.FullName())
 			c.P("")
 			c.P("import threading")

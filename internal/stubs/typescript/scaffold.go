@@ -89,7 +89,7 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 	})
 	for _, call := range s.Calls {
 		name := CallName(call)
-		add("handlers/"+call.Name+".ts", func(c *stubs.Code) {
+		add("handlers/"+stubs.CallFile(call.Name)+".ts", func(c *stubs.Code) {
 			if call.Response != nil {
 				c.P("import { %s } from %s;", ToolsName(&call.Response.Decl), types(1, call.Response.Module))
 			}
@@ -125,7 +125,7 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 				}, "};")
 			}
 		})
-		add("handlers/"+call.Name+".test.ts", func(c *stubs.Code) {
+		add("handlers/"+stubs.CallFile(call.Name)+".test.ts", func(c *stubs.Code) {
 			if call.Response != nil {
 				c.P("import assert from \"node:assert/strict\";")
 			}
