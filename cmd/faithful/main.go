@@ -10,7 +10,8 @@ import (
 
 func main() {
 	if os.Getenv("GOGC") == "" {
-		debug.SetGCPercent(400) // runs are short: rather some more memory than collecting again and again
+		debug.SetMemoryLimit(1 << 30) // above it, memory counts more
+		debug.SetGCPercent(400)       // runs are short: rather some more memory than collecting again and again
 	}
 	os.Exit(command.Run(os.Args[1:], command.Process()))
 }

@@ -30,6 +30,7 @@ const UnusedUse = schema.UnusedUse
 var Rules = []Rule{
 	{"deprecated-used", "new code is led to what is on its way out", deprecatedUsed},
 	{"example-missing", "an example is the fastest way to understand a request, and what samples and mocks are made from", exampleMissing},
+	{"large-value", "every sample, request and proof of it is as large, and so is what servers keep in memory for each", largeValue},
 	{"no-credential", "anybody who can reach the server can change things; needs nothing says that this is meant", noCredential},
 	{"safe-with-body", "caches, proxies and retries know that GET is safe; of other methods nobody but our stubs knows", safeWithBody},
 	{"stutter", "code says the same word twice: booking.BookingState", stutter},
@@ -76,6 +77,24 @@ func Advise(d *schema.Definitions, found []source.Finding, off []string) []sourc
 		})
 	}
 	return findings.Sorted()
+}
+
+// largeValue advises against what needs thousands of values to be written at all. Only the
+// innermost is named.
+func largeValue(d *schema.Definitions, say func(source.Place, string, string)) {
+	for _, m := range d.Modules {
+		for _, msg := range m.Messages {
+			inner := int64(0)
+			for _, f := range msg.Fields {
+				if t := f.Type; f.Presence != schema.Optional && t.Kind == schema.KindMessage {
+					inner = max(inner, t.Message.Smallest)
+				}
+			}
+			if msg.Smallest > schema.AdviseNodes && inner <= schema.AdviseNodes {
+				say(msg.Place, fmt.Sprintf("the smallest value of %s has %d values in it", msg.Name, msg.Smallest), "make fields optional, or lower the counts that must be there")
+			}
+		}
+	}
 }
 
 func undocumented(d *schema.Definitions, say func(source.Place, string, string)) {

@@ -133,7 +133,7 @@ func (j *judge) callFact(c callPair, kind Kind) *Fact {
 
 // walker begins a walk, which walkAll ends.
 func (j *judge) walker(cr crossing) *walker {
-	walk := &walker{differ: j.differ, crossing: cr, nodes: map[visit]*node{}, pairings: map[[2]*schema.Message][]fieldPair{}}
+	walk := &walker{differ: j.differ, crossing: cr, nodes: map[visit]*node{}, minimals: value.Minimals{}, slims: map[proof]visit{}, pairings: map[[2]*schema.Message][]fieldPair{}}
 	j.walks = append(j.walks, walk)
 	return walk
 }

@@ -28,9 +28,9 @@ func (w *walker) prove(at *node, vary *schema.Field, absent bool) *Witness {
 // proveBoth is prove for two fields at once, of which one arrives as the other.
 func (w *walker) proveBoth(at *node, vary, other *schema.Field) *Witness {
 	var list []*value.Message
-	for _, v := range value.Edges(vary.Type) {
-		for _, u := range value.Edges(other.Type) {
-			local := value.MinimalMessage(at.w)
+	for _, v := range w.minimals.Edges(vary.Type) {
+		for _, u := range w.minimals.Edges(other.Type) {
+			local := w.minimals.Message(at.w)
 			local.Fields[vary.Number], local.Fields[other.Number] = v, u
 			list = append(list, local)
 		}
@@ -61,7 +61,7 @@ func (w *walker) again(at *node, key proof) *Witness {
 	steps := at.steps()
 	payload := before.payload
 	if !slices.Equal(steps, before.steps) || payload.Type != at.root.w {
-		if payload = wrap(steps, before.local); len(steps) > 0 && len(value.Validate(payload)) > 0 {
+		if payload = w.wrap(steps, before.local); len(steps) > 0 && len(value.Validate(payload)) > 0 {
 			return nil
 		}
 	}
@@ -83,7 +83,7 @@ func (w *walker) proveLimits(at *node, vary *schema.Field) *Witness {
 	}
 	var list []*value.Message
 	for _, v := range candidates {
-		local := value.MinimalMessage(at.w)
+		local := w.minimals.Message(at.w)
 		local.Fields[vary.Number] = v
 		list = append(list, local)
 	}
@@ -116,6 +116,10 @@ func (w *walker) counterpart(at *node, field *schema.Field) *schema.Field {
 	return &schema.Field{}
 }
 
+// patience is how many more values are tried for one that proves it in both forms, once
+// one proves it in one of them.
+const patience = 60
+
 // proveBy takes the smallest of those that prove it; of those that prove it in both
 // forms, as soon as there are enough.
 func (w *walker) proveBy(at *node, key proof, variations []*value.Message, enough int) *Witness {
@@ -126,21 +130,28 @@ func (w *walker) proveBy(at *node, key proof, variations []*value.Message, enoug
 		size  int
 	}
 	// What is wrong with the node's own message shows without all that leads to it.
-	inBoth := 0
+	inBoth, since := 0, 0
 	var list []candidate
 	for _, local := range variations {
-		if len(value.Validate(local)) > 0 {
+		if since++; len(list) > 0 && since > patience {
+			break // the other form does not break, or only far away
+		}
+		slim, reader := w.slim(at, key.vary, local)
+		if len(value.Validate(slim)) > 0 {
 			continue // not lawful: its own definitions refuse it
 		}
-		outcome, size := w.outcome(at.r, local)
+		outcome, size := w.outcome(reader, slim)
 		if outcome == nil {
 			continue
 		}
-		alsoThere, _ := other.outcome(at.r, local)
+		alsoThere, _ := other.outcome(reader, slim)
 		if alsoThere == nil {
 			size += 1 << 20
 		} else {
 			inBoth++
+		}
+		if len(list) == 0 {
+			since = 0
 		}
 		if list = append(list, candidate{local, size}); inBoth == enough {
 			break
@@ -149,7 +160,7 @@ func (w *walker) proveBy(at *node, key proof, variations []*value.Message, enoug
 	slices.SortStableFunc(list, func(a, b candidate) int { return a.size - b.size })
 	steps := at.steps()
 	for _, c := range list {
-		payload := wrap(steps, c.local)
+		payload := w.wrap(steps, c.local)
 		if len(steps) > 0 && len(value.Validate(payload)) > 0 {
 			continue
 		}
@@ -161,9 +172,54 @@ func (w *walker) proveBy(at *node, key proof, variations []*value.Message, enoug
 	return nil
 }
 
+// slim is a message of a node without those large fields that both sides have and require
+// besides the one that is varied, and what it is read as: what they hold is read apart from
+// the rest, and need not be written and read for each value that is tried.
+func (w *walker) slim(at *node, vary *schema.Field, local *value.Message) (*value.Message, *schema.Message) {
+	if vary == nil || at.w.Smallest <= schema.AdviseNodes {
+		return local, at.r
+	}
+	key := proof{at.w, at.r, vary, false}
+	sides, known := w.slims[key]
+	if !known {
+		old, new := sidesOf(w.newReads, at.w, at.r)
+		slimOld, slimNew := *old, *new
+		slimOld.Fields, slimNew.Fields = nil, nil
+		var kept []fieldPair
+		for _, p := range w.pairs(old, new) {
+			large := func(f *schema.Field) bool {
+				return f != nil && f != vary && f.Presence == schema.Required && f.Type.Smallest(f.Bounds) > schema.AdviseNodes/100
+			}
+			if large(p.old) && large(p.new) {
+				continue
+			}
+			kept = append(kept, p)
+			if p.old != nil {
+				slimOld.Fields = append(slimOld.Fields, p.old)
+			}
+			if p.new != nil {
+				slimNew.Fields = append(slimNew.Fields, p.new)
+			}
+		}
+		for _, m := range []*schema.Message{&slimOld, &slimNew} {
+			slices.SortFunc(m.Fields, func(a, b *schema.Field) int { return a.Number - b.Number })
+		}
+		w.pairings[[2]*schema.Message{&slimOld, &slimNew}] = kept
+		sides.w, sides.r = sidesOf(w.newReads, &slimOld, &slimNew)
+		w.slims[key] = sides
+	}
+	out := &value.Message{Type: sides.w, Fields: map[int]value.Value{}, Unknown: local.Unknown}
+	for _, f := range sides.w.Fields {
+		if v, there := local.Fields[f.Number]; there {
+			out.Fields[f.Number] = v
+		}
+	}
+	return out, sides.r
+}
+
 func (w *walker) variations(at *node, vary *schema.Field, absent bool) []*value.Message {
 	m := at.w
-	smallest := value.MinimalMessage(m)
+	smallest := w.minimals.Message(m)
 	if vary == nil {
 		return []*value.Message{smallest}
 	}
@@ -172,11 +228,11 @@ func (w *walker) variations(at *node, vary *schema.Field, absent bool) []*value.
 		return []*value.Message{smallest}
 	}
 	var list []*value.Message
-	values := value.Edges(vary.Type)
+	values := w.minimals.Edges(vary.Type)
 	counterpart := w.counterpart(at, vary)
 	values = append(values, w.candidates(vary.Type, counterpart.Type, vary.Bounds, counterpart.Bounds, 0)...)
 	for _, v := range values {
-		local := value.MinimalMessage(m)
+		local := w.minimals.Message(m)
 		local.Fields[vary.Number] = v
 		list = append(list, local)
 	}
@@ -184,33 +240,33 @@ func (w *walker) variations(at *node, vary *schema.Field, absent bool) []*value.
 }
 
 // wrap puts a message into the smallest messages that lead to it.
-func wrap(steps []*schema.Field, m *value.Message) *value.Message {
+func (w *walker) wrap(steps []*schema.Field, m *value.Message) *value.Message {
 	for i := len(steps) - 1; i >= 0; i-- {
-		outer := value.MinimalMessage(steps[i].Message)
-		outer.Fields[steps[i].Number], _ = wrapType(steps[i].Type, m, 0)
+		outer := w.minimals.Message(steps[i].Message)
+		outer.Fields[steps[i].Number], _ = w.wrapType(steps[i].Type, m, 0)
 		m = outer
 	}
 	return m
 }
 
 // wrapType makes a value of a type that holds a message; false where it can't.
-func wrapType(t *schema.Type, m *value.Message, depth int) (value.Value, bool) {
+func (w *walker) wrapType(t *schema.Type, m *value.Message, depth int) (value.Value, bool) {
 	if depth > 8 {
 		return nil, false // a union that holds itself
 	}
 	switch t.Kind {
 	case schema.KindList:
-		v, ok := wrapType(t.Elem, m, depth+1)
+		v, ok := w.wrapType(t.Elem, m, depth+1)
 		return value.List{v}, ok
 	case schema.KindMap:
-		v, ok := wrapType(t.Elem, m, depth+1)
-		return &value.Map{Entries: []value.Entry{{Key: value.Minimal(t.Key), Value: v}}}, ok
+		v, ok := w.wrapType(t.Elem, m, depth+1)
+		return &value.Map{Entries: []value.Entry{{Key: w.minimals.Within(t.Key, nil), Value: v}}}, ok
 	case schema.KindUnion:
 		for _, a := range t.Union.Alternatives {
 			if a.Type.Kind == schema.KindUnion {
 				continue // the shortest way goes straight
 			}
-			if v, ok := wrapType(a.Type, m, depth+1); ok {
+			if v, ok := w.wrapType(a.Type, m, depth+1); ok {
 				return &value.Union{Number: a.Number, Value: v}, true
 			}
 		}

@@ -298,7 +298,7 @@ func (w *walker) candidates(wt, rt *schema.Type, ownW, ownR *schema.Bounds, dept
 			writers = append(writers, b)
 		}
 	}
-	list := []value.Value{value.MinimalWithin(wt, ownW)}
+	list := []value.Value{w.minimals.Within(wt, ownW)}
 	if rt != nil && wt.Kind == rt.Kind {
 		for _, b := range []*schema.Bounds{ownR, namedBounds(rt)} {
 			if b == nil {

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/value"
 )
 
 // crossing is one way of payloads from a writer to a reader: OLD to NEW or
@@ -74,6 +75,9 @@ type walker struct {
 
 	pairings map[[2]*schema.Message][]fieldPair // of messages that are no counterparts
 	found    map[proof]proven                   // what proved breaks, in any form
+
+	minimals value.Minimals
+	slims    map[proof]visit // messages without what is large in them, by what is varied
 
 	names map[*schema.Field]string // outside of bodies, what fields are told apart by; else nil
 }

@@ -267,15 +267,19 @@ func (p *Printer) witness(w *compare.Witness, ref string) {
 		as = " as JSON"
 	}
 	p.Line("      %s %s writes a %s%s", p.In(Faint, "witness:"), w.Writer, w.Message, as)
-	for _, line := range wrap(w.JSON, 90) {
+	// Longer ones are whole in --as json: nobody reads or copies pages.
+	const copied, wide = 2000, 120
+	shown := w.JSON
+	if len(shown) > copied {
+		shown = strings.ToValidUTF8(shown[:copied/2], "") + fmt.Sprintf("… (%d bytes)", len(w.JSON))
+	}
+	for _, line := range wrap(shown, 90) {
 		p.Line("        %s", p.In(Blue, line))
 	}
 	if w.Form == "binary" {
 		p.Line("        %s", p.In(Faint, hexLine(w.Binary)))
 	}
 	p.Line("      %s %s", w.Reader, p.In(Bold, w.Outcome))
-	// Longer ones are whole in --as json: nobody copies pages.
-	const copied, wide = 2000, 120
 	digits := hex.EncodeToString(w.Binary)
 	line := ""
 	switch {

@@ -27,7 +27,9 @@ func TestLinesShowControls(t *testing.T) {
 	for text, want := range hostileTexts {
 		assert.Equal(t, want+"\n", printed(false, func(p *Printer) { p.Line("%s", text) }))
 		assert.Equal(t, "\x1b[1m"+want+"\x1b[0m\n", printed(true, func(p *Printer) { p.Line("%s", p.In(Bold, text)) }))
-		out := printed(false, func(p *Printer) { require.NoError(t, p.JSON(map[string]string{"text": strings.ToValidUTF8(text, "?")})) })
+		out := printed(false, func(p *Printer) {
+			require.NoError(t, p.JSON(map[string]string{"text": strings.ToValidUTF8(text, "?")}))
+		})
 		assert.NotContains(t, strings.ReplaceAll(out, "\n", ""), "\u202e")
 		var back map[string]string
 		require.NoError(t, json.Unmarshal([]byte(out), &back))

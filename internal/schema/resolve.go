@@ -114,6 +114,9 @@ func checkWhole(d *Definitions, findings *source.Findings) {
 	for i := range found {
 		findings.Join(&found[i])
 	}
+	if len(found[1].Sorted()) == 0 { // sizes of types go round in circles as types do
+		checkSmallest(d, findings)
+	}
 }
 
 func sortDefinitions(d *Definitions) {

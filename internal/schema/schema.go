@@ -324,6 +324,7 @@ type Union struct {
 	typ          Type
 	Alternatives []*Alternative // by number
 	Retired      []Retired
+	Smallest     int64 // the size of the smallest value, as Type.Smallest has it
 }
 
 // Alternative is one alternative of a union.
@@ -403,6 +404,8 @@ type Message struct {
 	Stored  bool     // also kept in queues or databases
 	Fields  []*Field // by number
 	Retired []Retired
+	// Smallest is the size of the smallest value, as Type.Smallest has it.
+	Smallest int64
 }
 
 // IsError tells errors from messages.

@@ -20,7 +20,7 @@ type Maker struct {
 	defs     *schema.Definitions
 	inside   []*schema.Message // what is being made, outermost first
 	unions   []*schema.Union   // likewise
-	made     int               // messages so far
+	made     int64             // values so far
 	sparse   bool              // leave some of what is optional out
 	problems []Violation
 }
@@ -85,14 +85,13 @@ func (m *Maker) Element(t *schema.Message, i int) (*Message, error) {
 }
 
 func (m *Maker) message(path string, t *schema.Message) *Message {
-	m.made++
 	m.inside = append(m.inside, t)
 	defer func() { m.inside = m.inside[:len(m.inside)-1] }()
 	out := &Message{Type: t, Fields: map[int]Value{}}
 	for _, f := range t.Fields {
 		at := path + "/" + escapePointer(f.JSONName())
 		switch {
-		case f.Presence == schema.Optional && (m.sparse && m.rng.IntN(3) == 0 || m.deep() || m.recurs(f.Type)):
+		case f.Presence == schema.Optional && (m.sparse && m.rng.IntN(3) == 0 || !m.affords(f.Type, f.Bounds) || m.recurs(f.Type)):
 		case f.Presence == schema.Defaulted && (!m.sparse || m.rng.IntN(2) == 0):
 			out.Fields[f.Number] = Default(f.Default)
 		default:
@@ -129,8 +128,16 @@ func (m *Maker) deepIn(u *schema.Union) bool {
 	return first >= 0 && slices.Contains(m.unions[first+1:], u)
 }
 
+// enough is how many values are made before only what must be there is added.
+const enough = 2000
+
 // deep ends what could go on for very long by ways that recurs does not see.
-func (m *Maker) deep() bool { return len(m.inside) > 12 || m.made > 500 }
+func (m *Maker) deep() bool { return len(m.inside) > 12 || m.made > enough }
+
+// affords tells whether there is room for what need not be there.
+func (m *Maker) affords(t *schema.Type, own *schema.Bounds) bool {
+	return !m.deep() && t.Smallest(own) <= enough-m.made
+}
 
 func (m *Maker) refuse(path, format string, args ...any) {
 	m.problems = append(m.problems, Violation{Pointer: path, Detail: fmt.Sprintf(format, args...)})
@@ -138,6 +145,7 @@ func (m *Maker) refuse(path, format string, args ...any) {
 
 // value makes a value of a type. hint is the name of the field that it is for.
 func (m *Maker) value(path string, t *schema.Type, own *schema.Bounds, hint string) Value {
+	m.made++
 	bounds := boundsOf(t, own)
 	switch t.Kind {
 	case schema.KindBool:
@@ -185,10 +193,10 @@ func (m *Maker) union(path string, u *schema.Union) Value {
 	m.unions = append(m.unions, u)
 	defer func() { m.unions = m.unions[:len(m.unions)-1] }()
 	open := slices.DeleteFunc(slices.Clone(u.Alternatives), func(a *schema.Alternative) bool {
-		return a.Deprecated != "" || m.recurs(a.Type) || m.deep() && a.Type.Holds(u)
+		return a.Deprecated != "" || m.recurs(a.Type) || !m.affords(a.Type, nil)
 	})
 	if len(open) == 0 {
-		return minimalUnion(u)
+		return Minimals{}.union(u)
 	}
 	a := open[m.rng.IntN(len(open))]
 	return &Union{Number: a.Number, Value: m.value(path+"/"+escapePointer(a.JSONName()), a.Type, nil, a.Name)}
@@ -221,7 +229,7 @@ func (m *Maker) size(path string, low, high uint64, usual int, what string) int 
 func (m *Maker) list(path string, t *schema.Type, bounds []*schema.Bounds, hint string) Value {
 	low, high := limits(bounds, func(b *schema.Bounds) *schema.Limits { return b.Count })
 	usual := 1 + m.rng.IntN(2)
-	if m.recurs(t.Elem) || m.deep() {
+	if m.recurs(t.Elem) || !m.affords(t.Elem, nil) {
 		usual = 0
 	}
 	n := m.size(path, low, high, usual, "elements")
@@ -246,7 +254,7 @@ func (m *Maker) list(path string, t *schema.Type, bounds []*schema.Bounds, hint 
 func (m *Maker) mapping(path string, t *schema.Type, bounds []*schema.Bounds) Value {
 	low, high := limits(bounds, func(b *schema.Bounds) *schema.Limits { return b.Count })
 	usual := 1 + m.rng.IntN(2)
-	if m.recurs(t.Elem) || m.deep() {
+	if m.recurs(t.Elem) || !m.affords(t.Elem, nil) {
 		usual = 0
 	}
 	n := m.size(path, low, high, usual, "entries")
@@ -320,7 +328,7 @@ func (m *Maker) ordered(path string, k schema.Kind, bounds []*schema.Bounds) Val
 	if low != nil && high != nil {
 		if order, ordered := schema.Compare(low, high); !ordered || order > 0 {
 			m.refuse(path, "bounds contradict each other: at least %v and at most %v", low, high)
-			return plainMinimal(&schema.Type{Kind: k})
+			return Minimals{}.plain(&schema.Type{Kind: k})
 		}
 	}
 	// All of it happens on a scale of whole steps.

@@ -2,6 +2,7 @@ package value
 
 import (
 	"fmt"
+	"maps"
 	"math"
 	"math/rand/v2"
 	"slices"
@@ -19,15 +20,23 @@ import (
 func Minimal(t *schema.Type) Value { return MinimalWithin(t, nil) }
 
 // MinimalWithin is Minimal, within the bounds of a field, too.
-func MinimalWithin(t *schema.Type, own *schema.Bounds) Value {
+func MinimalWithin(t *schema.Type, own *schema.Bounds) Value { return Minimals{}.Within(t, own) }
+
+// Minimals remembers the smallest values of messages and unions: whoever holds one of them
+// several times holds the same one, so that all of it is no larger than its definitions.
+// What is in it is not to be changed.
+type Minimals map[any]Value
+
+// Within is the smallest value of a type, within the bounds of a field.
+func (m Minimals) Within(t *schema.Type, own *schema.Bounds) Value {
 	if t.Kind == schema.KindText {
 		if text, ok := MatchingText(boundsOf(t, own), nil); ok {
 			return text
 		}
 	}
-	v := plainMinimal(t)
+	v := m.plain(t)
 	for _, b := range boundsOf(t, own) {
-		v = within(v, t, b)
+		v = m.within(v, t, b)
 	}
 	return v
 }
@@ -107,7 +116,7 @@ func Holding(t *schema.Type, own *schema.Bounds, item Value, asKey bool) Value {
 }
 
 // within moves a minimal value into bounds.
-func within(v Value, t *schema.Type, b *schema.Bounds) Value {
+func (m Minimals) within(v Value, t *schema.Type, b *schema.Bounds) Value {
 	switch x := v.(type) {
 	case string:
 		if b.Pattern != "" {
@@ -116,8 +125,8 @@ func within(v Value, t *schema.Type, b *schema.Bounds) Value {
 			}
 		}
 		if b.Length != nil {
-			for n := utf8.RuneCountInString(x); uint64(n) < b.Length.Low; n++ {
-				x += "a"
+			if n := uint64(utf8.RuneCountInString(x)); n < b.Length.Low {
+				x += strings.Repeat("a", int(b.Length.Low-n))
 			}
 		}
 		return x
@@ -130,14 +139,14 @@ func within(v Value, t *schema.Type, b *schema.Bounds) Value {
 			if uint64(len(x)) >= b.Count.Low {
 				return x
 			}
-			candidates := []Value{Minimal(t.Elem)}
+			candidates := []Value{m.Within(t.Elem, nil)}
 			if b.Unique && (t.Elem.Kind.IsScalar() || t.Elem.Kind == schema.KindEnum) {
 				candidates = append(candidates, edges(t.Elem, 0)...) // others could lead back here
 			}
 			for i := 0; uint64(len(x)) < b.Count.Low; i++ {
 				candidate := candidates[i%len(candidates)]
-				taken := b.Unique && slices.ContainsFunc(x, func(before Value) bool { return alike(before, candidate) })
-				if !taken || i >= 2*len(candidates) { // a type of two values has no third
+				taken := b.Unique && i < 2*len(candidates) && slices.ContainsFunc(x, func(before Value) bool { return alike(before, candidate) })
+				if !taken { // a type of two values has no third
 					x = append(x, candidate)
 				}
 			}
@@ -151,7 +160,7 @@ func within(v Value, t *schema.Type, b *schema.Bounds) Value {
 				if i < len(keys) {
 					key = keys[i]
 				}
-				x.Entries = append(x.Entries, Entry{key, Minimal(t.Elem)})
+				x.Entries = append(x.Entries, Entry{key, m.Within(t.Elem, nil)})
 			}
 			sortEntries(x.Entries)
 		}
@@ -165,7 +174,7 @@ func within(v Value, t *schema.Type, b *schema.Bounds) Value {
 	return v
 }
 
-func plainMinimal(t *schema.Type) Value {
+func (m Minimals) plain(t *schema.Type) Value {
 	switch {
 	case t.Kind.IsUnsigned():
 		return uint64(0)
@@ -196,7 +205,7 @@ func plainMinimal(t *schema.Type) Value {
 	case schema.KindAny:
 		return schema.Any{}
 	case schema.KindUnion:
-		return minimalUnion(t.Union)
+		return m.union(t.Union)
 	case schema.KindEnum:
 		return Enum{Number: t.Enum.Members[0].Number}
 	case schema.KindList:
@@ -204,21 +213,26 @@ func plainMinimal(t *schema.Type) Value {
 	case schema.KindMap:
 		return &Map{}
 	case schema.KindMessage:
-		return MinimalMessage(t.Message)
+		return m.message(t.Message)
 	}
 	return nil
 }
 
-// minimalUnion takes the first alternative that never leads back to the union,
+// union takes the first alternative that never leads back to the union,
 // else the one whose values nest least: each step then leads to less.
-func minimalUnion(u *schema.Union) Value {
+func (m Minimals) union(u *schema.Union) Value {
+	if v, known := m[u]; known {
+		return v
+	}
 	chosen := slices.IndexFunc(u.Alternatives, func(a *schema.Alternative) bool { return !a.Type.Holds(u) })
 	nests := nesting{}
 	for depth := 0; chosen < 0; depth++ { // every checked type has a value
 		chosen = slices.IndexFunc(u.Alternatives, func(a *schema.Alternative) bool { return nests.within(a.Type, nil, depth) })
 	}
 	a := u.Alternatives[chosen]
-	return &Union{Number: a.Number, Value: Minimal(a.Type)}
+	v := &Union{Number: a.Number, Value: m.Within(a.Type, nil)}
+	m[u] = v
+	return v
 }
 
 // nesting remembers which messages and unions have a value in which so many of
@@ -262,25 +276,45 @@ func (n nesting) remember(key nested, find func() bool) bool {
 }
 
 // MinimalMessage is Minimal for a message.
-func MinimalMessage(t *schema.Message) *Message {
-	m := &Message{Type: t, Fields: map[int]Value{}}
+func MinimalMessage(t *schema.Message) *Message { return Minimals{}.Message(t) }
+
+// Message is the smallest value of a message, whose fields may be changed.
+func (m Minimals) Message(t *schema.Message) *Message {
+	return &Message{Type: t, Fields: maps.Clone(m.message(t).Fields)}
+}
+
+func (m Minimals) message(t *schema.Message) *Message {
+	if v, known := m[t]; known {
+		return v.(*Message)
+	}
+	v := &Message{Type: t, Fields: map[int]Value{}}
 	for _, f := range t.Fields {
 		switch f.Presence {
 		case schema.Required:
-			m.Fields[f.Number] = MinimalWithin(f.Type, f.Bounds)
+			v.Fields[f.Number] = m.Within(f.Type, f.Bounds)
 		case schema.Defaulted:
-			m.Fields[f.Number] = Default(f.Default)
+			v.Fields[f.Number] = Default(f.Default)
 		}
 	}
-	return m
+	m[t] = v
+	return v
 }
 
 // Edges returns lawful values at the edges of a type, simple ones first. Any
 // two values of the type that differ in kind or range from another type are
 // told apart by one of them.
-func Edges(t *schema.Type) []Value { return edges(t, 3) }
+func Edges(t *schema.Type) []Value { return Minimals{}.Edges(t) }
 
-func edges(t *schema.Type, depth int) []Value {
+// mostEdges is how many edges of a type are enough: each field of a message has its share.
+const mostEdges = 800
+
+// Edges is the function Edges, of values that share what they hold.
+func (m Minimals) Edges(t *schema.Type) []Value { return m.edges(t, 3, mostEdges) }
+
+func edges(t *schema.Type, depth int) []Value { return Minimals{}.edges(t, depth, mostEdges) }
+
+// edges lists at most so many edges of messages, lists and maps, nested so deeply.
+func (m Minimals) edges(t *schema.Type, depth, most int) []Value {
 	if t.Kind.IsInteger() {
 		return integerEdges(t.Kind)
 	}
@@ -320,50 +354,57 @@ func edges(t *schema.Type, depth int) []Value {
 		var list []Value
 		for _, a := range t.Union.Alternatives {
 			if depth == 0 {
-				return []Value{minimalUnion(t.Union)}
+				return []Value{m.union(t.Union)}
 			}
-			for _, v := range edges(a.Type, depth-1) {
+			for _, v := range m.edges(a.Type, depth-1, share(most, len(t.Union.Alternatives))) {
 				list = append(list, &Union{Number: a.Number, Value: v})
 			}
 		}
 		return list
 	case schema.KindEnum:
 		var list []Value
-		for _, m := range t.Enum.Members {
-			list = append(list, Enum{Number: m.Number})
+		for _, member := range t.Enum.Members {
+			list = append(list, Enum{Number: member.Number})
 		}
 		return list
 	case schema.KindList:
 		list := []Value{List{}}
-		for _, v := range edges(t.Elem, depth) {
+		for _, v := range m.edges(t.Elem, depth, most) {
 			list = append(list, List{v})
 		}
 		return list
 	case schema.KindMap:
 		list := []Value{&Map{}}
-		for _, v := range edges(t.Elem, depth) {
-			list = append(list, &Map{Entries: []Entry{{edges(t.Key, 0)[0], v}}})
+		keys := m.edges(t.Key, 0, most)
+		for _, v := range m.edges(t.Elem, depth, most) {
+			list = append(list, &Map{Entries: []Entry{{keys[0], v}}})
 		}
-		for _, k := range edges(t.Key, 0)[1:] {
-			list = append(list, &Map{Entries: []Entry{{k, Minimal(t.Elem)}}})
+		for _, k := range keys[1:] {
+			list = append(list, &Map{Entries: []Entry{{k, m.Within(t.Elem, nil)}}})
 		}
 		return list
 	case schema.KindMessage:
-		list := []Value{MinimalMessage(t.Message)}
-		if depth == 0 {
+		list := []Value{m.message(t.Message)}
+		if depth == 0 || t.Message.Smallest > schema.AdviseNodes { // each of them would be as large
 			return list
 		}
 		for _, f := range t.Message.Fields {
-			for _, v := range edges(f.Type, depth-1) {
-				m := MinimalMessage(t.Message)
-				m.Fields[f.Number] = v
-				list = append(list, m)
+			for _, v := range m.edges(f.Type, depth-1, share(most, len(t.Message.Fields))) {
+				if len(list) >= most {
+					return list
+				}
+				varied := m.Message(t.Message)
+				varied.Fields[f.Number] = v
+				list = append(list, varied)
 			}
 		}
 		return list
 	}
 	return nil
 }
+
+// share is each one's part, of which something is always left.
+func share(most, parts int) int { return max(most/max(parts, 1), 4) }
 
 // integerEdges are the values of an integer kind where one kind ends and
 // another goes on, simple ones first.
@@ -443,7 +484,7 @@ func Random(rng *rand.Rand, t *schema.Type, depth int) Value {
 	case schema.KindUnion:
 		a := t.Union.Alternatives[rng.IntN(len(t.Union.Alternatives))]
 		if depth <= 0 {
-			return minimalUnion(t.Union)
+			return Minimals{}.union(t.Union)
 		}
 		return &Union{Number: a.Number, Value: Random(rng, a.Type, depth-1)}
 	case schema.KindList:
