@@ -33,6 +33,7 @@ var Rules = []Rule{
 	{"large-value", "every sample, request and proof of it is as large, and so is what servers keep in memory for each", largeValue},
 	{"no-credential", "anybody who can reach the server can change things; needs nothing says that this is meant", noCredential},
 	{"safe-with-body", "caches, proxies and retries know that GET is safe; of other methods nobody but our stubs knows", safeWithBody},
+	{"slow-pattern", "JavaScript, Python and Java match by trying one way after another, and somebody can send the text for which there are most", slowPattern},
 	{"stutter", "code says the same word twice: booking.BookingState", stutter},
 	{"unbounded-input", "whoever sends the largest request decides how much memory and time it costs", unboundedInput},
 	{"undocumented", "documentation is what users of the stubs read first, in their editors", undocumented},
@@ -77,6 +78,59 @@ func Advise(d *schema.Definitions, found []source.Finding, off []string) []sourc
 		})
 	}
 	return findings.Sorted()
+}
+
+// slowPattern advises against long texts for patterns that take polynomial time.
+func slowPattern(d *schema.Definitions, say func(source.Place, string, string)) {
+	const harmless = 1000 // code points: a million tries take milliseconds
+	known := map[string]bool{}
+	check := func(place source.Place, name string, bounds ...*schema.Bounds) {
+		longest, slow := uint64(schema.Unlimited), ""
+		for _, b := range bounds {
+			if b == nil {
+				continue
+			}
+			if b.Length != nil {
+				longest = min(longest, b.Length.High)
+			}
+			if b.Pattern == "" {
+				continue
+			}
+			if _, done := known[b.Pattern]; !done {
+				node, problem := pattern.Parse(b.Pattern)
+				known[b.Pattern] = problem == nil && node.Polynomial() && !node.Bounded()
+			}
+			if known[b.Pattern] {
+				slow = b.Pattern
+			}
+		}
+		if slow == "" || longest <= harmless {
+			return
+		}
+		worst := "a text of any length"
+		if longest != schema.Unlimited {
+			worst = fmt.Sprintf("a text of %d characters", longest)
+		}
+		say(place, fmt.Sprintf("the time to match %s goes with the square of a text's length, or with more, and %s may be %s", slow, name, worst), "write: where length 1..200, or what is enough, beside the pattern")
+	}
+	for _, m := range d.Modules {
+		for _, t := range m.Types {
+			check(t.Place, t.Name, t.Bounds)
+		}
+		for _, msg := range m.Messages {
+			for _, f := range msg.Fields {
+				if f.Bounds != nil && (f.Bounds.Pattern != "" || f.Bounds.Length != nil) {
+					var named *schema.Bounds
+					if f.Type.Named != nil {
+						named = f.Type.Named.Bounds
+					}
+					if f.Bounds.Pattern != "" {
+						check(f.Place, f.Name, f.Bounds, named)
+					}
+				}
+			}
+		}
+	}
 }
 
 // largeValue advises against what needs thousands of values to be written at all. Only the

@@ -430,6 +430,11 @@ func (r *resolver) pattern(f *fileScope, l *syntax.Literal, b *Bounds) bool {
 		r.report(f.place(l.Span), "pattern", "the pattern is too large", "limit the length instead: where length …")
 		return false
 	}
+	if text, slow := node.Exponential(); slow {
+		r.report(f.place(l.Span), "slow-pattern", fmt.Sprintf("a loop of this pattern can read %q in two ways, so that engines which backtrack, as those of JavaScript, Python and Java do, take twice the time for each further one", text),
+			"let each text be read in one way: no loop directly in a loop, and no alternatives in it that begin alike")
+		return false
+	}
 	b.Pattern = l.Text
 	return true
 }
