@@ -138,6 +138,12 @@ func (r *cborReader) enter() *Error {
 	return nil
 }
 
+// weigh counts a message: one, and its declared fields, whether they are there or not.
+func (r *cborReader) weigh(t *schema.Message) *Error {
+	r.budget -= len(t.Fields)
+	return r.spend()
+}
+
 func (r *cborReader) spend() *Error {
 	if r.budget--; r.budget < 0 {
 		return &Error{Found: "more items and entries than a payload may hold", Offset: r.at, TooLarge: true}
@@ -174,6 +180,9 @@ func (r *cborReader) message(t *schema.Message) (*Message, *Error) {
 	}
 	if h.major != majorMap {
 		return nil, r.refuseAt(start, "a map for "+t.Name, h.describe())
+	}
+	if err := r.weigh(t); err != nil {
+		return nil, err
 	}
 	if err := r.enter(); err != nil {
 		return nil, err

@@ -213,6 +213,11 @@ func (c *Converter) enter() bool {
 	return c.depth <= MaxDepth
 }
 
+func (c *Converter) weigh(t *converted) bool {
+	c.left -= len(t.fields)
+	return c.spend()
+}
+
 func (c *Converter) spend() bool {
 	c.left--
 	return c.left >= 0
@@ -255,7 +260,7 @@ func (c *Converter) head() (major byte, argument uint64, ok bool) {
 
 func (c *Converter) messageToJSON(t *converted) bool {
 	major, n, ok := c.head()
-	if !ok || major != majorMap || n > uint64(len(c.data)) || !c.enter() {
+	if !ok || major != majorMap || n > uint64(len(c.data)) || !c.enter() || !c.weigh(t) {
 		return false
 	}
 	c.out = append(c.out, '{')
@@ -654,7 +659,7 @@ func (c *Converter) counted(start int, major byte, n int) {
 }
 
 func (c *Converter) messageToCBOR(t *converted) bool {
-	if !c.take('{') || !c.enter() {
+	if !c.take('{') || !c.enter() || !c.weigh(t) {
 		return false
 	}
 	start := len(c.out)

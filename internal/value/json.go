@@ -132,6 +132,9 @@ func (r *jsonReader) message(t *schema.Message) (*Message, *Error) {
 	if r.next() != '{' {
 		return nil, r.wrong("an object for " + t.Name)
 	}
+	if err := r.weigh(t); err != nil {
+		return nil, err
+	}
 	start := r.at
 	m := &Message{Type: t, Fields: map[int]Value{}}
 	seen := map[string]bool{}

@@ -303,15 +303,15 @@ func (m Minimals) message(t *schema.Message) *Message {
 // Edges returns lawful values at the edges of a type, simple ones first. Any
 // two values of the type that differ in kind or range from another type are
 // told apart by one of them.
-func Edges(t *schema.Type) []Value { return Minimals{}.Edges(t) }
+func Edges(t *schema.Type) []Value { return Minimals{}.edges(t, 3, math.MaxInt) }
 
 // mostEdges is how many edges of a type are enough: each field of a message has its share.
 const mostEdges = 800
 
-// Edges is the function Edges, of values that share what they hold.
+// Edges are enough of what the function Edges lists, of values that share what they hold.
 func (m Minimals) Edges(t *schema.Type) []Value { return m.edges(t, 3, mostEdges) }
 
-func edges(t *schema.Type, depth int) []Value { return Minimals{}.edges(t, depth, mostEdges) }
+func edges(t *schema.Type, depth int) []Value { return Minimals{}.edges(t, depth, math.MaxInt) }
 
 // edges lists at most so many edges of messages, lists and maps, nested so deeply.
 func (m Minimals) edges(t *schema.Type, depth, most int) []Value {

@@ -61,7 +61,8 @@ type Unknown struct {
 // MaxDepth is how deep messages, lists and maps may nest.
 const MaxDepth = 100
 
-// DefaultBudget is how many list items and entries a payload may hold.
+// DefaultBudget is how much a payload may hold: a list item or an entry of a map or
+// message counts one, a message one and its declared fields besides.
 const DefaultBudget = 1_000_000
 
 // Error says where and why a payload is refused.

@@ -257,13 +257,13 @@ func TestRandomValuesSurvive(t *testing.T) {
 func TestBudget(t *testing.T) {
 	m := messages(t, "message M { #1 a [bool] }")["M"]
 	payload := append([]byte{0xa1, 0x01, 0x98, 50}, strings.Repeat("\xf4", 50)...)
-	_, err := DecodeCBOR(m, payload, 51)
+	_, err := DecodeCBOR(m, payload, 53)
 	require.NoError(t, err)
-	_, err = DecodeCBOR(m, payload, 50)
+	_, err = DecodeCBOR(m, payload, 52)
 	var e *Error
 	require.ErrorAs(t, err, &e)
 	assert.True(t, e.TooLarge)
-	_, err = DecodeJSON(m, []byte(`{"a":[`+strings.Repeat("true,", 49)+`true]}`), 50)
+	_, err = DecodeJSON(m, []byte(`{"a":[`+strings.Repeat("true,", 49)+`true]}`), 52)
 	require.ErrorAs(t, err, &e)
 	assert.True(t, e.TooLarge)
 }

@@ -139,7 +139,7 @@ func (g *generator) readCBOR(m *schema.Message) {
 		g.P("")
 		g.P("// ReadCBOR reads m, which is new, from CBOR.")
 		g.In(fmt.Sprintf("func (m *%s) ReadCBOR(r *%s.CBORReader) {", m.Name, wire), func() {
-			g.In(fmt.Sprintf("for n := r.OpenMessage(%q); r.More(&n); {", cmp.Or(g.shown, m.Name)), func() {
+			g.In(fmt.Sprintf("for n := r.OpenMessage(%q, %d); r.More(&n); {", cmp.Or(g.shown, m.Name), len(m.Fields)), func() {
 				g.P("number := r.FieldNumber()")
 				g.P("r.Unknown(&m.unknown, number)")
 				g.In("if r.Failed() {", func() { g.P("r.InsideField(%s, number)", table) }, "}")
@@ -153,7 +153,7 @@ func (g *generator) readCBOR(m *schema.Message) {
 	g.P("// ReadCBOR reads m, which is new, from CBOR.")
 	g.In(fmt.Sprintf("func (m *%s) ReadCBOR(r *%s.CBORReader) {", m.Name, wire), func() {
 		g.P("var seen [%d]uint64", words(m))
-		g.P("m.readEntries(r, r.OpenMessage(%q), &seen)", cmp.Or(g.shown, m.Name))
+		g.P("m.readEntries(r, r.OpenMessage(%q, %d), &seen)", cmp.Or(g.shown, m.Name), len(m.Fields))
 		g.P("r.Leave()")
 		g.P("m.finish(&r.Reader, &seen)")
 	}, "}")

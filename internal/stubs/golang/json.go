@@ -128,12 +128,12 @@ func (g *generator) readJSON(m *schema.Message) {
 	g.P("// ReadJSON reads m, which is new, from JSON.")
 	g.In(fmt.Sprintf("func (m *%s) ReadJSON(r *%s.JSONReader) {", m.Name, wire), func() {
 		if len(m.Fields) == 0 {
-			g.In(fmt.Sprintf("for r.OpenObject(%q); r.Member(); {", cmp.Or(g.shown, m.Name)), func() { g.P("r.Unknown(&m.unknown, %s)", table) }, "}")
+			g.In(fmt.Sprintf("for r.OpenMessage(%q, %d); r.Member(); {", cmp.Or(g.shown, m.Name), len(m.Fields)), func() { g.P("r.Unknown(&m.unknown, %s)", table) }, "}")
 			g.P("r.Settle(m.unknown)")
 			return
 		}
 		g.P("var seen [%d]uint64", words(m))
-		g.In(fmt.Sprintf("for r.OpenObject(%q); r.Member(); {", cmp.Or(g.shown, m.Name)), func() {
+		g.In(fmt.Sprintf("for r.OpenMessage(%q, %d); r.Member(); {", cmp.Or(g.shown, m.Name), len(m.Fields)), func() {
 			g.P("number := 0")
 			g.P("switch string(r.Name()) {")
 			for i, f := range m.Fields {

@@ -311,7 +311,7 @@ func (g *generator) readCBOR(m *schema.Message) {
 	g.function(fmt.Sprintf("def read_cbor(cls, r: %s.CborReader) -> %s:", wire, m.Name), func() {
 		g.P("values: dict[str, _Any] = {}")
 		g.P("unknown: list[%s.Unknown] = []", wire)
-		g.P("length = r.open_message(%s)", quote(g.shownAs(m)))
+		g.P("length = r.open_message(%s, %d)", quote(g.shownAs(m)), len(m.Fields))
 		g.P("number = i = 0")
 		g.block("try:", func() {
 			g.block("while r.more(i, length):", func() {

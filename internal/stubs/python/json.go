@@ -109,7 +109,7 @@ func (g *generator) readJSON(m *schema.Message) {
 		g.P("unknown: list[%s.Unknown] = []", wire)
 		g.P("seen: set[int] = set()")
 		g.P("number = 0")
-		g.P("r.open_object(%s)", quote(g.shownAs(m)))
+		g.P("r.open_message(%s, %d)", quote(g.shownAs(m)), len(m.Fields))
 		g.block("try:", func() {
 			g.block("while (name := r.member()) is not None:", func() {
 				for i, f := range m.Fields {

@@ -226,7 +226,7 @@ func (g *generator) message(m *schema.Message) {
 		}
 		g.P("_unknown: list[%s.Unknown] | None = _field(default=None, repr=False)", wire)
 		g.P("")
-		g.verbs(m.Name, "self", true)
+		g.verbs(m)
 		g.violations(m)
 		g.writeCBOR(m)
 		g.readCBOR(m)
@@ -299,12 +299,13 @@ func (g *generator) field(f *schema.Field) {
 }
 
 // verbs writes the methods that are the same for all types.
-func (g *generator) verbs(name, _ string, _ bool) {
+func (g *generator) verbs(m *schema.Message) {
+	name := m.Name
 	wire := g.wire()
 	fast := "_fast_" + snake(name)
 	g.In("def to_cbor(self) -> bytes:", func() { g.P("return %s.to_cbor(self)", wire) }, "")
 	g.P("@classmethod")
-	g.In(fmt.Sprintf("def from_cbor(cls, payload: bytes, items: int = %s.DEFAULT_BUDGET) -> %s:", wire, name), func() { g.P("return %s.from_cbor(payload, %s, cls.read_cbor, items)", wire, fast) }, "")
+	g.In(fmt.Sprintf("def from_cbor(cls, payload: bytes, items: int = %s.DEFAULT_BUDGET) -> %s:", wire, name), func() { g.P("return %s.from_cbor(payload, %s, cls.read_cbor, items, %d)", wire, fast, 2+stubs.Heaviest(m)) }, "")
 	g.In("def to_json(self) -> str:", func() { g.P("return self.write_json(0, %s.PAYLOAD)", wire) }, "")
 	g.P("@classmethod")
 	g.In(fmt.Sprintf("def from_json(cls, payload: str | bytes, items: int = %s.DEFAULT_BUDGET) -> %s:", wire, name), func() { g.P("return %s.from_json(payload, cls.read_json, items)", wire) }, "")

@@ -436,7 +436,7 @@ func (g *generator) readCbor(m *schema.Message) {
 	wire := g.wire()
 	g.method(fmt.Sprintf("readCbor(r: %s.CborReader): %s", wire, m.Name), func() {
 		g.P("const m = draft%s();", m.Name)
-		g.P("const length = r.openMessage(%s);", text(m.Name))
+		g.P("const length = r.openMessage(%s, %d);", text(m.Name), len(m.Fields))
 		g.P("let number = 0;")
 		g.In("try {", func() {
 			g.In("for (let i = 0; r.more(i, length); i++) {", func() {
@@ -458,7 +458,7 @@ func (g *generator) readJSON(m *schema.Message) {
 		g.P("const m = draft%s();", m.Name)
 		g.P("const seen = new %s<number>();", g.global("Set"))
 		g.P("let number = 0;")
-		g.P("r.openObject(%s);", text(m.Name))
+		g.P("r.openMessage(%s, %d);", text(m.Name), len(m.Fields))
 		g.In("try {", func() {
 			g.In("for (let name = r.member(); name !== undefined; number = 0, name = r.member()) {", func() {
 				g.In("switch (name) {", func() {

@@ -24,6 +24,8 @@ MAX_DEPTH = 100
 """How deep messages, lists and maps may nest."""
 
 DEFAULT_BUDGET = 1_000_000
+"""How much one payload may hold: a list item or an entry of a map or message counts one, a message one and its
+declared fields besides, whether they are there or not, since memory is taken for all of them."""
 """How many list items and entries one payload may hold."""
 
 Any = bool | int | float | str | list[_Any] | dict[str, _Any] | None
@@ -560,7 +562,7 @@ def merge_cbor(known: bytes, unknown: list[Unknown]) -> bytes:
     r = CborReader(known)
     r.budget = len(known)
     entries: list[tuple[int, bytes, bytes]] = []
-    for _ in range(r.open_message("a message")):
+    for _ in range(r.open_map()):
         start = r.at
         number = r.field_number()
         r.skip()
@@ -645,7 +647,9 @@ class CborReader:
         self.spend(n)
         return n
 
-    def open_message(self, name: str) -> int:
+    def open_message(self, name: str, fields: int) -> int:
+        """Begins a message that declares so many fields: its number of entries, or -1."""
+        self.spend(1 + fields)
         return self.open(_MAP, 2, name)
 
     def open_list(self) -> int:
@@ -1302,6 +1306,13 @@ class JsonReader:
             self.fail(f"a nesting over {MAX_DEPTH}")
         self.fresh = True
 
+    def open_message(self, name: str, fields: int) -> None:
+        """Begins a message that declares so many fields."""
+        self.budget -= 1 + fields
+        if self.budget < 0:
+            self.fail("more items and entries than a payload may hold", too_large=True)
+        self.begin("{", name)
+
     def open_object(self, name: str) -> None:
         self.begin("{", name)
 
@@ -1812,10 +1823,13 @@ def to_cbor(m: Message) -> bytes:
 
 
 def from_cbor(
-    payload: bytes, fast: Callable[[bytes, int, int], tuple[T, int]], read: Callable[[CborReader], T], items: int
+    payload: bytes, fast: Callable[[bytes, int, int], tuple[T, int]], read: Callable[[CborReader], T], items: int, weight: int
 ) -> T:
-    """Reads a payload in the order that writers write it; where it is not in that, with all that readers allow."""
-    if len(payload) <= items:  # so that it can't hold more items than it may
+    """Reads a payload in the order that writers write it; where it is not in that, with all that readers allow.
+
+    No byte of the payload counts more than weight.
+    """
+    if len(payload) * weight <= items:  # so that it can't hold more than it may
         try:
             value, end = fast(payload, 0, 0)
             if end == len(payload):

@@ -699,8 +699,9 @@ export class CborReader {
     return n;
   }
 
-  /** Begins a message: its number of entries, or -1. */
-  openMessage(name: string): number {
+  /** Begins a message that declares so many fields: its number of entries, or -1. */
+  openMessage(name: string, fields: number): number {
+    this.spend(1 + fields);
     return this.open(majorMap, 2, name);
   }
 
@@ -1176,7 +1177,7 @@ export class CborReader {
   /** The entries of a message that we wrote, each with its number. */
   entries(): [number, Uint8Array][] {
     const list: [number, Uint8Array][] = [];
-    for (let left = this.openMessage("a message"); left > 0; left--) {
+    for (let left = this.openMap(); left > 0; left--) {
       const start = this.at;
       const number = this.fieldNumber();
       this.skip();

@@ -399,7 +399,16 @@ export class JsonReader {
     this.fresh = true;
   }
 
-  /** Begins a message or map; member goes on. */
+  /** Begins a message that declares so many fields; member goes on. */
+  openMessage(name: string, fields: number): void {
+    this.budget -= 1 + fields;
+    if (this.budget < 0) {
+      this.fail("more items and entries than a payload may hold", true);
+    }
+    this.begin("{", name);
+  }
+
+  /** Begins a map; member goes on. */
   openObject(name: string): void {
     this.begin("{", name);
   }

@@ -7,6 +7,10 @@
 export const maxDepth = 100;
 
 /** How many list items and entries one payload may hold. */
+/**
+ * How much one payload may hold: a list item or an entry of a map or message counts one, a message one and its
+ * declared fields besides, whether they are there or not, since memory is taken for all of them.
+ */
 export const defaultBudget = 1_000_000;
 
 /** The text of an enum's value that is not listed: its number or its name. */

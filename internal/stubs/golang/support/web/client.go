@@ -7,9 +7,11 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"math/rand/v2"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"syscall"
@@ -65,13 +67,13 @@ func WithHeader(name, value string) ClientOption {
 // WithCredential gives a client the value of a credential, by its name with or
 // without its module; that of basic credentials is "user:password".
 func WithCredential(name, value string) ClientOption {
-	return WithCredentialFunc(name, func(context.Context) (string, error) { return value, nil })
+	return func(c *Client) { c.credentials[name] = source{value: value} }
 }
 
 // WithCredentialFunc is WithCredential for a value that is asked for on every
-// call.
+// call. A call whose time is over does not wait for it any more.
 func WithCredentialFunc(name string, value func(ctx context.Context) (string, error)) ClientOption {
-	return func(c *Client) { c.credentials[name] = value }
+	return func(c *Client) { c.credentials[name] = source{ask: value} }
 }
 
 // WithClientMiddleware adds middleware; the first added is the outermost.
@@ -79,12 +81,23 @@ func WithClientMiddleware(middleware ...ClientMiddleware) ClientOption {
 	return func(c *Client) { c.middleware = append(c.middleware, middleware...) }
 }
 
-// WithTimeout limits the time of each call, tries included; the default is
-// 60 s. Of a stream it limits the time until it begins.
-func WithTimeout(d time.Duration) ClientOption { return func(c *Client) { c.timeout = d } }
+// WithTimeout limits the time of each call and of everything that it waits for:
+// credentials, tries and the pauses between them. The default is 60 s; 0 is no limit. Of
+// a stream it limits the time until it begins.
+func WithTimeout(d time.Duration) ClientOption { return func(c *Client) { c.timeout = orForever(d) } }
 
-// WithStreamIdle limits how long a stream may be silent; the default is 60 s.
-func WithStreamIdle(d time.Duration) ClientOption { return func(c *Client) { c.idle = d } }
+// WithStreamIdle limits how long a stream may be silent; the default is 60 s, 0 is no limit.
+func WithStreamIdle(d time.Duration) ClientOption { return func(c *Client) { c.idle = orForever(d) } }
+
+// forever is as good as no limit.
+const forever = time.Duration(1 << 62)
+
+func orForever(d time.Duration) time.Duration {
+	if d <= 0 {
+		return forever
+	}
+	return d
+}
 
 // WithTries changes how often a call that is safe or idempotent is sent at most;
 // the default is 4, and 1 never repeats.
@@ -95,11 +108,15 @@ func WithTries(n int) ClientOption { return func(c *Client) { c.tries = n } }
 func WithAnswerItemLimit(items int) ClientOption { return func(c *Client) { c.items = items } }
 
 // WithAnswerLimit changes how large an answer may be; the default is 4 MiB.
-func WithAnswerLimit(octets int64) ClientOption { return func(c *Client) { c.limit = octets } }
+func WithAnswerLimit(octets int64) ClientOption {
+	return func(c *Client) { c.limit = min(octets, mostOctets) }
+}
 
 // WithStreamElementLimit changes how large an element of a stream may be; the
 // default is 1 MiB.
-func WithStreamElementLimit(octets int) ClientOption { return func(c *Client) { c.element = octets } }
+func WithStreamElementLimit(octets int) ClientOption {
+	return func(c *Client) { c.element = min(octets, math.MaxInt32) }
+}
 
 // WithDigestHook calls hook when a server's definitions are not the ones that
 // this client was generated from. The call goes on all the same.
@@ -143,7 +160,7 @@ type Outgoing struct {
 // declares, a *Problem, an *Unreachable or a *BadAnswer; or it says why nothing
 // was sent.
 func (c *Client) Do(ctx context.Context, call *Call, out Outgoing, answer wire.Message) error {
-	ctx, cancel := context.WithTimeout(ctx, c.timeout)
+	ctx, cancel := c.limited(ctx)
 	defer cancel()
 	response, err := c.open(ctx, call, out, c.form())
 	if err != nil {
@@ -151,6 +168,14 @@ func (c *Client) Do(ctx context.Context, call *Call, out Outgoing, answer wire.M
 	}
 	defer response.Body.Close()
 	return c.read(call, response, answer)
+}
+
+// limited is a context with the client's timeout.
+func (c *Client) limited(ctx context.Context) (context.Context, context.CancelFunc) {
+	if c.timeout == forever {
+		return context.WithCancel(ctx)
+	}
+	return context.WithTimeout(ctx, c.timeout)
 }
 
 // form is the media type of payloads.
@@ -230,10 +255,12 @@ func (c *Client) open(ctx context.Context, call *Call, out Outgoing, accept stri
 			_, _ = io.CopyN(io.Discard, response.Body, 64<<10) // so that the connection can be used again
 			response.Body.Close()
 		}
+		pause := time.NewTimer(wait)
 		select {
 		case <-ctx.Done():
+			pause.Stop()
 			return nil, &Unreachable{Call: call.Name, Err: ctx.Err()}
-		case <-time.After(wait):
+		case <-pause.C:
 		}
 		if r.GetBody != nil {
 			r.Body, _ = r.GetBody() // from memory, so it can't fail
@@ -256,14 +283,57 @@ func (c *Client) send(r *http.Request) (*http.Response, error) {
 		middleware, inner := c.middleware[i], next
 		next = func(r *http.Request) (*http.Response, error) { return middleware(r, inner) }
 	}
-	response, err := next(r)
+	response, err := c.within(r, next)
 	if err != nil {
-		return nil, err
+		return nil, withoutQuery(err)
 	}
 	if theirs := response.Header.Get("Faithful-Definitions"); c.onDigest != nil && theirs != "" && theirs != c.digest {
 		c.onDigest(theirs)
 	}
 	return response, nil
+}
+
+// within sends a request, and gives up what was written by others, such as middleware,
+// where that goes on beyond the call's time.
+func (c *Client) within(r *http.Request, next func(*http.Request) (*http.Response, error)) (*http.Response, error) {
+	if len(c.middleware) == 0 && c.http.Transport == nil {
+		return next(r)
+	}
+	type result struct {
+		response *http.Response
+		err      error
+	}
+	came := make(chan result, 1)
+	go func() {
+		response, err := next(r)
+		came <- result{response, err}
+	}()
+	select {
+	case got := <-came:
+		return got.response, got.err
+	case <-r.Context().Done():
+	}
+	select {
+	case got := <-came: // it has heard of it, or was done
+		return got.response, got.err
+	case <-time.After(100 * time.Millisecond):
+	}
+	go func() {
+		if got := <-came; got.response != nil {
+			got.response.Body.Close()
+		}
+	}()
+	return nil, r.Context().Err()
+}
+
+// withoutQuery takes from the text of an error what may hold a credential.
+func withoutQuery(err error) error {
+	var sent *url.Error
+	if !errors.As(err, &sent) {
+		return err
+	}
+	shown, _, _ := strings.Cut(sent.URL, "?")
+	return &url.Error{Op: sent.Op, URL: shown, Err: sent.Err}
 }
 
 // retry tells whether a call may be sent again after what came of it, and how
@@ -282,8 +352,8 @@ func retry(response *http.Response, err error, try int) (time.Duration, bool) {
 		return 0, false
 	}
 	after := response.Header.Get("Retry-After")
-	if seconds, err := strconv.Atoi(after); err == nil && seconds >= 0 {
-		return time.Duration(seconds) * time.Second, true
+	if seconds, err := strconv.ParseUint(after, 10, 64); err == nil || errors.Is(err, strconv.ErrRange) {
+		return time.Duration(min(seconds, uint64(forever/time.Second))) * time.Second, true
 	}
 	if at, err := http.ParseTime(after); err == nil {
 		return max(0, time.Until(at)), true
@@ -314,7 +384,7 @@ func (c *Client) request(ctx context.Context, call *Call, out Outgoing, accept s
 	}
 	r := (&http.Request{Method: call.Method, Header: make(http.Header, 4+len(c.headers)), Host: c.base.Host, Proto: "HTTP/1.1", ProtoMajor: 1, ProtoMinor: 1}).WithContext(ctx)
 	for name, values := range c.headers {
-		r.Header[name] = values
+		r.Header[name] = slices.Clone(values) // a request may be changed by middleware
 	}
 	for name, values := range p.header {
 		r.Header[name] = values
@@ -337,7 +407,7 @@ func (c *Client) request(ctx context.Context, call *Call, out Outgoing, accept s
 		r.GetBody = func() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(data)), nil }
 		r.Body, _ = r.GetBody()
 	}
-	if deadline, ok := ctx.Deadline(); ok && !call.AnswerStream && !call.RequestStream {
+	if deadline, ok := ctx.Deadline(); ok && time.Until(deadline) < forever/2 && !call.AnswerStream && !call.RequestStream {
 		r.Header["Prefer"] = c.prefer(seconds(time.Until(deadline)))
 	}
 	passTrace(ctx, r.Header)

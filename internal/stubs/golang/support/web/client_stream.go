@@ -96,14 +96,17 @@ func (c *Client) openStream(ctx context.Context, cancel context.CancelFunc, call
 		}
 		return nil, c.read(call, response, nil)
 	}
+	silence.timer.Stop()
 	silence.after = c.idle
 	return &clientStream{call: call, status: response.StatusCode, silence: silence,
 		close: func() {
 			silence.timer.Stop()
 			response.Body.Close()
 		},
-		reader: newStreamReader(form == JSONSeq, c.element+16, func(b []byte) (int, error) {
+		reader: newStreamReader(form == JSONSeq, c.element+16, c.items, func(b []byte) (int, error) {
+			// Only waiting for the server counts as its silence, not what is done with an element.
 			silence.timer.Reset(silence.after)
+			defer silence.timer.Stop()
 			return response.Body.Read(b)
 		})}, nil
 }
@@ -198,7 +201,7 @@ func (s *Sender[T]) Send(element *T) error {
 		return fmt.Errorf("%s: %w", s.call.Name, err)
 	}
 	err := s.writer.value(m)
-	if s.writer.failed == nil {
+	if !s.writer.broken() {
 		return err
 	}
 	// Its answer says more than that nothing more can be written.
@@ -210,9 +213,9 @@ func (s *Sender[T]) Send(element *T) error {
 
 // Abort gives the call up: the server sees a stream without its end.
 func (s *Sender[T]) Abort() {
-	s.endOnce.Do(s.stop)
 	s.cancel()
-	_ = s.pipe.CloseWithError(context.Canceled)
+	_ = s.pipe.CloseWithError(context.Canceled) // before anything waits for what is being written
+	s.endOnce.Do(s.stop)
 	<-s.done
 }
 
@@ -221,12 +224,12 @@ func (s *Sender[T]) Finish() error { return s.finish(nil) }
 
 func (s *Sender[T]) finish(answer wire.Message) error {
 	defer s.cancel()
+	timer := time.AfterFunc(s.client.timeout, s.cancel)
+	defer timer.Stop()
 	s.endOnce.Do(s.stop)
 	if s.writer.end() == nil {
 		_ = s.pipe.Close()
 	}
-	timer := time.AfterFunc(s.client.timeout, s.cancel)
-	defer timer.Stop()
 	<-s.done
 	if s.err != nil {
 		return s.err

@@ -3,6 +3,7 @@ package web
 import (
 	"context"
 	"encoding/base64"
+	"errors"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -134,7 +135,32 @@ func challenges(call *Call) []string {
 }
 
 // source is where a client has the value of a credential from.
-type source func(ctx context.Context) (string, error)
+type source struct {
+	value string
+	ask   func(ctx context.Context) (string, error) // nil for the value
+}
+
+// get returns the value of a credential, and does not wait beyond the call's time.
+func (s *source) get(ctx context.Context) (string, error) {
+	if s.ask == nil {
+		return s.value, nil
+	}
+	type result struct {
+		value string
+		err   error
+	}
+	came := make(chan result, 1)
+	go func() {
+		value, err := s.ask(ctx)
+		came <- result{value, err}
+	}()
+	select {
+	case got := <-came:
+		return got.value, got.err
+	case <-ctx.Done():
+		return "", ctx.Err()
+	}
+}
 
 // present puts the first alternative that the client can fill into a request.
 func (c *Client) present(ctx context.Context, call *Call, r *http.Request, p *Parameters) error {
@@ -142,7 +168,7 @@ func (c *Client) present(ctx context.Context, call *Call, r *http.Request, p *Pa
 		return nil
 	}
 	for _, all := range call.Needs {
-		sources := make([]source, len(all))
+		sources := make([]*source, len(all))
 		complete := true
 		for i, credential := range all {
 			sources[i] = c.sourceOf(credential)
@@ -152,7 +178,10 @@ func (c *Client) present(ctx context.Context, call *Call, r *http.Request, p *Pa
 			continue
 		}
 		for i, credential := range all {
-			value, err := sources[i](ctx)
+			value, err := sources[i].get(ctx)
+			if err == nil && credential.Kind != "query" && credential.Kind != "basic" && strings.ContainsFunc(value, func(c rune) bool { return c < ' ' || c == 0x7f }) {
+				err = errors.New("its value has control characters in it, which no header can hold") // and is not shown
+			}
 			if err != nil {
 				return fmt.Errorf("credential %s: %w", credential.Name, err)
 			}
@@ -163,13 +192,13 @@ func (c *Client) present(ctx context.Context, call *Call, r *http.Request, p *Pa
 	return &MissingCredential{Call: call.Name, Needs: needsText(call.Needs)}
 }
 
-func (c *Client) sourceOf(credential *Credential) source {
+func (c *Client) sourceOf(credential *Credential) *source {
 	if s, ok := c.credentials[credential.Name]; ok {
-		return s
+		return &s
 	}
 	for name, s := range c.credentials {
 		if credential.Is(name) {
-			return s
+			return &s
 		}
 	}
 	return nil

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"net/http"
 	"slices"
+	"strconv"
 	"strings"
 )
 
@@ -19,8 +20,8 @@ func (m *Mount) ownPages(w http.ResponseWriter, r *http.Request, page string) {
 		return
 	case page == "health":
 		answer = map[string]string{"status": "ok"}
-		if err := m.healthy(r.Context()); err != nil {
-			m.onError("health", err)
+		if err := guard(func() error { return m.healthy(r.Context()) }); err != nil {
+			m.report("health", err)
 			status, answer = http.StatusServiceUnavailable, map[string]string{"status": "unwell"}
 		}
 	case (page == "about" || page == "definitions") && !m.quiet && m.guarded && !m.admits(w, r):
@@ -41,13 +42,13 @@ func (m *Mount) ownPages(w http.ResponseWriter, r *http.Request, page string) {
 	}
 	body, err := json.Marshal(answer)
 	if err != nil {
-		m.onError(page, err)
+		m.report(page, err)
 		m.problem(w, r, "internal", "")
 		return
 	}
 	w.Header().Set("Content-Type", JSON)
-	w.WriteHeader(status)
-	w.Write(body) // a client that has left is no error of ours
+	w.Header().Set("Content-Length", strconv.Itoa(len(body)))
+	m.deliver(w, r, status, body)
 }
 
 func (m *Mount) about() any {
@@ -80,7 +81,7 @@ func (m *Mount) admits(w http.ResponseWriter, r *http.Request) bool {
 		}
 	}
 	credentials, _ := found(any, r, r.URL.Query)
-	if _, err := m.gate(r.Context(), nil, credentials); err != nil {
+	if _, err := m.judge(r.Context(), nil, credentials); err != nil {
 		m.gateRefused(w, r, any, err)
 		return false
 	}

@@ -1,13 +1,17 @@
 package web
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
+	"math"
 	"net/http"
 	"net/url"
+	"runtime/debug"
 	"slices"
 	"strconv"
 	"strings"
@@ -59,14 +63,26 @@ func WithBase(path string) ServerOption {
 }
 
 // WithBodyLimit changes how large a request may be; the default is 4 MiB.
-func WithBodyLimit(octets int64) ServerOption { return func(m *Mount) { m.limit = octets } }
+func WithBodyLimit(octets int64) ServerOption {
+	return func(m *Mount) { m.limit = min(octets, mostOctets) }
+}
+
+// mostOctets is as good as no limit, and leaves room to count beyond it.
+const mostOctets = math.MaxInt32 << 16
 
 // WithElementLimit changes how large an element of a stream may be; the default
 // is 1 MiB.
-func WithElementLimit(octets int) ServerOption { return func(m *Mount) { m.element = octets } }
+func WithElementLimit(octets int) ServerOption {
+	return func(m *Mount) { m.element = min(octets, math.MaxInt32) }
+}
 
-// WithItemLimit is how many list items and entries a request may hold;
-// 1,000,000 unless said otherwise.
+// serverBudget is so low that no body of the default limit that is taken builds more
+// than 64 MiB of values, or takes longer than 0.3 s to read.
+const serverBudget = 250_000
+
+// WithItemLimit changes how much a request, or an element of a stream, may hold: list
+// items and entries of maps and messages count one, a message one and its declared
+// fields besides. The default is 250,000.
 func WithItemLimit(items int) ServerOption { return func(m *Mount) { m.items = items } }
 
 // WithHandlerTimeout changes how long a call may take, its body included; the
@@ -118,8 +134,8 @@ func WithGuardedDefinitions() ServerOption { return func(m *Mount) { m.guarded =
 
 // NewMount returns a mount of routes.
 func NewMount(definitions *Definitions, routes []Route, options ...ServerOption) *Mount {
-	m := &Mount{definitions: definitions, digest: []string{definitions.Digest}, limit: 4 << 20, items: wire.DefaultBudget, element: 1 << 20, timeout: time.Minute, idle: time.Minute, beat: 15 * time.Second,
-		onError: func(string, error) {}, healthy: func(context.Context) error { return nil }}
+	m := &Mount{definitions: definitions, digest: []string{definitions.Digest}, limit: 4 << 20, items: serverBudget, element: 1 << 20, timeout: time.Minute, idle: time.Minute, beat: 15 * time.Second,
+		onError: logError, healthy: func(context.Context) error { return nil }}
 	for i := range routes {
 		m.routes = append(m.routes, &routes[i])
 	}
@@ -160,7 +176,7 @@ func (m *Mount) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	path, ok := strings.CutPrefix(r.URL.EscapedPath(), m.base)
-	if !ok {
+	if !ok || !strings.HasPrefix(path, "/") { // a base is whole segments
 		m.problem(w, r, "unknown-call", "nothing is served at "+r.URL.Path)
 		return
 	}
@@ -209,6 +225,7 @@ type exchange struct {
 	route       *Route
 	values      map[string]string // of the path
 	query       url.Values
+	oddQuery    bool // whether a pair of it can't be decoded
 	requestType string
 	answerType  string
 	ctx         context.Context
@@ -222,6 +239,10 @@ type exchange struct {
 func (m *Mount) call(w http.ResponseWriter, r *http.Request, route *Route, values map[string]string) {
 	x := &exchange{mount: m, w: w, r: r, route: route, values: values, ctx: r.Context()}
 	call := route.Call
+	if x.foreign() {
+		m.problem(w, r, "forbidden", "a page of another site may not make this call")
+		return
+	}
 	if !x.admitted() {
 		return
 	}
@@ -273,13 +294,93 @@ func (x *exchange) admitted() bool {
 	if m.gate == nil {
 		return true
 	}
-	ctx, err := m.gate(x.ctx, call, credentials)
+	ctx, err := m.judge(x.ctx, call, credentials)
 	if err != nil {
 		m.gateRefused(x.w, x.r, call, err)
 		return false
 	}
 	x.ctx = ctx
 	return true
+}
+
+// judge asks the gate; a panic in it is an error.
+func (m *Mount) judge(ctx context.Context, call *Call, credentials Credentials) (allowed context.Context, err error) {
+	err = guard(func() (err error) {
+		allowed, err = m.gate(ctx, call, credentials)
+		return err
+	})
+	if err == nil && allowed == nil {
+		err = errors.New("the gate returned neither a context nor an error")
+	}
+	return allowed, err
+}
+
+// Panic is the error that a panic in a handler, a gate, middleware or a hook becomes.
+type Panic struct {
+	Value any
+	Stack []byte
+}
+
+func (p *Panic) Error() string { return fmt.Sprintf("panic: %v\n\n%s", p.Value, p.Stack) }
+
+// guard runs what the server's author wrote; a panic becomes a *Panic.
+func guard(run func() error) (err error) {
+	defer func() {
+		if p := recover(); p != nil {
+			if p == http.ErrAbortHandler { // how a handler gives up the connection
+				panic(p)
+			}
+			err = &Panic{p, debug.Stack()}
+		}
+	}()
+	return run()
+}
+
+// logError is what errors are told to without WithOnError.
+func logError(call string, err error) {
+	slog.Error("a call failed", "call", call, "error", err)
+}
+
+// report tells an error that the caller is not told.
+func (m *Mount) report(call string, err error) {
+	if failed := guard(func() error { m.onError(call, err); return nil }); failed != nil {
+		logError(call, err)
+		logError("WithOnError", failed)
+	}
+}
+
+// foreign tells calls that a page of another site made a browser send with what it keeps
+// for this one: cookies, and names and passwords (Fetch standard; Fetch Metadata).
+func (x *exchange) foreign() bool {
+	r, kept := x.r, false
+	for _, all := range x.route.Call.Needs {
+		for _, c := range all {
+			_, _, basic := r.BasicAuth()
+			kept = kept || c.Kind == "cookie" || c.Kind == "basic" && basic
+		}
+	}
+	for _, p := range x.route.Call.Placed {
+		kept = kept || p.In == "cookie"
+	}
+	if !kept {
+		return false
+	}
+	if origins := r.Header["Origin"]; len(origins) > 0 {
+		return len(origins) > 1 || !x.mount.allowsOrigin(r, origins[0])
+	}
+	if (r.Method == http.MethodGet || r.Method == http.MethodHead) && r.Header.Get("Sec-Fetch-Mode") == "navigate" {
+		return false // somebody follows a link
+	}
+	return r.Header.Get("Sec-Fetch-Site") == "cross-site"
+}
+
+// allowsOrigin lets pages of the server itself in, and of the origins given.
+func (m *Mount) allowsOrigin(r *http.Request, origin string) bool {
+	if slices.Contains(m.origins, origin) || r.Header.Get("Sec-Fetch-Site") == "same-origin" {
+		return true
+	}
+	u, err := url.Parse(origin)
+	return err == nil && u.Host != "" && u.User == nil && (u.Scheme == "http" || u.Scheme == "https") && u.Path == "" && strings.EqualFold(u.Host, r.Host)
 }
 
 // gateError is what a gate says no with.
@@ -299,7 +400,7 @@ func (m *Mount) gateRefused(w http.ResponseWriter, r *http.Request, call *Call, 
 	var refused *gateError
 	switch {
 	case !errors.As(err, &refused):
-		m.onError(call.Name, err)
+		m.report(call.Name, err)
 		m.problem(w, r, "internal", "")
 	case refused.problem == "unauthenticated":
 		m.unauthenticated(w, r, call, refused.detail)
@@ -322,9 +423,25 @@ func (m *Mount) unauthenticated(w http.ResponseWriter, r *http.Request, call *Ca
 
 func (x *exchange) queries() url.Values {
 	if x.query == nil {
-		x.query = x.r.URL.Query()
+		x.query, x.oddQuery = parseQuery(x.r.URL.RawQuery)
 	}
 	return x.query
+}
+
+// parseQuery reads the pairs of a query; odd tells that one of them can't be decoded.
+func parseQuery(raw string) (query url.Values, odd bool) {
+	query = url.Values{}
+	for pair := range strings.SplitSeq(raw, "&") {
+		name, value, _ := strings.Cut(pair, "=")
+		name, err := url.QueryUnescape(name)
+		value, valueErr := url.QueryUnescape(value)
+		if err != nil || valueErr != nil {
+			odd = true
+		} else if pair != "" {
+			query.Add(name, value)
+		}
+	}
+	return query, odd
 }
 
 // traced hands the trace that the caller is in to the handler (W3C Trace
@@ -412,10 +529,7 @@ func (x *exchange) answer(ctx context.Context, answer wire.Message, err error) {
 	}
 	status := x.route.Call.Status
 	if !x.route.Answers {
-		if status == 0 {
-			status = http.StatusNoContent
-		}
-		x.w.WriteHeader(status)
+		x.mount.deliver(x.w, x.r, cmp.Or(status, http.StatusNoContent), nil)
 		return
 	}
 	body, err := encode(x.answerType, answer)
@@ -426,10 +540,26 @@ func (x *exchange) answer(ctx context.Context, answer wire.Message, err error) {
 	header := x.w.Header()
 	header["Content-Type"] = single(x.answerType)
 	header["Content-Length"] = []string{strconv.Itoa(len(body))}
-	if status != 0 {
-		x.w.WriteHeader(status)
+	x.mount.deliver(x.w, x.r, cmp.Or(status, http.StatusOK), body)
+}
+
+// deliver writes an answer, and gives up a client that does not read it.
+func (m *Mount) deliver(w http.ResponseWriter, r *http.Request, status int, body []byte) {
+	controller := http.NewResponseController(w)
+	const piece = 256 << 10
+	_ = controller.SetWriteDeadline(time.Now().Add(m.idle)) // a recorder of tests has none
+	w.WriteHeader(status)
+	for len(body) > piece {
+		if _, err := w.Write(body[:piece]); err != nil {
+			return // a client that has left is no error of ours
+		}
+		body = body[piece:]
+		_ = controller.SetWriteDeadline(time.Now().Add(m.idle))
 	}
-	x.w.Write(body) // a client that has left is no error of ours
+	_, _ = w.Write(body)
+	if r.ProtoMajor == 1 && controller.Flush() == nil {
+		_ = controller.SetWriteDeadline(time.Time{}) // all of it is written: what follows has its own
+	}
 }
 
 // request reads the request, from wherever its fields travel.
@@ -450,7 +580,10 @@ func (x *exchange) request() (wire.Message, bool) {
 	if route.Take != nil {
 		a := &Arguments{request: x.r, path: x.values, queries: x.queries}
 		route.Take(request, body, a)
-		if violations = a.violations; len(violations) > 0 {
+		if violations = a.violations; x.oddQuery {
+			violations = append(violations, wire.Violation{In: "query", Detail: "must be pairs that are percent-encoded as they should be"})
+		}
+		if len(violations) > 0 {
 			m.invalid(x.w, x.r, violations)
 			return nil, false
 		}
@@ -567,24 +700,16 @@ func (m *Mount) patience(r *http.Request) time.Duration {
 var ErrNotImplemented = errors.New("not implemented")
 
 // run runs a handler inside of the middleware; a panic becomes an error.
-func (x *exchange) run(ctx context.Context, handler func(ctx context.Context) error) (err error) {
+func (x *exchange) run(ctx context.Context, handler func(ctx context.Context) error) error {
 	if !x.route.Implemented {
 		return ErrNotImplemented
 	}
-	defer func() {
-		if p := recover(); p != nil {
-			if p == http.ErrAbortHandler { // how a handler gives up the connection
-				panic(p)
-			}
-			err = fmt.Errorf("panic: %v", p)
-		}
-	}()
 	next := handler
 	for _, middleware := range slices.Backward(x.mount.middleware) {
 		inner := next
 		next = func(ctx context.Context) error { return middleware(ctx, x.route.Call, inner) }
 	}
-	return next(ctx)
+	return guard(func() error { return next(ctx) })
 }
 
 // fail answers with what a handler failed with.
@@ -624,7 +749,7 @@ func (x *exchange) problemOf(ctx context.Context, err error) (p *Problem, header
 		return commonProblem(m.base, "too-slow", "the call took too long"), map[string]string{"Retry-After": "1"}
 	}
 	if x.r.Context().Err() == nil || !errors.Is(err, context.Canceled) {
-		m.onError(call.Name, err)
+		m.report(call.Name, err)
 	}
 	return commonProblem(m.base, "internal", ""), nil
 }
@@ -659,7 +784,7 @@ func (m *Mount) problem(w http.ResponseWriter, r *http.Request, name, detail str
 func (m *Mount) write(w http.ResponseWriter, r *http.Request, p *Problem) {
 	body, err := json.Marshal(p)
 	if err != nil {
-		m.onError(p.Name(), err)
+		m.report(p.Name(), err)
 	}
 	if p.Status == http.StatusServiceUnavailable && w.Header().Get("Retry-After") == "" {
 		w.Header().Set("Retry-After", "1")
@@ -672,30 +797,57 @@ func (m *Mount) write(w http.ResponseWriter, r *http.Request, p *Problem) {
 	}
 	w.Header().Set("Content-Type", problemJSON)
 	w.Header().Set("Content-Length", strconv.Itoa(len(body)))
-	w.WriteHeader(p.Status)
-	w.Write(body) // a client that has left is no error of ours
+	m.deliver(w, r, p.Status, body)
 	if unread {
 		drain(controller, r.Body)
 	}
 }
 
-// drain reads on after an early answer, for 64 MiB or until nothing comes for
-// 2 s: a client that is still sending would lose the answer if the connection
-// were closed on it.
+// How long drain reads on: without any progress, in all, and so many octets at most.
+const (
+	drainPause  = 2 * time.Second
+	drainTime   = 10 * time.Second
+	drainOctets = 64 << 20
+)
+
+// drain reads on after an early answer: a client that is still sending would lose the
+// answer if the connection were closed on it. Only where the request ends as it should
+// does the connection go on: behind anything else, nothing is a request.
 func drain(controller *http.ResponseController, body io.Reader) {
 	if controller.Flush() != nil {
 		return
 	}
 	buffer := make([]byte, 32<<10)
-	for total := 0; total < 64<<20; {
-		if controller.SetReadDeadline(time.Now().Add(2*time.Second)) != nil {
-			return
+	until := time.Now().Add(drainTime)
+	for total := 0; total < drainOctets; {
+		deadline := time.Now().Add(drainPause)
+		if deadline.After(until) {
+			deadline = until
+		}
+		if controller.SetReadDeadline(deadline) != nil {
+			return // no connection: a recorder of tests
 		}
 		n, err := body.Read(buffer)
+		if errors.Is(err, io.EOF) {
+			return // and the server sets the deadlines of the next request
+		}
 		if err != nil {
 			break
 		}
 		total += n
 	}
-	_ = controller.SetReadDeadline(time.Time{})
+	hangUp(controller)
+}
+
+// hangUp closes a connection after what was written has had its time to arrive.
+func hangUp(controller *http.ResponseController) {
+	conn, _, err := controller.Hijack()
+	if err != nil {
+		panic(http.ErrAbortHandler) // which closes it at once
+	}
+	defer conn.Close()
+	_ = conn.SetDeadline(time.Now().Add(500 * time.Millisecond))
+	if half, ok := conn.(interface{ CloseWrite() error }); ok && half.CloseWrite() == nil {
+		_, _ = io.CopyN(io.Discard, conn, 1<<20)
+	}
 }

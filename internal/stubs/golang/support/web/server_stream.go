@@ -93,7 +93,7 @@ func (x *exchange) receive() {
 	ctx, cancel := context.WithCancel(x.ctx)
 	defer cancel()
 	var deadline time.Time
-	in := &incoming{exchange: x, reader: newStreamReader(x.requestType == JSONSeq, m.element+16, func(b []byte) (int, error) {
+	in := &incoming{exchange: x, reader: newStreamReader(x.requestType == JSONSeq, m.element+16, m.items, func(b []byte) (int, error) {
 		if now := time.Now(); deadline.Sub(now) < m.idle/2 {
 			deadline = now.Add(m.idle)
 			_ = controller.SetReadDeadline(deadline)
@@ -116,7 +116,7 @@ func (x *exchange) receive() {
 		panic(http.ErrAbortHandler)
 	}
 	x.answer(ctx, answer, err)
-	if !in.ended && err == nil {
+	if !in.ended && err == nil && r.ProtoMajor == 1 {
 		drain(controller, r.Body)
 	}
 }

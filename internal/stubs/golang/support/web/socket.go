@@ -9,7 +9,6 @@ import (
 	"iter"
 	"net"
 	"net/http"
-	"net/url"
 	"strings"
 	"sync"
 	"time"
@@ -25,44 +24,91 @@ const (
 	socketJSON = "faithful-json"
 )
 
-// socket is one side of such a call.
+// socket is one side of such a call. What comes is read as it comes, one element ahead of
+// who wants it, so that the other side's leaving is seen at once.
 type socket struct {
 	conn   *websocket.Conn
 	json   bool
+	budget int
 	writer *streamWriter
+	frames chan []byte
+	over   chan struct{} // closed when nothing more will come: why is in broken
+	stop   chan struct{} // closed when nobody wants more
+	broken error
+	once   sync.Once
+
 	mu     sync.Mutex
 	theirs bool // their end has come
 }
 
-func newSocket(ctx context.Context, conn *websocket.Conn, limit int) *socket {
-	s := &socket{conn: conn, json: conn.Subprotocol() == socketJSON}
+// newSocket begins to read. left is called when the connection is over before both sides
+// are done; writes give up a peer that does not read for so long.
+func newSocket(ctx context.Context, conn *websocket.Conn, limit, budget int, idle time.Duration, left func()) *socket {
+	s := &socket{conn: conn, json: conn.Subprotocol() == socketJSON, budget: budget,
+		frames: make(chan []byte), over: make(chan struct{}), stop: make(chan struct{})}
 	conn.SetReadLimit(int64(limit) + 16)
 	kind := websocket.MessageBinary
 	if s.json {
 		kind = websocket.MessageText
 	}
-	s.writer = &streamWriter{json: s.json, limit: limit + 16, write: func(element []byte) error { return conn.Write(ctx, kind, element) }}
+	s.writer = &streamWriter{json: s.json, limit: limit + 16, write: func(element []byte) error {
+		patient, cancel := context.WithTimeout(ctx, idle)
+		defer cancel()
+		err := conn.Write(patient, kind, element)
+		if err != nil {
+			left()
+		}
+		return err
+	}}
+	go func() {
+		defer close(s.over)
+		for {
+			_, data, err := conn.Read(ctx)
+			if err != nil {
+				s.broken = err
+				left()
+				return
+			}
+			select {
+			case s.frames <- data:
+			case <-s.stop:
+				s.broken = errEnded
+				return
+			}
+		}
+	}()
 	return s
 }
 
+// finish says that nobody wants more of what comes.
+func (s *socket) finish() { s.once.Do(func() { close(s.stop) }) }
+
 // next reads one element that is no beat. A connection that ends before the
-// other side's end is errLost.
+// other side's end is errLost. Only waiting for the peer counts as its silence.
 func (s *socket) next(ctx context.Context, idle time.Duration, m wire.Message) (wire.Element, *Problem, error) {
+	silence := time.NewTimer(idle)
+	defer silence.Stop()
 	for {
-		patient, cancel := context.WithTimeout(ctx, idle)
-		_, data, err := s.conn.Read(patient)
-		late := errors.Is(patient.Err(), context.DeadlineExceeded)
-		cancel()
-		switch {
-		case err == nil:
-		case websocket.CloseStatus(err) == websocket.StatusMessageTooBig:
-			return 0, nil, &tooLarge{}
-		case late && ctx.Err() == nil:
+		var data []byte
+		select {
+		case data = <-s.frames:
+		case <-s.over:
+			if websocket.CloseStatus(s.broken) == websocket.StatusMessageTooBig || errors.Is(s.broken, websocket.ErrMessageTooBig) {
+				return 0, nil, &tooLarge{}
+			}
+			return 0, nil, fmt.Errorf("%w: %w", errLost, s.broken)
+		case <-silence.C:
 			return 0, nil, errors.New("the stream was silent for too long")
-		default:
-			return 0, nil, fmt.Errorf("%w: %w", errLost, err)
+		case <-ctx.Done():
+			select {
+			case <-s.over: // which is why it is done
+				continue
+			default:
+				return 0, nil, fmt.Errorf("%w: %w", errLost, ctx.Err())
+			}
 		}
-		kind, text, err := wire.ReadElement(data, s.json, m)
+		silence.Reset(idle)
+		kind, text, err := wire.ReadElement(data, s.json, m, s.budget)
 		switch {
 		case err != nil:
 			return 0, nil, err
@@ -151,7 +197,8 @@ func Converse(m *Mount, w http.ResponseWriter, r *http.Request, route *Route) {
 	defer conn.CloseNow()
 	ctx, cancel := context.WithCancel(r.Context())
 	defer cancel()
-	s := newSocket(ctx, conn, m.element)
+	s := newSocket(ctx, conn, m.element, m.items, m.idle, cancel)
+	defer s.finish()
 	x := &exchange{mount: m, w: w, r: r, route: route, ctx: ctx}
 	x.traced()
 	in := &socketIncoming{exchange: x, socket: s, cancel: cancel}
@@ -167,23 +214,14 @@ func Converse(m *Mount, w http.ResponseWriter, r *http.Request, route *Route) {
 	case err != nil:
 		p, _ := x.problemOf(x.ctx, err)
 		_ = s.writer.problem(p)
+		s.finish()
 		_ = conn.Close(websocket.StatusInternalError, "")
 		return
 	}
 	if s.writer.end() == nil && in.untilEnd() {
+		s.finish()
 		_ = conn.Close(websocket.StatusNormalClosure, "")
 	}
-}
-
-// allowsOrigin lets pages of the server itself in, and of the origins given.
-func (m *Mount) allowsOrigin(r *http.Request, origin string) bool {
-	for _, o := range m.origins {
-		if o == origin {
-			return true
-		}
-	}
-	u, err := url.Parse(origin)
-	return err == nil && strings.EqualFold(u.Host, r.Host)
 }
 
 // socketIncoming is what a server reads from a socket.
@@ -244,7 +282,7 @@ type Conversation[T, A any] struct {
 
 // NewConversation opens a call that streams both ways.
 func NewConversation[T, A any](ctx context.Context, c *Client, call *Call) (*Conversation[T, A], error) {
-	opening, cancelOpening := context.WithTimeout(ctx, c.timeout)
+	opening, cancelOpening := c.limited(ctx)
 	defer cancelOpening()
 	r, err := c.request(opening, call, Outgoing{}, c.form())
 	if err != nil {
@@ -269,14 +307,14 @@ func NewConversation[T, A any](ctx context.Context, c *Client, call *Call) (*Con
 			defer response.Body.Close()
 			return nil, c.read(call, response, nil)
 		}
-		return nil, &Unreachable{Call: call.Name, Err: err}
+		return nil, &Unreachable{Call: call.Name, Err: withoutQuery(err)}
 	}
 	if conn.Subprotocol() != protocol {
 		conn.CloseNow()
 		return nil, &BadAnswer{Call: call.Name, Status: http.StatusSwitchingProtocols, Err: fmt.Errorf("the server did not agree to %s", protocol)}
 	}
 	ctx, cancel := context.WithCancel(ctx)
-	s := newSocket(ctx, conn, c.element)
+	s := newSocket(ctx, conn, c.element, c.items, c.idle, func() {})
 	return &Conversation[T, A]{socket: s, call: call, client: c, ctx: ctx, cancel: cancel, stop: s.writer.beats(15 * time.Second)}, nil
 }
 
@@ -327,13 +365,16 @@ func (c *Conversation[T, A]) All() iter.Seq2[*A, error] {
 // else as a failure, which the other side sees.
 func (c *Conversation[T, A]) Close() {
 	c.once.Do(func() {
-		c.stop()
-		if c.socket.ended() && c.socket.writer.ended {
-			_ = c.socket.conn.Close(websocket.StatusNormalClosure, "")
-		} else {
-			_ = c.socket.conn.Close(websocket.StatusGoingAway, "")
+		c.socket.finish()
+		select {
+		case <-c.socket.over: // both ends are known then, or nothing is left to be known
+		default:
+			if c.socket.ended() && c.socket.writer.done() {
+				_ = c.socket.conn.Close(websocket.StatusNormalClosure, "")
+			}
 		}
-		c.cancel()
-		c.socket.conn.CloseNow()
+		c.cancel() // before anything waits for what is being written
+		_ = c.socket.conn.CloseNow()
+		c.stop()
 	})
 }

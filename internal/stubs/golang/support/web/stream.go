@@ -76,10 +76,26 @@ func (s *streamWriter) problem(p *Problem) error {
 	return s.put(true, func(b []byte) ([]byte, error) { return wire.AppendProblem(b, s.json, text), nil })
 }
 
+// broken tells whether nothing more can be written.
+func (s *streamWriter) broken() bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.failed != nil
+}
+
+// done tells whether the end, or a problem, was written.
+func (s *streamWriter) done() bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.ended
+}
+
 // beats sends a beat whenever nothing was written for a while, until stop.
 func (s *streamWriter) beats(every time.Duration) (stop func()) {
 	done, stopped := make(chan struct{}), make(chan struct{})
+	s.mu.Lock()
 	s.last = time.Now()
+	s.mu.Unlock()
 	go func() {
 		defer close(stopped)
 		timer := time.NewTimer(every)
@@ -116,11 +132,12 @@ type streamReader struct {
 	splitter *wire.Splitter
 	buffer   []byte
 	from     int // what of buffer was returned already
-	limit    int
+	limit    int // of the bytes of an element
+	budget   int // of what an element holds
 }
 
-func newStreamReader(json bool, limit int, read func(b []byte) (int, error)) *streamReader {
-	return &streamReader{json: json, read: read, splitter: wire.NewSplitter(json), limit: limit}
+func newStreamReader(json bool, limit, budget int, read func(b []byte) (int, error)) *streamReader {
+	return &streamReader{json: json, read: read, splitter: wire.NewSplitter(json), limit: limit, budget: budget}
 }
 
 // tooLarge is an element over the limit.
@@ -150,7 +167,7 @@ func (s *streamReader) next(m wire.Message) (wire.Element, *Problem, error) {
 		if len(element) > s.limit {
 			return 0, nil, &tooLarge{s.limit}
 		}
-		kind, text, err := wire.ReadElement(element, s.json, m)
+		kind, text, err := wire.ReadElement(element, s.json, m, s.budget)
 		if err != nil || kind == wire.ElementOther {
 			if err != nil {
 				return 0, nil, err
@@ -197,14 +214,18 @@ func (s *streamReader) fill() error {
 	return err
 }
 
+// mostBlanks is how many blanks may follow the end of a stream in JSON.
+const mostBlanks = 64 << 10
+
 // rest makes sure that nothing follows the end.
 func (s *streamReader) rest() error {
-	for {
+	for blanks := 0; blanks <= mostBlanks; {
 		for _, c := range s.buffer[s.from:] {
 			if !s.json || c > ' ' && c != 0x1e {
 				return errors.New("bytes after the end of the stream")
 			}
 		}
+		blanks += len(s.buffer) - s.from
 		s.from = len(s.buffer)
 		if err := s.fill(); err != nil {
 			if errors.Is(err, errLost) {
@@ -213,4 +234,5 @@ func (s *streamReader) rest() error {
 			return err
 		}
 	}
+	return errors.New("blanks without end after the end of the stream")
 }

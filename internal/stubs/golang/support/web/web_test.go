@@ -60,7 +60,7 @@ func (n *note) AppendCBOR(b []byte, w *wire.Writer) []byte {
 }
 
 func (n *note) ReadCBOR(r *wire.CBORReader) {
-	for count := r.OpenMessage("note"); r.More(&count); {
+	for count := r.OpenMessage("note", 1); r.More(&count); {
 		r.FieldNumber()
 		n.text = r.Text()
 	}
@@ -72,7 +72,7 @@ func (n *note) AppendJSON(b []byte, w *wire.Writer) []byte {
 }
 
 func (n *note) ReadJSON(r *wire.JSONReader) {
-	for r.OpenObject("note"); r.Member(); {
+	for r.OpenMessage("note", 1); r.Member(); {
 		n.text = r.Text()
 	}
 }

@@ -132,8 +132,11 @@ func (r *CBORReader) openLong(major byte, perElement int, expected string) int {
 	return int(n)
 }
 
-// OpenMessage begins a message: its number of entries, or -1.
-func (r *CBORReader) OpenMessage(name string) int { return r.open(mapping, 2, name) }
+// OpenMessage begins a message that declares so many fields: its number of entries, or -1.
+func (r *CBORReader) OpenMessage(name string, fields int) int {
+	r.spend(1 + fields)
+	return r.open(mapping, 2, name)
+}
 
 // OpenList begins a list: its length, or -1.
 func (r *CBORReader) OpenList() int { return r.open(array, 1, "a list") }

@@ -61,7 +61,13 @@ func (r *JSONReader) wrong(expected string) {
 	r.fail(r.at, "expected %s, found %s", expected, found)
 }
 
-// OpenObject begins a message or map; Member and NextKey go on.
+// OpenMessage begins a message that declares so many fields; Member goes on.
+func (r *JSONReader) OpenMessage(name string, fields int) {
+	r.spend(1 + fields)
+	r.begin('{', name)
+}
+
+// OpenObject begins a map; NextKey goes on.
 func (r *JSONReader) OpenObject(name string) { r.begin('{', name) }
 
 // OpenList begins a list; More goes on.

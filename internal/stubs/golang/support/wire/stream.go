@@ -55,12 +55,12 @@ func AppendBeat(b []byte, json bool) []byte {
 	return append(b, mapping|1, 0, mapping)
 }
 
-// ReadElement reads one element: a value into m, of a problem the details.
-func ReadElement(data []byte, json bool, m Message) (kind Element, problem []byte, err error) {
+// ReadElement reads one element: a value into m with a budget, of a problem the details.
+func ReadElement(data []byte, json bool, m Message, budget int) (kind Element, problem []byte, err error) {
 	if json {
-		return readJSONElement(data, m)
+		return readJSONElement(data, m, budget)
 	}
-	r := CBORReader{Reader{data: data, budget: DefaultBudget}}
+	r := CBORReader{Reader{data: data, budget: budget}}
 	first, n := r.head()
 	if first&0xe0 != mapping || first&31 != indefinite && n != 1 {
 		r.fail(0, "expected a map of one entry as the element of a stream")
@@ -97,8 +97,8 @@ func ReadElement(data []byte, json bool, m Message) (kind Element, problem []byt
 	return kind, problem, nil
 }
 
-func readJSONElement(data []byte, m Message) (kind Element, problem []byte, err error) {
-	r := JSONReader{Reader: Reader{data: data, budget: DefaultBudget}}
+func readJSONElement(data []byte, m Message, budget int) (kind Element, problem []byte, err error) {
+	r := JSONReader{Reader: Reader{data: data, budget: budget}}
 	r.OpenObject("an element of a stream")
 	count := 0
 	for r.Member() {

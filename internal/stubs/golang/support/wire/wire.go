@@ -15,7 +15,9 @@ import (
 // MaxDepth is how deep messages, lists and maps may nest.
 const MaxDepth = 100
 
-// DefaultBudget is how many list items and entries one payload may hold.
+// DefaultBudget is how much one payload may hold: a list item or an entry of a map or
+// message counts one, a message one and its declared fields besides, whether they are
+// there or not, since memory is taken for all of them.
 const DefaultBudget = 1_000_000
 
 // Message is what every generated message is.
