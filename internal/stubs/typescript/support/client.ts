@@ -1,6 +1,6 @@
 /** Sends calls to one server, over whatever carries HTTP. */
 
-import { BadElement, ElementWriter, Lost, elements, readElement, withBeats, within } from "./stream.js";
+import { BadElement, ElementWriter, Lost, after, elements, readElement, withBeats, within } from "./stream.js";
 import type { Element } from "./stream.js";
 import * as web from "./web.js";
 import type { Call, Credential, Form, Trace } from "./web.js";
@@ -15,6 +15,9 @@ export interface OutgoingRequest {
   readonly signal: AbortSignal;
   /** Calls act when signal is aborted. A transport that needs no signal uses this: making signals is slow. */
   whenAborted?(act: (reason: unknown) => void): void;
+  /** Of a call that streams both ways: how large an element may be, in bytes, and how long writing one may take, in milliseconds. */
+  readonly elementLimit?: number;
+  readonly idleTimeout?: number;
 }
 
 /** An answer as a transport returns it. The body must be read, or its iterator returned. */
@@ -194,9 +197,51 @@ class Patience {
   /** Begins to wait anew. */
   wait(milliseconds: number): void {
     clearTimeout(this.timer);
-    this.timer = setTimeout(() => {
+    this.timer = after(milliseconds, () => {
       this.abort(new DOMException("it took too long", "TimeoutError"));
-    }, milliseconds);
+    });
+  }
+
+  /** Stops to wait. */
+  rest(): void {
+    clearTimeout(this.timer);
+  }
+
+  /** What a promise becomes, unless it is over first: whatever somebody else's code waits for. */
+  async bound<T>(result: T | PromiseLike<T>): Promise<T> {
+    if (!(result instanceof Promise) && typeof (result as PromiseLike<T> | undefined)?.then !== "function") {
+      return result;
+    }
+    let index = -1;
+    try {
+      return await Promise.race([
+        result,
+        new Promise<never>((_, reject) => {
+          const act = (reason: unknown): void => {
+            reject(reason instanceof Error ? reason : new Error("aborted", { cause: reason }));
+          };
+          if (this.over === undefined) {
+            index = this.acts.push(act) - 1;
+          } else {
+            // What a transport says of it itself says more, if it does.
+            setTimeout(act, 0, this.over.reason);
+          }
+        }),
+      ]);
+    } finally {
+      if (index === this.acts.length - 1) {
+        this.acts.pop();
+      }
+    }
+  }
+
+  /** Waits, unless it is over first. */
+  pause(milliseconds: number): Promise<void> {
+    return this.bound(
+      new Promise<void>((resolve) => {
+        setTimeout(resolve, milliseconds);
+      }),
+    );
   }
 
   abort(reason: unknown): void {
@@ -234,6 +279,10 @@ export class Client {
     this.transport = transport;
   }
 
+  private get items(): number {
+    return this.options.answerItemLimit ?? wire.defaultBudget;
+  }
+
   private get form(): Form {
     return this.options.form ?? "cbor";
   }
@@ -249,7 +298,7 @@ export class Client {
     try {
       const type = this.form === "json" ? web.jsonType : web.cborType;
       const answer = await this.open(call, message, type, timeout, patience, options);
-      return await this.read(call, answer);
+      return await this.read(call, answer, patience);
     } finally {
       patience.done();
     }
@@ -263,17 +312,17 @@ export class Client {
       const answer = await this.open(call, message, this.sequence, timeout, patience, options);
       const type = web.mediaType(answer.header("content-type"));
       if (!isSuccess(answer)) {
-        await this.read(call, answer);
+        await this.read(call, answer, patience);
         return;
       }
       if (type !== web.cborSequence && type !== web.jsonSequence) {
         throw new web.BadAnswer(answer.status, `its type is ${JSON.stringify(type)}`);
       }
       const idle = this.options.idleTimeout ?? 60_000;
-      patience.wait(idle);
+      patience.rest();
       const form = type === web.jsonSequence ? "json" : "cbor";
       const codec = call.answer as wire.Codec<A>;
-      yield* this.values(call, answer.status, elements(listened(answer.body, patience, idle), form, codec, this.options.elementLimit ?? 1 << 20));
+      yield* this.values(call, answer.status, elements(listened(answer.body, patience, idle), form, codec, this.options.elementLimit ?? 1 << 20, this.items));
     } finally {
       patience.done();
       patience.abort(undefined); // a reader that stops early lets go of the connection
@@ -309,7 +358,7 @@ export class Client {
 
   /** Sends a call whose request is a stream. */
   async send<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, options: CallOptions | undefined): Promise<A> {
-    const patience = new Patience(2 ** 31 - 1, options?.signal);
+    const patience = new Patience(Infinity, options?.signal);
     const writer = new ElementWriter(this.form, call.request as wire.Codec<Q>, true, this.options.elementLimit ?? 1 << 20);
     let refused: unknown;
     const timeout = options?.timeout ?? this.options.timeout ?? 60_000;
@@ -327,8 +376,8 @@ export class Client {
     };
     try {
       const request = await this.request(call, undefined as Q, this.form === "json" ? web.jsonType : web.cborType, undefined, patience, options);
-      const answer = await this.carried({ ...request, headers: { ...request.headers, "content-type": this.sequence }, body: withBeats(body(), writer.beat(), 15_000) }, call);
-      return await this.read(call, answer);
+      const answer = await this.carried({ ...request, headers: { ...request.headers, "content-type": this.sequence }, body: withBeats(body(), writer.beat(), 15_000) }, call, patience);
+      return await this.read(call, answer, patience);
     } catch (problem) {
       // What the caller's own messages failed with says more than what came of it.
       throw refused ?? problem;
@@ -348,11 +397,17 @@ export class Client {
     const patience = new Patience(timeout, options?.signal);
     const limit = this.options.elementLimit ?? 1 << 20;
     const writer = new ElementWriter(this.form, call.request as wire.Codec<Q>, false, limit);
-    const request = await this.request(call, undefined as Q, web.jsonType, undefined, patience, options);
+    let request: OutgoingRequest;
+    try {
+      request = await this.request(call, undefined as Q, web.jsonType, undefined, patience, options);
+    } catch (problem) {
+      patience.done();
+      throw problem;
+    }
     const protocol = this.form === "json" ? "faithful-json" : "faithful-cbor";
     let socket: Socket;
     try {
-      socket = await open({ ...request, url: request.url.replace(/^http/, "ws") }, protocol, (status, body) => web.failure(call, status, body));
+      socket = await patience.bound(open({ ...request, url: request.url.replace(/^http/, "ws"), elementLimit: limit, idleTimeout: idle }, protocol, (status, body) => web.failure(call, status, body)));
     } catch (cause) {
       patience.done();
       if (cause instanceof web.Problem || cause instanceof wire.DeclaredError || cause instanceof web.BadAnswer) {
@@ -367,7 +422,8 @@ export class Client {
         () => true,
         () => false,
       );
-    patience.wait(idle);
+    patience.rest();
+    const { items } = this;
     let ours = false as boolean;
     let theirs = false as boolean;
     let closed = false as boolean;
@@ -404,9 +460,8 @@ export class Client {
     })();
     const received = async function* (): AsyncGenerator<Element<A>> {
       try {
-        for await (const message of socket.messages) {
-          patience.wait(idle);
-          const element = readElement(message, protocol === "faithful-json" ? "json" : "cbor", call.answer as wire.Codec<A>);
+        for await (const message of listened(socket.messages, patience, idle)) {
+          const element = readElement(message, protocol === "faithful-json" ? "json" : "cbor", call.answer as wire.Codec<A>, items);
           theirs = element === "end" || (typeof element === "object" && "problem" in element);
           yield element;
           if (theirs) {
@@ -444,7 +499,7 @@ export class Client {
     for (let attempt = 1; ; attempt++) {
       let wait = Math.random() * 100 * 2 ** Math.min(attempt, 6);
       try {
-        const answer = await this.carried(request, call);
+        const answer = await this.carried(request, call, patience);
         if (attempt >= tries || ![429, 502, 503, 504].includes(answer.status)) {
           return answer;
         }
@@ -452,23 +507,27 @@ export class Client {
         if (Date.now() + wait >= deadline) {
           return answer;
         }
-        await web.readAll(answer.body, 65_536); // so that the connection can be used again
+        await patience.bound(web.readAll(answer.body, 65_536)); // so that the connection can be used again
       } catch (problem) {
         if (attempt >= tries || !isRepeatable(problem) || patience.aborted || Date.now() + wait >= deadline) {
           throw problem;
         }
       }
-      await new Promise((resolve) => setTimeout(resolve, wait));
+      try {
+        await patience.pause(wait);
+      } catch (cause) {
+        throw new web.Unreachable(`${call.name}: no answer: ${String(cause)}`, { cause });
+      }
     }
   }
 
-  private async carried(request: OutgoingRequest, call: Pick<Call<never, unknown>, "name">): Promise<IncomingAnswer> {
+  private async carried(request: OutgoingRequest, call: Pick<Call<never, unknown>, "name">, patience: Patience): Promise<IncomingAnswer> {
     if ((this.options.middleware?.length ?? 0) > 0) {
       calls.set(request, call.name);
     }
     let answer: IncomingAnswer;
     try {
-      answer = await this.transport(request);
+      answer = await patience.bound(this.transport(request));
     } catch (cause) {
       throw new web.Unreachable(`${call.name}: no answer${request.signal.aborted ? `: ${String(request.signal.reason)}` : ""}`, { cause });
     }
@@ -480,10 +539,10 @@ export class Client {
   }
 
   /** Reads an answer that is no stream. */
-  private async read<Q, A>(call: Call<Q, A>, answer: IncomingAnswer): Promise<A> {
+  private async read<Q, A>(call: Call<Q, A>, answer: IncomingAnswer, patience: Patience): Promise<A> {
     let body: Uint8Array | undefined;
     try {
-      body = await web.readAll(answer.body, this.options.answerLimit ?? 4 << 20);
+      body = await patience.bound(web.readAll(answer.body, this.options.answerLimit ?? 4 << 20));
     } catch (cause) {
       throw new web.Unreachable(`${call.name}: no answer`, { cause });
     }
@@ -533,13 +592,13 @@ export class Client {
       }
     }
     if (call.needs.length > 0) {
-      await this.present(call, headers, parameters);
+      await this.present(call, headers, parameters, patience);
     }
     Object.assign(headers, parameters.headers);
     if (parameters.cookies.length > 0) {
       headers["cookie"] = parameters.cookies.join("; ");
     }
-    if (timeout !== undefined) {
+    if (timeout !== undefined && timeout <= 2 ** 31 - 1) {
       headers["prefer"] = `wait=${String(Math.max(1, Math.ceil(timeout / 1000)))}`; // RFC 7240, section 4.3
     }
     if (options?.trace !== undefined) {
@@ -568,7 +627,7 @@ export class Client {
   }
 
   /** Puts the first alternative that the client can fill into a request. */
-  private async present(call: Pick<Call<never, unknown>, "name" | "needs">, headers: Record<string, string>, parameters: web.Parameters): Promise<void> {
+  private async present(call: Pick<Call<never, unknown>, "name" | "needs">, headers: Record<string, string>, parameters: web.Parameters, patience: Patience): Promise<void> {
     const given = Object.entries(this.options.credentials ?? {});
     const source = (credential: Credential): CredentialSource | undefined => given.find(([name]) => web.isNamed(credential.name, name))?.[1];
     const all = call.needs.find((alternative) => alternative.every((credential) => source(credential) !== undefined));
@@ -578,7 +637,15 @@ export class Client {
     }
     for (const credential of all) {
       const from = source(credential) ?? "";
-      const value = typeof from === "string" ? from : await from();
+      let value: string;
+      try {
+        value = typeof from === "string" ? from : await patience.bound(from());
+      } catch (cause) {
+        throw patience.aborted ? new web.Unreachable(`${call.name}: the credential ${credential.name} was not there in time`, { cause }) : cause;
+      }
+      if (credential.kind !== "query" && credential.kind !== "basic" && /[^\u0020-\u007e\u0080-\u00ff]/.test(value)) {
+        throw new TypeError(`the credential ${credential.name} has characters in it that no header can hold`); // and is not shown
+      }
       switch (credential.kind) {
         case "header":
           headers[credential.key.toLowerCase()] = value;
@@ -617,10 +684,25 @@ function checked<Q>(call: Call<Q, unknown>, message: Q): Q {
   return message;
 }
 
+/** Chunks that come in time. Only waiting for them counts as silence, not what is done with them. */
 async function* listened(chunks: AsyncIterable<Uint8Array>, patience: Patience, idle: number): AsyncGenerator<Uint8Array> {
-  for await (const chunk of chunks) {
-    patience.wait(idle);
-    yield chunk;
+  const iterator = chunks[Symbol.asyncIterator]();
+  let done = false;
+  try {
+    for (;;) {
+      patience.wait(idle);
+      const next = await patience.bound(iterator.next());
+      patience.rest();
+      if (next.done === true) {
+        done = true;
+        return;
+      }
+      yield next.value;
+    }
+  } finally {
+    if (!done) {
+      void iterator.return?.(); // not awaited: it may wait for what never comes
+    }
   }
 }
 
@@ -655,6 +737,13 @@ function isRepeatable(problem: unknown): boolean {
 export const browserSocket: SocketTransport = async (request, protocol) => {
   const socket = new WebSocket(request.url, protocol);
   socket.binaryType = "arraybuffer";
+  const abort = (): void => {
+    socket.close();
+  };
+  if (request.signal.aborted) {
+    abort();
+  }
+  request.signal.addEventListener("abort", abort, { once: true });
   const queue = new Queue<Uint8Array>();
   const encoder = new TextEncoder();
   socket.onmessage = (event: MessageEvent<unknown>) => {
@@ -665,6 +754,7 @@ export const browserSocket: SocketTransport = async (request, protocol) => {
       resolve();
     };
     socket.onclose = (event) => {
+      request.signal.removeEventListener("abort", abort);
       queue.end(event.code === 1000 ? undefined : new Error(`the connection was closed with ${String(event.code)}`));
       reject(new Error("the server did not agree to a WebSocket"));
     };
@@ -672,8 +762,11 @@ export const browserSocket: SocketTransport = async (request, protocol) => {
   return {
     protocol: socket.protocol,
     async send(message) {
-      while (socket.bufferedAmount > 1 << 20) {
+      while (socket.bufferedAmount > 1 << 20 && socket.readyState === WebSocket.OPEN) {
         await new Promise((resolve) => setTimeout(resolve, 10)); // browsers have no other way to wait
+      }
+      if (socket.readyState !== WebSocket.OPEN) {
+        throw new Error("the connection is closed");
       }
       socket.send(message);
     },
@@ -691,13 +784,14 @@ export class Queue<T> implements AsyncIterable<T> {
   private wake: (() => void) | undefined;
 
   constructor(
-    /** Told how many items wait, whenever that changes. */
-    private readonly onLength?: (length: number) => void,
+    /** Told of each item that comes to wait, and of each that is taken. */
+    private readonly onPush?: (item: T) => void,
+    private readonly onTake?: (item: T) => void,
   ) {}
 
   push(item: T): void {
     this.items.push(item);
-    this.onLength?.(this.items.length);
+    this.onPush?.(item);
     this.wake?.();
   }
 
@@ -710,7 +804,7 @@ export class Queue<T> implements AsyncIterable<T> {
     for (;;) {
       const item = this.items.shift();
       if (item !== undefined) {
-        this.onLength?.(this.items.length);
+        this.onTake?.(item);
         yield item;
       } else if (this.ended !== undefined) {
         if (this.ended.problem !== undefined) {

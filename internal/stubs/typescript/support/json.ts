@@ -31,6 +31,8 @@ import type { Any, Fields, Keeper, UnknownField, UnlistedAlternative, Uuid } fro
 export class JsonWriter {
   out = "";
   private depth = 0;
+  /** Whether nothing stands yet in what was opened last: the text itself is not looked at while it grows, since that would copy it. */
+  private fresh = false;
 
   constructor(
     /** "text" is for people and logs, without what is secret; "comparison" writes equal decimals alike. */
@@ -51,17 +53,20 @@ export class JsonWriter {
       throw new WireError(`a nesting over ${String(maxDepth)}`);
     }
     this.out += bracket;
+    this.fresh = true;
   }
 
   close(bracket: string): void {
     this.depth--;
     this.out += bracket;
+    this.fresh = false;
   }
 
   /** Writes a comma unless nothing stands before it. */
   separate(): void {
-    const last = this.out.charCodeAt(this.out.length - 1);
-    if (last !== 0x7b && last !== 0x5b) {
+    if (this.fresh) {
+      this.fresh = false;
+    } else {
       this.out += ",";
     }
   }
@@ -227,32 +232,36 @@ export class JsonWriter {
     }
   }
 
-  /** Begins a message; closeMessage ends it, with what this returns. */
-  openMessage(): number {
-    const start = this.out.length;
+  /** Begins a message; closeMessage ends it, with what this returns: what was written before. */
+  openMessage(): string {
+    const before = this.out;
+    this.out = "";
     this.open("{");
-    return start;
+    return before;
   }
 
-  /** Ends the message that begins at start, and puts unknown fields in: numbers in their places among the known, names last. */
-  closeMessage(start: number, unknown: readonly UnknownField[] | undefined, fields: Fields): void {
-    this.close("}");
+  /** Ends a message, and puts unknown fields in: numbers in their places among the known, names last. */
+  closeMessage(before: string, unknown: readonly UnknownField[] | undefined, fields: Fields): void {
     if (unknown === undefined || unknown.length === 0) {
+      this.close("}");
+      this.out = before + this.out;
       return;
     }
     if (this.purpose === "text") {
-      this.out = this.out.slice(0, -1);
       this.separate();
-      this.out += `"(unknown fields)":${String(unknown.length)}}`;
+      this.out += `"(unknown fields)":${String(unknown.length)}`;
+      this.close("}");
+      this.out = before + this.out;
       return;
     }
-    const members = new JsonReader(this.out.slice(start)).members().map(([name, json]) => ({ rank: fields.find((field) => field[1] === name)?.[0] ?? 0, name, json }));
+    this.close("}");
+    const members = new JsonReader(this.out).members().map(([name, json]) => ({ rank: fields.find((field) => field[1] === name)?.[0] ?? 0, name, json }));
     for (const field of unknown) {
       members.push("number" in field ? { rank: field.number, name: `#${String(field.number)}`, json: `"${toBase64(field.cbor)}"` } : { rank: rank(field), name: field.name, json: field.json });
     }
     // Sorting is stable, so names stay in the order in which they were read.
     members.sort((a, b) => a.rank - b.rank);
-    this.out = this.out.slice(0, start) + "{" + members.map(({ name, json }) => `${JSON.stringify(name)}:${json}`).join(",") + "}";
+    this.out = before + "{" + members.map(({ name, json }) => `${JSON.stringify(name)}:${json}`).join(",") + "}";
   }
 }
 
@@ -271,17 +280,38 @@ function nearestFloat32(digits: string): number {
   if (rounded === double || !Number.isFinite(double)) {
     return rounded;
   }
+  if (Math.abs(double) >= 2 ** 128) {
+    return rounded; // too large, and not near the largest
+  }
   const float = Number.isFinite(rounded) ? rounded : Math.sign(rounded) * largestFloat32;
   const other = neighbour(float, double > float);
   if (Math.abs(double - float) !== Math.abs(other - double)) {
     return rounded; // not halfway
   }
-  const side = compareDecimals(digits, double);
+  const side = compareDecimals(shortened(digits), double);
   if (side === 0) {
     return rounded;
   }
   const nearest = side > 0 === other > float ? other : float;
   return Math.abs(nearest) > largestFloat32 ? nearest * Infinity : nearest;
+}
+
+/** Digits of which so many decide: what follows them counts only as more than nothing. */
+function shortened(digits: string): string {
+  const enough = 1000;
+  if (digits.length <= enough) {
+    return digits;
+  }
+  const [number = "", exponent = "0"] = digits.toLowerCase().split("e");
+  const [whole = "", fraction = ""] = number.split(".");
+  const all = whole + fraction;
+  const first = all.search(/[1-9]/);
+  const end = first + enough;
+  if (first < 0 || end >= all.length) {
+    return digits;
+  }
+  const sticky = /[1-9]/.test(all.slice(end)) ? "1" : "0";
+  return `${all.slice(0, end)}${sticky}e${String(Number(exponent) - fraction.length + all.length - end - 1)}`;
 }
 
 const largestFloat32 = (2 - 2 ** -23) * 2 ** 127;

@@ -5,6 +5,7 @@ import type { ClientRequest, IncomingMessage, RequestListener, ServerResponse } 
 import { Agent as SecureAgent, request as httpsRequest } from "node:https";
 
 import type { IncomingAnswer, OutgoingRequest, Transport } from "./client.js";
+import { report } from "./server.js";
 import type { Incoming, Mount, Outgoing } from "./server.js";
 import { type Chunks, joined } from "./web.js";
 
@@ -12,7 +13,7 @@ import { type Chunks, joined } from "./web.js";
 export function nodeListener(mount: Mount): RequestListener {
   return (incoming, outgoing) => {
     answer(mount, incoming, outgoing).catch((problem: unknown) => {
-      mount.options.onError?.("", problem);
+      report(mount.options, "", problem);
       outgoing.destroy();
     });
   };
@@ -92,6 +93,13 @@ async function answer(mount: Mount, incoming: IncomingMessage, outgoing: ServerR
     // A client that has left is no error of ours; "close" tells.
   });
   const { status, headers, body } = await mount.answer(incomingOf(incoming, signal));
+  // A reader that takes nothing for so long is gone.
+  outgoing.setTimeout(Math.min(mount.options.idleTimeout ?? 60_000, 2 ** 31 - 1), () => {
+    outgoing.destroy();
+  });
+  outgoing.once("finish", () => {
+    outgoing.socket?.setTimeout(0); // the server watches over what comes next
+  });
   if (body === undefined || body instanceof Uint8Array) {
     if (status !== 204) {
       headers["content-length"] = String(body?.length ?? 0);
@@ -105,14 +113,13 @@ async function answer(mount: Mount, incoming: IncomingMessage, outgoing: ServerR
   }
   outgoing.writeHead(status, headers);
   outgoing.flushHeaders();
-  const gone = new Promise<void>((resolve) => outgoing.once("close", resolve));
   try {
     for await (const chunk of body) {
       if (outgoing.destroyed) {
         return;
       }
       if (!outgoing.write(chunk)) {
-        await Promise.race([drained(outgoing), gone]);
+        await drained(outgoing);
       }
     }
   } catch {
@@ -122,8 +129,20 @@ async function answer(mount: Mount, incoming: IncomingMessage, outgoing: ServerR
   outgoing.end();
 }
 
+/** Waits until more can be written, or nobody is there to read it. */
 function drained(outgoing: ServerResponse): Promise<void> {
-  return new Promise((resolve) => outgoing.once("drain", resolve));
+  return new Promise((resolve) => {
+    const done = (): void => {
+      outgoing.off("drain", done);
+      outgoing.off("close", done);
+      resolve();
+    };
+    outgoing.once("drain", done);
+    outgoing.once("close", done);
+    if (outgoing.destroyed) {
+      done();
+    }
+  });
 }
 
 /** Sends an answer without a body to read, as for an upgrade that is refused. */
@@ -134,7 +153,7 @@ export function rawAnswer({ status, headers, body }: Outgoing): string {
 }
 
 /**
- * Reads on after an early answer, for 64 MiB or until nothing comes for 2 s: a
+ * Reads on after an early answer, for 64 MiB, 10 s or until nothing comes for 2 s: a
  * client that is still sending would lose the answer if the connection were
  * closed on it.
  */
@@ -143,6 +162,7 @@ function drain(incoming: IncomingMessage): void {
   const stop = (): void => {
     incoming.destroy();
   };
+  const all = setTimeout(stop, 10_000);
   let idle = setTimeout(stop, 2000);
   incoming.on("data", (chunk: Uint8Array) => {
     clearTimeout(idle);
@@ -156,6 +176,7 @@ function drain(incoming: IncomingMessage): void {
   for (const event of ["close", "end", "error"]) {
     incoming.on(event, () => {
       clearTimeout(idle);
+      clearTimeout(all);
     });
   }
   incoming.resume();
@@ -225,21 +246,28 @@ function headerOf(response: IncomingMessage, name: string): string | null {
 /** Sends a body as it comes; an answer may come first, and then the rest is not wanted. */
 async function upload(request: ClientRequest, body: Exclude<OutgoingRequest["body"], Uint8Array | undefined>): Promise<void> {
   let enough = false as boolean;
-  const over = new Promise<void>((resolve) => {
-    for (const event of ["close", "response"]) {
-      request.once(event, () => {
-        enough = true;
-        resolve();
-      });
-    }
-  });
+  let waiting: (() => void) | undefined;
+  for (const event of ["close", "response"]) {
+    request.once(event, () => {
+      enough = true;
+      waiting?.();
+    });
+  }
   request.flushHeaders();
   for await (const chunk of body) {
     if (enough) {
       break;
     }
     if (!request.write(chunk)) {
-      await Promise.race([new Promise((resolve) => request.once("drain", resolve)), over]);
+      await new Promise<void>((resolve) => {
+        const done = (): void => {
+          request.off("drain", done);
+          waiting = undefined;
+          resolve();
+        };
+        request.once("drain", done);
+        waiting = done;
+      });
     }
   }
   request.end();

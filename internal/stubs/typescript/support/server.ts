@@ -34,7 +34,10 @@ export interface ServerOptions {
   readonly base?: string;
   /** In bytes; 4 MiB where it is not given. */
   readonly bodyLimit?: number;
-  /** How many list items and entries a request may hold; 1,000,000 unless it is given. */
+  /**
+   * How much a request, or an element of a stream, may hold: list items and entries of maps and messages count one, a
+   * message one and its declared fields besides; 250,000 where it is not given.
+   */
   readonly itemLimit?: number;
   /** Of streams, in bytes; 1 MiB where it is not given. */
   readonly elementLimit?: number;
@@ -262,10 +265,11 @@ class Server {
   }
 
   private below(path: string): string {
-    if (!path.startsWith(this.base)) {
+    const below = path.startsWith(this.base) ? path.slice(this.base.length) : "";
+    if (!below.startsWith("/")) { // a base is whole segments
       throw new Refusal("unknown-call", `nothing is served at ${path}`);
     }
-    return path.slice(this.base.length);
+    return below;
   }
 
   private find(method: string, path: string): Found {
@@ -298,6 +302,9 @@ class Server {
   /** Answers one call, refusing in the order: credentials, form of the answer, form of the request, size, what can't be read, what is not allowed. */
   private async call(incoming: Incoming, found: Found): Promise<Outgoing> {
     const { call } = found.route;
+    if (this.foreign(incoming, call)) {
+      throw new Refusal("forbidden", "a page of another site may not make this call");
+    }
     const { credentials, identity } = await this.admit(incoming, call);
     if (call.requestStream && call.answerStream) {
       throw new Refusal("not-acceptable", "the call streams both ways: upgrade to a WebSocket with the subprotocol faithful-cbor or faithful-json", [], { upgrade: "websocket" });
@@ -318,6 +325,32 @@ class Server {
       exchange.done();
       throw problem;
     }
+  }
+
+  /** Whether a page of another site made a browser send this, with what it keeps for this one: cookies, and names and passwords (Fetch standard; Fetch Metadata). */
+  private foreign(incoming: Incoming, call: Call<unknown, unknown>): boolean {
+    const basic = /^basic /i.test(incoming.header("authorization") ?? "");
+    const kept = call.needs.some((all) => all.some(({ kind }) => kind === "cookie" || (kind === "basic" && basic))) || call.travel?.placed.some((p) => p.in === "cookie") === true;
+    if (!kept) {
+      return false;
+    }
+    const origin = incoming.header("origin");
+    if (origin !== undefined) {
+      return !this.allows(incoming, origin);
+    }
+    if ((incoming.method === "GET" || incoming.method === "HEAD") && incoming.header("sec-fetch-mode") === "navigate") {
+      return false; // somebody follows a link
+    }
+    return incoming.header("sec-fetch-site") === "cross-site";
+  }
+
+  /** Lets pages of the server itself in, and of the origins given. */
+  private allows(incoming: Incoming, origin: string): boolean {
+    if (this.options.origins?.includes(origin) === true || incoming.header("sec-fetch-site") === "same-origin") {
+      return true;
+    }
+    const host = /^https?:\/\/([^/?#@\s]+)$/i.exec(origin)?.[1];
+    return host !== undefined && host.toLowerCase() === incoming.header("host")?.toLowerCase();
   }
 
   /** Looks at credentials: that they are there, and what the gate says. */
@@ -365,10 +398,10 @@ class Server {
       const { call } = found.route;
       name = call.name;
       const origin = incoming.header("origin");
-      const { credentials, identity } = await this.admit(incoming, call);
-      if (origin !== undefined && this.options.origins?.includes(origin) !== true && new URL(origin).host !== incoming.header("host")) {
-        throw new Refusal("forbidden", `pages of ${origin} may not call this server`);
+      if (this.foreign(incoming, call) || (origin !== undefined && !this.allows(incoming, origin))) {
+        throw new Refusal("forbidden", "a page of another site may not make this call");
       }
+      const { credentials, identity } = await this.admit(incoming, call);
       const protocol = (incoming.header("sec-websocket-protocol") ?? "").split(",").map((s) => s.trim()).find((s) => s === "faithful-cbor" || s === "faithful-json");
       if (!call.requestStream || !call.answerStream || protocol === undefined) {
         throw new Refusal("not-acceptable", "a call that streams both ways is a WebSocket with the subprotocol faithful-cbor or faithful-json");
@@ -412,7 +445,7 @@ class Server {
     } else if (problem instanceof Forbidden) {
       refusal = new Refusal("forbidden", problem.message);
     } else {
-      this.options.onError?.(name, problem);
+      report(this.options, name, problem);
       refusal = new Refusal("internal", "");
     }
     const { problem: kind, detail, violations, headers } = refusal;
@@ -437,7 +470,7 @@ class Server {
       try {
         await this.options.health?.();
       } catch (problem) {
-        this.options.onError?.("health", problem);
+        report(this.options, "health", problem);
         return json({ status: "unwell" }, 503);
       }
       return json({ status: "ok" });
@@ -472,6 +505,24 @@ class Server {
     }
     await this.judge({ needs, name: "definitions" }, undefined, credentials, incoming);
   }
+}
+
+/** So low that no body of the default limit that is taken builds more than 64 MiB of values, or takes longer than 0.3 s to read. */
+const serverBudget = 250_000;
+
+/** Tells an error that the caller is not told. What is told must not fail for it. */
+export function report(options: ServerOptions, call: string, problem: unknown): void {
+  try {
+    (options.onError ?? logError)(call, problem);
+  } catch (failed) {
+    logError(call, problem);
+    logError("onError", failed);
+  }
+}
+
+/** What errors are told to without onError. */
+function logError(call: string, problem: unknown): void {
+  console.error(`${call} failed:`, problem);
 }
 
 const none: ReadonlyMap<string, string> = new Map();
@@ -539,6 +590,10 @@ class Exchange {
 
   get elementLimit(): number {
     return this.options.elementLimit ?? 1 << 20;
+  }
+
+  get items(): number {
+    return this.options.itemLimit ?? serverBudget;
   }
 
   get idle(): number {
@@ -692,7 +747,7 @@ class Exchange {
     const chunks = impatient(this.incoming.body ?? empty(), this.idle);
     const reading = new Reading();
     try {
-      const answer = await this.run((serve) => serve(this.checked(elements(chunks, form, this.call.request as wire.Codec<unknown>, this.elementLimit), reading), this.context));
+      const answer = await this.run((serve) => serve(this.checked(elements(chunks, form, this.call.request as wire.Codec<unknown>, this.elementLimit, this.items), reading), this.context));
       if (reading.failed !== undefined) {
         throw reading.failed;
       }
@@ -730,6 +785,7 @@ class Exchange {
   async *converse(messages: AsyncIterable<Uint8Array>, form: Form): AsyncGenerator<Uint8Array<ArrayBuffer>> {
     const codec = this.call.request as wire.Codec<unknown>;
     const iterator = impatient(messages, this.idle);
+    const { items } = this;
     let ended = false;
     const all = async function* (): AsyncGenerator<Element<unknown>> {
       try {
@@ -738,7 +794,7 @@ class Exchange {
           if (next.done === true) {
             throw new Lost();
           }
-          const element = readElement(next.value, form, codec);
+          const element = readElement(next.value, form, codec, items);
           yield element;
           if (element === "end") {
             ended = true;
@@ -761,7 +817,7 @@ class Exchange {
       if (next.done === true) {
         throw new Lost();
       }
-      ended = readElement(next.value, form, codec) === "end";
+      ended = readElement(next.value, form, codec, items) === "end";
     }
   }
 
@@ -785,14 +841,14 @@ class Exchange {
       this.allow(codec, body, []);
       return body;
     }
-    let query: URLSearchParams | undefined;
+    let query: Query | undefined;
     const args = new web.Arguments(travel.placed, (p) => {
       switch (p.in) {
         case "path":
           return [values.get(p.parameter) ?? ""];
         case "query":
-          query ??= new URLSearchParams(this.incoming.query);
-          return query.getAll(p.parameter);
+          query ??= parseQuery(this.incoming.query);
+          return query.pairs.filter(([name]) => name === p.parameter).map(([, value]) => value);
         case "header": {
           const value = this.incoming.header(p.parameter);
           return value === undefined ? [] : [value];
@@ -802,6 +858,9 @@ class Exchange {
       }
     });
     const request = travel.take(args, body);
+    if ((query as Query | undefined)?.odd === true) {
+      args.violations.push({ pointer: "", detail: "must be pairs that are percent-encoded as they should be", in: "query" });
+    }
     if (args.violations.length > 0) {
       throw violated(args.violations);
     }
@@ -847,7 +906,7 @@ class Exchange {
       throw tooLarge();
     }
     try {
-      return type === "" ? wire.fromJson(codec, "{}") : web.decode(type, body, codec, this.options.itemLimit);
+      return type === "" ? wire.fromJson(codec, "{}") : web.decode(type, body, codec, this.items);
     } catch (problem) {
       throw unreadable(problem);
     }
@@ -914,6 +973,28 @@ function patience(incoming: Incoming, ceiling: number): number {
   return wait === undefined || wait === "0" ? ceiling : Math.min(ceiling, Number(wait) * 1000);
 }
 
+/** The pairs of a query; odd tells that one of them can't be decoded. */
+interface Query {
+  readonly pairs: [name: string, value: string][];
+  odd: boolean;
+}
+
+function parseQuery(text: string): Query {
+  const query: Query = { pairs: [], odd: false };
+  for (const pair of text.split("&")) {
+    const i = pair.indexOf("=");
+    try {
+      const [name, value] = (i < 0 ? [pair, ""] : [pair.slice(0, i), pair.slice(i + 1)]).map((part) => decodeURIComponent(part.replaceAll("+", " ")));
+      if (pair !== "") {
+        query.pairs.push([name ?? "", value ?? ""]);
+      }
+    } catch {
+      query.odd = true;
+    }
+  }
+  return query;
+}
+
 function decoded(segment: string): string {
   try {
     return decodeURIComponent(segment);
@@ -957,7 +1038,7 @@ function shown(credential: web.Credential, incoming: Incoming): string | undefin
     case "header":
       return given(incoming.header(credential.key));
     case "query":
-      return given(new URLSearchParams(incoming.query).get(credential.key));
+      return given(parseQuery(incoming.query).pairs.find(([name]) => name === credential.key)?.[1]);
     case "cookie":
       return given(cookies(incoming, credential.key)[0]);
     case "bearer":

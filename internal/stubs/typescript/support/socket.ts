@@ -1,27 +1,42 @@
 /** Calls that stream both ways, over WebSocket (RFC 6455) in Node. */
 
+import { ServerResponse } from "node:http";
 import type { Server } from "node:http";
 import type { Server as SecureServer } from "node:https";
+import type { Socket } from "node:net";
 
 import { WebSocket, WebSocketServer } from "ws";
 
 import { Queue } from "./client.js";
 import type { SocketTransport } from "./client.js";
 import { incomingOf, rawAnswer } from "./node.js";
+import { report } from "./server.js";
 import type { Mount, Upgrade } from "./server.js";
+import { after } from "./stream.js";
 
-/** Messages that wait to be read before reading of the connection stops. */
-const waiting = 64;
+/** Bytes that wait to be read before reading of the connection stops: a message may be as large as an element. */
+const waiting = 256 << 10;
+
+/** How much of the body of a refused upgrade is read. */
+const mostRefused = 1 << 20;
 
 /** What comes over a socket; a close that is not 1000 throws. */
 function messagesOf(socket: WebSocket): Queue<Uint8Array> {
-  const queue = new Queue<Uint8Array>((length) => {
-    if (length > waiting) {
-      socket.pause();
-    } else if (length < waiting / 2 && socket.isPaused) {
-      socket.resume();
-    }
-  });
+  let bytes = 0;
+  const queue = new Queue<Uint8Array>(
+    (message) => {
+      bytes += message.length;
+      if (bytes > waiting) {
+        socket.pause();
+      }
+    },
+    (message) => {
+      bytes -= message.length;
+      if (bytes <= waiting && socket.isPaused) {
+        socket.resume();
+      }
+    },
+  );
   socket.on("message", (data) => {
     queue.push(data instanceof ArrayBuffer ? new Uint8Array(data) : Array.isArray(data) ? Buffer.concat(data) : data);
   });
@@ -34,9 +49,14 @@ function messagesOf(socket: WebSocket): Queue<Uint8Array> {
   return queue;
 }
 
-function send(socket: WebSocket, message: Uint8Array | string): Promise<void> {
+/** Sends a message; a peer that takes nothing for so long is gone. */
+function send(socket: WebSocket, message: Uint8Array | string, idle: number): Promise<void> {
   return new Promise((resolve, reject) => {
+    const late = after(idle, () => {
+      socket.terminate();
+    });
     socket.send(message, (problem) => {
+      clearTimeout(late);
       if (problem) {
         reject(problem);
       } else {
@@ -51,7 +71,8 @@ export const nodeSocket: SocketTransport = (request, protocol, failed) =>
   new Promise((resolve, reject) => {
     const headers = { ...request.headers };
     delete headers["accept"]; // a WebSocket has no media type
-    const socket = new WebSocket(request.url, protocol, { headers, followRedirects: false });
+    const { elementLimit = 1 << 20, idleTimeout = 60_000 } = request;
+    const socket = new WebSocket(request.url, protocol, { headers, followRedirects: false, maxPayload: elementLimit + 16, perMessageDeflate: false });
     const messages = messagesOf(socket);
     const abort = (): void => {
       socket.terminate();
@@ -59,17 +80,26 @@ export const nodeSocket: SocketTransport = (request, protocol, failed) =>
     request.signal.addEventListener("abort", abort, { once: true });
     socket.on("unexpected-response", (_, response) => {
       const parts: Uint8Array[] = [];
-      response.on("data", (chunk: Uint8Array) => parts.push(chunk));
-      response.on("end", () => {
+      let size = 0;
+      const refuse = (): void => {
         reject(failed(response.statusCode ?? 0, Buffer.concat(parts).toString()));
         socket.terminate();
+      };
+      response.on("data", (chunk: Uint8Array) => {
+        size += chunk.length;
+        parts.push(chunk);
+        if (size > mostRefused) {
+          refuse();
+        }
       });
+      response.on("end", refuse);
+      response.on("error", reject);
     });
     socket.on("error", reject);
     socket.on("open", () => {
       resolve({
         protocol: socket.protocol,
-        send: (message) => send(socket, message),
+        send: (message) => send(socket, message, idleTimeout),
         messages,
         close(code) {
           request.signal.removeEventListener("abort", abort);
@@ -84,6 +114,17 @@ export const nodeSocket: SocketTransport = (request, protocol, failed) =>
 export function serveSockets(server: Server | SecureServer, mount: Mount): void {
   const sockets = new Map<string, WebSocketServer>();
   server.on("upgrade", (incoming, connection, head) => {
+    if (incoming.headers.upgrade?.toLowerCase() !== "websocket") {
+      // Any other upgrade is ignored (RFC 9110, section 7.8): the request is as good without.
+      const outgoing = new ServerResponse(incoming);
+      outgoing.shouldKeepAlive = false;
+      outgoing.assignSocket(connection as Socket);
+      outgoing.once("finish", () => {
+        connection.end();
+      });
+      server.emit("request", incoming, outgoing);
+      return;
+    }
     const left = new AbortController();
     connection.on("error", () => {
       left.abort();
@@ -97,11 +138,11 @@ export function serveSockets(server: Server | SecureServer, mount: Mount): void 
         return;
       }
       const key = `${agreed.form} ${String(agreed.elementLimit)}`;
-      const upgrader = sockets.get(key) ?? new WebSocketServer({ noServer: true, maxPayload: agreed.elementLimit + 16, handleProtocols: () => `faithful-${agreed.form}` });
+      const upgrader = sockets.get(key) ?? new WebSocketServer({ noServer: true, maxPayload: agreed.elementLimit + 16, perMessageDeflate: false, handleProtocols: () => `faithful-${agreed.form}` });
       sockets.set(key, upgrader);
       upgrader.handleUpgrade(incoming, connection, head, (socket) => {
         converse(socket, agreed).catch((problem: unknown) => {
-          mount.options.onError?.("", problem);
+          report(mount.options, "", problem);
           socket.terminate();
         });
       });
@@ -117,7 +158,7 @@ async function converse(socket: WebSocket, agreed: Upgrade): Promise<void> {
         socket.terminate();
         return;
       }
-      await send(socket, agreed.form === "json" ? text.decode(element) : element);
+      await send(socket, agreed.form === "json" ? text.decode(element) : element, agreed.idleTimeout);
     }
   } catch {
     socket.terminate(); // the other side must not take this for the end

@@ -84,10 +84,10 @@ export class ElementWriter<T> {
   }
 }
 
-/** Reads one element. */
-export function readElement<T>(element: Uint8Array, form: web.Form, codec: wire.Codec<T>): Element<T> {
+/** Reads one element, which may hold so much. */
+export function readElement<T>(element: Uint8Array, form: web.Form, codec: wire.Codec<T>, items: number): Element<T> {
   if (form === "cbor") {
-    const r = new wire.CborReader(element);
+    const r = new wire.CborReader(element, items);
     return r.element<Element<T>>((number) => {
       switch (number) {
         case 1:
@@ -100,7 +100,7 @@ export function readElement<T>(element: Uint8Array, form: web.Form, codec: wire.
       }
     });
   }
-  const r = new wire.JsonReader(element);
+  const r = new wire.JsonReader(element, items);
   return r.element<Element<T>>((name) => {
     switch (name) {
       case "value":
@@ -248,13 +248,17 @@ export class Splitter {
   }
 }
 
+/** How many bytes of blanks may come with the end of a stream and after it, beside what it holds. */
+const mostBlanks = 2 << 20;
+
 /** The elements of a sequence of chunks, up to its end or a problem. What ends before either is Lost, and so is a connection that breaks. */
-export async function* elements<T>(chunks: AsyncIterable<Uint8Array>, form: web.Form, codec: wire.Codec<T>, limit: number): AsyncGenerator<Element<T>> {
+export async function* elements<T>(chunks: AsyncIterable<Uint8Array>, form: web.Form, codec: wire.Codec<T>, limit: number, items: number): AsyncGenerator<Element<T>> {
   const splitter = new Splitter(form);
   let buffer = new Uint8Array(4096);
   let from = 0;
   let to = 0;
   let ended = false;
+  let blanks = 0;
   const iterator = chunks[Symbol.asyncIterator]();
   try {
     for (;;) {
@@ -286,7 +290,7 @@ export async function* elements<T>(chunks: AsyncIterable<Uint8Array>, form: web.
           throw new BadElement(`an element of more than ${String(limit)} bytes`, true);
         }
         // A copy, so that what is read from it does not keep the buffer.
-        const element = readElement(buffer.slice(from + start, from + end), form, codec);
+        const element = readElement(buffer.slice(from + start, from + end), form, codec, items);
         from += end;
         if (ended) {
           throw new BadElement("bytes after the end of the stream");
@@ -299,8 +303,12 @@ export async function* elements<T>(chunks: AsyncIterable<Uint8Array>, form: web.
       if (to - from > limit + 16) {
         throw new BadElement(`an element of more than ${String(limit)} bytes`, true);
       }
-      if (ended && decoder.decode(buffer.subarray(from, to)).trim() !== "") {
-        throw new BadElement("bytes after the end of the stream");
+      if (ended) {
+        blanks += chunk.length;
+        if (blanks > mostBlanks || decoder.decode(buffer.subarray(from, to)).trim() !== "") {
+          throw new BadElement("bytes after the end of the stream");
+        }
+        from = to;
       }
     }
   } finally {
@@ -335,13 +343,18 @@ export async function* withBeats(chunks: AsyncIterator<Uint8Array<ArrayBuffer>>,
 export async function within<T>(result: Promise<T>, milliseconds: number): Promise<T | undefined> {
   let timer: ReturnType<typeof setTimeout> | undefined;
   const late = new Promise<undefined>((resolve) => {
-    timer = setTimeout(() => {
+    timer = after(milliseconds, () => {
       resolve(undefined);
-    }, milliseconds);
+    });
   });
   try {
     return await Promise.race([result, late]);
   } finally {
     clearTimeout(timer);
   }
+}
+
+/** A timer; one that takes longer than timers can wait never comes. */
+export function after(milliseconds: number, act: () => void): ReturnType<typeof setTimeout> | undefined {
+  return milliseconds <= 2 ** 31 - 1 ? setTimeout(act, milliseconds) : undefined;
 }

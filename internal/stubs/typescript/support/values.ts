@@ -492,8 +492,17 @@ export function mapValues<K, V, W>(map: ReadonlyMap<K, V>, make: (value: V) => W
   return new Map(Array.from(map, ([key, value]) => [key, make(value)]));
 }
 
+/**
+ * How many entries a map with 64-bit keys may have: engines put a bigint into a place that its digits alone decide, so
+ * whoever chooses the keys can make each entry wait for all before it.
+ */
+const mostBigintKeys = 16_384;
+
 /** Refuses a map in which some key came twice. */
 export function distinct<K extends string | number | bigint, V>(map: Map<K, V>, key: K, value: V): void {
+  if (typeof key === "bigint" && map.size >= mostBigintKeys) {
+    throw new WireError(`a map with 64-bit keys of more than ${String(mostBigintKeys)} entries`, 0, true);
+  }
   if (map.has(key)) {
     throw new WireError("the key comes twice").inside(String(key));
   }
