@@ -79,7 +79,7 @@ def test_messages_and_errors_travel_in_python_too() -> None:
 
 
 def elements(form: str, *, limit: int = 1 << 20) -> stream.Elements:
-    return stream.Elements(json=form == "json", cls=Tick, limit=limit)
+    return stream.Elements(json=form == "json", cls=Tick, limit=limit, items=wire.DEFAULT_BUDGET)
 
 
 @pytest.mark.parametrize("form", ["cbor", "json"])

@@ -333,7 +333,8 @@ func (g *generator) clientCall(c *schema.Call, as flavour) {
 		verb = as.await + "self._client.send"
 	case c.ResponseStream:
 		open, verb = "def ", "self._client.stream"
-	case as.async == "":
+	}
+	if as.async == "" { // tasks are cancelled, threads have to be told
 		parameters = append(parameters, "cancellation: "+client+".Cancellation | None = None")
 		tail = "timeout, cancellation"
 	}

@@ -55,6 +55,7 @@ class AsyncClient(Exchange):
 
     def __init__(self, base: str, definitions: web.Definitions, options: AsyncClientOptions) -> None:
         super().__init__(base, definitions, options)
+        # One deadline holds for credentials, tries, pauses and reading: see _within.
         self._middleware = list(options.get("middleware", ()))
         self._ssl_context = options.get("ssl_context")
         self._http: httpx.AsyncClient | None = None
@@ -92,7 +93,8 @@ class AsyncClient(Exchange):
 
     async def send(self, call: web.Call[Q, A], messages: Messages[Q], timeout: float | None) -> A:
         """Sends a call whose request is a stream."""
-        request = await self.prepare(call, None, self.form, None)
+        begin = time.monotonic() + (self.timeout if timeout is None else timeout)
+        request = await _within(call, begin, self.prepare(call, None, self.form, None))
         request.headers["content-type"] = self.sequence
         writer = stream.ElementWriter(json=self.json, sequence=True, limit=self.element_limit)
         sent = asyncio.Event()
@@ -135,7 +137,9 @@ class AsyncClient(Exchange):
                 await self._read(call, response)
             if form not in (web.CBOR_SEQ, web.JSON_SEQ):
                 raise web.BadAnswerError(response.status_code, f"its type is {form!r}")
-            elements = stream.Elements(json=form == web.JSON_SEQ, cls=call.answer, limit=self.element_limit)
+            elements = stream.Elements(
+                json=form == web.JSON_SEQ, cls=call.answer, limit=self.element_limit, items=self.items
+            )
             chunks = response.aiter_raw()
             while True:
                 try:
@@ -209,6 +213,11 @@ class AsyncClient(Exchange):
         finally:
             await response.aclose()
         return self.understand(call, response.status_code, response.headers.get("content-type"), bytes(body))
+
+
+async def within(call: web.Call[Any, Any], timeout: float, work: Awaitable[T]) -> T:
+    """Waits for work for so many seconds."""
+    return await _within(call, time.monotonic() + timeout, work)
 
 
 async def _within(call: web.Call[Any, Any], deadline: float, work: Awaitable[T]) -> T:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import time
 from collections.abc import AsyncIterator
 from typing import Any, TypeVar
 
@@ -11,7 +12,7 @@ from websockets.exceptions import ConnectionClosed, InvalidStatus, WebSocketExce
 from websockets.typing import Subprotocol
 
 from . import stream, web
-from .aio import AsyncClient, AsyncStream, Messages, each
+from .aio import AsyncClient, AsyncStream, Messages, each, within
 from .exchange import checked
 
 Q = TypeVar("Q")
@@ -24,7 +25,9 @@ def converse(client: AsyncClient, call: web.Call[Q, A], messages: Messages[Q], t
 
 
 async def _opened(client: AsyncClient, call: web.Call[Any, Any], timeout: float | None) -> ClientConnection:
-    request = await client.prepare(call, None, web.JSON, None)
+    limit = client.timeout if timeout is None else timeout
+    begin = time.monotonic()
+    request = await within(call, limit, client.prepare(call, None, web.JSON, None))
     del request.headers["accept"]
     protocol = Subprotocol("faithful-json" if client.json else "faithful-cbor")
     try:
@@ -32,7 +35,7 @@ async def _opened(client: AsyncClient, call: web.Call[Any, Any], timeout: float 
             client.socket_base + request.target,
             subprotocols=[protocol],
             additional_headers=request.headers,
-            open_timeout=client.timeout if timeout is None else timeout,
+            open_timeout=max(0.001, limit - (time.monotonic() - begin)),
             close_timeout=2,
             max_size=client.element_limit + 16,
             compression=None,
@@ -58,7 +61,7 @@ async def _received(
     try:
         while True:
             element = await _next(connection, sender, client.idle_timeout)
-            kind, value = stream.read_element(element, json=client.json, cls=call.answer)
+            kind, value = stream.read_element(element, json=client.json, cls=call.answer, items=client.items)
             if kind != "other":
                 yield kind, value
             if kind == "end":

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import contextvars
+import heapq
 import http.client
+import itertools
 import math
 import random
 import select
@@ -41,18 +44,36 @@ class Cancellation:
     def __init__(self) -> None:
         self._lock = threading.Lock()
         self._connections: set[http.client.HTTPConnection] = set()
-        self.cancelled = False
+        self._event = threading.Event()
+        self._acts: list[Callable[[], None]] = []
+
+    @property
+    def cancelled(self) -> bool:
+        return self._event.is_set()
 
     def cancel(self) -> None:
         with self._lock:
-            self.cancelled = True
+            self._event.set()
             for connection in self._connections:
                 _break(connection)
+            acts = list(self._acts)
+        for act in acts:
+            act()
+
+    def wait(self, seconds: float) -> bool:
+        """Waits for so long; True when it was cancelled meanwhile."""
+        return self._event.wait(min(seconds, threading.TIMEOUT_MAX))
+
+    def _when(self, act: Callable[[], None]) -> None:
+        with self._lock:
+            self._acts.append(act)
+        if self.cancelled:
+            act()
 
     def _watch(self, connection: http.client.HTTPConnection) -> None:
         with self._lock:
             self._connections.add(connection)
-            if self.cancelled:
+            if self._event.is_set():
                 _break(connection)
 
     def _forget(self, connection: http.client.HTTPConnection) -> None:
@@ -68,6 +89,65 @@ def _break(connection: http.client.HTTPConnection) -> None:
             sock.shutdown(socket.SHUT_RDWR)
         except OSError:
             pass  # it has ended already
+
+
+class _Deadlines:
+    """Ends connections whose time is over, whatever trickles in over them: the time-outs of sockets are those of one read."""
+
+    def __init__(self) -> None:
+        self._condition = threading.Condition()
+        self._heap: list[tuple[float, int, http.client.HTTPConnection]] = []
+        self._numbers = itertools.count()
+        self._live: set[int] = set()
+        self._thread: threading.Thread | None = None
+
+    def watch(self, connection: http.client.HTTPConnection, deadline: float) -> int:
+        with self._condition:
+            number = next(self._numbers)
+            self._live.add(number)
+            heapq.heappush(self._heap, (deadline, number, connection))
+            if self._thread is None:
+                self._thread = threading.Thread(target=self._run, daemon=True)
+                self._thread.start()
+            elif self._heap[0][1] == number:
+                self._condition.notify()
+            return number
+
+    def forget(self, number: int) -> None:
+        with self._condition:
+            self._live.discard(number)
+            while self._heap and self._heap[0][1] not in self._live:
+                heapq.heappop(self._heap)
+
+    def _run(self) -> None:
+        with self._condition:
+            while True:
+                if not self._heap:
+                    if not self._condition.wait(5) and not self._heap:
+                        self._thread = None  # the next one who waits begins anew
+                        return
+                    continue
+                deadline, number, connection = self._heap[0]
+                left = deadline - time.monotonic()
+                if left > 0:
+                    self._condition.wait(min(left, threading.TIMEOUT_MAX))
+                    continue
+                heapq.heappop(self._heap)
+                if number in self._live:
+                    self._live.discard(number)
+                    _break(connection)
+
+
+_deadlines = _Deadlines()
+
+
+def _readable(sock: socket.socket) -> bool:
+    """Whether something, or the end, has come. select.select knows only the first 1,024 files of a process."""
+    if hasattr(select, "poll"):
+        poll = select.poll()
+        poll.register(sock, select.POLLIN)
+        return bool(poll.poll(0))
+    return bool(select.select([sock], [], [], 0)[0])
 
 
 class _Lines:
@@ -108,12 +188,37 @@ class _Attempt:
     cancellation: Cancellation | None
     request: Request = field(init=False)
     connection: http.client.HTTPConnection | None = None
+    watched: int | None = None
 
     def left(self) -> float:
         left = self.deadline - time.monotonic()
         if left <= 0:
             raise TimeoutError("it took too long")
         return left
+
+    def patience(self) -> float | None:
+        """What is left, as sockets take it."""
+        left = self.left()
+        return None if left > threading.TIMEOUT_MAX else left
+
+    def watch(self) -> None:
+        """Ends the connection when the time is over."""
+        self.forget()
+        if self.connection is not None and self.deadline < math.inf:
+            self.watched = _deadlines.watch(self.connection, self.deadline)
+
+    def forget(self) -> None:
+        if self.watched is not None:
+            _deadlines.forget(self.watched)
+            self.watched = None
+
+    def why(self, problem: BaseException) -> BaseException:
+        """What a lost connection means, when it may be we who ended it."""
+        if self.cancellation is not None and self.cancellation.cancelled:
+            return InterruptedError("it was cancelled")
+        if time.monotonic() >= self.deadline:
+            return TimeoutError("it took too long")
+        return problem
 
 
 class Client(Exchange):
@@ -138,7 +243,7 @@ class Client(Exchange):
     def do(self, call: web.Call[Q, A], message: Q, timeout: float | None, cancellation: Cancellation | None) -> A:
         """Sends a call of one request and one answer."""
         attempt = self._attempt(call, timeout, cancellation)
-        attempt.request = self.request(call, message, self.form, attempt.left())
+        attempt.request = self._prepared(attempt, message, self.form, attempt.left())
         response = self._open(attempt)
         try:
             answer: A = self._read(attempt, response)
@@ -152,27 +257,70 @@ class Client(Exchange):
         limit = self.timeout if timeout is None else timeout
         return _Attempt(call, time.monotonic() + limit, cancellation)
 
-    def stream(self, call: web.Call[Q, A], message: Q, timeout: float | None) -> Stream[A]:
+    def _prepared(self, attempt: _Attempt, message: Any, accept: str, wait: float | None) -> Request:
+        """A request; what credentials are asked for must come in time."""
+        if not attempt.call.needs or not any(callable(source) for source in self._credentials.values()):
+            return self.request(attempt.call, message, accept, wait)
+        results: list[Request] = []
+        failures: list[BaseException] = []
+
+        def prepare() -> None:
+            try:
+                results.append(self.request(attempt.call, message, accept, wait))
+            except BaseException as problem:
+                failures.append(problem)
+
+        context = contextvars.copy_context()
+        thread = threading.Thread(target=context.run, args=(prepare,), daemon=True)
+        thread.start()
+        while thread.is_alive():
+            # In steps, so that a cancellation is heard.
+            thread.join(min(0.05, max(0.0, attempt.deadline - time.monotonic())))
+            cancelled = attempt.cancellation is not None and attempt.cancellation.cancelled
+            if thread.is_alive() and (cancelled or time.monotonic() >= attempt.deadline):
+                why = "it was cancelled" if cancelled else "a credential was not there in time"
+                raise web.UnreachableError(f"{attempt.call.name}: no answer: {why}")
+        if failures:
+            raise failures[0]
+        return results[0]
+
+    def stream(
+        self, call: web.Call[Q, A], message: Q, timeout: float | None, cancellation: Cancellation | None
+    ) -> Stream[A]:
         """Sends a call that is answered by a stream."""
-        attempt = self._attempt(call, timeout, None)
-        attempt.request = self.request(call, message, self.sequence, None)
+        attempt = self._attempt(call, timeout, cancellation)
+        attempt.request = self._prepared(attempt, message, self.sequence, None)
         response = self._open(attempt)
+        attempt.forget()
         form = web.media_type(response.getheader("content-type"))
         if not 200 <= response.status < 300 or form not in (web.CBOR_SEQ, web.JSON_SEQ):
             try:
                 if 200 <= response.status < 300:
                     raise web.BadAnswerError(response.status, f"its type is {form!r}")
+                attempt.watch()
                 self._read(attempt, response)
             finally:
                 self._drop(attempt)
             raise web.BadAnswerError(response.status, "it is no stream")
-        elements = stream.Elements(json=form == web.JSON_SEQ, cls=call.answer, limit=self.element_limit)
-        return Stream(call, response.status, _chunks(self, attempt, response, elements), lambda: self._drop(attempt))
+        elements = stream.Elements(
+            json=form == web.JSON_SEQ, cls=call.answer, limit=self.element_limit, items=self.items
+        )
 
-    def send(self, call: web.Call[Q, A], messages: Iterable[Q], timeout: float | None) -> A:
+        def drop() -> None:
+            connection = attempt.connection
+            if connection is not None:
+                _break(connection)  # another thread may be waiting for it
+            self._drop(attempt)
+
+        return Stream(call, response.status, _chunks(self, attempt, response, elements), drop)
+
+    def send(
+        self, call: web.Call[Q, A], messages: Iterable[Q], timeout: float | None, cancellation: Cancellation | None
+    ) -> A:
         """Sends a call whose request is a stream."""
-        attempt = self._attempt(call, math.inf, None)
-        request = self.request(call, None, self.form, None)
+        begin = self._attempt(call, timeout, cancellation)
+        request = self._prepared(begin, None, self.form, None)
+        attempt = self._attempt(call, math.inf, cancellation)
         request.headers["content-type"] = self.sequence
         attempt.request = request
         writer = stream.ElementWriter(json=self.json, sequence=True, limit=self.element_limit)
@@ -209,10 +357,12 @@ class Client(Exchange):
         self, attempt: _Attempt, connection: http.client.HTTPConnection, failed: OSError | None
     ) -> http.client.HTTPResponse:
         try:
+            attempt.watch()
             if connection.sock is not None:
-                connection.sock.settimeout(attempt.left())
+                connection.sock.settimeout(attempt.patience())
             response = connection.getresponse()
         except (OSError, http.client.HTTPException) as problem:
+            problem = attempt.why(problem)  # type: ignore[assignment]
             raise web.UnreachableError(f"{attempt.call.name}: no answer: {failed or problem}") from (failed or problem)
         self.look(response.getheader("faithful-definitions"))
         return response
@@ -238,6 +388,7 @@ class Client(Exchange):
                 self._release(attempt, response)
             except (OSError, http.client.HTTPException) as problem:
                 self._drop(attempt)
+                problem = attempt.why(problem)  # type: ignore[assignment]
                 # A kept-alive connection that was closed before it answered, or a refused one.
                 again = isinstance(
                     problem,
@@ -246,16 +397,23 @@ class Client(Exchange):
                 cancelled = attempt.cancellation is not None and attempt.cancellation.cancelled
                 if last or not again or cancelled or time.monotonic() + wait >= attempt.deadline:
                     raise web.UnreachableError(f"{call.name}: no answer: {problem}") from problem
-            time.sleep(wait)
+            except BaseException:
+                self._drop(attempt)
+                raise
+            if attempt.cancellation is None:
+                time.sleep(wait)
+            elif attempt.cancellation.wait(wait):
+                raise web.UnreachableError(f"{call.name}: no answer: it was cancelled")
 
     def _carried(self, attempt: _Attempt) -> http.client.HTTPResponse:
         def send(request: Request) -> http.client.HTTPResponse:
             connection = self._take(attempt)
-            left = attempt.left()
+            left = attempt.patience()
             if connection.sock is None:
                 connection.timeout = left
             else:
                 connection.sock.settimeout(left)
+            attempt.watch()
             connection.request(request.method, request.target, request.body, request.headers)
             return connection.getresponse()
 
@@ -272,7 +430,7 @@ class Client(Exchange):
         with self._lock:
             while self._idle and connection is None:
                 connection = self._idle.pop()
-                if connection.sock is None or select.select([connection.sock], [], [], 0)[0]:
+                if connection.sock is None or _readable(connection.sock):
                     connection.close()
                     connection = None
         if connection is None and self.secure:
@@ -289,6 +447,7 @@ class Client(Exchange):
         return connection
 
     def _give_up(self, attempt: _Attempt) -> http.client.HTTPConnection | None:
+        attempt.forget()
         connection, attempt.connection = attempt.connection, None
         if connection is not None:
             with self._lock:
@@ -323,7 +482,10 @@ class Client(Exchange):
                 else _read_all(attempt, response, limit)
             )
         except (OSError, http.client.HTTPException) as problem:
+            problem = attempt.why(problem)  # type: ignore[assignment]
             raise web.UnreachableError(f"{call.name}: no answer: {problem}") from problem
+        if time.monotonic() >= attempt.deadline:
+            raise web.UnreachableError(f"{call.name}: no answer: it took too long")
         return self.understand(call, response.status, response.getheader("content-type"), body)
 
 
@@ -391,14 +553,14 @@ class _Upload:
     def put(self, element: bytes) -> bool:
         """Sends an element; False when the server has answered already."""
         with self._lock:
-            if select.select([self.connection.sock], [], [], 0)[0]:
+            if _readable(self.connection.sock):
                 return False
             self._chunk(element)
             return True
 
     def finish(self) -> None:
         self.stop()
-        if select.select([self.connection.sock], [], [], 0)[0]:
+        if _readable(self.connection.sock):
             return
         self._chunk(self.writer.end())
         self.connection.send(b"0\r\n\r\n")

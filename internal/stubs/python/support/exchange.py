@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 import ssl
 import time
 from base64 import b64encode
@@ -36,7 +37,8 @@ class CommonOptions(TypedDict, total=False):
     form: Literal["cbor", "json"]
     """What requests are sent as; "cbor" where it is not given."""
     timeout: float
-    """In seconds, for each call with all its tries; 60 where it is not given. Of a stream, until it begins."""
+    """In seconds, for each call and everything that it waits for: credentials, tries and the pauses between them; 60
+    where it is not given. Of a stream, until it begins."""
     idle_timeout: float
     """In seconds, how long a stream may be silent; 60 where it is not given."""
     tries: int
@@ -45,7 +47,8 @@ class CommonOptions(TypedDict, total=False):
     answer_limit: int
     """In bytes; 4 MiB where it is not given."""
     answer_item_limit: int
-    """List items and entries; 1,000,000 where it is not given."""
+    """How much an answer, or an element of a stream, may hold: list items and entries of maps and messages count one, a
+    message one and its declared fields besides; 1,000,000 where it is not given."""
     element_limit: int
     """In bytes; 1 MiB where it is not given."""
     on_digest: Callable[[str], None]
@@ -71,7 +74,7 @@ class Exchange:
         self.element_limit: int = options.get("element_limit", 1 << 20)
         self.answer_limit: int = options.get("answer_limit", 4 << 20)
         self._tries: int = options.get("tries", 4)
-        self._items: int = options.get("answer_item_limit", wire.DEFAULT_BUDGET)
+        self.items: int = options.get("answer_item_limit", wire.DEFAULT_BUDGET)
         self._headers = {name.lower(): value for name, value in options.get("headers", {}).items()}
         self._credentials: Mapping[str, Any] = options.get("credentials", {})
         self._on_digest: Callable[[str], None] | None = options.get("on_digest")
@@ -113,7 +116,7 @@ class Exchange:
         if form not in (web.CBOR, web.JSON):
             raise web.BadAnswerError(status, f"its type is {form!r}")
         try:
-            return web.decode(form, body, call.answer, self._items)
+            return web.decode(form, body, call.answer, self.items)
         except wire.WireError as problem:
             raise web.BadAnswerError(status, str(problem)) from problem
 
@@ -151,7 +154,7 @@ class Exchange:
         headers.update(parameters.headers)
         if parameters.cookies:
             headers["cookie"] = "; ".join(parameters.cookies)
-        if wait is not None:
+        if wait is not None and wait < math.inf:
             headers["prefer"] = f"wait={max(1, math.ceil(wait))}"  # RFC 7240, section 4.3
         trace = current_trace.get()
         if trace is not None:
@@ -182,6 +185,9 @@ class Exchange:
                 continue
             for credential, value in zip(every, sources, strict=True):
                 text = value() if callable(value) else value or ""
+                if credential.kind not in ("query", "basic") and not _HEADER_TEXT.fullmatch(text):
+                    # Its value is not shown.
+                    raise ValueError(f"the credential {credential.name} has characters in it that no header can hold")
                 if credential.kind == "header":
                     headers[credential.key.lower()] = text
                 elif credential.kind == "query":
@@ -198,15 +204,19 @@ class Exchange:
         )
 
 
+_HEADER_TEXT = re.compile("[\t\x20-\x7e\x80-\xff]*")
+"""What a header can hold (RFC 9110, section 5.5)."""
+
+
 def retry_after(header: str | None) -> float | None:
     """What Retry-After says, in seconds."""
     if header is None:
         return None
     if header.isdecimal():
-        return float(header)
+        return float(header[:20])
     try:
         return max(0.0, parsedate_to_datetime(header).timestamp() - time.time())
-    except ValueError:
+    except (ValueError, TypeError, OverflowError):
         return None
 
 

@@ -6,6 +6,7 @@ import asyncio
 import contextvars
 import inspect
 import json
+import logging
 import math
 import re
 import socket
@@ -15,7 +16,7 @@ from collections import deque
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any, Generic, Literal, TypedDict, TypeVar
-from urllib.parse import parse_qs, unquote, urlsplit
+from urllib.parse import unquote, unquote_to_bytes
 
 from . import stream, web, wire
 from .trace import current_trace
@@ -79,7 +80,8 @@ class ServerOptions(TypedDict, total=False):
     base: str
     """A path such as "/v1"."""
     item_limit: int
-    """List items and entries of a request; 1,000,000 where it is not given."""
+    """How much a request, or an element of a stream, may hold: list items and entries of maps and messages count one, a
+    message one and its declared fields besides; 250,000 where it is not given."""
     body_limit: int
     """In bytes; 4 MiB where it is not given."""
     element_limit: int
@@ -181,6 +183,9 @@ class Mount:
         self.beat = options.get("beat", 15.0)
         self.idle = options.get("idle_timeout", 60.0)
         self.element_limit = options.get("element_limit", 1 << 20)
+        # So low that no body of the default limit that is taken builds more than 64 MiB of values, or takes longer than
+        # 0.3 s to read.
+        self.items = options.get("item_limit", 250_000)
         self._exact: dict[str, list[Route]] = {}
         self._patterns: list[tuple[list[str], Route]] = []
         for r in routes:
@@ -267,9 +272,17 @@ class Mount:
         return _STATUS[problem.problem], _json(body), headers
 
     def tell(self, call: str, problem: BaseException) -> None:
-        hook = self.options.get("on_error")
-        if hook is not None:
+        hook = self.options.get("on_error", _log_error)
+        try:
             hook(call, problem)
+        except Exception as failed:
+            _log_error(call, problem)
+            _log_error("on_error", failed)
+
+
+def _log_error(call: str, problem: BaseException) -> None:
+    """What errors are told to without on_error."""
+    logging.getLogger("faithful").error("%s failed", call, exc_info=problem)
 
 
 def serve(first: Mount, *others: Mount) -> Mount:
@@ -291,6 +304,9 @@ def listen(host: str = "127.0.0.1", port: int = 0) -> socket.socket:
     family, kind, protocol, _, address = socket.getaddrinfo(host, port, 0, socket.SOCK_STREAM, socket.IPPROTO_TCP)[0]
     listener = socket.socket(family, kind, protocol)
     listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    if hasattr(socket, "TCP_USER_TIMEOUT"):
+        # Connections inherit it: a peer that takes nothing for a minute is gone (RFC 5482).
+        listener.setsockopt(socket.IPPROTO_TCP, socket.TCP_USER_TIMEOUT, 60_000)
     listener.bind(address)
     listener.listen()
     return listener
@@ -354,7 +370,8 @@ class _Exchange:
         self.headers: dict[str, str] = {}
         for name, value in scope["headers"]:
             key, text = name.decode("latin-1"), value.decode("latin-1")
-            self.headers[key] = f"{self.headers[key]}, {text}" if key in self.headers else text
+            joint = "; " if key == "cookie" else ", "  # RFC 9113, section 8.2.3
+            self.headers[key] = f"{self.headers[key]}{joint}{text}" if key in self.headers else text
         self.complete = scope["type"] == "websocket"
         self.begun = False
         self.call: web.Call[Any, Any] | None = None
@@ -367,9 +384,63 @@ class _Exchange:
     def _path(self) -> str:
         raw = self.scope.get("raw_path") or self.scope["path"].encode()
         path: str = raw.decode("latin-1").partition("?")[0]
-        if not path.startswith(self.mount.base):
+        below = path[len(self.mount.base) :] if path.startswith(self.mount.base) else ""
+        if not below.startswith("/"):  # a base is whole segments
             raise _Refusal("unknown-call", f"nothing is served at {path}")
-        return path[len(self.mount.base) :]
+        return below
+
+    async def _put(self, event: Event) -> None:
+        """Sends, and gives up a client that does not read."""
+        task = asyncio.current_task()
+        assert task is not None
+        late: list[bool] = []
+
+        def cancel() -> None:
+            late.append(True)
+            task.cancel()
+
+        timer = asyncio.get_running_loop().call_later(self.mount.idle, cancel)
+        try:
+            await self.send(event)
+        except asyncio.CancelledError:
+            if not late:
+                raise
+            self._break()
+            raise _GoneError from None
+        except OSError as problem:  # how servers say that nobody is there
+            raise _GoneError from problem
+        finally:
+            timer.cancel()
+
+    def _break(self) -> None:
+        """Ends the connection at once, where the server that carries us lets us: ASGI has no word for it."""
+        transport: Any = getattr(getattr(self.send, "__self__", None), "transport", None)
+        if hasattr(transport, "abort"):
+            transport.abort()
+
+    def _foreign(self, call: web.Call[Any, Any]) -> bool:
+        """Whether a page of another site made a browser send this, with what it keeps for this one.
+
+        That are cookies, and names and passwords (Fetch standard; Fetch Metadata).
+        """
+        basic = self.headers.get("authorization", "")[:6].lower() == "basic "
+        kinds = {c.kind for every in call.needs for c in every}
+        placed = call.travel is not None and any(p.place == "cookie" for p in call.travel.placed)
+        if not (placed or "cookie" in kinds or (basic and "basic" in kinds)):
+            return False
+        origin = self.headers.get("origin")
+        if origin is not None:
+            return not self._allows(origin)
+        if self.scope.get("method") in ("GET", "HEAD") and self.headers.get("sec-fetch-mode") == "navigate":
+            return False  # somebody follows a link
+        return self.headers.get("sec-fetch-site") == "cross-site"
+
+    def _allows(self, origin: str) -> bool:
+        """Lets pages of the server itself in, and of the origins given."""
+        if origin in self.mount.options.get("origins", ()) or self.headers.get("sec-fetch-site") == "same-origin":
+            return True
+        found = re.fullmatch(r"https?://([^/?#@\s]+)", origin, re.IGNORECASE)
+        return found is not None and found[1].lower() == self.headers.get("host", "").lower()
 
     async def answer(self) -> None:
         """Answers a request."""
@@ -402,8 +473,10 @@ class _Exchange:
                 raise
             fails = self.call.fails if self.call is not None else []
             status, text, headers = self.mount.problem(self._name, problem, fails)
-            await self._respond(status, self._headers(web.PROBLEM, headers), text.encode())
-            await self._drain()
+            try:
+                await self._respond(status, self._headers(web.PROBLEM, headers), text.encode())
+            except _GoneError:
+                return
 
     def _headers(self, form: str, more: dict[str, str] | None = None) -> list[tuple[bytes, bytes]]:
         headers = [*self.extra, (b"content-type", form.encode()), (b"vary", b"Accept")]
@@ -415,25 +488,46 @@ class _Exchange:
         self.begun = True
         if status != 204:
             headers.append((b"content-length", str(len(body)).encode()))
-        await self.send({"type": "http.response.start", "status": status, "headers": headers})
-        await self.send({"type": "http.response.body", "body": body})
+        await self._put({"type": "http.response.start", "status": status, "headers": headers})
+        if self.complete or not self._has_body():
+            await self._put({"type": "http.response.body", "body": body})
+            return
+        # An early answer: a client that still sends would lose it if the connection were closed on it.
+        await self._put({"type": "http.response.body", "body": body, "more_body": True})
+        if await self._drain():
+            await self._put({"type": "http.response.body", "body": b""})
+            return
+        transport: Any = getattr(getattr(self.send, "__self__", None), "transport", None)
+        if not hasattr(transport, "close"):
+            raise ConnectionAbortedError("a request that does not end")  # which closes the connection
+        transport.close()
 
-    async def _drain(self) -> None:
-        """Reads on after an early answer: a client that still sends would lose it if the connection were closed on it."""
+    def _has_body(self) -> bool:
+        return self.headers.get("content-length", "0") != "0" or "transfer-encoding" in self.headers
+
+    async def _drain(self) -> bool:
+        """Reads on for 64 MiB, 10 s or until nothing comes for 2 s; True when the request has ended."""
         total = 0
-        while not self.complete and total < 64 << 20:
+        until = asyncio.get_running_loop().time() + 10
+        while not self.complete:
+            left = min(2, until - asyncio.get_running_loop().time())
+            if left <= 0 or total > 64 << 20:
+                return False
             try:
-                event = await asyncio.wait_for(self.receive(), 2)
+                event = await asyncio.wait_for(self.receive(), left)
             except asyncio.TimeoutError:
-                return
+                return False
             if event["type"] != "http.request":
-                return
+                return True  # nobody sends any more
             total += len(event.get("body", b""))
             self.complete = not event.get("more_body", False)
+        return True
 
     async def _serve(self, found: Route, values: dict[str, str]) -> None:
         """Answers one call, refusing in the order: credentials, forms of answer and request, size, what can't be read, what is not allowed."""
         self.call = call = found.call
+        if self._foreign(call):
+            raise _Refusal("forbidden", "a page of another site may not make this call")
         await self._admit(call)
         if call.request_stream and call.answer_stream:
             detail = (
@@ -502,7 +596,7 @@ class _Exchange:
         if credential.kind == "header":
             return self.headers.get(credential.key.lower()) or None
         if credential.kind == "query":
-            return (self._query().get(credential.key) or [""])[0] or None
+            return (self._query()[0].get(credential.key) or [""])[0] or None
         if credential.kind == "cookie":
             return (self._cookies(credential.key) or [""])[0] or None
         scheme, _, token = self.headers.get("authorization", "").partition(" ")
@@ -516,8 +610,24 @@ class _Exchange:
             return None
         return text if ":" in text else None
 
-    def _query(self) -> dict[str, list[str]]:
-        return parse_qs(self.scope["query_string"].decode("latin-1"), keep_blank_values=True)
+    def _query(self) -> tuple[dict[str, list[str]], bool]:
+        """The parameters, and whether a pair of them can't be decoded."""
+        found: dict[str, list[str]] = {}
+        odd = False
+        for pair in self.scope["query_string"].decode("latin-1").split("&"):
+            name, _, value = pair.replace("+", " ").partition("=")
+            if "%" not in pair and pair.isascii():
+                if pair:
+                    found.setdefault(name, []).append(value)
+                continue
+            try:
+                if re.search("%(?![0-9A-Fa-f]{2})", pair):
+                    raise ValueError
+                key, text = (unquote_to_bytes(part.encode("latin-1")).decode() for part in (name, value))
+                found.setdefault(key, []).append(text)
+            except ValueError:
+                odd = True
+        return found, odd
 
     def _cookies(self, name: str) -> list[str]:
         pairs = (pair.partition("=") for pair in self.headers.get("cookie", "").split(";"))
@@ -528,7 +638,7 @@ class _Exchange:
         ceiling = self.mount.options.get("handler_timeout", 60.0)
         for preference in self.headers.get("prefer", "").split(","):
             name, _, value = preference.strip().partition("=")
-            if name == "wait" and value.isdecimal() and 0 < int(value) < ceiling:
+            if name == "wait" and len(value) < 10 and value.isdecimal() and 0 < int(value) < ceiling:
                 return float(value)
         return ceiling
 
@@ -567,8 +677,14 @@ class _Exchange:
                 task.cancel()
 
         async def watch() -> None:
-            if self.complete and (await self.receive())["type"] in ("http.disconnect", "websocket.disconnect"):
-                cancel("gone")
+            total = 0
+            while total < 64 << 20:  # of a body that nobody reads
+                event = await self.receive()
+                if event["type"] == "http.disconnect":
+                    cancel("gone")
+                    return
+                total += len(event.get("body", b""))
+                self.complete = not event.get("more_body", False)
 
         watcher: list[asyncio.Task[None]] = []
         # Most calls are answered before it is worth while to look whether the caller still waits.
@@ -617,11 +733,11 @@ class _Exchange:
             if not self.begun:
                 self.begun = True
                 headers = self._headers(form, {"x-accel-buffering": "no"})
-                await self.send({"type": "http.response.start", "status": call.status or 200, "headers": headers})
-            await self.send({"type": "http.response.body", "body": element, "more_body": True})
+                await self._put({"type": "http.response.start", "status": call.status or 200, "headers": headers})
+            await self._put({"type": "http.response.body", "body": element, "more_body": True})
 
         await self._watched(self._answers(found, arguments, writer, put), math.inf)
-        await self.send({"type": "http.response.body", "body": b""})
+        await self._put({"type": "http.response.body", "body": b""})
 
     async def _answers(
         self,
@@ -641,8 +757,11 @@ class _Exchange:
                 if silent < self.mount.beat:
                     await asyncio.sleep(self.mount.beat - silent)
                     continue
-                async with lock:
-                    await put(writer.beat())
+                try:
+                    async with lock:
+                        await put(writer.beat())
+                except _GoneError:
+                    return  # whoever waits for the reader's leaving is told
                 last[0] = asyncio.get_running_loop().time()
 
         beater = asyncio.create_task(beat())
@@ -680,7 +799,9 @@ class _Exchange:
                 f"Content-Type is application/cbor-seq or application/json-seq, not {request_form!r}",
             )
         call, reading = found.call, _Reading()
-        elements = stream.Elements(json=request_form == web.JSON_SEQ, cls=call.request, limit=self.mount.element_limit)
+        elements = stream.Elements(
+            json=request_form == web.JSON_SEQ, cls=call.request, limit=self.mount.element_limit, items=self.mount.items
+        )
 
         async def source() -> AsyncIterator[tuple[stream.Kind, Any]]:
             while not self.complete:
@@ -699,7 +820,6 @@ class _Exchange:
         if reading.failed is not None:
             raise reading.failed  # half a stream was no request, whatever the handler made of it
         await self._answered(call, form, result)
-        await self._drain()
 
     async def _chunk(self, timeout: float | None) -> bytes:
         try:
@@ -746,7 +866,7 @@ class _Exchange:
             self._allow(message, [])
             return message
         body = await self._body(form, travel.body) if travel.body is not None else None
-        query = self._query()
+        query, odd = self._query()
 
         def value_of(p: web.Placed) -> list[str]:
             if p.place == "path":
@@ -760,6 +880,9 @@ class _Exchange:
 
         arguments = web.Arguments(travel.placed, value_of)
         message = travel.take(arguments, body)
+        if odd and any(p.place == "query" for p in travel.placed):
+            detail = "must be pairs that are percent-encoded as they should be"
+            arguments.violations.append(wire.Violation("", detail, "query"))
         if arguments.violations:
             raise _violated(arguments.violations)
         self._allow(message, travel.placed)
@@ -774,15 +897,14 @@ class _Exchange:
 
     async def _body(self, form: str, cls: Any) -> Any:
         self._plain_body()
-        has_body = self.headers.get("content-length", "0") != "0" or "transfer-encoding" in self.headers
-        if form not in (web.CBOR, web.JSON) and (form or has_body):
+        if form not in (web.CBOR, web.JSON) and (form or self._has_body()):
             raise _Refusal(
                 "unsupported-form", f"Content-Type is application/cbor or application/json, not {json.dumps(form)}"
             )
         limit = self.mount.options.get("body_limit", 4 << 20)
         too_large = _Refusal("too-large", f"the body is larger than {limit} bytes")
         length = self.headers.get("content-length", "0")
-        if length.isdecimal() and int(length) > limit:
+        if length.isdecimal() and (len(length) > 18 or int(length) > limit):
             raise too_large
         event = await self.receive()
         body: bytes = event.get("body", b"")
@@ -798,11 +920,7 @@ class _Exchange:
         if len(body) > limit:
             raise too_large
         try:
-            return (
-                web.decode(form, body, cls, self.mount.options.get("item_limit", wire.DEFAULT_BUDGET))
-                if form
-                else cls.from_json("{}")
-            )
+            return web.decode(form, body, cls, self.mount.items) if form else cls.from_json("{}")
         except wire.WireError as problem:
             raise _unreadable(problem) from problem
 
@@ -816,14 +934,10 @@ class _Exchange:
         try:
             found, _ = self.mount.find("GET", self._path())
             self.call = call = found.call
-            await self._admit(call)
             origin = self.headers.get("origin")
-            if (
-                origin is not None
-                and origin not in self.mount.options.get("origins", ())
-                and urlsplit(origin).netloc != self.headers.get("host")
-            ):
-                raise _Refusal("forbidden", f"pages of {origin} may not call this server")
+            if self._foreign(call) or (origin is not None and not self._allows(origin)):
+                raise _Refusal("forbidden", "a page of another site may not make this call")
+            await self._admit(call)
             if not (call.request_stream and call.answer_stream) or protocol is None:
                 raise _Refusal(
                     "not-acceptable",
@@ -836,40 +950,67 @@ class _Exchange:
             return
         await self.send({"type": "websocket.accept", "subprotocol": protocol, "headers": self.extra})
         self.begun = True
+        # What comes is read as it comes, so that the client's leaving is seen whatever the handler does.
+        inbox: asyncio.Queue[Event] = asyncio.Queue(1)
+        task = asyncio.current_task()
+        assert task is not None
+        left: list[bool] = []
+
+        async def read() -> None:
+            while True:
+                event = await self.receive()
+                if event["type"] != "websocket.receive":
+                    break
+                await inbox.put(event)
+            left.append(True)
+            if self.context is not None:
+                self.context.cancelled = True
+            task.cancel()
+
+        reader = asyncio.create_task(read())
+        try:
+            await self._converse(found, protocol, inbox)
+        except asyncio.CancelledError:
+            if not left:
+                raise
+        except (_GoneError, stream.LostError):
+            pass  # nobody is there to be told
+        finally:
+            reader.cancel()
+
+    async def _converse(self, found: Route, protocol: str, inbox: asyncio.Queue[Event]) -> None:
+        call = found.call
         in_json, reading = protocol == "faithful-json", _Reading()
-        source = self._messages(in_json, call.request)
+        source = self._messages(in_json, call.request, inbox)
         given: Elements[Any] = Elements(self._checked(source, reading), asyncio.get_running_loop())
         writer = stream.ElementWriter(json=in_json, sequence=False, limit=self.mount.element_limit)
 
         async def put(element: bytes) -> None:
             key, value = ("text", element.decode()) if in_json else ("bytes", element)
-            await self.send({"type": "websocket.send", key: value})
+            await self._put({"type": "websocket.send", key: value})
 
-        try:
-            await self._answers(found, (given, self.context), writer, put, reading)
-            # When the handler has had enough, the other side's end still has to
-            # come: only then both know that nothing was lost.
-            if reading.failed is None:
-                async for _ in source:
-                    pass
-            await self.send({"type": "websocket.close", "code": 1000 if reading.failed is None else 1011})
-        except (_GoneError, stream.LostError):
-            return  # nobody is there to be told
+        await self._answers(found, (given, self.context), writer, put, reading)
+        # When the handler has had enough, the other side's end still has to
+        # come: only then both know that nothing was lost.
+        if reading.failed is None:
+            async for _ in source:
+                pass
+        await self._put({"type": "websocket.close", "code": 1000 if reading.failed is None else 1011})
 
-    async def _messages(self, in_json: bool, cls: Any) -> AsyncIterator[tuple[stream.Kind, Any]]:
+    async def _messages(
+        self, in_json: bool, cls: Any, inbox: asyncio.Queue[Event]
+    ) -> AsyncIterator[tuple[stream.Kind, Any]]:
         while True:
             try:
-                event = await asyncio.wait_for(self.receive(), self.mount.idle)
+                event = await asyncio.wait_for(inbox.get(), self.mount.idle)
             except asyncio.TimeoutError:
                 raise _Refusal("too-slow", "the stream was silent for too long") from None
-            if event["type"] != "websocket.receive":
-                raise stream.LostError
             element = event.get("bytes") or (event.get("text") or "").encode()
             if len(element) > self.mount.element_limit + 16:
                 raise stream.BadElementError(
                     f"an element of more than {self.mount.element_limit} bytes", too_large=True
                 )
-            kind, value = stream.read_element(element, json=in_json, cls=cls)
+            kind, value = stream.read_element(element, json=in_json, cls=cls, items=self.mount.items)
             if kind != "other":
                 yield kind, value
             if kind in ("end", "problem"):

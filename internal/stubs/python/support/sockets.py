@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import socket
 import threading
 import time
 from collections.abc import Iterable, Iterator
@@ -13,17 +14,23 @@ from websockets.sync.client import ClientConnection, connect
 from websockets.typing import Subprotocol
 
 from . import stream, web, wire
-from .client import Client, Stream
+from .client import Cancellation, Client, Stream
 from .exchange import checked
 
 Q = TypeVar("Q")
 A = TypeVar("A")
 
 
-def converse(client: Client, call: web.Call[Q, A], messages: Iterable[Q], timeout: float | None) -> Stream[A]:
+def converse(
+    client: Client,
+    call: web.Call[Q, A],
+    messages: Iterable[Q],
+    timeout: float | None,
+    cancellation: Cancellation | None,
+) -> Stream[A]:
     """Sends a call that streams both ways: messages are sent from another thread, as they come."""
-    attempt = client._attempt(call, timeout, None)
-    request = client.request(call, None, web.JSON, None)
+    attempt = client._attempt(call, timeout, cancellation)
+    request = client._prepared(attempt, None, web.JSON, None)
     del request.headers["accept"]
     protocol = Subprotocol("faithful-json" if client.json else "faithful-cbor")
     opened = ExitStack()
@@ -32,7 +39,7 @@ def converse(client: Client, call: web.Call[Q, A], messages: Iterable[Q], timeou
             client.socket_base + request.target,
             subprotocols=[protocol],
             additional_headers=request.headers,
-            open_timeout=attempt.left(),
+            open_timeout=attempt.patience(),
             close_timeout=2,
             max_size=client.element_limit + 16,
             compression=None,
@@ -48,6 +55,8 @@ def converse(client: Client, call: web.Call[Q, A], messages: Iterable[Q], timeou
         connection.close(1002)
         raise web.BadAnswerError(101, f"the server did not agree to {protocol}")
     talk = _Talk(client, call, connection, messages)
+    if cancellation is not None:
+        cancellation._when(talk.abandon)
     return Stream(call, 101, talk.received(), talk.close)
 
 
@@ -59,6 +68,7 @@ class _Talk:
         self.connection = connection
         self.json = client.json
         self.idle = client.idle_timeout
+        self.items = client.items
         self.writer = stream.ElementWriter(json=self.json, sequence=False, limit=client.element_limit)
         self.failed: BaseException | None = None
         self.ours = self.theirs = self.closed = False
@@ -85,7 +95,7 @@ class _Talk:
             while True:
                 message = self._next()
                 element = message.encode() if isinstance(message, str) else message
-                kind, value = stream.read_element(element, json=self.json, cls=self.call.answer)
+                kind, value = stream.read_element(element, json=self.json, cls=self.call.answer, items=self.items)
                 if kind != "other":
                     self.theirs = kind in ("end", "problem")
                     yield kind, value
@@ -108,6 +118,14 @@ class _Talk:
                 # Now and then, to see whether the sending side has failed.
                 if self.failed is not None or time.monotonic() >= deadline:
                     raise
+
+    def abandon(self) -> None:
+        """Ends the call from another thread."""
+        self.failed = self.failed or InterruptedError("it was cancelled")
+        try:
+            self.connection.socket.shutdown(socket.SHUT_RDWR)
+        except OSError:
+            pass  # it has ended already
 
     def close(self) -> None:
         if not self.closed:

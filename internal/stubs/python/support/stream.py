@@ -59,10 +59,10 @@ class ElementWriter:
         return f"\x1e{text}\n".encode() if self.sequence else text.encode()
 
 
-def read_element(element: bytes, *, json: bool, cls: Any) -> tuple[Kind, Any]:
-    """Reads one element: its kind, with the value or the text of the problem details."""
+def read_element(element: bytes, *, json: bool, cls: Any, items: int) -> tuple[Kind, Any]:
+    """Reads one element, which may hold so much: its kind, with the value or the text of the problem details."""
     if not json:
-        r = wire.CborReader(element)
+        r = wire.CborReader(element, items)
         number = r.element()
         n = number if number >= 0 else -1 - number
         kind: Kind = "other"
@@ -76,7 +76,7 @@ def read_element(element: bytes, *, json: bool, cls: Any) -> tuple[Kind, Any]:
             kind = "end" if n == 2 else "other"
         r.close_element(number)
         return kind, value
-    j = wire.JsonReader(element)
+    j = wire.JsonReader(element, items)
     name = j.element()
     if name == "value":
         kind, value = "value", cls.read_json(j)
@@ -215,18 +215,26 @@ class Splitter:
 class Elements:
     """Reads the elements of a sequence, chunk by chunk."""
 
-    def __init__(self, *, json: bool, cls: Any, limit: int) -> None:
+    MOST_BLANKS = 64 << 10
+    """How many blanks may follow the end."""
+
+    def __init__(self, *, json: bool, cls: Any, limit: int, items: int) -> None:
         self.json = json
         self.cls = cls
+        self.items = items
+        self.blanks = 0
         self.splitter = Splitter(json=json, limit=limit)
         self.ended = False
 
     def feed(self, chunk: bytes) -> Iterator[tuple[Kind, Any]]:
         """The elements that a chunk completes; after the end nothing may come."""
-        if self.ended and chunk.strip(b"\x1e \t\r\n" if self.json else b""):
-            raise BadElementError("bytes after the end of the stream")
+        if self.ended:
+            self.blanks += len(chunk)
+            if self.blanks > self.MOST_BLANKS or chunk.strip(b"\x1e \t\r\n" if self.json else b""):
+                raise BadElementError("bytes after the end of the stream")
+            return
         for element in self.splitter.feed(chunk):
-            kind, value = read_element(element, json=self.json, cls=self.cls)
+            kind, value = read_element(element, json=self.json, cls=self.cls, items=self.items)
             if self.ended:
                 raise BadElementError("bytes after the end of the stream")
             self.ended = kind in ("end", "problem")

@@ -319,8 +319,8 @@ def failure(call: Call[Any, Any], status: int, text: str) -> Exception:
         return ProblemError(
             name, int(body.get("status", status)), str(body.get("title", "")), str(body.get("detail", "")), violations
         )
-    except (ValueError, KeyError, TypeError, AttributeError) as problem:
-        return BadAnswerError(status, f"problem details that can't be read: {problem}")
+    except (ValueError, KeyError, TypeError, AttributeError, OverflowError, RecursionError) as problem:
+        return BadAnswerError(status, f"problem details that can't be read: {str(problem)[:100]}")
 
 
 def _member(text: str, name: str) -> str:

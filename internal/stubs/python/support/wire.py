@@ -1823,7 +1823,11 @@ def to_cbor(m: Message) -> bytes:
 
 
 def from_cbor(
-    payload: bytes, fast: Callable[[bytes, int, int], tuple[T, int]], read: Callable[[CborReader], T], items: int, weight: int
+    payload: bytes,
+    fast: Callable[[bytes, int, int], tuple[T, int]],
+    read: Callable[[CborReader], T],
+    items: int,
+    weight: int,
 ) -> T:
     """Reads a payload in the order that writers write it; where it is not in that, with all that readers allow.
 

@@ -842,12 +842,14 @@ class Exchange {
       return body;
     }
     let query: Query | undefined;
+    let odd = false as boolean;
     const args = new web.Arguments(travel.placed, (p) => {
       switch (p.in) {
         case "path":
           return [values.get(p.parameter) ?? ""];
         case "query":
           query ??= parseQuery(this.incoming.query);
+          ({ odd } = query);
           return query.pairs.filter(([name]) => name === p.parameter).map(([, value]) => value);
         case "header": {
           const value = this.incoming.header(p.parameter);
@@ -858,7 +860,7 @@ class Exchange {
       }
     });
     const request = travel.take(args, body);
-    if ((query as Query | undefined)?.odd === true) {
+    if (odd) {
       args.violations.push({ pointer: "", detail: "must be pairs that are percent-encoded as they should be", in: "query" });
     }
     if (args.violations.length > 0) {

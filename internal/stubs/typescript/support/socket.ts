@@ -3,7 +3,7 @@
 import { ServerResponse } from "node:http";
 import type { Server } from "node:http";
 import type { Server as SecureServer } from "node:https";
-import type { Socket } from "node:net";
+import { Socket } from "node:net";
 
 import { WebSocket, WebSocketServer } from "ws";
 
@@ -116,9 +116,13 @@ export function serveSockets(server: Server | SecureServer, mount: Mount): void 
   server.on("upgrade", (incoming, connection, head) => {
     if (incoming.headers.upgrade?.toLowerCase() !== "websocket") {
       // Any other upgrade is ignored (RFC 9110, section 7.8): the request is as good without.
+      if (!(connection instanceof Socket)) {
+        connection.destroy();
+        return;
+      }
       const outgoing = new ServerResponse(incoming);
       outgoing.shouldKeepAlive = false;
-      outgoing.assignSocket(connection as Socket);
+      outgoing.assignSocket(connection);
       outgoing.once("finish", () => {
         connection.end();
       });
