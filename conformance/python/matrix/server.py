@@ -16,6 +16,7 @@ from gen.skerry.matrix import (
     EchoAnswer,
     EchoRequest,
     Ended,
+    Load,
     LookRequest,
     Pier,
     PierFull,
@@ -124,6 +125,26 @@ class Server(Pier):
         finally:
             self.seen += 1
 
+    async def weigh(self, request: Load, context: Context) -> Total:
+        return Total(total=len(request.wide) + len(request.counts) + len(request.texts))
+
+    async def repeat(self, request: Load, context: Context) -> Load:
+        return request
+
+    async def tail(self, request: SleepRequest, context: Context) -> AsyncIterator[Tick]:
+        try:
+            await asyncio.sleep(1000)
+            yield Tick(n=0)
+        finally:
+            self.seen += 1
+
+    async def hold(self, elements: Elements[Tick], context: Context) -> AsyncIterator[Tick]:
+        try:
+            await asyncio.sleep(1000)
+            yield Tick(n=0)
+        finally:
+            self.seen += 1
+
     async def woken(self, context: Context) -> Total:
         return Total(total=self.seen)
 
@@ -138,6 +159,8 @@ class Server(Pier):
 
 
 def gate(call: str | None, credentials: dict[str, str], headers: dict[str, str]) -> str | None:
+    if credentials.get("skerry.matrix.desk") == "panic":
+        raise RuntimeError("the gate fell")
     if credentials.get("skerry.matrix.desk") == "stolen":
         raise Forbidden("this key was stolen")
     if credentials.get("skerry.matrix.desk") == "expired":
@@ -147,10 +170,32 @@ def gate(call: str | None, credentials: dict[str, str], headers: dict[str, str])
 
 def main() -> None:
     beat = float(sys.argv[2]) if len(sys.argv) > 2 else 15.0
-    app = serve_pier(Server(), {"gate": gate, "element_limit": 200_000, "body_limit": 300_000, "beat": beat})
+    idle = float(sys.argv[3]) if len(sys.argv) > 3 else 60.0
+    base = sys.argv[4] if len(sys.argv) > 4 else ""
+    body = int(sys.argv[5]) if len(sys.argv) > 5 else 300_000
+    app = serve_pier(
+        Server(),
+        {
+            "gate": gate,
+            "element_limit": 200_000,
+            "body_limit": body,
+            "beat": beat,
+            "idle_timeout": idle,
+            "base": base,
+        },
+    )
     listener = listen(port=int(sys.argv[1]) if len(sys.argv) > 1 else 0)
     print(f"listening on http://127.0.0.1:{listener.getsockname()[1]}", flush=True)
-    config = uvicorn.Config(app, log_level="error", ws="websockets-sansio", lifespan="off")
+    config = uvicorn.Config(
+        app,
+        log_level="error",
+        ws="websockets-sansio",
+        ws_max_size=200_016,
+        ws_per_message_deflate=False,
+        h11_max_incomplete_event_size=64 << 10,
+        timeout_keep_alive=60,
+        lifespan="off",
+    )
     uvicorn.Server(config).run([listener])
 
 

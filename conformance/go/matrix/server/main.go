@@ -22,6 +22,9 @@ import (
 func main() {
 	listen := flag.String("listen", "127.0.0.1:0", "the address to listen on")
 	beat := flag.Duration("beat", 15*time.Second, "how often silent streams beat")
+	idle := flag.Duration("idle", time.Minute, "how long a peer may do nothing")
+	base := flag.String("base", "", "below which path calls are")
+	body := flag.Int64("body", 300_000, "how large a request may be")
 	flag.Parse()
 	listener, err := net.Listen("tcp", *listen)
 	if err != nil {
@@ -29,14 +32,16 @@ func main() {
 	}
 	fmt.Printf("listening on http://%s\n", listener.Addr())
 	gate := func(ctx context.Context, call *web.Call, credentials web.Credentials) (context.Context, error) {
-		if key, ok := credentials.Value("desk"); ok && key == "stolen" {
+		if key, ok := credentials.Value("desk"); ok && key == "panic" {
+			panic("the gate fell")
+		} else if ok && key == "stolen" {
 			return nil, web.Forbidden("this key was stolen")
 		} else if ok && key == "expired" {
 			return nil, web.Unauthenticated("this key has expired")
 		}
 		return context.WithValue(ctx, crewKey{}, credentials["skerry.matrix.crew"]), nil
 	}
-	mount := matrix.ServePier(new(pier).calls(), web.WithGate(gate), web.WithBeat(*beat), web.WithElementLimit(200_000), web.WithBodyLimit(300_000))
+	mount := matrix.ServePier(new(pier).calls(), web.WithGate(gate), web.WithBeat(*beat), web.WithElementLimit(200_000), web.WithBodyLimit(*body), web.WithIdleTimeout(*idle), web.WithBase(*base))
 	log.Fatal(web.NewServer(mount).Serve(listener))
 }
 
@@ -90,6 +95,20 @@ func (p *pier) calls() matrix.PierCalls {
 					return err
 				}
 			}
+		},
+		Weigh: func(_ context.Context, load *matrix.Load) (*matrix.Total, error) {
+			return &matrix.Total{Total: uint64(len(load.Wide) + len(load.Counts) + len(load.Texts))}, nil
+		},
+		Repeat: func(_ context.Context, load *matrix.Load) (*matrix.Load, error) { return load, nil },
+		Tail: func(ctx context.Context, _ *matrix.SleepRequest, _ func(*matrix.Tick) error) error {
+			<-ctx.Done()
+			p.woken.Add(1)
+			return ctx.Err()
+		},
+		Hold: func(ctx context.Context, _ iter.Seq2[*matrix.Tick, error], _ func(*matrix.Tick) error) error {
+			<-ctx.Done()
+			p.woken.Add(1)
+			return ctx.Err()
 		},
 		Woken: func(context.Context) (*matrix.Total, error) { return &matrix.Total{Total: p.woken.Load()}, nil },
 		Guarded: func(ctx context.Context) (*matrix.EchoAnswer, error) {

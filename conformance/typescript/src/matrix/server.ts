@@ -97,6 +97,16 @@ const calls: PierCalls = {
       woken++;
     }
   },
+  weigh: ({ wide, counts, texts }) => ({ total: BigInt(wide.length + counts.size + texts.length) }),
+  repeat: (load) => load,
+  async *tail(_, { signal }) {
+    await slumber(signal);
+    yield* [];
+  },
+  async *hold(_, { signal }) {
+    await slumber(signal);
+    yield* [];
+  },
   woken: () => ({ total: woken }),
   guarded: ({ identity }) => ({ request: echoRequestTools.make({ names: new Map() }), crew: identity as string | undefined }),
   flaky({ id }) {
@@ -111,9 +121,14 @@ const calls: PierCalls = {
 
 const mount = servePier(calls, {
   elementLimit: 200_000,
-  bodyLimit: 300_000,
+  bodyLimit: Number(process.argv[6] ?? "300000"),
+  idleTimeout: Number(process.argv[4] ?? "60000"),
+  base: process.argv[5] ?? "",
   beat: Number(process.argv[3] ?? "15000"),
   gate(_, credentials) {
+    if (credentials.get("skerry.matrix.desk") === "panic") {
+      throw new Error("the gate fell");
+    }
     if (credentials.get("skerry.matrix.desk") === "stolen") {
       throw new Forbidden("this key was stolen");
     }

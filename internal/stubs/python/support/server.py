@@ -467,6 +467,7 @@ class _Exchange:
             else:
                 await self._serve(*self.mount.find(self.scope["method"], path))
         except (_GoneError, stream.LostError):
+            await asyncio.sleep(0)  # so that the server that carries us has heard of it, too
             return  # nobody is there to be answered
         except Exception as problem:
             if self.begun:
@@ -500,6 +501,7 @@ class _Exchange:
         transport: Any = getattr(getattr(self.send, "__self__", None), "transport", None)
         if not hasattr(transport, "close"):
             raise ConnectionAbortedError("a request that does not end")  # which closes the connection
+        await self._put({"type": "http.response.body", "body": b""})
         transport.close()
 
     def _has_body(self) -> bool:

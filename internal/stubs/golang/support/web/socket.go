@@ -174,9 +174,8 @@ func (t lostTransport) RoundTrip(r *http.Request) (*http.Response, error) {
 
 // Converse serves calls that stream both ways.
 func Converse(m *Mount, w http.ResponseWriter, r *http.Request, route *Route) {
-	origin := r.Header.Get("Origin")
-	if origin != "" && !m.allowsOrigin(r, origin) {
-		m.problem(w, r, "forbidden", "pages of "+origin+" may not call this server")
+	if origins := r.Header["Origin"]; len(origins) > 1 || len(origins) == 1 && !m.allowsOrigin(r, origins[0]) {
+		m.problem(w, r, "forbidden", "a page of another site may not make this call")
 		return
 	}
 	protocol := ""
