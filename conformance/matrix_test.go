@@ -31,7 +31,7 @@ func sides(t *testing.T) []side {
 	var list []side
 	t.Run("build go", func(t *testing.T) {
 		dir := filepath.Join(outputs(t), "go")
-		toolchain.Run(t, ".", "go", "build", "-o", dir+"/", "./go/matrix/server", "./go/matrix/client", "./go/matrix/losses", "./go/matrix/long")
+		toolchain.Run(t, ".", "go", "build", "-o", dir+"/", "./go/matrix/server", "./go/matrix/client", "./go/matrix/losses", "./go/matrix/long", "./go/matrix/attacked")
 		list = append(list, side{"go", ".", []string{dir + "/server"}, func(address, form string) []string {
 			return []string{dir + "/client", "-server", address, fmt.Sprintf("-json=%t", form == "json")}
 		}})

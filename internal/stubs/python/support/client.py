@@ -358,8 +358,9 @@ class Client(Exchange):
     ) -> http.client.HTTPResponse:
         try:
             attempt.watch()
-            if connection.sock is not None:
-                connection.sock.settimeout(attempt.patience())
+            if connection.sock is None:
+                raise failed or ConnectionAbortedError("the connection was lost")
+            connection.sock.settimeout(attempt.patience())
             response = connection.getresponse()
         except (OSError, http.client.HTTPException) as problem:
             problem = attempt.why(problem)  # type: ignore[assignment]

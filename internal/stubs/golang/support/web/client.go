@@ -273,6 +273,9 @@ func unsent(call *Call, err error) error {
 	if _, says := err.(*MissingCredential); says {
 		return err
 	}
+	if errors.Is(err, context.DeadlineExceeded) || errors.Is(err, context.Canceled) {
+		return &Unreachable{Call: call.Name, Err: err}
+	}
 	return fmt.Errorf("%s: %w", call.Name, err)
 }
 
