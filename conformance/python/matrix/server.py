@@ -186,16 +186,7 @@ def main() -> None:
     )
     listener = listen(port=int(sys.argv[1]) if len(sys.argv) > 1 else 0)
     print(f"listening on http://127.0.0.1:{listener.getsockname()[1]}", flush=True)
-    config = uvicorn.Config(
-        app,
-        log_level="error",
-        ws="websockets-sansio",
-        ws_max_size=200_016,
-        ws_per_message_deflate=False,
-        h11_max_incomplete_event_size=64 << 10,
-        timeout_keep_alive=60,
-        lifespan="off",
-    )
+    config = uvicorn.Config(app, log_level="error", **app.uvicorn_limits())
     uvicorn.Server(config).run([listener])
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import hmac
 import threading
 from collections.abc import Awaitable, Callable
 from datetime import date
@@ -170,7 +171,7 @@ class Pier(Quay):
 
 
 def gate(call: str | None, credentials: dict[str, str], headers: dict[str, str]) -> None:
-    if credentials.get("skerry.quay.gate", "north pier") != "north pier":
+    if not hmac.compare_digest(credentials.get("skerry.quay.gate", "north pier"), "north pier"):
         raise Forbidden("this is not the key of a gate")
 
 
@@ -216,7 +217,8 @@ def failure(call: Callable[[], object]) -> str:
 def calls() -> None:
     """Makes calls, and tells their failures apart."""
     listener = listen()
-    server = uvicorn.Server(uvicorn.Config(served(), log_level="error", lifespan="off", ws="websockets-sansio"))
+    app = served()
+    server = uvicorn.Server(uvicorn.Config(app, log_level="error", **app.uvicorn_limits()))
     threading.Thread(target=server.run, args=([listener],), daemon=True).start()
     base = f"http://127.0.0.1:{listener.getsockname()[1]}"
 

@@ -62,7 +62,8 @@ async def calls(base: str) -> None:
 
 async def main() -> None:
     listener = listen()
-    config = uvicorn.Config(served(), log_level="critical", lifespan="off", ws="websockets-sansio")
+    app = served()
+    config = uvicorn.Config(app, log_level="critical", **app.uvicorn_limits())
     server = uvicorn.Server(config)
     serving = asyncio.ensure_future(server.serve([listener]))
     await calls(f"http://127.0.0.1:{listener.getsockname()[1]}")

@@ -60,7 +60,8 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 		c.P("app = make_app()")
 		c.P("")
 		block(c, "if __name__ == \"__main__\":", func() {
-			c.P("uvicorn.run(app, host=\"127.0.0.1\", port=int(sys.argv[1]) if len(sys.argv) > 1 else 8080, lifespan=\"off\")")
+			c.P("port = int(sys.argv[1]) if len(sys.argv) > 1 else 8080")
+			c.P("uvicorn.run(app, host=\"127.0.0.1\", port=port, **app.uvicorn_limits())")
 		})
 	})
 	add("handlers/__init__.py", func(c *stubs.Code) {
@@ -168,7 +169,8 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 			c.P("")
 			block(c, fmt.Sprintf("def test_%s() -> None:", call.Name), func() {
 				c.P("listener = listen()")
-				c.P("server = uvicorn.Server(uvicorn.Config(make_app(), log_level=\"warning\", lifespan=\"off\", ws=\"websockets-sansio\"))")
+				c.P("app = make_app()")
+				c.P("server = uvicorn.Server(uvicorn.Config(app, log_level=\"warning\", **app.uvicorn_limits()))")
 				c.P("thread = threading.Thread(target=server.run, args=([listener],))")
 				c.P("thread.start()")
 				block(c, "while not server.started:", func() { c.P("time.sleep(0.01)") })

@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/subtle"
 	"errors"
 	"fmt"
 	"net/http"
@@ -29,7 +30,7 @@ func serve() http.Handler {
 		},
 	},
 		web.WithGate(func(ctx context.Context, _ *web.Call, credentials web.Credentials) (context.Context, error) {
-			if key, shown := credentials.Value("gate"); shown && key != "north pier" {
+			if key, shown := credentials.Value("gate"); shown && subtle.ConstantTimeCompare([]byte(key), []byte("north pier")) == 0 {
 				return nil, web.Forbidden("this is not the key of a gate")
 			}
 			return ctx, nil

@@ -197,6 +197,21 @@ class Mount:
         self._patterns.sort(key=lambda pattern: sum(s.startswith("{") for s in pattern[0]))
         self._digest = (b"faithful-definitions", definitions.digest.encode())
 
+    def uvicorn_limits(self) -> dict[str, Any]:
+        """Options of uvicorn.Config that suit a server open to the world; its own leave more room.
+
+        64 KiB of headers, messages of sockets no larger than an element and never inflated, 60 s between calls.
+        uvicorn has no limit for how long headers may take: a proxy before it has.
+        """
+        return {
+            "ws": "websockets-sansio",
+            "ws_max_size": self.element_limit + 16,
+            "ws_per_message_deflate": False,
+            "h11_max_incomplete_event_size": 64 << 10,
+            "timeout_keep_alive": 60,
+            "lifespan": "off",
+        }
+
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] == "lifespan":
             while (await receive())["type"] != "lifespan.shutdown":
