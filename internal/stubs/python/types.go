@@ -305,7 +305,9 @@ func (g *generator) verbs(m *schema.Message) {
 	fast := "_fast_" + snake(name)
 	g.In("def to_cbor(self) -> bytes:", func() { g.P("return %s.to_cbor(self)", wire) }, "")
 	g.P("@classmethod")
-	g.In(fmt.Sprintf("def from_cbor(cls, payload: bytes, items: int = %s.DEFAULT_BUDGET) -> %s:", wire, name), func() { g.P("return %s.from_cbor(payload, %s, cls.read_cbor, items, %d)", wire, fast, 2+stubs.Heaviest(m)) }, "")
+	g.In(fmt.Sprintf("def from_cbor(cls, payload: bytes, items: int = %s.DEFAULT_BUDGET) -> %s:", wire, name), func() {
+		g.P("return %s.from_cbor(payload, %s, cls.read_cbor, items, %d)", wire, fast, 2+stubs.Heaviest(m))
+	}, "")
 	g.In("def to_json(self) -> str:", func() { g.P("return self.write_json(0, %s.PAYLOAD)", wire) }, "")
 	g.P("@classmethod")
 	g.In(fmt.Sprintf("def from_json(cls, payload: str | bytes, items: int = %s.DEFAULT_BUDGET) -> %s:", wire, name), func() { g.P("return %s.from_json(payload, cls.read_json, items)", wire) }, "")

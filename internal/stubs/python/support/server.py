@@ -319,6 +319,8 @@ def listen(host: str = "127.0.0.1", port: int = 0) -> socket.socket:
     family, kind, protocol, _, address = socket.getaddrinfo(host, port, 0, socket.SOCK_STREAM, socket.IPPROTO_TCP)[0]
     listener = socket.socket(family, kind, protocol)
     listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    # Connections inherit it: one that is not read holds no more than this, where the system would let it grow to megabytes.
+    listener.setsockopt(socket.SOL_SOCKET, socket.SO_SNDBUF, 128 << 10)
     if hasattr(socket, "TCP_USER_TIMEOUT"):
         # Connections inherit it: a peer that takes nothing for a minute is gone (RFC 5482).
         listener.setsockopt(socket.IPPROTO_TCP, socket.TCP_USER_TIMEOUT, 60_000)
