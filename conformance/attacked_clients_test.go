@@ -121,6 +121,10 @@ var clientAttacks = []struct {
 	{"a pause that is waited for hears a cancel", "cancel", func(conn net.Conn, _ *http.Request) {
 		_, _ = io.WriteString(conn, problemAnswer(503, `{"type":"x"}`, "Retry-After: 8"))
 	}, []string{"unreachable"}, 1300},
+	{"a stream that is waited for hears a cancel", "cancelstream", func(conn net.Conn, _ *http.Request) {
+		_, _ = io.WriteString(conn, streamHead+chunk("\xa1\x01\xa1\x01\x00"))
+		_, _ = io.Copy(io.Discard, conn)
+	}, []string{"unreachable"}, 1300},
 	{"heartbeats after the end", "count", func(conn net.Conn, _ *http.Request) {
 		_, _ = io.WriteString(conn, streamHead+chunk("\xa1\x02\xa0"))
 		flood(conn, chunk("\xa1\x00\xa0"))

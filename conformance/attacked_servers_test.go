@@ -304,6 +304,21 @@ var serverAttacks = []struct {
 		assert.Equal(v.t, http.StatusRequestEntityTooLarge, v.status("POST "+pier+"weigh HTTP/1.1\r\nHost: HOST\r\nContent-Type: application/json\r\nContent-Length: "+strconv.Itoa(len(in))+"\r\n\r\n"+string(in)))
 		assert.Less(v.t, v.memory()-before, 200<<20, "most of it is what the runtime keeps")
 	}},
+	{"numbers of millions of digits are refused in few words", func(v *victim) {
+		digits := strings.Repeat("7", 1_300_000)
+		for _, body := range []string{`{"names":{"a":` + digits + `}}`, `{"amount":` + digits + `,"names":{}}`, `{"amount":"` + digits + `","names":{}}`, `{"at":"` + digits + `","names":{}}`, `{"names":{"a":"` + digits + `"}}`, `{"amount":0.` + digits + `,"names":{}}`, `{"amount":1e` + digits + `,"names":{}}`} {
+			start := time.Now()
+			conn, reader := v.say(post(pier+"echo", body))
+			response, err := http.ReadResponse(reader, nil)
+			require.NoError(v.t, err, "%.40s", body)
+			answer, err := io.ReadAll(response.Body)
+			require.NoError(v.t, err)
+			assert.Equal(v.t, http.StatusBadRequest, response.StatusCode, "%.40s", body)
+			assert.Less(v.t, len(answer), 2000, "%.40s", body)
+			assert.Less(v.t, time.Since(start), time.Second, "%.40s", body)
+			_ = conn.Close()
+		}
+	}},
 	{"elements are weighed, too", func(v *victim) {
 		// An element of the limit's size that holds far more than it may.
 		text := "\x1e" + `{"value":{"n":1,"text":"a","x":[` + strings.Repeat("0,", 99_000) + `0]}}` + "\n"

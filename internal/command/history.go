@@ -129,7 +129,7 @@ func (h *history) list(w *World, kind string) (int, error) {
 		var rows [][]string
 		for _, l := range lines {
 			style := map[string]report.Style{"breaks": report.Red, "shifts": report.Yellow}[l.Verdict]
-			rows = append(rows, []string{p.In(report.Bold, l.Version), l.Time.Format("2006-01-02"), p.In(style, l.Facts), p.In(report.Faint, l.Note)})
+			rows = append(rows, []string{p.In(report.Bold, l.Version), l.Time.Format("2006-01-02"), p.In(style, l.Facts), p.In(report.Faint, strings.Join(strings.Fields(l.Note), " "))})
 		}
 		p.Table("", rows)
 	})

@@ -20,6 +20,7 @@ import (
 
 	"github.com/fsnotify/fsnotify"
 
+	"faithfulcourier/internal/files"
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/remote"
 	"faithfulcourier/internal/report"
@@ -87,7 +88,12 @@ func (m *mocking) run(record string) (int, error) {
 		m.options.Log = m.log
 	}
 	if record != "" {
-		f, err := os.OpenFile(m.w.path(record), os.O_WRONLY|os.O_CREATE|os.O_APPEND, 0o600) // what is secret in messages is in it
+		folder, err := files.Open(filepath.Dir(m.w.path(record)))
+		if err != nil {
+			return trouble, err
+		}
+		defer folder.Close()
+		f, err := folder.Append(filepath.Base(record), 0o600) // what is secret in messages is in it
 		if err != nil {
 			return trouble, err
 		}

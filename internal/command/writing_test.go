@@ -169,9 +169,17 @@ func TestWritingKilledAnywhere(t *testing.T) {
 	}
 	for name, args := range map[string][]string{
 		"tidy": {"tidy", "-w"}, "generate": {"generate", "--only", "go"}, "scaffold": {"scaffold", "go", "Quay"},
-		"sample": {"sample", "--all", "requests"}, "seal": {"seal"}, "new": {"new", "harbour"},
+		"sample": {"sample", "--all", "requests"}, "seal": {"seal"}, "new": {"new", "harbour"}, "mend": {"check", "--mend"},
 	} {
 		t.Run(name, func(t *testing.T) {
+			begin := begin
+			if name == "mend" {
+				begin = func(t *testing.T) string {
+					dir := ferryProject(t)
+					require.NoError(t, layOut(dir, map[string]string{"definitions/slip.faithful": "module skerry.slip\nmessage Slip { #1 name: text }\n"}))
+					return dir
+				}
+			}
 			undisturbed := begin(t)
 			before := contents(t, undisturbed)
 			require.NoError(t, toolchain.Faithful(t, undisturbed, args...).Run())

@@ -284,6 +284,32 @@ func (f *Folder) Create(name string, content []byte, mode fs.FileMode) error {
 	})
 }
 
+// Append opens a file, which is made where it is missing, to write at its end. It must not
+// be a link.
+func (f *Folder) Append(name string, mode fs.FileMode) (file *os.File, err error) {
+	err = f.within(name, false, func(dir *os.Root, base string) error {
+		file, err = dir.OpenFile(base, os.O_WRONLY|os.O_CREATE|os.O_EXCL|os.O_APPEND, mode)
+		if !errors.Is(err, fs.ErrExist) {
+			return err
+		}
+		named, err := dir.Lstat(base)
+		if err == nil && !named.Mode().IsRegular() {
+			err = &LinkError{filepath.Join(f.path, name)}
+		}
+		if err != nil {
+			return err
+		}
+		if file, err = dir.OpenFile(base, os.O_WRONLY|os.O_APPEND, mode); err != nil {
+			return err
+		}
+		if opened, err := file.Stat(); err != nil || !os.SameFile(named, opened) {
+			return errors.Join(err, &LinkError{filepath.Join(f.path, name)}, file.Close())
+		}
+		return nil
+	})
+	return file, err
+}
+
 // Remove removes a file or an empty folder. A link is removed itself.
 func (f *Folder) Remove(name string) error {
 	return f.within(name, false, func(dir *os.Root, base string) error { return dir.Remove(base) })

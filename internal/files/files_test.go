@@ -87,6 +87,11 @@ func TestLinksAreNotFollowed(t *testing.T) {
 	}
 	_, err := f.Read("file", 100)
 	assert.ErrorAs(t, err, &link)
+	_, err = f.Append("file", 0o666)
+	assert.ErrorAs(t, err, &link)
+	log, err := f.Append("real/log", 0o666)
+	require.NoError(t, err)
+	require.NoError(t, log.Close())
 	assert.ErrorAs(t, Rewrite(dir, filepath.Join(dir, "file"), []byte("precious"), []byte("x")), &link)
 	assert.ErrorAs(t, Rewrite(dir, filepath.Join(dir, "out/file"), []byte("precious"), []byte("x")), &link)
 	for _, path := range []string{"out", "out/new", "real/out/new/deep", "self/new"} {

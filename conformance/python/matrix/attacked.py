@@ -47,6 +47,12 @@ def main() -> None:
         threading.Timer(0.5, cancellation.cancel).start()
         PierClient(server).echo(request, cancellation=cancellation)
 
+    def cancelstream() -> None:
+        cancellation = Cancellation()
+        threading.Timer(0.5, cancellation.cancel).start()
+        for _ in PierClient(server).count(CountRequest(count=3), cancellation=cancellation):
+            pass
+
     scenes: dict[str, Callable[[], Any]] = {
         "echo": lambda: hurried.echo(request),
         "count": lambda: count(0),
@@ -55,6 +61,7 @@ def main() -> None:
         "mirror": mirror,
         "credential": lambda: PierClient(server, {"timeout": 1.0, "credentials": {"machine": never}}).guarded(),
         "cancel": cancel,
+        "cancelstream": cancelstream,
         "secret": lambda: PierClient(
             server, {"credentials": {"crew": "s3cret\nX-Evil: 1", "desk": "s3cret"}}
         ).guarded(),

@@ -10,6 +10,7 @@ import { mount, serve } from "./gen/faithful/server.js";
 import { BadAnswer, Problem } from "./gen/faithful/web.js";
 import * as wire from "./gen/faithful/wire.js";
 import { PierClient } from "./gen/skerry/matrix/client.js";
+import { servePier } from "./gen/skerry/matrix/server.js";
 import { leafTools } from "./gen/skerry/shared/types.js";
 import { Broken, defaultsTools, listsTools, optionalsTools, scalarsTools } from "./gen/skerry/vectors/types.js";
 import { VectorsClient } from "./gen/skerry/vectors/client.js";
@@ -228,4 +229,33 @@ void test("texts of every length are written as they are read", () => {
     }
   }
   assert.throws(() => leafTools.toCbor(leafTools.make({ number: 7, third: `${"a".repeat(70)}\ud800` })), wire.WireError);
+});
+
+void test("numbers that a float32 can't hold are refused", () => {
+  const read = (digits: string): number => new wire.JsonReader(digits).float32();
+  for (const digits of ["1e308", "-1e308", "3.5e38", `34028235677973366163753939545814253568${"0".repeat(1000)}`, "1e39"]) {
+    assert.throws(() => read(digits), digits.slice(0, 20));
+  }
+  for (const [digits, want] of [["3.4028234e38", 3.4028234663852886e38], ["1e-46", 0], ["16777217", 16777216], [`16777217.${"0".repeat(2000)}1`, 16777218]] as const) {
+    assert.equal(read(digits), want, digits.slice(0, 20));
+  }
+});
+
+void test("a hook that fails does not end the process", async () => {
+  const told: unknown[] = [];
+  const { error } = console;
+  console.error = (...what) => told.push(what);
+  try {
+    const calls = { echo: () => Promise.reject(new Error("the handler")) };
+    const pier = servePier(calls, {
+      onError: () => {
+        throw new Error("the hook");
+      },
+    });
+    const client = new PierClient("http://pier.example", { transport: fetchTransport(pier) });
+    await assert.rejects(client.echo({ names: new Map(), amount: wire.Decimal.parse("1.50") }), Problem);
+    assert.equal(told.length, 2, "what failed, and what failed to be told");
+  } finally {
+    console.error = error;
+  }
 });

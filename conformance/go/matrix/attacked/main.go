@@ -61,6 +61,12 @@ func main() {
 			time.AfterFunc(500*time.Millisecond, cancel)
 			return echo(ctx, matrix.NewPierClient(*server))
 		},
+		"cancelstream": func() error {
+			ctx, cancel := context.WithCancel(ctx)
+			defer cancel()
+			time.AfterFunc(500*time.Millisecond, cancel)
+			return count(ctx, matrix.NewPierClient(*server), 0)
+		},
 		"secret": func() error {
 			c := matrix.NewPierClient(*server, web.WithCredential("crew", "s3cret\nX-Evil: 1"), web.WithCredential("desk", "s3cret"))
 			_, err := c.Guarded(ctx)

@@ -37,12 +37,17 @@ const scenes: Record<string, () => Promise<unknown>> = {
   slow: () => count(1500),
   sum: () => hurried.sum(ticks()),
   mirror: async () => {
-    for await (const tick of hurried.mirror(waiting())) {
-      void tick;
+    for await (const { n } of hurried.mirror(waiting())) {
+      await wait(0, n);
     }
   },
   credential: () => client({ timeout: 1000, credentials: { machine: () => new Promise<string>(() => undefined) } }).guarded(),
   cancel: () => client({}).echo(request, { signal: AbortSignal.timeout(500) }),
+  cancelstream: async () => {
+    for await (const { n } of client({}).count({ count: 3 }, { signal: AbortSignal.timeout(500) })) {
+      await wait(0, n);
+    }
+  },
   secret: () => client({ credentials: { crew: "s3cret\nX-Evil: 1", desk: "s3cret" } }).guarded(),
   query: () => client({ tries: 1, credentials: { machine: "s3cret" } }).guarded(),
   forever: () => client({ timeout: Infinity, idleTimeout: Infinity, answerLimit: Infinity }).echo(request),
