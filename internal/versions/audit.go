@@ -136,9 +136,9 @@ func (a *Auditor) Audit(dir string) (*Report, error) {
 // limits says what no chain shows, and what one without signatures does not.
 func (a *Auditor) limits(signing bool) (list []Flaw) {
 	if !signing {
-		list = append(list, Flaw{Message: "no line is signed: whoever can write here can change any line, such as the note or the time of the last one, and hash all that follow anew; faithful seal --key signs, and signers in faithful.toml insists on it"})
+		list = append(list, Flaw{Message: "unsigned: a changed note or time of the last line does not show, nor do lines that were all hashed anew"})
 	}
-	return append(list, Flaw{Message: "the newest versions, taken away with their lines, leave no trace here: compare the last line with what others have"})
+	return append(list, Flaw{Message: "newest versions that were taken away leave no trace: compare the last line with what others have"})
 }
 
 // sealedFiles are the files of a line of the ledger, and what was found in them.
