@@ -184,7 +184,7 @@ func (m *mocking) sheetPath(p *project.Project) (path string, must bool) {
 
 func (m *mocking) sheet(defs *schema.Definitions, p *project.Project) (*remote.Sheet, error) {
 	path, must := m.sheetPath(p)
-	text, err := os.ReadFile(path)
+	text, err := files.ReadRegular(path, 64<<20)
 	if errors.Is(err, fs.ErrNotExist) && !must {
 		return nil, nil
 	}

@@ -385,6 +385,27 @@ func syncNames(dir *os.Root) error {
 	return errors.Join(d.Sync(), d.Close())
 }
 
+// ReadRegular reads a file of at most limit bytes that somebody named, links followed. A
+// device or a pipe, which may have no end, is refused.
+func ReadRegular(path string, limit int64) ([]byte, error) {
+	info, err := os.Stat(path)
+	if err != nil {
+		return nil, err
+	}
+	if !info.Mode().IsRegular() {
+		return nil, fmt.Errorf("%s is not a file", path)
+	}
+	if info.Size() > limit {
+		return nil, fmt.Errorf("%s has %d bytes, and at most %d are read", path, info.Size(), limit)
+	}
+	file, err := os.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	defer file.Close()
+	return io.ReadAll(io.LimitReader(file, limit))
+}
+
 // Replace is Folder.Replace of one file in a folder that is there.
 func Replace(path string, content []byte, mode fs.FileMode) error {
 	return one(path, func(f *Folder, base string) error { return f.Replace(base, content, mode) })

@@ -7,7 +7,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -27,6 +26,9 @@ const lockHead = `# What the servers said that faithful.toml names as sources. W
 # faithful check --remote --mend; keep it with your definitions.
 
 `
+
+// lockLimit is how large the file may be, in bytes.
+const lockLimit = 256 << 20
 
 // lock is the content of the file.
 type lock struct {
@@ -95,7 +97,7 @@ func lockOf(ref string, s *Served) (*Locked, error) {
 
 // readLock reads the lock of a project; there may be none.
 func (p *Project) readLock() (*lock, error) {
-	data, err := os.ReadFile(filepath.Join(p.Dir, LockName))
+	data, err := files.ReadRegular(filepath.Join(p.Dir, LockName), lockLimit)
 	if errors.Is(err, fs.ErrNotExist) {
 		return &lock{}, nil
 	}

@@ -17,6 +17,7 @@ import (
 
 	"github.com/pelletier/go-toml/v2"
 
+	"faithfulcourier/internal/files"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/versions"
@@ -24,6 +25,9 @@ import (
 
 // ConfigName is the file that makes a folder a project.
 const ConfigName = "faithful.toml"
+
+// configLimit is how large faithful.toml may be, in bytes.
+const configLimit = 16 << 20
 
 // Config is what faithful.toml says.
 type Config struct {
@@ -107,7 +111,7 @@ func Open(dir string) (*Project, error) {
 		return nil, err
 	}
 	for at := dir; ; at = filepath.Dir(at) {
-		text, err := os.ReadFile(filepath.Join(at, ConfigName))
+		text, err := files.ReadRegular(filepath.Join(at, ConfigName), configLimit)
 		if err == nil {
 			p := &Project{Dir: at}
 			return p, p.readConfig(string(text))
@@ -399,7 +403,7 @@ func readFile(path string) (*source.File, error) {
 	if info.Size() > source.MaxFileSize {
 		return nil, fmt.Errorf("%s has %d bytes; a definition file has at most %d", path, info.Size(), source.MaxFileSize)
 	}
-	text, err := os.ReadFile(path)
+	text, err := files.ReadRegular(path, source.MaxFileSize)
 	if err != nil {
 		return nil, err
 	}

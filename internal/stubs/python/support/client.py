@@ -7,6 +7,7 @@ import heapq
 import http.client
 import itertools
 import math
+import os
 import random
 import select
 import socket
@@ -95,6 +96,11 @@ class _Deadlines:
     """Ends connections whose time is over, whatever trickles in over them: the time-outs of sockets are those of one read."""
 
     def __init__(self) -> None:
+        self.begin()
+        if hasattr(os, "register_at_fork"):
+            os.register_at_fork(after_in_child=self.begin)  # the child has not the thread
+
+    def begin(self) -> None:
         self._condition = threading.Condition()
         self._heap: list[tuple[float, int, http.client.HTTPConnection]] = []
         self._numbers = itertools.count()
