@@ -261,8 +261,8 @@ func agrees(t *testing.T, v vector, data []byte) {
 	require.Equal(t, v.Violations, violations(m), what)
 }
 
-// FuzzGoStubs holds the Go stubs against the reference on any bytes.
-func FuzzGoStubs(f *testing.F) {
+// fuzz holds stubs against the reference on any bytes.
+func fuzz(f *testing.F, agrees func(t *testing.T, v vector, data []byte)) {
 	all := messages(f)
 	for i, m := range all {
 		for _, file := range []string{validFile, invalidFile} {
@@ -286,6 +286,44 @@ func FuzzGoStubs(f *testing.F) {
 	})
 }
 
+func FuzzGoStubs(f *testing.F) { fuzz(f, agrees) }
+
+func FuzzTypeScriptStubs(f *testing.F) {
+	toolchain.Require(f, "typescript")
+	fuzz(f, asked(f, exec.Command("node", filepath.Join(typescriptPrograms(f), "vectors.js"), "-")))
+}
+
+func FuzzPythonStubs(f *testing.F) {
+	python := toolchain.Python(f)
+	program := exec.Command(python, "vectors.py", "-")
+	program.Dir = "python"
+	fuzz(f, asked(f, program))
+}
+
+// asked starts a program that is given a vector a line, and says of each what
+// disagrees with it.
+func asked(f *testing.F, program *exec.Cmd) func(t *testing.T, v vector, data []byte) {
+	in, err := program.StdinPipe()
+	require.NoError(f, err)
+	out, err := program.StdoutPipe()
+	require.NoError(f, err)
+	program.Stderr = os.Stderr
+	require.NoError(f, program.Start())
+	f.Cleanup(func() {
+		_ = in.Close()
+		assert.NoError(f, program.Wait())
+	})
+	questions, answers := json.NewEncoder(in), json.NewDecoder(out)
+	return func(t *testing.T, v vector, _ []byte) {
+		require.NoError(t, questions.Encode(v))
+		var problem *string
+		require.NoError(t, answers.Decode(&problem), "%+v", v)
+		if problem != nil {
+			require.Fail(t, *problem, "%+v", v)
+		}
+	}
+}
+
 // violations are those of a generated message, as the reference has them.
 func violations(m message) []value.Violation {
 	var invalid *wire.Invalid
@@ -307,7 +345,7 @@ var built struct {
 }
 
 // outputs is a folder for what is built once for all tests.
-func outputs(t *testing.T) string {
+func outputs(t testing.TB) string {
 	built.outputs.Do(func() {
 		dir, err := os.MkdirTemp("", "conformance-")
 		require.NoError(t, err)
@@ -317,7 +355,7 @@ func outputs(t *testing.T) string {
 }
 
 // typescriptPrograms compiles the TypeScript programs, once, and returns their folder.
-func typescriptPrograms(t *testing.T) string {
+func typescriptPrograms(t testing.TB) string {
 	t.Helper()
 	built.typescript.Do(func() {
 		built.compiled = toolchain.BuildTypeScript(t, "typescript", filepath.Join(outputs(t), "typescript"))

@@ -1,4 +1,4 @@
-"""Reads vectors from a file and holds the stubs against them."""
+"""Holds the stubs against the vectors of a file, or with - against each line of the input."""
 
 from __future__ import annotations
 
@@ -49,6 +49,10 @@ def disagreement(v: dict[str, Any]) -> str | None:
 
 
 def main() -> int:
+    if sys.argv[1] == "-":
+        for line in sys.stdin:
+            print(json.dumps(disagreement(json.loads(line))), flush=True)
+        return 0
     with open(sys.argv[1], encoding="utf-8") as file:
         everything = json.load(file)
     bad = 0

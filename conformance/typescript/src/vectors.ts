@@ -1,5 +1,6 @@
-// Reads vectors from a file and holds the stubs against them.
+// Holds the stubs against the vectors of a file, or with - against each line of the input.
 import { readFileSync } from "node:fs";
+import { createInterface } from "node:readline";
 
 import { attempt, codecs } from "./codecs.js";
 import * as wire from "./gen/faithful/wire.js";
@@ -42,13 +43,28 @@ function disagreement(v: Vector): string | undefined {
   return violations === wanted ? undefined : `violates ${violations}, not ${wanted}`;
 }
 
-const vectors = JSON.parse(readFileSync(process.argv[2] ?? "", "utf8")) as Vector[];
-let bad = 0;
-for (const v of vectors) {
-  const problem = disagreement(v);
-  if (problem !== undefined && ++bad <= 10) {
-    console.log(`${v.message} as ${v.form}: ${v.form === "json" ? Buffer.from(v.payload, "hex").toString() : v.payload}\n  ${problem}`);
+async function answer(): Promise<void> {
+  for await (const line of createInterface({ input: process.stdin })) {
+    console.log(JSON.stringify(disagreement(JSON.parse(line) as Vector) ?? null));
   }
 }
-console.log(bad === 0 ? `${String(vectors.length)} payloads agree` : `${String(bad)} of ${String(vectors.length)} payloads disagree`);
-process.exitCode = bad === 0 ? 0 : 1;
+
+function readAll(file: string): void {
+  const vectors = JSON.parse(readFileSync(file, "utf8")) as Vector[];
+  let bad = 0;
+  for (const v of vectors) {
+    const problem = disagreement(v);
+    if (problem !== undefined && ++bad <= 10) {
+      console.log(`${v.message} as ${v.form}: ${v.form === "json" ? Buffer.from(v.payload, "hex").toString() : v.payload}\n  ${problem}`);
+    }
+  }
+  console.log(bad === 0 ? `${String(vectors.length)} payloads agree` : `${String(bad)} of ${String(vectors.length)} payloads disagree`);
+  process.exitCode = bad === 0 ? 0 : 1;
+}
+
+const file = process.argv[2] ?? "";
+if (file === "-") {
+  await answer();
+} else {
+  readAll(file);
+}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import contextvars
 import inspect
 import json
@@ -976,14 +977,17 @@ class _Exchange:
         left: list[bool] = []
 
         async def read() -> None:
-            while True:
-                event = await self.receive()
-                if event["type"] != "websocket.receive":
-                    break
+            event = await self.receive()
+            while event["type"] == "websocket.receive":
                 await inbox.put(event)
-            left.append(True)
+                event = await self.receive()
             if self.context is not None:
                 self.context.cancelled = True
+            # A handler that waits for an element is told by it, any other by being cancelled.
+            with contextlib.suppress(asyncio.TimeoutError):
+                await asyncio.wait_for(inbox.put(event), 0.25)
+            await asyncio.sleep(0.25)
+            left.append(True)
             task.cancel()
 
         reader = asyncio.create_task(read())
@@ -1024,6 +1028,8 @@ class _Exchange:
                 event = await asyncio.wait_for(inbox.get(), self.mount.idle)
             except asyncio.TimeoutError:
                 raise _Refusal("too-slow", "the stream was silent for too long") from None
+            if event["type"] != "websocket.receive":
+                raise stream.LostError
             element = event.get("bytes") or (event.get("text") or "").encode()
             if len(element) > self.mount.element_limit + 16:
                 raise stream.BadElementError(

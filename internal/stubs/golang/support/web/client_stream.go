@@ -205,10 +205,10 @@ func (s *Sender[T]) Send(element *T) error {
 		return err
 	}
 	// Its answer says more than that nothing more can be written.
-	if answer := s.finish(nil); answer != nil {
-		return answer
+	if err := s.finish(nil); err != nil {
+		return err
 	}
-	return &Unreachable{Call: s.call.Name, Err: err}
+	return fmt.Errorf("%s: %w", s.call.Name, errAnswered)
 }
 
 // Abort gives the call up: the server sees a stream without its end.
