@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"faithfulcourier/internal/stubs/golang/support/wire"
@@ -24,7 +25,7 @@ type streamWriter struct {
 	buffer   []byte
 	last     time.Time
 	begun    bool
-	ended    bool
+	ended    atomic.Bool // read by who may not wait for a write
 	failed   error
 }
 
@@ -37,7 +38,7 @@ func (s *streamWriter) put(ends bool, add func(b []byte) ([]byte, error)) error 
 	switch {
 	case s.failed != nil:
 		return s.failed
-	case s.ended:
+	case s.ended.Load():
 		return errEnded
 	}
 	b := s.buffer[:0]
@@ -55,7 +56,8 @@ func (s *streamWriter) put(ends bool, add func(b []byte) ([]byte, error)) error 
 	if len(b) > s.limit {
 		return fmt.Errorf("an element of %d bytes, more than the %d that a stream may hold", len(b), s.limit)
 	}
-	s.begun, s.ended, s.last = true, ends, time.Now()
+	s.begun, s.last = true, time.Now()
+	s.ended.Store(ends)
 	s.failed = s.write(b)
 	return s.failed
 }
@@ -84,11 +86,7 @@ func (s *streamWriter) broken() bool {
 }
 
 // done tells whether the end, or a problem, was written.
-func (s *streamWriter) done() bool {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	return s.ended
-}
+func (s *streamWriter) done() bool { return s.ended.Load() }
 
 // beats sends a beat whenever nothing was written for a while, until stop.
 func (s *streamWriter) beats(every time.Duration) (stop func()) {

@@ -11,6 +11,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/coder/websocket"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -195,4 +196,66 @@ func (zeros) Read(p []byte) (int, error) {
 		p[i] = '0'
 	}
 	return len(p), nil
+}
+
+// soon is an error of the test unless act returns before its time is over.
+func soon(t *testing.T, act func()) {
+	t.Helper()
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		act()
+	}()
+	select {
+	case <-done:
+	case <-time.After(2 * time.Second):
+		require.FailNow(t, "it still waits")
+	}
+}
+
+func TestAbortBehindAStuckBeat(t *testing.T) {
+	_, pipe := io.Pipe() // that nobody reads
+	s := &Sender[struct{}]{pipe: pipe, cancel: func() {}, done: make(chan struct{})}
+	began := make(chan struct{})
+	s.writer = &streamWriter{limit: 16, write: func(element []byte) error {
+		close(began)
+		_, err := pipe.Write(element)
+		return err
+	}}
+	s.stop = s.writer.beats(time.Millisecond)
+	close(s.done)
+	<-began
+	soon(t, s.Abort)
+}
+
+func TestCloseBehindAStuckWrite(t *testing.T) {
+	for _, ended := range []bool{false, true} {
+		closed := make(chan struct{})
+		server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			conn, err := websocket.Accept(w, r, &websocket.AcceptOptions{Subprotocols: []string{socketCBOR}})
+			if !assert.NoError(t, err) {
+				return
+			}
+			defer conn.CloseNow()
+			if ended {
+				assert.NoError(t, conn.Write(r.Context(), websocket.MessageBinary, wire.AppendEnd(nil, false)))
+			}
+			<-closed // and reads nothing
+		}))
+		c := NewClient(server.URL, "")
+		conversation, err := NewConversation[struct{}, struct{}](t.Context(), c, &Call{Name: "quay.Pier.mirror", Method: "GET", Path: "/mirror"})
+		require.NoError(t, err)
+		s := conversation.socket
+		if ended {
+			kind, _, err := s.next(t.Context(), time.Second, nil)
+			require.NoError(t, err)
+			require.Equal(t, wire.ElementEnd, kind)
+		}
+		s.writer.limit = 64 << 20
+		go s.writer.put(false, func(b []byte) ([]byte, error) { return append(b, make([]byte, 64<<20)...), nil })
+		time.Sleep(100 * time.Millisecond) // until no more goes into the connection
+		soon(t, conversation.Close)
+		close(closed)
+		server.Close()
+	}
 }
