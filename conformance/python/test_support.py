@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import copy
 import pickle
+import threading
 import time
 from collections.abc import Iterator
 from datetime import datetime, timedelta, timezone
@@ -12,11 +13,13 @@ from decimal import Decimal
 from typing import Any
 
 import pytest
+from websockets.sync import server as sockets
+from websockets.typing import Subprotocol
 
 from gen.faithful import stream, web, wire
 from gen.faithful.exchange import retry_after
 from gen.faithful.server import _iterated, listen, serve
-from gen.skerry.matrix import EchoRequest, Pier, PierFull, Tick, serve_pier
+from gen.skerry.matrix import AsyncPierClient, EchoRequest, Pier, PierClient, PierFull, Tick, serve_pier
 from gen.skerry.shared import Deck
 
 
@@ -188,3 +191,33 @@ def test_generators_run_in_a_thread_and_little_ahead() -> None:
             await anext(reader)
 
     asyncio.run(late())
+
+
+@pytest.mark.parametrize("asynchronous", [False, True])
+def test_a_conversation_with_who_never_reads_ends(asynchronous: bool) -> None:
+    over = threading.Event()
+
+    def silent(_: sockets.ServerConnection) -> None:
+        over.wait()
+
+    listening = sockets.serve(silent, "127.0.0.1", 0, subprotocols=[Subprotocol("faithful-cbor")], close_timeout=0.5)
+    threading.Thread(target=listening.serve_forever, daemon=True).start()
+    address = f"http://127.0.0.1:{listening.socket.getsockname()[1]}"
+
+    def ticks() -> Iterator[Tick]:
+        while True:
+            yield Tick(n=1, text="x" * 90_000)
+
+    async def converse() -> None:
+        async for _ in AsyncPierClient(address, {"idle_timeout": 1.0}).mirror(ticks()):
+            pass
+
+    start = time.monotonic()
+    with pytest.raises(web.UnreachableError):
+        if asynchronous:
+            asyncio.run(converse())
+        else:
+            list(PierClient(address, {"idle_timeout": 1.0}).mirror(ticks()))
+    assert time.monotonic() - start < 5
+    over.set()
+    listening.shutdown()

@@ -76,6 +76,8 @@ async def _received(
     finally:
         sender.cancel()
         await asyncio.gather(sender, return_exceptions=True)
+        if not whole and connection.transport.get_write_buffer_size() > 0:
+            connection.transport.abort()  # the other side does not read, so it would not hear a goodbye
         await connection.close(1000 if whole else 1001)
 
 

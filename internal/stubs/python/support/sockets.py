@@ -72,6 +72,7 @@ class _Talk:
         self.writer = stream.ElementWriter(json=self.json, sequence=False, limit=client.element_limit)
         self.failed: BaseException | None = None
         self.ours = self.theirs = self.closed = False
+        self.sending = threading.Lock()
         self.sender = threading.Thread(target=self._send, args=(messages,), daemon=True)
         self.sender.start()
 
@@ -88,7 +89,8 @@ class _Talk:
             self.connection.close(1001)
 
     def _put(self, element: bytes) -> None:
-        self.connection.send(element.decode() if self.json else element)
+        with self.sending:
+            self.connection.send(element.decode() if self.json else element)
 
     def received(self) -> Iterator[tuple[stream.Kind, Any]]:
         try:
@@ -122,6 +124,9 @@ class _Talk:
     def abandon(self) -> None:
         """Ends the call from another thread."""
         self.failed = self.failed or InterruptedError("it was cancelled")
+        self._cut()
+
+    def _cut(self) -> None:
         try:
             self.connection.socket.shutdown(socket.SHUT_RDWR)
         except OSError:
@@ -130,4 +135,8 @@ class _Talk:
     def close(self) -> None:
         if not self.closed:
             self.closed = True
+            if self.sending.acquire(timeout=0.25):
+                self.sending.release()
+            else:
+                self._cut()  # the other side does not read, so it would not hear a goodbye
             self.connection.close(1000 if self.ours and self.theirs else 1001)
