@@ -218,6 +218,10 @@ func TestAttackedClients(t *testing.T) {
 						if err == nil && attack.do != nil {
 							attack.do(conn, request)
 						}
+						// Closing with something unread would take back what was answered.
+						_ = conn.(*net.TCPConn).CloseWrite()
+						_ = conn.SetReadDeadline(time.Now().Add(time.Second))
+						_, _ = io.Copy(io.Discard, conn)
 					}()
 				}
 			}()

@@ -49,6 +49,7 @@ func sides(t *testing.T) []side {
 			return []string{python, "-m", "matrix.client", address, form}
 		}})
 	})
+	require.NotEmpty(t, list, "a test that -run picks out needs its programs, too: -run 'Test.../(build|...)'")
 	return list
 }
 
