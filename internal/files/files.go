@@ -184,12 +184,17 @@ func (f *Folder) Read(name string, limit int64) (content []byte, err error) {
 		if opened, err := file.Stat(); err != nil || !os.SameFile(named, opened) {
 			return errors.Join(err, &LinkError{shown})
 		}
-		content, err = io.ReadAll(io.LimitReader(file, limit+1))
-		if err == nil && int64(len(content)) > limit {
-			err = fmt.Errorf("%s has more than %d bytes", shown, limit)
-		}
+		content, err = readAll(file, shown, limit)
 		return err
 	})
+	return content, err
+}
+
+func readAll(file *os.File, shown string, limit int64) ([]byte, error) {
+	content, err := io.ReadAll(io.LimitReader(file, limit+1))
+	if err == nil && int64(len(content)) > limit {
+		return nil, fmt.Errorf("%s has more than %d bytes", shown, limit)
+	}
 	return content, err
 }
 
@@ -395,15 +400,12 @@ func ReadRegular(path string, limit int64) ([]byte, error) {
 	if !info.Mode().IsRegular() {
 		return nil, fmt.Errorf("%s is not a file", path)
 	}
-	if info.Size() > limit {
-		return nil, fmt.Errorf("%s has %d bytes, and at most %d are read", path, info.Size(), limit)
-	}
 	file, err := os.Open(path)
 	if err != nil {
 		return nil, err
 	}
 	defer file.Close()
-	return io.ReadAll(io.LimitReader(file, limit))
+	return readAll(file, path, limit)
 }
 
 // Replace is Folder.Replace of one file in a folder that is there.

@@ -114,7 +114,7 @@ func TestReferences(t *testing.T) {
 		require.Empty(t, findings)
 		assert.Equal(t, want, defs.Modules[0].Name, ref)
 	}
-	for ref, want := range map[string]string{"1.2.0": "there is no version 1.2.0; the sealed versions are: 1.0.0, 1.1.0", "nowhere": "neither draft, latest or a version", "empty": "no definition file", "rev:main": "is in no git repository", "http://127.0.0.1": "definitions of a server"} {
+	for ref, want := range map[string]string{"1.2.0": "there is not a version 1.2.0; the sealed versions are: 1.0.0, 1.1.0", "nowhere": "neither draft, latest or a version", "empty": "no definition file", "rev:main": "is in no git repository", "http://127.0.0.1": "definitions of a server"} {
 		_, _, err := Load(dir, ref)
 		require.ErrorContains(t, err, want, ref)
 	}

@@ -5,7 +5,7 @@
 //	versions/1.4.0/skerry.booking.faithful
 //	versions/ledger.jsonl
 //
-// The ledger decides: a folder without a line is no version. It is either what a
+// The ledger decides: a folder without a line is not a version. It is either what a
 // seal has left that was interrupted, which versions/.sealing.json tells, or
 // somebody's files, which are never touched. A ledger may come with a repository of
 // somebody else's: what it says is checked when it is read.
@@ -68,11 +68,11 @@ const hexes = "0123456789abcdef"
 func (e *Entry) check() string {
 	switch {
 	case !isVersion(e.Version):
-		return fmt.Sprintf("%q is no version", e.Version)
+		return fmt.Sprintf("%q is not a version", e.Version)
 	case strings.Trim(e.Digest+e.Files+e.Previous, hexes) != "":
 		return "a digest or hash is not written in hexadecimal digits"
 	case !slices.Contains(verdicts, e.Verdict):
-		return fmt.Sprintf("%q is no verdict", e.Verdict)
+		return fmt.Sprintf("%q is not a verdict", e.Verdict)
 	case strings.ContainsAny(e.Signer+e.Signature, "\r\n"):
 		return "its signature has more than one line"
 	}
@@ -210,11 +210,11 @@ func (l *Ledger) Missing(version string) error {
 			return compareNumbers(n, wanted)
 		})
 		first := max(0, min(place-few/2, len(names)-few))
-		return fmt.Errorf("there is no version %s; the nearest of %d sealed ones are: %s", version, len(names), strings.Join(names[first:first+few], ", "))
+		return fmt.Errorf("there is not a version %s; the nearest of %d sealed ones are: %s", version, len(names), strings.Join(names[first:first+few], ", "))
 	case len(names) > few:
-		return fmt.Errorf("there is no version %s; the last sealed ones are: %s", version, strings.Join(names[len(names)-few:], ", "))
+		return fmt.Errorf("there is not a version %s; the last sealed ones are: %s", version, strings.Join(names[len(names)-few:], ", "))
 	}
-	return fmt.Errorf("there is no version %s; the sealed versions are: %s", version, strings.Join(names, ", "))
+	return fmt.Errorf("there is not a version %s; the sealed versions are: %s", version, strings.Join(names, ", "))
 }
 
 // Names lists the sealed versions, oldest first.
@@ -338,11 +338,11 @@ func Next(version string, size Size) (string, error) {
 	return fmt.Sprintf("%d.%d.%d", n[0], n[1], n[2]), nil
 }
 
-// Check refuses what is no version, or is lower than the one needed.
+// Check refuses what is not a version, or is lower than the one needed.
 func Check(version, needed string) error {
 	n, ok := parse(version)
 	if !ok {
-		return fmt.Errorf("%q is no version; write three numbers, such as 1.4.0", version)
+		return fmt.Errorf("%q is not a version; write three numbers, such as 1.4.0", version)
 	}
 	if least, ok := parse(needed); ok && slices.Compare(n[:], least[:]) < 0 {
 		return fmt.Errorf("%s is too low: what changed needs %s or higher", version, needed)

@@ -25,7 +25,7 @@ func TestArithmetic(t *testing.T) {
 		assert.Equal(t, c.next, next, "%s, %s", c.version, c.size)
 	}
 	for _, bad := range []string{"", "1", "1.2", "1.2.3.4", "v1.2.3", "01.2.3", "1.2.-3", "1.2.3-beta", "1.2.99999999999", "a.b.c"} {
-		assert.ErrorContains(t, Check(bad, ""), "is no version", bad)
+		assert.ErrorContains(t, Check(bad, ""), "is not a version", bad)
 	}
 	assert.NoError(t, Check("1.10.0", "1.9.0"))
 	assert.ErrorContains(t, Check("1.9.0", "1.10.0"), "is too low")
@@ -96,7 +96,7 @@ func TestMissing(t *testing.T) {
 	for i := range 20 {
 		ledger.Entries = append(ledger.Entries, Entry{Version: fmt.Sprintf("1.%d.0", i)})
 		if i == 1 {
-			assert.EqualError(t, ledger.Missing("1.0.9"), "there is no version 1.0.9; the sealed versions are: 1.0.0, 1.1.0")
+			assert.EqualError(t, ledger.Missing("1.0.9"), "there is not a version 1.0.9; the sealed versions are: 1.0.0, 1.1.0")
 		}
 	}
 	for version, near := range map[string]string{
@@ -105,6 +105,6 @@ func TestMissing(t *testing.T) {
 		"2.0.0": "nearest of 20 sealed ones are: 1.16.0, 1.17.0, 1.18.0, 1.19.0",
 		"1.9":   "last sealed ones are: 1.16.0, 1.17.0, 1.18.0, 1.19.0",
 	} {
-		assert.EqualError(t, ledger.Missing(version), "there is no version "+version+"; the "+near)
+		assert.EqualError(t, ledger.Missing(version), "there is not a version "+version+"; the "+near)
 	}
 }
