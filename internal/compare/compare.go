@@ -190,6 +190,7 @@ type Witness struct {
 	Reader  string   //
 	Outcome string   // the reader's own error, or what it reads instead
 	Code    []string // instead of a payload: lines that no longer compile
+	Alone   bool     // what happens was seen with other changes undone, which hide it
 }
 
 // Promise is what the project promises; see project.Promise.

@@ -177,7 +177,9 @@ func TestVerdicts(t *testing.T) {
 				}
 				for _, e := range f.Effects {
 					assert.NotEmpty(t, e.Sentence)
-					assert.Equal(t, e.Verdict == Breaks, e.Witness != nil, "a break has its witness: %s", e.Sentence)
+					if e.Verdict == Breaks {
+						assert.NotNil(t, e.Witness, "a break has its witness: %s", e.Sentence)
+					}
 				}
 			}
 		})
@@ -603,7 +605,7 @@ service S { call tell(A) -> () http POST "/tell/{id}" needs nothing call see(B) 
 		{`in header "X-Since"`, ``, "http breaks field-place-changed: a newer server finds no since; an older server finds no since"},
 		{`in query "tag"`, `in query "tags"`, "http breaks field-place-changed: a newer server finds no tags; an older server finds no tags"},
 		{`deck Deck = open in query`, `deck Deck = open in cookie`, "http breaks field-place-changed: a newer server reads deck as open, whatever was sent; an older server reads deck as open, whatever was sent"},
-		{`#6 level int32 in query`, `#6 height int32 in query`, "http breaks field-renamed: a newer server refuses it: /height: expected int32, found nothing"},
+		{`#6 level int32 in query`, `#6 height int32 in query`, "http breaks field-renamed: a newer server answers 400: /height is required; an older server answers 400: /level is required"},
 		{`#5 tags [int32] in query "tag"`, `#5 marks [int32] in query "tag"`, " holds field-renamed"},
 		{`#4 note text?`, `#4 remark text?`, "json breaks field-renamed"},
 		{`#6 level int32`, `#6 level int64`, "http breaks field-type-changed"},

@@ -333,24 +333,6 @@ func holds(wide, narrow *schema.Type) bool {
 	return (&walker{}).widens(narrow, wide) || wide.Kind == narrow.Kind
 }
 
-// boundsChange tells apart how bounds changed.
-func boundsChange(k schema.Kind, o, n *schema.Bounds) string {
-	looser, tighter := implies(k, []*schema.Bounds{o}, n), implies(k, []*schema.Bounds{n}, o)
-	switch {
-	case o == nil:
-		return "put on"
-	case n == nil:
-		return "taken off"
-	case looser && !tighter:
-		return "loosened"
-	case tighter && !looser:
-		return "tightened"
-	case !looser:
-		return "moved"
-	}
-	return ""
-}
-
 func (d *differ) sameDefault(o, n *schema.Field) bool {
 	a, isMember := o.Default.(*schema.Member)
 	b, alsoMember := n.Default.(*schema.Member)

@@ -197,26 +197,16 @@ func travels(c *schema.Call) string {
 }
 
 // written is the value of a type whose text stands in a path.
-func written(text string, t *schema.Type) (value.Value, bool) {
-	for _, form := range []string{text, string(value.AppendString(nil, text))} {
-		if v, err := value.DecodeJSONValue(t, []byte(form), 0); err == nil && textOf(v, t) == text {
-			return v, true
-		}
-	}
-	return nil, false
+func written(sent string, t *schema.Type) (value.Value, bool) {
+	v, ok := readText(sent, t)
+	return v, ok && plainOf(v, t) == sent
 }
-
-// textOf is the text of a value where it is placed outside of a body.
-func textOf(v value.Value, t *schema.Type) string { return strings.Trim(text(v, t), `"`) }
 
 // stream judges a side that became a stream, or is none any more: it travels
 // by another method or in another media type.
 func (j *judge) stream(f *Fact) {
 	if !j.promised("http") {
 		return
-	}
-	if f.call.old.Request == nil != (f.call.new.Request == nil) || f.call.old.Response == nil != (f.call.new.Response == nil) {
-		return // "()" on one side is a fact of its own
 	}
 	for _, m := range j.meetings(f.call) {
 		sent, outcome := "", ""
@@ -225,6 +215,9 @@ func (j *judge) stream(f *Fact) {
 			sent, outcome = opening(m.client), "405 wrong-method"
 		case m.client.RequestStream != m.server.RequestStream:
 			sent, outcome = "a body of "+mediaType(m.client.RequestStream), "415 unsupported-form"
+			if m.client.Request == nil {
+				sent = "no body"
+			}
 		default:
 			sent, outcome = "a request that accepts "+mediaType(m.client.ResponseStream), "406 not-acceptable"
 		}
@@ -281,7 +274,7 @@ func samplePath(c *schema.Call) string {
 					v = own
 				}
 			}
-			if part = textOf(v, s.Field.Type); part == "" {
+			if part = plainOf(v, s.Field.Type); part == "" {
 				part = "x" // an empty part can't be sent
 			}
 		}

@@ -17,24 +17,24 @@ type judge struct {
 	promise Promise
 	walks   []*walker // begun, to be walked
 	tables  map[*schema.Definitions]*table
+	texts   map[bool]*textReader // by whether NEW reads
 }
 
 func (j *judge) run() {
 	for _, form := range []string{"binary", "json"} {
 		if j.promised(form) {
-			j.requests(form, false)
+			j.requests(form)
 			j.sides(form, Answer, CallAnswer, func(c *schema.Call) *schema.Message { return c.Response })
 			j.kept(form)
 		}
 	}
 	if j.promised("http") {
-		j.requests("json", true)
 		j.failures()
 	}
 	j.walkAll()
 	for _, c := range j.calls {
 		j.credentials(c)
-		j.places(c)
+		j.parameters(c)
 		j.status(c)
 	}
 	for _, f := range j.facts {
@@ -133,7 +133,7 @@ func (j *judge) callFact(c callPair, kind Kind) *Fact {
 
 // walker begins a walk, which walkAll ends.
 func (j *judge) walker(cr crossing) *walker {
-	walk := &walker{differ: j.differ, crossing: cr, nodes: map[visit]*node{}, minimals: value.Minimals{}, slims: map[proof]visit{}, pairings: map[[2]*schema.Message][]fieldPair{}}
+	walk := newWalker(j.differ, cr)
 	j.walks = append(j.walks, walk)
 	return walk
 }
@@ -155,10 +155,8 @@ func (j *judge) walkAll() {
 		}
 		begun[key] = true
 		ways.Go(func() {
-			found := map[proof]proven{}
 			for i, walk := range j.walks {
 				if (way{walk.position, walk.newReads}) == key {
-					walk.found = found
 					effects[i] = walk.effects()
 				}
 			}
@@ -208,7 +206,7 @@ func (j *judge) nothing(cr crossing, f *Fact, c callPair, w, r *schema.Message) 
 	case r == nil:
 		e = event{verdict: Shifts, sentence: fmt.Sprintf("%s writes %s, and %s drops it", cr.writer(), w.Name, cr.reader())}
 	case cr.position == Answer:
-		e = event{Breaks, fmt.Sprintf("%s answers 204 with nothing, and %s expects %s", cr.writer(), cr.reader(), r.Name), func() *Witness {
+		e = event{verdict: Breaks, sentence: fmt.Sprintf("%s answers 204 with nothing, and %s expects %s", cr.writer(), cr.reader(), r.Name), witness: func() *Witness {
 			return &Witness{Message: r.FullName(), Form: cr.form, Writer: cr.writer(), Reader: cr.reader(), Outcome: "does not understand an answer 204 without a body"}
 		}}
 	default:
@@ -217,7 +215,7 @@ func (j *judge) nothing(cr crossing, f *Fact, c callPair, w, r *schema.Message) 
 		if err == nil {
 			return
 		}
-		e = event{Breaks, fmt.Sprintf("%s sends nothing, and %s reads it as an empty %s", cr.writer(), cr.reader(), r.Name), func() *Witness {
+		e = event{verdict: Breaks, sentence: fmt.Sprintf("%s sends nothing, and %s reads it as an empty %s", cr.writer(), cr.reader(), r.Name), witness: func() *Witness {
 			return &Witness{Message: r.FullName(), JSON: "{}", Binary: []byte{0xa0}, Form: cr.form, Writer: cr.writer(), Reader: cr.reader(), Outcome: "refuses it: " + err.Error()}
 		}}
 	}
@@ -245,8 +243,7 @@ func (j *judge) failures() {
 	}
 }
 
-// kept walks the messages that are stored, and the messages and enums that no call
-// of OLD uses: nobody knows where their payloads lie.
+// kept walks the messages that are stored, and what no call of OLD uses: nobody knows where their payloads lie.
 func (j *judge) kept(form string) {
 	used := j.usedByCalls()
 	for _, newReads := range j.directions(Kept) {
@@ -263,26 +260,39 @@ func (j *judge) kept(form string) {
 			}
 			for _, old := range m.Enums {
 				if new := j.enums[old]; new != nil && !used[old] {
-					add(alone(old), alone(new))
+					add(standing(&old.Decl, &schema.Type{Kind: schema.KindEnum, Enum: old}), standing(&new.Decl, &schema.Type{Kind: schema.KindEnum, Enum: new}))
+				}
+			}
+			for _, old := range m.Unions {
+				if new := j.unions[old]; new != nil && !used[old] {
+					add(standing(&old.Decl, &schema.Type{Kind: schema.KindUnion, Union: old}), standing(&new.Decl, &schema.Type{Kind: schema.KindUnion, Union: new}))
+				}
+			}
+			for _, old := range m.Types {
+				if new := j.types[old]; new != nil && !used[old] {
+					add(standing(&old.Decl, &old.Type), standing(&new.Decl, &new.Type))
 				}
 			}
 		}
 	}
 }
 
-// alone makes an enum that no message holds the only field of one.
-func alone(e *schema.Enum) *schema.Message {
-	f := &schema.Field{Number: 1, Name: "value", Type: &schema.Type{Kind: schema.KindEnum, Enum: e}}
-	f.Message = &schema.Message{Decl: e.Decl, Fields: []*schema.Field{f}}
-	return f.Message
+// standing makes what no message holds the only field of one.
+func standing(decl *schema.Decl, t *schema.Type) *schema.Message {
+	m := alone(t, nil)
+	m.Decl = *decl
+	return m
 }
 
-// usedByCalls holds the messages and enums that calls of OLD reach.
+// usedByCalls holds the declarations that calls of OLD reach.
 func (j *judge) usedByCalls() map[any]bool {
 	used := map[any]bool{}
 	var use func(m *schema.Message)
 	var useType func(t *schema.Type)
 	useType = func(t *schema.Type) {
+		if t.Named != nil {
+			used[t.Named] = true
+		}
 		switch t.Kind {
 		case schema.KindMap:
 			useType(t.Key)

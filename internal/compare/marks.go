@@ -88,8 +88,10 @@ func (d *differ) fieldMarks(p fieldPair) {
 	o, n := p.old, p.new
 	if a, b := o.Bounds.String(), n.Bounds.String(); a != b {
 		f := d.fieldFact(FieldBounds, p, a, b)
-		f.additive = implies(o.Type.Kind, []*schema.Bounds{o.Bounds}, n.Bounds) // loosened
-		f.How = boundsChange(o.Type.Kind, o.Bounds, n.Bounds)
+		if o.Type.Kind == n.Type.Kind {
+			f.additive = implies(o.Type, o.Bounds, n.Bounds) // loosened
+			f.How = boundsChange(o.Type, o.Bounds, n.Bounds)
+		}
 	}
 	if o.JSON != n.JSON && o.JSONName() != n.JSONName() {
 		d.fieldFact(FieldJSON, p, o.JSONName(), n.JSONName())

@@ -32,52 +32,26 @@ func split(c *schema.Call) (body, placed *schema.Message) {
 	return body, placed
 }
 
-// requests walks what travels in the bodies of requests, and, as http, what
-// travels elsewhere: by its text, which is that of JSON without its quotes.
-func (j *judge) requests(form string, elsewhere bool) {
+// requests walks what travels in the bodies of requests.
+func (j *judge) requests(form string) {
 	for _, newReads := range j.directions(Request) {
-		label := form
-		if elsewhere {
-			label = "http"
-		}
-		walk := j.walker(crossing{newReads, form, label, Request})
-		if elsewhere {
-			walk.names = map[*schema.Field]string{}
-		}
+		walk := j.walker(crossing{newReads, form, form, Request})
 		for _, c := range j.calls {
 			old, oldPlaced := split(c.old)
 			new, newPlaced := split(c.new)
-			if elsewhere {
-				walk.name(c.old)
-				walk.name(c.new)
-				old, new = together(oldPlaced, newPlaced, j.pairs)
-			} else if oldPlaced != nil || newPlaced != nil {
+			if oldPlaced != nil || newPlaced != nil {
 				old, new = together(old, new, j.pairs)
 			}
 			wm, rm := sidesOf(newReads, old, new)
 			fact := j.callFact(c, CallRequest)
 			switch {
-			case old == nil && new == nil, elsewhere && (old == nil || new == nil):
+			case old == nil && new == nil:
 			case c.old.Request == nil || c.new.Request == nil:
 				j.nothing(walk.crossing, fact, c, wm, rm)
 			case old == nil || new == nil:
 			default:
 				walk.add(wm, rm, fact, callName(c.old))
 			}
-		}
-	}
-}
-
-// name keeps by what fields of a request are told apart outside of the body: in
-// the path by what they are, elsewhere by a parameter's name.
-func (w *walker) name(c *schema.Call) {
-	for _, p := range c.Places() {
-		switch p.Place {
-		case "body":
-		case "path":
-			w.names[p.Field] = fmt.Sprintf("#%d", p.Field.Number)
-		default:
-			w.names[p.Field] = p.Place + " " + p.Name
 		}
 	}
 }
@@ -108,47 +82,6 @@ func together(old, new *schema.Message, pairs func(o, n *schema.Message) []field
 	return rest(old), rest(new)
 }
 
-// places judges where the fields of a request travel: a value that the server
-// looks for elsewhere is not there.
-func (j *judge) places(c callPair) {
-	if !j.promised("http") || c.old.Request == nil || c.new.Request == nil || c.old.RequestStream || c.new.RequestStream {
-		return
-	}
-	arrives := c.old.Method() == c.new.Method() && samePath(c.old, c.new)
-	at := func(call *schema.Call) map[*schema.Field]schema.Placed {
-		all := map[*schema.Field]schema.Placed{}
-		for _, p := range call.Places() {
-			all[p.Field] = p
-		}
-		return all
-	}
-	old, new := at(c.old), at(c.new)
-	for _, pair := range j.pairs(c.old.Request, c.new.Request) {
-		if pair.old == nil || pair.new == nil {
-			continue
-		}
-		a, b := old[pair.old], new[pair.new]
-		if a.Place == b.Place && (a.Place == "body" || a.Place == "path" || a.Name == b.Name) {
-			continue
-		}
-		f := j.placeFact(c, pair)
-		if f == nil || f.Kind == CallHTTP && !arrives || a.Place == b.Place && f.Kind != FieldPlace { // which is said already
-			continue
-		}
-		for _, m := range j.meetings(c) {
-			from, to := sidesOf(m.newReads, a, b)
-			w := &Witness{Message: m.client.FullName(), Form: "http", Writer: m.clientName(), Reader: m.serverName(), Outcome: "finds no " + to.Field.Name}
-			switch {
-			case to.Field.Presence == schema.Required && to.Field.Type.Kind != schema.KindList:
-				w.Outcome = fmt.Sprintf("answers 400: /%s is required", to.Field.JSONName())
-			case to.Field.Presence == schema.Defaulted:
-				w.Outcome = fmt.Sprintf("reads %s as %s, whatever was sent", to.Field.Name, schema.LiteralText(to.Field.Default))
-			}
-			j.httpEffect(f, m, Breaks, fmt.Sprintf("%s sends %s in %s, and %s looks for it in %s", m.clientName(), from.Field.Name, placeText(from), m.serverName(), placeText(to)), w)
-		}
-	}
-}
-
 func placeText(p schema.Placed) string {
 	switch p.Place {
 	case "body", "path":
@@ -159,10 +92,10 @@ func placeText(p schema.Placed) string {
 
 // placeFact finds the fact that moved a field: its own, or that of the call's
 // path.
-func (j *judge) placeFact(c callPair, p fieldPair) *Fact {
+func (j *judge) placeFact(c callPair, fw, fr *schema.Field) *Fact {
 	for _, kind := range []Kind{FieldPlace, FieldJSON, FieldRenamed} {
-		for _, f := range j.fieldFacts[p.old] {
-			if f.Kind == kind && f.field.new == p.new {
+		for _, f := range j.fieldFacts[fw] {
+			if f.Kind == kind && (f.field.new == fr || f.field.old == fr) {
 				return f
 			}
 		}

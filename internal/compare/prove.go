@@ -1,515 +1,308 @@
 package compare
 
 import (
-	"bytes"
+	"errors"
 	"fmt"
-	"math"
-	"math/big"
 	"slices"
+	"strings"
 
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/value"
 )
 
-// prove looks for the smallest payload, of the root that a node is reached
-// from, that the reader refuses or reads otherwise; one that proves the same in both forms
-// comes before a smaller one. It varies one field of the node's
-// message over the edges of its type, or leaves it out; without a field,
-// the smallest message must do. The reference reader decides; nil says that no
-// witness was found.
-func (w *walker) prove(at *node, vary *schema.Field, absent bool) *Witness {
-	key := proof{at.w, at.r, vary, absent}
-	if witness := w.again(at, key); witness != nil {
-		return witness
+// read writes a message with the writer's definitions and reads it with the reader's.
+func (w *walker) read(reader *schema.Message, m *value.Message) difference {
+	got, err := w.through(reader, m)
+	if got == nil && err == nil {
+		return difference{} // this encoding has no form of it
 	}
-	return w.proveBy(at, key, w.variations(at, vary, absent), 3) // simple values come first
-}
-
-// proveBoth is prove for two fields at once, of which one arrives as the other.
-func (w *walker) proveBoth(at *node, vary, other *schema.Field) *Witness {
-	var list []*value.Message
-	for _, v := range w.minimals.Edges(vary.Type) {
-		for _, u := range w.minimals.Edges(other.Type) {
-			local := w.minimals.Message(at.w)
-			local.Fields[vary.Number], local.Fields[other.Number] = v, u
-			list = append(list, local)
-		}
-	}
-	return w.proveBy(at, proof{at.w, at.r, vary, false}, list, 3)
-}
-
-// proof is what a search for a witness was about.
-type proof struct {
-	w, r   *schema.Message
-	vary   *schema.Field
-	absent bool
-}
-
-// proven is what proved a break: a message of the node's, and the payload that it
-// came in, by the way to it.
-type proven struct {
-	local, payload *value.Message
-	steps          []*schema.Field
-}
-
-// again tries what proved the same in another form.
-func (w *walker) again(at *node, key proof) *Witness {
-	before, known := w.found[key]
-	if !known {
-		return nil
-	}
-	steps := at.steps()
-	payload := before.payload
-	if !slices.Equal(steps, before.steps) || payload.Type != at.root.w {
-		if payload = w.wrap(steps, before.local); len(steps) > 0 && len(value.Validate(payload)) > 0 {
-			return nil
-		}
-	}
-	return w.try(at.root.r, payload)
-}
-
-// proveLimits is prove for bounds: values around limits are tried first.
-func (w *walker) proveLimits(at *node, vary *schema.Field) *Witness {
-	key := proof{at.w, at.r, vary, false}
-	if witness := w.again(at, key); witness != nil {
-		return witness
-	}
-	reader := w.counterpart(at, vary)
-	candidates := w.candidates(vary.Type, reader.Type, vary.Bounds, reader.Bounds, 0)
-	if reader.Type != nil && reader.Type.Kind == vary.Type.Kind && vary.Type.Kind.IsScalar() {
-		if refused := refusedBy(reader, candidates); len(refused) > 0 {
-			candidates = refused // those alone can prove it
-		}
-	}
-	var list []*value.Message
-	for _, v := range candidates {
-		local := w.minimals.Message(at.w)
-		local.Fields[vary.Number] = v
-		list = append(list, local)
-	}
-	if witness := w.proveBy(at, key, list, 3); witness != nil {
-		return witness
-	}
-	return w.prove(at, vary, false)
-}
-
-// refusedBy are the values of a scalar that the bounds of a field refuse.
-func refusedBy(f *schema.Field, values []value.Value) (refused []value.Value) {
-	for _, v := range values {
-		if slices.ContainsFunc(boundsOf(f), func(b *schema.Bounds) bool { return len(b.Violations(v)) > 0 }) {
-			refused = append(refused, v)
-		}
-	}
-	return refused
-}
-
-// counterpart is what a field of the writer is read as; an empty field where it is
-// nothing.
-func (w *walker) counterpart(at *node, field *schema.Field) *schema.Field {
-	old, new := sidesOf(w.newReads, at.w, at.r)
-	for _, p := range w.pairs(old, new) {
-		fw, fr := sidesOf(w.newReads, p.old, p.new)
-		if fw == field && fr != nil {
-			return fr
-		}
-	}
-	return &schema.Field{}
-}
-
-// patience is how many more values are tried for one that proves it in both forms, once
-// one proves it in one of them.
-const patience = 60
-
-// proveBy takes the smallest of those that prove it; of those that prove it in both
-// forms, as soon as there are enough.
-func (w *walker) proveBy(at *node, key proof, variations []*value.Message, enough int) *Witness {
-	other := *w
-	other.form = map[string]string{"binary": "json", "json": "binary"}[w.form]
-	type candidate struct {
-		local *value.Message
-		size  int
-	}
-	// What is wrong with the node's own message shows without all that leads to it.
-	inBoth, since := 0, 0
-	var list []candidate
-	for _, local := range variations {
-		if since++; len(list) > 0 && since > patience {
-			break // the other form does not break, or only far away
-		}
-		slim, reader := w.slim(at, key.vary, local)
-		if len(value.Validate(slim)) > 0 {
-			continue // not lawful: its own definitions refuse it
-		}
-		outcome, size := w.outcome(reader, slim)
-		if outcome == nil {
-			continue
-		}
-		alsoThere, _ := other.outcome(reader, slim)
-		if alsoThere == nil {
-			size += 1 << 20
-		} else {
-			inBoth++
-		}
-		if len(list) == 0 {
-			since = 0
-		}
-		if list = append(list, candidate{local, size}); inBoth == enough {
-			break
-		}
-	}
-	slices.SortStableFunc(list, func(a, b candidate) int { return a.size - b.size })
-	steps := at.steps()
-	for _, c := range list {
-		payload := w.wrap(steps, c.local)
-		if len(steps) > 0 && len(value.Validate(payload)) > 0 {
-			continue
-		}
-		if witness := w.try(at.root.r, payload); witness != nil {
-			w.found[key] = proven{c.local, payload, steps}
-			return witness
-		}
-	}
-	return nil
-}
-
-// slim is a message of a node without those large fields that both sides have and require
-// besides the one that is varied, and what it is read as: what they hold is read apart from
-// the rest, and need not be written and read for each value that is tried.
-func (w *walker) slim(at *node, vary *schema.Field, local *value.Message) (*value.Message, *schema.Message) {
-	if vary == nil || at.w.Smallest <= schema.AdviseNodes {
-		return local, at.r
-	}
-	key := proof{at.w, at.r, vary, false}
-	sides, known := w.slims[key]
-	if !known {
-		old, new := sidesOf(w.newReads, at.w, at.r)
-		slimOld, slimNew := *old, *new
-		slimOld.Fields, slimNew.Fields = nil, nil
-		var kept []fieldPair
-		for _, p := range w.pairs(old, new) {
-			large := func(f *schema.Field) bool {
-				return f != nil && f != vary && f.Presence == schema.Required && f.Type.Smallest(f.Bounds) > schema.AdviseNodes/100
+	if err != nil {
+		e := &value.Error{Found: err.Error(), Offset: -1}
+		errors.As(err, &e)
+		return difference{Breaks, e.Path, func(path string) string {
+			again := *e
+			if again.Path != path {
+				again.Path, again.Offset = path, -1
 			}
-			if large(p.old) && large(p.new) {
+			return "refuses it: " + again.Error()
+		}}
+	}
+	if w.strict() {
+		if violations := value.Validate(got); len(violations) > 0 {
+			v := violations[0]
+			return difference{Breaks, v.Pointer, func(path string) string { return fmt.Sprintf("refuses it with 400: %s %s", path, v.Detail) }}
+		}
+	}
+	return w.messageDiffers(m, got)
+}
+
+// reduce makes messages of some fields alone, on both sides: what happens to them has no
+// other reason. Fields may be nil.
+func (w *walker) reduce(at *node, fw, fr, other *schema.Field) (writer, reader *schema.Message) {
+	received := (*schema.Field)(nil)
+	if fw != nil {
+		received = w.receiver(at.r, fw)
+	}
+	key := [4]*schema.Field{fw, fr, other, received}
+	if sides, known := w.reduced[key]; known {
+		return sides[0], sides[1]
+	}
+	part := func(of *schema.Message, fields ...*schema.Field) *schema.Message {
+		m := *of
+		m.Fields = nil
+		for _, f := range fields {
+			if f != nil && !slices.Contains(m.Fields, f) {
+				m.Fields = append(m.Fields, f)
+			}
+		}
+		slices.SortFunc(m.Fields, func(a, b *schema.Field) int { return a.Number - b.Number })
+		return &m
+	}
+	writer, reader = part(at.w, fw, other), part(at.r, fr, received)
+	old, new := sidesOf(w.newReads, at.w, at.r)
+	var kept []fieldPair
+	for _, p := range w.pairs(old, new) {
+		a, b := sidesOf(w.newReads, p.old, p.new)
+		if a != nil && b != nil && slices.Contains(writer.Fields, a) && slices.Contains(reader.Fields, b) {
+			kept = append(kept, p)
+		}
+	}
+	slimOld, slimNew := sidesOf(w.newReads, writer, reader)
+	w.pairings[[2]*schema.Message{slimOld, slimNew}] = kept
+	w.reduced[key] = [2]*schema.Message{writer, reader}
+	return writer, reader
+}
+
+// breaks tells what happens when fields arrive as others, or not at all: fw is what is
+// written, fr what should be read, other what arrives instead; any may be nil. It tries
+// all values that can matter, and returns whether anything breaks.
+func (w *walker) breaks(f *Fact, at *node, fw, fr, other *schema.Field, sentence string) bool {
+	writer, reader := w.reduce(at, fw, fr, other)
+	var worst difference
+	var shown *value.Message
+	for _, m := range w.variants(writer, reader, fw, fr, other) {
+		if len(value.Validate(m)) > 0 {
+			continue
+		}
+		if o := w.read(reader, m); o.verdict > worst.verdict {
+			if worst, shown = o, m; o.verdict == Breaks {
+				break
+			}
+		}
+	}
+	if worst.verdict == Holds {
+		return false
+	}
+	w.emit(f, event{verdict: worst.verdict, sentence: sentence, witness: func() *Witness { return w.prove(at, shown, worst, "") }})
+	return worst.verdict == Breaks
+}
+
+// variants are messages of a writer with any values that can matter in a field and in
+// another one; first without them, where they may be left out.
+func (w *walker) variants(writer, reader *schema.Message, fw, fr, other *schema.Field) (list []*value.Message) {
+	choices := func(f *schema.Field, as ...*schema.Field) (values []value.Value) {
+		if f == nil {
+			return []value.Value{nil}
+		}
+		if f.Presence != schema.Required {
+			values = append(values, nil)
+		}
+		for _, r := range as {
+			if r == nil {
 				continue
 			}
-			kept = append(kept, p)
-			if p.old != nil {
-				slimOld.Fields = append(slimOld.Fields, p.old)
+			examples, _ := w.candidates(spot{wt: f.Type, rt: r.Type, wb: f.Bounds, rb: r.Bounds}, 0)
+			for _, e := range examples {
+				if e.large == "" {
+					values = append(values, e.value)
+				}
 			}
-			if p.new != nil {
-				slimNew.Fields = append(slimNew.Fields, p.new)
+		}
+		// What is read may be the same for all values: any other one will do.
+		return append(append(values, value.Distinct(f.Type, f.Bounds, 3)...), w.minimals.Edges(f.Type)...)
+	}
+	var received *schema.Field
+	if fw != nil {
+		received = w.receiver(reader, fw)
+		if received == nil {
+			received = fr
+		}
+	}
+	const most = 60
+	first, second := choices(fw, received, fr), choices(other, fr)
+	for i, v := range first {
+		for j, u := range second {
+			if i > most && j > 3 || j > most && i > 3 {
+				break
 			}
+			m := w.minimals.Message(writer)
+			for _, set := range []struct {
+				f *schema.Field
+				v value.Value
+			}{{fw, v}, {other, u}} {
+				switch {
+				case set.f == nil:
+				case set.v != nil:
+					m.Fields[set.f.Number] = set.v
+				case set.f.Presence == schema.Optional || w.leftOut():
+					delete(m.Fields, set.f.Number)
+				}
+			}
+			list = append(list, m)
 		}
-		for _, m := range []*schema.Message{&slimOld, &slimNew} {
-			slices.SortFunc(m.Fields, func(a, b *schema.Field) int { return a.Number - b.Number })
-		}
-		w.pairings[[2]*schema.Message{&slimOld, &slimNew}] = kept
-		sides.w, sides.r = sidesOf(w.newReads, &slimOld, &slimNew)
-		w.slims[key] = sides
-	}
-	out := &value.Message{Type: sides.w, Fields: map[int]value.Value{}, Unknown: local.Unknown}
-	for _, f := range sides.w.Fields {
-		if v, there := local.Fields[f.Number]; there {
-			out.Fields[f.Number] = v
-		}
-	}
-	return out, sides.r
-}
-
-func (w *walker) variations(at *node, vary *schema.Field, absent bool) []*value.Message {
-	m := at.w
-	smallest := w.minimals.Message(m)
-	if vary == nil {
-		return []*value.Message{smallest}
-	}
-	if absent {
-		delete(smallest.Fields, vary.Number)
-		return []*value.Message{smallest}
-	}
-	var list []*value.Message
-	values := w.minimals.Edges(vary.Type)
-	counterpart := w.counterpart(at, vary)
-	values = append(values, w.candidates(vary.Type, counterpart.Type, vary.Bounds, counterpart.Bounds, 0)...)
-	for _, v := range values {
-		local := w.minimals.Message(m)
-		local.Fields[vary.Number] = v
-		list = append(list, local)
 	}
 	return list
 }
 
-// wrap puts a message into the smallest messages that lead to it.
-func (w *walker) wrap(steps []*schema.Field, m *value.Message) *value.Message {
-	for i := len(steps) - 1; i >= 0; i-- {
-		outer := w.minimals.Message(steps[i].Message)
-		outer.Fields[steps[i].Number], _ = w.wrapType(steps[i].Type, m, 0)
-		m = outer
+// shows makes the payload in which a field that has a default is left out.
+func (w *walker) shows(fw, fr *schema.Field) func() *Witness {
+	at := w.at
+	return func() *Witness {
+		writer, _ := w.reduce(at, fw, fr, nil)
+		m := w.minimals.Message(writer)
+		delete(m.Fields, fw.Number)
+		reads := "nothing"
+		if fr.Presence == schema.Defaulted {
+			reads = schema.LiteralText(fr.Default)
+		}
+		return w.prove(at, m, difference{Shifts, "/" + pointerStep(fr.JSONName()), func(path string) string {
+			return fmt.Sprintf("reads %s as %s, where nothing was written", path, reads)
+		}}, "")
 	}
-	return m
 }
 
-// wrapType makes a value of a type that holds a message; false where it can't.
-func (w *walker) wrapType(t *schema.Type, m *value.Message, depth int) (value.Value, bool) {
-	if depth > 8 {
-		return nil, false // a union that holds itself
-	}
-	switch t.Kind {
-	case schema.KindList:
-		v, ok := w.wrapType(t.Elem, m, depth+1)
-		return value.List{v}, ok
-	case schema.KindMap:
-		v, ok := w.wrapType(t.Elem, m, depth+1)
-		return &value.Map{Entries: []value.Entry{{Key: w.minimals.Within(t.Key, nil), Value: v}}}, ok
-	case schema.KindUnion:
-		for _, a := range t.Union.Alternatives {
-			if a.Type.Kind == schema.KindUnion {
-				continue // the shortest way goes straight
-			}
-			if v, ok := w.wrapType(a.Type, m, depth+1); ok {
-				return &value.Union{Number: a.Number, Value: v}, true
-			}
+// witnessOf makes the witness of what happens to a value at a place of a node.
+func (w *walker) witnessOf(at *node, p place, e *example) func() *Witness {
+	return func() *Witness {
+		if e.large != "" {
+			return &Witness{Message: w.messageOf(at).w.FullName(), Form: w.form, Writer: w.writer(), Reader: w.reader(), Outcome: fmt.Sprintf("refuses %s in %s", e.large, p.name())}
 		}
-		return nil, false
+		inner := w.wrapped(p, e.value)
+		if at.wu != nil {
+			writer, reader := w.alternativeAlone(at, p)
+			o := w.read(reader, only(writer, &value.Union{Number: p.writtenAlt.Number, Value: inner}))
+			return w.prove(at, &value.Union{Number: p.writtenAlt.Number, Value: inner}, o, "/value")
+		}
+		writer, reader := w.reduce(at, p.written, p.read, nil)
+		m := w.minimals.Message(writer)
+		m.Fields[p.written.Number] = inner
+		return w.prove(at, m, w.read(reader, m), "")
 	}
-	return m, t.Message == m.Type
 }
 
-// writers are those of a position: only people leave out a field with a default;
-// writers always write it.
-func (w *walker) writers() (toCBOR, toJSON func(*value.Message) ([]byte, error)) {
-	if w.leftOut() {
-		return value.EncodeCBORWithout, value.EncodeJSONWithout
+// alternativeAlone are messages that hold a union of one alternative.
+func (w *walker) alternativeAlone(at *node, p place) (writer, reader *schema.Message) {
+	wu, ru := *at.wu, *at.ru
+	wu.Alternatives = []*schema.Alternative{p.writtenAlt}
+	ru.Alternatives = nil
+	for _, a := range at.ru.Alternatives {
+		if a == p.readAlt || a.Number == p.writtenAlt.Number || a.JSONName() == p.writtenAlt.JSONName() {
+			ru.Alternatives = append(ru.Alternatives, a)
+		}
 	}
-	return value.EncodeCBOR, value.EncodeJSON
+	pairs := map[*schema.Alternative]*schema.Alternative{}
+	if p.readAlt != nil {
+		pairs[p.writtenAlt], pairs[p.readAlt] = p.readAlt, p.writtenAlt
+	}
+	w.alternatives[[2]*schema.Union{&wu, &ru}] = pairs
+	writer = alone(&schema.Type{Kind: schema.KindUnion, Union: &wu}, nil)
+	reader = alone(&schema.Type{Kind: schema.KindUnion, Union: &ru}, nil)
+	old, new := sidesOf(w.newReads, writer, reader)
+	w.pairings[[2]*schema.Message{old, new}] = []fieldPair{{old.Fields[0], new.Fields[0]}}
+	return writer, reader
 }
 
-// outcome writes a message with the writer's definitions and reads it with the
-// reader's. It returns what is said of a break, or nil, and the payload's size.
-func (w *walker) outcome(reader *schema.Message, m *value.Message) (says func() string, size int) {
-	write, writeJSON := w.writers()
-	read := value.DecodeCBOR
-	if w.form == "json" {
-		write, read = writeJSON, value.DecodeJSON
-	}
-	payload, err := write(m)
-	if err != nil {
-		return nil, 0
-	}
-	got, err := read(reader, payload, 0)
-	if err != nil {
-		return func() string { return "refuses it: " + err.Error() }, len(payload)
-	}
-	if w.strict() {
-		if violations := value.Validate(got); len(violations) > 0 {
-			return func() string {
-				return fmt.Sprintf("refuses it with 400: %s %s", violations[0].Pointer, violations[0].Detail)
-			}, len(payload)
-		}
-	}
-	if difference := w.otherwise("", m, got); difference != "" {
-		return func() string { return difference }, len(payload)
-	}
-	return nil, 0
-}
-
-// try makes a witness of a message, or nil where it proves nothing.
-func (w *walker) try(reader *schema.Message, m *value.Message) *Witness {
-	says, _ := w.outcome(reader, m)
-	if says == nil {
-		return nil
-	}
-	witness := &Witness{Message: m.Type.FullName(), ReadAs: reader.FullName(), Form: w.form, Writer: w.writer(), Reader: w.reader(), Outcome: says()}
-	// Both forms are shown, whichever was read; a value that only one form can
-	// hold has no other.
-	toCBOR, toJSON := w.writers()
-	witness.Binary, _ = toCBOR(m)
-	text, _ := toJSON(m)
-	witness.JSON = string(text)
-	return witness
-}
-
-// otherwise says where a message reads otherwise than it was written, or "".
-// What the reader does not know is kept and never otherwise.
-func (w *walker) otherwise(path string, written, got *value.Message) string {
-	old, new := sidesOf(w.newReads, written.Type, got.Type)
-	for _, p := range w.pairs(old, new) {
-		fw, fr := sidesOf(w.newReads, p.old, p.new)
-		if fw == nil || fr == nil {
-			continue
-		}
-		v, ok := written.Fields[fw.Number]
-		if !ok {
-			continue // left out: what that means may shift, not break
-		}
-		there := path + "/" + fw.Name
-		found, ok := got.Fields[fr.Number]
-		if !ok {
-			return fmt.Sprintf("finds no %s, where %s was written", there, text(v, fw.Type))
-		}
-		if difference := w.differs(there, v, found, fw.Type, fr.Type); difference != "" {
-			return difference
-		}
-	}
-	return ""
-}
-
-func (w *walker) differs(path string, v, found value.Value, wt, rt *schema.Type) string {
-	difference := func() string {
-		return fmt.Sprintf("reads %s as %s, where %s was written", path, text(found, rt), text(v, wt))
-	}
-	if wt.Kind == rt.Kind {
-		switch wt.Kind {
-		case schema.KindMessage:
-			return w.otherwise(path, v.(*value.Message), found.(*value.Message))
-		case schema.KindList:
-			a, b := v.(value.List), found.(value.List)
-			if len(a) != len(b) {
-				return difference()
-			}
-			for i := range a {
-				if d := w.differs(fmt.Sprintf("%s/%d", path, i), a[i], b[i], wt.Elem, rt.Elem); d != "" {
-					return d
-				}
-			}
-			return ""
-		case schema.KindMap:
-			a, b := v.(*value.Map).Entries, found.(*value.Map).Entries
-			if len(a) != len(b) {
-				return difference()
-			}
-			for i := range a {
-				if d := w.differs("a key of "+path, a[i].Key, b[i].Key, wt.Key, rt.Key); d != "" {
-					return d
-				}
-				if d := w.differs(path+"/"+value.KeyText(a[i].Key, wt.Key), a[i].Value, b[i].Value, wt.Elem, rt.Elem); d != "" {
-					return d
-				}
-			}
-			return ""
-		case schema.KindUnion:
-			a, b := v.(*value.Union), found.(*value.Union)
-			aw, ar := wt.Union.ByNumber(a.Number), rt.Union.ByNumber(b.Number)
-			if !w.sameAlternative(a, b, wt.Union, rt.Union) {
-				return difference()
-			}
-			if ar == nil {
-				return "" // kept as it was written
-			}
-			return w.differs(path+"/"+aw.JSONName(), a.Value, b.Value, aw.Type, ar.Type)
-		case schema.KindEnum:
-			if !w.sameMember(v.(value.Enum), found.(value.Enum), wt.Enum, rt.Enum) {
-				return fmt.Sprintf("reads %s as %s, where %s was written", path, memberName(rt.Enum, found.(value.Enum)), memberName(wt.Enum, v.(value.Enum)))
-			}
-			return ""
-		}
-	}
-	if !sameValue(v, found) {
-		return difference()
-	}
-	return ""
-}
-
-// memberName names a value of an enum for people.
-func memberName(e *schema.Enum, v value.Enum) string {
-	if m := e.ByNumber(v.Number); m != nil {
-		return m.Name
-	}
-	if v.Number < 0 {
-		return fmt.Sprintf("the unlisted name %q", v.Name)
-	}
-	return fmt.Sprintf("the unlisted number %d", v.Number)
-}
-
-// sameMember tells whether two enum values are equal: their members are
-// paired, or an unlisted one is the number or name that was written and its
-// member has no counterpart.
-func (w *walker) sameMember(v, found value.Enum, we, re *schema.Enum) bool {
-	old, new := sidesOf(w.newReads, we, re)
-	member := we.ByNumber(v.Number)
-	for _, p := range pairMembers(old, new) {
-		mw, mr := sidesOf(w.newReads, p.old, p.new)
-		if mw != member {
-			continue
-		}
-		if mr != nil {
-			return found.Number == mr.Number
-		}
-		return found.Number == v.Number && re.ByNumber(v.Number) == nil || found.Number < 0 && found.Name == member.JSONName()
-	}
-	return false
-}
-
-// sameValue compares scalars: all kinds of numbers as numbers, an enum as its
-// number; other kinds only with their own.
-func sameValue(a, b value.Value) bool {
-	x, isNumber := number(a)
-	y, alsoNumber := number(b)
-	if isNumber || alsoNumber {
-		if !isNumber || !alsoNumber {
-			return false
-		}
-		if x == nil || y == nil { // NaN and infinities are floats on both sides
-			return value.Equal(float(a), float(b))
-		}
-		return x.Cmp(y) == 0
-	}
-	if p, ok := a.([]byte); ok {
-		q, ok := b.([]byte)
-		return ok && bytes.Equal(p, q)
-	}
-	switch a.(type) {
-	case value.List, *value.Map, *value.Message:
-		return false // kinds differ, or this would not be asked
-	case schema.Any, *value.Union:
-		return value.Equal(a, b)
-	}
-	switch b.(type) {
-	case []byte, value.List, *value.Map, *value.Message, schema.Any, *value.Union:
-		return false
-	}
-	return a == b
-}
-
-// float widens a float32.
-func float(v value.Value) value.Value {
-	if x, ok := v.(float32); ok {
-		return float64(x)
+// wrapped puts a value into the lists and maps of a place.
+func (w *walker) wrapped(p place, v value.Value) value.Value {
+	for _, l := range slices.Backward(p.chain) {
+		v = value.Holding(l.typ, l.own, v, l.key)
 	}
 	return v
 }
 
-// number turns a value into a number; nil stands for NaN and infinities.
-func number(v value.Value) (*big.Float, bool) {
-	switch v := v.(type) {
-	case int64:
-		return new(big.Float).SetInt64(v), true
-	case uint64:
-		return new(big.Float).SetUint64(v), true
-	case float32:
-		return number(float64(v))
-	case float64:
-		if math.IsNaN(v) || math.IsInf(v, 0) {
-			return nil, true
-		}
-		return new(big.Float).SetFloat64(v), true
-	case schema.Decimal:
-		x, _ := new(big.Float).SetPrec(256).SetString(v.String())
-		return x, true
-	case value.Enum:
-		if v.Number >= 0 {
-			return new(big.Float).SetInt64(int64(v.Number)), true
-		}
+// whole puts a value into the smallest one of a node that holds it.
+func (w *walker) whole(n *node, p place, v value.Value) value.Value {
+	v = w.wrapped(p, v)
+	if p.writtenAlt != nil {
+		return &value.Union{Number: p.writtenAlt.Number, Value: v}
 	}
-	return nil, false
+	m := w.minimals.Message(n.w)
+	m.Fields[p.written.Number] = v
+	return m
 }
 
-// text writes a value for people.
-func text(v value.Value, t *schema.Type) string {
-	m := &value.Message{Type: &schema.Message{Fields: []*schema.Field{{Number: 1, Name: "v", Type: t}}}, Fields: map[int]value.Value{1: v}}
-	b, err := value.EncodeJSON(m)
-	if err != nil {
-		return fmt.Sprint(v)
+// messageOf is the nearest node of a message: the node itself, or what leads to it.
+func (w *walker) messageOf(n *node) *node {
+	for n.wu != nil && n.parent != nil {
+		n = n.parent
 	}
-	return string(b[len(`{"v":`) : len(b)-1])
+	return n
+}
+
+// mostShown is how many nodes a payload of a root may have before the nearest message
+// stands for it.
+const mostShown = 20_000
+
+// prove makes the payload, of the root that a node is reached from, in which something
+// happens; what happens was seen by reading alone what is concerned, below stripped in
+// its path. Where the whole reader fails in another way, for another change, that is
+// what the witness tells of.
+func (w *walker) prove(at *node, local value.Value, seen difference, stripped string) *Witness {
+	if seen.verdict == Holds {
+		return nil
+	}
+	path := strings.TrimPrefix(seen.path, stripped)
+	v, n := local, at
+	if m, isMessage := local.(*value.Message); isMessage {
+		full := w.minimals.Message(at.w)
+		for _, f := range m.Type.Fields {
+			if x, there := m.Fields[f.Number]; there {
+				full.Fields[f.Number] = x
+			} else {
+				delete(full.Fields, f.Number)
+			}
+		}
+		v = full
+	}
+	for n.parent != nil && (n.wu != nil || n.root.w.Smallest <= mostShown) {
+		v, path = w.whole(n.parent, n.via, v), w.pathTo(n.via)+path
+		n = n.parent
+	}
+	if n.wu != nil { // a union that nothing holds
+		writer, reader := alone(&schema.Type{Kind: schema.KindUnion, Union: n.wu}, nil), alone(&schema.Type{Kind: schema.KindUnion, Union: n.ru}, nil)
+		n = &node{visit: visit{w: writer, r: reader}}
+		v = only(writer, v)
+	}
+	payload := v.(*value.Message)
+	witness := &Witness{Message: payload.Type.FullName(), ReadAs: n.r.FullName(), Form: w.form, Writer: w.writer(), Reader: w.reader(), Outcome: seen.says(path)}
+	if real := w.read(n.r, payload); real.verdict != Holds && (real.path == path || strings.HasPrefix(real.path, path+"/") || strings.HasPrefix(path, real.path+"/")) {
+		witness.Outcome = real.says(real.path)
+	} else if seen.verdict == Breaks {
+		witness.Alone = true
+	}
+	// Both encodings are shown, whichever was read; a value that only one of them can
+	// hold has no other.
+	toCBOR, toJSON := w.writers()
+	witness.Binary, _ = toCBOR(payload)
+	text, _ := toJSON(payload)
+	witness.JSON = string(text)
+	return witness
+}
+
+// pathTo is the JSON Pointer to a place, as the reader has it.
+func (w *walker) pathTo(p place) string {
+	path := ""
+	if p.readAlt != nil {
+		path = "/" + pointerStep(p.readAlt.JSONName())
+	} else if p.read != nil {
+		path = "/" + pointerStep(p.read.JSONName())
+	}
+	for _, l := range p.chain {
+		if l.typ.Kind == schema.KindList {
+			path += "/0"
+		} else {
+			path += "/" + pointerStep(value.KeyText(w.minimals.Within(l.typ.Key, nil), l.typ.Key))
+		}
+	}
+	return path
 }

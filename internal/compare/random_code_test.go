@@ -219,7 +219,7 @@ func TestWitnessesInEveryLanguage(t *testing.T) {
 		for _, f := range report.Facts {
 			for _, e := range f.Effects {
 				w := e.Witness
-				if w == nil || w.ReadAs == "" || w.ReadAs == "skerry.truth."+enumAlone(sides, w.ReadAs) {
+				if w == nil || w.Alone || e.Verdict != Breaks || w.ReadAs == "" || standsAlone(sides, w.ReadAs) {
 					continue
 				}
 				side := 0
@@ -312,17 +312,17 @@ T = TypeVar`, strings.Join(modules, ", "))+rest)
 	t.Logf("%d witnesses of %d random changes", len(list), len(pairs))
 }
 
-// enumAlone is the name of an enum that is judged without a message: there is
-// nothing to read it by alone.
-func enumAlone(sides [2]*schema.Definitions, name string) string {
+// standsAlone tells whether a name is that of an enum, a union or a named type, which is
+// judged without a message: there is nothing to read it by.
+func standsAlone(sides [2]*schema.Definitions, name string) bool {
 	for _, d := range sides {
-		for _, e := range d.Modules[0].Enums {
-			if e.FullName() == name {
-				return e.Name
+		for _, decl := range d.Modules[0].Declarations() {
+			if _, isMessage := decl.(*schema.Message); !isMessage && schema.Head(decl).FullName() == name {
+				return true
 			}
 		}
 	}
-	return ""
+	return false
 }
 
 func messageOf(d *schema.Definitions, name string) *schema.Message {

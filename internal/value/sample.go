@@ -1,7 +1,6 @@
 package value
 
 import (
-	"fmt"
 	"maps"
 	"math"
 	"math/rand/v2"
@@ -54,18 +53,6 @@ func boundsOf(t *schema.Type, own *schema.Bounds) []*schema.Bounds {
 	return list
 }
 
-// lawfulKeys are some keys that their type allows, the smallest first.
-func lawfulKeys(t *schema.Type) []Value {
-	list := []Value{Minimal(t)}
-	for _, key := range edges(t, 0) {
-		lawful := !slices.ContainsFunc(boundsOf(t, nil), func(b *schema.Bounds) bool { return len(b.Violations(key)) > 0 })
-		if lawful && !slices.Contains(list, key) {
-			list = append(list, key)
-		}
-	}
-	return list
-}
-
 // MatchingText returns a shortest text that all of the bounds within allow, and
 // that breaks the pattern of none or of the one that is given; ok is false where
 // there is none, where it would be very long, or where there is no pattern at all.
@@ -92,25 +79,46 @@ func MatchingText(within []*schema.Bounds, breaks *schema.Bounds) (text string, 
 // Holding is the smallest list or map of a type that holds an item: as an element,
 // as the value of an entry, or as its key. Bounds of a field are own.
 func Holding(t *schema.Type, own *schema.Bounds, item Value, asKey bool) Value {
-	switch base := MinimalWithin(t, own).(type) {
-	case List:
-		if len(base) == 0 {
-			return List{item}
+	low, _ := limits(boundsOf(t, own), func(b *schema.Bounds) *schema.Limits { return b.Count })
+	others := int(min(low, maxMade))
+	switch t.Kind {
+	case schema.KindList:
+		list := List{item}
+		if others < 2 || !isUnique(boundsOf(t, own)) {
+			for len(list) < others {
+				list = append(list, Minimal(t.Elem))
+			}
+			return list
 		}
-		return append(List{item}, base[1:]...)
-	case *Map:
-		entries := slices.Clone(base.Entries)
-		if len(entries) == 0 {
-			entries = []Entry{{Minimal(t.Key), Minimal(t.Elem)}}
+		for _, v := range Distinct(t.Elem, nil, others+1) {
+			if len(list) < others && !alike(v, item) {
+				list = append(list, v)
+			}
+		}
+		return list
+	case schema.KindMap:
+		first := Entry{item, nil}
+		if !asKey {
+			first = Entry{Minimal(t.Key), item}
+		}
+		out := &Map{Entries: []Entry{first}}
+		var minimal Value
+		if asKey || others > 1 {
+			minimal = Minimal(t.Elem)
 		}
 		if asKey {
-			entries[0].Key = item
-			entries = append(entries[:1:1], slices.DeleteFunc(slices.Clone(entries[1:]), func(e Entry) bool { return e.Key == item })...)
-		} else {
-			entries[0].Value = item
+			out.Entries[0].Value = minimal
 		}
-		sortEntries(entries)
-		return &Map{Entries: entries}
+		if others < 2 {
+			return out
+		}
+		for _, key := range Distinct(t.Key, nil, others+1) {
+			if len(out.Entries) < others && key != first.Key {
+				out.Entries = append(out.Entries, Entry{key, minimal})
+			}
+		}
+		sortEntries(out.Entries)
+		return out
 	}
 	return item
 }
@@ -139,30 +147,22 @@ func (m Minimals) within(v Value, t *schema.Type, b *schema.Bounds) Value {
 			if uint64(len(x)) >= b.Count.Low {
 				return x
 			}
-			candidates := []Value{m.Within(t.Elem, nil)}
-			if b.Unique && (t.Elem.Kind.IsScalar() || t.Elem.Kind == schema.KindEnum) {
-				candidates = append(candidates, edges(t.Elem, 0)...) // others could lead back here
+			if b.Unique && b.Count.Low <= maxMade {
+				return List(maker{minimals: m}.distinct(t.Elem, nil, int(b.Count.Low)))
 			}
-			for i := 0; uint64(len(x)) < b.Count.Low; i++ {
-				candidate := candidates[i%len(candidates)]
-				taken := b.Unique && i < 2*len(candidates) && slices.ContainsFunc(x, func(before Value) bool { return alike(before, candidate) })
-				if !taken { // a type of two values has no third
-					x = append(x, candidate)
-				}
+			for uint64(len(x)) < b.Count.Low {
+				x = append(x, m.Within(t.Elem, nil))
 			}
 			return x
 		}
 	case *Map:
-		if b.Count != nil {
-			keys := lawfulKeys(t.Key)
-			for i := 0; uint64(len(x.Entries)) < b.Count.Low; i++ {
-				var key Value = fmt.Sprint("k", i)
-				if i < len(keys) {
-					key = keys[i]
-				}
+		if b.Count != nil && uint64(len(x.Entries)) < b.Count.Low && b.Count.Low <= maxMade {
+			x = &Map{}
+			for _, key := range (maker{minimals: m}).distinct(t.Key, nil, int(b.Count.Low)) {
 				x.Entries = append(x.Entries, Entry{key, m.Within(t.Elem, nil)})
 			}
 			sortEntries(x.Entries)
+			return x
 		}
 	default:
 		for _, edge := range []any{b.Low, b.High} {
@@ -288,6 +288,7 @@ func (m Minimals) message(t *schema.Message) *Message {
 		return v.(*Message)
 	}
 	v := &Message{Type: t, Fields: map[int]Value{}}
+	m[t] = &Message{Type: t, Fields: map[int]Value{}} // for what leads back here, which has no end
 	for _, f := range t.Fields {
 		switch f.Presence {
 		case schema.Required:
@@ -393,6 +394,9 @@ func (m Minimals) edges(t *schema.Type, depth, most int) []Value {
 				if len(list) >= most {
 					return list
 				}
+				if isAbsent(f, v) {
+					continue
+				}
 				varied := m.Message(t.Message)
 				varied.Fields[f.Number] = v
 				list = append(list, varied)
@@ -401,6 +405,12 @@ func (m Minimals) edges(t *schema.Type, depth, most int) []Value {
 		return list
 	}
 	return nil
+}
+
+// isAbsent tells whether a value of a field is written as nothing: null in an "any?".
+func isAbsent(f *schema.Field, v Value) bool {
+	a, isAny := v.(schema.Any)
+	return isAny && a.Value == nil && f.Presence == schema.Optional
 }
 
 // share is each one's part, of which something is always left.
@@ -520,7 +530,9 @@ func RandomMessage(rng *rand.Rand, t *schema.Message, depth int) *Message {
 		case f.Presence == schema.Defaulted && (depth <= 0 || rng.IntN(3) == 0):
 			m.Fields[f.Number] = Default(f.Default)
 		default:
-			m.Fields[f.Number] = Random(rng, f.Type, depth-1)
+			if v := Random(rng, f.Type, depth-1); !isAbsent(f, v) {
+				m.Fields[f.Number] = v
+			}
 		}
 	}
 	return m

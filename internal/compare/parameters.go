@@ -1,0 +1,484 @@
+package compare
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/value"
+)
+
+// textReader reads what travels outside of a body: in a path, a query, a header or a
+// cookie, as texts.
+type textReader struct {
+	*walker
+	sights map[spot]*sight
+}
+
+func (j *judge) textReader(newReads bool) *textReader {
+	if j.texts == nil {
+		j.texts = map[bool]*textReader{}
+	}
+	r := j.texts[newReads]
+	if r == nil {
+		r = &textReader{newWalker(j.differ, crossing{newReads, "json", "http", Request}), map[spot]*sight{}}
+		j.texts[newReads] = r
+	}
+	return r
+}
+
+// parameters judges what a call's requests hold outside of their bodies: values that
+// are refused, are read otherwise, or are not where the server looks for them.
+func (j *judge) parameters(c callPair) {
+	if !j.promised("http") || c.old.HTTP == nil && c.new.HTTP == nil || c.old.RequestStream || c.new.RequestStream {
+		return
+	}
+	for _, m := range j.meetings(c) {
+		p := &passage{judge: j, meeting: m, pair: c, reader: j.textReader(m.newReads), sent: placed(m.client), sought: placed(m.server)}
+		for _, pair := range p.pairs() {
+			fw, fr := sidesOf(m.newReads, pair.old, pair.new)
+			switch {
+			case fw == nil:
+				p.onlySought(fr)
+			case fr == nil:
+				p.onlySent(fw)
+			default:
+				p.both(fw, fr)
+			}
+		}
+	}
+}
+
+// passage is what travels outside of the body from a client to a server.
+type passage struct {
+	*judge
+	meeting
+	pair         callPair
+	reader       *textReader
+	sent, sought map[*schema.Field]schema.Placed
+}
+
+// placed says where each field of a request travels.
+func placed(c *schema.Call) map[*schema.Field]schema.Placed {
+	all := map[*schema.Field]schema.Placed{}
+	for _, p := range c.Places() {
+		all[p.Field] = p
+	}
+	return all
+}
+
+// pairs pairs the fields of the two requests; "()" has none.
+func (p *passage) pairs() (list []fieldPair) {
+	old, new := p.pair.old.Request, p.pair.new.Request
+	switch {
+	case old != nil && new != nil:
+		return p.judge.pairs(old, new)
+	case old != nil:
+		for _, f := range old.Fields {
+			list = append(list, fieldPair{f, nil})
+		}
+	case new != nil:
+		for _, f := range new.Fields {
+			list = append(list, fieldPair{nil, f})
+		}
+	}
+	return list
+}
+
+// fact finds the fact of a kind about a field, else about the request as a whole.
+func (p *passage) fact(f *schema.Field, kinds ...Kind) *Fact {
+	for _, kind := range kinds {
+		for _, x := range p.fieldFacts[f] {
+			if x.Kind == kind {
+				return x
+			}
+		}
+	}
+	return p.callFact(p.pair, CallRequest)
+}
+
+func (p *passage) tell(f *Fact, v Verdict, sentence, outcome string) {
+	if f == nil {
+		return
+	}
+	var w *Witness
+	if v == Breaks {
+		w = &Witness{Message: p.client.FullName(), Form: "http", Writer: p.clientName(), Reader: p.serverName(), Outcome: outcome}
+	}
+	p.httpEffect(f, p.meeting, v, sentence, w)
+}
+
+// sentAs is the field of the client that travels where the server looks for another one.
+func (p *passage) sentAs(fr *schema.Field) *schema.Field {
+	for fw, at := range p.sent {
+		if there := p.sought[fr]; at.Place == there.Place && at.Name == there.Name && at.Place != "path" && at.Place != "body" {
+			return fw
+		}
+	}
+	return nil
+}
+
+// onlySought judges a field that the server looks for and the client does not know.
+func (p *passage) onlySought(fr *schema.Field) {
+	if p.sought[fr].Place == "body" {
+		return
+	}
+	f := p.fact(fr, FieldAdded, FieldGone)
+	where := placeText(p.sought[fr])
+	if other := p.sentAs(fr); other != nil {
+		if seen := p.reader.lookText(spot{wt: other.Type, rt: fr.Type, wb: other.Bounds, rb: fr.Bounds}, false); seen.any() != nil {
+			p.tell(f, Breaks, fmt.Sprintf("%s sends %s in %s, where %s looks for %s", p.clientName(), other.Name, where, p.serverName(), fr.Name), "answers 400 invalid-request")
+			return
+		}
+	} else if refused := lacking(fr); refused != "" {
+		p.tell(f, Breaks, fmt.Sprintf("%s sends no %s in %s, and %s requires it", p.clientName(), fr.Name, where, p.serverName()), refused)
+		return
+	}
+	if !p.newReads {
+		p.tell(f, Shifts, fmt.Sprintf("%s no longer sends %s; %s finds it absent", p.clientName(), fr.Name, p.serverName()), "")
+	}
+}
+
+// lacking says what is answered when a field is not sent, or nothing: no element of a
+// list is the empty list.
+func lacking(fr *schema.Field) string {
+	switch {
+	case fr.Type.Kind == schema.KindList:
+		for _, b := range []*schema.Bounds{fr.Bounds, namedBounds(fr.Type)} {
+			if violation := b.CountViolation(0); violation != "" {
+				return fmt.Sprintf("answers 400: /%s %s", fr.JSONName(), violation)
+			}
+		}
+	case fr.Presence == schema.Required:
+		return fmt.Sprintf("answers 400: /%s is required", fr.JSONName())
+	}
+	return ""
+}
+
+// onlySent judges a field that the server does not know: it is dropped.
+func (p *passage) onlySent(fw *schema.Field) {
+	if p.sent[fw].Place == "body" || !p.newReads {
+		return
+	}
+	p.tell(p.fact(fw, FieldGone), Shifts, fmt.Sprintf("%s still sends %s in %s; %s no longer looks at it", p.clientName(), fw.Name, placeText(p.sent[fw]), p.serverName()), "")
+}
+
+// both judges a field that both know, and that at least one of them places.
+func (p *passage) both(fw, fr *schema.Field) {
+	a, b := p.sent[fw], p.sought[fr]
+	switch {
+	case a.Place == "body" && b.Place == "body":
+	case a.Place != b.Place || a.Place != "path" && !sameName(a, b):
+		p.moved(fw, fr, a, b)
+	default:
+		p.presence(fw, fr)
+		p.values(fw, fr)
+	}
+}
+
+// sameName compares the names of parameters; those of headers have no case (RFC 9110,
+// section 5.1).
+func sameName(a, b schema.Placed) bool {
+	return a.Name == b.Name || a.Place == "header" && strings.EqualFold(a.Name, b.Name)
+}
+
+// moved judges a field that the server looks for where the client does not send it.
+func (p *passage) moved(fw, fr *schema.Field, a, b schema.Placed) {
+	f := p.placeFact(p.pair, fw, fr)
+	arrives := p.client.Method() == p.server.Method() && samePath(p.client, p.server)
+	if f == nil || f.Kind == CallHTTP && !arrives {
+		return // which is said already
+	}
+	outcome := "finds no " + fr.Name
+	if refused := lacking(fr); refused != "" {
+		outcome = refused
+	} else if fr.Presence == schema.Defaulted {
+		outcome = fmt.Sprintf("reads %s as %s, whatever was sent", fr.Name, schema.LiteralText(fr.Default))
+	}
+	p.tell(f, Breaks, fmt.Sprintf("%s sends %s in %s, and %s looks for it in %s", p.clientName(), fw.Name, placeText(a), p.serverName(), placeText(b)), outcome)
+}
+
+// presence judges whether a field may be left out, and what that means.
+func (p *passage) presence(fw, fr *schema.Field) {
+	none := fw.Type.Kind == schema.KindList
+	if none || fw.Presence == schema.Required {
+		if !none || fr.Type.Kind == schema.KindList || fr.Presence != schema.Required {
+			return
+		}
+	}
+	f := p.fact(fw, FieldPresence, FieldType, FieldDefault)
+	reads := func(how string) {
+		p.tell(f, Shifts, fmt.Sprintf("where %s leaves out %s, %s", p.clientName(), fw.Name, how), "")
+	}
+	refused := lacking(fr)
+	switch {
+	case refused != "":
+		p.tell(f, Breaks, fmt.Sprintf("%s may leave out %s, and %s requires it", p.clientName(), fw.Name, p.serverName()), refused)
+	case none || fr.Type.Kind == schema.KindList:
+	case fw.Presence == schema.Optional && fr.Presence == schema.Defaulted:
+		reads(fmt.Sprintf("%s reads %s", p.serverName(), schema.LiteralText(fr.Default)))
+	case fw.Presence == schema.Defaulted && fr.Presence == schema.Optional:
+		reads(fmt.Sprintf("meaning %s, %s finds it absent", schema.LiteralText(fw.Default), p.serverName()))
+	case fw.Presence == schema.Defaulted && schema.LiteralText(fw.Default) != schema.LiteralText(fr.Default):
+		f = firstFact(p.fact(fw, FieldDefault, FieldType), f)
+		reads(fmt.Sprintf("meaning %s, %s reads %s", schema.LiteralText(fw.Default), p.serverName(), schema.LiteralText(fr.Default)))
+	}
+}
+
+// values judges the values of a field that is where it is looked for.
+func (p *passage) values(fw, fr *schema.Field) {
+	s := spot{wt: fw.Type, rt: fr.Type, wb: fw.Bounds, rb: fr.Bounds}
+	old, new := sidesOf(p.newReads, fw.Type, fr.Type)
+	facts := blame{bounds: p.fieldFact(fw, FieldBounds), typ: p.fieldFact(fw, FieldType)}
+	if p.pairedTypes(old, new) {
+		facts.typ = firstFact(p.typeFact(fw.Type.Named, TypeChanged), facts.typ)
+	}
+	one := s // of a list, one element
+	if s.wt.Kind == schema.KindList {
+		one.wt, one.wb = s.wt.Elem, nil
+	}
+	if s.rt.Kind == schema.KindList {
+		one.rt, one.rb = s.rt.Elem, nil
+	}
+	p.amounts(fw, fr, s, facts)
+	if one.wt.Kind == schema.KindEnum && one.rt.Kind == schema.KindEnum {
+		p.members(fw, one.wt.Enum, one.rt.Enum, facts.typ)
+		return
+	}
+	inPath := p.sent[fw].Place == "path"
+	if inPath {
+		one.wb = notEmpty(one.wb, one.wt)
+	}
+	seen := p.reader.lookText(one, inPath)
+	sentence := fmt.Sprintf("%s sends %s as %s, and %s expects %s", p.clientName(), fw.Name, s.wt.Short(), p.serverName(), s.rt.Short())
+	of := firstFact(facts.typ, p.typeFact(one.rt.Named, TypeChanged), p.typeFact(one.wt.Named, TypeChanged), facts.bounds)
+	refuses := func(f *Fact, e *example, sentence string) {
+		if e != nil {
+			shown := e.large
+			if shown == "" {
+				shown = plainOf(e.value, one.wt)
+			}
+			p.tell(f, Breaks, sentence, fmt.Sprintf("answers 400 where %s is %s", fw.Name, shown))
+		}
+	}
+	refuses(of, firstExample(seen.refused, seen.otherwise), sentence)
+	bounds := fmt.Sprintf("%s may send values of %s that %s refuses", p.clientName(), fw.Name, p.serverName())
+	refuses(p.reader.ofOwn(one, facts), seen.own, bounds)
+	refuses(p.reader.ofNamed(one, facts), seen.named, bounds)
+	if seen.undecided && seen.any() == nil {
+		f := p.reader.ofOwn(one, facts)
+		if f != nil {
+			f.open = true
+			p.tell(f, Shifts, fmt.Sprintf("%s, at values of %s that %s may send and %s may refuse", notDecided, fw.Name, p.clientName(), p.serverName()), "")
+		}
+	}
+}
+
+// notEmpty are bounds that allow no empty text: in a path nobody sends one.
+func notEmpty(b *schema.Bounds, t *schema.Type) *schema.Bounds {
+	if t.Kind != schema.KindText {
+		return b
+	}
+	some := schema.Bounds{}
+	if b != nil {
+		some = *b
+	}
+	limits := schema.Limits{Low: 1, High: schema.Unlimited}
+	if some.Length != nil {
+		limits = schema.Limits{Low: max(1, some.Length.Low), High: some.Length.High}
+	}
+	some.Length = &limits
+	return &some
+}
+
+func (p *passage) fieldFact(f *schema.Field, kind Kind) *Fact {
+	for _, x := range p.fieldFacts[f] {
+		if x.Kind == kind {
+			return x
+		}
+	}
+	return nil
+}
+
+// amounts judges how many elements there may be: one value is a list of one, and a
+// scalar may not come twice.
+func (p *passage) amounts(fw, fr *schema.Field, s spot, facts blame) {
+	of := firstFact(facts.typ, facts.bounds, p.typeFact(s.rt.Named, TypeChanged), p.typeFact(s.rt.Named, TypeBounds))
+	refuse := func(f *Fact, n string) {
+		p.tell(f, Breaks, fmt.Sprintf("%s may send %s of %s, and %s refuses that", p.clientName(), n, fw.Name, p.serverName()), "answers 400 to "+n+" of "+fw.Name)
+	}
+	switch lists := [2]bool{s.wt.Kind == schema.KindList, s.rt.Kind == schema.KindList}; {
+	case lists[0] && lists[1]:
+		own, named := p.reader.counts(s)
+		if own != nil {
+			refuse(p.reader.ofOwn(s, facts), amount(own))
+		}
+		if named != nil {
+			refuse(p.reader.ofNamed(s, facts), amount(named))
+		}
+	case lists[0]:
+		if _, high, _ := countLimits(s.wt, s.wb); high > 1 {
+			refuse(of, "2 values")
+		}
+	case lists[1]:
+		for _, b := range s.readers() {
+			if b.CountViolation(1) != "" {
+				refuse(of, "1 value")
+			} else if fw.Presence == schema.Optional && b.CountViolation(0) != "" {
+				refuse(of, "0 values")
+			}
+		}
+	}
+}
+
+func amount(e *example) string {
+	if list, isList := e.value.(value.List); isList {
+		return fmt.Sprintf("%d values", len(list))
+	}
+	return e.large
+}
+
+// members judges the members of an enum, whose names are the texts that travel.
+func (p *passage) members(fw *schema.Field, we, re *schema.Enum, owner *Fact) {
+	old, new := sidesOf(p.newReads, we, re)
+	if p.enums[old] == new {
+		owner = nil
+	}
+	for _, mw := range we.Members {
+		if p.reader.memberByJSONName(re, mw.JSONName()) != nil {
+			continue // the same text
+		}
+		f := owner
+		for _, kind := range []Kind{MemberJSON, MemberRenamed, MemberGone, MemberAdded} {
+			for _, x := range p.memberFacts[mw] {
+				if f == nil && x.Kind == kind {
+					f = x
+				}
+			}
+		}
+		p.tell(f, Breaks, fmt.Sprintf("%s may send %s as %s, and %s answers 400: it does not list it", p.clientName(), mw.Name, fw.Name, p.serverName()),
+			fmt.Sprintf("answers 400 where %s is %s", fw.Name, mw.JSONName()))
+	}
+}
+
+func firstExample(examples ...*example) *example {
+	for _, e := range examples {
+		if e != nil {
+			return e
+		}
+	}
+	return nil
+}
+
+// any is what shows that something is refused or read otherwise, or nil.
+func (s *sight) any() *example { return firstExample(s.refused, s.otherwise, s.own, s.named) }
+
+// lookText is look for texts outside of bodies. In a path, values that leave a part of
+// it empty, "." or ".." are sent by nobody.
+func (r *textReader) lookText(s spot, inPath bool) *sight {
+	if s.wt.Kind == s.rt.Kind && (s.wb.String() == s.rb.String() || inPath && s.wb.String() == notEmpty(s.rb, s.rt).String()) && namedBounds(s.wt).String() == namedBounds(s.rt).String() && s.wt.Kind != schema.KindEnum {
+		return &sight{}
+	}
+	if seen := r.sights[s]; seen != nil {
+		return seen
+	}
+	seen := &sight{}
+	r.sights[s] = seen
+	candidates, undecided := r.candidates(s, 0)
+	if s.wt.Kind == schema.KindText && s.rt.Kind != schema.KindText {
+		more, open := r.placedTexts(s)
+		candidates, undecided = append(candidates, more...), open
+	}
+	seen.undecided = undecided
+	keep := func(at **example, e example) {
+		if *at == nil {
+			*at = &e
+		}
+	}
+	writer := alone(s.wt, s.wb)
+	for _, e := range candidates {
+		if e.large != "" {
+			keep(&seen.own, e)
+			continue
+		}
+		if len(value.Validate(only(writer, e.value))) > 0 {
+			continue
+		}
+		sent := plainOf(e.value, s.wt)
+		if inPath && (sent == "" || sent == "." || sent == "..") {
+			continue
+		}
+		found, ok := readText(sent, s.rt)
+		if !ok {
+			keep(&seen.refused, e)
+			continue
+		}
+		if plainOf(found, s.rt) != sent && r.differs(hold(e.value, s.wt), hold(found, s.rt)).verdict != Holds {
+			keep(&seen.otherwise, e)
+		}
+		switch {
+		case boundsRefuse(s.rb, found):
+			keep(&seen.own, e)
+		case boundsRefuse(namedBounds(s.rt), found):
+			keep(&seen.named, e)
+		case len(value.Validate(only(alone(s.rt, nil), found))) > 0:
+			keep(&seen.refused, e) // a member that is not listed
+		}
+	}
+	return seen
+}
+
+// placedTexts are texts that are read as no value of a kind, by automata.
+func (r *textReader) placedTexts(s spot) (list []example, undecided bool) {
+	pattern := map[bool]string{true: "^(true|false)$"}[s.rt.Kind == schema.KindBool]
+	if s.rt.Kind.IsInteger() {
+		pattern = "^(0|-?[1-9][0-9]{0,18})$"
+		if s.rt.Kind.IsUnsigned() {
+			pattern = "^(0|[1-9][0-9]{0,19})$"
+		}
+	}
+	if pattern == "" {
+		pattern = canonical[s.rt.Kind]
+		undecided = slices.Contains([]schema.Kind{schema.KindDecimal, schema.KindInstant, schema.KindDuration, schema.KindFloat32, schema.KindFloat64}, s.rt.Kind)
+	}
+	if pattern == "" {
+		return nil, undecided
+	}
+	return textsBeyond(s, pattern), undecided
+}
+
+// textsBeyond is a text that the writer's bounds allow and that a pattern does not match.
+func textsBeyond(s spot, pattern string) (list []example) {
+	found, _ := textsOf(spot{wt: s.wt, rt: &schema.Type{Kind: schema.KindText}, wb: s.wb, rb: &schema.Bounds{Pattern: pattern}})
+	return found
+}
+
+// plainOf is the text of a value outside of a body: that of JSON without its quotes.
+func plainOf(v value.Value, t *schema.Type) string {
+	if s, isText := v.(string); isText && t.Kind == schema.KindText {
+		return s
+	}
+	if e, isEnum := v.(value.Enum); isEnum && t.Enum.ByNumber(e.Number) != nil {
+		return t.Enum.ByNumber(e.Number).JSONName()
+	}
+	return strings.Trim(text(v, t), `"`)
+}
+
+// readText reads a text outside of a body as a value of a type.
+func readText(sent string, t *schema.Type) (value.Value, bool) {
+	quoted := string(value.AppendString(nil, sent))
+	shapes := []string{quoted}
+	switch k := t.Kind; {
+	case k.IsInteger() || k == schema.KindBool:
+		shapes = []string{sent}
+	case k == schema.KindFloat32 || k == schema.KindFloat64 || k == schema.KindEnum:
+		shapes = []string{sent, quoted}
+	}
+	for _, shape := range shapes {
+		if v, err := value.DecodeJSONValue(t, []byte(shape), 0); err == nil {
+			return v, true
+		}
+	}
+	return nil, false
+}
