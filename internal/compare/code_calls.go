@@ -23,6 +23,7 @@ var callTable = map[string]map[Kind]callRule{
 			return []string{fmt.Sprintf("_ = %s.Serve%s", golang.PackageName(s.Module), s.Name)}
 		})},
 		CallGone:    {always(goCaller), always(goImplementer)},
+		CallMoved:   {always(goCaller), always(goImplementer)},
 		CallStream:  {always(goCaller), always(goImplementer)},
 		CallRequest: {always(goCaller), always(goImplementer)},
 		CallAnswer:  {always(goCaller), always(goImplementer)},
@@ -33,6 +34,7 @@ var callTable = map[string]map[Kind]callRule{
 			return []string{fmt.Sprintf("import { serve%s } from \".../server.js\";", f.oldAny.(*schema.Service).Name)}
 		})},
 		CallGone:    {always(tsCaller), always(tsImplementer)},
+		CallMoved:   {always(tsCaller), always(tsImplementer)},
 		CallStream:  {always(tsCaller), always(tsImplementer)},
 		CallRenamed: {unlessAlike(typescript.CallName, tsCaller), unlessAlike(typescript.CallName, tsImplementer)},
 		CallRequest: {
@@ -62,7 +64,8 @@ var callTable = map[string]map[Kind]callRule{
 			return []string{"from … import serve_" + syntax.SnakeCase(f.oldAny.(*schema.Service).Name)}
 		})},
 		// A method that the class above has not is no mistake.
-		CallGone: {callers: always(pyCaller)},
+		CallGone:  {callers: always(pyCaller)},
+		CallMoved: {callers: always(pyCaller)},
 		CallRenamed: {unlessAlike(python.CallName, pyCaller), func(f *Fact) (Verdict, []string, string) {
 			if python.CallName(f.call.old) == python.CallName(f.call.new) {
 				return Holds, nil, ""

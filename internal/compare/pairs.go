@@ -48,6 +48,7 @@ func (d *differ) pairAll() {
 	for _, n := range services.added {
 		d.service(&schema.Service{Decl: n.Decl}, n)
 	}
+	d.renamedCalls()
 }
 
 func onlyErrors(list []*schema.Message, wanted bool) []*schema.Message {
@@ -289,69 +290,101 @@ func (d *differ) likeness(decl any) string {
 	return b.String()
 }
 
-// service pairs the calls of two services: by name, and what is gone with an equal
-// one that has appeared.
+// service pairs the calls of two services by name, and keeps what only one of them has.
 func (d *differ) service(o, n *schema.Service) {
 	d.words(o.FullName(), o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
 	missed := n.Place
 	if n.Module == o.Module { // the service is gone itself
 		missed = d.placeOf(o.Module)
 	}
-	var gone, added []*schema.Call
 	pair(o.Calls, n.Calls, func(c *schema.Call) string { return c.Name }, func(a, b *schema.Call) {
 		switch {
 		case b == nil:
-			gone = append(gone, a)
+			d.goneCalls = append(d.goneCalls, goneCall{a, n, missed})
 		case a == nil:
-			added = append(added, b)
+			d.addedCalls = append(d.addedCalls, b)
 		default:
 			d.calls = append(d.calls, callPair{a, b})
 		}
 	})
-	for _, b := range d.renamedCalls(gone, added, missed) {
-		d.add(&Fact{Kind: CallAdded, Where: b.FullName(), New: signature(b), call: callPair{nil, b}}, b.Place)
-	}
 }
 
-// renamedCalls pairs calls that are gone with equal ones that have appeared, and
-// returns what else has. missed is what held them, in NEW.
-func (d *differ) renamedCalls(gone, added []*schema.Call, missed source.Place) []*schema.Call {
+// goneCall is a call that NEW has not by its name, its service in NEW, and the place of
+// what held it.
+type goneCall struct {
+	call    *schema.Call
+	service *schema.Service
+	missed  source.Place
+}
+
+// renamedCalls pairs calls that are gone with those that have appeared at the same
+// method and path, whatever else changed; with equal ones of the same service; and with
+// equal ones of the same name in another one.
+func (d *differ) renamedCalls() {
 	name := func(x *schema.Decl) string { return cmp.Or(d.known[x], x.Name) }
-	// Equal ones have one clause, or one path that a clause keeps for another name.
-	keys := func(c *schema.Call) [2]string {
-		text := callText(c, name)
-		return [2]string{text + " " + httpText(c), text + " at " + c.Method() + " " + c.Path()}
+	keys := []func(c *schema.Call, of *schema.Service) string{
+		func(c *schema.Call, _ *schema.Service) string { return travels(c) + " " + pathPattern(c) },
+		func(c *schema.Call, of *schema.Service) string {
+			return of.FullName() + " " + callText(c, name) + " " + httpText(c)
+		},
+		func(c *schema.Call, _ *schema.Service) string {
+			return c.Name + " " + callText(c, name) + " " + httpText(c)
+		},
 	}
-	equal := map[string][]*schema.Call{}
-	if len(gone) > 0 {
-		for _, b := range added {
-			for _, key := range keys(b) {
-				equal[key] = append(equal[key], b)
+	partner, taken := map[*schema.Call]*schema.Call{}, map[*schema.Call]bool{}
+	for _, key := range keys {
+		if len(d.goneCalls) == 0 {
+			break
+		}
+		added := map[string][]*schema.Call{}
+		for _, b := range d.addedCalls {
+			added[key(b, b.Service)] = append(added[key(b, b.Service)], b)
+		}
+		for _, a := range d.goneCalls {
+			if partner[a.call] != nil {
+				continue
+			}
+			k := key(a.call, a.service)
+			for len(added[k]) > 0 && taken[added[k][0]] {
+				added[k] = added[k][1:]
+			}
+			if len(added[k]) > 0 {
+				partner[a.call] = added[k][0]
+				taken[added[k][0]] = true
 			}
 		}
 	}
-	taken := map[*schema.Call]bool{}
-	next := func(key string) *schema.Call {
-		for len(equal[key]) > 0 && taken[equal[key][0]] {
-			equal[key] = equal[key][1:]
-		}
-		if len(equal[key]) == 0 {
-			return nil
-		}
-		return equal[key][0]
-	}
-	for _, a := range gone {
-		key := keys(a)
-		b := cmp.Or(next(key[0]), next(key[1]))
+	for _, a := range d.goneCalls {
+		b := partner[a.call]
 		if b == nil {
-			d.add(&Fact{Kind: CallGone, Where: a.FullName(), Old: signature(a), call: callPair{a, nil}}, a.Place).Missed = missed
+			d.add(&Fact{Kind: CallGone, Where: a.call.FullName(), Old: signature(a.call), call: callPair{a.call, nil}}, a.call.Place).Missed = a.missed
 			continue
 		}
-		taken[b] = true
-		d.calls = append(d.calls, callPair{a, b})
-		d.add(&Fact{Kind: CallRenamed, Where: a.FullName(), Old: a.Name, New: b.Name, call: callPair{a, b}}, b.Place)
+		d.calls = append(d.calls, callPair{a.call, b})
+		if b.Service == a.service {
+			d.add(&Fact{Kind: CallRenamed, Where: a.call.FullName(), Old: a.call.Name, New: b.Name, call: callPair{a.call, b}}, b.Place)
+		} else {
+			d.add(&Fact{Kind: CallMoved, Where: a.call.FullName(), Old: a.call.FullName(), New: b.FullName(), call: callPair{a.call, b}}, b.Place)
+		}
 	}
-	return slices.DeleteFunc(added, func(b *schema.Call) bool { return taken[b] })
+	for _, b := range d.addedCalls {
+		if !taken[b] {
+			d.add(&Fact{Kind: CallAdded, Where: b.FullName(), New: signature(b), call: callPair{nil, b}}, b.Place)
+		}
+	}
+}
+
+// pathPattern is a path without the names of its fields.
+func pathPattern(c *schema.Call) string {
+	path := ""
+	for _, s := range c.PathSegments() {
+		if s.Field != nil {
+			path += "/{}"
+		} else {
+			path += "/" + s.Literal
+		}
+	}
+	return path
 }
 
 // callText is what a call is, but for its name and where it is served.

@@ -98,15 +98,46 @@ func (p *passage) fact(f *schema.Field, kinds ...Kind) *Fact {
 	return p.callFact(p.pair, CallRequest)
 }
 
-func (p *passage) tell(f *Fact, v Verdict, sentence, outcome string) {
+// tell adds an effect. What breaks is shown by a request that is about a field.
+func (p *passage) tell(f *Fact, v Verdict, sentence string, about *schema.Field, request *value.Message) {
 	if f == nil {
 		return
 	}
 	var w *Witness
 	if v == Breaks {
-		w = &Witness{Message: p.client.FullName(), Form: "http", Writer: p.clientName(), Reader: p.serverName(), Outcome: outcome}
+		w = p.meetAbout(p.meeting, request, about)
 	}
 	p.httpEffect(f, p.meeting, v, sentence, w)
+}
+
+// shifts is tell for what changes a meaning alone.
+func (p *passage) shifts(f *Fact, sentence string) { p.tell(f, Shifts, sentence, nil, nil) }
+
+// with is the smallest request that holds a value in a field; nil leaves it out.
+func (p *passage) with(fw *schema.Field, v value.Value) *value.Message {
+	m := requestOf(p.client)
+	if v == nil && fw.Type.Kind == schema.KindList {
+		v = value.List{}
+	}
+	if v == nil {
+		delete(m.Fields, fw.Number)
+	} else {
+		m.Fields[fw.Number] = v
+	}
+	return m
+}
+
+// some is a request in which a field holds something.
+func (p *passage) some(fw *schema.Field) *value.Message {
+	for _, v := range value.Distinct(fw.Type, fw.Bounds, 4) {
+		if m := p.with(fw, v); plainOf(v, fw.Type) != "" && (fw.Presence != schema.Defaulted || !value.Equal(v, value.Default(fw.Default))) {
+			if list, isList := v.(value.List); isList && len(list) == 0 {
+				continue
+			}
+			return m
+		}
+	}
+	return requestOf(p.client)
 }
 
 // sentAs is the field of the client that travels where the server looks for another one.
@@ -128,32 +159,25 @@ func (p *passage) onlySought(fr *schema.Field) {
 	where := placeText(p.sought[fr])
 	if other := p.sentAs(fr); other != nil {
 		if seen := p.reader.lookText(spot{wt: other.Type, rt: fr.Type, wb: other.Bounds, rb: fr.Bounds}, false); seen.any() != nil {
-			p.tell(f, Breaks, fmt.Sprintf("%s sends %s in %s, where %s looks for %s", p.clientName(), other.Name, where, p.serverName(), fr.Name), "answers 400 invalid-request")
+			p.tell(f, Breaks, fmt.Sprintf("%s sends %s in %s, where %s looks for %s", p.clientName(), other.Name, where, p.serverName(), fr.Name), fr, p.with(other, seen.any().value))
 			return
 		}
-	} else if refused := lacking(fr); refused != "" {
-		p.tell(f, Breaks, fmt.Sprintf("%s sends no %s in %s, and %s requires it", p.clientName(), fr.Name, where, p.serverName()), refused)
+	} else if lacking(fr) {
+		p.tell(f, Breaks, fmt.Sprintf("%s sends no %s in %s, and %s requires it", p.clientName(), fr.Name, where, p.serverName()), fr, nil)
 		return
 	}
 	if !p.newReads {
-		p.tell(f, Shifts, fmt.Sprintf("%s no longer sends %s; %s finds it absent", p.clientName(), fr.Name, p.serverName()), "")
+		p.shifts(f, fmt.Sprintf("%s no longer sends %s; %s finds it absent", p.clientName(), fr.Name, p.serverName()))
 	}
 }
 
-// lacking says what is answered when a field is not sent, or nothing: no element of a
-// list is the empty list.
-func lacking(fr *schema.Field) string {
-	switch {
-	case fr.Type.Kind == schema.KindList:
-		for _, b := range []*schema.Bounds{fr.Bounds, namedBounds(fr.Type)} {
-			if violation := b.CountViolation(0); violation != "" {
-				return fmt.Sprintf("answers 400: /%s %s", fr.JSONName(), violation)
-			}
-		}
-	case fr.Presence == schema.Required:
-		return fmt.Sprintf("answers 400: /%s is required", fr.JSONName())
+// lacking tells whether a field that is not sent is refused: no element of a list is the
+// empty list.
+func lacking(fr *schema.Field) bool {
+	if fr.Type.Kind != schema.KindList {
+		return fr.Presence == schema.Required
 	}
-	return ""
+	return fr.Bounds.CountViolation(0) != "" || namedBounds(fr.Type).CountViolation(0) != ""
 }
 
 // onlySent judges a field that the server does not know: it is dropped.
@@ -161,7 +185,7 @@ func (p *passage) onlySent(fw *schema.Field) {
 	if p.sent[fw].Place == "body" || !p.newReads {
 		return
 	}
-	p.tell(p.fact(fw, FieldGone), Shifts, fmt.Sprintf("%s still sends %s in %s; %s no longer looks at it", p.clientName(), fw.Name, placeText(p.sent[fw]), p.serverName()), "")
+	p.shifts(p.fact(fw, FieldGone), fmt.Sprintf("%s still sends %s in %s; %s no longer looks at it", p.clientName(), fw.Name, placeText(p.sent[fw]), p.serverName()))
 }
 
 // both judges a field that both know, and that at least one of them places.
@@ -186,17 +210,11 @@ func sameName(a, b schema.Placed) bool {
 // moved judges a field that the server looks for where the client does not send it.
 func (p *passage) moved(fw, fr *schema.Field, a, b schema.Placed) {
 	f := p.placeFact(p.pair, fw, fr)
-	arrives := p.client.Method() == p.server.Method() && samePath(p.client, p.server)
+	arrives := p.arrives(p.meeting)
 	if f == nil || f.Kind == CallHTTP && !arrives {
 		return // which is said already
 	}
-	outcome := "finds no " + fr.Name
-	if refused := lacking(fr); refused != "" {
-		outcome = refused
-	} else if fr.Presence == schema.Defaulted {
-		outcome = fmt.Sprintf("reads %s as %s, whatever was sent", fr.Name, schema.LiteralText(fr.Default))
-	}
-	p.tell(f, Breaks, fmt.Sprintf("%s sends %s in %s, and %s looks for it in %s", p.clientName(), fw.Name, placeText(a), p.serverName(), placeText(b)), outcome)
+	p.tell(f, Breaks, fmt.Sprintf("%s sends %s in %s, and %s looks for it in %s", p.clientName(), fw.Name, placeText(a), p.serverName(), placeText(b)), fr, p.some(fw))
 }
 
 // presence judges whether a field may be left out, and what that means.
@@ -209,12 +227,11 @@ func (p *passage) presence(fw, fr *schema.Field) {
 	}
 	f := p.fact(fw, FieldPresence, FieldType, FieldDefault)
 	reads := func(how string) {
-		p.tell(f, Shifts, fmt.Sprintf("where %s leaves out %s, %s", p.clientName(), fw.Name, how), "")
+		p.shifts(f, fmt.Sprintf("where %s leaves out %s, %s", p.clientName(), fw.Name, how))
 	}
-	refused := lacking(fr)
 	switch {
-	case refused != "":
-		p.tell(f, Breaks, fmt.Sprintf("%s may leave out %s, and %s requires it", p.clientName(), fw.Name, p.serverName()), refused)
+	case lacking(fr):
+		p.tell(f, Breaks, fmt.Sprintf("%s may leave out %s, and %s requires it", p.clientName(), fw.Name, p.serverName()), fr, p.with(fw, nil))
 	case none || fr.Type.Kind == schema.KindList:
 	case fw.Presence == schema.Optional && fr.Presence == schema.Defaulted:
 		reads(fmt.Sprintf("%s reads %s", p.serverName(), schema.LiteralText(fr.Default)))
@@ -243,7 +260,7 @@ func (p *passage) values(fw, fr *schema.Field) {
 	}
 	p.amounts(fw, fr, s, facts)
 	if one.wt.Kind == schema.KindEnum && one.rt.Kind == schema.KindEnum {
-		p.members(fw, one.wt.Enum, one.rt.Enum, facts.typ)
+		p.members(fw, fr, one.wt.Enum, one.rt.Enum, facts.typ)
 		return
 	}
 	inPath := p.sent[fw].Place == "path"
@@ -254,13 +271,14 @@ func (p *passage) values(fw, fr *schema.Field) {
 	sentence := fmt.Sprintf("%s sends %s as %s, and %s expects %s", p.clientName(), fw.Name, s.wt.Short(), p.serverName(), s.rt.Short())
 	of := firstFact(facts.typ, p.typeFact(one.rt.Named, TypeChanged), p.typeFact(one.wt.Named, TypeChanged), facts.bounds)
 	refuses := func(f *Fact, e *example, sentence string) {
-		if e != nil {
-			shown := e.large
-			if shown == "" {
-				shown = plainOf(e.value, one.wt)
-			}
-			p.tell(f, Breaks, sentence, fmt.Sprintf("answers 400 where %s is %s", fw.Name, shown))
+		if e == nil {
+			return
 		}
+		v := e.value
+		if s.wt.Kind == schema.KindList {
+			v = value.Holding(s.wt, s.wb, v, false)
+		}
+		p.tell(f, Breaks, sentence, fr, p.with(fw, v))
 	}
 	refuses(of, firstExample(seen.refused, seen.otherwise), sentence)
 	bounds := fmt.Sprintf("%s may send values of %s that %s refuses", p.clientName(), fw.Name, p.serverName())
@@ -270,7 +288,7 @@ func (p *passage) values(fw, fr *schema.Field) {
 		f := p.reader.ofOwn(one, facts)
 		if f != nil {
 			f.open = true
-			p.tell(f, Shifts, fmt.Sprintf("%s, at values of %s that %s may send and %s may refuse", notDecided, fw.Name, p.clientName(), p.serverName()), "")
+			p.shifts(f, fmt.Sprintf("%s, at values of %s that %s may send and %s may refuse", notDecided, fw.Name, p.clientName(), p.serverName()))
 		}
 	}
 }
@@ -305,42 +323,40 @@ func (p *passage) fieldFact(f *schema.Field, kind Kind) *Fact {
 // scalar may not come twice.
 func (p *passage) amounts(fw, fr *schema.Field, s spot, facts blame) {
 	of := firstFact(facts.typ, facts.bounds, p.typeFact(s.rt.Named, TypeChanged), p.typeFact(s.rt.Named, TypeBounds))
-	refuse := func(f *Fact, n string) {
-		p.tell(f, Breaks, fmt.Sprintf("%s may send %s of %s, and %s refuses that", p.clientName(), n, fw.Name, p.serverName()), "answers 400 to "+n+" of "+fw.Name)
+	refuse := func(f *Fact, n int, v value.Value) {
+		noun := "values"
+		if n == 1 {
+			noun = "value"
+		}
+		p.tell(f, Breaks, fmt.Sprintf("%s may send %d %s of %s, and %s refuses that", p.clientName(), n, noun, fw.Name, p.serverName()), fr, p.with(fw, v))
 	}
 	switch lists := [2]bool{s.wt.Kind == schema.KindList, s.rt.Kind == schema.KindList}; {
 	case lists[0] && lists[1]:
 		own, named := p.reader.counts(s)
-		if own != nil {
-			refuse(p.reader.ofOwn(s, facts), amount(own))
-		}
-		if named != nil {
-			refuse(p.reader.ofNamed(s, facts), amount(named))
+		for e, f := range map[*example]*Fact{own: p.reader.ofOwn(s, facts), named: p.reader.ofNamed(s, facts)} {
+			if e != nil && e.large == "" {
+				refuse(f, len(e.value.(value.List)), e.value)
+			} else if e != nil {
+				p.httpEffect(f, p.meeting, Breaks, fmt.Sprintf("%s may send %s in %s, and %s refuses that", p.clientName(), e.large, fw.Name, p.serverName()), nil)
+			}
 		}
 	case lists[0]:
-		if _, high, _ := countLimits(s.wt, s.wb); high > 1 {
-			refuse(of, "2 values")
+		if low, high, unique := countLimits(s.wt, s.wb); high > 1 && low <= high {
+			refuse(of, 2, p.reader.sized(s, max(low, 2), unique, false).value)
 		}
 	case lists[1]:
 		for _, b := range s.readers() {
 			if b.CountViolation(1) != "" {
-				refuse(of, "1 value")
+				refuse(of, 1, value.MinimalWithin(fw.Type, fw.Bounds))
 			} else if fw.Presence == schema.Optional && b.CountViolation(0) != "" {
-				refuse(of, "0 values")
+				refuse(of, 0, nil)
 			}
 		}
 	}
 }
 
-func amount(e *example) string {
-	if list, isList := e.value.(value.List); isList {
-		return fmt.Sprintf("%d values", len(list))
-	}
-	return e.large
-}
-
 // members judges the members of an enum, whose names are the texts that travel.
-func (p *passage) members(fw *schema.Field, we, re *schema.Enum, owner *Fact) {
+func (p *passage) members(fw, fr *schema.Field, we, re *schema.Enum, owner *Fact) {
 	old, new := sidesOf(p.newReads, we, re)
 	if p.enums[old] == new {
 		owner = nil
@@ -357,9 +373,16 @@ func (p *passage) members(fw *schema.Field, we, re *schema.Enum, owner *Fact) {
 				}
 			}
 		}
-		p.tell(f, Breaks, fmt.Sprintf("%s may send %s as %s, and %s answers 400: it does not list it", p.clientName(), mw.Name, fw.Name, p.serverName()),
-			fmt.Sprintf("answers 400 where %s is %s", fw.Name, mw.JSONName()))
+		p.tell(f, Breaks, fmt.Sprintf("%s may send %s as %s, and %s answers 400: it does not list it", p.clientName(), mw.Name, fw.Name, p.serverName()), fr, p.with(fw, asElement(fw.Type, value.Enum{Number: mw.Number})))
 	}
+}
+
+// asElement puts a value into a list where the type is one.
+func asElement(t *schema.Type, v value.Value) value.Value {
+	if t.Kind == schema.KindList {
+		return value.List{v}
+	}
+	return v
 }
 
 func firstExample(examples ...*example) *example {

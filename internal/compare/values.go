@@ -3,6 +3,7 @@ package compare
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"math"
 	"math/big"
 	"slices"
@@ -59,14 +60,56 @@ func (w *walker) candidates(s spot, depth int) (list []example, undecided bool) 
 			}
 		}
 		add(w.minimals.Edges(s.wt)...)
+		add(value.Distinct(s.wt, s.wb, 8)...)
 		if k == schema.KindMap {
 			inside(s.wt.Key, true)
+			add(w.namedEntries(s, depth)...)
 		}
 		inside(s.wt.Elem, false)
 	default: // of a bool, a uuid, an enum and an any there are few that differ
 		add(w.minimals.Edges(s.wt)...)
 	}
 	return list, undecided
+}
+
+// namedEntries are maps as a reader sees them that takes keys for names: of fields, of
+// alternatives, or of what it does not list; and one of two entries.
+func (w *walker) namedEntries(s spot, depth int) (list []value.Value) {
+	as := map[string]*schema.Type{}
+	switch s.rt.Kind {
+	case schema.KindMessage:
+		for _, f := range s.rt.Message.Fields {
+			as[f.JSONName()] = f.Type
+		}
+	case schema.KindUnion:
+		for _, a := range s.rt.Union.Alternatives {
+			as[a.JSONName()] = a.Type
+		}
+	default:
+		return nil
+	}
+	if keys := value.Distinct(s.wt.Key, nil, 2); len(keys) == 2 {
+		two := &value.Map{}
+		for _, key := range keys {
+			two = value.WithEntry(two, key, w.minimals.Within(s.wt.Elem, nil))
+		}
+		list = append(list, value.Sorted(two))
+	}
+	if s.wt.Key.Kind != schema.KindText {
+		return list
+	}
+	for _, name := range append(slices.Sorted(maps.Keys(as)), "#0", "#1", "#1x", "a") {
+		elements := []example{{value: w.minimals.Within(s.wt.Elem, nil)}}
+		if as[name] != nil {
+			elements, _ = w.candidates(spot{wt: s.wt.Elem, rt: as[name]}, depth+1)
+		}
+		for _, e := range elements[:min(len(elements), 40)] {
+			if e.large == "" {
+				list = append(list, &value.Map{Entries: []value.Entry{{Key: name, Value: e.value}}})
+			}
+		}
+	}
+	return list
 }
 
 // elementOf is what an element or key is read as, where that is known.

@@ -83,6 +83,7 @@ var whys = []Why{
 	{CallAdded, "holds where servers lead; where clients may be newer it shifts: an older server answers 404; breaks where a request of it, or of an older call, fits the other's path, too", addedCode},
 	{CallGone, "breaks where older clients meet newer servers: they get 404", goneCode},
 	{CallRenamed, "breaks http where the path has the call's name; a path of its own stays", renamedCode},
+	{CallMoved, "breaks http where the path has the service's name; a path of its own stays", goneCode},
 	{CallRequest, "breaks where a request of one message is refused, or read as another, as the other message", "breaks where the language tells the two messages apart"},
 	{CallAnswer, "breaks where an answer of one message is refused, or read as another, as the other message", "breaks where the language tells the two messages apart"},
 	{CallSafe, "shifts where a newer client may repeat it against an older server", "holds"},

@@ -55,6 +55,7 @@ type Mock struct {
 	options  MockOptions
 	mount    *web.Mount
 	defaults map[*schema.Call]*reply
+	took     func(c *schema.Call, request *value.Message) // told of each request that reaches a call; may be nil
 
 	mu  sync.Mutex
 	rng *rand.Rand
@@ -236,6 +237,9 @@ func (m *Mock) choose(ctx context.Context, c *schema.Call, request *value.Messag
 		if fault := m.fault(c); fault != nil {
 			r = fault
 		}
+	}
+	if m.took != nil {
+		m.took(c, request)
 	}
 	note(ctx, func(l *Logged) { l.Call, l.Answer = c.FullName(), r.note })
 	if err := wait(ctx, r.delay); err != nil {

@@ -225,7 +225,11 @@ func (p *Printer) effects(group []*compare.Effect) {
 		case !shown[w.JSON]:
 			// A payload that proves one form need not prove the other.
 			shown[w.JSON] = true
-			p.witness(w, p.refs[map[bool]int{true: 1}[e.NewReads]])
+			writer, reader := p.refs[0], p.refs[1]
+			if !e.NewReads {
+				writer, reader = reader, writer
+			}
+			p.witness(w, writer, reader)
 		}
 	}
 }
@@ -255,10 +259,39 @@ func (p *Printer) text(indent, s string) {
 	p.Line("%s", line)
 }
 
+// copied is how long a payload may be that is printed whole: nobody reads or copies
+// pages. Longer ones are whole in --as json.
+const copied = 2000
+
+// MockAddress is where a mock serves unless it is told otherwise.
+const MockAddress = "127.0.0.1:8090"
+
+// exchange writes a request that proves a break, with the commands that send it again.
+func (p *Printer) exchange(w *compare.Witness, writer, reader string) {
+	p.Line("      %s %s sends %s", p.In(Faint, "witness:"), w.Writer, p.In(Blue, w.Request))
+	p.Line("      %s %s", w.Reader, p.In(Bold, w.Outcome))
+	if writer == "" || len(w.JSON) > copied {
+		return
+	}
+	line := fmt.Sprintf("faithful call http://%s %s --of %s --anyway", MockAddress, w.Message, shell.Word(writer))
+	if w.JSON != "" {
+		line += " -d " + shell.Quoted(w.JSON)
+	}
+	for _, name := range w.Credentials {
+		line += " --credential " + shell.Word(name+"=stand:in")
+	}
+	p.Line("      %s faithful mock --of %s", p.In(Faint, "try it:"), shell.Word(reader))
+	p.Line("      %s %s", p.In(Faint, "   and:"), line)
+}
+
 // witness writes a payload that proves a break, with the command that reads it as
 // the reader does, whose definitions are ref.
-func (p *Printer) witness(w *compare.Witness, ref string) {
-	if w.JSON == "" {
+func (p *Printer) witness(w *compare.Witness, writer, ref string) {
+	switch {
+	case w.Request != "":
+		p.exchange(w, writer, ref)
+		return
+	case w.JSON == "":
 		p.Line("      %s %s", w.Reader, p.In(Bold, w.Outcome))
 		return
 	}
@@ -267,8 +300,7 @@ func (p *Printer) witness(w *compare.Witness, ref string) {
 		as = " as JSON"
 	}
 	p.Line("      %s %s writes a %s%s", p.In(Faint, "witness:"), w.Writer, w.Message, as)
-	// Longer ones are whole in --as json: nobody reads or copies pages.
-	const copied, wide = 2000, 120
+	const wide = 120
 	shown := w.JSON
 	if len(shown) > copied {
 		shown = strings.ToValidUTF8(shown[:copied/2], "") + fmt.Sprintf("… (%d bytes)", len(w.JSON))

@@ -1,0 +1,118 @@
+package compare
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"strings"
+
+	"faithfulcourier/internal/remote"
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/value"
+)
+
+// meet sends a request of the client's call, the smallest one unless one is given, into
+// a server of the other side in memory, and tells what came of it; nil where all is as
+// it should be.
+func (j *judge) meet(m meeting, request *value.Message) *Witness { return j.meetWith(m, request, 0) }
+
+// meetAbout is meet, and tells of a field first.
+func (j *judge) meetAbout(m meeting, request *value.Message, about *schema.Field) *Witness {
+	return j.exchange(m, request, 0, about)
+}
+
+// meetWith is meet with the credentials of one alternative.
+func (j *judge) meetWith(m meeting, request *value.Message, alternative int) *Witness {
+	return j.exchange(m, request, alternative, nil)
+}
+
+func (j *judge) exchange(m meeting, request *value.Message, alternative int, about *schema.Field) *Witness {
+	server := j.counterpart(m.served)
+	if server == nil {
+		return nil
+	}
+	if request == nil {
+		request = requestOf(m.client)
+	}
+	var shown []*schema.Credential
+	if alternative < len(m.client.Needs) {
+		shown = m.client.Needs[alternative]
+	}
+	sent := request
+	if m.client.RequestStream {
+		sent = nil
+	}
+	met, err := server.Meet(context.Background(), m.client, sent, shown, false)
+	if err != nil {
+		return nil
+	}
+	w := &Witness{Message: m.client.FullName(), Form: "http", Writer: m.clientName(), Reader: m.serverName(), Request: met.Method + " " + met.Target}
+	for _, k := range shown {
+		w.Credentials = append(w.Credentials, k.FullName())
+	}
+	if sent != nil {
+		text, _ := value.EncodeJSON(sent)
+		w.JSON = string(text)
+	}
+	if w.Outcome = j.cameOf(m, sent, met, about); w.Outcome == "" {
+		return nil
+	}
+	if met.Status == http.StatusUnauthorized {
+		var carriers []string
+		for _, k := range shown {
+			carriers = append(carriers, k.Carries())
+		}
+		w.Outcome += " to a request with " + named(carriers)
+	}
+	return w
+}
+
+// cameOf says what came of a request, or "" where all is as it should be.
+func (j *judge) cameOf(m meeting, sent *value.Message, met *remote.Met, about *schema.Field) string {
+	switch {
+	case met.Problem != nil:
+		text := fmt.Sprintf("answers %s %s with %d %s", met.Method, met.Target, met.Status, met.Problem.Name())
+		list := met.Problem.Violations
+		if len(list) == 0 {
+			return text
+		}
+		v := list[0]
+		for _, other := range list {
+			if about != nil && (other.Pointer == "/"+pointerStep(about.JSONName()) || strings.HasPrefix(other.Pointer, "/"+pointerStep(about.JSONName())+"/")) {
+				v = other
+				break
+			}
+		}
+		in := ""
+		if v.In != "" {
+			in = " in the " + v.In
+		}
+		return text + ": " + strings.TrimSpace(v.Pointer+" "+v.Detail) + in
+	case met.Status >= 400:
+		return fmt.Sprintf("answers %s %s with %d", met.Method, met.Target, met.Status)
+	case met.Served != "" && (m.server == nil || met.Served != m.server.FullName()):
+		return fmt.Sprintf("takes %s %s for %s", met.Method, met.Target, met.Served)
+	}
+	if sent != nil && met.Request != nil {
+		if d := j.textReader(m.newReads).messageDiffers(sent, met.Request); d.verdict != Holds {
+			return d.says(d.path)
+		}
+	}
+	if met.Err != nil {
+		return fmt.Sprintf("answers %d, which the client does not understand: %v", met.Status, met.Err)
+	}
+	return ""
+}
+
+// counterpart is a server of one side, or nil where none can be made.
+func (j *judge) counterpart(defs *schema.Definitions) *remote.Counterpart {
+	server, known := j.servers[defs]
+	if !known {
+		if j.servers == nil {
+			j.servers = map[*schema.Definitions]*remote.Counterpart{}
+		}
+		server, _ = remote.NewCounterpart(defs)
+		j.servers[defs] = server
+	}
+	return server
+}
