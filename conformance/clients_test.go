@@ -77,6 +77,7 @@ func TestHostileClients(t *testing.T) {
 				{"another method", "GET " + echoPath + " HTTP/1.1\r\nHost: HOST\r\n\r\n", 405, "wrong-method"},
 				{"an answer in what nobody writes", post(echoPath, `{"names":{}}`, "Accept: text/csv"), 406, "not-acceptable"},
 				{"a body in what nobody reads", strings.Replace(post(echoPath, `{"names":{}}`), "application/json", "text/csv", 1), 415, "unsupported-form"},
+				{"a stream where nothing is taken", strings.Replace(post("/skerry/matrix/pier/ended", "\x1e{\"end\":{}}\n"), "application/json", "application/json-seq", 1), 415, "unsupported-form"},
 				{"a body that is no JSON", post(echoPath, `{"names":`), 400, "invalid-request"},
 				{"two violations", post(echoPath, `{"text":"","names":{"a":1,"b":1,"c":1,"d":1,"e":1,"f":1,"g":1,"h":1,"i":1,"j":1}}`), 400, "invalid-request"},
 				{"a promise of ten million bytes", "POST " + echoPath + " HTTP/1.1\r\nHost: HOST\r\nContent-Type: application/json\r\nContent-Length: 10000000\r\n\r\n", 413, "too-large"},

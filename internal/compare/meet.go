@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 
 	"faithfulcourier/internal/remote"
@@ -94,7 +95,7 @@ func (j *judge) cameOf(m meeting, sent *value.Message, met *remote.Met, about *s
 		return fmt.Sprintf("takes %s %s for %s", met.Method, met.Target, met.Served)
 	}
 	if sent != nil && met.Request != nil {
-		if d := j.textReader(m.newReads).messageDiffers(sent, met.Request); d.verdict != Holds {
+		if d := j.requestDiffers(m, sent, met.Request); d.verdict == Breaks {
 			return d.says(d.path)
 		}
 	}
@@ -102,6 +103,51 @@ func (j *judge) cameOf(m meeting, sent *value.Message, met *remote.Met, about *s
 		return fmt.Sprintf("answers %d, which the client does not understand: %v", met.Status, met.Err)
 	}
 	return ""
+}
+
+// requestDiffers compares a request that was sent with what the server read. Outside of
+// bodies a value is the same if its text is, and one value is a list of one.
+func (j *judge) requestDiffers(m meeting, sent, got *value.Message) (worst difference) {
+	r := j.textReader(m.newReads)
+	inBody := func(c *schema.Call, f *schema.Field) bool { return placed(c)[f].Place == "body" }
+	old, new := sidesOf(m.newReads, sent.Type, got.Type)
+	for _, p := range j.pairs(old, new) {
+		fw, fr := sidesOf(m.newReads, p.old, p.new)
+		if fw == nil || fr == nil {
+			continue
+		}
+		v, written := sent.Fields[fw.Number]
+		found, there := got.Fields[fr.Number]
+		d := difference{}
+		switch {
+		case !written:
+		case !there:
+			d = difference{Breaks, "", func(path string) string { return fmt.Sprintf("finds no %s, where %s was written", path, hold(v, fw.Type).shown()) }}
+		case inBody(m.client, fw) && m.server != nil && inBody(m.server, fr):
+			d = r.differs(hold(v, fw.Type), hold(found, fr.Type))
+		case !slices.Equal(placedTexts(v, fw.Type), placedTexts(found, fr.Type)):
+			if d = r.differs(hold(v, fw.Type), hold(found, fr.Type)); fw.Type.Kind != schema.KindList && fr.Type.Kind == schema.KindList {
+				if list := found.(value.List); len(list) == 1 {
+					d = r.differs(hold(v, fw.Type), hold(list[0], fr.Type.Elem))
+				}
+			}
+		}
+		if d.verdict > worst.verdict {
+			worst = d.under(fr.JSONName())
+		}
+	}
+	return worst
+}
+
+// placedTexts are the texts that a value outside of a body travels as.
+func placedTexts(v value.Value, t *schema.Type) (texts []string) {
+	if list, isList := v.(value.List); isList {
+		for _, element := range list {
+			texts = append(texts, plainOf(element, t.Elem))
+		}
+		return texts
+	}
+	return []string{plainOf(v, t)}
 }
 
 // counterpart is a server of one side, or nil where none can be made.

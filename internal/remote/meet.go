@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"net/url"
 	"strings"
 	"sync"
 
@@ -61,7 +62,7 @@ func (s *Counterpart) Meet(ctx context.Context, c *schema.Call, request *value.M
 	defer s.mu.Unlock()
 	s.seen = Met{}
 	if c.RequestStream {
-		r, err := opening(ctx, c, binary)
+		r, err := opening(ctx, c, shown, binary)
 		if err != nil {
 			return nil, err
 		}
@@ -163,7 +164,7 @@ func (m *memory) Write(p []byte) (int, error) {
 func (m *memory) Flush() {}
 
 // opening is the request with which a call begins whose request is a stream.
-func opening(ctx context.Context, c *schema.Call, binary bool) (*http.Request, error) {
+func opening(ctx context.Context, c *schema.Call, shown []*schema.Credential, binary bool) (*http.Request, error) {
 	method, body, header := c.Method(), "", http.Header{}
 	switch {
 	case c.ResponseStream:
@@ -181,8 +182,23 @@ func opening(ctx context.Context, c *schema.Call, binary bool) (*http.Request, e
 		header.Set("Accept", "application/json, application/problem+json")
 	}
 	r, err := http.NewRequestWithContext(ctx, method, "http://counterpart.invalid"+c.Path(), strings.NewReader(body))
-	if err == nil {
-		r.Header = header
+	if err != nil {
+		return nil, err
 	}
-	return r, err
+	r.Header = header
+	for _, k := range shown {
+		switch v := standIns(shown)[k.FullName()]; {
+		case k.Kind == "bearer":
+			r.Header.Set("Authorization", "Bearer "+v)
+		case k.Kind == "basic":
+			r.SetBasicAuth("stand", "in")
+		case k.Carrier == "header":
+			r.Header.Set(k.Key, v)
+		case k.Carrier == "cookie":
+			r.AddCookie(&http.Cookie{Name: k.Key, Value: v})
+		default:
+			r.URL.RawQuery = url.Values{k.Key: {v}}.Encode()
+		}
+	}
+	return r, nil
 }

@@ -879,6 +879,11 @@ class _Exchange:
     async def _request(self, call: web.Call[Any, Any], form: str, values: dict[str, str]) -> Any:
         """Reads the request, from wherever its fields travel."""
         if call.request is None:
+            # Any body is dropped, but for a stream: who sends one means another call.
+            if form in (web.CBOR_SEQ, web.JSON_SEQ):
+                raise _Refusal(
+                    "unsupported-form", f"the call takes no request, and no stream: Content-Type is not {json.dumps(form)}"
+                )
             return None
         travel = call.travel
         if travel is None:

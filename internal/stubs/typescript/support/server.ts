@@ -833,6 +833,10 @@ class Exchange {
     const { values } = this.found;
     const { request: codec, travel } = this.call;
     if (codec === undefined) {
+      // Any body is dropped, but for a stream: who sends one means another call.
+      if (requestType === web.cborSequence || requestType === web.jsonSequence) {
+        throw new Refusal("unsupported-form", `the call takes no request, and no stream: Content-Type is not ${JSON.stringify(requestType)}`);
+      }
       return undefined;
     }
     const bodyCodec = travel === undefined ? codec : travel.body;

@@ -566,6 +566,11 @@ func (m *Mount) deliver(w http.ResponseWriter, r *http.Request, status int, body
 func (x *exchange) request() (wire.Message, bool) {
 	m, route := x.mount, x.route
 	if route.NewRequest == nil {
+		// Any body is dropped, but for a stream: who sends one means another call.
+		if x.requestType == CBORSeq || x.requestType == JSONSeq {
+			m.problem(x.w, x.r, "unsupported-form", fmt.Sprintf("the call takes no request, and no stream: Content-Type is not %q", x.requestType))
+			return nil, false
+		}
 		return nil, true
 	}
 	request := route.NewRequest()
