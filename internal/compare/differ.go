@@ -406,16 +406,18 @@ func (d *differ) retired(where string, old, new []schema.Retired, place source.P
 		}
 		return s
 	}
-	has := func(list []schema.Retired, r schema.Retired) bool {
-		return slices.ContainsFunc(list, func(x schema.Retired) bool { return x.Number == r.Number && x.Name == r.Name })
+	covers := func(list []schema.Retired, r schema.Retired) bool {
+		number := slices.ContainsFunc(list, func(x schema.Retired) bool { return x.Number == r.Number })
+		name := slices.ContainsFunc(list, func(x schema.Retired) bool { return x.Name == r.Name })
+		return (number || r.Number < 0) && (name || r.Name == "")
 	}
 	for _, r := range new {
-		if !has(old, r) {
+		if !covers(old, r) {
 			d.add(&Fact{Kind: Retired, Where: where, New: text(r)}, r.Place)
 		}
 	}
 	for _, r := range old {
-		if !has(new, r) {
+		if !covers(new, r) {
 			d.add(&Fact{Kind: Freed, Where: where, Old: text(r), newAny: place}, place)
 		}
 	}

@@ -42,7 +42,7 @@ func TestExactly(t *testing.T) {
 		return call("message Ask { #1 v "+field+" } enum E { #0 a #1 b } enum F { #0 a #1 c } type Code = text where pattern \"^[A-Z]{2}$\"", "Ask", get)
 	}
 	const holds, httpBreaks, httpShifts = "binary holds, json holds, http holds", "binary holds, json holds, http breaks", "binary holds, json holds, http shifts"
-	const allBreak, binaryBreaks = "binary breaks, json breaks, http holds", "binary breaks, json holds, http holds"
+	const allBreak, binaryBreaks, jsonBreaks, bothShift = "binary breaks, json breaks, http holds", "binary breaks, json holds, http holds", "binary holds, json breaks, http holds", "binary shifts, json shifts, http holds"
 	const jsonShifts, apart = "binary holds, json shifts, http holds", "binary breaks, json shifts, http holds"
 	for _, c := range []struct{ old, new, want string }{
 		// Placed on one side alone.
@@ -101,6 +101,36 @@ func TestExactly(t *testing.T) {
 	} {
 		got := worst(t, c.old, c.new, "server-leads")
 		assert.Equal(t, c.want, got, "%s\n%s", c.old, c.new)
+	}
+	// Whole modules.
+	module := func(text string) string { return "module m\n" + text }
+	const nested = "message M { #1 n int32 #2 s text } union Inner { #1 i M #2 j text } union Outer { #1 o Inner #2 p text } message Q { } message Answer { #1 x Outer } service S { call ask(Q) -> Answer needs nothing }"
+	const circle = "message Q { #1 u U } message A { } service S { call ask(Q) -> A needs nothing } union V { #1 x text } union U { #1 a uint64 #2 b "
+	for _, c := range []struct{ old, new, want string }{
+		{module(nested), module(strings.Replace(nested, "#1 n int32", "#1 m int32", 1)), jsonBreaks},
+		{module(nested), module(strings.Replace(nested, "#1 n int32", "#3 n int32", 1)), binaryBreaks},
+		{module(nested), module(strings.Replace(nested, "s text", "s text where length 0..9", 1)), holds},
+		{module(strings.Replace(nested, "s text", "s text where length 0..9", 1)), module(nested), bothShift},
+		{module(circle + "U }"), module(circle + "V }"), allBreak},
+		{module(strings.Replace(circle, "u U", "u [U]", 1) + "U }"), module(strings.Replace(circle, "u U", "u [V]", 1) + "U }"), allBreak},
+		// What no call uses is judged as stored data.
+		{module("union U { #1 a text #2 b int32 }"), module("union U { #1 a text #2 b text }"), allBreak},
+		{module("type T = text"), module("type T = int32"), allBreak},
+		{module("enum E { #0 a #1 b }"), module("enum E { #0 a #2 b }"), binaryBreaks},
+		{module("enum E { #0 a json \"x\" #1 b json \"y\" }"), module("enum E { #0 a json \"y\" #1 b json \"x\" }"), jsonBreaks},
+		{module("message M { #1 p A json \"x\" #2 q B json \"y\" } enum A { #0 a } enum B { #0 b }"), module("message M { #1 p A json \"y\" #2 q B json \"x\" } enum A { #0 a } enum B { #0 b }"), jsonBreaks},
+		{module("message M { #1 p A json \"x\" #2 q A json \"y\" } enum A { #0 a }"), module("message M { #1 p A json \"y\" #2 q A json \"x\" } enum A { #0 a }"), holds},
+		{module("message M { #1 a int32? json \"x\" }"), module("message M { #2 c text? json \"x\" }"), "binary shifts, json breaks, http holds"},
+		{module("message M stored { #1 a text } message N { #1 b text }"), module("message N { #1 b text }"), allBreak},
+		// What changes nothing.
+		{module("message M { #1 a text retired #10 }"), module("message M { #1 a text retired #10 \"coupon\" }"), holds},
+		{module("message M { #1 a text retired #10 \"coupon\" }"), module("message M { #1 a text retired #10 }"), "binary shifts, json shifts, http shifts"},
+		{module("message M { #1 a decimal = \"1.5\" }"), module("message M { #1 a decimal = \"1.50\" }"), holds},
+		// A module that is renamed pairs what has the same name.
+		{"module m\nmessage A { #1 x text }\nmessage B { #1 x text }", "module n\nmessage A { #1 x text #2 y text? }\nmessage B { #1 x text }", holds},
+		{"module m\nmessage A { #1 x text }\nmessage B { #1 x text }", "module n\nmessage A { #1 x int32 }\nmessage B { #1 x text }", allBreak},
+	} {
+		assert.Equal(t, c.want, worst(t, c.old, c.new, "server-leads"), "%s\n%s", c.old, c.new)
 	}
 	// The other way round.
 	for _, c := range []struct{ old, new, want string }{

@@ -20,6 +20,8 @@ type judge struct {
 	tables  map[*schema.Definitions]*table
 	texts   map[bool]*textReader // by whether NEW reads
 	servers map[*schema.Definitions]*remote.Counterpart
+
+	referenced map[*schema.Message]bool // in OLD, by anything
 }
 
 func (j *judge) run() {
@@ -348,6 +350,8 @@ func (j *judge) conversation(f *Fact) {
 		if oldClient {
 			http(Breaks, true, "an older client calls it, and a newer server does not serve it", j.noLongerServed(f.call.old))
 		}
+	case MessageGone:
+		j.unread(f)
 	case CallAdded:
 		if newClient {
 			http(Shifts, false, "a newer client calls it, and an older server answers 404", nil)
@@ -383,6 +387,61 @@ func (j *judge) conversation(f *Fact) {
 			f.Effects = append(f.Effects, &Effect{Form: form, Position: Kept, NewReads: true, Verdict: Shifts, Sentence: sentence})
 		}
 	}
+}
+
+// unread judges a message that is gone and whose payloads may be stored: nobody of NEW
+// can read them.
+func (j *judge) unread(f *Fact) {
+	o, isMessage := f.oldAny.(*schema.Message)
+	if !isMessage || !slices.Contains(j.directions(Kept), true) || !o.Stored && !j.unreferenced(o) {
+		return
+	}
+	smallest := value.MinimalMessage(o)
+	payload, _ := value.EncodeCBOR(smallest)
+	text, _ := value.EncodeJSON(smallest)
+	for _, form := range []string{"binary", "json"} {
+		if j.promised(form) {
+			f.Effects = append(f.Effects, &Effect{Form: form, Position: Kept, NewReads: true, Verdict: Breaks,
+				Sentence: fmt.Sprintf("older code has stored %s, and newer code has nothing to read it with", o.Name),
+				Witness:  &Witness{Message: o.FullName(), JSON: string(text), Binary: payload, Form: form, Writer: "older code", Reader: "newer code", Outcome: "has no message " + o.FullName()}})
+		}
+	}
+}
+
+// unreferenced tells whether nothing of OLD uses a message: it may be the root of what
+// is stored.
+func (j *judge) unreferenced(m *schema.Message) bool {
+	if j.referenced == nil {
+		j.referenced = map[*schema.Message]bool{}
+		var use func(t *schema.Type)
+		use = func(t *schema.Type) {
+			switch t.Kind {
+			case schema.KindMessage:
+				j.referenced[t.Message] = true
+			case schema.KindList, schema.KindMap:
+				use(t.Elem)
+			}
+		}
+		for _, module := range j.old.Modules {
+			for _, m := range module.Messages {
+				for _, f := range m.Fields {
+					use(f.Type)
+				}
+			}
+			for _, u := range module.Unions {
+				for _, a := range u.Alternatives {
+					use(a.Type)
+				}
+			}
+			for _, t := range module.Types {
+				use(bareType(&t.Type))
+			}
+		}
+		for _, c := range j.old.Calls() {
+			j.referenced[c.Request], j.referenced[c.Response] = true, true
+		}
+	}
+	return !j.referenced[m]
 }
 
 // noLongerServed sends the request of a call that NEW has not.

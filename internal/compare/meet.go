@@ -91,6 +91,8 @@ func (j *judge) cameOf(m meeting, sent *value.Message, met *remote.Met, about *s
 		return text + ": " + strings.TrimSpace(v.Pointer+" "+v.Detail) + in
 	case met.Status >= 400:
 		return fmt.Sprintf("answers %s %s with %d", met.Method, met.Target, met.Status)
+	case bothWays(m.client) && met.Status != http.StatusSwitchingProtocols:
+		return fmt.Sprintf("answers %s %s with %d, and opens no WebSocket", met.Method, met.Target, met.Status)
 	case met.Served != "" && (m.server == nil || met.Served != m.server.FullName()):
 		return fmt.Sprintf("takes %s %s for %s", met.Method, met.Target, met.Served)
 	}

@@ -75,6 +75,9 @@ func (d *differ) pairModules() (pairs [][2]*schema.Module) {
 	for _, o := range gone {
 		i := slices.IndexFunc(added, func(n *schema.Module) bool { return moduleText(n) == moduleText(o) })
 		if i < 0 {
+			i = mostShared(o, added)
+		}
+		if i < 0 {
 			d.add(&Fact{Kind: ModuleGone, Where: o.Name, Old: o.Name, oldAny: o}, o.Place)
 			pairs = append(pairs, [2]*schema.Module{o, {Name: o.Name}})
 			continue
@@ -91,6 +94,33 @@ func (d *differ) pairModules() (pairs [][2]*schema.Module) {
 	}
 	slices.SortFunc(pairs, func(a, b [2]*schema.Module) int { return strings.Compare(a[0].Name, b[0].Name) })
 	return pairs
+}
+
+// mostShared is the module that declares most of the names of another one, and no fewer
+// than half of them; -1 where there is none, or more than one.
+func mostShared(o *schema.Module, added []*schema.Module) int {
+	names := map[string]bool{}
+	for _, decl := range o.Declarations() {
+		names[schema.Head(decl).Name] = true
+	}
+	best, most, tied := -1, 0, false
+	for i, n := range added {
+		shared := 0
+		for _, decl := range n.Declarations() {
+			if names[schema.Head(decl).Name] {
+				shared++
+			}
+		}
+		if shared > most {
+			best, most, tied = i, shared, false
+		} else if shared == most {
+			tied = true
+		}
+	}
+	if tied || 2*most < len(names) || most == 0 {
+		return -1
+	}
+	return best
 }
 
 // moduleText is what a module holds, but for its name.

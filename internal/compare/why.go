@@ -24,7 +24,7 @@ var whys = []Why{
 	{ModuleGone, "what was in it is gone: each of that is a fact of its own", goneCode},
 	{ModuleRenamed, "breaks http where calls have their path, or errors their name, from the module; bodies know no module", goneCode},
 	{MessageAdded, harmless, addedCode},
-	{MessageGone, "holds by itself: calls that used it have facts of their own", goneCode},
+	{MessageGone, "breaks where its payloads may be stored, and newer code must read them; calls that used it have facts of their own", goneCode},
 	{MessageRenamed, namesOnly, goneCode},
 	{MessageMoved, namesOnly, goneCode},
 	{ErrorAdded, harmless, addedCode},
