@@ -172,7 +172,7 @@ func (c *calling) definitions(ctx context.Context, base string) (*schema.Definit
 	ref := c.of
 	if ref == "" {
 		ref = "draft"
-		if _, err := project.Open(c.w.Dir); isNoProject(err) {
+		if _, err := openProject(c.w.Dir); isNoProject(err) {
 			ref = base
 		}
 	}

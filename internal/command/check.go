@@ -78,7 +78,7 @@ whether they have moved on; with --mend as well it takes over what they say.`,
 // adviceOff lists the rules that the project does not want; outside of any
 // project all are wanted.
 func adviceOff(w *World) ([]string, error) {
-	p, err := project.Open(w.Dir)
+	p, err := openProject(w.Dir)
 	if errors.Is(err, project.ErrNoProject) {
 		return nil, nil
 	}
@@ -165,7 +165,7 @@ func mendedFindings(mended []schema.Mended) []source.Finding {
 // checkRemotes asks the servers that are sources. With take, what they say today
 // is kept.
 func checkRemotes(w *World, a accessFlags, take bool) (int, error) {
-	p, err := project.Open(w.Dir)
+	p, err := openProject(w.Dir)
 	if err != nil {
 		return trouble, err
 	}

@@ -280,7 +280,7 @@ var errFound = errors.New("something was found")
 // draft loads the project and its working definitions. Where these have
 // errors they are printed, and the error is errFound.
 func draft(w *World, kind string) (p *project.Project, definitions *schema.Definitions, err error) {
-	p, err = project.Open(w.Dir)
+	p, err = openProject(w.Dir)
 	if err != nil {
 		return nil, nil, err
 	}

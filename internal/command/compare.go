@@ -78,8 +78,13 @@ comparison.schema.json in docs/ describes.`,
 				return trouble, err
 			}
 			status := fine
-			if c.Unwaived() > 0 || len(others) > 0 {
+			if c.Unwaived() > 0 || slices.ContainsFunc(others, (*beyond).unwaived) {
 				status = found
+			}
+			if len(others) > 0 && c.Needs != "" {
+				if c.Needs, err = versions.Next(c.Old, versions.Size(2)); err != nil {
+					return trouble, err
+				}
 			}
 			asked := strings.Join(append([]string{"faithful compare"}, args...), " ")
 			return status, printComparison(w, *kind, c, others, mended, asked)
@@ -120,7 +125,7 @@ func mendBreaks(w *World, refs []string, old *schema.Definitions) (*schema.Defin
 
 // acceptWaivers marks the breaks that the project of the draft accepts.
 func acceptWaivers(w *World, refs []string, r *compare.Report) error {
-	p, err := project.Open(w.Dir)
+	p, err := openProject(w.Dir)
 	if err != nil || refs[1] != "draft" {
 		return nil // outside of a project, and between versions, nobody waives
 	}
@@ -155,10 +160,14 @@ type beyond struct {
 	facts []*compare.Fact
 }
 
+func (b *beyond) unwaived() bool {
+	return slices.ContainsFunc(b.facts, func(f *compare.Fact) bool { return f.Waiver == nil })
+}
+
 // waived marks the breaks that faithful.toml accepts. Where it promises to every
 // version, not to the last alone, it returns what breaks for the others as well.
-func waived(w *World, c *report.Comparison, refs []string, draft *schema.Definitions, isDefault bool) ([]beyond, error) {
-	p, err := project.Open(w.Dir)
+func waived(w *World, c *report.Comparison, refs []string, draft *schema.Definitions, isDefault bool) ([]*beyond, error) {
+	p, err := openProject(w.Dir)
 	if err != nil || refs[1] != "draft" {
 		return nil, nil // outside of a project, and between versions, nobody waives
 	}
@@ -171,7 +180,7 @@ func waived(w *World, c *report.Comparison, refs []string, draft *schema.Definit
 	for _, x := range over {
 		fmt.Fprintf(w.Err, "faithful compare: the waiver of %s at %s is over since %s\n", x.Fact, x.Where, x.Until)
 	}
-	var others []beyond
+	var others []*beyond
 	if isDefault && p.Config.Promise.ComparedWith == "every" {
 		if others, unmatched, err = everyVersion(p, c, draft, list, unmatched, today); err != nil {
 			return nil, err
@@ -195,7 +204,7 @@ func waiversOf(p *project.Project) (list []compare.Waiver, err error) {
 }
 
 // everyVersion compares the draft with all versions but the last, newest first.
-func everyVersion(p *project.Project, last *report.Comparison, draft *schema.Definitions, waivers, unmatched []compare.Waiver, today string) (others []beyond, left []compare.Waiver, err error) {
+func everyVersion(p *project.Project, last *report.Comparison, draft *schema.Definitions, waivers, unmatched []compare.Waiver, today string) (others []*beyond, left []compare.Waiver, err error) {
 	ledger, err := versions.Open(p.Dir)
 	if err != nil {
 		return nil, nil, err
@@ -217,11 +226,11 @@ func everyVersion(p *project.Project, last *report.Comparison, draft *schema.Def
 		if err != nil {
 			return nil, nil, err
 		}
-		o := beyond{Comparison: report.Comparison{Old: entry.Version, New: "draft", Report: compare.Across(old, draft, promiseOf(p), between(ledger, entry.Version, "draft"))}}
+		o := &beyond{Comparison: report.Comparison{Old: entry.Version, New: "draft", Report: compare.Across(old, draft, promiseOf(p), between(ledger, entry.Version, "draft"))}}
 		still, _ := o.Waive(waivers, today)
 		left = slices.DeleteFunc(left, func(x compare.Waiver) bool { return !slices.Contains(still, x) })
 		for _, f := range o.Facts {
-			if f.Verdict() == compare.Breaks && f.Waiver == nil && !said[known(f)] {
+			if f.Verdict() == compare.Breaks && !said[known(f)] { // a waived one, too: it counts for the version
 				o.facts = append(o.facts, f)
 				said[known(f)] = true
 			}
@@ -233,7 +242,7 @@ func everyVersion(p *project.Project, last *report.Comparison, draft *schema.Def
 	return others, left, nil
 }
 
-func printComparison(w *World, kind string, c report.Comparison, others []beyond, mended []source.Finding, asked string) error {
+func printComparison(w *World, kind string, c report.Comparison, others []*beyond, mended []source.Finding, asked string) error {
 	switch kind {
 	case "json":
 		document := report.ComparisonJSON(c)
@@ -281,7 +290,7 @@ func printComparison(w *World, kind string, c report.Comparison, others []beyond
 // and files outside of any, under the one that a project has by default.
 func comparison(w *World, refs []string, defs []*schema.Definitions) (c report.Comparison, err error) {
 	c.Old, c.New = refs[0], refs[1]
-	p, err := project.Open(w.Dir)
+	p, err := openProject(w.Dir)
 	if errors.Is(err, project.ErrNoProject) {
 		c.Report = compare.Compare(defs[0], defs[1], promiseOf(project.Default()))
 		return c, nil

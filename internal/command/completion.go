@@ -127,7 +127,7 @@ func optionValues(w *World, option *flag.Flag) []string {
 
 func references(w *World) []string {
 	list := []string{"draft", "latest"}
-	if p, err := project.Open(w.Dir); err == nil {
+	if p, err := openProject(w.Dir); err == nil {
 		if ledger, err := versions.Open(p.Dir); err == nil {
 			list = append(list, ledger.Names()...)
 		}

@@ -25,6 +25,19 @@ import (
 // languages lists the languages that stubs can be made in.
 var languages = []stubs.Language{golang.Language{}, typescript.Language{}, python.Language{}}
 
+// openProject is project.Open, and knows the languages.
+func openProject(dir string) (*project.Project, error) {
+	p, err := project.Open(dir)
+	if err != nil {
+		return p, err
+	}
+	var known []string
+	for _, l := range languages {
+		known = append(known, l.Name())
+	}
+	return p, p.CheckLanguages(known)
+}
+
 func languageNamed(name string) (stubs.Language, error) {
 	var names []string
 	for _, l := range languages {
@@ -73,7 +86,7 @@ folders and packages end in _1_0_0, so that one program can have both.`,
 			if *watch {
 				return watchProject(w, g)
 			}
-			p, err := project.Open(w.Dir)
+			p, err := openProject(w.Dir)
 			if err != nil {
 				return trouble, err
 			}

@@ -35,7 +35,7 @@ exits 1 if there is any.`,
 			if len(args) > 1 || *audit && (*changelog || len(args) > 0) || *changelog && *kind != "text" {
 				return trouble, usage("one VERSION, --changelog or --audit")
 			}
-			p, err := project.Open(w.Dir)
+			p, err := openProject(w.Dir)
 			if err != nil {
 				return trouble, err
 			}

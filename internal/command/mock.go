@@ -147,7 +147,7 @@ func (m *mocking) load() (*remote.Mock, int, error) {
 	if defs == nil {
 		return nil, status, err
 	}
-	p, err := project.Open(m.w.Dir)
+	p, err := openProject(m.w.Dir)
 	if err != nil && !isNoProject(err) {
 		return nil, trouble, err
 	}
@@ -277,7 +277,7 @@ func (m *mocking) watch(ctx context.Context) {
 		<-ctx.Done()
 		return
 	}
-	p, err := project.Open(m.w.Dir)
+	p, err := openProject(m.w.Dir)
 	if err != nil {
 		<-ctx.Done()
 		return

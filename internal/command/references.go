@@ -62,7 +62,7 @@ func (a accessFlags) declared(w *World, name string) *schema.Credential {
 	if name == "bearer" || name == "basic" {
 		return &schema.Credential{Kind: name}
 	}
-	p, err := project.Open(w.Dir)
+	p, err := openProject(w.Dir)
 	if err != nil {
 		return nil
 	}

@@ -80,6 +80,17 @@ func seal(w *World, lock *files.Lock, kind, version, note, key string) (int, err
 		if same {
 			return unchanged(w, kind, latest)
 		}
+		if p.Config.Promise.ComparedWith == "every" {
+			others, _, err := everyVersion(p, &c, defs, nil, nil, "")
+			if err != nil {
+				return trouble, err
+			}
+			if len(others) > 0 {
+				if c.Needs, err = versions.Next(latest.Version, versions.Size(2)); err != nil {
+					return trouble, err
+				}
+			}
+		}
 		entry.Verdict, needed, summary = verdictOf(c.Report), c.Needs, c.Summary()
 	}
 	if entry.Version == "" {

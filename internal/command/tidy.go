@@ -76,7 +76,7 @@ func tidyFiles(w *World, args []string, write, dry bool) (int, error) {
 // the project.
 func tidyInput(w *World, args []string) ([]*source.File, error) {
 	if len(args) == 0 {
-		p, err := project.Open(w.Dir)
+		p, err := openProject(w.Dir)
 		if err != nil {
 			return nil, err
 		}

@@ -29,7 +29,7 @@ const settle = 50 * time.Millisecond
 func watchProject(w *World, g generation) (int, error) {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	p, err := project.Open(w.Dir)
+	p, err := openProject(w.Dir)
 	if err != nil {
 		return trouble, err
 	}
@@ -86,7 +86,7 @@ func watchFolders(watcher *fsnotify.Watcher, dir string) {
 func (g *generation) again(w *World) {
 	at := w.Now().Format("15:04:05")
 	p := report.New(w.Out, w.Colour)
-	opened, err := project.Open(w.Dir)
+	opened, err := openProject(w.Dir)
 	if err != nil {
 		var bad *project.BadConfig
 		if errors.As(err, &bad) {

@@ -6,14 +6,13 @@ import (
 	"path/filepath"
 
 	"faithfulcourier/internal/files"
-	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/source"
 )
 
 // writing runs what changes files while this process alone may do so in the project
 // that a folder belongs to, or in the folder.
 func (w *World) writing(command, dir string, do func(lock *files.Lock) (int, error)) (status int, err error) {
-	if p, err := project.Open(dir); err == nil {
+	if p, err := openProject(dir); err == nil {
 		dir = p.Dir
 	}
 	lock, err := files.Acquire(w.Context, dir, command, w.Now())
@@ -51,7 +50,7 @@ func (w *World) rewrite(command string, list []changedFile) error {
 	}
 	_, err := w.writing(command, w.Dir, func(*files.Lock) (int, error) {
 		base := w.Dir
-		if p, err := project.Open(w.Dir); err == nil {
+		if p, err := openProject(w.Dir); err == nil {
 			base = p.Dir
 		}
 		for _, c := range list {

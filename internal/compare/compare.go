@@ -26,6 +26,7 @@ import (
 
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
+	"faithfulcourier/internal/value"
 )
 
 // Verdict is what a fact does to a promise.
@@ -195,6 +196,7 @@ type Witness struct {
 
 	Request     string   // of HTTP: the method and target that were sent
 	Credentials []string // that were shown with it, by full name
+	payload     *value.Message
 }
 
 // Promise is what the project promises; see project.Promise.

@@ -420,6 +420,19 @@ func TestSize(t *testing.T) {
 	} {
 		assert.Equal(t, c.size, Compare(old, definitions(t, strings.Replace(quay, c.old, c.new, 1)), everything).Size(), c.new)
 	}
+	// What is loosened is something new that one may write, or show.
+	const before = "module m credential k = bearer credential b = basic type Code = int32 message Q { #1 n int32? #2 l [int32] #3 c Code #4 q text? } message A { #1 n int32 } service S { call ask(Q) -> A http GET \"/ask\" safe needs k }"
+	leads := Promise{Rollout: "server-leads", Kept: "new-reads-old", Forms: []string{"binary", "json", "http"}}
+	for _, c := range []struct {
+		old, new string
+		size     int
+	}{
+		{"#1 n int32? ", "#1 n int64? ", 1}, {"[int32]", "[int64]", 1}, {"type Code = int32", "type Code = int64", 1}, {"needs k", "needs k | b", 1}, {"needs k", "needs nothing", 1},
+		{"#4 q text?", "#4 q [text]", 1}, {"#1 n int32? ", "#1 n int32? deprecated \"why\" ", 0}, {"{ #1 n int32 }", "{ #1 n int32 where 1..9 }", 0},
+		{"{ #1 n int32 }", "{ #1 n int64 }", 2},
+	} {
+		assert.Equal(t, c.size, Compare(definitions(t, before), definitions(t, strings.Replace(before, c.old, c.new, 1)), leads).Size(), c.new)
+	}
 }
 
 // TestManyCallsAreOneFact changes a type that forty calls use.

@@ -36,6 +36,11 @@ type differ struct {
 	goneCalls  []goneCall // by name, in services that are paired or not
 	addedCalls []*schema.Call
 
+	backwards []*walker // that takesMore looks with, by encoding
+
+	standing map[*schema.Message]bool      // made for what no message holds
+	parts    map[*schema.Message]*callPair // bodies of requests whose other fields travel elsewhere
+
 	paired      map[[2]*schema.Message][]fieldPair
 	fieldFacts  map[*schema.Field][]*Fact // by the field of either side
 	memberFacts map[*schema.Member][]*Fact
@@ -48,7 +53,7 @@ func newDiffer(old, new *schema.Definitions) *differ {
 	return &differ{old: old, new: new, messages: map[*schema.Message]*schema.Message{}, enums: map[*schema.Enum]*schema.Enum{},
 		types: map[*schema.NamedType]*schema.NamedType{}, unions: map[*schema.Union]*schema.Union{}, modules: map[*schema.Module]*schema.Module{}, known: map[*schema.Decl]string{},
 		typeFacts: map[*schema.NamedType][]*Fact{}, altFacts: map[*schema.Alternative][]*Fact{},
-		paired: map[[2]*schema.Message][]fieldPair{}, fieldFacts: map[*schema.Field][]*Fact{}, memberFacts: map[*schema.Member][]*Fact{}, callFacts: map[callPair][]*Fact{}}
+		paired: map[[2]*schema.Message][]fieldPair{}, fieldFacts: map[*schema.Field][]*Fact{}, memberFacts: map[*schema.Member][]*Fact{}, callFacts: map[callPair][]*Fact{}, standing: map[*schema.Message]bool{}, parts: map[*schema.Message]*callPair{}}
 }
 
 func diff(old, new *schema.Definitions, between func() []*schema.Definitions) *differ {
@@ -143,11 +148,17 @@ func side(m *schema.Message) string {
 }
 
 func signature(c *schema.Call) string {
+	streamed := func(m *schema.Message, stream bool) string {
+		if stream {
+			return "stream " + side(m)
+		}
+		return side(m)
+	}
 	request := side(c.Request)
 	if c.Request != nil {
-		request = "(" + request + ")"
+		request = "(" + streamed(c.Request, c.RequestStream) + ")"
 	}
-	return c.Name + request + " -> " + side(c.Response)
+	return c.Name + request + " -> " + streamed(c.Response, c.ResponseStream)
 }
 
 func (d *differ) call(c callPair) {
@@ -251,7 +262,8 @@ func (d *differ) field(p fieldPair) {
 		d.fieldFact(FieldRenumbered, p, "#"+strconv.Itoa(o.Number), "#"+strconv.Itoa(n.Number))
 	}
 	if !d.sameType(o.Type, n.Type) {
-		d.fieldFact(FieldType, p, o.Type.Local(o.Message.Module), n.Type.Local(n.Message.Module)).How = d.typeChange(o.Type, n.Type)
+		f := d.fieldFact(FieldType, p, o.Type.Local(o.Message.Module), n.Type.Local(n.Message.Module))
+		f.How, f.additive = d.typeChange(o.Type, n.Type), d.takesMore(o.Type, n.Type, o.Bounds, n.Bounds)
 	}
 	switch {
 	case o.Presence != n.Presence:
@@ -318,6 +330,27 @@ func (d *differ) typeChange(o, n *schema.Type) string {
 		return "one union for another"
 	}
 	return ""
+}
+
+// takesMore tells whether a new type has values that the old one has not.
+func (d *differ) takesMore(o, n *schema.Type, ob, nb *schema.Bounds) bool {
+	if d.backwards == nil { // NEW's values, by OLD's reader
+		d.backwards = []*walker{newWalker(d, crossing{form: "binary", position: Request}), newWalker(d, crossing{form: "json", position: Request})}
+	}
+	for _, w := range d.backwards {
+		s := spot{wt: n, rt: o, wb: nb, rb: ob}
+		if (o.Kind == schema.KindList || o.Kind == schema.KindMap) && n.Kind == o.Kind {
+			if d.takesMore(o.Elem, n.Elem, nil, nil) || o.Kind == schema.KindMap && d.takesMore(o.Key, n.Key, nil, nil) {
+				return true
+			}
+			own, named := w.counts(s)
+			return own != nil || named != nil
+		}
+		if seen := w.look(s); seen.refused != nil || seen.otherwise != nil || seen.own != nil || seen.named != nil {
+			return true
+		}
+	}
+	return false
 }
 
 // bareType is what a named type is over, or the type itself.

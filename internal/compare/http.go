@@ -379,10 +379,7 @@ func (j *judge) credentials(c callPair) {
 	}
 	for _, m := range j.meetings(c) {
 		for i, offered := range alternatives(m.client) {
-			taken := slices.ContainsFunc(alternatives(m.server), func(wanted []string) bool {
-				return !slices.ContainsFunc(wanted, func(carrier string) bool { return !slices.Contains(offered, carrier) })
-			})
-			if taken {
+			if letsIn(m.server, offered) {
 				continue
 			}
 			fact := f
@@ -397,6 +394,13 @@ func (j *judge) credentials(c callPair) {
 			break
 		}
 	}
+}
+
+// letsIn tells whether a server of a call takes some credentials, by what carries them.
+func letsIn(c *schema.Call, offered []string) bool {
+	return slices.ContainsFunc(alternatives(c), func(wanted []string) bool {
+		return !slices.ContainsFunc(wanted, func(carrier string) bool { return !slices.Contains(offered, carrier) })
+	})
 }
 
 // credentialFact finds the fact that a credential changed which a call needs.

@@ -169,6 +169,7 @@ func (j *judge) walkAll() {
 	ways.Wait()
 	for _, ofWalk := range effects {
 		for f, e := range ofWalk {
+			j.sendWhole(e)
 			f.Effects = append(f.Effects, e)
 		}
 	}
@@ -264,27 +265,28 @@ func (j *judge) kept(form string) {
 			}
 			for _, old := range m.Enums {
 				if new := j.enums[old]; new != nil && !used[old] {
-					add(standing(&old.Decl, &schema.Type{Kind: schema.KindEnum, Enum: old}), standing(&new.Decl, &schema.Type{Kind: schema.KindEnum, Enum: new}))
+					add(j.stand(&old.Decl, &schema.Type{Kind: schema.KindEnum, Enum: old}), j.stand(&new.Decl, &schema.Type{Kind: schema.KindEnum, Enum: new}))
 				}
 			}
 			for _, old := range m.Unions {
 				if new := j.unions[old]; new != nil && !used[old] {
-					add(standing(&old.Decl, &schema.Type{Kind: schema.KindUnion, Union: old}), standing(&new.Decl, &schema.Type{Kind: schema.KindUnion, Union: new}))
+					add(j.stand(&old.Decl, &schema.Type{Kind: schema.KindUnion, Union: old}), j.stand(&new.Decl, &schema.Type{Kind: schema.KindUnion, Union: new}))
 				}
 			}
 			for _, old := range m.Types {
 				if new := j.types[old]; new != nil && !used[old] {
-					add(standing(&old.Decl, &old.Type), standing(&new.Decl, &new.Type))
+					add(j.stand(&old.Decl, &old.Type), j.stand(&new.Decl, &new.Type))
 				}
 			}
 		}
 	}
 }
 
-// standing makes what no message holds the only field of one.
-func standing(decl *schema.Decl, t *schema.Type) *schema.Message {
+// stand makes what no message holds the only field of one.
+func (j *judge) stand(decl *schema.Decl, t *schema.Type) *schema.Message {
 	m := alone(t, nil)
 	m.Decl = *decl
+	j.standing[m] = true
 	return m
 }
 

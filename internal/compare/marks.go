@@ -117,14 +117,15 @@ func (d *differ) fieldMarks(p fieldPair) {
 // one by one.
 func (d *differ) callClauses(c callPair) {
 	o, n := c.old, c.new
-	add := func(kind Kind, old, new string) {
-		if old != new {
-			d.add(&Fact{Kind: kind, Where: o.FullName(), Old: old, New: new, call: c}, n.Place)
+	add := func(kind Kind, old, new string) *Fact {
+		if old == new {
+			return &Fact{}
 		}
+		return d.add(&Fact{Kind: kind, Where: o.FullName(), Old: old, New: new, call: c}, n.Place)
 	}
 	add(CallHTTP, httpText(o), httpText(n))
 	add(CallStream, streamText(o), streamText(n))
-	add(CallNeeds, d.needsText(o), d.needsText(n))
+	add(CallNeeds, d.needsText(o), d.needsText(n)).additive = slices.ContainsFunc(alternatives(n), func(shown []string) bool { return !letsIn(o, shown) })
 	if o.Idempotent && !n.Idempotent {
 		add(IdempotentOf, "idempotent", "")
 	}

@@ -19,15 +19,15 @@ func (j *judge) meet(m meeting, request *value.Message) *Witness { return j.meet
 
 // meetAbout is meet, and tells of a field first.
 func (j *judge) meetAbout(m meeting, request *value.Message, about *schema.Field) *Witness {
-	return j.exchange(m, request, 0, about)
+	return j.exchange(m, request, 0, about, false)
 }
 
 // meetWith is meet with the credentials of one alternative.
 func (j *judge) meetWith(m meeting, request *value.Message, alternative int) *Witness {
-	return j.exchange(m, request, alternative, nil)
+	return j.exchange(m, request, alternative, nil, false)
 }
 
-func (j *judge) exchange(m meeting, request *value.Message, alternative int, about *schema.Field) *Witness {
+func (j *judge) exchange(m meeting, request *value.Message, alternative int, about *schema.Field, binary bool) *Witness {
 	server := j.counterpart(m.served)
 	if server == nil {
 		return nil
@@ -43,7 +43,7 @@ func (j *judge) exchange(m meeting, request *value.Message, alternative int, abo
 	if m.client.RequestStream {
 		sent = nil
 	}
-	met, err := server.Meet(context.Background(), m.client, sent, shown, false)
+	met, err := server.Meet(context.Background(), m.client, sent, shown, binary)
 	if err != nil {
 		return nil
 	}
@@ -66,6 +66,35 @@ func (j *judge) exchange(m meeting, request *value.Message, alternative int, abo
 		w.Outcome += " to a request with " + named(carriers)
 	}
 	return w
+}
+
+// sendWhole turns the witness of a body, some of whose request travels elsewhere, into
+// the whole request: the body alone is nothing that one can try.
+func (j *judge) sendWhole(e *Effect) {
+	if e.Witness == nil || e.Witness.payload == nil || e.Verdict != Breaks {
+		return
+	}
+	c := j.parts[e.Witness.payload.Type]
+	if c == nil {
+		return
+	}
+	e.Witness.ReadAs = ""
+	m := meeting{true, c.old, c.new, j.new}
+	if !e.NewReads {
+		m = meeting{false, c.new, c.old, j.old}
+	}
+	request := requestOf(m.client)
+	for _, f := range e.Witness.payload.Type.Fields {
+		if v, there := e.Witness.payload.Fields[f.Number]; there {
+			request.Fields[f.Number] = v
+		} else {
+			delete(request.Fields, f.Number)
+		}
+	}
+	if w := j.exchange(m, request, 0, nil, e.Form == "binary"); w != nil {
+		w.Form = e.Form
+		e.Witness = w
+	}
 }
 
 // cameOf says what came of a request, or "" where all is as it should be.
@@ -96,13 +125,33 @@ func (j *judge) cameOf(m meeting, sent *value.Message, met *remote.Met, about *s
 	case met.Served != "" && (m.server == nil || met.Served != m.server.FullName()):
 		return fmt.Sprintf("takes %s %s for %s", met.Method, met.Target, met.Served)
 	}
-	if sent != nil && met.Request != nil {
+	if sent != nil && met.Request != nil && m.server != nil {
 		if d := j.requestDiffers(m, sent, met.Request); d.verdict == Breaks {
 			return d.says(d.path)
 		}
 	}
+	if stray := j.strayPart(m, met); stray != "" {
+		return stray
+	}
 	if met.Err != nil {
 		return fmt.Sprintf("answers %d, which the client does not understand: %v", met.Status, met.Err)
+	}
+	return ""
+}
+
+// strayPart says which literal part of a client's path the server reads as a field.
+func (j *judge) strayPart(m meeting, met *remote.Met) string {
+	if m.server == nil || met.Request == nil {
+		return ""
+	}
+	sent := m.client.PathSegments()
+	for i, s := range m.server.PathSegments() {
+		if s.Field == nil || i >= len(sent) || sent[i].Field != nil {
+			continue
+		}
+		if v, there := met.Request.Fields[s.Field.Number]; there {
+			return fmt.Sprintf("reads /%s as %s, which is a part of the path and was meant for no field", s.Field.JSONName(), hold(v, s.Field.Type).shown())
+		}
 	}
 	return ""
 }
@@ -124,7 +173,9 @@ func (j *judge) requestDiffers(m meeting, sent, got *value.Message) (worst diffe
 		switch {
 		case !written:
 		case !there:
-			d = difference{Breaks, "", func(path string) string { return fmt.Sprintf("finds no %s, where %s was written", path, hold(v, fw.Type).shown()) }}
+			d = difference{Breaks, "", func(path string) string {
+				return fmt.Sprintf("finds no %s, where %s was written", path, hold(v, fw.Type).shown())
+			}}
 		case inBody(m.client, fw) && m.server != nil && inBody(m.server, fr):
 			d = r.differs(hold(v, fw.Type), hold(found, fr.Type))
 		case !slices.Equal(placedTexts(v, fw.Type), placedTexts(found, fr.Type)):

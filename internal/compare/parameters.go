@@ -214,6 +214,9 @@ func (p *passage) moved(fw, fr *schema.Field, a, b schema.Placed) {
 	if f == nil || f.Kind == CallHTTP && !arrives {
 		return // which is said already
 	}
+	if empty(fw.Type, fw.Bounds) {
+		return // nothing is ever sent
+	}
 	p.tell(f, Breaks, fmt.Sprintf("%s sends %s in %s, and %s looks for it in %s", p.clientName(), fw.Name, placeText(a), p.serverName(), placeText(b)), fr, p.some(fw))
 }
 

@@ -43,6 +43,9 @@ func (j *judge) requests(form string) {
 				old, new = together(old, new, j.pairs)
 			}
 			wm, rm := sidesOf(newReads, old, new)
+			if wm != nil && (oldPlaced != nil || newPlaced != nil) {
+				j.parts[wm] = &callPair{c.old, c.new}
+			}
 			fact := j.callFact(c, CallRequest)
 			switch {
 			case old == nil && new == nil:

@@ -274,7 +274,10 @@ func (w *walker) prove(at *node, local value.Value, seen difference, stripped st
 		v = only(writer, v)
 	}
 	payload := v.(*value.Message)
-	witness := &Witness{Message: payload.Type.FullName(), ReadAs: n.r.FullName(), Form: w.form, Writer: w.writer(), Reader: w.reader(), Outcome: seen.says(path)}
+	witness := &Witness{Message: payload.Type.FullName(), ReadAs: n.r.FullName(), Form: w.form, Writer: w.writer(), Reader: w.reader(), Outcome: seen.says(path), payload: payload}
+	if w.standing[n.r] {
+		witness.ReadAs = "" // nothing reads it alone
+	}
 	if real := w.read(n.r, payload); real.verdict != Holds && (real.path == path || strings.HasPrefix(real.path, path+"/") || strings.HasPrefix(path, real.path+"/")) {
 		witness.Outcome = real.says(real.path)
 	} else if seen.verdict == Breaks {

@@ -45,7 +45,8 @@ func (d *differ) namedType(o, n *schema.NamedType) {
 		return f
 	}
 	if !d.sameType(bare(o), bare(n)) {
-		add(TypeChanged, o.Type.LocalBase(o.Module), n.Type.LocalBase(n.Module)).How = d.typeChange(bare(o), bare(n))
+		f := add(TypeChanged, o.Type.LocalBase(o.Module), n.Type.LocalBase(n.Module))
+		f.How, f.additive = d.typeChange(bare(o), bare(n)), d.takesMore(bare(o), bare(n), o.Bounds, n.Bounds)
 	}
 	if a, b := o.Bounds.String(), n.Bounds.String(); a != b {
 		f := add(TypeBounds, a, b)
@@ -102,7 +103,8 @@ func (d *differ) union(o, n *schema.Union) {
 				d.alternativeFact(AlternativeJSON, p, p.old.JSONName(), p.new.JSONName())
 			}
 			if !d.sameType(p.old.Type, p.new.Type) {
-				d.alternativeFact(AlternativeType, p, p.old.Type.Local(o.Module), p.new.Type.Local(n.Module)).How = d.typeChange(p.old.Type, p.new.Type)
+				f := d.alternativeFact(AlternativeType, p, p.old.Type.Local(o.Module), p.new.Type.Local(n.Module))
+				f.How, f.additive = d.typeChange(p.old.Type, p.new.Type), d.takesMore(p.old.Type, p.new.Type, nil, nil)
 			}
 			d.words(p.old.FullName(), p.old.Doc, p.new.Doc, p.old.Deprecated, p.new.Deprecated, p.new.Place)
 		}

@@ -10,6 +10,7 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"reflect"
 	"slices"
 	"strings"
 	"time"
@@ -85,6 +86,35 @@ type Promise struct {
 type Project struct {
 	Dir    string // absolute
 	Config Config
+	file   *source.File // faithful.toml
+}
+
+// CheckLanguages refuses languages that are none of those known: of outputs, and in the
+// promise, where nothing could be said of them. The error is a *BadConfig.
+func (p *Project) CheckLanguages(known []string) error {
+	bad := &BadConfig{}
+	say := func(language, where string) {
+		if language == "" || slices.Contains(known, language) {
+			return
+		}
+		mend := nearestOf(language, known)
+		if mend == "" {
+			mend = "the languages are: " + strings.Join(known, ", ")
+		}
+		bad.add(p.file, `"`+language+`"`, fmt.Sprintf("%s names the language %q, which there is not", where, language), mend)
+	}
+	for _, o := range p.Config.Stubs {
+		say(o.Language, "[[stubs]]")
+	}
+	for _, language := range p.Config.Promise.Languages {
+		if !slices.ContainsFunc(p.Config.Stubs, func(o Output) bool { return o.Language == language }) {
+			say(language, "[promise]")
+		}
+	}
+	if len(bad.Findings) > 0 {
+		return bad
+	}
+	return nil
 }
 
 // Default is a project that faithful.toml says nothing of: its promise is the
@@ -100,6 +130,15 @@ var ErrNoProject = errors.New("there is no faithful.toml here or in a folder abo
 
 // BadConfig is the error of a faithful.toml that can't be used.
 type BadConfig struct{ Findings []source.Finding }
+
+// add adds a finding about a value, at its first place in the file.
+func (e *BadConfig) add(file *source.File, value, message, mend string) {
+	at := source.Place{File: file}
+	if i := strings.Index(file.Text, value); value != "" && i >= 0 {
+		at.Span = source.Span{Start: uint32(i), End: uint32(i + len(value))}
+	}
+	e.Findings = append(e.Findings, source.Finding{Name: "bad-value", Place: at, Message: message, Mend: mend})
+}
 
 func (e *BadConfig) Error() string { return e.Findings[0].Message }
 
@@ -125,12 +164,30 @@ func Open(dir string) (*Project, error) {
 	}
 }
 
-var (
-	keys = []string{"name", "sources", "stubs", "stubs.language", "stubs.into", "stubs.package", "stubs.roles", "stubs.types", "stubs.exhaustive", "stubs.async", "promise", "promise.rollout", "promise.kept", "promise.forms", "promise.languages", "promise.compared_with", "advice", "advice.off", "waiver", "waiver.fact", "waiver.where", "waiver.reason", "waiver.until"}
-)
+// keys are those of faithful.toml, with the tables that they are in: "stubs.into".
+func keys() (list []string) {
+	var add func(t reflect.Type, prefix string)
+	add = func(t reflect.Type, prefix string) {
+		for t.Kind() == reflect.Slice || t.Kind() == reflect.Pointer {
+			t = t.Elem()
+		}
+		if t.Kind() != reflect.Struct {
+			return
+		}
+		for i := range t.NumField() {
+			if key, _, _ := strings.Cut(t.Field(i).Tag.Get("toml"), ","); key != "" && key != "-" {
+				list = append(list, prefix+key)
+				add(t.Field(i).Type, prefix+key+".")
+			}
+		}
+	}
+	add(reflect.TypeFor[Config](), "")
+	return list
+}
 
 func (p *Project) readConfig(text string) error {
 	file := source.NewFile(ConfigName, text)
+	p.file = file
 	bad := &BadConfig{}
 	d := toml.NewDecoder(strings.NewReader(text))
 	d.DisallowUnknownFields()
@@ -166,7 +223,7 @@ func unknownKey(file *source.File, e *toml.DecodeError) source.Finding {
 	f := source.Finding{Name: "unknown-key", Place: place(file, line, column, len(last)), Message: "faithful.toml has no key " + key}
 	prefix := strings.TrimSuffix(key, last)
 	var siblings []string
-	for _, k := range keys {
+	for _, k := range keys() {
 		if rest, ok := strings.CutPrefix(k, prefix); ok && !strings.Contains(rest, ".") {
 			siblings = append(siblings, rest)
 		}
@@ -196,13 +253,7 @@ func place(file *source.File, line, column, length int) source.Place {
 
 // check refuses values that mean nothing, and fills in the defaults.
 func (c *Config) check(file *source.File, bad *BadConfig) {
-	add := func(value, message, mend string) {
-		at := source.Place{File: file}
-		if i := strings.Index(file.Text, value); value != "" && i >= 0 {
-			at.Span = source.Span{Start: uint32(i), End: uint32(i + len(value))}
-		}
-		bad.Findings = append(bad.Findings, source.Finding{Name: "bad-value", Place: at, Message: message, Mend: mend})
-	}
+	add := func(value, message, mend string) { bad.add(file, value, message, mend) }
 	if c.Name == "" {
 		add("", "faithful.toml does not say how the project is called", `write, for example: name = "skerry-line"`)
 	}

@@ -229,7 +229,7 @@ func (p *Printer) effects(group []*compare.Effect) {
 			if !e.NewReads {
 				writer, reader = reader, writer
 			}
-			p.witness(w, writer, reader)
+			p.witness(w, writer, reader, e.Position == compare.Request)
 		}
 	}
 }
@@ -286,7 +286,7 @@ func (p *Printer) exchange(w *compare.Witness, writer, reader string) {
 
 // witness writes a payload that proves a break, with the command that reads it as
 // the reader does, whose definitions are ref.
-func (p *Printer) witness(w *compare.Witness, writer, ref string) {
+func (p *Printer) witness(w *compare.Witness, writer, ref string, checked bool) {
 	switch {
 	case w.Request != "":
 		p.exchange(w, writer, ref)
@@ -313,13 +313,16 @@ func (p *Printer) witness(w *compare.Witness, writer, ref string) {
 	}
 	p.Line("      %s %s", w.Reader, p.In(Bold, w.Outcome))
 	digits := hex.EncodeToString(w.Binary)
-	line := ""
+	line, check := "", ""
+	if checked {
+		check = " --check" // what is no request is not held against bounds
+	}
 	switch {
 	case ref == "" || w.ReadAs == "":
 	case w.Form == "binary" && len(digits) <= copied:
-		line = fmt.Sprintf("faithful from-cbor %s --of %s --check -d %s", w.ReadAs, shell.Word(ref), digits)
+		line = fmt.Sprintf("faithful from-cbor %s --of %s%s -d %s", w.ReadAs, shell.Word(ref), check, digits)
 	case w.Form == "json" && len(w.JSON) <= copied:
-		line = fmt.Sprintf("faithful to-cbor %s --of %s --check --hex -d %s", w.ReadAs, shell.Word(ref), shell.Quoted(w.JSON))
+		line = fmt.Sprintf("faithful to-cbor %s --of %s%s --hex -d %s", w.ReadAs, shell.Word(ref), check, shell.Quoted(w.JSON))
 	default:
 		p.Line("      %s", p.In(Faint, "the payload is long: faithful compare --as json has it whole"))
 	}
