@@ -280,6 +280,7 @@ var invalid = []payload{
 	{"Optionals", "json", `{"at":"0001-01-01T00:00:00+00:01"}`}, {"Optionals", "json", `{"at":"2026-01-01T00:00:00+24:00"}`}, {"Optionals", "json", `{"at":"2026-01-01T00:00:00,5Z"}`},
 	{"Optionals", "json", `{"key":"6f0c"}`}, {"Optionals", "json", `{"key":"00000000-0000-0000-0000-00000000-00-00"}`}, {"Optionals", "json", `{"key":"0b9f6a523-d1c-4e6b-9a57-5f2f3f1d7c01"}`}, {"Optionals", "json", `{"key":"gb9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01"}`},
 	{"Optionals", "json", `{"deck":70000}`}, {"Optionals", "json", `{"deck":1.5}`}, {"Optionals", "json", `{"deck":true}`}, {"Optionals", "json", `{"list":[1,null]}`}, {"Optionals", "json", `{"map":{"a":null}}`},
+	{"MoreOptionals", "cbor", "a1 01 c4 82 1b ff ff ff ff ff ff ff ff 01"}, {"MoreOptionals", "cbor", "a1 01 c4 82 3b ff ff ff ff ff ff ff ff 01"},
 	{"MoreOptionals", "cbor", "a1 01 c4 81 00"}, {"MoreOptionals", "cbor", "a1 01 c4 83 00 01 02"}, {"MoreOptionals", "cbor", "a1 01 c4 a0"}, {"MoreOptionals", "cbor", "a1 01 c5 82 00 01"},
 	{"MoreOptionals", "cbor", "a1 01 c4 82 18 22 01"}, {"MoreOptionals", "cbor", "a1 01 c4 82 38 22 01"}, {"MoreOptionals", "cbor", "a1 01 c4 82 f9 3c 00 01"}, {"MoreOptionals", "cbor", "a1 01 c4 82 00 f9 3c 00"},
 	{"MoreOptionals", "cbor", "a1 01 c4 82 00 c2 58 20" + strings.Repeat("ff", 32)}, {"MoreOptionals", "cbor", "a1 01 c4 82 00 c2 61 61"}, {"MoreOptionals", "cbor", "a1 01 c4 82 00 c4 82 00 01"}, {"MoreOptionals", "cbor", "a1 01 c4 9f 00 01 02 ff"},
@@ -303,6 +304,7 @@ var invalid = []payload{
 
 // lenient are payloads that writers don't write and readers take.
 var lenient = []payload{
+	{"MoreOptionals", "cbor", "a1 01 c4 82 1b ff ff ff ff ff ff ff ff 00"}, {"MoreOptionals", "cbor", "a1 01 c4 82 3b ff ff ff ff ff ff ff ff 00"}, // zero, whatever its exponent
 	{"Leaf", "cbor", "bf 07 01 ff"}, {"Leaf", "cbor", "b8 01 18 07 1b 00 00 00 00 00 00 00 01"}, {"Leaf", "cbor", "a2 07 01 03 7f 61 61 60 61 62 ff"}, {"Leaf", "cbor", "a2 07 01 09 d9 d9 f7 c1 01"},
 	{"Optionals", "cbor", "a1 09 d9 03 e9 a1 01 00"}, {"Optionals", "cbor", "a1 09 d9 03 e9 bf 28 1a 1d cd 65 00 01 21 ff"}, {"Optionals", "cbor", "a1 05 f9 7c 00"}, {"Optionals", "cbor", "a1 05 f9 80 00"},
 	{"Optionals", "cbor", "a1 05 f9 00 01"}, {"Optionals", "cbor", "a1 05 fa 3f c0 00 00"}, {"Optionals", "cbor", "a1 05 1b 80 00 00 00 00 00 00 00"}, {"Optionals", "cbor", "a1 05 3b ff ff ff ff ff ff ff ff"},

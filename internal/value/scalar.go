@@ -42,8 +42,11 @@ func (r *cborReader) decimal(h head, start int) (Value, *Error) {
 		return nil, err
 	}
 	exponent, ok := exponentHead.integer()
-	if !ok {
+	if !ok && exponentHead.major > majorNegative {
 		return nil, r.refuseAt(start, "an exponent", exponentHead.describe())
+	}
+	if !ok { // beyond an int64: only zero has one
+		exponent = map[bool]int64{true: math.MinInt64, false: math.MaxInt64}[exponentHead.major == majorNegative]
 	}
 	mantissa, err := r.mantissa(start)
 	if err != nil {

@@ -882,7 +882,8 @@ class _Exchange:
             # Any body is dropped, but for a stream: who sends one means another call.
             if form in (web.CBOR_SEQ, web.JSON_SEQ):
                 raise _Refusal(
-                    "unsupported-form", f"the call takes no request, and no stream: Content-Type is not {json.dumps(form)}"
+                    "unsupported-form",
+                    f"the call takes no request, and no stream: Content-Type is not {json.dumps(form)}",
                 )
             return None
         travel = call.travel

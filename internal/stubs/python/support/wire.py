@@ -847,7 +847,7 @@ class CborReader:
         indefinite = self.info == 31
         if self.major != _ARRAY or (n != 2 and not indefinite):
             self.wrong(start, "an array of exponent and mantissa")
-        exponent = self.integer("an exponent", -(1 << 63), (1 << 63) - 1)
+        exponent = self.integer("an exponent", -(1 << 64), (1 << 64) - 1)
         mantissa = self._mantissa(start)
         if indefinite:
             if self.at >= len(self.data) or self.data[self.at] != 0xFF:

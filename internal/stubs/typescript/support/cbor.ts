@@ -982,7 +982,7 @@ export class CborReader {
     if (this.major() !== majorArray || (!open && length !== 2)) {
       this.wrong(start, "an array of exponent and mantissa");
     }
-    const exponent = this.int64();
+    const exponent = this.exponent();
     const mantissa = this.mantissa(start);
     if (open && this.data[this.at++] !== 0xff) {
       this.fail("expected the end of exponent and mantissa");
@@ -995,6 +995,17 @@ export class CborReader {
     } catch (problem) {
       this.fail(problem instanceof WireError ? problem.detail : "", start);
     }
+  }
+
+  /** Reads an integer, which may be beyond an int64: zero can have such an exponent. */
+  private exponent(): bigint {
+    const start = this.at;
+    const n = this.head();
+    const exact = (this.first & 31) === 27 ? this.bigArgument.value : BigInt(n);
+    if (this.major() > majorNegative) {
+      this.wrong(start, "an exponent");
+    }
+    return this.major() === majorNegative ? -1n - exact : exact;
   }
 
   /** Reads an integer or a bignum (RFC 8949, section 3.4.3). */

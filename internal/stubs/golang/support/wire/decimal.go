@@ -253,6 +253,21 @@ func AppendDecimal(b []byte, v Decimal) []byte {
 	return b
 }
 
+// exponent reads an integer; one beyond an int64, which only zero can have, is as far
+// out as may be.
+func (r *CBORReader) exponent() int64 {
+	start := r.at
+	first, n := r.head()
+	switch first & 0xe0 {
+	case unsigned:
+		return int64(min(n, math.MaxInt64))
+	case negative:
+		return -1 - int64(min(n, math.MaxInt64))
+	}
+	r.wrong(start, first, "an exponent")
+	return 0
+}
+
 // Decimal reads tag 4 over exponent and mantissa.
 func (r *CBORReader) Decimal() Decimal {
 	start := r.at
@@ -266,7 +281,7 @@ func (r *CBORReader) Decimal() Decimal {
 		r.wrong(start, open, "an array of exponent and mantissa")
 		return Decimal{}
 	}
-	exponent := r.Int64()
+	exponent := r.exponent()
 	low, magnitude, minus := r.mantissa(start)
 	if open&31 == indefinite {
 		if r.at >= len(r.data) || r.data[r.at] != breakByte {
