@@ -127,19 +127,6 @@ func (p *passage) with(fw *schema.Field, v value.Value) *value.Message {
 	return m
 }
 
-// some is a request in which a field holds something.
-func (p *passage) some(fw *schema.Field) *value.Message {
-	for _, v := range value.Distinct(fw.Type, fw.Bounds, 4) {
-		if m := p.with(fw, v); plainOf(v, fw.Type) != "" && (fw.Presence != schema.Defaulted || !value.Equal(v, value.Default(fw.Default))) {
-			if list, isList := v.(value.List); isList && len(list) == 0 {
-				continue
-			}
-			return m
-		}
-	}
-	return requestOf(p.client)
-}
-
 // sentAs is the field of the client that travels where the server looks for another one.
 func (p *passage) sentAs(fr *schema.Field) *schema.Field {
 	for fw, at := range p.sent {
@@ -214,10 +201,18 @@ func (p *passage) moved(fw, fr *schema.Field, a, b schema.Placed) {
 	if f == nil || f.Kind == CallHTTP && !arrives {
 		return // which is said already
 	}
-	if empty(fw.Type, fw.Bounds) {
-		return // nothing is ever sent
+	sentence := fmt.Sprintf("%s sends %s in %s, and %s looks for it in %s", p.clientName(), fw.Name, placeText(a), p.serverName(), placeText(b))
+	if p.counterpart(p.served) == nil {
+		p.httpEffect(f, p.meeting, Breaks, sentence, nil)
+		return
 	}
-	p.tell(f, Breaks, fmt.Sprintf("%s sends %s in %s, and %s looks for it in %s", p.clientName(), fw.Name, placeText(a), p.serverName(), placeText(b)), fr, p.some(fw))
+	// What the server reads instead may be the same by chance: any value that shows it will do.
+	for _, v := range value.Distinct(fw.Type, fw.Bounds, 5) {
+		if w := p.meetAbout(p.meeting, p.with(fw, v), fr); w != nil {
+			p.httpEffect(f, p.meeting, Breaks, sentence, w)
+			return
+		}
+	}
 }
 
 // presence judges whether a field may be left out, and what that means.

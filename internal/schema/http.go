@@ -55,7 +55,7 @@ func (c *Call) Places() []Placed {
 	for _, f := range c.Request.Fields {
 		p := Placed{Field: f, Place: "body", Name: f.JSONName()}
 		switch {
-		case c.HTTP == nil:
+		case c.HTTP == nil, c.RequestStream: // elements are never placed
 		case slices.ContainsFunc(c.HTTP.Segments, func(s Segment) bool { return s.Field == f }):
 			p.Place = "path"
 		case f.In != nil:
