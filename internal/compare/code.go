@@ -2,6 +2,8 @@ package compare
 
 import (
 	"fmt"
+	"strconv"
+	"strings"
 
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/stubs/golang"
@@ -44,7 +46,7 @@ var codeTable = map[string]map[Kind]codeRule{
 		}, goAlternative),
 		AlternativeType: func(f *Fact) (Verdict, []string, string) {
 			o, n := f.alternative.old, f.alternative.new
-			if golang.TypeName(o.Type) == golang.TypeName(n.Type) {
+			if goSame(o.Type, n.Type) {
 				return Holds, nil, ""
 			}
 			return Breaks, append(goAlternative(f), fmt.Sprintf("var v %s = m.Value", golang.TypeName(o.Type)), fmt.Sprintf("// m.Value is %s now", golang.TypeName(n.Type))), ""
@@ -72,7 +74,7 @@ var codeTable = map[string]map[Kind]codeRule{
 		TypeChanged: func(f *Fact) (Verdict, []string, string) {
 			o, n := f.oldAny.(*schema.NamedType), f.newAny.(*schema.NamedType)
 			old, new := typescript.TypeName(bare(o)), typescript.TypeName(bare(n))
-			if old == new {
+			if typescript.Shape(bare(o)) == typescript.Shape(bare(n)) {
 				return Holds, nil, ""
 			}
 			return Breaks, []string{fmt.Sprintf("declare const made: %s;", o.Name), fmt.Sprintf("const value: %s = made;", old), fmt.Sprintf("// %s is over %s now", o.Name, new)}, ""
@@ -81,7 +83,7 @@ var codeTable = map[string]map[Kind]codeRule{
 		AlternativeRenamed: func(f *Fact) (Verdict, []string, string) { return Breaks, tsAlternative(f.alternative.old), "" },
 		AlternativeType: func(f *Fact) (Verdict, []string, string) {
 			o, n := f.alternative.old, f.alternative.new
-			if typescript.TypeName(o.Type) == typescript.TypeName(n.Type) {
+			if typescript.Shape(o.Type) == typescript.Shape(n.Type) {
 				return Holds, nil, ""
 			}
 			return Breaks, append(tsAlternative(o), fmt.Sprintf("// its value is %s now", typescript.TypeName(n.Type))), ""
@@ -102,7 +104,7 @@ var codeTable = map[string]map[Kind]codeRule{
 		FieldRenamed: when(func(f *Fact) bool { return typescript.FieldName(f.field.old) != typescript.FieldName(f.field.new) }, tsField),
 		FieldType: func(f *Fact) (Verdict, []string, string) {
 			o, n := f.field.old, f.field.new
-			if typescript.TypeName(o.Type) == typescript.TypeName(n.Type) {
+			if typescript.Shape(o.Type) == typescript.Shape(n.Type) {
 				return Holds, nil, ""
 			}
 			if n.Type.Named != nil && typescript.TypeName(bare(n.Type.Named)) == typescript.TypeName(o.Type) {
@@ -208,26 +210,78 @@ func goUse(f *Fact) []string {
 }
 
 // goBase judges what a named type is over: code converts to it and from it, which
-// between numbers, and between texts and bytes, goes on.
+// between numbers goes on, and writes literals, which must fit.
 func goBase(f *Fact) (Verdict, []string, string) {
 	o, n := f.oldAny.(*schema.NamedType), f.newAny.(*schema.NamedType)
-	old, new := golang.TypeName(bare(o)), golang.TypeName(bare(n))
-	isNumber := func(t *schema.Type) bool {
-		return t.Kind.IsInteger() || t.Kind == schema.KindFloat32 || t.Kind == schema.KindFloat64
-	}
-	isString := func(t *schema.Type) bool { return t.Kind == schema.KindText || t.Kind == schema.KindBytes }
-	switch {
-	case old == new:
+	if goSame(bare(o), bare(n)) {
 		return Holds, nil, ""
-	case isNumber(bare(o)) && isNumber(bare(n)) || isString(bare(o)) && isString(bare(n)):
+	}
+	new := golang.TypeName(bare(n))
+	if literal := goLostLiteral(o.Type.Kind, n.Type.Kind); literal != "" {
+		return Breaks, []string{fmt.Sprintf("var _ %s = %s", goName(&o.Decl), literal), fmt.Sprintf("// %s is over %s now", o.Name, new)}, ""
+	}
+	if isNumber(o.Type.Kind) && isNumber(n.Type.Kind) {
 		return Shifts, nil, fmt.Sprintf("code that converts compiles, and a %s is over %s now", o.Name, new)
 	}
+	old := golang.TypeName(bare(o))
 	return Breaks, []string{
 		fmt.Sprintf("var v %s", old),
 		fmt.Sprintf("var m %s = %s(v)", goName(&o.Decl), goName(&o.Decl)),
 		fmt.Sprintf("v = %s(m)", parenthesised(old)),
 		fmt.Sprintf("// %s is over %s now", o.Name, new),
 	}, ""
+}
+
+func isNumber(k schema.Kind) bool {
+	return k.IsInteger() || k == schema.KindFloat32 || k == schema.KindFloat64
+}
+
+// goLostLiteral is a literal of one kind that is none of another, or "".
+func goLostLiteral(o, n schema.Kind) string {
+	switch {
+	case o == schema.KindText && n != o:
+		return `"a"`
+	case o == schema.KindBytes && n != o:
+		return "[]byte{}"
+	case !isNumber(o) || !isNumber(n):
+		return ""
+	case !o.IsInteger() && n.IsInteger():
+		return "0.5"
+	case o == schema.KindFloat64 && n == schema.KindFloat32:
+		return "1e300"
+	case !o.IsInteger() || !n.IsInteger():
+		return ""
+	}
+	low, high := o.Range()
+	least, most := n.Range()
+	switch {
+	case high > most:
+		return strconv.FormatUint(high, 10)
+	case low < least:
+		return strconv.FormatInt(low, 10)
+	}
+	return ""
+}
+
+// goSame tells whether a value of either type may stand where the other one is asked for:
+// they are one type, as those are that an alias names; or only one of them is defined,
+// over what the other one is.
+func goSame(o, n *schema.Type) bool {
+	a, b := golang.Shape(o), golang.Shape(n)
+	if a == b {
+		return true
+	}
+	composite := o.Kind == schema.KindList || o.Kind == schema.KindMap || o.Kind == schema.KindBytes
+	return composite && o.Kind == n.Kind && (o.Named == nil) != (n.Named == nil) && golang.Shape(bareType(o)) == golang.Shape(bareType(n))
+}
+
+// goSameField is goSame for fields, some of which are pointers.
+func goSameField(o, n *schema.Field) bool {
+	pointer := func(f *schema.Field) bool { return strings.HasPrefix(golang.FieldTypeName(f), "*") }
+	if pointer(o) || pointer(n) {
+		return pointer(o) == pointer(n) && golang.Shape(o.Type) == golang.Shape(n.Type)
+	}
+	return goSame(o.Type, n.Type)
 }
 
 // parenthesised is a type as a conversion has it.
@@ -261,7 +315,7 @@ func goField(f *Fact) []string {
 
 func goFieldType(f *Fact) (Verdict, []string, string) {
 	o, n := f.field.old, f.field.new
-	if golang.TypeName(o.Type) == golang.TypeName(n.Type) {
+	if goSame(o.Type, n.Type) && goSameField(o, n) {
 		return Holds, nil, ""
 	}
 	return Breaks, goTyped(o, n), ""

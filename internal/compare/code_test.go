@@ -36,6 +36,18 @@ type Berth = int32 where 1..40
 
 type Codes = [text]
 
+type Code = text
+
+type Price = decimal
+
+type Wait = duration
+
+type Ratio = float64
+
+type Blob = bytes
+
+type Counts = {text: int32}
+
 union Way {
   #1 sea  text
   #2 road Money
@@ -59,6 +71,18 @@ message Booking {
   #11 berth Berth?
   #12 codes Codes
   #13 way   Way?
+  #14 code  Code
+  #15 price Price
+  #16 wait  Wait
+  #17 ratio Ratio
+  #18 blob  Blob
+  #19 count Counts
+  #20 plain_price decimal
+  #21 plain_wait  duration
+  #22 plain_codes [text]
+  #23 plain_blob  bytes
+  #24 plain_count {text: int32}
+  #25 prices      [Price]
 }
 
 message BookRequest {
@@ -95,7 +119,7 @@ var codeChanges = []struct{ old, new string }{
 	{"#1 hundredths int64", "#1 hundredths int64 #2 currency text"},
 	{"#4 email  text?", ""},
 	{"#4 email  text?", "#4 mail text?"},
-	{"#4 email  text?", "#14 email text?"},
+	{"#4 email  text?", "#40 email text?"},
 	{"#4 email  text?", "#4 email text"},
 	{"#4 email  text?", "#4 email text = \"\""},
 	{"#4 email  text?", "#4 email bytes?"},
@@ -152,6 +176,27 @@ var codeChanges = []struct{ old, new string }{
 	{"type Berth = int32 where 1..40", "type Berth = int32 where 1..20"},
 	{"type Codes = [text]", "type Codes = [bytes]"},
 	{"type Codes = [text]", "type Codes = [text]\ntype More = text"},
+	{"type Berth = int32 where 1..40", "type Berth = int8"},
+	{"type Berth = int32 where 1..40", "type Berth = uint32"},
+	{"type Ratio = float64", "type Ratio = int32"},
+	{"type Ratio = float64", "type Ratio = float32"},
+	{"type Code = text", "type Code = bytes"},
+	{"type Blob = bytes", "type Blob = text"},
+	{"type Price = decimal", "type Price = text"},
+	{"type Wait = duration", "type Wait = instant"},
+	{"#14 code  Code", "#14 code text"},
+	{"#15 price Price", "#15 price decimal"},
+	{"#16 wait  Wait", "#16 wait duration"},
+	{"#17 ratio Ratio", "#17 ratio float64"},
+	{"#18 blob  Blob", "#18 blob bytes"},
+	{"#19 count Counts", "#19 count {text: int32}"},
+	{"#12 codes Codes", "#12 codes [text]"},
+	{"#20 plain_price decimal", "#20 plain_price Price"},
+	{"#21 plain_wait  duration", "#21 plain_wait Wait"},
+	{"#22 plain_codes [text]", "#22 plain_codes Codes"},
+	{"#23 plain_blob  bytes", "#23 plain_blob Blob"},
+	{"#24 plain_count {text: int32}", "#24 plain_count Counts"},
+	{"#25 prices      [Price]", "#25 prices [decimal]"},
 	{"#11 berth Berth?", "#11 berth int32?"},
 	{"#9 lanes  uint32", "#9 lanes Berth"},
 	{"  #2 road Money\n", ""},
@@ -401,6 +446,9 @@ func goProgram(defs *schema.Definitions, root, who string) string {
 		}
 		for _, x := range m.Types {
 			base := golang.TypeName(bare(x))
+			for _, literal := range goLiterals(x.Type.Kind) {
+				fmt.Fprintf(&b, "var _ harbour.%s = %s\n", x.Name, literal)
+			}
 			fmt.Fprintf(&b, "func _(m harbour.%s) {\n\tvar v %s = (%s)(m)\n\tm = harbour.%s(v)\n}\n", x.Name, base, base, x.Name)
 		}
 		for _, u := range m.Unions {
@@ -423,6 +471,24 @@ func goProgram(defs *schema.Definitions, root, who string) string {
 		}
 	}
 	return goFile(root, b.String())
+}
+
+// goLiterals are what programs write for values of a kind.
+func goLiterals(k schema.Kind) []string {
+	switch {
+	case k.IsInteger():
+		low, high := k.Range()
+		return []string{fmt.Sprint(low), fmt.Sprint(high)}
+	case k == schema.KindFloat32:
+		return []string{"0.5"}
+	case k == schema.KindFloat64:
+		return []string{"0.5", "1e300"}
+	case k == schema.KindText:
+		return []string{`"NOR-0715"`}
+	case k == schema.KindBytes:
+		return []string{"[]byte{1}"}
+	}
+	return nil
 }
 
 // goServices calls or implements all calls of a module.
@@ -562,7 +628,7 @@ func tsWitness(defs *schema.Definitions, lines []string) string {
 			used = append(used, name)
 		}
 	}
-	head := "import type { Uuid, Instant } from \"./faithful/wire.js\";\n"
+	head := "import type { Uuid, Instant, Decimal, Duration } from \"./faithful/wire.js\";\n"
 	if len(used) > 0 {
 		head += "import { " + strings.Join(used, ", ") + " } from \"./skerry/harbour/types.js\";\n"
 	}
@@ -585,7 +651,7 @@ func tsProgram(defs *schema.Definitions, who string) string {
 	}
 	types, values := tsNames(m)
 	var b strings.Builder
-	fmt.Fprintf(&b, "import type { Uuid, Instant } from \"./faithful/wire.js\";\nimport type { %s } from \"./skerry/harbour/types.js\";\nimport { %s } from \"./skerry/harbour/types.js\";\n", strings.Join(types, ", "), strings.Join(values, ", "))
+	fmt.Fprintf(&b, "import type { Uuid, Instant, Decimal, Duration } from \"./faithful/wire.js\";\nimport type { %s } from \"./skerry/harbour/types.js\";\nimport { %s } from \"./skerry/harbour/types.js\";\n", strings.Join(types, ", "), strings.Join(values, ", "))
 	for _, c := range m.Consts {
 		fmt.Fprintf(&b, "export const use%s: %s = %s;\n", c.Name, typescript.TypeName(c.Type), c.Name)
 	}
@@ -758,12 +824,12 @@ func pyTypeNames(m *schema.Module) []string {
 	return names
 }
 
-const pyHead = "from __future__ import annotations\n\nfrom uuid import UUID\n\n"
+const pyHead = "from __future__ import annotations\n\nfrom decimal import Decimal\nfrom uuid import UUID\n\n"
 
 // pyWitness puts the lines of a witness below imports of the names in them.
 func pyWitness(defs *schema.Definitions, root string, lines []string) string {
 	body := strings.NewReplacer("from … import", "from "+root+".skerry.harbour import", "import …", "import "+root+".").Replace(strings.Join(lines, "\n"))
-	head := pyHead + fmt.Sprintf("from collections.abc import AsyncIterator\nfrom %s.faithful.server import Context, Elements\nfrom %s.faithful.wire import Instant\n", root, root)
+	head := pyHead + fmt.Sprintf("from collections.abc import AsyncIterator\nfrom %s.faithful.server import Context, Elements\nfrom %s.faithful.wire import Duration, Instant\n", root, root)
 	if !strings.HasPrefix(body, "from") && !strings.HasPrefix(body, "import") {
 		for _, name := range pyNames(defs.Modules[0]) {
 			if regexp.MustCompile(`\b` + name + `\b`).MatchString(body) {
@@ -781,7 +847,7 @@ func pyProgram(defs *schema.Definitions, root, who string) string {
 		return pyWitness(defs, root, []string{pyServices(m, who)})
 	}
 	var b strings.Builder
-	fmt.Fprintf(&b, "%sfrom collections.abc import AsyncIterator\nfrom %s.faithful.server import Context, Elements\nfrom %s.faithful.wire import Instant\nfrom %s.skerry.harbour import %s\n\n", pyHead, root, root, root, strings.Join(pyTypeNames(m), ", "))
+	fmt.Fprintf(&b, "%sfrom collections.abc import AsyncIterator\nfrom %s.faithful.server import Context, Elements\nfrom %s.faithful.wire import Duration, Instant\nfrom %s.skerry.harbour import %s\n\n", pyHead, root, root, root, strings.Join(pyTypeNames(m), ", "))
 	for _, c := range m.Consts {
 		fmt.Fprintf(&b, "use_%s: %s = %s\n", c.Name, python.TypeName(c.Type), c.Name)
 	}

@@ -113,6 +113,23 @@ func TypeName(t *schema.Type) string {
 	return spell(t, func(d *schema.Decl) string { return PackageName(d.Module) + "." + d.Name }, func(string) {})
 }
 
+// Shape is TypeName with the types that aliases stand for: two types of one shape are one
+// to a compiler.
+func Shape(t *schema.Type) string {
+	switch {
+	case t.Named != nil && isAlias(t):
+		bare := *t
+		bare.Named = nil
+		return TypeName(&bare)
+	case t.Named != nil:
+	case t.Kind == schema.KindList:
+		return "[]" + Shape(t.Elem)
+	case t.Kind == schema.KindMap:
+		return "map[" + Shape(t.Key) + "]" + Shape(t.Elem)
+	}
+	return TypeName(t)
+}
+
 // spell writes a type; name writes a declared one, and use is told the
 // packages that the rest needs.
 func spell(t *schema.Type, name func(*schema.Decl) string, use func(packageName string)) string {

@@ -86,6 +86,23 @@ func TypeName(t *schema.Type) string {
 	})
 }
 
+// Shape is TypeName with what named types stand for that are only other names: two types
+// of one shape are one to a compiler.
+func Shape(t *schema.Type) string {
+	switch {
+	case t.Named != nil && isBranded(t):
+	case t.Named != nil:
+		bare := *t
+		bare.Named = nil
+		return Shape(&bare)
+	case t.Kind == schema.KindList:
+		return "readonly (" + Shape(t.Elem) + ")[]"
+	case t.Kind == schema.KindMap:
+		return "ReadonlyMap<" + Shape(t.Key) + ", " + Shape(t.Elem) + ">"
+	}
+	return TypeName(t)
+}
+
 // speller writes the names in a type: declared ones, those of the language,
 // and those of the support files.
 type speller struct {
