@@ -77,6 +77,9 @@ comparison.schema.json in docs/ describes.`,
 			if err != nil {
 				return trouble, err
 			}
+			if err := findFixes(w, refs, defs[0], &c); err != nil {
+				return trouble, err
+			}
 			status := fine
 			if c.Unwaived() > 0 || slices.ContainsFunc(others, (*beyond).unwaived) {
 				status = found
@@ -121,6 +124,45 @@ func mendBreaks(w *World, refs []string, old *schema.Definitions) (*schema.Defin
 	}
 	defs, _ := schema.Load(after)
 	return defs, append([]source.Finding{}, mended...), nil
+}
+
+// mostFixes is for how many breaks fixes are looked for: each is tried by a comparison.
+const mostFixes = 40
+
+// findFixes finds fixes for what breaks, where NEW is files that can be edited.
+func findFixes(w *World, refs []string, old *schema.Definitions, c *report.Comparison) error {
+	if c.Unwaived() == 0 {
+		return nil
+	}
+	files, err := project.Files(w.Dir, refs[1])
+	if err != nil {
+		return nil // a version or a server: nothing there is edited
+	}
+	p, err := openProject(w.Dir)
+	if errors.Is(err, project.ErrNoProject) {
+		p, err = project.Default(), nil
+	}
+	if err != nil {
+		return err
+	}
+	promise := promiseOf(p)
+	most := mostFixes
+	if n := len(c.Facts); n > 500 {
+		most = 3
+	}
+	new, _ := schema.Load(files)
+	again := compare.Compare(old, new, promise)
+	compare.Fixes(again, files, most, func(new *schema.Definitions) *compare.Report { return compare.Compare(old, new, promise) })
+	fixes := map[string]*compare.Fix{}
+	for _, f := range again.Facts {
+		if f.Fix != nil {
+			fixes[string(f.Kind)+" "+f.Where] = f.Fix
+		}
+	}
+	for _, f := range c.Facts {
+		f.Fix = fixes[string(f.Kind)+" "+f.Where]
+	}
+	return nil
 }
 
 // acceptWaivers marks the breaks that the project of the draft accepts.

@@ -114,7 +114,7 @@ type Fact struct {
 	Missed   source.Place // then: what held it, in NEW, where that is there
 	Effects  []*Effect    // sorted: worst first
 	Waiver   *Waiver      // of a break that the project accepts
-	Mend     string       // how to get the same end without breaking; set when something breaks
+	Fix      *Fix         // how to get the same end without breaking; nil where none was found, or asked for
 	additive bool
 	open     bool // whether it breaks was not decided
 

@@ -117,6 +117,9 @@ type mender struct{ files map[*source.File]*layout }
 type layout struct {
 	items map[source.Span]item
 	decls map[source.Span]holder
+	whole map[source.Span]source.Span // of declarations that stand on one line
+	uses  map[string]string           // what modules are called here, by their names
+	head  uint32                      // where the last use, or the name of the module, ends
 }
 
 // item is where the parts of a field, member, alternative or call stand.
@@ -124,12 +127,19 @@ type item struct {
 	number source.Span // with the #; empty for a call
 	typ    *syntax.Type
 	json   source.Span // the mark, or empty
-	end    uint32      // of it all
+	where  source.Span // the bounds, or empty
+	http   source.Span // of a call, likewise
+	needs  source.Span
+	start  uint32 // of it all
+	end    uint32 // likewise
+	answer uint32 // where the answer of a call ends, which its clauses follow
 }
 
 // holder is a declaration with items.
 type holder struct {
 	end     uint32 // of its last item, or 0
+	open    uint32 // behind the brace that opens it
+	needs   bool   // of a service: calls that say nothing need what it needs
 	retired []syntax.Retired
 }
 
@@ -141,11 +151,24 @@ func (m mender) layout(file *source.File) *layout {
 }
 
 func layOut(tree *syntax.File) *layout {
-	l := &layout{items: map[source.Span]item{}, decls: map[source.Span]holder{}}
+	l := &layout{items: map[source.Span]item{}, decls: map[source.Span]holder{}, whole: map[source.Span]source.Span{}, uses: map[string]string{}, head: tree.Module.Span.End}
+	text := tree.Source.Text
+	for _, u := range tree.Uses {
+		alias := u.Alias
+		if alias.Text == "" {
+			alias.Text = u.Module.Text[strings.LastIndexByte(u.Module.Text, '.')+1:]
+		}
+		l.uses[u.Module.Text] = alias.Text
+		l.head = max(l.head, u.Module.Span.End, u.Alias.Span.End)
+	}
 	for _, d := range tree.Decls {
 		h := holder{}
+		name := d.Common().Name.Span
+		if brace := strings.IndexByte(text[name.End:], '{'); brace >= 0 {
+			h.open = name.End + uint32(brace) + 1
+		}
 		add := func(name syntax.Name, number source.Span, t *syntax.Type, marks *syntax.Marks, ends ...source.Span) {
-			it := item{number: number, typ: t, end: name.Span.End}
+			it := item{number: number, typ: t, start: number.Start, end: name.Span.End}
 			if t != nil {
 				ends = append(ends, t.Span)
 			}
@@ -177,19 +200,60 @@ func layOut(tree *syntax.File) *layout {
 			h.retired = d.Retired
 			for _, x := range d.Fields {
 				add(x.Name, x.Number.Span, x.Type, x.Marks, fieldEnds(tree.Source.Text, x)...)
+				if x.Where != nil {
+					it := l.items[x.Name.Span]
+					it.where = x.Where.Span
+					l.items[x.Name.Span] = it
+				}
 			}
 		case *syntax.Service:
+			h.needs = d.Needs != nil
 			for _, x := range d.Calls {
 				// Clauses come in any order: a new one is the first.
 				add(x.Name, source.Span{}, nil, nil, source.Span{End: answerEnd(tree.Source.Text, x)})
+				it := l.items[x.Name.Span]
+				it.clauses(text, x)
+				h.end = max(h.end, it.end)
+				l.items[x.Name.Span] = it
 			}
 		}
 		for _, r := range h.retired {
 			h.end = max(h.end, r.Number.Span.End, r.Name.Span.End)
 		}
 		l.decls[d.Common().Name.Span] = h
+		switch d.(type) {
+		case *syntax.TypeDecl, *syntax.Const, *syntax.Credential:
+			start := lineStart(tree.Source, name.Start)
+			line, _, _ := strings.Cut(text[start:], "\n")
+			line, _, _ = strings.Cut(line, "//")
+			l.whole[name] = source.Span{Start: start, End: start + uint32(len(strings.TrimRight(line, " \t\r")))}
+		}
 	}
 	return l
+}
+
+// clauses finds where a call and its clauses stand.
+func (it *item) clauses(text string, c syntax.Call) {
+	it.answer = it.end
+	it.start = uint32(strings.LastIndex(text[:c.Name.Span.Start], "call"))
+	spans := []source.Span{c.Safe.Span, c.Idempotent.Span}
+	if c.HTTP != nil {
+		it.http = c.HTTP.Span
+		spans = append(spans, c.HTTP.Span)
+	}
+	if c.Needs != nil {
+		it.needs = c.Needs.Span
+		spans = append(spans, c.Needs.Span)
+	}
+	for _, r := range c.Fails {
+		spans = append(spans, r.Name.Span)
+	}
+	if c.Marks != nil {
+		spans = append(spans, c.Marks.Deprecated.Span)
+	}
+	for _, s := range spans {
+		it.end = max(it.end, s.End)
+	}
 }
 
 // fieldEnds are the ends of what may stand behind a field's type.
@@ -255,8 +319,8 @@ func (m mender) safely(f *Fact) (remedy, bool) {
 				return fix(it.end, it.end, " "+text, "gave it back its name in JSON")
 			}
 		case CallRenamed:
-			if c := f.call.old; it.end > 0 && !bothWays(c) {
-				return fix(it.end, it.end, fmt.Sprintf("%shttp %s %q", clauseBreak(f.Place), c.Method(), c.Path()), "kept its path")
+			if c := f.call.old; it.answer > 0 && !bothWays(c) {
+				return fix(it.answer, it.answer, fmt.Sprintf("%shttp %s %q", clauseBreak(f.Place), c.Method(), c.Path()), "kept its path")
 			}
 		}
 	}
@@ -293,7 +357,7 @@ func (m mender) retire(f *Fact, number int, name string) (remedy, bool) {
 	indent := file[start : start+len(file[start:])-len(strings.TrimLeft(file[start:], " \t"))]
 	if trailing := strings.TrimSpace(rest); more && (trailing == "" || strings.HasPrefix(trailing, "//")) {
 		last += uint32(len(strings.TrimRight(rest, "\r")))
-		text = "\n" + indent + text
+		text = lineBreak(place.File) + indent + text
 	} else {
 		text = " " + text
 	}
@@ -309,7 +373,7 @@ func clauseBreak(call source.Place) string {
 	if !strings.HasPrefix(line[len(indent):], "call") {
 		return " "
 	}
-	return "\n" + indent + "  "
+	return lineBreak(call.File) + indent + "  "
 }
 
 func (f *Fact) oldJSONName() string {

@@ -60,9 +60,6 @@ func (j *judge) run() {
 		slices.SortStableFunc(f.Effects, func(a, b *Effect) int {
 			return cmp.Or(int(b.Verdict)-int(a.Verdict), cmp.Compare(formRank(a.Form), formRank(b.Form)))
 		})
-		if f.Verdict() == Breaks {
-			f.Mend = mend(f)
-		}
 	}
 }
 

@@ -142,8 +142,11 @@ func integers(s spot) (list []value.Value) {
 		}
 	}
 	near(big.NewInt(0))
-	near(to)
-	near(from)
+	if s.rt.Kind.IsInteger() {
+		least, most := value.Ends(s.rt.Kind, nil)
+		near(number(most).Num())
+		near(number(least).Num())
+	}
 	for _, b := range s.readers() {
 		for _, limit := range []any{b.Low, b.High} {
 			if n := number(limit); limit != nil && n != nil {
@@ -151,11 +154,10 @@ func integers(s spot) (list []value.Value) {
 			}
 		}
 	}
+	near(to)
+	near(from)
 	switch {
 	case s.rt.Kind.IsInteger():
-		least, most := value.Ends(s.rt.Kind, nil)
-		near(number(least).Num())
-		near(number(most).Num())
 	case s.rt.Kind == schema.KindEnum:
 		add(big.NewInt(math.MaxUint16 + 1))
 		// The first number that is not listed.

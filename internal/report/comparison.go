@@ -52,18 +52,23 @@ var verdictStyle = map[compare.Verdict]Style{compare.Breaks: Red, compare.Shifts
 // BeyondLast writes what breaks for the users of an older version, beside what
 // the comparison with the last one says.
 func (p *Printer) BeyondLast(c Comparison, facts []*compare.Fact) {
-	p.refs = [2]string{c.Old, c.New}
+	p.refs, p.needs = [2]string{c.Old, c.New}, c.Needs
 	p.Line("")
 	p.Line("%s %s more", p.In(Bold, c.Old+" → "+c.New+":"), map[bool]string{true: "1 fact breaks", false: fmt.Sprintf("%d facts break", len(facts))}[len(facts) == 1])
-	for _, f := range facts {
+	whole, rows, more := summed(facts)
+	for _, f := range whole {
 		p.Line("")
 		p.fact(f)
+	}
+	if n := len(rows) + more; n > 0 {
+		p.Line("")
+		p.Line("%d more: %s", n, p.In(Bold, "faithful compare --as json"))
 	}
 }
 
 // Comparison writes a comparison: a summary, then the facts, worst first.
 func (p *Printer) Comparison(c Comparison) {
-	p.refs = [2]string{c.Old, c.New}
+	p.refs, p.needs = [2]string{c.Old, c.New}, c.Needs
 	p.Line("%s %s", p.In(Bold, c.Old+" → "+c.New+":"), c.Summary())
 	if c.Needs != "" && len(c.Facts) > 0 {
 		why := "."
@@ -76,19 +81,57 @@ func (p *Printer) Comparison(c Comparison) {
 		p.Line("")
 		p.Table("  ", p.overview(c.Facts))
 	}
-	var quiet [][]string
-	for _, f := range c.Facts {
-		if f.Verdict() == compare.Holds {
-			quiet = append(quiet, []string{p.In(Green, "holds"), string(f.Kind), f.Where, change(f)})
-			continue
-		}
+	whole, rows, more := summed(c.Facts)
+	for _, f := range whole {
 		p.Line("")
 		p.fact(f)
 	}
-	if len(quiet) > 0 {
+	if len(rows) > 0 {
+		var table [][]string
+		for _, f := range rows {
+			v := f.Verdict()
+			table = append(table, []string{p.In(verdictStyle[v], v.String()), string(f.Kind), f.Where, change(f)})
+		}
 		p.Line("")
-		p.Table("", quiet)
+		p.Table("", table)
 	}
+	if more > 0 {
+		p.Line("")
+		p.Line("%d more are not shown: %s has all of them.", more, p.In(Bold, "faithful compare --as json"))
+	}
+}
+
+// mostAlike is how many facts of one kind are read in full: of more, the first few are,
+// and the others have a line each, up to mostRows.
+const (
+	mostAlike = 10
+	firstFew  = 3
+	mostRows  = 200
+)
+
+// summed says which facts are shown in full, which in a line each, and how many not at
+// all: what holds needs no more than a line.
+func summed(facts []*compare.Fact) (whole, rows []*compare.Fact, more int) {
+	type group struct {
+		verdict compare.Verdict
+		kind    compare.Kind
+	}
+	counts, shown := map[group]int{}, map[group]int{}
+	for _, f := range facts {
+		counts[group{f.Verdict(), f.Kind}]++
+	}
+	for _, f := range facts {
+		g := group{f.Verdict(), f.Kind}
+		switch shown[g]++; {
+		case g.verdict != compare.Holds && (counts[g] <= mostAlike || shown[g] <= firstFew) && len(whole) < 4*mostAlike:
+			whole = append(whole, f)
+		case len(rows) < mostRows:
+			rows = append(rows, f)
+		default:
+			more++
+		}
+	}
+	return whole, rows, more
 }
 
 // manyFacts is how many facts are read without an overview.
@@ -165,9 +208,25 @@ func (p *Printer) fact(f *compare.Fact) {
 	for _, group := range grouped(f.Effects) {
 		p.effects(group)
 	}
-	if f.Mend != "" {
-		p.Line("    %s", p.In(Green, "mend"))
-		p.text("      ", f.Mend)
+	p.fix(f)
+}
+
+// fix writes how to get the same end without a break: lines to write, as they are.
+func (p *Printer) fix(f *compare.Fact) {
+	switch {
+	case f.Fix != nil:
+		p.Line("    %s", p.In(Green, "fix"))
+		says := f.Fix.Says
+		if len(f.Fix.Lines) > 0 {
+			says += ":"
+		}
+		p.text("      ", says)
+		for _, line := range f.Fix.Lines {
+			p.Line("        %s", p.In(Blue, line))
+		}
+	case f.Verdict() == compare.Breaks && p.needs != "":
+		p.Line("    %s", p.In(Green, "fix"))
+		p.text("      ", "none was found that keeps what the change is for; if it is meant, it needs version "+p.needs)
 	}
 }
 
@@ -374,7 +433,12 @@ type factJSON struct {
 	Waived  string `json:"waived,omitempty"` // the reason
 	Place
 	Effects []effectJSON `json:"effects"`
-	Mend    string       `json:"mend,omitempty"`
+	Fix     *fixJSON     `json:"fix,omitempty"`
+}
+
+type fixJSON struct {
+	Says  string   `json:"says"`
+	Lines []string `json:"lines,omitempty"`
 }
 
 type effectJSON struct {
@@ -404,7 +468,10 @@ func ComparisonJSON(c Comparison) map[string]any {
 	facts := []factJSON{}
 	for _, f := range c.Facts {
 		worst = max(worst, f.Verdict())
-		j := factJSON{Fact: string(f.Kind), Where: f.Where, Old: f.Old, New: f.New, How: f.How, Verdict: f.Verdict().String(), Place: placeJSON(f.Place), Effects: []effectJSON{}, Mend: f.Mend}
+		j := factJSON{Fact: string(f.Kind), Where: f.Where, Old: f.Old, New: f.New, How: f.How, Verdict: f.Verdict().String(), Place: placeJSON(f.Place), Effects: []effectJSON{}}
+		if f.Fix != nil {
+			j.Fix = &fixJSON{f.Fix.Says, f.Fix.Lines}
+		}
 		for _, e := range f.Effects {
 			j.Effects = append(j.Effects, effect(e))
 		}

@@ -21,7 +21,8 @@ func ComparisonMarkdown(c Comparison) string {
 		return b.String()
 	}
 	b.WriteString("\n| | fact | where | change |\n|---|---|---|---|\n")
-	for _, f := range c.Facts {
+	whole, rows, more := summed(c.Facts)
+	for _, f := range c.Facts[:len(whole)+len(rows)] {
 		verdict := f.Verdict().String()
 		switch {
 		case f.Waiver != nil:
@@ -31,10 +32,10 @@ func ComparisonMarkdown(c Comparison) string {
 		}
 		fmt.Fprintf(&b, "| %s | `%s` | `%s` | %s |\n", verdict, f.Kind, f.Where, cell(change(f)))
 	}
-	for _, f := range c.Facts {
-		if f.Verdict() == compare.Holds {
-			continue
-		}
+	if more > 0 {
+		fmt.Fprintf(&b, "\n%d more are not shown: `faithful compare --as json` has all of them.\n", more)
+	}
+	for _, f := range whole {
 		fmt.Fprintf(&b, "\n<details>\n<summary>%s: <code>%s</code></summary>\n\n```text\n%s```\n\n</details>\n", f.Verdict(), f.Where, factText(c, f))
 	}
 	return b.String()
@@ -53,7 +54,7 @@ func cell(s string) string {
 func factText(c Comparison, f *compare.Fact) string {
 	var b bytes.Buffer
 	p := New(&b, false)
-	p.refs = [2]string{c.Old, c.New}
+	p.refs, p.needs = [2]string{c.Old, c.New}, c.Needs
 	p.fact(f)
 	return strings.ReplaceAll(b.String(), "```", "'''")
 }

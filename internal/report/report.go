@@ -18,6 +18,7 @@ type Printer struct {
 	w      io.Writer
 	colour bool
 	refs   [2]string // what is compared, while that is printed
+	needs  string    // the version that a comparison needs
 }
 
 // New returns a printer to w.

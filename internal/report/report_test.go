@@ -76,7 +76,7 @@ func comparison() Comparison {
 		return &compare.Effect{Form: form, Position: compare.Request, NewReads: true, Calls: []string{"S.a", "S.b", "S.c", "S.d", "S.e"}, Verdict: v, Sentence: "it goes wrong", Witness: w}
 	}
 	return Comparison{Old: "1.0.0", New: "draft", Needs: "2.0.0", Report: &compare.Report{Facts: []*compare.Fact{
-		{Kind: compare.FieldGone, Where: "m.A.x", Old: "#1 x text", Mend: "keep it", Effects: []*compare.Effect{effect("binary", compare.Breaks, witness("binary", "{}")), effect("json", compare.Breaks, witness("json", `{"y":1}`)), effect("http", compare.Breaks, nil),
+		{Kind: compare.FieldGone, Where: "m.A.x", Old: "#1 x text", Fix: &compare.Fix{Says: "keep it", Lines: []string{"#1 x text"}}, Effects: []*compare.Effect{effect("binary", compare.Breaks, witness("binary", "{}")), effect("json", compare.Breaks, witness("json", `{"y":1}`)), effect("http", compare.Breaks, nil),
 			{Form: "go", Position: compare.Code, Verdict: compare.Breaks, Sentence: "user code no longer compiles", Witness: &compare.Witness{Code: []string{"_ = m.X"}}}}},
 		{Kind: compare.FieldDefault, Where: "m.A.y", Old: "1", New: "2", Effects: []*compare.Effect{effect("binary", compare.Shifts, nil), effect("json", compare.Shifts, nil)}},
 		{Kind: compare.FieldAdded, Where: "m.A.z", New: "#3 z text?"},
@@ -102,8 +102,9 @@ breaks  field-gone  m.A.x
     go
       user code no longer compiles
       _ = m.X
-    mend
-      keep it
+    fix
+      keep it:
+        #1 x text
 
 shifts  field-default-changed  m.A.y
         1 → 2

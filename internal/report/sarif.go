@@ -145,8 +145,8 @@ func ComparisonSARIF(version string, c Comparison) any {
 				r.Message.Text += " (" + e.Witness.JSON + ": " + e.Witness.Reader + " " + e.Witness.Outcome + ")"
 			}
 		}
-		if f.Mend != "" {
-			r.Message.Text += "\nmend: " + f.Mend
+		if f.Fix != nil {
+			r.Message.Text += "\nfix: " + strings.Join(append([]string{f.Fix.Says}, f.Fix.Lines...), "\n  ")
 		}
 		if f.InOld {
 			r.Locations, r.Related = sarifAt(f.Missed, ""), sarifAt(f.Place, "it was here in "+c.Old)
