@@ -377,6 +377,8 @@ func (p *Printer) witness(w *compare.Witness, writer, ref string, checked bool) 
 		check = " --check" // what is no request is not held against bounds
 	}
 	switch {
+	case w.Alone:
+		p.Line("      %s", p.In(Faint, "the other changes of this payload's types were undone: the whole reader stops at one of them first"))
 	case ref == "" || w.ReadAs == "":
 	case w.Form == "binary" && len(digits) <= copied:
 		line = fmt.Sprintf("faithful from-cbor %s --of %s%s -d %s", w.ReadAs, shell.Word(ref), check, digits)
@@ -460,6 +462,8 @@ type witnessJSON struct {
 	Binary  string   `json:"binary,omitempty"` // hexadecimal
 	Outcome string   `json:"outcome,omitempty"`
 	Code    []string `json:"code,omitempty"`
+	Request string   `json:"request,omitempty"` // of HTTP: method and target
+	Alone   bool     `json:"alone,omitempty"`   // other changes were undone, which hide it
 }
 
 // ComparisonJSON turns a comparison into what JSON has.
@@ -492,7 +496,7 @@ func effect(e *compare.Effect) effectJSON {
 		j.Direction = "new-reads-old"
 	}
 	if w := e.Witness; w != nil {
-		j.Witness = &witnessJSON{Message: w.Message, Writer: w.Writer, Reader: w.Reader, JSON: w.JSON, Binary: hex.EncodeToString(w.Binary), Outcome: w.Outcome, Code: w.Code}
+		j.Witness = &witnessJSON{Message: w.Message, Writer: w.Writer, Reader: w.Reader, JSON: w.JSON, Binary: hex.EncodeToString(w.Binary), Outcome: w.Outcome, Code: w.Code, Request: w.Request, Alone: w.Alone}
 	}
 	return j
 }
