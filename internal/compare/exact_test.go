@@ -36,7 +36,7 @@ func TestExactly(t *testing.T) {
 	}
 	ask := func(fields, clause string) string { return call("message Ask { "+fields+" }", "Ask", clause) }
 	body := func(field string) string {
-		return call("message Ask { #1 v "+field+" } message Child { #1 n int32 } message Twice { #1 n int32 #2 m int32 } enum E { #0 a #1 b } enum One { #0 a } type Code = text where pattern \"^[A-Z]{2}$\" union U { #1 a uint64 #2 t text }", "Ask", post)
+		return call("message Ask { #1 v "+field+" } message Child { #1 n int32 } message Twice { #1 n int32 #2 m int32 } enum E { #0 a #1 b } enum One { #0 a } type Code = text where pattern \"^[A-Z]{2}$\" union U { #1 a uint64 #2 t text } union Keyed { #1 a {int8: bool} }", "Ask", post)
 	}
 	query := func(field string) string {
 		return call("message Ask { #1 v "+field+" } enum E { #0 a #1 b } enum F { #0 a #1 c } type Code = text where pattern \"^[A-Z]{2}$\"", "Ask", get)
@@ -93,7 +93,7 @@ func TestExactly(t *testing.T) {
 		// An any is what it holds.
 		{body("text"), body("any"), holds}, {body("int32"), body("any"), holds}, {body("bool"), body("any"), holds}, {body("[text]"), body("any"), holds}, {body("{text: text}"), body("any"), holds},
 		{body("Child"), body("any"), apart}, {body("Twice"), body("any"), allBreak}, {body("any"), body("text"), allBreak}, {body("E"), body("any"), jsonShifts}, {body("decimal"), body("any"), apart},
-		{body("any?"), body("any?"), holds},
+		{body("any?"), body("any?"), holds}, {body("{int8: bool}"), body("any"), apart}, {body("Keyed"), body("any"), allBreak}, {body("U"), body("any"), apart},
 		// Another kind with the same text.
 		{body("instant"), body("text"), apart}, {body("uuid"), body("text"), apart}, {body("date"), body("text"), apart}, {body("duration"), body("text"), apart}, {body("decimal"), body("text"), apart},
 		{body("bytes"), body("text"), apart}, {body("text"), body("uuid"), allBreak}, {body("E"), body("text"), apart}, {body("int32"), body("text"), allBreak}, {body("{int32: text}"), body("{text: text}"), apart},

@@ -43,6 +43,9 @@ func (w *walker) candidates(s spot, depth int) (list []example, undecided bool) 
 		add(times(s)...)
 	case k == schema.KindUnion, k == schema.KindMessage:
 		add(w.minimals.Edges(s.wt)...)
+		if s.rt.Kind == schema.KindAny && depth < 4 {
+			add(w.nested(s, depth)...)
+		}
 	case k == schema.KindList || k == schema.KindMap:
 		if depth > 4 {
 			return list, false
@@ -85,16 +88,14 @@ func (w *walker) namedEntries(s spot, depth int) (list []value.Value) {
 		for _, a := range s.rt.Union.Alternatives {
 			as[a.JSONName()] = a.Type
 		}
+	case schema.KindAny:
 	default:
 		return nil
 	}
-	if keys := value.Distinct(s.wt.Key, nil, 2); len(keys) == 2 {
-		two := &value.Map{}
-		for _, key := range keys {
-			two = value.WithEntry(two, key, w.minimals.Within(s.wt.Elem, nil))
-		}
-		list = append(list, value.Sorted(two))
+	if s.rt.Kind == schema.KindAny {
+		return append(list, w.manyKeys(s, 12)) // whose order may be another one
 	}
+	list = append(list, w.manyKeys(s, 2))
 	if s.wt.Key.Kind != schema.KindText {
 		return list
 	}
@@ -108,6 +109,54 @@ func (w *walker) namedEntries(s spot, depth int) (list []value.Value) {
 				list = append(list, &value.Map{Entries: []value.Entry{{Key: name, Value: e.value}}})
 			}
 		}
+	}
+	return list
+}
+
+// manyKeys is a map of several different keys, those at the edges of their type among
+// them.
+func (w *walker) manyKeys(s spot, most int) value.Value {
+	out, taken := &value.Map{}, map[value.Value]bool{}
+	keys, _ := w.candidates(spot{wt: s.wt.Key, rt: s.wt.Key}, 5)
+	for _, key := range value.Distinct(s.wt.Key, nil, most) {
+		keys = append(keys, example{value: key})
+	}
+	_, high, _ := countLimits(s.wt, s.wb)
+	for _, e := range keys {
+		lawful := e.large == "" && len(value.Validate(only(alone(s.wt.Key, nil), e.value))) == 0
+		if lawful && !taken[e.value] && len(taken) < min(most, int(min(high, 100))) {
+			taken[e.value] = true
+			out = value.WithEntry(out, e.value, w.minimals.Within(s.wt.Elem, nil))
+		}
+	}
+	return value.Sorted(out)
+}
+
+// nested are values of a union or a message with what differs when it is read as an any.
+func (w *walker) nested(s spot, depth int) (list []value.Value) {
+	inside := func(t *schema.Type, b *schema.Bounds, put func(value.Value) value.Value) {
+		if t.Kind.IsScalar() || t.Kind == schema.KindEnum {
+			return // its edges do
+		}
+		examples, _ := w.candidates(spot{wt: t, rt: s.rt, wb: b}, depth+1)
+		for _, e := range examples[:min(len(examples), 60)] {
+			if e.large == "" {
+				list = append(list, put(e.value))
+			}
+		}
+	}
+	if s.wt.Kind == schema.KindUnion {
+		for _, a := range s.wt.Union.Alternatives {
+			inside(a.Type, nil, func(v value.Value) value.Value { return &value.Union{Number: a.Number, Value: v} })
+		}
+		return list
+	}
+	for _, f := range s.wt.Message.Fields {
+		inside(f.Type, f.Bounds, func(v value.Value) value.Value {
+			m := w.minimals.Message(s.wt.Message)
+			m.Fields[f.Number] = v
+			return m
+		})
 	}
 	return list
 }
