@@ -78,7 +78,7 @@ func breakingFacts(r *Report) (n int) {
 // the change is for first.
 func (fx fixer) drafts(f *Fact) (list []*Fix) {
 	if r, ok := fx.safely(f); ok && r.ends {
-		list = append(list, fx.lineOf("write", r.edit))
+		list = append(list, fx.lineOf(strings.NewReplacer("made", "make", "gave", "give", "kept", "keep").Replace(r.says), r.edit))
 	}
 	switch f.Kind {
 	case FieldType, FieldBounds, FieldPresence, FieldPlace, FieldJSON, FieldRenumbered, FieldRenamed, FieldDefault:

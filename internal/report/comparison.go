@@ -284,11 +284,11 @@ func (p *Printer) effects(group []*compare.Effect) {
 		case !shown[w.JSON]:
 			// A payload that proves one form need not prove the other.
 			shown[w.JSON] = true
-			writer, reader := p.refs[0], p.refs[1]
-			if !e.NewReads {
-				writer, reader = reader, writer
-			}
+			writer, reader := p.sides(e)
 			p.witness(w, writer, reader, e.Position == compare.Request)
+		case !w.Alone && w.Request == "":
+			_, reader := p.sides(e)
+			p.tryIt("as JSON:", w, reader, e.Position == compare.Request)
 		}
 	}
 }
@@ -359,7 +359,6 @@ func (p *Printer) witness(w *compare.Witness, writer, ref string, checked bool) 
 		as = " as JSON"
 	}
 	p.Line("      %s %s writes a %s%s", p.In(Faint, "witness:"), w.Writer, w.Message, as)
-	const wide = 120
 	shown := w.JSON
 	if len(shown) > copied {
 		shown = strings.ToValidUTF8(shown[:copied/2], "") + fmt.Sprintf("… (%d bytes)", len(w.JSON))
@@ -371,14 +370,30 @@ func (p *Printer) witness(w *compare.Witness, writer, ref string, checked bool) 
 		p.Line("        %s", p.In(Faint, hexLine(w.Binary)))
 	}
 	p.Line("      %s %s", w.Reader, p.In(Bold, w.Outcome))
+	if w.Alone {
+		p.Line("      %s", p.In(Faint, "the other changes of this payload's types were undone: the whole reader stops at one of them first"))
+		return
+	}
+	p.tryIt("try it:", w, ref, checked)
+}
+
+// sides are what the two sides of an effect are called: the writer's first.
+func (p *Printer) sides(e *compare.Effect) (writer, reader string) {
+	if e.NewReads {
+		return p.refs[0], p.refs[1]
+	}
+	return p.refs[1], p.refs[0]
+}
+
+// tryIt writes the command that reads a payload as the reader does, whose definitions are
+// ref; checked asks for bounds, too.
+func (p *Printer) tryIt(label string, w *compare.Witness, ref string, checked bool) {
 	digits := hex.EncodeToString(w.Binary)
 	line, check := "", ""
 	if checked {
 		check = " --check" // what is no request is not held against bounds
 	}
 	switch {
-	case w.Alone:
-		p.Line("      %s", p.In(Faint, "the other changes of this payload's types were undone: the whole reader stops at one of them first"))
 	case ref == "" || w.ReadAs == "":
 	case w.Form == "binary" && len(digits) <= copied:
 		line = fmt.Sprintf("faithful from-cbor %s --of %s%s -d %s", w.ReadAs, shell.Word(ref), check, digits)
@@ -387,12 +402,13 @@ func (p *Printer) witness(w *compare.Witness, writer, ref string, checked bool) 
 	default:
 		p.Line("      %s", p.In(Faint, "the payload is long: faithful compare --as json has it whole"))
 	}
+	const wide = 120
 	switch {
 	case line == "":
 	case len(line) > wide:
-		p.Line("      %s", p.In(Faint, "try it: "+line))
+		p.Line("      %s", p.In(Faint, label+" "+line))
 	default:
-		p.Line("      %s %s", p.In(Faint, "try it:"), line)
+		p.Line("      %s %s", p.In(Faint, label), line)
 	}
 }
 
