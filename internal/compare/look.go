@@ -47,6 +47,7 @@ func only(m *schema.Message, v value.Value) *value.Message {
 
 // look reads values of one type as the other one: all those at which the two can differ.
 func (w *walker) look(s spot) *sight {
+	s.wb, s.rb = w.one(s.wb), w.one(s.rb)
 	if seen := w.sights[s]; seen != nil {
 		return seen
 	}
@@ -63,6 +64,29 @@ func (w *walker) look(s spot) *sight {
 	candidates, seen.undecided = w.candidates(s, 0)
 	w.try(s, seen, candidates)
 	return seen
+}
+
+// one is the first of equal bounds, so that what they do is looked at once.
+func (w *walker) one(b *schema.Bounds) *schema.Bounds {
+	if b == nil {
+		return nil
+	}
+	text := fmt.Sprintf("%T %T %s", b.Low, b.High, b)
+	first := w.bounds[text]
+	if first == nil {
+		first = b
+		w.bounds[text] = b
+	}
+	return first
+}
+
+// sameBounds tells whether bounds allow the same, as they are written.
+func sameBounds(a, b *schema.Bounds) bool {
+	if a == nil || b == nil {
+		return a == b
+	}
+	same := func(x, y *schema.Limits) bool { return x == y || x != nil && y != nil && *x == *y }
+	return a.Low == b.Low && a.High == b.High && same(a.Length, b.Length) && same(a.Count, b.Count) && a.Pattern == b.Pattern && a.Unique == b.Unique
 }
 
 // alsoThere tells whether the other encoding of a message is not read alike, either:

@@ -76,6 +76,7 @@ type walker struct {
 	alternatives map[[2]*schema.Union]map[*schema.Alternative]*schema.Alternative
 	memberNames  map[*schema.Enum]map[string]*schema.Member
 	sights       map[spot]*sight
+	bounds       map[string]*schema.Bounds // by their text
 	reduced      map[[4]*schema.Field][2]*schema.Message
 
 	minimals value.Minimals
@@ -84,7 +85,7 @@ type walker struct {
 func newWalker(d *differ, cr crossing) *walker {
 	return &walker{differ: d, crossing: cr, nodes: map[visit]*node{}, minimals: value.Minimals{}, pairings: map[[2]*schema.Message][]fieldPair{},
 		members: map[[2]*schema.Enum]map[*schema.Member]*schema.Member{}, alternatives: map[[2]*schema.Union]map[*schema.Alternative]*schema.Alternative{},
-		memberNames: map[*schema.Enum]map[string]*schema.Member{}, sights: map[spot]*sight{}, reduced: map[[4]*schema.Field][2]*schema.Message{}}
+		memberNames: map[*schema.Enum]map[string]*schema.Member{}, sights: map[spot]*sight{}, bounds: map[string]*schema.Bounds{}, reduced: map[[4]*schema.Field][2]*schema.Message{}}
 }
 
 // visit is a pair of messages or of unions, what is written and what it is read as.
@@ -485,7 +486,7 @@ func (w *walker) types(p place, s spot, bounds, f *Fact) {
 		w.step(p, visit{w: s.wt.Message, r: s.rt.Message, owner: f})
 	case a == schema.KindEnum && b == a:
 		w.enum(p, s.wt.Enum, s.rt.Enum, f)
-	case a == b && s.wb.String() == s.rb.String() && namedBounds(s.wt).String() == namedBounds(s.rt).String():
+	case a == b && sameBounds(s.wb, s.rb) && sameBounds(namedBounds(s.wt), namedBounds(s.rt)):
 	default:
 		w.lookAt(p, s, facts)
 	}
