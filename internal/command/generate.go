@@ -242,6 +242,9 @@ func (g *generation) planOutput(p *project.Project, defs *schema.Definitions, o 
 	if err != nil {
 		return nil, err
 	}
+	if word := stubs.Lacking(language); word != "" {
+		return nil, fmt.Errorf("the stubs of %s have no row for the scalar %q: nothing is generated", language.Name(), word)
+	}
 	files, err := language.Generate(defs, stubs.About{Name: p.Config.Name, Version: version}, options)
 	if err != nil {
 		return nil, err

@@ -7,6 +7,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"faithfulcourier/internal/schema"
 )
 
 // worst says the worst verdict of a comparison in each thing that is promised, such as
@@ -139,5 +141,23 @@ func TestExactly(t *testing.T) {
 		{call("message Ask { #1 q text }", "Ask", get), call("", "", get), httpBreaks},
 	} {
 		assert.Equal(t, c.want, worst(t, c.old, c.new, "client-leads"), "%s\n%s", c.old, c.new)
+	}
+}
+
+// TestEveryScalarIsCompared walks the scalars: each has a class, and values at which
+// another kind differs.
+func TestEveryScalarIsCompared(t *testing.T) {
+	for _, s := range schema.Scalars {
+		if s.Kind != schema.KindAny { // which is what it holds
+			assert.NotEqual(t, noClass, classOf(s.Kind), s.Word)
+		}
+		for _, other := range schema.Scalars {
+			if other.Kind == s.Kind {
+				continue
+			}
+			w := newWalker(newDiffer(nil, nil), crossing{form: "json", position: Request})
+			examples, _ := w.candidates(spot{wt: &schema.Type{Kind: s.Kind}, rt: &schema.Type{Kind: other.Kind}}, 0)
+			assert.GreaterOrEqual(t, len(examples), 3, "%s read as %s", s.Word, other.Word)
+		}
 	}
 }

@@ -67,8 +67,21 @@ type Language interface {
 	// Scaffold returns starting points for a server of a service, that belong
 	// to the user.
 	Scaffold(s *schema.Service, options Options) []File
+	// Scalar tells whether the language has a row for a scalar.
+	Scalar(k schema.Kind) bool
 	// Next lists the commands that run and test what Scaffold wrote into a folder.
 	Next(into string, options Options) []string
+}
+
+// Lacking is a scalar that definitions may use and a language has no row for, or "":
+// its stubs would say something wrong, or nothing.
+func Lacking(l Language) string {
+	for _, s := range schema.Scalars {
+		if !l.Scalar(s.Kind) {
+			return s.Word
+		}
+	}
+	return ""
 }
 
 // Code is a writer for source code: it knows the indent, and nothing else.

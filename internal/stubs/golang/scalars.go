@@ -40,6 +40,9 @@ var scalars = map[schema.Kind]scalar{
 	schema.KindAny:      {goType: "wire.Any", read: "Any", cbor: "AppendAny", json: "AppendJSONAny", writer: ", w"},
 }
 
+// Scalar tells whether these stubs know a scalar.
+func (Language) Scalar(k schema.Kind) bool { return scalars[k].goType != "" }
+
 // isAlias tells named types that are another name for their base in Go: those
 // over the types of times and numbers that have methods of their own.
 func isAlias(t *schema.Type) bool {

@@ -121,9 +121,6 @@ func (g *generator) put(pieces ...string) {
 	}
 }
 
-var converters = map[schema.Kind]string{schema.KindFloat32: "cbor_float32", schema.KindFloat64: "cbor_float64", schema.KindDecimal: "cbor_decimal",
-	schema.KindBytes: "cbor_bytes", schema.KindInstant: "cbor_instant", schema.KindDate: "cbor_date", schema.KindDuration: "cbor_duration"}
-
 // putValue writes what writes a value as CBOR.
 func (g *generator) putValue(t *schema.Type, value string, level int) {
 	wire := g.wire()
@@ -171,7 +168,7 @@ func (g *generator) putValue(t *schema.Type, value string, level int) {
 			g.putValue(t.Elem, item, level+1)
 		})
 	default:
-		g.put(fmt.Sprintf("%s.%s(%s)", wire, converters[t.Kind], value))
+		g.put(fmt.Sprintf("%s.%s(%s)", wire, scalars[t.Kind].cbor, value))
 	}
 }
 
@@ -202,9 +199,6 @@ func (f form) suffix() string {
 	return "cbor"
 }
 
-var readers = map[schema.Kind]string{schema.KindBool: "boolean", schema.KindFloat32: "float32", schema.KindFloat64: "float64", schema.KindDecimal: "decimal",
-	schema.KindText: "text", schema.KindBytes: "octets", schema.KindUUID: "uuid", schema.KindInstant: "instant", schema.KindDate: "date", schema.KindDuration: "duration", schema.KindAny: "any"}
-
 // readExpression writes the expression that reads what is no list or map.
 func (g *generator) readExpression(t *schema.Type, form form) string {
 	expression := ""
@@ -222,7 +216,7 @@ func (g *generator) readExpression(t *schema.Type, form form) string {
 		name := g.name(&t.Union.Decl)
 		return fmt.Sprintf("%sread_%s_%s(r)", strings.TrimSuffix(name, t.Union.Name), snake(t.Union.Name), form.suffix())
 	default:
-		expression = "r." + readers[t.Kind] + "()"
+		expression = "r." + scalars[t.Kind].read + "()"
 	}
 	return g.distinct(t, expression)
 }
@@ -459,9 +453,6 @@ func (g *generator) fast(m *schema.Message) {
 	})
 }
 
-var fastScalars = map[schema.Kind]string{schema.KindBool: "fast_bool", schema.KindFloat32: "fast_float32", schema.KindFloat64: "fast_float64", schema.KindDecimal: "fast_decimal",
-	schema.KindBytes: "fast_octets", schema.KindUUID: "fast_uuid", schema.KindInstant: "fast_instant", schema.KindDate: "fast_date", schema.KindDuration: "fast_duration"}
-
 // fastValue reads a value at i into a variable.
 func (g *generator) fastValue(t *schema.Type, variable string, level int) {
 	wire := g.wire()
@@ -525,7 +516,7 @@ func (g *generator) fastValue(t *schema.Type, variable string, level int) {
 		g.block(fmt.Sprintf("if len(%s) != %s:", entries, count), func() { g.P("%s.surprise()", wire) })
 		g.P("%s = %s", variable, g.distinct(t, entries))
 	default:
-		g.P("%s, i = %s(d, i)", plain, g.table(fastScalars[t.Kind]))
+		g.P("%s, i = %s(d, i)", plain, g.table(scalars[t.Kind].fast))
 		wrap()
 	}
 }

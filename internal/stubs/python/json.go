@@ -40,9 +40,6 @@ func member(f *schema.Field, text string) string {
 	return name + " + " + text
 }
 
-var jsonConverters = map[schema.Kind]string{schema.KindBool: "json_bool",
-	schema.KindFloat32: "json_float32", schema.KindFloat64: "json_float64", schema.KindText: "json_text", schema.KindBytes: "json_bytes"}
-
 // jsonValue writes the expression of a value as JSON.
 func (g *generator) jsonValue(t *schema.Type, value, depth string, level int) string {
 	plain := g.jsonPlain(t, value, depth, level)
@@ -86,7 +83,7 @@ func (g *generator) jsonPlain(t *schema.Type, value, depth string, level int) st
 		}
 		return fmt.Sprintf("%s.json_object([%s + \":\" + %s for %s, %s in %s.shallow(%s, %s)])", wire, quoted, g.jsonValue(t.Elem, item, deeper, level+1), key, item, wire, g.sorted(t, value), depth)
 	}
-	return fmt.Sprintf("%s.%s(%s)", wire, jsonConverters[t.Kind], value)
+	return fmt.Sprintf("%s.%s(%s)", wire, scalars[t.Kind].json, value)
 }
 
 // jsonKey writes the key of a map that a name in JSON stands for.

@@ -59,14 +59,6 @@ func Folder(m *schema.Module) string { return strings.Join(Parts(m), "/") }
 // importName is how a module is called where it is imported.
 func importName(m *schema.Module) string { return "_" + strings.Join(Parts(m), "_") }
 
-var baseTypes = map[schema.Kind]string{
-	schema.KindBool: "bool", schema.KindInt8: "int", schema.KindInt16: "int", schema.KindInt32: "int", schema.KindInt64: "int",
-	schema.KindUint8: "int", schema.KindUint16: "int", schema.KindUint32: "int", schema.KindUint64: "int",
-	schema.KindFloat32: "float", schema.KindFloat64: "float", schema.KindText: "str", schema.KindBytes: "bytes",
-	schema.KindUUID: "_UUID", schema.KindInstant: "_wire.Instant", schema.KindDecimal: "_Decimal",
-	schema.KindDate: "_date", schema.KindDuration: "_wire.Duration", schema.KindAny: "_wire.Any",
-}
-
 // TypeName is the Python type of a value, as code that imports it by name
 // writes it.
 func TypeName(t *schema.Type) string {
@@ -90,5 +82,5 @@ func spell(t *schema.Type, name func(*schema.Decl) string) string {
 	case schema.KindMap:
 		return "dict[" + spell(t.Key, name) + ", " + spell(t.Elem, name) + "]"
 	}
-	return baseTypes[t.Kind]
+	return scalars[t.Kind].typ
 }

@@ -9,14 +9,6 @@ import (
 	"faithfulcourier/internal/schema"
 )
 
-// verbs are the methods of readers and writers by kind.
-var verbs = map[schema.Kind]string{schema.KindBool: "bool",
-	schema.KindInt8: "int8", schema.KindInt16: "int16", schema.KindInt32: "int32", schema.KindInt64: "int64",
-	schema.KindUint8: "uint8", schema.KindUint16: "uint16", schema.KindUint32: "uint32", schema.KindUint64: "uint64",
-	schema.KindFloat32: "float32", schema.KindFloat64: "float64",
-	schema.KindText: "text", schema.KindBytes: "bytesValue", schema.KindUUID: "uuid", schema.KindInstant: "instant",
-	schema.KindDecimal: "decimal", schema.KindDate: "date", schema.KindDuration: "duration", schema.KindAny: "any"}
-
 // toolsOf is the tools object of a type that has one for reading and writing,
 // or "".
 func (g *generator) toolsOf(t *schema.Type) string {
@@ -246,7 +238,7 @@ func deeper(depth int) string {
 
 func (g *generator) writeValue(t *schema.Type, value, form string, depth int) {
 	if form == "Json" && namedSecret(t) && t.Kind.IsScalar() {
-		g.In("if (!w.secret()) {", func() { g.P("w.%s(%s);", verbs[t.Kind], value) }, "}")
+		g.In("if (!w.secret()) {", func() { g.P("w.%s(%s);", scalars[t.Kind].verb, value) }, "}")
 		return
 	}
 	if tools := g.toolsOf(t); tools != "" {
@@ -292,7 +284,7 @@ func (g *generator) writePlain(t *schema.Type, value, form string, depth int) {
 		}, "}")
 		g.closeWriting(form, "}")
 	default:
-		g.P("w.%s(%s);", verbs[t.Kind], value)
+		g.P("w.%s(%s);", scalars[t.Kind].verb, value)
 	}
 }
 
@@ -419,7 +411,7 @@ func (g *generator) readExpression(t *schema.Type, form string) string {
 	if tools := g.toolsOf(t); tools != "" {
 		return fmt.Sprintf("%s.read%s(r)", tools, form)
 	}
-	expression := "r." + verbs[t.Kind] + "()"
+	expression := "r." + scalars[t.Kind].verb + "()"
 	switch {
 	case t.Kind == schema.KindBytes:
 		expression = "r.bytes()"

@@ -115,26 +115,6 @@ func spell(t *schema.Type, s speller) string {
 		return s.decl(&t.Named.Decl)
 	}
 	switch t.Kind {
-	case schema.KindBool:
-		return "boolean"
-	case schema.KindInt64, schema.KindUint64:
-		return "bigint"
-	case schema.KindText:
-		return "string"
-	case schema.KindBytes:
-		return s.global("Uint8Array")
-	case schema.KindUUID:
-		return s.wire("Uuid")
-	case schema.KindInstant:
-		return s.wire("Instant")
-	case schema.KindDecimal:
-		return s.wire("Decimal")
-	case schema.KindDate:
-		return s.wire("CalendarDate")
-	case schema.KindDuration:
-		return s.wire("Duration")
-	case schema.KindAny:
-		return s.wire("Any")
 	case schema.KindEnum:
 		return s.decl(&t.Enum.Decl)
 	case schema.KindUnion:
@@ -146,7 +126,14 @@ func spell(t *schema.Type, s speller) string {
 	case schema.KindMap:
 		return s.global("ReadonlyMap") + "<" + spell(t.Key, s) + ", " + spell(t.Elem, s) + ">"
 	}
-	return "number"
+	row := scalars[t.Kind]
+	switch row.from {
+	case fromLanguage:
+		return s.global(row.typ)
+	case fromSupport:
+		return s.wire(row.typ)
+	}
+	return row.typ
 }
 
 // element makes the type of a list's elements fit to stand before "[]".

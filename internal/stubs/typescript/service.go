@@ -175,7 +175,7 @@ func (g *generator) place(p schema.Placed) {
 		case t.Kind == schema.KindEnum:
 			plain = fmt.Sprintf("%s.plain((w) => { %s.writeJson(w, %s); })", g.web(), g.toolsOf(t), value)
 		default:
-			plain = fmt.Sprintf("%s.plain((w) => { w.%s(%s); })", g.web(), verbs[t.Kind], value)
+			plain = fmt.Sprintf("%s.plain((w) => { w.%s(%s); })", g.web(), scalars[t.Kind].verb, value)
 		}
 		g.P("p.%s(%s, %s);", p.Place, text(stubs.Parameter(p)), plain)
 	}
