@@ -77,13 +77,22 @@ func Compare(a, b any) (order int, ordered bool) {
 
 // Violations says what a scalar breaks, a sentence each: "must be 1 to 12, not
 // 40". Counts and uniqueness are for those who know lists and maps.
-func (b *Bounds) Violations(v any) []string {
+func (b *Bounds) Violations(v any) []string { return b.violations(v, true) }
+
+// SecretViolations is Violations of a value that is never said.
+func (b *Bounds) SecretViolations(v any) []string { return b.violations(v, false) }
+
+func (b *Bounds) violations(v any, said bool) []string {
 	if b == nil {
 		return nil
 	}
 	var list []string
 	if (b.Low != nil || b.High != nil) && !b.within(v) {
-		list = append(list, fmt.Sprintf("must be %s, not %s", b.RangeText(), plainText(v)))
+		detail := "must be " + b.RangeText()
+		if said {
+			detail += ", not " + plainText(v)
+		}
+		list = append(list, detail)
 	}
 	switch v := v.(type) {
 	case string:

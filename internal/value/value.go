@@ -325,12 +325,10 @@ func (v *validator) bounds(at *way, x Value, b *schema.Bounds, secret bool) {
 	case *Map:
 		count(len(x.Entries))
 	default:
-		for _, detail := range b.Violations(x) {
-			if rest, shown := strings.CutPrefix(detail, "must be "); secret && shown {
-				limits, _, _ := strings.Cut(rest, ", not ")
-				detail = "must be " + limits
-			}
-			v.add(at, detail)
+		if secret {
+			v.add(at, b.SecretViolations(x)...)
+		} else {
+			v.add(at, b.Violations(x)...)
 		}
 	}
 }
