@@ -104,7 +104,7 @@ func (g *generator) appendPlain(t *schema.Type, value, head string, depth int) {
 		}, "}")
 		g.P("w.Leave()")
 	default:
-		g.P("b = %s", g.appendScalar(t, value, head, false))
+		g.P("b = %s", g.appendScalar(t, value, head, "w", false))
 	}
 }
 

@@ -86,7 +86,7 @@ func (g *generator) appendJSONPlain(t *schema.Type, value, head string, depth in
 		g.P("b = %s.CloseObject(b, %s)", wire, start)
 		g.P("w.Leave()")
 	default:
-		g.P("b = %s", g.appendScalar(t, value, head, true))
+		g.P("b = %s", g.appendScalar(t, value, head, "w", true))
 	}
 }
 

@@ -14,9 +14,18 @@ type scalar struct {
 	cbor   string // function that appends CBOR
 	json   string // function that appends JSON
 	wide   string // the type that these functions take, where it is another
-	writer string // ", w" where they may fail
-	hint   string // ", w" where only the one for JSON needs the writer
+	writer failing
 }
+
+// failing says which of the functions that append a scalar take the writer, where they
+// leave what can't be written.
+type failing uint8
+
+const (
+	neverFails failing = iota
+	mayFail
+	jsonMayFail // only the one for JSON
+)
 
 var scalars = map[schema.Kind]scalar{
 	schema.KindBool:     {goType: "bool", read: "Bool", cbor: "AppendBool", json: "strconv.AppendBool"},
@@ -30,14 +39,14 @@ var scalars = map[schema.Kind]scalar{
 	schema.KindUint64:   {goType: "uint64", read: "Uint64", cbor: "AppendUint", json: "AppendJSONUint"},
 	schema.KindFloat32:  {goType: "float32", read: "Float32", cbor: "AppendFloat32", json: "AppendJSONFloat32"},
 	schema.KindFloat64:  {goType: "float64", read: "Float64", cbor: "AppendFloat64", json: "AppendJSONFloat64"},
-	schema.KindDecimal:  {goType: "wire.Decimal", read: "Decimal", cbor: "AppendDecimal", json: "AppendJSONDecimal", hint: ", w"},
-	schema.KindText:     {goType: "string", read: "Text", cbor: "AppendString", json: "AppendJSONString", writer: ", w"},
+	schema.KindDecimal:  {goType: "wire.Decimal", read: "Decimal", cbor: "AppendDecimal", json: "AppendJSONDecimal", writer: jsonMayFail},
+	schema.KindText:     {goType: "string", read: "Text", cbor: "AppendString", json: "AppendJSONString", writer: mayFail},
 	schema.KindBytes:    {goType: "[]byte", read: "Bytes", cbor: "AppendBytes", json: "AppendJSONBytes"},
 	schema.KindUUID:     {goType: "wire.UUID", read: "UUID", cbor: "AppendUUID", json: "AppendJSONUUID"},
-	schema.KindInstant:  {goType: "time.Time", read: "Instant", cbor: "AppendInstant", json: "AppendJSONInstant", writer: ", w"},
-	schema.KindDate:     {goType: "wire.Date", read: "Date", cbor: "AppendDate", json: "AppendJSONDate", writer: ", w"},
+	schema.KindInstant:  {goType: "time.Time", read: "Instant", cbor: "AppendInstant", json: "AppendJSONInstant", writer: mayFail},
+	schema.KindDate:     {goType: "wire.Date", read: "Date", cbor: "AppendDate", json: "AppendJSONDate", writer: mayFail},
 	schema.KindDuration: {goType: "time.Duration", read: "Duration", cbor: "AppendDuration", json: "AppendJSONDuration"},
-	schema.KindAny:      {goType: "wire.Any", read: "Any", cbor: "AppendAny", json: "AppendJSONAny", writer: ", w"},
+	schema.KindAny:      {goType: "wire.Any", read: "Any", cbor: "AppendAny", json: "AppendJSONAny", writer: mayFail},
 }
 
 // Scalar tells whether these stubs know a scalar.
@@ -109,12 +118,16 @@ func (g *generator) needs(goType string) {
 	}
 }
 
-// appendScalar writes the call that appends a scalar.
-func (g *generator) appendScalar(t *schema.Type, value, head string, json bool) string {
+// appendScalar writes the call that appends a scalar; what can't be written stays in
+// writer, an expression.
+func (g *generator) appendScalar(t *schema.Type, value, head, writer string, json bool) string {
 	s := scalars[t.Kind]
-	function, writer := s.cbor, s.writer
+	function, fails := s.cbor, s.writer == mayFail
 	if json {
-		function, writer = s.json, s.writer+s.hint
+		function, fails = s.json, s.writer != neverFails
+	}
+	if writer = ", " + writer; !fails {
+		writer = ""
 	}
 	if name, standard := strings.CutPrefix(function, "strconv."); standard {
 		function = g.std("strconv") + "." + name

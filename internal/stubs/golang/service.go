@@ -177,8 +177,7 @@ func (g *generator) place(p schema.Placed) {
 		case t.Kind == schema.KindEnum:
 			text = fmt.Sprintf("%s.Plain(%s.AppendJSON(nil, &p.Writer))", g.wire(), method(value))
 		default:
-			call := g.appendScalar(t, value, "nil", true)
-			text = fmt.Sprintf("%s.Plain(%s)", g.wire(), strings.TrimSuffix(strings.Replace(call+"\x00", ", w)\x00", ", &p.Writer)", 1), "\x00"))
+			text = fmt.Sprintf("%s.Plain(%s)", g.wire(), g.appendScalar(t, value, "nil", "&p.Writer", true))
 		}
 		g.P("p.%s(%q, %s)", Pascal(p.Place), name, text)
 	}
