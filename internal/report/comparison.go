@@ -269,6 +269,7 @@ func (p *Printer) effects(group []*compare.Effect) {
 	p.Line("    %s", p.In(verdictStyle[first.Verdict], head))
 	p.text("      ", first.Sentence)
 	if first.Verdict != compare.Breaks {
+		p.example(group)
 		return
 	}
 	shown := map[string]bool{}
@@ -316,6 +317,18 @@ func (p *Printer) text(indent, s string) {
 		line += word
 	}
 	p.Line("%s", line)
+}
+
+// example shows by a payload what a meaning that moved comes to, where one does.
+func (p *Printer) example(group []*compare.Effect) {
+	const short = 200
+	for _, e := range group {
+		if w := e.Witness; w != nil && w.JSON != "" && len(w.JSON) <= short {
+			p.Line("      %s %s", p.In(Faint, "shown by:"), p.In(Blue, w.JSON))
+			p.Line("      %s %s", w.Reader, w.Outcome)
+			return
+		}
+	}
 }
 
 // copied is how long a payload may be that is printed whole: nobody reads or copies
