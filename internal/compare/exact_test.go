@@ -89,7 +89,7 @@ func TestExactly(t *testing.T) {
 		// Numbers of other kinds.
 		{body("int32 where 1..100"), body("int8 where 1..100"), holds}, {body("int64 where -1000..1000"), body("float64"), holds}, {body("uint16 where 0..1"), body("E"), holds},
 		{body("uint16 where 0..2"), body("E"), allBreak}, {body("int64"), body("float64"), allBreak}, {body("int32"), body("float64"), holds}, {body("int32"), body("float32"), allBreak},
-		{body("int32 where -16777216..16777216"), body("float32"), holds}, {body("float64 where 0..1"), body("float32 where 0..1"), allBreak}, {body("float64 where 1..1"), body("float32"), holds},
+		{body("int32 where -16777216..16777216"), body("float32"), holds}, {body("int32 where 0..33554432"), body("float32"), allBreak}, {body("int64 where 0..18014398509481984"), body("float64"), allBreak}, {body("float64 where 0..1"), body("float32 where 0..1"), allBreak}, {body("float64 where 1..1"), body("float32"), holds},
 		{body(`decimal where "1".."1"`), body("int32"), "binary breaks, json breaks, http holds"}, {body("int32"), body("decimal"), binaryBreaks}, {body("uint64"), body("decimal"), binaryBreaks},
 		{body("[text] where count 0..3"), body("[text] where count 0..5"), holds}, {body("decimal where 0..5"), body("decimal where 0..4"), allBreak},
 		// An any is what it holds.
@@ -128,6 +128,20 @@ func TestExactly(t *testing.T) {
 		{module("message M { #1 a text retired #10 }"), module("message M { #1 a text retired #10 \"coupon\" }"), holds},
 		{module("message M { #1 a text retired #10 \"coupon\" }"), module("message M { #1 a text retired #10 }"), "binary shifts, json shifts, http shifts"},
 		{module("message M { #1 a decimal = \"1.5\" }"), module("message M { #1 a decimal = \"1.50\" }"), holds},
+		// Calls that go on elsewhere.
+		{module("message Q { #1 a text } message A { } service S { call ask(Q) -> A http POST \"/ask\" call more() -> () } service T { call other() -> () }"), module("message Q { #1 a text } message A { } service S { call more() -> () } service T { call other() -> () call ask(Q) -> A http POST \"/ask\" }"), holds},
+		{module("message Q { #1 a text } message A { } service S { call ask(Q) -> A http POST \"/ask\" }"), module("message Q { #1 a text } message A { } service T { call ask(Q) -> A http POST \"/ask\" call added() -> () }"), holds},
+		{module("message Q { #1 a text } message A { } service S { call ask(Q) -> A }"), module("message Q { #1 a text } message A { } service T { call ask(Q) -> A http POST \"/m/s/ask\" }"), holds},
+		{module("message Q { #1 a text } message A { } service S { call ask(Q) -> A }"), module("message Q { #1 a text } message A { } service T { call ask(Q) -> A }"), httpBreaks},
+		{module("message Q { #1 a text } message A { } service S { call ask(Q) -> A http POST \"/ask\" }"), module("message P { #1 a text #2 b text? } message Q { #1 a text } message A { } service S { call tell(P) -> A http POST \"/ask\" }"), holds},
+		{module("message Q { #1 a text } message A { } service S { call ask(Q) -> A http POST \"/ask\" }"), module("message Q { #1 a text } message A { } service S { call ask(Q) -> A http POST \"/ask\" 201 }"), httpShifts},
+		{module("message Q { #1 a text } message A { } error E 409 { #1 a text } service S { call ask(Q) -> A fails E }"), module("message Q { #1 a text } message A { } error E 410 { #1 a text } service S { call ask(Q) -> A fails E }"), httpShifts},
+		{module("message Q { #1 a text } message A { } error E 409 { #1 a text } service S { call ask(Q) -> A fails E }"), module("message Q { #1 a text } message A { } error E 409 { #1 a int32 } service S { call ask(Q) -> A fails E }"), httpBreaks},
+		{module("message Q { #1 a text } message A { } error E 409 { #1 a text } service S { call ask(Q) -> A fails E }"), module("message Q { #1 a text } message A { } error F 409 { #1 a text } service S { call ask(Q) -> A fails F }"), httpBreaks},
+		{module("message Q { #1 a text } message A { } service S { call ask(Q) -> A safe }"), module("message Q { #1 a text } message A { } service S { call ask(Q) -> A }"), httpShifts},
+		{module("message Q { #1 a text } message A { } service S { call ask(Q) -> A }"), module("message Q { #1 a text } message A { } service S { call ask(Q) -> A safe }"), holds},
+		{module("message M stored { #1 a text }"), module("message M { #1 a text }"), "binary shifts, json shifts, http shifts"},
+		{module("const N int32 = 1"), module("const N int32 = 2"), "binary shifts, json shifts, http shifts"},
 		// A module that is renamed pairs what has the same name.
 		{"module m\nmessage A { #1 x text }\nmessage B { #1 x text }", "module n\nmessage A { #1 x text #2 y text? }\nmessage B { #1 x text }", holds},
 		{"module m\nmessage A { #1 x text }\nmessage B { #1 x text }", "module n\nmessage A { #1 x int32 }\nmessage B { #1 x text }", allBreak},

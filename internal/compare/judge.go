@@ -209,7 +209,11 @@ func (j *judge) nothing(cr crossing, f *Fact, c callPair, w, r *schema.Message) 
 		e = event{verdict: Shifts, sentence: fmt.Sprintf("%s writes %s, and %s drops it", cr.writer(), w.Name, cr.reader())}
 	case cr.position == Answer:
 		e = event{verdict: Breaks, sentence: fmt.Sprintf("%s answers 204 with nothing, and %s expects %s", cr.writer(), cr.reader(), r.Name), witness: func() *Witness {
-			return &Witness{Message: r.FullName(), Form: cr.form, Writer: cr.writer(), Reader: cr.reader(), Outcome: "does not understand an answer 204 without a body"}
+			m := meeting{false, c.new, c.old, j.old}
+			if !cr.newReads {
+				m = meeting{true, c.old, c.new, j.new}
+			}
+			return j.exchange(m, nil, 0, nil, cr.form == "binary")
 		}}
 	default:
 		// No body and no type read as the empty message.

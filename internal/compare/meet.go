@@ -130,6 +130,9 @@ func (j *judge) cameOf(m meeting, sent *value.Message, met *remote.Met, about *s
 			return d.says(d.path)
 		}
 	}
+	if c := m.client; c.RequestStream && !c.ResponseStream && c.Response != nil && met.Status == http.StatusNoContent {
+		return fmt.Sprintf("answers %s %s with 204 and nothing", met.Method, met.Target)
+	}
 	if stray := j.strayPart(m, met); stray != "" {
 		return stray
 	}

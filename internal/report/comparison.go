@@ -286,6 +286,9 @@ func (p *Printer) effects(group []*compare.Effect) {
 			// A payload that proves one form need not prove the other.
 			shown[w.JSON] = true
 			writer, reader := p.sides(e)
+			if w.Request != "" && e.Position == compare.Answer {
+				writer, reader = reader, writer // who reads the answer has sent the request
+			}
 			p.witness(w, writer, reader, e.Position == compare.Request)
 		case !w.Alone && w.Request == "":
 			_, reader := p.sides(e)
