@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"flag"
 	"fmt"
+	"io/fs"
 	"net"
 	"os"
 	"os/exec"
@@ -289,4 +290,28 @@ func TestShownDefinitionsFitTheirSchema(t *testing.T) {
 	wrong, err := jsonschema.UnmarshalJSON(strings.NewReader(`{"digest":"x","modules":[]}`))
 	require.NoError(t, err)
 	require.Error(t, compiled.Validate(wrong), "the schema refuses what is wrong")
+}
+
+// TestPackageCommentsNameFilesThatExist reads what packages say of their files.
+func TestPackageCommentsNameFilesThatExist(t *testing.T) {
+	name := regexp.MustCompile(`\b[a-z][a-z0-9_]*\.go\b`)
+	named := 0
+	err := filepath.WalkDir(filepath.Join(toolchain.Root(), "internal"), func(path string, entry fs.DirEntry, err error) error {
+		if err != nil || entry.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+			return err
+		}
+		text, err := os.ReadFile(path)
+		if err != nil {
+			return err
+		}
+		head, _, _ := strings.Cut("\n"+string(text), "\npackage ")
+		for _, file := range name.FindAllString(head, -1) {
+			named++
+			_, err := os.Stat(filepath.Join(filepath.Dir(path), file))
+			assert.NoError(t, err, "%s names %s", path, file)
+		}
+		return nil
+	})
+	require.NoError(t, err)
+	assert.NotZero(t, named)
 }

@@ -1,23 +1,24 @@
 // Package compare says what a change of definitions breaks, for whom, and
 // proves it.
 //
-//	pairs.go   what of two definitions belongs together
-//	differ.go  pairs → facts, without opinion
-//	judge.go   facts → verdicts, over forms, positions and directions
-//	wire.go    what one side's payloads are to the other side's reader
-//	bounds.go  values that one side allows and the other refuses
-//	http.go    methods, paths, streams and credentials
-//	prove.go   breaks → witnesses, by the reference reader
-//	mend.go    how to get the same end without a break
-//	edits.go   the mends that are safe, carried out
-//	why.go     what is known about each kind of fact
-//	waive.go   breaks that the project accepts
-//	code.go    what facts do to users' programs, by language; code_calls.go to callers
-//	           and implementers
-//	types.go   named types and unions: their facts, and what they do
-//	marks.go   facts of bounds, names in JSON, places and clauses
+//	pairs.go       what of two definitions belongs together
+//	differ.go      pairs → facts, without opinion; marks.go those of bounds, names in JSON, places and
+//	               clauses, types.go those of named types and unions
+//	judge.go       facts → verdicts, over forms, positions and directions
+//	wire.go        what one side's payloads are to the other side's reader, place by place
+//	look.go        values of one type, read as another; values.go which ones, equal.go what is equal
+//	prove.go       breaks → witnesses, by the reference reader
+//	http.go        methods, paths, streams and credentials; places.go and parameters.go what travels
+//	               outside of bodies; meet.go sends requests, in memory
+//	bounds.go      which bounds allow more
+//	fix.go         how to get the same end without a break, tried; edits.go finds places in files, and
+//	               carries out what is safe
+//	why.go         what is known about each kind of fact
+//	waive.go       breaks that the project accepts
+//	code.go        what facts do to users' programs, by language; code_python.go those of Python,
+//	               code_calls.go callers and implementers
 //
-// It must not know files, flags or how reports look.
+// It must not know flags, what lies on disks, or how reports look.
 package compare
 
 import (

@@ -4,12 +4,13 @@
 // payloads are those of package value. It must not know terminals or flags.
 //
 //	message.go   values as the conversation takes them
-//	call.go      what both sides know of a call
+//	remote.go    what both sides know of a call
 //	caller.go    the client
 //	curl.go      the same request for another tool
 //	mock.go      the server
 //	answers.go   the answer sheet
 //	record.go    what was asked and answered, and asking it again
+//	meet.go      a client of some definitions and a server of others, in memory
 package remote
 
 import (

@@ -3,8 +3,9 @@
 // (support/).
 //
 //	names.go    names of definitions → names in Python
+//	scalars.go  a row for each scalar
 //	types.go    constants, named types, enums, unions, messages and errors
-//	cbor.go     reading and writing CBOR; fast.go reading what writers write
+//	cbor.go     reading and writing CBOR, and reading what our writers write
 //	json.go     reading and writing JSON
 //	bounds.go   what finds violations
 //	service.go  clients and servers

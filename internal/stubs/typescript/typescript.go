@@ -3,6 +3,7 @@
 // (support/). The output is ECMAScript modules for tsc's nodenext resolution.
 //
 //	names.go    names of definitions → names in TypeScript
+//	scalars.go  a row for each scalar
 //	types.go    constants, enums, messages and errors
 //	named.go    named types and unions
 //	codec.go    reading and writing CBOR and JSON
