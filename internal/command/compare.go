@@ -126,7 +126,8 @@ func mendBreaks(w *World, refs []string, old *schema.Definitions) (*schema.Defin
 	return defs, append([]source.Finding{}, mended...), nil
 }
 
-// mostFixes is for how many breaks fixes are looked for: each is tried by a comparison.
+// mostFixes is for how many breaks fixes are looked for: each is tried by a comparison, so
+// of large definitions there are fewer.
 const mostFixes = 40
 
 // findFixes finds fixes for what breaks, where NEW is files that can be edited.
@@ -146,11 +147,12 @@ func findFixes(w *World, refs []string, old *schema.Definitions, c *report.Compa
 		return err
 	}
 	promise := promiseOf(p)
-	most := mostFixes
-	if n := len(c.Facts); n > 500 {
-		most = 3
-	}
 	new, _ := schema.Load(files)
+	size := len(c.Facts)
+	for _, m := range new.Modules {
+		size += len(m.Declarations())
+	}
+	most := min(mostFixes, max(3, 40_000/size))
 	again := compare.Compare(old, new, promise)
 	compare.Fixes(again, files, most, func(new *schema.Definitions) *compare.Report { return compare.Compare(old, new, promise) })
 	fixes := map[string]*compare.Fix{}
