@@ -94,10 +94,27 @@ func (t *Type) always(b *Bounds) any {
 	case KindList, KindMap:
 		filled := func(b *Bounds) bool { return b != nil && b.Count != nil && b.Count.Low > 0 }
 		if filled(b) || t.Named != nil && filled(t.Named.Bounds) {
-			return t.Elem.always(nil)
+			if inner := t.Elem.always(nil); inner != nil {
+				return inner
+			}
+		}
+		if several(b) || t.Named != nil && several(t.Named.Bounds) {
+			return t.Elem.unlessEmpty()
 		}
 	}
 	return nil
+}
+
+// several tells whether a list has two different elements at least.
+func several(b *Bounds) bool { return b != nil && b.Unique && b.Count != nil && b.Count.Low > 1 }
+
+// unlessEmpty returns the *Message or *Union that every list or map holds but the empty
+// one, or nil: of two different ones, one holds it.
+func (t *Type) unlessEmpty() any {
+	if t.Kind != KindList && t.Kind != KindMap {
+		return nil
+	}
+	return t.Elem.always(nil)
 }
 
 // endlessTypes finds the messages and unions without a finite value. It begins
