@@ -366,7 +366,19 @@ func numeric(t *schema.Type) bool {
 
 // holds tells whether one type of numbers has every value of another.
 func holds(wide, narrow *schema.Type) bool {
-	return (&walker{}).widens(narrow, wide) || wide.Kind == narrow.Kind
+	switch {
+	case wide.Kind == narrow.Kind:
+		return true
+	case !narrow.Kind.IsInteger():
+		return narrow.Kind == schema.KindFloat32 && wide.Kind == schema.KindFloat64
+	case wide.Kind.IsInteger():
+		low, high := narrow.Kind.Range()
+		least, most := wide.Kind.Range()
+		return low >= least && high <= most
+	}
+	// All integers of so many bits, and their sign, are exact.
+	exact := map[schema.Kind]int{schema.KindFloat32: 24, schema.KindFloat64: 53}[wide.Kind]
+	return narrow.Kind.Bits() <= exact
 }
 
 func (d *differ) sameDefault(o, n *schema.Field) bool {

@@ -229,13 +229,12 @@ func (fx fixer) beside(f *Fact) *Fix {
 		return nil
 	}
 	it := fx.layout(n.Place.File).items[n.Place.Span]
-	text, span := fx.itemText(n.Place)
+	_, span := fx.itemText(n.Place)
 	typed := n.Place.File.Text[it.typ.Span.Start:it.typ.Span.End]
 	more := fmt.Sprintf("#%d %s %s?", number, name, typed)
 	if n.Bounds != nil {
 		more += " " + n.Bounds.String()
 	}
-	_ = text
 	fix.Says = "leave it as it was, and add the new one next to it"
 	fix.Lines = append(fix.Lines, more)
 	fix.Edits[0].Text += separator(n.Place.File, span) + more

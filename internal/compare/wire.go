@@ -2,7 +2,6 @@ package compare
 
 import (
 	"fmt"
-	"math"
 	"math/big"
 	"slices"
 
@@ -550,34 +549,6 @@ func (w *walker) lookAt(p place, s spot, facts blame) {
 	if seen.undecided && seen.own == nil && seen.named == nil && seen.refused == nil && seen.otherwise == nil {
 		w.emit(firstFact(w.ofOwn(s, facts), w.ofNamed(s, facts)), event{verdict: Shifts, open: true, sentence: fmt.Sprintf("%s, at values of %s that %s may write and %s may refuse", notDecided, p.name(), w.writer(), w.reader())})
 	}
-}
-
-// widens tells whether every value of one type is read as an equal value of
-// another kind.
-func (w *walker) widens(from, to *schema.Type) bool {
-	low, high := int64(0), uint64(0)
-	switch {
-	case from.Kind.IsInteger():
-		low, high = from.Kind.Range()
-	case from.Kind == schema.KindEnum && w.form == "binary":
-		// An enum travels as its number, and only listed members are lawful.
-		high = uint64(from.Enum.Members[len(from.Enum.Members)-1].Number)
-	default:
-		return from.Kind == schema.KindFloat32 && to.Kind == schema.KindFloat64
-	}
-	switch {
-	case to.Kind.IsInteger():
-		least, most := to.Kind.Range()
-		return low >= least && high <= most
-	case to.Kind == schema.KindFloat64:
-		return high <= 1<<53
-	case to.Kind == schema.KindFloat32:
-		return high <= 1<<24
-	case to.Kind == schema.KindEnum:
-		// Any number is kept as an enum's, but in a request it must be listed.
-		return low >= 0 && high <= math.MaxUint16 && !w.strict()
-	}
-	return false
 }
 
 // enum compares the members of two enums.

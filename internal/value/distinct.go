@@ -11,6 +11,9 @@ import (
 	"faithfulcourier/internal/schema"
 )
 
+// maxMade is how long a text or list is made at most.
+const maxMade = 10_000
+
 // Countless is the Capacity of a type with more values than are counted.
 const Countless = math.MaxUint64
 
