@@ -2,6 +2,7 @@ package compare
 
 import (
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"strings"
@@ -161,7 +162,8 @@ func (fx fixer) said(text string, from, to *source.File) (string, []source.Edit)
 	}
 	var edits []source.Edit
 	there, here := fx.layout(from), fx.layout(to)
-	for module, alias := range there.uses {
+	for _, module := range slices.Sorted(maps.Keys(there.uses)) {
+		alias := there.uses[module]
 		word := regexp.MustCompile(`\b` + regexp.QuoteMeta(alias) + `\.`)
 		if !word.MatchString(text) {
 			continue

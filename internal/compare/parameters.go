@@ -129,9 +129,10 @@ func (p *passage) with(fw *schema.Field, v value.Value) *value.Message {
 
 // sentAs is the field of the client that travels where the server looks for another one.
 func (p *passage) sentAs(fr *schema.Field) *schema.Field {
-	for fw, at := range p.sent {
-		if there := p.sought[fr]; at.Place == there.Place && at.Name == there.Name && at.Place != "path" && at.Place != "body" {
-			return fw
+	there := p.sought[fr]
+	for _, at := range p.client.Places() {
+		if at.Place == there.Place && sameName(at, there) && at.Place != "path" && at.Place != "body" {
+			return at.Field
 		}
 	}
 	return nil
@@ -331,11 +332,16 @@ func (p *passage) amounts(fw, fr *schema.Field, s spot, facts blame) {
 	switch lists := [2]bool{s.wt.Kind == schema.KindList, s.rt.Kind == schema.KindList}; {
 	case lists[0] && lists[1]:
 		own, named := p.reader.counts(s)
-		for e, f := range map[*example]*Fact{own: p.reader.ofOwn(s, facts), named: p.reader.ofNamed(s, facts)} {
-			if e != nil && e.large == "" {
-				refuse(f, len(e.value.(value.List)), e.value)
-			} else if e != nil {
-				p.httpEffect(f, p.meeting, Breaks, fmt.Sprintf("%s may send %s in %s, and %s refuses that", p.clientName(), e.large, fw.Name, p.serverName()), nil)
+		for _, refused := range []struct {
+			e *example
+			f *Fact
+		}{{own, p.reader.ofOwn(s, facts)}, {named, p.reader.ofNamed(s, facts)}} {
+			switch e := refused.e; {
+			case e == nil || refused.f == nil:
+			case e.large == "":
+				refuse(refused.f, len(e.value.(value.List)), e.value)
+			default:
+				p.httpEffect(refused.f, p.meeting, Breaks, fmt.Sprintf("%s may send %s in %s, and %s refuses that", p.clientName(), e.large, fw.Name, p.serverName()), nil)
 			}
 		}
 	case lists[0]:
