@@ -253,7 +253,9 @@ func (w *walker) prove(at *node, local value.Value, seen difference, stripped st
 	}
 	path := strings.TrimPrefix(seen.path, stripped)
 	v, n := local, at
-	if m, isMessage := local.(*value.Message); isMessage {
+	if m, isMessage := local.(*value.Message); isMessage && at.w.Smallest > mostShown {
+		return w.inPart(at, m, seen)
+	} else if isMessage {
 		full := w.minimals.Message(at.w)
 		for _, f := range m.Type.Fields {
 			if x, there := m.Fields[f.Number]; there {
@@ -288,6 +290,17 @@ func (w *walker) prove(at *node, local value.Value, seen difference, stripped st
 	toCBOR, toJSON := w.writers()
 	witness.Binary, _ = toCBOR(payload)
 	text, _ := toJSON(payload)
+	witness.JSON = string(text)
+	return witness
+}
+
+// inPart is the witness of a message whose smallest value is too large for anybody to
+// read: the fields that are concerned, alone.
+func (w *walker) inPart(at *node, part *value.Message, seen difference) *Witness {
+	witness := &Witness{Message: at.w.FullName(), Form: w.form, Writer: w.writer(), Reader: w.reader(), Outcome: seen.says(seen.path), Alone: true}
+	toCBOR, toJSON := w.writers()
+	witness.Binary, _ = toCBOR(part)
+	text, _ := toJSON(part)
 	witness.JSON = string(text)
 	return witness
 }

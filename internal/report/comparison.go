@@ -387,7 +387,7 @@ func (p *Printer) witness(w *compare.Witness, writer, ref string, checked bool) 
 	}
 	p.Line("      %s %s", w.Reader, p.In(Bold, w.Outcome))
 	if w.Alone {
-		p.Line("      %s", p.In(Faint, "the other changes of this payload's types were undone: the whole reader stops at one of them first"))
+		p.Line("      %s", p.In(Faint, "seen in these fields alone: in the whole payload another change stops the reader first, or it is too large to print"))
 		return
 	}
 	p.tryIt("try it:", w, ref, checked)
