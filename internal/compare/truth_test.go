@@ -526,9 +526,33 @@ func anyWorse(rng *rand.Rand, old, new *schema.Definitions, c crossing, said Ver
 			if witness := try(m); witness != nil {
 				return witness
 			}
+			if said == Holds {
+				if witness := leftOutOtherwise(walk, reader, m); witness != nil {
+					return witness
+				}
+			}
 		}
 	}
 	return nil
+}
+
+// leftOutOtherwise reads a payload in which something is left out as its writer's own
+// reader does, too: what that finds there, the other one must find.
+func leftOutOtherwise(walk *walker, reader *schema.Message, m *value.Message) *Witness {
+	own, err := walk.through(m.Type, m)
+	if err != nil || own == nil {
+		return nil
+	}
+	got, err := walk.through(reader, m)
+	if err != nil || got == nil {
+		return nil
+	}
+	d := walk.messageDiffers(own, got)
+	if d.verdict == Holds {
+		return nil
+	}
+	text, _ := value.EncodeJSONWithout(m)
+	return &Witness{Reader: walk.reader(), Outcome: "what was left out: " + d.says(d.path), JSON: string(text)}
 }
 
 func reaches(from, to *schema.Message) bool {
