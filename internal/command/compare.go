@@ -10,6 +10,7 @@ import (
 
 	"faithfulcourier/internal/compare"
 	"faithfulcourier/internal/project"
+	"faithfulcourier/internal/release"
 	"faithfulcourier/internal/report"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
@@ -81,11 +82,11 @@ comparison.schema.json in docs/ describes.`,
 				return trouble, err
 			}
 			status := fine
-			if c.Unwaived() > 0 || slices.ContainsFunc(others, (*beyond).unwaived) {
+			if c.Unwaived() > 0 || slices.ContainsFunc(others, (*release.Older).Unwaived) {
 				status = found
 			}
 			if len(others) > 0 && c.Needs != "" {
-				if c.Needs, err = versions.Next(c.Old, versions.Size(2)); err != nil {
+				if c.Needs, err = release.Needs(c.Old, c.Report, others); err != nil {
 					return trouble, err
 				}
 			}
@@ -198,19 +199,9 @@ func explainFact(w *World, name string) error {
 	return fmt.Errorf("there is no kind of fact %s; there are: %s", name, strings.Join(compare.Kinds(), ", "))
 }
 
-// beyond is what breaks for users of an older version than the last.
-type beyond struct {
-	report.Comparison
-	facts []*compare.Fact
-}
-
-func (b *beyond) unwaived() bool {
-	return slices.ContainsFunc(b.facts, func(f *compare.Fact) bool { return f.Waiver == nil })
-}
-
 // waived marks the breaks that faithful.toml accepts. Where it promises to every
 // version, not to the last alone, it returns what breaks for the others as well.
-func waived(w *World, c *report.Comparison, refs []string, draft *schema.Definitions, isDefault bool) ([]*beyond, error) {
+func waived(w *World, c *report.Comparison, refs []string, draft *schema.Definitions, isDefault bool) ([]*release.Older, error) {
 	p, err := openProject(w.Dir)
 	if err != nil || refs[1] != "draft" {
 		return nil, nil // outside of a project, and between versions, nobody waives
@@ -224,9 +215,13 @@ func waived(w *World, c *report.Comparison, refs []string, draft *schema.Definit
 	for _, x := range over {
 		fmt.Fprintf(w.Err, "faithful compare: the waiver of %s at %s is over since %s\n", x.Fact, x.Where, x.Until)
 	}
-	var others []*beyond
+	var others []*release.Older
 	if isDefault && p.Config.Promise.ComparedWith == "every" {
-		if others, unmatched, err = everyVersion(p, c, draft, list, unmatched, today); err != nil {
+		ledger, err := versions.Open(p.Dir)
+		if err != nil {
+			return nil, err
+		}
+		if others, unmatched, err = release.EveryOlder(sealedStore{ledger}, c.Report, draft, promiseOf(p), release.Waived{All: list, Unmatched: unmatched, Today: today}); err != nil {
 			return nil, err
 		}
 	}
@@ -247,52 +242,26 @@ func waiversOf(p *project.Project) (list []compare.Waiver, err error) {
 	return list, nil
 }
 
-// everyVersion compares the draft with all versions but the last, newest first.
-func everyVersion(p *project.Project, last *report.Comparison, draft *schema.Definitions, waivers, unmatched []compare.Waiver, today string) (others []*beyond, left []compare.Waiver, err error) {
-	ledger, err := versions.Open(p.Dir)
-	if err != nil {
-		return nil, nil, err
+// sealedStore is the ledger of a project as the rules of versions take it.
+type sealedStore struct{ ledger *versions.Ledger }
+
+func (s sealedStore) Versions() []string { return s.ledger.Names() }
+
+func (s sealedStore) Definitions(version string) (*schema.Definitions, error) {
+	defs, findings, err := project.Sealed(s.ledger, s.ledger.Find(version))
+	if err == nil && source.Errors(findings) > 0 {
+		err = release.Unreadable(version, findings[0].Message)
 	}
-	known := func(f *compare.Fact) string { return string(f.Kind) + " " + f.Where }
-	said := map[string]bool{}
-	for _, f := range last.Facts {
-		if f.Verdict() == compare.Breaks {
-			said[known(f)] = true
-		}
-	}
-	left = unmatched
-	for i := len(ledger.Entries) - 2; i >= 0; i-- {
-		entry := &ledger.Entries[i]
-		old, findings, err := project.Sealed(ledger, entry)
-		if err == nil && source.Errors(findings) > 0 {
-			err = fmt.Errorf("version %s can no longer be read: %s", entry.Version, findings[0].Message)
-		}
-		if err != nil {
-			return nil, nil, err
-		}
-		o := &beyond{Comparison: report.Comparison{Old: entry.Version, New: "draft", Report: compare.Across(old, draft, promiseOf(p), between(ledger, entry.Version, "draft"))}}
-		still, _ := o.Waive(waivers, today)
-		left = slices.DeleteFunc(left, func(x compare.Waiver) bool { return !slices.Contains(still, x) })
-		for _, f := range o.Facts {
-			if f.Verdict() == compare.Breaks && !said[known(f)] { // a waived one, too: it counts for the version
-				o.facts = append(o.facts, f)
-				said[known(f)] = true
-			}
-		}
-		if len(o.facts) > 0 {
-			others = append(others, o)
-		}
-	}
-	return others, left, nil
+	return defs, err
 }
 
-func printComparison(w *World, kind string, c report.Comparison, others []*beyond, mended []source.Finding, asked string) error {
+func printComparison(w *World, kind string, c report.Comparison, others []*release.Older, mended []source.Finding, asked string) error {
 	switch kind {
 	case "json":
 		document := report.ComparisonJSON(c)
 		list := []any{}
 		for _, o := range others {
-			list = append(list, report.ComparisonJSON(report.Comparison{Old: o.Old, New: o.New, Report: &compare.Report{Facts: o.facts}}))
+			list = append(list, report.ComparisonJSON(report.Comparison{Old: o.Version, New: c.New, Report: &compare.Report{Facts: o.Breaks}}))
 		}
 		document["others"] = list
 		document["mended"] = report.FindingsJSON(mended)
@@ -300,11 +269,11 @@ func printComparison(w *World, kind string, c report.Comparison, others []*beyon
 	case "markdown":
 		report.New(w.Out, false).Text(report.ComparisonMarkdown(c))
 		for _, o := range others {
-			report.New(w.Out, false).Text("\n" + report.ComparisonMarkdown(report.Comparison{Old: o.Old, New: o.New, Report: &compare.Report{Facts: o.facts}}))
+			report.New(w.Out, false).Text("\n" + report.ComparisonMarkdown(report.Comparison{Old: o.Version, New: c.New, Report: &compare.Report{Facts: o.Breaks}}))
 		}
 	case "sarif", "junit":
 		for _, o := range others {
-			c.Facts = append(c.Facts, o.facts...)
+			c.Facts = append(c.Facts, o.Breaks...)
 		}
 		if kind == "sarif" {
 			return report.New(w.Out, false).JSON(report.ComparisonSARIF(Version, c))
@@ -319,7 +288,7 @@ func printComparison(w *World, kind string, c report.Comparison, others []*beyon
 			p.Mended(mended)
 			p.Comparison(c)
 			for _, o := range others {
-				p.BeyondLast(o.Comparison, o.facts)
+				p.BeyondLast(report.Comparison{Old: o.Version, New: c.New, Report: o.Report}, o.Breaks)
 			}
 			if n := compare.Mendable(c.Report); n > 0 && mended == nil {
 				p.Line("")
@@ -354,27 +323,16 @@ func comparison(w *World, refs []string, defs []*schema.Definitions) (c report.C
 // between reads the sealed versions between two references, where the first is a
 // version and the second one or the draft.
 func between(ledger *versions.Ledger, old, new string) func() []*schema.Definitions {
-	return func() (list []*schema.Definitions) {
-		first, last := ledger.Find(old), ledger.Find(new)
-		if first == nil || last == nil && new != "draft" && new != "latest" {
-			return nil
-		}
-		inside := false
-		for i := range ledger.Entries {
-			entry := &ledger.Entries[i]
-			if entry == last || new == "latest" && entry == ledger.Latest() {
-				break
-			}
-			if inside {
-				// One that can't be read any more tells nothing; an audit says why.
-				if defs, findings, err := project.Sealed(ledger, entry); err == nil && source.Errors(findings) == 0 {
-					list = append(list, defs)
-				}
-			}
-			inside = inside || entry == first
-		}
-		return list
+	if new == "draft" {
+		return release.Between(sealedStore{ledger}, old, "")
 	}
+	if latest := ledger.Latest(); new == "latest" && latest != nil {
+		new = latest.Version
+	}
+	if new == "" {
+		new = "none"
+	}
+	return release.Between(sealedStore{ledger}, old, new)
 }
 
 func promiseOf(p *project.Project) compare.Promise {
@@ -396,6 +354,6 @@ func versionNeeded(p *project.Project, ref string, r *compare.Report) (name, nee
 	if entry == nil {
 		return ref, "", nil
 	}
-	needs, err = versions.Next(entry.Version, versions.Size(r.Size()))
+	needs, err = release.Needs(entry.Version, r, nil)
 	return entry.Version, needs, err
 }

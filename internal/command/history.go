@@ -7,6 +7,7 @@ import (
 
 	"faithfulcourier/internal/compare"
 	"faithfulcourier/internal/project"
+	"faithfulcourier/internal/release"
 	"faithfulcourier/internal/report"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
@@ -77,7 +78,7 @@ func (h *history) load(e *versions.Entry) (*schema.Definitions, error) {
 		return nil, err
 	}
 	if source.Errors(findings) > 0 {
-		return nil, fmt.Errorf("version %s can no longer be read: %s", e.Version, findings[0].Message)
+		return nil, release.Unreadable(e.Version, findings[0].Message)
 	}
 	return defs, nil
 }
@@ -212,7 +213,7 @@ func auditVersions(w *World, p *project.Project, kind string) (int, error) {
 				by = compare.Promise{Rollout: promise.Rollout, Kept: promise.Stored, Forms: promise.Covers, Languages: promise.Languages}
 			}
 			r := compare.Compare(old.(*schema.Definitions), new.(*schema.Definitions), by)
-			return verdictOf(r), versions.Size(r.Size())
+			return release.Verdict(r), versions.Size(r.Size())
 		}}
 	r, err := auditor.Audit(p.Dir)
 	if err != nil {

@@ -10,9 +10,9 @@ import (
 	"faithfulcourier/internal/compare"
 	"faithfulcourier/internal/files"
 	"faithfulcourier/internal/project"
+	"faithfulcourier/internal/release"
 	"faithfulcourier/internal/report"
 	"faithfulcourier/internal/schema"
-	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/versions"
 )
 
@@ -81,17 +81,15 @@ func seal(w *World, lock *files.Lock, kind, version, note, key string) (int, err
 			return unchanged(w, kind, latest)
 		}
 		if p.Config.Promise.ComparedWith == "every" {
-			others, _, err := everyVersion(p, &c, defs, nil, nil, "")
+			older, _, err := release.EveryOlder(sealedStore{ledger}, c.Report, defs, promiseOf(p), release.Waived{})
 			if err != nil {
 				return trouble, err
 			}
-			if len(others) > 0 {
-				if c.Needs, err = versions.Next(latest.Version, versions.Size(2)); err != nil {
-					return trouble, err
-				}
+			if c.Needs, err = release.Needs(latest.Version, c.Report, older); err != nil {
+				return trouble, err
 			}
 		}
-		entry.Verdict, needed, summary = verdictOf(c.Report), c.Needs, c.Summary()
+		entry.Verdict, needed, summary = release.Verdict(c.Report), c.Needs, c.Summary()
 	}
 	if entry.Version == "" {
 		entry.Version = needed
@@ -200,15 +198,12 @@ func sinceLatest(p *project.Project, ledger *versions.Ledger, latest *versions.E
 	if slices.Equal(before, files) {
 		return true, c, nil
 	}
-	old, findings, err := project.Sealed(ledger, latest)
+	old, err := sealedStore{ledger}.Definitions(latest.Version)
 	if err != nil {
 		return false, c, err
 	}
-	if source.Errors(findings) > 0 {
-		return false, c, fmt.Errorf("version %s can no longer be read: %s", latest.Version, findings[0].Message)
-	}
 	c.Report = compare.Compare(old, defs, promiseOf(p))
-	c.Needs, err = versions.Next(latest.Version, versions.Size(c.Size()))
+	c.Needs, err = release.Needs(latest.Version, c.Report, nil)
 	return false, c, err
 }
 
@@ -216,15 +211,6 @@ func sinceLatest(p *project.Project, ledger *versions.Ledger, latest *versions.E
 func promiseSealed(p *project.Project) *versions.Promise {
 	c := p.Config.Promise
 	return &versions.Promise{Rollout: c.Rollout, Stored: c.Kept, Covers: c.Forms, Languages: c.Languages}
-}
-
-func verdictOf(r *compare.Report) string {
-	for _, v := range []compare.Verdict{compare.Breaks, compare.Shifts} {
-		if r.Count(v) > 0 {
-			return v.String()
-		}
-	}
-	return compare.Holds.String()
 }
 
 func unchanged(w *World, kind string, latest *versions.Entry) (int, error) {

@@ -129,7 +129,7 @@ func (fx fixer) ofDeclaration(f *Fact) []*Fix {
 	if f.newAny == nil {
 		return []*Fix{fx.keptDeclaration(f)}
 	}
-	if place, isPlace := f.newAny.(source.Place); isPlace || place.File != nil {
+	if _, isPlace := f.newAny.(source.Place); isPlace {
 		return nil
 	}
 	new := schema.Head(f.newAny)

@@ -1,0 +1,121 @@
+// Package release has the rules of versions: what a change since one asks of the next,
+// against which versions it is held, and what is said of it when it is sealed. It works
+// on any store of versions, and must not know files, ledgers, flags or output.
+package release
+
+import (
+	"fmt"
+	"slices"
+
+	"faithfulcourier/internal/compare"
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/versions"
+)
+
+// Store is where versions are kept.
+type Store interface {
+	// Versions lists them, in the order in which they were sealed.
+	Versions() []string
+	// Definitions are those of a version.
+	Definitions(version string) (*schema.Definitions, error)
+}
+
+// Verdict is what a version says of its change since the one before: the worst of it.
+func Verdict(r *compare.Report) string {
+	for _, v := range []compare.Verdict{compare.Breaks, compare.Shifts} {
+		if r.Count(v) > 0 {
+			return v.String()
+		}
+	}
+	return compare.Holds.String()
+}
+
+// Needs is the version that a change since another one needs at least (Semantic
+// Versioning 2.0.0): a major one where anything breaks, for the users of that version or
+// of older ones, waived or not. The error says that the version is none.
+func Needs(version string, r *compare.Report, older []*Older) (string, error) {
+	size := versions.Size(r.Size())
+	if len(older) > 0 {
+		size = versions.Major
+	}
+	return versions.Next(version, size)
+}
+
+// Older is what breaks for the users of an older version than the last, and not for
+// those of the last.
+type Older struct {
+	Version string
+	Report  *compare.Report // all of the comparison
+	Breaks  []*compare.Fact
+}
+
+// Unwaived tells whether any of it is not accepted.
+func (o *Older) Unwaived() bool {
+	return slices.ContainsFunc(o.Breaks, func(f *compare.Fact) bool { return f.Waiver == nil })
+}
+
+// Waived is what waivers are held against: those of a project, those of them that nothing
+// matched yet, and the day, as 2006-01-02.
+type Waived struct {
+	All, Unmatched []compare.Waiver
+	Today          string
+}
+
+// EveryOlder compares a draft with all versions but the last, newest first; last is the
+// comparison with that one. left are the waivers that still match nothing.
+func EveryOlder(store Store, last *compare.Report, draft *schema.Definitions, promise compare.Promise, waived Waived) (list []*Older, left []compare.Waiver, err error) {
+	known := func(f *compare.Fact) string { return string(f.Kind) + " " + f.Where }
+	said := map[string]bool{}
+	for _, f := range last.Facts {
+		if f.Verdict() == compare.Breaks {
+			said[known(f)] = true
+		}
+	}
+	left = waived.Unmatched
+	names := store.Versions()
+	for _, version := range slices.Backward(names[:max(0, len(names)-1)]) {
+		old, err := store.Definitions(version)
+		if err != nil {
+			return nil, nil, err
+		}
+		o := &Older{Version: version, Report: compare.Across(old, draft, promise, Between(store, version, ""))}
+		still, _ := o.Report.Waive(waived.All, waived.Today)
+		left = slices.DeleteFunc(left, func(x compare.Waiver) bool { return !slices.Contains(still, x) })
+		for _, f := range o.Report.Facts {
+			if f.Verdict() == compare.Breaks && !said[known(f)] { // a waived one, too: it counts for the version
+				o.Breaks = append(o.Breaks, f)
+				said[known(f)] = true
+			}
+		}
+		if len(o.Breaks) > 0 {
+			list = append(list, o)
+		}
+	}
+	return list, left, nil
+}
+
+// Between reads the versions after one and before another, which is "" for what follows
+// all of them. One that can't be read any more tells nothing; an audit says why.
+func Between(store Store, after, before string) func() []*schema.Definitions {
+	return func() (list []*schema.Definitions) {
+		names := store.Versions()
+		first, last := slices.Index(names, after), slices.Index(names, before)
+		if before == "" {
+			last = len(names)
+		}
+		if first < 0 || last < 0 {
+			return nil
+		}
+		for i := first + 1; i < last; i++ {
+			if defs, err := store.Definitions(names[i]); err == nil {
+				list = append(list, defs)
+			}
+		}
+		return list
+	}
+}
+
+// Unreadable is the error of a version whose definitions have errors.
+func Unreadable(version, why string) error {
+	return fmt.Errorf("version %s can no longer be read: %s", version, why)
+}
