@@ -86,6 +86,7 @@ func TestExactly(t *testing.T) {
 		{body(`text where pattern "^(aa)*$", length 0..30002`), body(`text where pattern "^(aa)*$", length 0..30001`), allBreak},
 		{body("bytes where length 0..4000000000"), body("bytes where length 0..3999999999"), allBreak},
 		{body("[int32] where count 0..4000000000"), body("[int32] where count 0..3999999999"), allBreak},
+		{body("text"), body(`text where pattern "^[a-c]+$"`), allBreak}, {body(`text where pattern "^[a-c]+$"`), body(`text where pattern "^[a-d]*$"`), holds}, {body(`text where pattern "^[a-c]+$"`), body(`text where pattern "^[ab]+$"`), allBreak},
 		// Numbers of other kinds.
 		{body("int32 where 1..100"), body("int8 where 1..100"), holds}, {body("int64 where -1000..1000"), body("float64"), holds}, {body("uint16 where 0..1"), body("E"), holds},
 		{body("uint16 where 0..2"), body("E"), allBreak}, {body("int64"), body("float64"), allBreak}, {body("int32"), body("float64"), holds}, {body("int32"), body("float32"), allBreak},
