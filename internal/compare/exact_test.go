@@ -66,7 +66,7 @@ func TestExactly(t *testing.T) {
 		{query("int32"), query("[int64]"), holds}, {query("text?"), query("[text]"), holds}, {query("text"), query("[text] where count 2..5"), httpBreaks},
 		{query("text"), query("[Code]"), httpBreaks}, {query("E"), query("F"), httpBreaks}, {query("text"), query("int32"), httpBreaks}, {query("int64"), query("int32"), httpBreaks},
 		{query(`text where pattern "^[1-9][0-9]{2}$"`), query("int32"), holds}, {query(`text where pattern "^[1-9][0-9]{2}$"`), query("int8"), httpBreaks},
-		{query(`text where pattern "^(true|false)$"`), query("bool"), holds}, {query(`text where pattern "^[ab]$"`), query("E"), holds}, {query("[text]"), query("text"), httpBreaks},
+		{query(`text where pattern "^(true|false)$"`), query("bool"), holds}, {query(`text where pattern "^[ab]$"`), query("E"), holds}, {query("[text]"), query("text"), httpBreaks}, {query("[text] where count 1..1"), query("text"), holds}, {query("[text] where count 0..1"), query("text?"), holds}, {query("[text] where count 0..1"), query("text"), httpBreaks},
 		{query("text"), query("text where length 1..9"), httpBreaks}, {query("text where length 2..5"), query("text where length 1..9"), holds},
 		{ask(`#1 t text in header "X-Tag"`, post), ask(`#1 t text in header "x-tag"`, post), holds},
 		{ask("#1 id text", `http GET "/ask/{id}" safe`), ask("#1 id text where length >= 1", `http GET "/ask/{id}" safe`), holds},

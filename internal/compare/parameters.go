@@ -219,6 +219,9 @@ func (p *passage) moved(fw, fr *schema.Field, a, b schema.Placed) {
 // presence judges whether a field may be left out, and what that means.
 func (p *passage) presence(fw, fr *schema.Field) {
 	none := fw.Type.Kind == schema.KindList
+	if low, _, _ := countLimits(fw.Type, fw.Bounds); none && low > 0 {
+		return // there is always one
+	}
 	if none || fw.Presence == schema.Required {
 		if !none || fr.Type.Kind == schema.KindList || fr.Presence != schema.Required {
 			return
