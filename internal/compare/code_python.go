@@ -26,6 +26,9 @@ var pythonTable = map[Kind]codeRule{
 		if old == new {
 			return Holds, nil, ""
 		}
+		if o.Type.Kind == schema.KindAny { // a name for it is called by nobody
+			return Breaks, []string{"given: " + old, fmt.Sprintf("made: %s = given", o.Name), fmt.Sprintf("# %s is over %s now", o.Name, new)}, ""
+		}
 		return Breaks, []string{"given: " + old, fmt.Sprintf("made = %s(given)", o.Name), "other: " + o.Name, fmt.Sprintf("taken: %s = other", old), fmt.Sprintf("# %s is over %s now", o.Name, new)}, ""
 	},
 	FieldAdded: func(f *Fact) (Verdict, []string, string) {

@@ -610,6 +610,20 @@ func tsNames(m *schema.Module) (types, values []string) {
 	return types, values
 }
 
+// tsWire imports the types of the support files that a body names.
+func tsWire(body string) string {
+	var used []string
+	for _, name := range []string{"Uuid", "Instant", "Decimal", "Duration", "CalendarDate", "Any"} {
+		if regexp.MustCompile(`\b` + name + `\b`).MatchString(body) {
+			used = append(used, name)
+		}
+	}
+	if len(used) == 0 {
+		return ""
+	}
+	return "import type { " + strings.Join(used, ", ") + " } from \"./faithful/wire.js\";\n"
+}
+
 // tsWitness puts the lines of a witness below imports of the names in them.
 func tsWitness(defs *schema.Definitions, lines []string) string {
 	body := strings.NewReplacer(".../skerry", "./skerry", ".../types.js", "./skerry/harbour/types.js", ".../client.js", "./skerry/harbour/client.js", ".../server.js", "./skerry/harbour/server.js").Replace(strings.Join(lines, "\n"))
@@ -628,7 +642,7 @@ func tsWitness(defs *schema.Definitions, lines []string) string {
 			used = append(used, name)
 		}
 	}
-	head := "import type { Uuid, Instant, Decimal, Duration } from \"./faithful/wire.js\";\n"
+	head := tsWire(body)
 	if len(used) > 0 {
 		head += "import { " + strings.Join(used, ", ") + " } from \"./skerry/harbour/types.js\";\n"
 	}
@@ -651,7 +665,7 @@ func tsProgram(defs *schema.Definitions, who string) string {
 	}
 	types, values := tsNames(m)
 	var b strings.Builder
-	fmt.Fprintf(&b, "import type { Uuid, Instant, Decimal, Duration } from \"./faithful/wire.js\";\nimport type { %s } from \"./skerry/harbour/types.js\";\nimport { %s } from \"./skerry/harbour/types.js\";\n", strings.Join(types, ", "), strings.Join(values, ", "))
+	fmt.Fprintf(&b, "import type { %s } from \"./skerry/harbour/types.js\";\nimport { %s } from \"./skerry/harbour/types.js\";\n", strings.Join(types, ", "), strings.Join(values, ", "))
 	for _, c := range m.Consts {
 		fmt.Fprintf(&b, "export const use%s: %s = %s;\n", c.Name, typescript.TypeName(c.Type), c.Name)
 	}
@@ -684,7 +698,7 @@ func tsProgram(defs *schema.Definitions, who string) string {
 		}
 		b.WriteString("}\n")
 	}
-	return b.String()
+	return tsWire(b.String()) + b.String()
 }
 
 // tsServices calls or implements all calls of a module.
@@ -824,12 +838,12 @@ func pyTypeNames(m *schema.Module) []string {
 	return names
 }
 
-const pyHead = "from __future__ import annotations\n\nfrom decimal import Decimal\nfrom uuid import UUID\n\n"
+const pyHead = "from __future__ import annotations\n\nfrom datetime import date\nfrom decimal import Decimal\nfrom uuid import UUID\n\n"
 
 // pyWitness puts the lines of a witness below imports of the names in them.
 func pyWitness(defs *schema.Definitions, root string, lines []string) string {
 	body := strings.NewReplacer("from … import", "from "+root+".skerry.harbour import", "import …", "import "+root+".").Replace(strings.Join(lines, "\n"))
-	head := pyHead + fmt.Sprintf("from collections.abc import AsyncIterator\nfrom %s.faithful.server import Context, Elements\nfrom %s.faithful.wire import Duration, Instant\n", root, root)
+	head := pyHead + fmt.Sprintf("from collections.abc import AsyncIterator\nfrom %s.faithful.server import Context, Elements\nfrom %s.faithful.wire import Any, Duration, Instant\n", root, root)
 	if !strings.HasPrefix(body, "from") && !strings.HasPrefix(body, "import") {
 		for _, name := range pyNames(defs.Modules[0]) {
 			if regexp.MustCompile(`\b` + name + `\b`).MatchString(body) {
@@ -847,7 +861,7 @@ func pyProgram(defs *schema.Definitions, root, who string) string {
 		return pyWitness(defs, root, []string{pyServices(m, who)})
 	}
 	var b strings.Builder
-	fmt.Fprintf(&b, "%sfrom collections.abc import AsyncIterator\nfrom %s.faithful.server import Context, Elements\nfrom %s.faithful.wire import Duration, Instant\nfrom %s.skerry.harbour import %s\n\n", pyHead, root, root, root, strings.Join(pyTypeNames(m), ", "))
+	fmt.Fprintf(&b, "%sfrom collections.abc import AsyncIterator\nfrom %s.faithful.server import Context, Elements\nfrom %s.faithful.wire import Any, Duration, Instant\nfrom %s.skerry.harbour import %s\n\n", pyHead, root, root, root, strings.Join(pyTypeNames(m), ", "))
 	for _, c := range m.Consts {
 		fmt.Fprintf(&b, "use_%s: %s = %s\n", c.Name, python.TypeName(c.Type), c.Name)
 	}
@@ -858,6 +872,10 @@ func pyProgram(defs *schema.Definitions, root, who string) string {
 	}
 	for _, x := range m.Types {
 		base := python.TypeName(bare(x))
+		if x.Type.Kind == schema.KindAny { // another name for it, that makes nothing
+			fmt.Fprintf(&b, "\n\ndef use_%s(v: %s) -> %s:\n    return v\n", x.Name, base, x.Name)
+			continue
+		}
 		fmt.Fprintf(&b, "\n\ndef use_%s(v: %s) -> %s:\n    return %s(v)\n", x.Name, base, base, x.Name)
 	}
 	for _, u := range m.Unions {

@@ -258,7 +258,7 @@ func (w *walker) differs(a, b held) (worst difference) {
 // kind names what a value is, for people.
 func (h held) kind() string {
 	if h.typ != nil {
-		return h.typ.Short()
+		return bareType(h.typ).Short() // two named types may have one name
 	}
 	return map[class]string{nullClass: "nothing", truthClass: "a bool", textClass: "a text", numberClass: "a number", listClass: "a list", mapClass: "a map"}[h.class]
 }
