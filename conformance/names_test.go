@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"faithfulcourier/examples/ferry"
+	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/stubs"
@@ -103,7 +104,7 @@ func awkwardDefinitions(t *testing.T) *schema.Definitions {
 	for _, name := range []string{"String", "Error", "Map", "Date", "Symbol", "Promise", "Object", "Array", "Number", "Uint8Array", "Request", "Response", "Time", "Context", "Wire", "Set", "Omit", "ReadonlyMap", "ArrayBuffer", "A", "Z9z"} {
 		add("type_"+name, fmt.Sprintf("module types.%s\nmessage %s { #1 a text #2 b {text: instant} #3 c [uuid] #4 d bytes? #5 e int64 = -5 #6 f bytes = \"AA\" }\nerror Gone 410 { #1 a text? }\n", strings.ToLower(name), name))
 	}
-	defs, findings := schema.Load(files)
+	defs, findings := check.Load(files)
 	for _, f := range findings {
 		at := f.Place.File.Position(f.Place.Span.Start)
 		t.Errorf("%s:%d: %s", f.Place.File.Name, at.Line, f.Message)

@@ -10,7 +10,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/syntax"
 )
@@ -92,12 +92,12 @@ func TestNastyText(t *testing.T) {
 		file := source.NewFile(fmt.Sprintf("m%d.faithful", i), nastyModule(r, fmt.Sprintf("nasty.m%d", i)))
 		// Names in JSON that are too near each other, and examples that use names that are
 		// taken away, are refused: another try.
-		if _, findings := schema.Load([]*source.File{file}); source.Errors(findings) == 0 {
+		if _, findings := check.Load([]*source.File{file}); source.Errors(findings) == 0 {
 			files = append(files, file)
 		}
 		require.Less(t, i, 20**nasty, "most must be definitions")
 	}
-	defs, findings := schema.Load(files)
+	defs, findings := check.Load(files)
 	require.Zero(t, source.Errors(findings))
 	for _, m := range defs.Modules {
 		text, findings := syntax.Tidy(source.NewFile("tidy", m.Canonical()))

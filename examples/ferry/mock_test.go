@@ -15,8 +15,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"faithfulcourier/examples/ferry/go/gen/skerry/booking"
+	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/remote"
-	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/toolchain"
 )
@@ -35,7 +35,7 @@ func TestMockIsQuick(t *testing.T) {
 		require.NoError(t, err)
 		files = append(files, source.NewFile(path, string(text)))
 	}
-	defs, _ := schema.Load(files)
+	defs, _ := check.Load(files)
 	sheet, err := os.ReadFile("answers.toml")
 	require.NoError(t, err)
 	read, err := remote.ReadSheet(defs, source.NewFile("answers.toml", string(sheet)), remote.Sampled(defs, 0))

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/pattern"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
@@ -19,7 +20,7 @@ import (
 type Rule struct {
 	Name string
 	Why  string
-	find func(d *schema.Definitions, say func(place source.Place, message, mend string))
+	find func(d *schema.Definitions, say func(place source.Place, message, fix string))
 }
 
 // UnusedUse is the rule that the resolver itself applies, since only it sees
@@ -73,8 +74,8 @@ func Advise(d *schema.Definitions, found []source.Finding, off []string) []sourc
 		if r.find == nil || slices.Contains(off, r.Name) {
 			continue
 		}
-		r.find(d, func(place source.Place, message, mend string) {
-			findings.Add(source.Finding{Name: r.Name, Severity: source.Advice, Place: place, Message: message, Mend: mend})
+		r.find(d, func(place source.Place, message, fix string) {
+			findings.Add(source.Finding{Name: r.Name, Severity: source.Advice, Place: place, Message: message, Fix: fix})
 		})
 	}
 	return findings.Sorted()
@@ -170,7 +171,7 @@ func undocumented(d *schema.Definitions, say func(source.Place, string, string))
 	}
 	for _, m := range d.Modules {
 		for _, decl := range m.Declarations() {
-			h := schema.Head(decl)
+			h := decl.Head()
 			switch x := decl.(type) {
 			case *schema.Message:
 				if x.IsError() {
@@ -185,7 +186,7 @@ func undocumented(d *schema.Definitions, say func(source.Place, string, string))
 					check(c.Doc, "the call "+c.Name, c.Place)
 				}
 			default:
-				_, word, _ := strings.Cut(schema.KindWord(decl), " ")
+				_, word, _ := strings.Cut(decl.Noun(), " ")
 				check(h.Doc, "the "+word+" "+h.Name, h.Place)
 			}
 		}
@@ -224,7 +225,7 @@ func unusedType(d *schema.Definitions, say func(source.Place, string, string)) {
 	used := usedTypes(d)
 	for _, m := range d.Modules {
 		for _, decl := range m.Declarations() {
-			h := schema.Head(decl)
+			h := decl.Head()
 			if used[decl] {
 				continue
 			}
@@ -234,7 +235,7 @@ func unusedType(d *schema.Definitions, say func(source.Place, string, string)) {
 					say(h.Place, fmt.Sprintf("nothing uses %s", h.Name), "remove it, or use it in a call")
 				}
 			case *schema.Enum, *schema.Union, *schema.NamedType, *schema.Credential:
-				_, word, _ := strings.Cut(schema.KindWord(decl), " ")
+				_, word, _ := strings.Cut(decl.Noun(), " ")
 				say(h.Place, fmt.Sprintf("nothing uses the %s %s", word, h.Name), "remove it, or use it")
 			}
 		}
@@ -243,8 +244,8 @@ func unusedType(d *schema.Definitions, say func(source.Place, string, string)) {
 
 // usedTypes holds the declarations that another one uses; an example is no
 // use.
-func usedTypes(d *schema.Definitions) map[any]bool {
-	used := map[any]bool{}
+func usedTypes(d *schema.Definitions) map[schema.Declaration]bool {
+	used := map[schema.Declaration]bool{}
 	for _, m := range d.Modules {
 		for _, decl := range m.Declarations() {
 			if _, isExample := decl.(*schema.Example); isExample {
@@ -259,12 +260,12 @@ func usedTypes(d *schema.Definitions) map[any]bool {
 }
 
 func deprecatedUsed(d *schema.Definitions, say func(source.Place, string, string)) {
-	check := func(by *schema.Decl, name string, place source.Place, deprecated bool, used []any) {
+	check := func(by *schema.Decl, name string, place source.Place, deprecated bool, used []schema.Declaration) {
 		if deprecated || by.Deprecated != "" {
 			return
 		}
 		for _, u := range used {
-			if h := schema.Head(u); h.Deprecated != "" {
+			if h := u.Head(); h.Deprecated != "" {
 				say(place, fmt.Sprintf("%s uses %s, which is deprecated: %s", name, h.Name, h.Deprecated), "")
 			}
 		}
@@ -285,7 +286,7 @@ func deprecatedUsed(d *schema.Definitions, say func(source.Place, string, string
 		}
 	}
 	for _, c := range d.Calls() {
-		var used []any
+		var used []schema.Declaration
 		for _, side := range append([]*schema.Message{c.Request, c.Response}, c.Fails...) {
 			if side != nil {
 				used = append(used, side)
@@ -329,7 +330,7 @@ func noCredential(d *schema.Definitions, say func(source.Place, string, string))
 
 func safeWithBody(d *schema.Definitions, say func(source.Place, string, string)) {
 	for _, c := range d.Calls() {
-		if c.Safe && c.HTTP != nil && c.HasBody() {
+		if c.Safe && c.HTTP != nil && conversation.HasBody(c) {
 			say(c.Place, fmt.Sprintf("%s is safe, and made by %s", c.Name, c.HTTP.Method), "write http GET, if its fields can travel in the query")
 		}
 	}
@@ -365,11 +366,11 @@ func unboundedInput(d *schema.Definitions, say func(source.Place, string, string
 		}
 		limited := func(l *schema.Limits) bool { return l != nil && l.High != schema.Unlimited }
 		advise := func(size, where string) {
-			mend := "write: where " + where + ", or what is enough"
+			fix := "write: where " + where + ", or what is enough"
 			if of.part {
-				mend = fmt.Sprintf("give it a type with a name: type … = %s where %s", t.Local(nil), where)
+				fix = fmt.Sprintf("give it a type with a name: type … = %s where %s", t.Local(nil), where)
 			}
-			say(of.place, fmt.Sprintf("%s may be %s of any %s, in a request", of.name, t.ShortBase(), size), mend)
+			say(of.place, fmt.Sprintf("%s may be %s of any %s, in a request", of.name, t.ShortBase(), size), fix)
 		}
 		switch t.Kind {
 		case schema.KindText:

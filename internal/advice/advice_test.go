@@ -9,7 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/source"
 )
 
@@ -80,7 +80,7 @@ func TestAdviceIsLinear(t *testing.T) {
 	for i := range 30_000 {
 		fmt.Fprintf(&b, "message Leg%d { #1 next Leg%d? }\n", i, i)
 	}
-	defs, findings := schema.Load([]*source.File{source.NewFile("m", b.String())})
+	defs, findings := check.Load([]*source.File{source.NewFile("m", b.String())})
 	require.Empty(t, findings)
 	start := time.Now()
 	assert.NotEmpty(t, Advise(defs, nil, nil))
@@ -88,7 +88,7 @@ func TestAdviceIsLinear(t *testing.T) {
 }
 
 func TestAdvice(t *testing.T) {
-	defs, findings := schema.Load([]*source.File{source.NewFile("quay", quay), source.NewFile("other", "module other\nmessage Used { }")})
+	defs, findings := check.Load([]*source.File{source.NewFile("quay", quay), source.NewFile("other", "module other\nmessage Used { }")})
 	require.Zero(t, source.Errors(findings), findings)
 	var got []string
 	for _, f := range Advise(defs, findings, nil) {
@@ -129,7 +129,7 @@ func TestAdvice(t *testing.T) {
 		"quay:47 unbounded-input: blob may be bytes of any length, in a request",
 		"quay:50 unbounded-input: Name may be text of any length, in a request",
 		"quay:52 unbounded-input: an element of Table may be text of any length, in a request",
-		"quay:54 unused-type: nothing uses the type Spare",
+		"quay:54 unused-type: nothing uses the named type Spare",
 		"quay:56 stutter: the alternative way_by_sea repeats the name of Way",
 		"quay:56 unbounded-input: land may be a list of any size, in a request",
 		"quay:56 unbounded-input: an element of land may be text of any length, in a request",

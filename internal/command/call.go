@@ -114,7 +114,7 @@ func (c *calling) run(ctx context.Context, args []string) (int, error) {
 	if err != nil {
 		return trouble, err
 	}
-	call := thing.Thing.(*schema.Call)
+	call := thing.(*schema.Call)
 	if c.blank {
 		if call.Request == nil {
 			return trouble, fmt.Errorf("the request of %s is (): there is nothing to fill in", call.FullName())

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"faithfulcourier/internal/advice"
+	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/files"
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/report"
@@ -17,20 +18,20 @@ import (
 
 var checkCommand = &command{
 	name:     "check",
-	synopsis: "[REF] [--mend] [--strict] [--remote] [--as KIND]",
+	synopsis: "[REF] [--fix] [--strict] [--remote] [--as KIND]",
 	short:    "reads the definitions and says what is wrong with them",
 	long: `Reads, resolves and checks definitions, and prints every error of every file:
-the place, the line with the part underlined, what is wrong, and how to mend it.
+the place, the line with the part underlined, what is wrong, and how to fix it.
 Of definitions that are right it says what could be better, unless [advice] in
 faithful.toml switches that off. REF is draft (the working files, as without
 REF), latest, a sealed version such as 1.4.0, a folder, a file, or the URL of a
-running server. With --mend it carries out the mends that are certain, and shows
+running server. With --fix it carries out the fixes that are certain, and shows
 each. With --remote it asks the servers that faithful.toml names as sources
-whether they have moved on; with --mend as well it takes over what they say.`,
-	examples: [2]string{"faithful check", "faithful check --mend"},
+whether they have moved on; with --fix as well it takes over what they say.`,
+	examples: [2]string{"faithful check", "faithful check --fix"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags, "sarif")
-		mend := flags.Bool("mend", false, "change the files where a mend is certain, and show what was done")
+		fix := flags.Bool("fix", false, "change the files where a fix is certain, and show what was done")
 		remote := flags.Bool("remote", false, "ask the servers that are sources whether they have moved on")
 		access := accessOptions(flags)
 		strict := flags.Bool("strict", false, "make advice count: exit 1 if there is any")
@@ -49,14 +50,14 @@ whether they have moved on; with --mend as well it takes over what they say.`,
 				if ref != "draft" || *kind != "text" {
 					return trouble, usage("--remote goes with the working definitions alone, and prints text")
 				}
-				return checkRemotes(w, access, *mend)
+				return checkRemotes(w, access, *fix)
 			}
 			var defs *schema.Definitions
 			var findings []source.Finding
-			var mended []schema.Mended
+			var fixed []check.Fixed
 			var err error
-			if *mend {
-				defs, findings, mended, err = mendFiles(w, ref)
+			if *fix {
+				defs, findings, fixed, err = fixFiles(w, ref)
 			} else {
 				defs, findings, err = loadReference(w, ref, access)
 			}
@@ -70,7 +71,7 @@ whether they have moved on; with --mend as well it takes over what they say.`,
 				}
 				findings = advice.Advise(defs, findings, off)
 			}
-			return printCheck(w, *kind, *strict, defs, findings, mended)
+			return printCheck(w, *kind, *strict, defs, findings, fixed)
 		}
 	},
 }
@@ -93,18 +94,18 @@ func adviceOff(w *World) ([]string, error) {
 	return p.Config.Advice.Off, nil
 }
 
-// mendFiles carries out the certain mends, and writes the files that they
+// fixFiles carries out the certain fixes, and writes the files that they
 // change.
-func mendFiles(w *World, ref string) (*schema.Definitions, []source.Finding, []schema.Mended, error) {
+func fixFiles(w *World, ref string) (*schema.Definitions, []source.Finding, []check.Fixed, error) {
 	before, err := project.Files(w.Dir, ref)
 	if err != nil {
 		return nil, nil, nil, err
 	}
-	after, mended, defs, findings := schema.Mend(before)
-	return defs, findings, mended, w.rewrite("check", changedFiles(before, after))
+	after, fixed, defs, findings := check.Fix(before)
+	return defs, findings, fixed, w.rewrite("check", changedFiles(before, after))
 }
 
-func printCheck(w *World, kind string, strict bool, defs *schema.Definitions, findings []source.Finding, mended []schema.Mended) (int, error) {
+func printCheck(w *World, kind string, strict bool, defs *schema.Definitions, findings []source.Finding, fixed []check.Fixed) (int, error) {
 	status := fine
 	if source.Errors(findings) > 0 || strict && len(findings) > 0 {
 		status = found
@@ -113,7 +114,7 @@ func printCheck(w *World, kind string, strict bool, defs *schema.Definitions, fi
 		count := defs.Count()
 		answer := map[string]any{
 			"findings": report.FindingsJSON(findings),
-			"mended":   report.FindingsJSON(mendedFindings(mended)),
+			"fixed":    report.FindingsJSON(fixedFindings(fixed)),
 			"counts": map[string]int{"modules": count.Modules, "messages": count.Messages, "errors": count.Errors,
 				"enums": count.Enums, "unions": count.Unions, "types": count.Types, "constants": count.Consts, "services": count.Services, "calls": count.Calls,
 				"examples": count.Examples, "credentials": count.Credentials},
@@ -127,7 +128,7 @@ func printCheck(w *World, kind string, strict bool, defs *schema.Definitions, fi
 		return status, report.New(w.Out, false).JSON(report.FindingsSARIF(Version, findings))
 	}
 	p := report.New(w.Out, w.Colour)
-	p.Mended(mendedFindings(mended))
+	p.Fixed(fixedFindings(fixed))
 	if source.Errors(findings) > 0 {
 		return mistakes(w, kind, findings)
 	}
@@ -154,9 +155,9 @@ func countText(c schema.Count) string {
 	return text
 }
 
-func mendedFindings(mended []schema.Mended) []source.Finding {
+func fixedFindings(fixed []check.Fixed) []source.Finding {
 	var list []source.Finding
-	for _, m := range mended {
+	for _, m := range fixed {
 		list = append(list, m.Finding)
 	}
 	return list
@@ -213,7 +214,7 @@ func checkRemotes(w *World, a accessFlags, take bool) (int, error) {
 		}
 	}
 	if status == found {
-		out.Line("Take over what they say with: faithful check --remote --mend")
+		out.Line("Take over what they say with: faithful check --remote --fix")
 	}
 	if !take {
 		return status, nil

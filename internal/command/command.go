@@ -260,7 +260,7 @@ func kindsText(more []string) string {
 // mistakes prints what is wrong with definitions that a command can't go on
 // with, and returns its exit status.
 func mistakes(w *World, kind string, findings []source.Finding) (int, error) {
-	// Advice can wait until the errors are mended.
+	// Advice can wait until the errors are fixed.
 	findings = slices.DeleteFunc(slices.Clone(findings), func(f source.Finding) bool { return f.Severity != source.Error })
 	p := report.New(w.Out, w.Colour)
 	switch kind {

@@ -159,7 +159,7 @@ func TestAuditIsQuick(t *testing.T) {
 	lines := slices.Clone(line)
 	for i := 1; i < 1000; i++ {
 		next := *entry
-		next.Verdict = "holds"
+		next.Verdict = "compatible"
 		next.Version, next.Previous = fmt.Sprintf("1.0.%d", i), fmt.Sprintf("%x", sha256.Sum256(bytes.TrimSpace(line)))
 		line, err = json.Marshal(next)
 		require.NoError(t, err)

@@ -8,7 +8,9 @@ import (
 	"strings"
 	"time"
 
+	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/compare"
+	"faithfulcourier/internal/compare/change"
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/release"
 	"faithfulcourier/internal/report"
@@ -19,27 +21,27 @@ import (
 
 var compareCommand = &command{
 	name:     "compare",
-	synopsis: "[OLD] [NEW] [--why FACT] [--mend] [--header H] [--credential C] [--as KIND]",
+	synopsis: "[OLD] [NEW] [--why KIND] [--fix] [--header H] [--credential C] [--as KIND]",
 	short:    "says what a change breaks, for whom, with proof",
 	long: `Compares two definitions, latest with draft unless said otherwise, and prints
-the facts with what each does to the promises of faithful.toml. Each break comes
-with its witness: a payload that one side writes and the other refuses or reads
+the changes with what each does to the promises of faithful.toml. Each break comes
+with its proof: a payload that one side writes and the other refuses or reads
 otherwise, or lines of user code that stop compiling. Exits 1 on breaks.
 A reference is draft, latest, a sealed version, rev: and a git revision, a
-folder, a file, or the URL of a running server. --why says what is known about a
-kind of fact; [[waiver]] in faithful.toml accepts a break, for a while. --mend
-carries out the mends that are safe: a name kept in JSON, a number given back, a
+folder, a file, or the URL of a running server. --why says why a kind of
+change matters; [[waiver]] in faithful.toml accepts a break, for a while. --fix
+carries out the fixes that are safe: a name kept in JSON, a number given back, a
 new field made optional, a number retired. As JSON it is one document, which
 comparison.schema.json in docs/ describes.`,
 	examples: [2]string{"faithful compare", "faithful compare 1.0.0 draft --as json"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags, compareKinds...)
 		access := accessOptions(flags)
-		why := flags.String("why", "", "say what is known about a kind of `FACT`, such as field-gone, and compare nothing")
-		mend := flags.Bool("mend", false, "change the files where a mend is safe, show what was done, and compare what is left")
+		why := flags.String("why", "", "say why a `KIND` of change matters, such as field-gone, and compare nothing")
+		fix := flags.Bool("fix", false, "change the files where a fix is safe, show what was done, and compare what is left")
 		return func(w *World, args []string) (int, error) {
 			if *why != "" {
-				return fine, explainFact(w, *why)
+				return fine, explainKind(w, *why)
 			}
 			if err := checkKind(*kind, compareKinds...); err != nil {
 				return trouble, err
@@ -63,10 +65,10 @@ comparison.schema.json in docs/ describes.`,
 				}
 				defs = append(defs, d)
 			}
-			var mended []source.Finding // nil when nobody asked
-			if *mend {
+			var fixed []source.Finding // nil when nobody asked
+			if *fix {
 				var err error
-				if defs[1], mended, err = mendBreaks(w, refs, defs[0]); err != nil {
+				if defs[1], fixed, err = fixBreaks(w, refs, defs[0]); err != nil {
 					return trouble, err
 				}
 			}
@@ -91,7 +93,7 @@ comparison.schema.json in docs/ describes.`,
 				}
 			}
 			asked := strings.Join(append([]string{"faithful compare"}, args...), " ")
-			return status, printComparison(w, *kind, c, others, mended, asked)
+			return status, printComparison(w, *kind, c, others, fixed, asked)
 		}
 	},
 }
@@ -99,15 +101,15 @@ comparison.schema.json in docs/ describes.`,
 // compareKinds are the kinds of output beside text and JSON.
 var compareKinds = []string{"markdown", "sarif", "junit"}
 
-// mendBreaks carries out the safe mends in the files that NEW names, and writes those
+// fixBreaks carries out the safe fixes in the files that NEW names, and writes those
 // that they change.
-func mendBreaks(w *World, refs []string, old *schema.Definitions) (*schema.Definitions, []source.Finding, error) {
+func fixBreaks(w *World, refs []string, old *schema.Definitions) (*schema.Definitions, []source.Finding, error) {
 	before, err := project.Files(w.Dir, refs[1])
 	if err != nil {
 		return nil, nil, err
 	}
 	var failed error
-	after, mended, _ := compare.Mend(before, func(new *schema.Definitions) *compare.Report {
+	after, fixed, _ := compare.FixSafely(before, func(new *schema.Definitions) *compare.Report {
 		c, err := comparison(w, refs, []*schema.Definitions{old, new})
 		if err == nil {
 			err = acceptWaivers(w, refs, c.Report)
@@ -123,8 +125,8 @@ func mendBreaks(w *World, refs []string, old *schema.Definitions) (*schema.Defin
 	if err := w.rewrite("compare", changedFiles(before, after)); err != nil {
 		return nil, nil, err
 	}
-	defs, _ := schema.Load(after)
-	return defs, append([]source.Finding{}, mended...), nil
+	defs, _ := check.Load(after)
+	return defs, append([]source.Finding{}, fixed...), nil
 }
 
 // mostFixes is for how many breaks fixes are looked for: each is tried by a comparison, so
@@ -148,8 +150,8 @@ func findFixes(w *World, refs []string, old *schema.Definitions, c *report.Compa
 		return err
 	}
 	promise := promiseOf(p)
-	new, _ := schema.Load(files)
-	size := len(c.Facts)
+	new, _ := check.Load(files)
+	size := len(c.Changes)
 	for _, m := range new.Modules {
 		size += len(m.Declarations())
 	}
@@ -157,12 +159,12 @@ func findFixes(w *World, refs []string, old *schema.Definitions, c *report.Compa
 	again := compare.Compare(old, new, promise)
 	compare.Fixes(again, files, most, func(new *schema.Definitions) *compare.Report { return compare.Compare(old, new, promise) })
 	fixes := map[string]*compare.Fix{}
-	for _, f := range again.Facts {
+	for _, f := range again.Changes {
 		if f.Fix != nil {
 			fixes[string(f.Kind)+" "+f.Where] = f.Fix
 		}
 	}
-	for _, f := range c.Facts {
+	for _, f := range c.Changes {
 		f.Fix = fixes[string(f.Kind)+" "+f.Where]
 	}
 	return nil
@@ -182,21 +184,21 @@ func acceptWaivers(w *World, refs []string, r *compare.Report) error {
 	return nil
 }
 
-// explainFact prints what is known about a kind of fact.
-func explainFact(w *World, name string) error {
-	if k, known := compare.About(compare.Kind(name)); known {
+// explainKind prints why a kind of change matters.
+func explainKind(w *World, name string) error {
+	if k, known := compare.About(change.Kind(name)); known {
 		buffered(w, func(p *report.Printer) {
 			p.Line("%s", p.In(report.Bold, name))
 			p.Paragraph("  payloads  ", k.Wire)
 			p.Paragraph("  code      ", k.Code)
-			p.Line("%s", p.In(report.Faint, "What a change really does hangs on its values: faithful compare says it, with a witness."))
+			p.Line("%s", p.In(report.Faint, "What a change really does hangs on its values: faithful compare says it, with a proof."))
 		})
 		return nil
 	}
 	if near := source.Nearest(name, compare.Kinds()); near != "" {
-		return fmt.Errorf("there is no kind of fact %s; did you mean %s?", name, near)
+		return fmt.Errorf("%q is not a kind of change; did you mean %q?", name, near)
 	}
-	return fmt.Errorf("there is no kind of fact %s; there are: %s", name, strings.Join(compare.Kinds(), ", "))
+	return fmt.Errorf("%q is not a kind of change; the kinds are: %s", name, strings.Join(compare.Kinds(), ", "))
 }
 
 // waived marks the breaks that faithful.toml accepts. Where it promises to every
@@ -213,7 +215,7 @@ func waived(w *World, c *report.Comparison, refs []string, draft *schema.Definit
 	today := w.Now().Format(time.DateOnly)
 	unmatched, over := c.Waive(list, today)
 	for _, x := range over {
-		fmt.Fprintf(w.Err, "faithful compare: the waiver of %s at %s is over since %s\n", x.Fact, x.Where, x.Until)
+		fmt.Fprintf(w.Err, "faithful compare: the waiver of %s at %s is over since %s\n", x.Change, x.Where, x.Until)
 	}
 	var others []*release.Older
 	if isDefault && p.Config.Promise.ComparedWith == "every" {
@@ -226,7 +228,7 @@ func waived(w *World, c *report.Comparison, refs []string, draft *schema.Definit
 		}
 	}
 	if isDefault && len(unmatched) > 0 {
-		return nil, fmt.Errorf("faithful.toml waives %s at %s, and no such thing breaks: remove the waiver", unmatched[0].Fact, unmatched[0].Where)
+		return nil, fmt.Errorf("faithful.toml waives %s at %s, and no such thing breaks: remove the waiver", unmatched[0].Change, unmatched[0].Where)
 	}
 	return others, nil
 }
@@ -234,10 +236,10 @@ func waived(w *World, c *report.Comparison, refs []string, draft *schema.Definit
 // waiversOf are the waivers of a project.
 func waiversOf(p *project.Project) (list []compare.Waiver, err error) {
 	for _, x := range p.Config.Waivers {
-		if !slices.Contains(compare.Kinds(), x.Fact) {
-			return nil, fmt.Errorf("faithful.toml waives %q, which is no kind of fact; did you mean %s?", x.Fact, source.Nearest(x.Fact, compare.Kinds()))
+		if !slices.Contains(compare.Kinds(), x.Change) {
+			return nil, fmt.Errorf("faithful.toml waives %q, which is not a kind of change; did you mean %q?", x.Change, source.Nearest(x.Change, compare.Kinds()))
 		}
-		list = append(list, compare.Waiver{Fact: compare.Kind(x.Fact), Where: x.Where, Reason: x.Reason, Until: x.Until})
+		list = append(list, compare.Waiver{Change: change.Kind(x.Change), Where: x.Where, Reason: x.Reason, Until: x.Until})
 	}
 	return list, nil
 }
@@ -255,25 +257,25 @@ func (s sealedStore) Definitions(version string) (*schema.Definitions, error) {
 	return defs, err
 }
 
-func printComparison(w *World, kind string, c report.Comparison, others []*release.Older, mended []source.Finding, asked string) error {
+func printComparison(w *World, kind string, c report.Comparison, others []*release.Older, fixed []source.Finding, asked string) error {
 	switch kind {
 	case "json":
 		document := report.ComparisonJSON(c)
 		list := []any{}
 		for _, o := range others {
-			list = append(list, report.ComparisonJSON(report.Comparison{Old: o.Version, New: c.New, Report: &compare.Report{Facts: o.Breaks}}))
+			list = append(list, report.ComparisonJSON(report.Comparison{Old: o.Version, New: c.New, Report: &compare.Report{Changes: o.Breaks}}))
 		}
 		document["others"] = list
-		document["mended"] = report.FindingsJSON(mended)
+		document["fixed"] = report.FindingsJSON(fixed)
 		return report.New(w.Out, false).JSON(document)
 	case "markdown":
 		report.New(w.Out, false).Text(report.ComparisonMarkdown(c))
 		for _, o := range others {
-			report.New(w.Out, false).Text("\n" + report.ComparisonMarkdown(report.Comparison{Old: o.Version, New: c.New, Report: &compare.Report{Facts: o.Breaks}}))
+			report.New(w.Out, false).Text("\n" + report.ComparisonMarkdown(report.Comparison{Old: o.Version, New: c.New, Report: &compare.Report{Changes: o.Breaks}}))
 		}
 	case "sarif", "junit":
 		for _, o := range others {
-			c.Facts = append(c.Facts, o.Breaks...)
+			c.Changes = append(c.Changes, o.Breaks...)
 		}
 		if kind == "sarif" {
 			return report.New(w.Out, false).JSON(report.ComparisonSARIF(Version, c))
@@ -285,14 +287,14 @@ func printComparison(w *World, kind string, c report.Comparison, others []*relea
 		return err
 	default:
 		buffered(w, func(p *report.Printer) {
-			p.Mended(mended)
+			p.Fixed(fixed)
 			p.Comparison(c)
 			for _, o := range others {
 				p.BeyondLast(report.Comparison{Old: o.Version, New: c.New, Report: o.Report}, o.Breaks)
 			}
-			if n := compare.Mendable(c.Report); n > 0 && mended == nil {
+			if n := compare.SafeFixes(c.Report); n > 0 && fixed == nil {
 				p.Line("")
-				p.Line("%s safe: %s", map[bool]string{true: "One mend is", false: fmt.Sprintf("%d mends are", n)}[n == 1], p.In(report.Bold, asked+" --mend"))
+				p.Line("%s safe: %s", map[bool]string{true: "One fix is", false: fmt.Sprintf("%d fixes are", n)}[n == 1], p.In(report.Bold, asked+" --fix"))
 			}
 		})
 	}
@@ -337,7 +339,7 @@ func between(ledger *versions.Ledger, old, new string) func() []*schema.Definiti
 
 func promiseOf(p *project.Project) compare.Promise {
 	c := p.Config.Promise
-	return compare.Promise{Rollout: c.Rollout, Kept: c.Kept, Forms: c.Forms, Languages: c.Languages}
+	return compare.Promise{Rollout: c.Rollout, Stored: c.Stored, Covers: c.Covers, Languages: languagesNamed(c.Languages)}
 }
 
 // versionNeeded returns how a reference is called and, where it is a sealed

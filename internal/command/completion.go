@@ -145,21 +145,21 @@ func declaredNames(w *World, kinds ...thingKind) []string {
 	short := func(full string) string { return full[strings.LastIndexByte(full, '.')+1:] }
 	everything := defs.Everything()
 	if len(kinds) > 0 {
-		everything = slices.DeleteFunc(everything, func(n schema.Named) bool { return !slices.Contains(kinds, kindOf(n.Thing)) })
+		everything = slices.DeleteFunc(everything, func(n schema.Element) bool { return !slices.Contains(kinds, thingKind(n.Noun())) })
 	}
 	count := map[string]int{}
 	for _, n := range everything {
-		count[short(n.FullName)]++
+		count[short(n.FullName())]++
 	}
 	var list []string
 	for _, n := range everything {
-		list = append(list, n.FullName)
-		if c, isCall := n.Thing.(*schema.Call); isCall {
+		list = append(list, n.FullName())
+		if c, isCall := n.(*schema.Call); isCall {
 			list = append(list, c.Service.Name+"."+c.Name)
 			continue
 		}
-		if count[short(n.FullName)] == 1 {
-			list = append(list, short(n.FullName))
+		if count[short(n.FullName())] == 1 {
+			list = append(list, short(n.FullName()))
 		}
 	}
 	return list

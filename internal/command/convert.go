@@ -52,9 +52,9 @@ does not grow with it.`,
 			}
 			defer in.Close()
 			if *check {
-				return checkedPayload(w, thing.Thing.(*schema.Message), in, value.DecodeJSON)
+				return checkedPayload(w, thing.(*schema.Message), in, value.DecodeJSON)
 			}
-			message := thing.Thing.(*schema.Message)
+			message := thing.(*schema.Message)
 			c := value.Conversion{Message: message, ToCBOR: true}
 			said := 0
 			c.LeftOut = func(element int, pointers []string) {
@@ -110,7 +110,7 @@ What is not listed is kept and shown as such. Bounds are not checked, unless
 				if err != nil {
 					return trouble, err
 				}
-				message, args = thing.Thing.(*schema.Message), args[1:]
+				message, args = thing.(*schema.Message), args[1:]
 			}
 			in, err := payloadInput(w, flags, args, *data)
 			if err != nil {

@@ -170,11 +170,11 @@ func (d *demo) tell() error {
 		return err
 	}
 
-	d.say("A mend", "A field gets a better name. JSON goes by names, so that breaks, too; where it is\nsafe, --mend keeps what travels as it was. The programs have to follow.")
+	d.say("A fix", "A field gets a better name. JSON goes by names, so that breaks, too; where it is\nsafe, --fix keeps what travels as it was. The programs have to follow.")
 	if err := d.change("#10 email      text?", "#10 mail       text?"); err != nil {
 		return err
 	}
-	if err := d.faithful(found, "compare", "--mend"); err != nil {
+	if err := d.faithful(found, "compare", "--fix"); err != nil {
 		return err
 	}
 	d.p.Line("Taken back, and the stubs brought up to 1.1.0; the versions are as they were sealed:")

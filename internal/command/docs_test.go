@@ -18,7 +18,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"faithfulcourier/internal/advice"
+	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/compare"
+	"faithfulcourier/internal/compare/verdict"
 	"faithfulcourier/internal/report"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
@@ -203,7 +205,7 @@ service Service { call call(Message) -> Message }
 
 func compatibilityTable(t *testing.T) string {
 	load := func(text string) *schema.Definitions {
-		defs, findings := schema.Load([]*source.File{source.NewFile("table.faithful", text)})
+		defs, findings := check.Load([]*source.File{source.NewFile("table.faithful", text)})
 		require.Empty(t, findings, text)
 		return defs
 	}
@@ -215,9 +217,9 @@ func compatibilityTable(t *testing.T) string {
 		if c.old == "" {
 			text = strings.Replace(shownDefinitions, "#5 member Numbers", "#5 member Numbers "+c.new, 1)
 		}
-		r := compare.Compare(old, load(text), compare.Promise{Rollout: "unordered", Kept: "each-reads-other", Forms: []string{"binary", "json"}, Languages: []string{"go", "typescript", "python"}})
+		r := compare.Compare(old, load(text), compare.Promise{Rollout: "unordered", Stored: "each-reads-other", Covers: []string{"binary", "json"}, Languages: languages})
 		row := []string{c.what}
-		for _, p := range []compare.Position{compare.Request, compare.Answer} {
+		for _, p := range []verdict.Position{verdict.Request, verdict.Answer} {
 			for _, newReads := range []bool{true, false} {
 				binary := worst(r, "binary", p, newReads)
 				json := worst(r, "json", p, newReads)
@@ -229,30 +231,30 @@ func compatibilityTable(t *testing.T) string {
 			}
 		}
 		for _, language := range []string{"go", "typescript", "python"} {
-			row = append(row, worst(r, language, compare.Code, true).String())
+			row = append(row, worst(r, language, verdict.Code, true).String())
 		}
 		for i := range row[1:] {
-			row[i+1] = strings.ReplaceAll(row[i+1], "breaks", "**breaks**")
+			row[i+1] = strings.ReplaceAll(row[i+1], "breaking", "**breaking**")
 		}
 		fmt.Fprintf(&b, "| %s |\n", strings.Join(row, " | "))
 	}
-	b.WriteString("\nEvery kind of fact, and what is known about it (`faithful compare --why FACT`):\n\n| fact | payloads and calls | code |\n|---|---|---|\n")
+	b.WriteString("\nEvery kind of change, and why it matters (`faithful compare --why KIND`):\n\n| change | payloads and calls | code |\n|---|---|---|\n")
 	for _, k := range compare.Whys() {
-		fmt.Fprintf(&b, "| `%s` | %s | %s |\n", k.Fact, k.Wire, k.Code)
+		fmt.Fprintf(&b, "| `%s` | %s | %s |\n", k.Kind, k.Wire, k.Code)
 	}
 	return b.String()
 }
 
-func worst(r *compare.Report, form string, p compare.Position, newReads bool) compare.Verdict {
-	verdict := compare.Holds
-	for _, f := range r.Facts {
+func worst(r *compare.Report, covers string, p verdict.Position, newReads bool) verdict.Verdict {
+	worst := verdict.Compatible
+	for _, f := range r.Changes {
 		for _, e := range f.Effects {
-			if e.Form == form && e.Position == p && e.NewReads == newReads {
-				verdict = max(verdict, e.Verdict)
+			if e.Covers == covers && e.Position == p && e.NewReads == newReads {
+				worst = max(worst, e.Verdict)
 			}
 		}
 	}
-	return verdict
+	return worst
 }
 
 // TestDocumentedDefinitions checks every definition file in docs/.
@@ -265,7 +267,7 @@ func TestDocumentedDefinitions(t *testing.T) {
 		require.NoError(t, err)
 		for _, block := range strings.Split(string(text), "```faithful\n")[1:] {
 			definitions, _, _ := strings.Cut(block, "```")
-			_, findings := schema.Load([]*source.File{source.NewFile(filepath.Base(page), definitions)})
+			_, findings := check.Load([]*source.File{source.NewFile(filepath.Base(page), definitions)})
 			assert.Zero(t, source.Errors(findings), "%v", findings)
 			tidied, _ := syntax.Tidy(source.NewFile("", definitions))
 			assert.Equal(t, tidied, definitions, "it is laid out as tidy does")

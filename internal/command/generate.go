@@ -11,6 +11,7 @@ import (
 	"sync"
 	"time"
 
+	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/files"
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/report"
@@ -36,6 +37,16 @@ func openProject(dir string) (*project.Project, error) {
 		known = append(known, l.Name())
 	}
 	return p, p.CheckLanguages(known)
+}
+
+// languagesNamed are the languages of some names, as far as this version knows them.
+func languagesNamed(names []string) (list []stubs.Language) {
+	for _, name := range names {
+		if l, err := languageNamed(name); err == nil {
+			list = append(list, l)
+		}
+	}
+	return list
 }
 
 func languageNamed(name string) (stubs.Language, error) {
@@ -102,7 +113,7 @@ folders and packages end in _1_0_0, so that one program can have both.`,
 				if outputs, plans := past.recall(p, g.only); plans != nil {
 					return applyPlans(w, *kind, outputs, plans, g.dry)
 				}
-				defs, findings = schema.Load(files)
+				defs, findings = check.Load(files)
 			} else if project.IsURL(g.of) {
 				access, err := ref.access.access(w)
 				if err != nil {
@@ -113,7 +124,7 @@ folders and packages end in _1_0_0, so that one program can have both.`,
 					return trouble, err
 				}
 				g.version = served.Version
-				defs, findings = schema.Load(served.Files)
+				defs, findings = check.Load(served.Files)
 			} else if defs, findings, err = loadReference(w, g.of, ref.access); err != nil {
 				return trouble, err
 			}
@@ -377,13 +388,13 @@ func printPlan(p *report.Printer, o project.Output, plan *stubs.Plan, dry, block
 		switch {
 		case c.Link:
 			p.Line("%s: %s: this is a link, and nothing is written through a link", p.In(report.Bold, path), p.In(report.Red, "error"))
-			p.Line("       %s remove it, or write the stubs into another folder: into = \"…\" in faithful.toml", p.In(report.Green, "mend:"))
+			p.Line("       %s remove it, or write the stubs into another folder: into = \"…\" in faithful.toml", p.In(report.Green, "fix:"))
 		case c.Edited:
 			p.Line("%s: %s: this file was made by generate and edited since", p.In(report.Bold, path), p.In(report.Red, "error"))
-			p.Line("       %s move your changes elsewhere and remove the file, or overwrite it with --force", p.In(report.Green, "mend:"))
+			p.Line("       %s move your changes elsewhere and remove the file, or overwrite it with --force", p.In(report.Green, "fix:"))
 		default:
 			p.Line("%s: %s: this file was not made by generate, and its name is needed", p.In(report.Bold, path), p.In(report.Red, "error"))
-			p.Line("       %s move it, or write the stubs into another folder: into = \"…\" in faithful.toml", p.In(report.Green, "mend:"))
+			p.Line("       %s move it, or write the stubs into another folder: into = \"…\" in faithful.toml", p.In(report.Green, "fix:"))
 		}
 	}
 	if blocked {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 
+	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/compare"
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/release"
@@ -19,7 +20,7 @@ var historyCommand = &command{
 	synopsis: "[VERSION] [--changelog] [--audit] [--as KIND]",
 	short:    "lists the sealed versions, and what each changed",
 	long: `Lists the sealed versions with their dates and what each changed; with VERSION
-one of them, with all facts. --changelog prints Markdown, newest first; what
+one of them, with all changes. --changelog prints Markdown, newest first; what
 stands in versions/notes/VERSION.md, which is yours to write, goes into it.
 --audit hashes everything again and finds every line and file that was changed,
 removed, added or moved since it was sealed, and each signature that does not fit;
@@ -109,7 +110,7 @@ func (h *history) step(i int) (c report.Comparison, err error) {
 func (h *history) list(w *World, kind string) (int, error) {
 	type line struct {
 		versions.Entry
-		Facts string `json:"facts"`
+		Facts string `json:"changes"`
 	}
 	var lines []line
 	for i, e := range h.ledger.Entries {
@@ -129,7 +130,7 @@ func (h *history) list(w *World, kind string) (int, error) {
 	buffered(w, func(p *report.Printer) {
 		var rows [][]string
 		for _, l := range lines {
-			style := map[string]report.Style{"breaks": report.Red, "shifts": report.Yellow}[l.Verdict]
+			style := map[string]report.Style{"breaking": report.Red, "altering": report.Yellow}[l.Verdict]
 			rows = append(rows, []string{p.In(report.Bold, l.Version), l.Time.Format("2006-01-02"), p.In(style, l.Facts), p.In(report.Faint, strings.Join(strings.Fields(l.Note), " "))})
 		}
 		p.Table("", rows)
@@ -210,7 +211,7 @@ func auditVersions(w *World, p *project.Project, kind string) (int, error) {
 		Judge: func(old, new any, promise *versions.Promise) (string, versions.Size) {
 			by := promiseOf(p)
 			if promise != nil {
-				by = compare.Promise{Rollout: promise.Rollout, Kept: promise.Stored, Forms: promise.Covers, Languages: promise.Languages}
+				by = compare.Promise{Rollout: promise.Rollout, Stored: promise.Stored, Covers: promise.Covers, Languages: languagesNamed(promise.Languages)}
 			}
 			r := compare.Compare(old.(*schema.Definitions), new.(*schema.Definitions), by)
 			return release.Verdict(r), versions.Size(r.Size())
@@ -267,7 +268,7 @@ func loadSealed(list []versions.File) (any, string, error) {
 	for _, f := range list {
 		sources = append(sources, source.NewFile(f.Name, f.Text))
 	}
-	defs, findings := schema.Load(sources)
+	defs, findings := check.Load(sources)
 	if source.Errors(findings) > 0 {
 		return nil, "", fmt.Errorf("%s", findings[0].Message)
 	}

@@ -12,10 +12,10 @@ import (
 
 // named returns the one thing that a name means. kinds says what it may be:
 // with none, anything.
-func named(defs *schema.Definitions, name string, kinds ...thingKind) (schema.Named, error) {
-	var wanted, others []schema.Named
+func named(defs *schema.Definitions, name string, kinds ...thingKind) (schema.Element, error) {
+	var wanted, others []schema.Element
 	for _, n := range defs.Find(name) {
-		if len(kinds) == 0 || slices.Contains(kinds, kindOf(n.Thing)) {
+		if len(kinds) == 0 || slices.Contains(kinds, thingKind(n.Noun())) {
 			wanted = append(wanted, n)
 		} else {
 			others = append(others, n)
@@ -27,34 +27,34 @@ func named(defs *schema.Definitions, name string, kinds ...thingKind) (schema.Na
 	case len(wanted) > 1:
 		var names []string
 		for _, n := range wanted {
-			names = append(names, n.FullName)
+			names = append(names, n.FullName())
 		}
-		return schema.Named{}, fmt.Errorf("%s may be any of: %s", name, strings.Join(names, ", "))
+		return nil, fmt.Errorf("%s may be any of: %s", name, strings.Join(names, ", "))
 	case len(others) > 0:
-		message := fmt.Sprintf("%s is %s; what is wanted is %s", others[0].FullName, kindOf(others[0].Thing), alternatives(kinds))
-		if s, isService := others[0].Thing.(*schema.Service); isService && slices.Contains(kinds, aCall) {
+		message := fmt.Sprintf("%s is %s; what is wanted is %s", others[0].FullName(), thingKind(others[0].Noun()), alternatives(kinds))
+		if s, isService := others[0].(*schema.Service); isService && slices.Contains(kinds, aCall) {
 			var calls []string
 			for _, c := range s.Calls {
 				calls = append(calls, s.Name+"."+c.Name)
 			}
-			message = fmt.Sprintf("%s is a service; its calls are: %s", others[0].FullName, strings.Join(calls, ", "))
+			message = fmt.Sprintf("%s is a service; its calls are: %s", others[0].FullName(), strings.Join(calls, ", "))
 		}
-		return schema.Named{}, fmt.Errorf("%s", message)
+		return nil, fmt.Errorf("%s", message)
 	}
 	var names []string
 	for _, n := range defs.Everything() {
-		if len(kinds) == 0 || slices.Contains(kinds, kindOf(n.Thing)) {
-			parts := strings.Split(n.FullName, ".")
-			names = append(names, n.FullName, parts[len(parts)-1])
+		if len(kinds) == 0 || slices.Contains(kinds, thingKind(n.Noun())) {
+			parts := strings.Split(n.FullName(), ".")
+			names = append(names, n.FullName(), parts[len(parts)-1])
 			if len(parts) > 1 {
 				names = append(names, strings.Join(parts[len(parts)-2:], "."))
 			}
 		}
 	}
 	if near := source.Nearest(name, names); near != "" {
-		return schema.Named{}, fmt.Errorf("nothing is called %s; did you mean %s?", name, near)
+		return nil, fmt.Errorf("nothing is called %s; did you mean %s?", name, near)
 	}
-	return schema.Named{}, fmt.Errorf("nothing is called %s; faithful show lists what there is", name)
+	return nil, fmt.Errorf("nothing is called %s; faithful show lists what there is", name)
 }
 
 // thingKind says what a thing is, for a sentence.
@@ -67,39 +67,6 @@ const (
 	aCall    thingKind = "a call"
 	aService thingKind = "a service"
 )
-
-func kindOf(thing any) thingKind {
-	switch t := thing.(type) {
-	case *schema.Message:
-		if t.IsError() {
-			return anError
-		}
-		return aMessage
-	case *schema.Call:
-		return aCall
-	case *schema.Service:
-		return aService
-	case *schema.Module:
-		return "a module"
-	case *schema.Enum:
-		return "an enum"
-	case *schema.Union:
-		return "a union"
-	case *schema.NamedType:
-		return "a named type"
-	case *schema.Const:
-		return "a constant"
-	case *schema.Field:
-		return "a field"
-	case *schema.Member:
-		return "a member of an enum"
-	case *schema.Alternative:
-		return "an alternative of a union"
-	case *schema.Example:
-		return "an example"
-	}
-	return "a credential"
-}
 
 func alternatives(kinds []thingKind) string {
 	var list []string

@@ -47,7 +47,7 @@ func replayFile(ctx context.Context, w *World, defs *schema.Definitions, path st
 		if err != nil {
 			return trouble, fmt.Errorf("%s:%d: %w", path, line, err)
 		}
-		differences, err := remote.Replay(ctx, thing.Thing.(*schema.Call), &r, options)
+		differences, err := remote.Replay(ctx, thing.(*schema.Call), &r, options)
 		if err != nil {
 			var unreachable *web.Unreachable
 			if errors.As(err, &unreachable) {

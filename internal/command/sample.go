@@ -53,12 +53,12 @@ touches a file that you changed.`,
 			if err != nil {
 				return trouble, err
 			}
-			message, ofCall := thing.Thing.(*schema.Message)
-			if call, isCall := thing.Thing.(*schema.Call); isCall {
+			message, ofCall := thing.(*schema.Message)
+			if call, isCall := thing.(*schema.Call); isCall {
 				message, ofCall = call.Request, true
 			}
 			if message == nil && ofCall {
-				return trouble, fmt.Errorf("the request of %s is (): it has no payload", thing.FullName)
+				return trouble, fmt.Errorf("the request of %s is (): it has no payload", thing.FullName())
 			}
 			samples, err := samplesOf(defs, message, *count, *seed)
 			if err != nil {
@@ -151,7 +151,7 @@ func sampleFolder(w *World, defs *schema.Definitions, args []string, dir string,
 		if err != nil {
 			return trouble, err
 		}
-		calls = thing.Thing.(*schema.Service).Calls
+		calls = thing.(*schema.Service).Calls
 	}
 	wanted, without, err := requestFiles(defs, calls)
 	if err != nil {

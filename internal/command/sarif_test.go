@@ -21,7 +21,7 @@ func TestSARIF(t *testing.T) {
 	require.NoError(t, err)
 	dir := t.TempDir()
 	require.NoError(t, os.CopyFS(dir, os.DirFS(filepath.Join(toolchain.Root(), "examples/ferry/definitions"))))
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "faithful.toml"), []byte("name = \"skerry line\"\nsources = [\".\"]\n[[waiver]]\nfact = \"field-type-changed\"\nwhere = \"skerry.booking.Vehicle.metres\"\nreason = \"never read\"\n"), 0o666))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "faithful.toml"), []byte("name = \"skerry line\"\nsources = [\".\"]\n[[waiver]]\nchange = \"field-type-changed\"\nwhere = \"skerry.booking.Vehicle.metres\"\nreason = \"never read\"\n"), 0o666))
 	run := func(args ...string) (results []any) {
 		output, _ := toolchain.Faithful(t, dir, args...).Output() // exits 1 on breaks
 		document, err := jsonschema.UnmarshalJSON(bytes.NewReader(output))
@@ -61,14 +61,14 @@ func TestSARIF(t *testing.T) {
 }
 
 // TestComparisonFitsItsSchema holds compare --as json against the JSON Schema in
-// docs/, for a change with every verdict, a mend, and an older version.
+// docs/, for a change with every verdict, a fix, and an older version.
 func TestComparisonFitsItsSchema(t *testing.T) {
 	schema, err := jsonschema.NewCompiler().Compile(filepath.Join(toolchain.Root(), "docs/comparison.schema.json"))
 	require.NoError(t, err)
 	dir := ferryProject(t)
 	config, err := os.ReadFile(filepath.Join(dir, "faithful.toml"))
 	require.NoError(t, err)
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "faithful.toml"), append(config, "\n[promise]\ncompared_with = \"every\"\n[[waiver]]\nfact = \"field-gone\"\nwhere = \"skerry.booking.Booking.ticket\"\nreason = \"nobody has one\"\n"...), 0o666))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "faithful.toml"), append(config, "\n[promise]\ncompared_with = \"every\"\n[[waiver]]\nchange = \"field-gone\"\nwhere = \"skerry.booking.Booking.ticket\"\nreason = \"nobody has one\"\n"...), 0o666))
 	file := filepath.Join(dir, "definitions/booking.faithful")
 	text, err := os.ReadFile(file)
 	require.NoError(t, err)
@@ -80,7 +80,7 @@ func TestComparisonFitsItsSchema(t *testing.T) {
 	change("#2 metres float64", "#2 metres int32")
 	require.NoError(t, toolchain.Faithful(t, dir, "seal").Run())
 	change("  #11 ticket     bytes?\n", "", "#10 email ", "#10 mail ", "= held", "= paid", "length 2..12", "length 2..20")
-	for _, args := range [][]string{{"compare"}, {"compare", "1.0.0", "draft"}, {"compare", "--mend"}, {"compare", "1.0.0", "latest"}} {
+	for _, args := range [][]string{{"compare"}, {"compare", "1.0.0", "draft"}, {"compare", "--fix"}, {"compare", "1.0.0", "latest"}} {
 		output, _ := toolchain.Faithful(t, dir, append(args, "--as", "json")...).Output() // exits 1 on breaks
 		document, err := jsonschema.UnmarshalJSON(bytes.NewReader(output))
 		require.NoError(t, err, "%s", output)
@@ -90,10 +90,10 @@ func TestComparisonFitsItsSchema(t *testing.T) {
 			assert.Positive(t, number(at(document, "counts", "waived")))
 		}
 		if len(args) == 2 {
-			assert.Len(t, at(document, "mended"), 2)
+			assert.Len(t, at(document, "fixed"), 2)
 		}
 	}
-	wrong, err := jsonschema.UnmarshalJSON(strings.NewReader(`{"old":"1.0.0","new":"draft","verdict":"fine","needs":"","facts":[],"counts":{},"others":[],"mended":[]}`))
+	wrong, err := jsonschema.UnmarshalJSON(strings.NewReader(`{"old":"1.0.0","new":"draft","verdict":"fine","needs":"","changes":[],"counts":{},"others":[],"fixed":[]}`))
 	require.NoError(t, err)
 	require.Error(t, schema.Validate(wrong))
 }

@@ -210,13 +210,13 @@ func sinceLatest(p *project.Project, ledger *versions.Ledger, latest *versions.E
 // promiseSealed is the promise of a project as a line of the ledger has it.
 func promiseSealed(p *project.Project) *versions.Promise {
 	c := p.Config.Promise
-	return &versions.Promise{Rollout: c.Rollout, Stored: c.Kept, Covers: c.Forms, Languages: c.Languages}
+	return &versions.Promise{Rollout: c.Rollout, Stored: c.Stored, Covers: c.Covers, Languages: c.Languages}
 }
 
 func unchanged(w *World, kind string, latest *versions.Entry) (int, error) {
 	out := report.New(w.Out, w.Colour)
 	if kind == "json" {
-		return fine, out.JSON(map[string]any{"sealed": false, "version": latest.Version, "digest": latest.Digest, "verdict": "holds", "note": ""})
+		return fine, out.JSON(map[string]any{"sealed": false, "version": latest.Version, "digest": latest.Digest, "verdict": "compatible", "note": ""})
 	}
 	out.Line("nothing changed since %s: nothing to seal", latest.Version)
 	return fine, nil

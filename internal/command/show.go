@@ -64,7 +64,7 @@ func showOne(w *World, kind string, defs *schema.Definitions, name string) (int,
 		return trouble, err
 	}
 	// A field, member or call is shown with what it belongs to.
-	thing := found.Thing
+	thing := found
 	switch t := thing.(type) {
 	case *schema.Field:
 		thing = t.Message
@@ -82,14 +82,15 @@ func showOne(w *World, kind string, defs *schema.Definitions, name string) (int,
 		buffered(w, func(p *report.Printer) { p.Outline(m) })
 		return fine, nil
 	}
-	uses := defs.UsedBy(thing)
+	decl := thing.(schema.Declaration)
+	uses := defs.UsedBy(decl)
 	if kind == "json" {
-		return fine, report.New(w.Out, false).JSON(map[string]any{"name": found.FullName, "text": schema.Text(thing), "uses": report.UsesJSON(thing), "used_by": uses})
+		return fine, report.New(w.Out, false).JSON(map[string]any{"name": found.FullName(), "text": schema.Text(decl), "uses": report.UsesJSON(decl), "used_by": uses})
 	}
 	buffered(w, func(p *report.Printer) {
-		p.Line("%s", p.In(report.Faint, "// "+found.FullName))
-		p.Line("%s", strings.TrimRight(schema.Text(thing), "\n"))
-		p.Uses(thing, uses)
+		p.Line("%s", p.In(report.Faint, "// "+found.FullName()))
+		p.Line("%s", strings.TrimRight(schema.Text(decl), "\n"))
+		p.Uses(decl, uses)
 	})
 	return fine, nil
 }

@@ -169,11 +169,11 @@ func TestWritingKilledAnywhere(t *testing.T) {
 	}
 	for name, args := range map[string][]string{
 		"tidy": {"tidy", "-w"}, "generate": {"generate", "--only", "go"}, "scaffold": {"scaffold", "go", "Quay"},
-		"sample": {"sample", "--all", "requests"}, "seal": {"seal"}, "new": {"new", "harbour"}, "mend": {"check", "--mend"},
+		"sample": {"sample", "--all", "requests"}, "seal": {"seal"}, "new": {"new", "harbour"}, "fix": {"check", "--fix"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			begin := begin
-			if name == "mend" {
+			if name == "fix" {
 				begin = func(t *testing.T) string {
 					dir := ferryProject(t)
 					require.NoError(t, layOut(dir, map[string]string{"definitions/slip.faithful": "module skerry.slip\nmessage Slip { #1 name: text }\n"}))

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"faithfulcourier/internal/compare/verdict"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/value"
 )
@@ -71,29 +72,29 @@ func TestBoundsAreJudgedRightly(t *testing.T) {
 			require.Empty(t, value.Validate(value.MinimalMessage(m)), "the smallest message of %s%s", before, after)
 		}
 
-		report := Compare(old, next, Promise{Rollout: "server-leads", Forms: []string{"binary", "json"}})
+		report := Compare(old, next, Promise{Rollout: "server-leads", Covers: []string{"binary", "json"}})
 		if b, a := schemaBounds(oldAsk), schemaBounds(nextAsk); b == a {
-			require.Empty(t, report.Facts, "%s %q %q", kind.typ, before, after)
+			require.Empty(t, report.Changes, "%s %q %q", kind.typ, before, after)
 			verdicts["same"]++
 			return
 		}
-		require.Len(t, report.Facts, 1)
-		fact := report.Facts[0]
+		require.Len(t, report.Changes, 1)
+		fact := report.Changes[0]
 		for _, e := range fact.Effects {
-			if e.Verdict != Breaks {
+			if e.Verdict != verdict.Breaking {
 				continue
 			}
-			require.NotNil(t, e.Witness)
-			allowed, err := value.DecodeJSON(oldAsk, []byte(e.Witness.JSON), 0)
-			require.NoError(t, err, e.Witness.JSON)
-			require.Empty(t, value.Validate(allowed), "%s: %s", before, e.Witness.JSON)
-			refused, err := value.DecodeJSON(nextAsk, []byte(e.Witness.JSON), 0)
-			require.NoError(t, err, e.Witness.JSON)
-			require.NotEmpty(t, value.Validate(refused), "%s: %s", after, e.Witness.JSON)
+			require.NotNil(t, e.Proof)
+			allowed, err := value.DecodeJSON(oldAsk, []byte(e.Proof.JSON), 0)
+			require.NoError(t, err, e.Proof.JSON)
+			require.Empty(t, value.Validate(allowed), "%s: %s", before, e.Proof.JSON)
+			refused, err := value.DecodeJSON(nextAsk, []byte(e.Proof.JSON), 0)
+			require.NoError(t, err, e.Proof.JSON)
+			require.NotEmpty(t, value.Validate(refused), "%s: %s", after, e.Proof.JSON)
 		}
 		verdicts[fmt.Sprint(fact.Verdict())]++
-		require.NotEqual(t, Shifts, fact.Verdict(), "limits can always be decided: %s %q %q", kind.typ, before, after)
-		if fact.Verdict() == Breaks {
+		require.NotEqual(t, verdict.Altering, fact.Verdict(), "limits can always be decided: %s %q %q", kind.typ, before, after)
+		if fact.Verdict() == verdict.Breaking {
 			return
 		}
 		candidates := []*value.Message{value.MinimalMessage(oldAsk), value.MinimalMessage(nextAsk)}
@@ -114,7 +115,7 @@ func TestBoundsAreJudgedRightly(t *testing.T) {
 		}
 	})
 	t.Log(verdicts)
-	for _, v := range []Verdict{Holds, Breaks} {
+	for _, v := range []verdict.Verdict{verdict.Compatible, verdict.Breaking} {
 		assert.Greater(t, verdicts[fmt.Sprint(v)], *changes/20, "few changes %v", v)
 	}
 }

@@ -12,6 +12,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"faithfulcourier/internal/check"
+	"faithfulcourier/internal/compare/verdict"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/stubs"
@@ -112,7 +114,7 @@ service Bookings {
 }
 `
 
-// codeChanges are one change for each kind of fact, and some that go together.
+// codeChanges are one change for each kind of change, and some that go together.
 var codeChanges = []struct{ old, new string }{
 	{"#1 hundredths int64", "#1 hundredths int64 #2 currency text?"},
 	{"#1 hundredths int64", "#1 hundredths int64 #2 currency text = \"SKD\""},
@@ -230,7 +232,7 @@ func definitions(t *testing.T, text string) *schema.Definitions {
 	for i, part := range strings.Split("\n"+text, "\nmodule ")[1:] {
 		files = append(files, source.NewFile(fmt.Sprintf("harbour%d.faithful", i), "module "+part))
 	}
-	defs, findings := schema.Load(files)
+	defs, findings := check.Load(files)
 	if len(findings) > 0 {
 		t.Fatalf("%s in:\n%s", findings[0].Message, text)
 	}
@@ -277,11 +279,11 @@ var concerned = []string{"users", "callers", "implementers"}
 // lines that prove it.
 func breaksIn(language string, r *Report) (breaks map[string]bool, lines [][]string) {
 	breaks = map[string]bool{}
-	for _, f := range r.Facts {
+	for _, f := range r.Changes {
 		for _, e := range f.Effects {
-			if e.Form == language && e.Verdict == Breaks {
+			if e.Covers == language && e.Verdict == verdict.Breaking {
 				breaks[e.Who] = true
-				lines = append(lines, e.Witness.Code)
+				lines = append(lines, e.Proof.Code)
 			}
 		}
 	}
@@ -303,7 +305,7 @@ func judgedRightly(t *testing.T, about string, breaks map[string]bool, fails fun
 
 // TestGoCode compiles a program in the documented style, which uses all of
 // the old stubs, against the new stubs of every change: it must fail exactly
-// where the table says so. The lines of each witness must, too.
+// where the table says so. The lines of each proof must, too.
 func TestGoCode(t *testing.T) {
 	dir := t.TempDir()
 	write(t, filepath.Join(dir, "go.mod"), "module truth\n\ngo 1.24\n")
@@ -312,7 +314,7 @@ func TestGoCode(t *testing.T) {
 	for _, who := range concerned {
 		write(t, filepath.Join(dir, "old", who, "use.go"), goProgram(old, "truth/old", who))
 	}
-	verdicts, witnesses := map[string]map[string]bool{}, map[string]bool{}
+	verdicts, proofs := map[string]map[string]bool{}, map[string]bool{}
 	for i, c := range codeChanges {
 		if testing.Short() && i%12 != 0 {
 			continue
@@ -321,7 +323,7 @@ func TestGoCode(t *testing.T) {
 		new := definitions(t, changed(c))
 		if new.Module("skerry.harbour") == nil {
 			// Go builds nothing at all where a package is missing; that it is missing is plain.
-			breaks, lines := breaksIn("go", Compare(old, new, Promise{Rollout: "server-leads", Kept: "each-reads-other", Languages: []string{"go"}}))
+			breaks, lines := breaksIn("go", Compare(old, new, Promise{Rollout: "server-leads", Stored: "each-reads-other", Languages: []stubs.Language{golang.Language{}}}))
 			assert.True(t, breaks["users"])
 			assert.Contains(t, lines[0][0], "skerry/harbour")
 			continue
@@ -330,13 +332,13 @@ func TestGoCode(t *testing.T) {
 		for _, who := range concerned {
 			write(t, filepath.Join(dir, name, who, "use.go"), goProgram(old, "truth/"+name, who))
 		}
-		breaks, lines := breaksIn("go", Compare(old, new, Promise{Rollout: "server-leads", Kept: "each-reads-other", Languages: []string{"go"}}))
+		breaks, lines := breaksIn("go", Compare(old, new, Promise{Rollout: "server-leads", Stored: "each-reads-other", Languages: []stubs.Language{golang.Language{}}}))
 		verdicts["truth/"+name] = breaks
 		for j, l := range lines {
 			for at, package_ := range map[string]string{"old": "truth/old", name: "truth/" + name} {
-				folder := fmt.Sprintf("%s/witness%d_%d", at, i, j)
-				write(t, filepath.Join(dir, folder, "witness.go"), goFile(package_, "func _(ctx context.Context) {\n\t"+strings.Join(l, "\n\t")+"\n"+goUsed(l)+"}\n"))
-				witnesses["truth/"+folder] = at != "old"
+				folder := fmt.Sprintf("%s/proof%d_%d", at, i, j)
+				write(t, filepath.Join(dir, folder, "proof.go"), goFile(package_, "func _(ctx context.Context) {\n\t"+strings.Join(l, "\n\t")+"\n"+goUsed(l)+"}\n"))
+				proofs["truth/"+folder] = at != "old"
 			}
 		}
 	}
@@ -367,7 +369,7 @@ func TestGoCode(t *testing.T) {
 			})
 		}
 	}
-	for name, want := range witnesses {
+	for name, want := range proofs {
 		_, fails := failed[name]
 		assert.Equal(t, want, fails, "%s must fail: %t; the compiler: %s", name, want, failed[name])
 	}
@@ -445,7 +447,7 @@ func goProgram(defs *schema.Definitions, root, who string) string {
 			}
 		}
 		for _, x := range m.Types {
-			base := golang.TypeName(bare(x))
+			base := golang.TypeName(x.Bare())
 			for _, literal := range goLiterals(x.Type.Kind) {
 				fmt.Fprintf(&b, "var _ harbour.%s = %s\n", x.Name, literal)
 			}
@@ -551,13 +553,13 @@ func TestTypeScriptCode(t *testing.T) {
 		for _, who := range concerned {
 			write(t, filepath.Join(dir, name, "use_"+who+".ts"), tsProgram(old, who))
 		}
-		breaks, lines := breaksIn("typescript", Compare(old, new, Promise{Rollout: "server-leads", Kept: "each-reads-other", Languages: []string{"typescript"}}))
+		breaks, lines := breaksIn("typescript", Compare(old, new, Promise{Rollout: "server-leads", Stored: "each-reads-other", Languages: []stubs.Language{typescript.Language{}}}))
 		judged[name] = breaks
 		about[name] = fmt.Sprintf("%q → %q", c.old, c.new)
 		for j, l := range lines {
 			for _, at := range []string{"src/old", name} {
-				file := fmt.Sprintf("%s/witness%d_%d.ts", at, i, j)
-				write(t, filepath.Join(dir, file), tsWitness(old, l))
+				file := fmt.Sprintf("%s/proof%d_%d.ts", at, i, j)
+				write(t, filepath.Join(dir, file), tsProof(old, l))
 				verdicts[file] = at != "src/old"
 				about[file] = strings.Join(l, "\n")
 			}
@@ -583,7 +585,7 @@ func TestTypeScriptCode(t *testing.T) {
 		})
 	}
 	for file := range failed {
-		if _, isWitness := verdicts[file]; !isWitness {
+		if _, isProof := verdicts[file]; !isProof {
 			assert.Contains(t, file, "/use_", "the stubs themselves must compile: %s", failed[file])
 		}
 	}
@@ -624,8 +626,8 @@ func tsWire(body string) string {
 	return "import type { " + strings.Join(used, ", ") + " } from \"./faithful/wire.js\";\n"
 }
 
-// tsWitness puts the lines of a witness below imports of the names in them.
-func tsWitness(defs *schema.Definitions, lines []string) string {
+// tsProof puts the lines of a proof below imports of the names in them.
+func tsProof(defs *schema.Definitions, lines []string) string {
 	body := strings.NewReplacer(".../skerry", "./skerry", ".../types.js", "./skerry/harbour/types.js", ".../client.js", "./skerry/harbour/client.js", ".../server.js", "./skerry/harbour/server.js").Replace(strings.Join(lines, "\n"))
 	if strings.HasPrefix(body, "import") {
 		return body + "\n"
@@ -657,11 +659,19 @@ func tsWitness(defs *schema.Definitions, lines []string) string {
 	return head + "export {};\n" + body + "\n"
 }
 
+// mayLack is the type of a field as it is read.
+func mayLack(t string, f *schema.Field, or string) string {
+	if f.Presence == schema.Optional {
+		return t + or
+	}
+	return t
+}
+
 // tsProgram is goProgram for TypeScript.
 func tsProgram(defs *schema.Definitions, who string) string {
 	m := defs.Modules[0]
 	if who != "users" {
-		return tsWitness(defs, tsServices(m, who))
+		return tsProof(defs, tsServices(m, who))
 	}
 	types, values := tsNames(m)
 	var b strings.Builder
@@ -675,7 +685,7 @@ func tsProgram(defs *schema.Definitions, who string) string {
 		}
 	}
 	for _, x := range m.Types {
-		fmt.Fprintf(&b, "export function use%s(m: %s): %s {\n  return m;\n}\n", x.Name, x.Name, typescript.TypeName(bare(x)))
+		fmt.Fprintf(&b, "export function use%s(m: %s): %s {\n  return m;\n}\n", x.Name, x.Name, typescript.TypeName(x.Bare()))
 	}
 	for _, u := range m.Unions {
 		for _, a := range u.Alternatives {
@@ -687,7 +697,7 @@ func tsProgram(defs *schema.Definitions, who string) string {
 		var all, required []string
 		for _, f := range msg.Fields {
 			name := typescript.FieldName(f)
-			fmt.Fprintf(&b, "  const v%d: %s = m.%s;\n", f.Number, tsFieldType(f), name)
+			fmt.Fprintf(&b, "  const v%d: %s = m.%s;\n", f.Number, mayLack(typescript.TypeName(f.Type), f, " | undefined"), name)
 			all = append(all, fmt.Sprintf("%s: v%d", name, f.Number))
 			if f.Presence == schema.Required {
 				required = append(required, fmt.Sprintf("%s: v%d", name, f.Number))
@@ -768,13 +778,13 @@ func TestPythonCode(t *testing.T) {
 		new := definitions(t, changed(c))
 		writeStubs(t, filepath.Join(dir, name), python.Language{}, new, stubs.Everything(name))
 		program(name)
-		breaks, lines := breaksIn("python", Compare(old, new, Promise{Rollout: "server-leads", Kept: "each-reads-other", Languages: []string{"python"}}))
+		breaks, lines := breaksIn("python", Compare(old, new, Promise{Rollout: "server-leads", Stored: "each-reads-other", Languages: []stubs.Language{python.Language{}}}))
 		judged[name] = breaks
 		about[name] = fmt.Sprintf("%q → %q", c.old, c.new)
 		for j, l := range lines {
 			for _, at := range []string{"old", name} {
-				file := fmt.Sprintf("%s/witness%d_%d.py", at, i, j)
-				write(t, filepath.Join(dir, file), pyWitness(old, at, l))
+				file := fmt.Sprintf("%s/proof%d_%d.py", at, i, j)
+				write(t, filepath.Join(dir, file), pyProof(old, at, l))
 				verdicts[file] = at != "old"
 				about[file] = strings.Join(l, "\n")
 			}
@@ -840,8 +850,8 @@ func pyTypeNames(m *schema.Module) []string {
 
 const pyHead = "from __future__ import annotations\n\nfrom datetime import date\nfrom decimal import Decimal\nfrom uuid import UUID\n\n"
 
-// pyWitness puts the lines of a witness below imports of the names in them.
-func pyWitness(defs *schema.Definitions, root string, lines []string) string {
+// pyProof puts the lines of a proof below imports of the names in them.
+func pyProof(defs *schema.Definitions, root string, lines []string) string {
 	body := strings.NewReplacer("from … import", "from "+root+".skerry.harbour import", "import …", "import "+root+".").Replace(strings.Join(lines, "\n"))
 	head := pyHead + fmt.Sprintf("from collections.abc import AsyncIterator\nfrom %s.faithful.server import Context, Elements\nfrom %s.faithful.wire import Any, Duration, Instant\n", root, root)
 	if !strings.HasPrefix(body, "from") && !strings.HasPrefix(body, "import") {
@@ -858,7 +868,7 @@ func pyWitness(defs *schema.Definitions, root string, lines []string) string {
 func pyProgram(defs *schema.Definitions, root, who string) string {
 	m := defs.Modules[0]
 	if who != "users" {
-		return pyWitness(defs, root, []string{pyServices(m, who)})
+		return pyProof(defs, root, []string{pyServices(m, who)})
 	}
 	var b strings.Builder
 	fmt.Fprintf(&b, "%sfrom collections.abc import AsyncIterator\nfrom %s.faithful.server import Context, Elements\nfrom %s.faithful.wire import Any, Duration, Instant\nfrom %s.skerry.harbour import %s\n\n", pyHead, root, root, root, strings.Join(pyTypeNames(m), ", "))
@@ -871,7 +881,7 @@ func pyProgram(defs *schema.Definitions, root, who string) string {
 		}
 	}
 	for _, x := range m.Types {
-		base := python.TypeName(bare(x))
+		base := python.TypeName(x.Bare())
 		if x.Type.Kind == schema.KindAny { // another name for it, that makes nothing
 			fmt.Fprintf(&b, "\n\ndef use_%s(v: %s) -> %s:\n    return v\n", x.Name, base, x.Name)
 			continue
@@ -889,7 +899,7 @@ func pyProgram(defs *schema.Definitions, root, who string) string {
 		var all, required []string
 		for _, f := range msg.Fields {
 			name := python.FieldName(f)
-			fmt.Fprintf(&b, "    v%d: %s = m.%s\n", f.Number, pyFieldType(f), name)
+			fmt.Fprintf(&b, "    v%d: %s = m.%s\n", f.Number, mayLack(python.TypeName(f.Type), f, " | None"), name)
 			all = append(all, fmt.Sprintf("%s=v%d", name, f.Number))
 			if f.Presence == schema.Required {
 				required = append(required, fmt.Sprintf("%s=v%d", name, f.Number))

@@ -9,12 +9,14 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"faithfulcourier/internal/check"
+	"faithfulcourier/internal/compare/verdict"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 )
 
 // TestConnectedMessages compares messages each of which holds all others, with another
-// name or type for every field: the work goes with the fields, not with the ways between
+// name or type for every Field: the work goes with the fields, not with the ways between
 // them.
 func TestConnectedMessages(t *testing.T) {
 	connected := func(n int, field func(i, j int) string) *schema.Definitions {
@@ -28,11 +30,11 @@ func TestConnectedMessages(t *testing.T) {
 			b.WriteString("}\n")
 		}
 		b.WriteString("service Full { call ask(Mm0) -> Mm1 }\n")
-		defs, findings := schema.Load([]*source.File{source.NewFile("full.faithful", b.String())})
+		defs, findings := check.Load([]*source.File{source.NewFile("full.faithful", b.String())})
 		require.Zero(t, source.Errors(findings))
 		return defs
 	}
-	promise := Promise{Rollout: "server-leads", Kept: "each-reads-other", Forms: []string{"binary", "json", "http"}}
+	promise := Promise{Rollout: "server-leads", Stored: "each-reads-other", Covers: []string{"binary", "json", "http"}}
 	// Where a message became a list or a text, nobody reads what it held.
 	breaks := map[string]int{"other names": 60, "other types": 60, "lists": 60}
 	for name, changed := range map[string]func(i, j int) string{
@@ -44,7 +46,7 @@ func TestConnectedMessages(t *testing.T) {
 		start := time.Now()
 		r := Compare(connected(n, func(_, j int) string { return fmt.Sprintf("f%d Mm%d?", j, j) }), connected(n, changed), promise)
 		took := time.Since(start)
-		assert.GreaterOrEqual(t, r.Count(Breaks), breaks[name], name)
+		assert.GreaterOrEqual(t, r.Count(verdict.Breaking), breaks[name], name)
 		assert.Less(t, took, 5*time.Second, "%s: it was 60 s when it went with the fourth power", name)
 	}
 }
@@ -60,18 +62,18 @@ func TestLargestMessages(t *testing.T) {
 			text += fmt.Sprintf("message Mm%d { #1 a Mm%d #2 b Mm%d #3 d %s }\n", i, i+1, i+1, last)
 		}
 		text += "message Mm15 { #1 a int32 }\nservice Big { call ask(Mm0) -> Mm0 }\n"
-		defs, findings := schema.Load([]*source.File{source.NewFile("big.faithful", text)})
+		defs, findings := check.Load([]*source.File{source.NewFile("big.faithful", text)})
 		require.Zero(t, source.Errors(findings))
 		require.Greater(t, defs.Modules[0].Messages[0].Smallest, int64(schema.AdviseNodes))
 		return defs
 	}
 	start := time.Now()
-	r := Compare(doubling("text?"), doubling("int32?"), Promise{Rollout: "unordered", Kept: "each-reads-other", Forms: []string{"binary", "json", "http"}})
-	assert.Equal(t, 15, r.Count(Breaks))
-	for _, f := range r.Facts {
+	r := Compare(doubling("text?"), doubling("int32?"), Promise{Rollout: "unordered", Stored: "each-reads-other", Covers: []string{"binary", "json", "http"}})
+	assert.Equal(t, 15, r.Count(verdict.Breaking))
+	for _, f := range r.Changes {
 		for _, e := range f.Effects {
-			if e.Verdict == Breaks {
-				require.NotNil(t, e.Witness, "%s %s", f.Where, e.Form)
+			if e.Verdict == verdict.Breaking {
+				require.NotNil(t, e.Proof, "%s %s", f.Where, e.Covers)
 			}
 		}
 	}

@@ -5,19 +5,23 @@ import (
 	"slices"
 	"strings"
 
+	"faithfulcourier/internal/check"
+	"faithfulcourier/internal/compare/change"
+	"faithfulcourier/internal/compare/verdict"
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/syntax"
 )
 
-// Mend carries out the mends that are safe: that keep what a change is for, and end
+// FixSafely carries out the fixes that are safe: that keep what a change is for, and end
 // a break or prevent the next one. It changes files, which NEW was loaded from, and
 // compares again: what does not help, or makes an error, is left. It returns the
-// files as they are then, a finding with edits for each mend, and the new report.
+// files as they are then, a finding with edits for each fix, and the new report.
 // judge compares what the files define; breaks that it marks as waived stay.
-func Mend(files []*source.File, judge func(new *schema.Definitions) *Report) (after []*source.File, mended []source.Finding, report *Report) {
+func FixSafely(files []*source.File, judge func(new *schema.Definitions) *Report) (after []*source.File, fixed []source.Finding, report *Report) {
 	after = slices.Clone(files)
-	new, _ := schema.Load(after)
+	new, _ := check.Load(after)
 	report = judge(new)
 	list := remedies(report)
 	// All at once first; one by one where that does not do.
@@ -35,11 +39,11 @@ func Mend(files []*source.File, judge func(new *schema.Definitions) *Report) (af
 				needed++
 			}
 		}
-		if len(edits) == len(done) || len(mended) == len(list) {
+		if len(edits) == len(done) || len(fixed) == len(list) {
 			continue
 		}
 		next := edited(files, edits)
-		defs, findings := schema.Load(next)
+		defs, findings := check.Load(next)
 		if source.Errors(findings) > 0 {
 			continue
 		}
@@ -49,14 +53,14 @@ func Mend(files []*source.File, judge func(new *schema.Definitions) *Report) (af
 		}
 		after, done, report = next, edits, again
 		for _, r := range group {
-			mended = append(mended, source.Finding{Name: string(r.fact.Kind), Place: r.edit.Place, Message: string(r.fact.Kind) + " " + r.fact.Where, Mend: r.says, Edits: []source.Edit{r.edit}})
+			fixed = append(fixed, source.Finding{Name: string(r.change.Kind), Place: r.edit.Place, Message: string(r.change.Kind) + " " + r.change.Where, Fix: r.done, Edits: []source.Edit{r.edit}})
 		}
 	}
-	return after, mended, report
+	return after, fixed, report
 }
 
-// Mendable counts the breaks that Mend might end: those with a safe edit.
-func Mendable(report *Report) int {
+// SafeFixes counts the breaks that FixSafely might end: those with a safe edit.
+func SafeFixes(report *Report) int {
 	n := 0
 	for _, r := range remedies(report) {
 		if r.ends {
@@ -66,11 +70,15 @@ func Mendable(report *Report) int {
 	return n
 }
 
-// remedies finds the safe edits of all facts.
+// remedies finds the safe edits of all changes.
 func remedies(report *Report) (list []remedy) {
-	m := mender{files: map[*source.File]*layout{}}
-	for _, f := range report.Facts {
-		r, ok := m.safely(f)
+	m := finder{files: map[*source.File]*layout{}}
+	for _, f := range report.Changes {
+		e := entryOf(f.Kind)
+		if e.edit == nil || f.Place.File == nil {
+			continue
+		}
+		r, ok := e.edit(m, f)
 		if ok && !(r.ends && f.Waiver != nil) && r.edit.Place.File.Path() != "" { // what a server said is not ours to edit
 			list = append(list, r)
 		}
@@ -78,12 +86,12 @@ func remedies(report *Report) (list []remedy) {
 	return list
 }
 
-// breaking counts what breaks, by fact, form, position and direction.
+// breaking counts what breaks, by change, encoding, position and direction.
 func breaking(r *Report) int {
 	n := 0
-	for _, f := range r.Facts {
+	for _, f := range r.Changes {
 		for _, e := range f.Effects {
-			if e.Verdict == Breaks {
+			if e.Verdict == verdict.Breaking {
 				n++
 			}
 		}
@@ -102,28 +110,28 @@ func edited(files []*source.File, edits []source.Edit) []*source.File {
 	return next
 }
 
-// remedy is an edit that mends a fact.
+// remedy is an edit for a change.
 type remedy struct {
-	fact *Fact
-	edit source.Edit
-	says string
-	ends bool // a break; else it prevents one
+	change     *Change
+	edit       source.Edit
+	done, todo string // what it did, and what it is to do
+	ends       bool   // a break; else it prevents one
 }
 
-// mender finds edits in the files of NEW.
-type mender struct{ files map[*source.File]*layout }
+// finder finds edits in the files of NEW.
+type finder struct{ files map[*source.File]*layout }
 
 // layout is where the parts of a file stand, by the place of a name.
 type layout struct {
-	items map[source.Span]item
+	items map[source.Span]parts
 	decls map[source.Span]holder
 	whole map[source.Span]source.Span // of declarations that stand on one line
 	uses  map[string]string           // what modules are called here, by their names
 	head  uint32                      // where the last use, or the name of the module, ends
 }
 
-// item is where the parts of a field, member, alternative or call stand.
-type item struct {
+// parts is where the parts of a field, member, alternative or call stand.
+type parts struct {
 	number source.Span // with the #; empty for a call
 	typ    *syntax.Type
 	json   source.Span // the mark, or empty
@@ -143,7 +151,7 @@ type holder struct {
 	retired []syntax.Retired
 }
 
-func (m mender) layout(file *source.File) *layout {
+func (m finder) layout(file *source.File) *layout {
 	if m.files[file] == nil {
 		m.files[file] = layOut(syntax.Parse(file, &source.Findings{}))
 	}
@@ -151,7 +159,7 @@ func (m mender) layout(file *source.File) *layout {
 }
 
 func layOut(tree *syntax.File) *layout {
-	l := &layout{items: map[source.Span]item{}, decls: map[source.Span]holder{}, whole: map[source.Span]source.Span{}, uses: map[string]string{}, head: tree.Module.Span.End}
+	l := &layout{items: map[source.Span]parts{}, decls: map[source.Span]holder{}, whole: map[source.Span]source.Span{}, uses: map[string]string{}, head: tree.Module.Span.End}
 	text := tree.Source.Text
 	for _, u := range tree.Uses {
 		alias := u.Alias
@@ -168,7 +176,7 @@ func layOut(tree *syntax.File) *layout {
 			h.open = name.End + uint32(brace) + 1
 		}
 		add := func(name syntax.Name, number source.Span, t *syntax.Type, marks *syntax.Marks, ends ...source.Span) {
-			it := item{number: number, typ: t, start: number.Start, end: name.Span.End}
+			it := parts{number: number, typ: t, start: number.Start, end: name.Span.End}
 			if t != nil {
 				ends = append(ends, t.Span)
 			}
@@ -233,7 +241,7 @@ func layOut(tree *syntax.File) *layout {
 }
 
 // clauses finds where a call and its clauses stand.
-func (it *item) clauses(text string, c syntax.Call) {
+func (it *parts) clauses(text string, c syntax.Call) {
 	it.answer = it.end
 	it.start = uint32(strings.LastIndex(text[:c.Name.Span.Start], "call"))
 	spans := []source.Span{c.Safe.Span, c.Idempotent.Span}
@@ -285,72 +293,80 @@ func answerEnd(text string, c syntax.Call) uint32 {
 	return from + uint32(arrow) + uint32(end) + 1
 }
 
-// safely finds the edit that mends a fact and keeps what it is for.
-func (m mender) safely(f *Fact) (remedy, bool) {
-	if f.Place.File == nil {
+// breaksPayloads tells whether a change breaks anything but code.
+func (c *Change) breaksPayloads() bool { return codeAlone(c) == 0 }
+
+// ending is a remedy that writes a text where the item of a change stands.
+func (c *Change) ending(start, end uint32, text, done, todo string) (remedy, bool) {
+	at := source.Place{File: c.Place.File, Span: source.Span{Start: start, End: end}}
+	return remedy{change: c, edit: source.Edit{Place: at, Text: text}, done: done, todo: todo, ends: true}, true
+}
+
+// makeOptional makes a field optional that is new and required.
+func (m finder) makeOptional(c *Change) (remedy, bool) {
+	it := m.layout(c.Place.File).items[c.Place.Span]
+	if c.Verdict() != verdict.Breaking || c.Field.New.Presence != schema.Required || it.typ == nil {
 		return remedy{}, false
 	}
-	onWire := slices.ContainsFunc(f.Effects, func(e *Effect) bool { return e.Verdict == Breaks && e.Position != Code })
-	fix := func(at uint32, end uint32, text, says string) (remedy, bool) {
-		return remedy{fact: f, edit: source.Edit{Place: source.Place{File: f.Place.File, Span: source.Span{Start: at, End: end}}, Text: text}, says: says, ends: true}, true
+	return c.ending(it.typ.Span.End, it.typ.Span.End, "?", "made it optional", "make it optional")
+}
+
+// numberBack gives an item its number again.
+func (m finder) numberBack(c *Change) (remedy, bool) {
+	it := m.layout(c.Place.File).items[c.Place.Span]
+	if !c.breaksPayloads() || it.number.End == 0 {
+		return remedy{}, false
 	}
-	if f.Kind == FieldAdded && f.Verdict() == Breaks && f.field.new.Presence == schema.Required {
-		if it := m.layout(f.Place.File).items[f.Place.Span]; it.typ != nil {
-			return fix(it.typ.Span.End, it.typ.Span.End, "?", "made it optional")
-		}
+	return c.ending(it.number.Start, it.number.End, c.Old, "gave it back its number", "give it back its number")
+}
+
+// nameInJSON keeps the name of an item in JSON.
+func (m finder) nameInJSON(c *Change) (remedy, bool) {
+	it := m.layout(c.Place.File).items[c.Place.Span]
+	if !c.breaksPayloads() || it.number.End == 0 || it.json.End > 0 {
+		return remedy{}, false
 	}
-	if onWire {
-		it := m.layout(f.Place.File).items[f.Place.Span]
-		switch f.Kind {
-		case FieldRenumbered, MemberRenumbered, AlternativeRenumbered:
-			if it.number.End > 0 {
-				return fix(it.number.Start, it.number.End, f.Old, "gave it back its number")
-			}
-		case FieldRenamed, MemberRenamed, AlternativeRenamed:
-			if it.number.End > 0 && it.json.End == 0 {
-				return fix(it.end, it.end, fmt.Sprintf(" json %q", f.oldJSONName()), "kept its name in JSON")
-			}
-		case FieldJSON, MemberJSON, AlternativeJSON:
-			text := fmt.Sprintf("json %q", f.Old)
-			switch {
-			case it.json.End > 0:
-				return fix(it.json.Start, it.json.End, text, "gave it back its name in JSON")
-			case it.number.End > 0:
-				return fix(it.end, it.end, " "+text, "gave it back its name in JSON")
-			}
-		case CallRenamed:
-			if c := f.call.old; it.answer > 0 && !bothWays(c) {
-				return fix(it.answer, it.answer, fmt.Sprintf("%shttp %s %q", clauseBreak(f.Place), c.Method(), c.Path()), "kept its path")
-			}
-		}
+	old, _ := c.item()
+	return c.ending(it.end, it.end, fmt.Sprintf(" json %q", old.jsonName), "kept its name in JSON", "keep its name in JSON")
+}
+
+// nameInJSONBack gives an item its name in JSON again.
+func (m finder) nameInJSONBack(c *Change) (remedy, bool) {
+	it := m.layout(c.Place.File).items[c.Place.Span]
+	if !c.breaksPayloads() || it.json.End == 0 && it.number.End == 0 {
+		return remedy{}, false
 	}
-	switch f.Kind {
-	case FieldGone:
-		o := f.field.old
-		return m.retire(f, o.Number, o.Name)
-	case MemberGone:
-		o := f.member.old
-		return m.retire(f, o.Number, o.Name)
-	case AlternativeGone:
-		o := f.alternative.old
-		return m.retire(f, o.Number, o.Name)
+	start, end, text := it.json.Start, it.json.End, fmt.Sprintf("json %q", c.Old)
+	if it.json.End == 0 {
+		start, end, text = it.end, it.end, " "+text
 	}
-	return remedy{}, false
+	return c.ending(start, end, text, "gave it back its name in JSON", "give it back its name in JSON")
+}
+
+// pathKept gives a call the path that it had.
+func (m finder) pathKept(c *Change) (remedy, bool) {
+	it, old := m.layout(c.Place.File).items[c.Place.Span], c.Call.Old
+	if !c.breaksPayloads() || it.answer == 0 || conversation.BothWays(old) {
+		return remedy{}, false
+	}
+	clause := fmt.Sprintf("%shttp %s %q", clauseBreak(c.Place), conversation.Method(old), conversation.Path(old))
+	return c.ending(it.answer, it.answer, clause, "kept its path", "keep its path")
 }
 
 // retire keeps the number and the name of what is gone from being used again, by a
-// line behind the last one of its declaration.
-func (m mender) retire(f *Fact, number int, name string) (remedy, bool) {
-	place := f.Missed
+// line after the last one of its declaration.
+func (m finder) retire(c *Change) (remedy, bool) {
+	old, _ := c.item()
+	place := c.Missed
 	if place.File == nil {
 		return remedy{}, false
 	}
 	h := m.layout(place.File).decls[place.Span]
 	last := h.end
-	if last == 0 || slices.ContainsFunc(h.retired, func(r syntax.Retired) bool { return r.Number.Value == number }) {
+	if last == 0 || slices.ContainsFunc(h.retired, func(r syntax.Retired) bool { return r.Number.Value == old.number }) {
 		return remedy{}, false
 	}
-	text := fmt.Sprintf("retired #%d %q", number, name)
+	text := fmt.Sprintf("retired #%d %q", old.number, old.name)
 	file := place.File.Text
 	start := strings.LastIndexByte(file[:last], '\n') + 1
 	rest, _, more := strings.Cut(file[last:], "\n")
@@ -361,7 +377,8 @@ func (m mender) retire(f *Fact, number int, name string) (remedy, bool) {
 	} else {
 		text = " " + text
 	}
-	return remedy{fact: f, edit: source.Edit{Place: source.Place{File: place.File, Span: source.Span{Start: last, End: last}}, Text: text}, says: "retired its number and its name"}, true
+	at := source.Place{File: place.File, Span: source.Span{Start: last, End: last}}
+	return remedy{change: c, edit: source.Edit{Place: at, Text: text}, done: "retired its number and its name"}, true
 }
 
 // clauseBreak is what stands before a clause of a call: a line of its own, unless
@@ -376,12 +393,39 @@ func clauseBreak(call source.Place) string {
 	return lineBreak(call.File) + indent + "  "
 }
 
-func (f *Fact) oldJSONName() string {
-	switch {
-	case f.field.old != nil:
-		return f.field.old.JSONName()
-	case f.member.old != nil:
-		return f.member.old.JSONName()
+// item is what a field, a member and an alternative have in common.
+type item struct {
+	place    source.Place
+	number   int
+	name     string
+	jsonName string
+}
+
+// item is the field, member or alternative that a change is about, in OLD and in NEW.
+func (c *Change) item() (old, new item) {
+	field := func(f *schema.Field) (i item) {
+		if f != nil {
+			i = item{f.Place, f.Number, f.Name, f.JSONName()}
+		}
+		return i
 	}
-	return f.alternative.old.JSONName()
+	member := func(m *schema.Member) (i item) {
+		if m != nil {
+			i = item{m.Place, m.Number, m.Name, m.JSONName()}
+		}
+		return i
+	}
+	alternative := func(a *schema.Alternative) (i item) {
+		if a != nil {
+			i = item{a.Place, a.Number, a.Name, a.JSONName()}
+		}
+		return i
+	}
+	switch {
+	case c.Field != (change.FieldPair{}):
+		return field(c.Field.Old), field(c.Field.New)
+	case c.Member != (change.MemberPair{}):
+		return member(c.Member.Old), member(c.Member.New)
+	}
+	return alternative(c.Alternative.Old), alternative(c.Alternative.New)
 }

@@ -7,12 +7,16 @@ import (
 	"slices"
 	"strings"
 
+	"faithfulcourier/internal/check"
+	"faithfulcourier/internal/compare/change"
+	"faithfulcourier/internal/compare/verdict"
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 )
 
 // Fix says how to get the same end without a break: the lines to write, each of which
-// was tried: with the edits that put them there the definitions are right, and the fact
+// was tried: with the edits that put them there the definitions are right, and the change
 // breaks nothing.
 type Fix struct {
 	Says  string   // what the lines do
@@ -21,12 +25,12 @@ type Fix struct {
 }
 
 // Fixes finds fixes for breaks of a report, as far as there are any, and puts them into
-// its facts: for the first few of many, as trying each takes a comparison. files are
+// its changes: for the first few of many, as trying each takes a comparison. files are
 // those that NEW was loaded from; judge compares what files define.
 func Fixes(report *Report, files []*source.File, most int, judge func(new *schema.Definitions) *Report) {
-	fx := fixer{mender: mender{files: map[*source.File]*layout{}}, sources: files, report: report}
-	for _, f := range report.Facts {
-		if f.Verdict() != Breaks || f.Waiver != nil {
+	fx := fixer{finder: finder{files: map[*source.File]*layout{}}, sources: files, report: report}
+	for _, f := range report.Changes {
+		if f.Verdict() != verdict.Breaking || f.Waiver != nil {
 			continue
 		}
 		if most--; most < 0 {
@@ -43,19 +47,19 @@ func Fixes(report *Report, files []*source.File, most int, judge func(new *schem
 
 // fixer finds edits in the files of NEW.
 type fixer struct {
-	mender
+	finder
 	sources []*source.File
 	report  *Report
 }
 
-// holds tries a fix: what it makes of the files is right, and the fact no longer breaks.
-func (fx fixer) holds(f *Fact, draft *Fix, judge func(new *schema.Definitions) *Report) bool {
+// holds tries a fix: what it makes of the files is right, and the change no longer breaks.
+func (fx fixer) holds(f *Change, draft *Fix, judge func(new *schema.Definitions) *Report) bool {
 	for _, e := range draft.Edits {
 		if e.Place.File == nil || !slices.Contains(fx.sources, e.Place.File) {
 			return false
 		}
 	}
-	defs, findings := schema.Load(edited(fx.sources, draft.Edits))
+	defs, findings := check.Load(edited(fx.sources, draft.Edits))
 	if source.Errors(findings) > 0 {
 		return false
 	}
@@ -63,80 +67,79 @@ func (fx fixer) holds(f *Fact, draft *Fix, judge func(new *schema.Definitions) *
 	if breakingFacts(again) >= breakingFacts(fx.report) {
 		return false
 	}
-	return !slices.ContainsFunc(again.Facts, func(g *Fact) bool { return g.Verdict() == Breaks && g.Kind == f.Kind && g.Where == f.Where })
+	return !slices.ContainsFunc(again.Changes, func(g *Change) bool { return g.Verdict() == verdict.Breaking && g.Kind == f.Kind && g.Where == f.Where })
 }
 
 func breakingFacts(r *Report) (n int) {
-	for _, f := range r.Facts {
-		if f.Verdict() == Breaks {
+	for _, f := range r.Changes {
+		if f.Verdict() == verdict.Breaking {
 			n++
 		}
 	}
 	return n
 }
 
-// drafts are the fixes of a fact that are worth a try, the one that keeps most of what
+// drafts are the fixes of a change that are worth a try, the one that keeps most of what
 // the change is for first.
-func (fx fixer) drafts(f *Fact) (list []*Fix) {
-	if r, ok := fx.safely(f); ok && r.ends {
-		list = append(list, fx.lineOf(strings.NewReplacer("made", "make", "gave", "give", "kept", "keep").Replace(r.says), r.edit))
-	}
-	switch f.Kind {
-	case FieldType, FieldBounds, FieldPresence, FieldPlace, FieldJSON, FieldRenumbered, FieldRenamed, FieldDefault:
-		list = append(list, fx.beside(f), fx.restored(f.field.old.Place, f.field.new.Place), fx.exchanged(f))
-	case MemberRenamed, MemberRenumbered, MemberJSON:
-		list = append(list, fx.restored(f.member.old.Place, f.member.new.Place))
-	case AlternativeRenamed, AlternativeRenumbered, AlternativeJSON, AlternativeType:
-		list = append(list, fx.restored(f.alternative.old.Place, f.alternative.new.Place))
-	case FieldAdded:
-		list = append(list, fx.withoutCount(f), fx.removed(f.field.new.Place))
-	case MemberAdded:
-		list = append(list, fx.removed(f.member.new.Place))
-	case AlternativeAdded:
-		list = append(list, fx.removed(f.alternative.new.Place))
-	case FieldGone:
-		list = append(list, fx.kept(f, f.field.old.Place, f.field.old.Number, f.field.old.Name))
-	case MemberGone:
-		list = append(list, fx.kept(f, f.member.old.Place, f.member.old.Number, f.member.old.Name))
-	case AlternativeGone:
-		list = append(list, fx.kept(f, f.alternative.old.Place, f.alternative.old.Number, f.alternative.old.Name))
-	case CallGone:
-		list = append(list, fx.keptCall(f))
-	case CallHTTP, CallStream, CallRequest, CallAnswer, CallNeeds:
-		if f.Kind == CallNeeds {
-			list = append(list, fx.either(f))
+func (fx fixer) drafts(f *Change) (list []*Fix) {
+	e := entryOf(f.Kind)
+	if e.edit != nil && f.Place.File != nil {
+		if r, ok := e.edit(fx.finder, f); ok && r.ends {
+			list = append(list, fx.lineOf(r.todo, r.edit))
 		}
-		list = append(list, fx.callBeside(f), fx.restoredCall(f.call))
-	case CallRenamed:
-		list = append(list, fx.renamedBack(f.call.old.Name, f.call.new.Place))
-	case CallAdded:
-		list = append(list, fx.withoutPath(f))
-	default:
-		list = append(list, fx.ofDeclaration(f)...)
+	}
+	if e.fixes != nil {
+		list = append(list, e.fixes(fx, f)...)
 	}
 	return list
 }
 
-// ofDeclaration are the fixes of what happened to a declaration as a whole.
-func (fx fixer) ofDeclaration(f *Fact) []*Fix {
-	if f.oldAny == nil {
-		return nil
+func (fx fixer) fixField(f *Change) []*Fix {
+	return []*Fix{fx.beside(f), fx.restored(f.Field.Old.Place, f.Field.New.Place), fx.exchanged(f)}
+}
+
+// fixItem is of a member or an alternative.
+func (fx fixer) fixItem(f *Change) []*Fix {
+	old, new := f.item()
+	return []*Fix{fx.restored(old.place, new.place)}
+}
+
+func (fx fixer) fixAdded(f *Change) []*Fix {
+	_, new := f.item()
+	list := []*Fix{fx.removed(new.place)}
+	if f.Field.New != nil {
+		list = append([]*Fix{fx.withoutCount(f)}, list...)
 	}
-	if _, isModule := f.oldAny.(*schema.Module); isModule {
-		return nil
-	}
-	old := schema.Head(f.oldAny)
-	if f.newAny == nil {
+	return list
+}
+
+func (fx fixer) fixGone(f *Change) []*Fix {
+	old, _ := f.item()
+	return []*Fix{fx.kept(f, old)}
+}
+
+func (fx fixer) fixCallGone(f *Change) []*Fix { return []*Fix{fx.keptCall(f)} }
+
+func (fx fixer) fixCall(f *Change) []*Fix { return []*Fix{fx.callBeside(f), fx.restoredCall(f.Call)} }
+
+func (fx fixer) fixNeeds(f *Change) []*Fix { return append([]*Fix{fx.either(f)}, fx.fixCall(f)...) }
+
+func (fx fixer) fixCallRenamed(f *Change) []*Fix {
+	return []*Fix{fx.renamedBack(f.Call.Old.Name, f.Call.New.Place)}
+}
+
+func (fx fixer) fixCallAdded(f *Change) []*Fix { return []*Fix{fx.withoutPath(f)} }
+
+// fixDeclaration is of what happened to a declaration as a whole.
+func (fx fixer) fixDeclaration(f *Change) []*Fix {
+	if f.NewDecl == nil {
 		return []*Fix{fx.keptDeclaration(f)}
 	}
-	if _, isPlace := f.newAny.(source.Place); isPlace {
-		return nil
-	}
-	new := schema.Head(f.newAny)
-	if old.Name != new.Name {
+	old, new := f.OldDecl.Head(), f.NewDecl.Head()
+	switch {
+	case old.Name != new.Name:
 		return []*Fix{fx.renamedEverywhere(old.Name, new.Name)}
-	}
-	if old.Module.Name != new.Module.Name {
+	case old.Module.Name != new.Module.Name:
 		return nil
 	}
 	return []*Fix{fx.restoredDeclaration(f)}
@@ -195,15 +198,15 @@ func (fx fixer) restored(old, new source.Place) *Fix {
 
 // exchanged gives all fields of a message that have another number or name theirs again:
 // one alone would take what another one has.
-func (fx fixer) exchanged(f *Fact) *Fix {
+func (fx fixer) exchanged(f *Change) *Fix {
 	fix := &Fix{Says: "leave them as they were"}
 	done := map[*schema.Field]bool{}
-	for _, g := range fx.report.Facts {
-		if (g.Kind != FieldRenumbered && g.Kind != FieldRenamed) || g.field.new.Message != f.field.new.Message || done[g.field.new] {
+	for _, g := range fx.report.Changes {
+		if (g.Kind != change.FieldRenumbered && g.Kind != change.FieldRenamed) || g.Field.New.Message != f.Field.New.Message || done[g.Field.New] {
 			continue
 		}
-		done[g.field.new] = true
-		one := fx.restored(g.field.old.Place, g.field.new.Place)
+		done[g.Field.New] = true
+		one := fx.restored(g.Field.Old.Place, g.Field.New.Place)
 		if one == nil {
 			return nil
 		}
@@ -217,15 +220,15 @@ func (fx fixer) exchanged(f *Fact) *Fix {
 
 // beside writes a field as OLD has it, and the new one beside it, under a number and a
 // name that are free.
-func (fx fixer) beside(f *Fact) *Fix {
-	o, n := f.field.old, f.field.new
-	if f.Kind != FieldType || n.In != nil || o.Type.Kind == n.Type.Kind && n.Type.Named == nil && o.Type.Named == nil && n.Type.Kind.IsScalar() {
+func (fx fixer) beside(f *Change) *Fix {
+	o, n := f.Field.Old, f.Field.New
+	if f.Kind != change.FieldType || n.In != nil || o.Type.Kind == n.Type.Kind && n.Type.Named == nil && o.Type.Named == nil && n.Type.Kind.IsScalar() {
 		return nil
 	}
 	fix := fx.restored(o.Place, n.Place)
 	number := free(n.Message)
 	name := freeName(n.Name, func(name string) bool {
-		return n.Message.ByName(name) != nil || slices.ContainsFunc(n.Message.Retired, func(r schema.Retired) bool { return r.Name == name }) || byJSONName(n.Message, name) != nil
+		return n.Message.ByName(name) != nil || slices.ContainsFunc(n.Message.Retired, func(r schema.Retired) bool { return r.Name == name }) || slices.ContainsFunc(n.Message.Fields, func(x *schema.Field) bool { return x.JSONName() == name })
 	})
 	if fix == nil || number > 65535 {
 		return nil
@@ -284,8 +287,8 @@ func freeName(name string, taken func(string) bool) string {
 }
 
 // withoutCount lets a list that is added be empty: none of it is what older clients send.
-func (fx fixer) withoutCount(f *Fact) *Fix {
-	n := f.field.new
+func (fx fixer) withoutCount(f *Change) *Fix {
+	n := f.Field.New
 	it := fx.layout(n.Place.File).items[n.Place.Span]
 	if n.Type.Kind != schema.KindList || n.Bounds == nil || it.where.End == 0 {
 		return nil
@@ -311,17 +314,17 @@ func (fx fixer) removed(place source.Place) *Fix {
 }
 
 // kept writes an item that is gone back, as OLD has it, instead of what retired it.
-func (fx fixer) kept(f *Fact, old source.Place, number int, name string) *Fix {
-	text, _ := fx.itemText(old)
+func (fx fixer) kept(f *Change, old item) *Fix {
+	text, _ := fx.itemText(old.place)
 	if text == "" || f.Missed.File == nil {
 		return nil
 	}
 	h := fx.layout(f.Missed.File).decls[f.Missed.Span]
-	text, uses := fx.said(text, old.File, f.Missed.File)
+	text, uses := fx.said(text, old.place.File, f.Missed.File)
 	text = inFile(f.Missed.File, text)
 	fix := &Fix{Says: "keep it", Lines: linesOf(text)}
 	for _, r := range h.retired {
-		if r.Number.Value == number || r.Name.Text == name {
+		if r.Number.Value == old.number || r.Name.Text == old.name {
 			span := source.Span{Start: r.Number.Span.Start, End: max(r.Number.Span.End, r.Name.Span.End)}
 			if r.Number.Span.End == 0 {
 				span.Start = r.Name.Span.Start
@@ -360,8 +363,8 @@ func lineStart(file *source.File, at uint32) uint32 {
 }
 
 // keptCall writes a call that is gone back into its service.
-func (fx fixer) keptCall(f *Fact) *Fix {
-	old := f.call.old
+func (fx fixer) keptCall(f *Change) *Fix {
+	old := f.Call.Old
 	text, _ := fx.itemText(old.Place)
 	text, aliases := fx.said(text, old.Place.File, f.Missed.File)
 	if text != "" && fx.lacksNeeds(old, f.Missed.File, f.Missed.Span) {
@@ -372,9 +375,9 @@ func (fx fixer) keptCall(f *Fact) *Fix {
 	}
 	// What it uses may be gone with it.
 	uses := ""
-	for _, g := range fx.report.Facts {
-		m, isMessage := g.oldAny.(*schema.Message)
-		if isMessage && (g.Kind == MessageGone || g.Kind == ErrorGone) && (m == old.Request || m == old.Response || slices.Contains(old.Fails, m)) {
+	for _, g := range fx.report.Changes {
+		m, isMessage := g.OldDecl.(*schema.Message)
+		if isMessage && (g.Kind == change.MessageGone || g.Kind == change.ErrorGone) && (m == old.Request || m == old.Response || slices.Contains(old.Fails, m)) {
 			uses += strings.TrimSpace(schema.Text(m)) + "\n"
 		}
 	}
@@ -405,32 +408,32 @@ func (fx fixer) appended(file *source.File, text string, lines ...string) *Fix {
 }
 
 // keptDeclaration writes a declaration that is gone back.
-func (fx fixer) keptDeclaration(f *Fact) *Fix {
+func (fx fixer) keptDeclaration(f *Change) *Fix {
 	if f.Missed.File == nil {
 		return nil
 	}
-	text := strings.TrimSpace(schema.Text(f.oldAny))
+	text := strings.TrimSpace(schema.Text(f.OldDecl))
 	return fx.appended(f.Missed.File, text, strings.Split(text, "\n")...)
 }
 
 // restoredDeclaration writes a declaration as OLD has it.
-func (fx fixer) restoredDeclaration(f *Fact) *Fix {
-	new := schema.Head(f.newAny)
+func (fx fixer) restoredDeclaration(f *Change) *Fix {
+	new := f.NewDecl.Head()
 	span, known := fx.layout(new.Place.File).whole[new.Place.Span]
 	if !known {
 		return nil
 	}
-	text := schema.PlainText(f.oldAny)
+	text := schema.PlainText(f.OldDecl)
 	return &Fix{Says: "leave it as it was; for another one declare another name", Lines: []string{text}, Edits: []source.Edit{{Place: source.Place{File: new.Place.File, Span: span}, Text: text}}}
 }
 
 // restoredCall writes a call as OLD has it.
-func (fx fixer) restoredCall(c callPair) *Fix {
-	fix := fx.restored(c.old.Place, c.new.Place)
-	if fix != nil && fx.lacksNeeds(c.old, c.new.Place.File, c.new.Service.Place.Span) {
+func (fx fixer) restoredCall(c change.CallPair) *Fix {
+	fix := fx.restored(c.Old.Place, c.New.Place)
+	if fix != nil && fx.lacksNeeds(c.Old, c.New.Place.File, c.New.Service.Place.Span) {
 		const clause = "    needs nothing"
 		fix.Lines = append(fix.Lines, clause)
-		fix.Edits[0].Text += lineBreak(c.new.Place.File) + clause
+		fix.Edits[0].Text += lineBreak(c.New.Place.File) + clause
 	}
 	return fix
 }
@@ -447,9 +450,9 @@ func (fx fixer) lacksNeeds(old *schema.Call, file *source.File, service source.S
 
 // callBeside writes a call as OLD has it, and the new one beside it, under another name
 // and, where it had the same one, another path.
-func (fx fixer) callBeside(f *Fact) *Fix {
-	o, n := f.call.old, f.call.new
-	fix := fx.restoredCall(f.call)
+func (fx fixer) callBeside(f *Change) *Fix {
+	o, n := f.Call.Old, f.Call.New
+	fix := fx.restoredCall(f.Call)
 	text, span := fx.itemText(n.Place)
 	if fix == nil {
 		return nil
@@ -459,7 +462,7 @@ func (fx fixer) callBeside(f *Fact) *Fix {
 	})
 	at := int(n.Place.Span.Start - span.Start)
 	more := text[:at] + name + text[at+len(n.Name):]
-	if n.HTTP != nil && travels(o) == travels(n) && pathPattern(o) == pathPattern(n) {
+	if n.HTTP != nil && conversation.Method(o) == conversation.Method(n) && conversation.Pattern(o) == conversation.Pattern(n) {
 		more = strings.Replace(more, `"`+n.HTTP.Path+`"`, `"`+n.HTTP.Path+`/2"`, 1)
 	}
 	fix.Says = "leave it as it was, and declare another call next to it"
@@ -469,19 +472,19 @@ func (fx fixer) callBeside(f *Fact) *Fix {
 }
 
 // either takes the old credentials as well as the new ones.
-func (fx fixer) either(f *Fact) *Fix {
-	it := fx.layout(f.call.new.Place.File).items[f.call.new.Place.Span]
+func (fx fixer) either(f *Change) *Fix {
+	it := fx.layout(f.Call.New.Place.File).items[f.Call.New.Place.Span]
 	if it.needs.End == 0 {
 		return nil
 	}
 	name := func(k *schema.Credential) string {
-		if k.Module.Name == f.call.new.Service.Module.Name {
+		if k.Module.Name == f.Call.New.Service.Module.Name {
 			return k.Name
 		}
 		return k.Module.Name[strings.LastIndexByte(k.Module.Name, '.')+1:] + "." + k.Name
 	}
 	var list []string
-	for _, alternatives := range [][][]*schema.Credential{f.call.old.Needs, f.call.new.Needs} {
+	for _, alternatives := range [][][]*schema.Credential{f.Call.Old.Needs, f.Call.New.Needs} {
 		if len(alternatives) == 0 {
 			alternatives = [][]*schema.Credential{nil}
 		}
@@ -500,16 +503,16 @@ func (fx fixer) either(f *Fact) *Fix {
 			}
 		}
 	}
-	return fx.lineOf("take the old ones as well, until nobody shows them any more", source.Edit{Place: source.Place{File: f.call.new.Place.File, Span: it.needs}, Text: "needs " + strings.Join(list, " | ")})
+	return fx.lineOf("take the old ones as well, until nobody shows them any more", source.Edit{Place: source.Place{File: f.Call.New.Place.File, Span: it.needs}, Text: "needs " + strings.Join(list, " | ")})
 }
 
 // withoutPath gives a call that is added its default path.
-func (fx fixer) withoutPath(f *Fact) *Fix {
-	it := fx.layout(f.call.new.Place.File).items[f.call.new.Place.Span]
+func (fx fixer) withoutPath(f *Change) *Fix {
+	it := fx.layout(f.Call.New.Place.File).items[f.Call.New.Place.Span]
 	if it.http.End == 0 {
 		return nil
 	}
-	fix := &Fix{Says: "leave out its http clause: its own path is nobody else's", Edits: []source.Edit{source.RemoveLine(source.Place{File: f.call.new.Place.File, Span: it.http})}}
+	fix := &Fix{Says: "leave out its http clause: its own path is nobody else's", Edits: []source.Edit{source.RemoveLine(source.Place{File: f.Call.New.Place.File, Span: it.http})}}
 	return fix
 }
 

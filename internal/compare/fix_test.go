@@ -6,16 +6,23 @@ import (
 
 	"pgregory.net/rapid"
 
+	"faithfulcourier/internal/check"
+	"faithfulcourier/internal/compare/change"
+	"faithfulcourier/internal/compare/verdict"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
+	"faithfulcourier/internal/stubs"
+	"faithfulcourier/internal/stubs/golang"
+	"faithfulcourier/internal/stubs/python"
+	"faithfulcourier/internal/stubs/typescript"
 )
 
 // TestFixesFix applies the fixes of random breaks: each makes definitions that are right,
 // the change that it is for breaks no more, its lines stand there word for word, and line
 // ends stay as they were.
 func TestFixesFix(t *testing.T) {
-	promise := Promise{Rollout: "server-leads", Kept: "each-reads-other", Forms: []string{"binary", "json", "http"}, Languages: []string{"go", "typescript", "python"}}
-	breaks, fixed := map[Kind]int{}, map[Kind]int{}
+	promise := Promise{Rollout: "server-leads", Stored: "each-reads-other", Covers: []string{"binary", "json", "http"}, Languages: []stubs.Language{golang.Language{}, typescript.Language{}, python.Language{}}}
+	breaks, fixed := map[change.Kind]int{}, map[change.Kind]int{}
 	rapid.Check(t, func(t *rapid.T) {
 		var texts [2]string
 		if rapid.Bool().Draw(t, "calls") {
@@ -23,22 +30,22 @@ func TestFixesFix(t *testing.T) {
 			texts = [2]string{before.text(), changeTalk(t, before).text()}
 		} else {
 			before := drawModel(t)
-			texts = [2]string{before.text(), change(t, before).text()}
+			texts = [2]string{before.text(), changeModel(t, before).text()}
 		}
 		if rapid.IntRange(0, 3).Draw(t, "line ends") == 0 {
 			texts[1] = strings.ReplaceAll(texts[1], "\n", "\r\n")
 		}
 		old := load(t, texts[0])
 		file := source.NewFile("truth.faithful", texts[1]).At("truth.faithful")
-		new, findings := schema.Load([]*source.File{file})
+		new, findings := check.Load([]*source.File{file})
 		if source.Errors(findings) > 0 {
 			t.Skip()
 		}
 		judge := func(new *schema.Definitions) *Report { return Compare(old, new, promise) }
 		report := judge(new)
 		Fixes(report, []*source.File{file}, 5, judge)
-		for _, f := range report.Facts {
-			if f.Verdict() != Breaks {
+		for _, f := range report.Changes {
+			if f.Verdict() != verdict.Breaking {
 				continue
 			}
 			breaks[f.Kind]++
@@ -58,12 +65,12 @@ func TestFixesFix(t *testing.T) {
 			if strings.Contains(texts[1], "\r\n") && strings.Contains(strings.ReplaceAll(text, "\r\n", ""), "\n") {
 				t.Fatalf("%s %s: line ends are mixed in\n%q", f.Kind, f.Where, text)
 			}
-			after, findings := schema.Load([]*source.File{source.NewFile("truth.faithful", text)})
+			after, findings := check.Load([]*source.File{source.NewFile("truth.faithful", text)})
 			if source.Errors(findings) > 0 {
 				t.Fatalf("%s %s: %s\n%s", f.Kind, f.Where, findings[0].Message, text)
 			}
-			for _, g := range judge(after).Facts {
-				if g.Verdict() == Breaks && g.Kind == f.Kind && g.Where == f.Where {
+			for _, g := range judge(after).Changes {
+				if g.Verdict() == verdict.Breaking && g.Kind == f.Kind && g.Where == f.Where {
 					t.Fatalf("%s %s still breaks in\n%s", f.Kind, f.Where, text)
 				}
 			}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
+	"net/http"
 	"slices"
 	"strings"
 	"testing"
@@ -11,6 +12,9 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"faithfulcourier/internal/compare/change"
+	"faithfulcourier/internal/compare/verdict"
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/remote"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/value"
@@ -192,7 +196,7 @@ func changeTalk(t *rapid.T, m talk) talk {
 // way round. A request that fails or is taken otherwise where nothing is said to break
 // fails the test, and so does a break that no request shows.
 func TestHTTPTruth(t *testing.T) {
-	seen := map[Verdict]int{}
+	seen := map[verdict.Verdict]int{}
 	rapid.Check(t, func(t *rapid.T) {
 		before := drawTalk(t)
 		after := before
@@ -201,6 +205,7 @@ func TestHTTPTruth(t *testing.T) {
 		}
 		texts := [2]string{before.text(), after.text()}
 		old, new := load(t, texts[0]), load(t, texts[1])
+		set := change.Find(old, new, nil)
 		servers := map[*schema.Definitions]*remote.Counterpart{}
 		for _, defs := range []*schema.Definitions{old, new} {
 			server, err := remote.NewCounterpart(defs)
@@ -208,35 +213,35 @@ func TestHTTPTruth(t *testing.T) {
 			servers[defs] = server
 		}
 		for _, rollout := range []string{"server-leads", "client-leads", "unordered"} {
-			promise := Promise{Rollout: rollout, Kept: "each-reads-other", Forms: []string{"binary", "json", "http"}}
-			verdict := Holds
-			for _, f := range Compare(old, new, promise).Facts {
+			promise := Promise{Rollout: rollout, Stored: "each-reads-other", Covers: []string{"binary", "json", "http"}}
+			said := verdict.Compatible
+			for _, f := range Compare(old, new, promise).Changes {
 				for _, e := range f.Effects {
-					if e.Verdict == Breaks && e.Witness == nil {
+					if e.Verdict == verdict.Breaking && e.Proof == nil {
 						t.Fatalf("%s: nothing shows that %s %s breaks: %s\nOLD %s\nNEW %s", rollout, f.Kind, f.Where, e.Sentence, texts[0], texts[1])
 					}
 				}
-				verdict = max(verdict, inCalls(f))
+				said = max(said, inCalls(f))
 			}
-			seen[verdict]++
-			if verdict == Breaks {
+			seen[said]++
+			if said == verdict.Breaking {
 				continue // what shows it was sent
 			}
-			if failure := anyFailure(old, new, servers, promise); failure != "" {
-				t.Fatalf("%s: said to be %s, and %s\nOLD %s\nNEW %s", rollout, verdict, failure, texts[0], texts[1])
+			if failure := anyFailure(set, servers, rollout); failure != "" {
+				t.Fatalf("%s: said to be %s, and %s\nOLD %s\nNEW %s", rollout, said, failure, texts[0], texts[1])
 			}
 		}
 	})
-	t.Logf("verdicts by promise: %d hold, %d shift, %d break", seen[Holds], seen[Shifts], seen[Breaks])
-	if seen[Breaks] == 0 || seen[Shifts] == 0 || seen[Holds] == 0 {
+	t.Logf("verdicts by promise: %d hold, %d shift, %d break", seen[verdict.Compatible], seen[verdict.Altering], seen[verdict.Breaking])
+	if seen[verdict.Breaking] == 0 || seen[verdict.Altering] == 0 || seen[verdict.Compatible] == 0 {
 		t.Fatal("the random changes did not reach every verdict")
 	}
 }
 
 // inCalls is the worst that is said of anything but stored data.
-func inCalls(f *Fact) (worst Verdict) {
+func inCalls(f *Change) (worst verdict.Verdict) {
 	for _, e := range f.Effects {
-		if e.Position != Kept {
+		if e.Position != verdict.Stored {
 			worst = max(worst, e.Verdict)
 		}
 	}
@@ -245,27 +250,33 @@ func inCalls(f *Fact) (worst Verdict) {
 
 // anyFailure sends many requests of every call that both sides have, and says what
 // fails.
-func anyFailure(old, new *schema.Definitions, servers map[*schema.Definitions]*remote.Counterpart, promise Promise) string {
-	j := &judge{differ: diff(old, new, nil), promise: promise}
-	rng := rand.New(rand.NewPCG(1, uint64(len(old.Modules[0].Messages))))
-	calls := slices.Clone(j.calls)
-	for _, f := range j.facts {
-		if f.Kind == CallGone && promise.Rollout != "client-leads" {
-			calls = append(calls, callPair{f.call.old, nil})
+func anyFailure(set *change.Set, servers map[*schema.Definitions]*remote.Counterpart, rollout string) string {
+	rng := rand.New(rand.NewPCG(1, uint64(len(set.Old.Modules[0].Messages))))
+	type meeting struct {
+		newServer      bool
+		client, server *schema.Call
+		served         *schema.Definitions
+	}
+	var meetings []meeting
+	for _, c := range set.Calls {
+		if rollout != "client-leads" {
+			meetings = append(meetings, meeting{true, c.Old, c.New, set.New})
+		}
+		if rollout != "server-leads" {
+			meetings = append(meetings, meeting{false, c.New, c.Old, set.Old})
 		}
 	}
-	for _, c := range calls {
-		meetings := []meeting{{true, c.old, nil, new}}
-		if c.new != nil {
-			meetings = j.meetings(c)
+	for _, c := range set.Changes {
+		if c.Kind == change.CallGone && rollout != "client-leads" {
+			meetings = append(meetings, meeting{true, c.Call.Old, nil, set.New})
 		}
-		for _, m := range meetings {
-			for _, request := range requests(rng, m.client) {
-				for i := range max(1, len(m.client.Needs)) {
-					for _, binary := range []bool{false, true} {
-						if failure := j.send(servers[m.served], m, request, i, binary); failure != "" {
-							return fmt.Sprintf("%s: %s", m.clientName(), failure)
-						}
+	}
+	for _, m := range meetings {
+		for _, request := range requests(rng, m.client) {
+			for i := range max(1, len(m.client.Needs)) {
+				for _, binary := range []bool{false, true} {
+					if failure := send(servers[m.served], oracle{set, m.newServer}, m.client, m.server, request, i, binary); failure != "" {
+						return fmt.Sprintf("a client (of a newer server: %v): %s", m.newServer, failure)
 					}
 				}
 			}
@@ -275,22 +286,97 @@ func anyFailure(old, new *schema.Definitions, servers map[*schema.Definitions]*r
 }
 
 // send sends one request, and says what fails outside of its body.
-func (j *judge) send(server *remote.Counterpart, m meeting, request *value.Message, alternative int, binary bool) string {
+func send(server *remote.Counterpart, o oracle, client, served *schema.Call, request *value.Message, alternative int, binary bool) string {
 	var shown []*schema.Credential
-	if alternative < len(m.client.Needs) {
-		shown = m.client.Needs[alternative]
+	if alternative < len(client.Needs) {
+		shown = client.Needs[alternative]
 	}
-	if m.client.RequestStream {
-		if m.client.ResponseStream && m.server != nil && bothWays(m.server) {
+	if client.RequestStream {
+		if conversation.BothWays(client) && served != nil && conversation.BothWays(served) {
 			return "" // an upgrade can't be made in memory
 		}
 		request = nil
 	}
-	met, err := server.Meet(context.Background(), m.client, request, shown, binary)
+	met, err := server.Meet(context.Background(), client, request, shown, binary)
 	if err != nil {
 		return "" // a client that can't send it breaks nothing
 	}
-	return j.cameOf(m, request, met, nil)
+	sent := fmt.Sprintf("%s %s", met.Method, met.Target)
+	switch {
+	case met.Problem != nil:
+		return fmt.Sprint(sent, ": ", met.Problem.Error(), met.Problem.Violations)
+	case met.Status >= 400:
+		return fmt.Sprint(sent, ": ", met.Status)
+	case served == nil || met.Served != "" && met.Served != served.FullName():
+		return sent + " is taken for " + met.Served
+	case conversation.BothWays(client) && met.Status != http.StatusSwitchingProtocols:
+		return sent + " opens no WebSocket"
+	case met.Err != nil:
+		return fmt.Sprint(sent, " is answered ", met.Status, ", which is not understood: ", met.Err)
+	case client.RequestStream && !client.ResponseStream && client.Response != nil && met.Status == http.StatusNoContent:
+		return sent + " is answered with nothing"
+	case request == nil || met.Request == nil:
+		return ""
+	}
+	for _, p := range o.sides(client.Request, served.Request) {
+		if p.Old == nil || p.New == nil {
+			continue
+		}
+		was, written := request.Fields[p.Old.Number]
+		if !written {
+			continue
+		}
+		found, there := met.Request.Fields[p.New.Number]
+		a, b := thing{was, p.Old.Type}, thing{found, p.New.Type}
+		v := verdict.Breaking
+		if there {
+			v, _ = o.same(a, was, b)
+		}
+		inBody := conversation.PlaceOf(client, p.Old).Place == conversation.InBody && conversation.PlaceOf(served, p.New).Place == conversation.InBody
+		if v == verdict.Breaking && (inBody || !there || !slices.Equal(texts(a), texts(b))) {
+			return fmt.Sprintf("%s: %s is read otherwise", sent, p.New.Name)
+		}
+	}
+	for i, s := range conversation.Segments(served) {
+		own := conversation.Segments(client)
+		if s.Field != nil && i < len(own) && own[i].Field == nil {
+			return fmt.Sprintf("%s: a part of the path is read as %s", sent, s.Field.Name)
+		}
+	}
+	return ""
+}
+
+// texts are what a value travels as outside of a body: one value is a list of one.
+func texts(x thing) (list []string) {
+	if x.kind() == "list" {
+		for _, item := range x.items() {
+			list = append(list, texts(item)...)
+		}
+		return list
+	}
+	return []string{strings.Trim(x.json(), `"`)}
+}
+
+// requestOf is the smallest request of a call whose path can be sent; nil for "()".
+func requestOf(c *schema.Call) *value.Message {
+	m := value.MinimalMessage(c.Request)
+	for _, s := range conversation.Segments(c) {
+		if f := s.Field; f != nil && !inPath(m.Fields[f.Number], f) {
+			for _, v := range value.Distinct(f.Type, f.Bounds, 5) {
+				if inPath(v, f) {
+					m.Fields[f.Number] = v
+					break
+				}
+			}
+		}
+	}
+	return m
+}
+
+// inPath tells whether a value can be a part of a path.
+func inPath(v value.Value, f *schema.Field) bool {
+	text := texts(thing{v, f.Type})
+	return len(text) == 1 && text[0] != "" && text[0] != "." && text[0] != ".."
 }
 
 // requests are lawful ones whose path can be sent.
@@ -300,8 +386,8 @@ func requests(rng *rand.Rand, c *schema.Call) []*value.Message {
 	}
 	var list []*value.Message
 	add := func(m *value.Message) {
-		for _, s := range c.PathSegments() {
-			if s.Field != nil && pathPart(m.Fields[s.Field.Number], s.Field) == "" {
+		for _, s := range conversation.Segments(c) {
+			if s.Field != nil && !inPath(m.Fields[s.Field.Number], s.Field) {
 				return
 			}
 		}

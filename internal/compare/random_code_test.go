@@ -16,6 +16,8 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"faithfulcourier/internal/check"
+	"faithfulcourier/internal/compare/verdict"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/stubs"
@@ -41,7 +43,7 @@ func randomChanges(t *testing.T, count int, draw func(t *rapid.T) [2]string) (pa
 }
 
 func loads(text string) bool {
-	_, findings := schema.Load([]*source.File{source.NewFile("truth.faithful", text)})
+	_, findings := check.Load([]*source.File{source.NewFile("truth.faithful", text)})
 	return source.Errors(findings) == 0
 }
 
@@ -51,7 +53,7 @@ func loadTogether(t *testing.T, texts map[string]string) *schema.Definitions {
 	for _, name := range slices.Sorted(maps.Keys(texts)) {
 		files = append(files, source.NewFile(name+".faithful", strings.ReplaceAll(texts[name], "skerry.truth", "skerry."+name)))
 	}
-	defs, findings := schema.Load(files)
+	defs, findings := check.Load(files)
 	require.Zero(t, source.Errors(findings), "%v", findings)
 	return defs
 }
@@ -114,11 +116,11 @@ func TestAdditionsNeverBreakCode(t *testing.T) {
 	facts := 0
 	for i, pair := range pairs {
 		old := loadTogether(t, map[string]string{"harbour": pair[0]})
-		report := Compare(old, loadTogether(t, map[string]string{"harbour": pair[1]}), Promise{Rollout: "server-leads", Kept: "each-reads-other", Languages: []string{"go", "typescript", "python"}})
-		for _, f := range report.Facts {
-			assert.Equal(t, Holds, f.Verdict(), "%s %s in\n%s", f.Kind, f.Where, pair[1])
+		report := Compare(old, loadTogether(t, map[string]string{"harbour": pair[1]}), Promise{Rollout: "server-leads", Stored: "each-reads-other", Languages: []stubs.Language{golang.Language{}, typescript.Language{}, python.Language{}}})
+		for _, f := range report.Changes {
+			assert.Equal(t, verdict.Compatible, f.Verdict(), "%s %s in\n%s", f.Kind, f.Where, pair[1])
 		}
-		facts += len(report.Facts)
+		facts += len(report.Changes)
 		name := fmt.Sprintf("m%d", i)
 		texts[name], before[name] = pair[1], old
 	}
@@ -181,7 +183,7 @@ func typescriptProject(t *testing.T) string {
 	return dir
 }
 
-// replayed is a witness, and what its reader makes of it.
+// replayed is a proof, and what its reader makes of it.
 type replayed struct {
 	Message    string            `json:"message"` // its module and its name
 	Form       string            `json:"form"`
@@ -193,10 +195,10 @@ type replayed struct {
 	Violations []value.Violation `json:"violations"`
 }
 
-// TestWitnessesInEveryLanguage gives the witnesses of random changes to the readers
+// TestProofsInEveryLanguage gives the proofs of random changes to the readers
 // that are generated: they must make of them what the reference reader does, whose
-// outcome the witness states.
-func TestWitnessesInEveryLanguage(t *testing.T) {
+// outcome the proof states.
+func TestProofsInEveryLanguage(t *testing.T) {
 	if testing.Short() {
 		t.Skip("skipped: -short leaves out what takes long")
 	}
@@ -205,7 +207,7 @@ func TestWitnessesInEveryLanguage(t *testing.T) {
 		before := drawModel(t)
 		after := before
 		for range rapid.IntRange(1, 3).Draw(t, "changes") {
-			after = change(t, after)
+			after = changeModel(t, after)
 		}
 		return [2]string{before.text(), after.text()}
 	})
@@ -215,11 +217,11 @@ func TestWitnessesInEveryLanguage(t *testing.T) {
 		names := [2]string{fmt.Sprintf("old%d", i), fmt.Sprintf("new%d", i)}
 		texts[names[0]], texts[names[1]] = pair[0], pair[1]
 		sides := [2]*schema.Definitions{loadTogether(t, map[string]string{"truth": pair[0]}), loadTogether(t, map[string]string{"truth": pair[1]})}
-		report := Compare(sides[0], sides[1], Promise{Rollout: "unordered", Kept: "each-reads-other", Forms: []string{"binary", "json"}})
-		for _, f := range report.Facts {
+		report := Compare(sides[0], sides[1], Promise{Rollout: "unordered", Stored: "each-reads-other", Covers: []string{"binary", "json"}})
+		for _, f := range report.Changes {
 			for _, e := range f.Effects {
-				w := e.Witness
-				if w == nil || w.Alone || e.Verdict != Breaks || w.ReadAs == "" || standsAlone(sides, w.ReadAs) {
+				w := e.Proof
+				if w == nil || w.Alone || e.Verdict != verdict.Breaking || w.ReadAs == "" || standsAlone(sides, w.ReadAs) {
 					continue
 				}
 				side := 0
@@ -235,7 +237,7 @@ func TestWitnessesInEveryLanguage(t *testing.T) {
 			}
 		}
 	}
-	require.Greater(t, len(list), count, "changes with witnesses")
+	require.Greater(t, len(list), count, "changes with proofs")
 	all := loadTogether(t, texts)
 	content, err := json.Marshal(list)
 	require.NoError(t, err)
@@ -309,7 +311,7 @@ T = TypeVar`, strings.Join(modules, ", "))+rest)
 		write(t, filepath.Join(dir, "list.json"), string(content))
 		assert.Equal(t, agree, toolchain.Run(t, dir, interpreter, "vectors.py", "list.json"))
 	})
-	t.Logf("%d witnesses of %d random changes", len(list), len(pairs))
+	t.Logf("%d proofs of %d random changes", len(list), len(pairs))
 }
 
 // standsAlone tells whether a name is that of an enum, a union or a named type, which is
@@ -317,7 +319,7 @@ T = TypeVar`, strings.Join(modules, ", "))+rest)
 func standsAlone(sides [2]*schema.Definitions, name string) bool {
 	for _, d := range sides {
 		for _, decl := range d.Modules[0].Declarations() {
-			if _, isMessage := decl.(*schema.Message); !isMessage && schema.Head(decl).FullName() == name {
+			if _, isMessage := decl.(*schema.Message); !isMessage && decl.Head().FullName() == name {
 				return true
 			}
 		}
@@ -334,11 +336,11 @@ func messageOf(d *schema.Definitions, name string) *schema.Message {
 	return nil
 }
 
-// replay lets the reference decide what must become of a witness.
-func replay(reader *schema.Message, w *Witness) replayed {
+// replay lets the reference decide what must become of a proof.
+func replay(reader *schema.Message, w *verdict.Proof) replayed {
 	r := replayed{Form: "cbor", Payload: hex.EncodeToString(w.Binary)}
 	read, payload := value.DecodeCBOR, w.Binary
-	if w.Form == "json" {
+	if w.Encoding == "json" {
 		r.Form, r.Payload = "json", hex.EncodeToString([]byte(w.JSON))
 		read, payload = value.DecodeJSON, []byte(w.JSON)
 	}

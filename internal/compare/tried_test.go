@@ -36,7 +36,7 @@ func TestProofsAreTried(t *testing.T) {
 				return [2]string{before.text(), changeTalk(t, before).text()}
 			}
 			before := drawModel(t)
-			return [2]string{before.text(), change(t, before).text()}
+			return [2]string{before.text(), changeModel(t, before).text()}
 		}).Example(seed)
 		dir := t.TempDir()
 		for i, side := range []string{"old", "new"} {

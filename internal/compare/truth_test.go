@@ -3,6 +3,7 @@ package compare
 import (
 	"flag"
 	"fmt"
+	"math/big"
 	"math/rand/v2"
 	"os"
 	"slices"
@@ -11,6 +12,9 @@ import (
 
 	"pgregory.net/rapid"
 
+	"faithfulcourier/internal/check"
+	"faithfulcourier/internal/compare/change"
+	"faithfulcourier/internal/compare/verdict"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/value"
@@ -275,7 +279,7 @@ func drawJSON(t *rapid.T) string {
 
 // change changes a model in one way; some changes make no sense and are
 // refused by the front end, which the test then skips.
-func change(t *rapid.T, m model) model {
+func changeModel(t *rapid.T, m model) model {
 	m = m.clone()
 	e := &m.enums[rapid.IntRange(0, len(m.enums)-1).Draw(t, "enum")]
 	x := &m.messages[rapid.IntRange(0, len(m.messages)-1).Draw(t, "message")]
@@ -386,7 +390,7 @@ func changeEnum(t *rapid.T, e *modelEnum, kind int) {
 }
 
 func load(t interface{ Skip(...any) }, text string) *schema.Definitions {
-	defs, findings := schema.Load([]*source.File{source.NewFile("truth.faithful", text)})
+	defs, findings := check.Load([]*source.File{source.NewFile("truth.faithful", text)})
 	if source.Errors(findings) > 0 {
 		t.Skip()
 	}
@@ -395,164 +399,232 @@ func load(t interface{ Skip(...any) }, text string) *schema.Definitions {
 
 // TestWireTruth holds verdicts against what the reference reader really does
 // with lawful payloads: one that is refused or read otherwise while nothing is
-// said to break fails, and so does a break without a witness.
+// said to break fails, and so does a break without a proof.
 func TestWireTruth(t *testing.T) {
-	seen := map[Verdict]int{}
+	seen := map[verdict.Verdict]int{}
 	rapid.Check(t, func(t *rapid.T) {
 		before := drawModel(t)
 		after := before
 		for range rapid.IntRange(1, 3).Draw(t, "changes") {
-			after = change(t, after)
+			after = changeModel(t, after)
 		}
 		old, new := load(t, before.text()), load(t, after.text())
-		report := Compare(old, new, Promise{Rollout: "unordered", Kept: "each-reads-other", Forms: []string{"binary", "json"}})
-		worst := map[crossing]Verdict{}
-		for _, f := range report.Facts {
+		report := Compare(old, new, Promise{Rollout: "unordered", Stored: "each-reads-other", Covers: []string{"binary", "json"}})
+		worst := map[way]verdict.Verdict{}
+		for _, f := range report.Changes {
 			for _, e := range f.Effects {
-				if e.Form != "binary" && e.Form != "json" || f.Kind == Freed {
+				if e.Covers != "binary" && e.Covers != "json" || f.Kind == change.Freed {
 					continue
 				}
-				if e.Verdict == Breaks && e.Witness == nil {
-					t.Fatalf("no witness: %s %s %s %s\n%s\nOLD %s\nNEW %s", f.Kind, f.Where, e.Form, e.Position, e.Sentence, before.text(), after.text())
+				if e.Verdict == verdict.Breaking && e.Proof == nil {
+					t.Fatalf("no proof: %s %s %s %s\n%s\nOLD %s\nNEW %s", f.Kind, f.Where, e.Covers, e.Position, e.Sentence, before.text(), after.text())
 				}
-				c := crossing{e.NewReads, e.Form, e.Form, e.Position}
-				worst[c] = max(worst[c], e.Verdict)
+				w := way{e.NewReads, e.Covers, e.Position}
+				worst[w] = max(worst[w], e.Verdict)
 			}
 		}
 		rng := rand.New(rand.NewPCG(1, uint64(len(before.text()))))
-		for _, c := range crossings {
-			verdict := worst[c]
-			seen[verdict]++
-			if verdict == Breaks {
-				continue // its witness was made by the reader itself
+		set := change.Find(old, new, nil)
+		for _, w := range ways {
+			said := worst[w]
+			seen[said]++
+			if said == verdict.Breaking {
+				continue // its proof was made by the reader itself
 			}
-			if w := anyWorse(rng, old, new, c, verdict); w != nil {
-				t.Fatalf("%v says %s, and %s %s:\n%s\n%x\nOLD %s\nNEW %s", c, verdict, w.Reader, w.Outcome, w.JSON, w.Binary, before.text(), after.text())
+			if worse := anyWorse(rng, set, w, said); worse != "" {
+				t.Fatalf("%v is said to be %s, and the reader %s\nOLD %s\nNEW %s", w, said, worse, before.text(), after.text())
 			}
 		}
 	})
-	t.Logf("verdicts by form, position and direction: %d hold, %d shift, %d break", seen[Holds], seen[Shifts], seen[Breaks])
-	if seen[Breaks] == 0 || seen[Shifts] == 0 || seen[Holds] == 0 {
+	t.Logf("verdicts by encoding, position and direction: %d hold, %d shift, %d break", seen[verdict.Compatible], seen[verdict.Altering], seen[verdict.Breaking])
+	if seen[verdict.Breaking] == 0 || seen[verdict.Altering] == 0 || seen[verdict.Compatible] == 0 {
 		t.Fatal("the random changes did not reach every verdict")
 	}
 }
 
-// crossings are all ways from a writer to a reader.
-var crossings = func() (all []crossing) {
+// ways are all of them.
+var ways = func() (all []way) {
 	for _, newReads := range []bool{true, false} {
-		for _, form := range []string{"binary", "json"} {
-			for _, p := range []Position{Request, Answer, Kept} {
-				all = append(all, crossing{newReads, form, form, p})
+		for _, encoding := range []string{"binary", "json"} {
+			for _, p := range []verdict.Position{verdict.Request, verdict.Answer, verdict.Stored} {
+				all = append(all, way{newReads, encoding, p})
 			}
 		}
 	}
 	return all
 }()
 
-// anyWorse tries lawful payloads of every message in a position, and returns one of
-// which the reader makes something worse than was said.
-func anyWorse(rng *rand.Rand, old, new *schema.Definitions, c crossing, said Verdict) *Witness {
-	d := diff(old, new, nil)
+// way is one way of payloads from a writer to a reader.
+type way struct {
+	newReads bool
+	encoding string
+	position verdict.Position
+}
+
+// leftOut tells whether people write such payloads by hand, without what has a default.
+func (w way) leftOut() bool { return w.position != verdict.Answer }
+
+// worse writes a payload, reads it as the other side and as the writer's own does, and says
+// what is worse than was said.
+func (w way) worse(set *change.Set, reader *schema.Message, m *value.Message, said verdict.Verdict) string {
+	write, read := value.EncodeCBOR, value.DecodeCBOR
+	if w.leftOut() {
+		write = value.EncodeCBORWithout
+	}
+	if w.encoding == "json" {
+		write, read = value.EncodeJSON, value.DecodeJSON
+		if w.leftOut() {
+			write = value.EncodeJSONWithout
+		}
+	}
+	payload, err := write(m)
+	if err != nil {
+		return "" // this encoding has no form of it
+	}
+	own, err := read(m.Type, payload, 0)
+	if err != nil {
+		return "its writer's own reader refuses it: " + err.Error()
+	}
+	got, err := read(reader, payload, 0)
+	v, where := verdict.Breaking, ""
+	if err != nil {
+		where = "refuses it: " + err.Error()
+	} else if violations := value.Validate(got); w.position == verdict.Request && len(violations) > 0 {
+		where = fmt.Sprint("refuses it: ", violations[0])
+	} else if v, where = (oracle{set, w.newReads}).message(m, own, got); v > verdict.Compatible {
+		text, _ := value.EncodeJSON(got)
+		where = fmt.Sprintf("reads %s otherwise: %s", where, text)
+	}
+	if v <= said {
+		return ""
+	}
+	text, _ := value.EncodeJSONWithout(m)
+	return fmt.Sprintf("%s\nof %s\n%x", where, text, payload)
+}
+
+// anyWorse tries lawful payloads of every message in a position, and says which one is
+// refused or read worse than was said; "" for none.
+func anyWorse(rng *rand.Rand, set *change.Set, w way, said verdict.Verdict) string {
 	type root struct{ old, new *schema.Message }
 	var roots []root
-	call := d.calls[0]
-	switch c.position {
-	case Request:
-		roots = []root{{call.old.Request, call.new.Request}}
-	case Answer:
-		roots = []root{{call.old.Response, call.new.Response}}
-	case Kept:
-		for _, m := range old.Modules[0].Messages {
-			if n := d.messages[m]; n != nil && !reaches(call.old.Request, m) && !reaches(call.old.Response, m) {
+	call := set.Calls[0]
+	switch w.position {
+	case verdict.Request:
+		roots = []root{{call.Old.Request, call.New.Request}}
+	case verdict.Answer:
+		roots = []root{{call.Old.Response, call.New.Response}}
+	case verdict.Stored:
+		for _, m := range set.Old.Modules[0].Messages {
+			if n := set.Messages[m]; n != nil && !reaches(call.Old.Request, m) && !reaches(call.Old.Response, m) {
 				roots = append(roots, root{m, n})
 			}
 		}
 	}
 	for _, r := range roots {
-		w, reader := r.old, r.new
-		if !c.newReads {
-			w, reader = r.new, r.old
+		writer, reader := r.old, r.new
+		if !w.newReads {
+			writer, reader = r.new, r.old
 		}
-		walk := newWalker(d, c)
-		try := func(m *value.Message) *Witness {
-			o := walk.read(reader, m)
-			if o.verdict <= said {
-				return nil
+		for _, m := range lawful(rng, set, writer, reader, w.newReads) {
+			if worse := w.worse(set, reader, m, said); worse != "" {
+				return worse
 			}
-			payload, _ := value.EncodeCBOR(m)
-			text, _ := value.EncodeJSON(m)
-			return &Witness{Reader: walk.reader(), Outcome: o.says(o.path), JSON: string(text), Binary: payload}
-		}
-		payloads := value.Edges(&schema.Type{Kind: schema.KindMessage, Message: w})
-		for _, p := range d.pairs(r.old, r.new) {
-			fw, fr := p.old, p.new
-			if !c.newReads {
-				fw, fr = fr, fw
-			}
-			if fw == nil || fr == nil {
+			if !w.leftOut() {
 				continue
 			}
-			examples, _ := walk.candidates(spot{wt: fw.Type, rt: fr.Type, wb: fw.Bounds, rb: fr.Bounds}, 0)
-			for _, e := range examples {
-				m := value.MinimalMessage(w)
-				m.Fields[fw.Number] = e.value
-				payloads = append(payloads, m)
-			}
-		}
-		for range 40 {
-			payloads = append(payloads, value.RandomMessage(rng, w, 3))
-		}
-		for seed := range uint64(4) {
-			if m, err := value.NewMaker(&schema.Definitions{}, seed).Make(w); err == nil {
-				payloads = append(payloads, m)
-			}
-		}
-		for _, p := range payloads {
-			m := p.(*value.Message)
-			if len(value.Validate(m)) > 0 {
-				continue // not lawful
-			}
-			if witness := try(m); witness != nil {
-				return witness
-			}
-			if !c.leftOut() {
-				continue
-			}
-			for _, f := range w.Fields {
+			for _, f := range writer.Fields {
 				if f.Presence == schema.Defaulted && rng.IntN(2) == 0 {
 					delete(m.Fields, f.Number)
 				}
 			}
-			if witness := try(m); witness != nil {
-				return witness
+			if worse := w.worse(set, reader, m, said); worse != "" {
+				return worse
 			}
-			if said == Holds {
-				if witness := leftOutOtherwise(walk, reader, m); witness != nil {
-					return witness
+		}
+	}
+	return ""
+}
+
+// lawful makes many lawful values of a writer, at its edges and at those of the reader.
+func lawful(rng *rand.Rand, set *change.Set, writer, reader *schema.Message, newReads bool) (list []*value.Message) {
+	var payloads []value.Value
+	payloads = append(payloads, value.Edges(&schema.Type{Kind: schema.KindMessage, Message: writer})...)
+	for _, p := range (oracle{set, newReads}).sides(writer, reader) {
+		if p.Old == nil || p.New == nil {
+			continue
+		}
+		for _, v := range telling(p.Old, p.New) {
+			m := value.MinimalMessage(writer)
+			m.Fields[p.Old.Number] = v
+			payloads = append(payloads, m)
+		}
+	}
+	for range 40 {
+		payloads = append(payloads, value.RandomMessage(rng, writer, 3))
+	}
+	for seed := range uint64(4) {
+		if m, err := value.NewMaker(&schema.Definitions{}, seed).Make(writer); err == nil {
+			payloads = append(payloads, m)
+		}
+	}
+	for _, p := range payloads {
+		if m := p.(*value.Message); len(value.Validate(m)) == 0 {
+			list = append(list, m)
+		}
+	}
+	return list
+}
+
+// telling are values of a writer's field at which a reader's may differ: what is at the
+// edges of the reader's type, and just beyond its bounds.
+func telling(w, r *schema.Field) (list []value.Value) {
+	for _, v := range append(value.Edges(r.Type), value.Distinct(r.Type, r.Bounds, 6)...) {
+		if same, err := value.DecodeJSONValue(w.Type, []byte(thing{v, r.Type}.json()), 0); err == nil {
+			list = append(list, same)
+		}
+	}
+	list = append(list, value.Distinct(w.Type, w.Bounds, 12)...)
+	bounds := func(f *schema.Field) (all []*schema.Bounds) {
+		for _, b := range []*schema.Bounds{f.Bounds, namedBounds(f.Type)} {
+			if b != nil {
+				all = append(all, b)
+			}
+		}
+		return all
+	}
+	for _, b := range bounds(r) {
+		if w.Type.Kind == schema.KindText {
+			if text, ok := value.MatchingText(bounds(w), b); ok {
+				list = append(list, text)
+			}
+		}
+	}
+	if !w.Type.Kind.IsScalar() || !r.Type.Kind.IsScalar() {
+		return list
+	}
+	for _, side := range []*schema.Field{w, r} {
+		low, high := value.Ends(side.Type.Kind, bounds(side))
+		for _, end := range []any{low, high} {
+			number, ok := new(big.Rat).SetString(real(end))
+			if end == nil || !ok {
+				continue
+			}
+			for _, by := range []int64{-1, 0, 1} {
+				text := new(big.Rat).Add(number, big.NewRat(by, 1)).RatString()
+				if v, err := value.DecodeJSONValue(w.Type, []byte(text), 0); err == nil {
+					list = append(list, v)
 				}
 			}
 		}
 	}
-	return nil
+	return list
 }
 
-// leftOutOtherwise reads a payload in which something is left out as its writer's own
-// reader does, too: what that finds there, the other one must find.
-func leftOutOtherwise(walk *walker, reader *schema.Message, m *value.Message) *Witness {
-	own, err := walk.through(m.Type, m)
-	if err != nil || own == nil {
+func namedBounds(t *schema.Type) *schema.Bounds {
+	if t.Named == nil {
 		return nil
 	}
-	got, err := walk.through(reader, m)
-	if err != nil || got == nil {
-		return nil
-	}
-	d := walk.messageDiffers(own, got)
-	if d.verdict == Holds {
-		return nil
-	}
-	text, _ := value.EncodeJSONWithout(m)
-	return &Witness{Reader: walk.reader(), Outcome: "what was left out: " + d.says(d.path), JSON: string(text)}
+	return t.Named.Bounds
 }
 
 func reaches(from, to *schema.Message) bool {

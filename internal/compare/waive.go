@@ -1,9 +1,14 @@
 package compare
 
+import (
+	"faithfulcourier/internal/compare/change"
+	"faithfulcourier/internal/compare/verdict"
+)
+
 // Waiver is a break that the project accepts.
 type Waiver struct {
-	Fact   Kind
-	Where  string // full name of the element, as the fact has it
+	Change change.Kind
+	Where  string // full name of the element, as the change has it
 	Reason string
 	Until  string // the last day on which it holds, as 2027-03-01; "" for ever
 }
@@ -15,8 +20,8 @@ func (r *Report) Waive(list []Waiver, today string) (unmatched, over []Waiver) {
 	for i := range list {
 		w := &list[i]
 		matched := false
-		for _, f := range r.Facts {
-			if f.Kind != w.Fact || f.Where != w.Where || f.Verdict() != Breaks {
+		for _, f := range r.Changes {
+			if f.Kind != w.Change || f.Where != w.Where || f.Verdict() != verdict.Breaking {
 				continue
 			}
 			matched = true
@@ -37,8 +42,8 @@ func (r *Report) Waive(list []Waiver, today string) (unmatched, over []Waiver) {
 // Unwaived counts the breaks that nobody accepted.
 func (r *Report) Unwaived() int {
 	n := 0
-	for _, f := range r.Facts {
-		if f.Verdict() == Breaks && f.Waiver == nil {
+	for _, f := range r.Changes {
+		if f.Verdict() == verdict.Breaking && f.Waiver == nil {
 			n++
 		}
 	}

@@ -15,7 +15,7 @@ import (
 	"strings"
 	"time"
 
-	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/source"
 )
 
@@ -91,7 +91,7 @@ func measure(declarations, files int) (median time.Duration, size int) {
 			fresh[i] = source.NewFile(f.Name, f.Text)
 		}
 		start := time.Now()
-		defs, findings := schema.Load(fresh)
+		defs, findings := check.Load(fresh)
 		times = append(times, time.Since(start))
 		if source.Errors(findings) > 0 || defs.Count().Messages == 0 {
 			log.Fatalf("%v", findings[0])

@@ -25,7 +25,7 @@ const maxNesting = 100
 type Problem struct {
 	Start, End int
 	Message    string
-	Mend       string
+	Fix        string
 }
 
 func (p *Problem) Error() string { return p.Message }
@@ -159,9 +159,9 @@ type parser struct {
 }
 
 // refuse keeps the first problem.
-func (p *parser) refuse(start, end int, construct, mend string) {
+func (p *parser) refuse(start, end int, construct, fix string) {
 	if p.problem == nil {
-		p.problem = &Problem{Start: start, End: min(end, len(p.text)), Message: construct, Mend: mend}
+		p.problem = &Problem{Start: start, End: min(end, len(p.text)), Message: construct, Fix: fix}
 	}
 	p.at = len(p.text)
 }
@@ -233,17 +233,17 @@ const alternatives = "write out what may stand there: (?:…|…)"
 
 func (p *parser) group(start, depth int) *Node {
 	if p.peek("?") && !p.peek("?:") {
-		construct, mend := "a flag in a group", "write out both cases: [Aa]"
-		for _, g := range []struct{ begins, construct, mend string }{
+		construct, fix := "a flag in a group", "write out both cases: [Aa]"
+		for _, g := range []struct{ begins, construct, fix string }{
 			{"?=", "looking ahead", alternatives}, {"?!", "looking ahead", alternatives}, {"?<=", "looking behind", alternatives}, {"?<!", "looking behind", alternatives},
 			{"?<", "a named group", "write (…)"}, {"?P", "a named group", "write (…)"}, {"?>", "an atomic group", "write (…)"}, {"?#", "a comment", "remove it"},
 		} {
 			if p.peek(g.begins) {
-				construct, mend = g.construct, g.mend
+				construct, fix = g.construct, g.fix
 				break
 			}
 		}
-		p.refuse(start, p.at+2, construct, mend)
+		p.refuse(start, p.at+2, construct, fix)
 		return nil
 	}
 	if p.peek("?:") {
@@ -400,24 +400,24 @@ func (p *parser) escaped(start int, plain string) []Range {
 		p.refuse(start, p.at, `a \x without two hexadecimal digits`, "")
 		return nil
 	}
-	construct, mend := fmt.Sprintf(`the escape \%c`, c), fmt.Sprintf("write %c alone", c)
+	construct, fix := fmt.Sprintf(`the escape \%c`, c), fmt.Sprintf("write %c alone", c)
 	switch {
 	case c == 's' || c == 'S':
-		construct, mend = fmt.Sprintf(`\%c: languages differ on what white space is`, c), `write the blanks that are meant: [ \t]`
+		construct, fix = fmt.Sprintf(`\%c: languages differ on what white space is`, c), `write the blanks that are meant: [ \t]`
 	case c == 'b' || c == 'B':
-		construct, mend = fmt.Sprintf(`\%c: languages differ on what a word is`, c), "write the characters beside the word"
+		construct, fix = fmt.Sprintf(`\%c: languages differ on what a word is`, c), "write the characters beside the word"
 	case c == 'A' || c == 'Z' || c == 'z' || c == 'G':
-		construct, mend = fmt.Sprintf(`the anchor \%c`, c), "write ^ for the beginning, $ for the end"
+		construct, fix = fmt.Sprintf(`the anchor \%c`, c), "write ^ for the beginning, $ for the end"
 	case c == 'p' || c == 'P':
-		construct, mend = "a class of Unicode", "write out the characters: [A-Za-z]"
+		construct, fix = "a class of Unicode", "write out the characters: [A-Za-z]"
 	case c >= '1' && c <= '9' || c == 'k':
-		construct, mend = "a reference to a group", "write the group again"
+		construct, fix = "a reference to a group", "write the group again"
 	case c == 'u' || c == 'U':
-		construct, mend = `the escape \`+string(c), `write the character, or in the string "\u00e9" with one backslash`
+		construct, fix = `the escape \`+string(c), `write the character, or in the string "\u00e9" with one backslash`
 	case c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c == '0':
-		mend = ""
+		fix = ""
 	}
-	p.refuse(start, p.at, construct, mend)
+	p.refuse(start, p.at, construct, fix)
 	return nil
 }
 

@@ -13,8 +13,8 @@ import (
 
 	"github.com/pelletier/go-toml/v2"
 
+	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/files"
-	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 )
 
@@ -23,7 +23,7 @@ import (
 const LockName = "faithful.lock"
 
 const lockHead = `# What the servers said that faithful.toml names as sources. Written by
-# faithful check --remote --mend; keep it with your definitions.
+# faithful check --remote --fix; keep it with your definitions.
 
 `
 
@@ -63,7 +63,7 @@ func (l *Locked) hash() string {
 // modules behind the # of the source, and what they use.
 func lockOf(ref string, s *Served) (*Locked, error) {
 	l := &Locked{URL: ref, Name: s.Name, Version: s.Version, Digest: s.Digest}
-	defs, _ := schema.Load(s.Files) // which Fetch has checked
+	defs, _ := check.Load(s.Files) // which Fetch has checked
 	wanted := defs.Modules
 	if _, names, some := strings.Cut(ref, "#"); some {
 		wanted = nil
@@ -112,7 +112,7 @@ func parseLock(data []byte) (*lock, error) {
 	d := toml.NewDecoder(bytes.NewReader(data))
 	d.DisallowUnknownFields()
 	if err := d.Decode(l); err != nil {
-		return nil, fmt.Errorf("%s can't be read: %w; take the servers' word again with: faithful check --remote --mend", LockName, err)
+		return nil, fmt.Errorf("%s can't be read: %w; take the servers' word again with: faithful check --remote --fix", LockName, err)
 	}
 	return l, nil
 }
@@ -121,11 +121,11 @@ func parseLock(data []byte) (*lock, error) {
 func (p *Project) locked(l *lock, ref string) ([]*source.File, error) {
 	i := slices.IndexFunc(l.Sources, func(s Locked) bool { return s.URL == ref })
 	if i < 0 {
-		return nil, fmt.Errorf("the source %s was not fetched yet; fetch it into %s with: faithful check --remote --mend", ref, LockName)
+		return nil, fmt.Errorf("the source %s was not fetched yet; fetch it into %s with: faithful check --remote --fix", ref, LockName)
 	}
 	s := &l.Sources[i]
 	if s.hash() != s.Kept {
-		return nil, fmt.Errorf("%s was edited: its text of %s is not what the server said; fetch it again with: faithful check --remote --mend", LockName, ref)
+		return nil, fmt.Errorf("%s was edited: its text of %s is not what the server said; fetch it again with: faithful check --remote --fix", LockName, ref)
 	}
 	var list []*source.File
 	for _, m := range s.Modules {

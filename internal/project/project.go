@@ -18,6 +18,7 @@ import (
 
 	"github.com/pelletier/go-toml/v2"
 
+	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/files"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
@@ -43,7 +44,7 @@ type Config struct {
 
 // Waiver is one [[waiver]]: a break that the project accepts.
 type Waiver struct {
-	Fact   string `toml:"fact"`
+	Change string `toml:"change"`
 	Where  string `toml:"where"`
 	Reason string `toml:"reason"`
 	Until  string `toml:"until"` // a date; "" for ever
@@ -75,8 +76,8 @@ func (o *Output) Has(role string) bool { return len(o.Roles) == 0 || slices.Cont
 // Promise is what a project promises those who use its definitions.
 type Promise struct {
 	Rollout   string   `toml:"rollout"`   // "server-leads", "client-leads" or "unordered"
-	Kept      string   `toml:"kept"`      // "each-reads-other", "new-reads-old" or "old-reads-new"
-	Forms     []string `toml:"forms"`     // of "binary", "json", "http"
+	Stored    string   `toml:"stored"`    // "each-reads-other", "new-reads-old" or "old-reads-new"
+	Covers    []string `toml:"covers"`    // of "binary", "json", "http"
 	Languages []string `toml:"languages"` // default: those of the outputs
 
 	ComparedWith string `toml:"compared_with"` // "last" or "every" sealed version
@@ -97,11 +98,11 @@ func (p *Project) CheckLanguages(known []string) error {
 		if language == "" || slices.Contains(known, language) {
 			return
 		}
-		mend := nearestOf(language, known)
-		if mend == "" {
-			mend = "the languages are: " + strings.Join(known, ", ")
+		fix := nearestOf(language, known)
+		if fix == "" {
+			fix = "the languages are: " + strings.Join(known, ", ")
 		}
-		bad.add(p.file, `"`+language+`"`, fmt.Sprintf("%s names the language %q, which there is not", where, language), mend)
+		bad.add(p.file, `"`+language+`"`, fmt.Sprintf("%s names the language %q, which there is not", where, language), fix)
 	}
 	for _, o := range p.Config.Stubs {
 		say(o.Language, "[[stubs]]")
@@ -132,12 +133,12 @@ var ErrNoProject = errors.New("there is no faithful.toml here or in a folder abo
 type BadConfig struct{ Findings []source.Finding }
 
 // add adds a finding about a value, at its first place in the file.
-func (e *BadConfig) add(file *source.File, value, message, mend string) {
+func (e *BadConfig) add(file *source.File, value, message, fix string) {
 	at := source.Place{File: file}
 	if i := strings.Index(file.Text, value); value != "" && i >= 0 {
 		at.Span = source.Span{Start: uint32(i), End: uint32(i + len(value))}
 	}
-	e.Findings = append(e.Findings, source.Finding{Name: "bad-value", Place: at, Message: message, Mend: mend})
+	e.Findings = append(e.Findings, source.Finding{Name: "bad-value", Place: at, Message: message, Fix: fix})
 }
 
 func (e *BadConfig) Error() string { return e.Findings[0].Message }
@@ -204,7 +205,7 @@ func (p *Project) readConfig(text string) error {
 	case errors.As(err, &syntax):
 		line, column := syntax.Position()
 		bad.Findings = append(bad.Findings, source.Finding{Name: "bad-toml", Place: place(file, line, column, 1),
-			Message: strings.TrimPrefix(syntax.Error(), "toml: "), Mend: "faithful.toml is written in TOML"})
+			Message: strings.TrimPrefix(syntax.Error(), "toml: "), Fix: "faithful.toml is written in TOML"})
 		return bad
 	case err != nil:
 		return err
@@ -228,9 +229,9 @@ func unknownKey(file *source.File, e *toml.DecodeError) source.Finding {
 			siblings = append(siblings, rest)
 		}
 	}
-	f.Mend = "the keys here are: " + strings.Join(siblings, ", ")
+	f.Fix = "the keys here are: " + strings.Join(siblings, ", ")
 	if near := source.Nearest(last, siblings); near != "" {
-		f.Mend = "did you mean " + near + "?"
+		f.Fix = "did you mean " + near + "?"
 	}
 	return f
 }
@@ -253,7 +254,7 @@ func place(file *source.File, line, column, length int) source.Place {
 
 // check refuses values that mean nothing, and fills in the defaults.
 func (c *Config) check(file *source.File, bad *BadConfig) {
-	add := func(value, message, mend string) { bad.add(file, value, message, mend) }
+	add := func(value, message, fix string) { bad.add(file, value, message, fix) }
 	if c.Name == "" {
 		add("", "faithful.toml does not say how the project is called", `write, for example: name = "skerry-line"`)
 	}
@@ -290,10 +291,10 @@ func (c *Config) check(file *source.File, bad *BadConfig) {
 		}
 	}
 	one("promise.rollout", &c.Promise.Rollout, "server-leads", "client-leads", "unordered")
-	one("promise.kept", &c.Promise.Kept, "each-reads-other", "new-reads-old", "old-reads-new")
+	one("promise.stored", &c.Promise.Stored, "each-reads-other", "new-reads-old", "old-reads-new")
 	one("promise.compared_with", &c.Promise.ComparedWith, "last", "every")
 	for _, w := range c.Waivers {
-		for _, need := range []struct{ key, value, example string }{{"fact", w.Fact, "field-gone"}, {"where", w.Where, "skerry.booking.Booking.coupon"}, {"reason", w.Reason, "never filled in since 2025"}} {
+		for _, need := range []struct{ key, value, example string }{{"change", w.Change, "field-gone"}, {"where", w.Where, "skerry.booking.Booking.coupon"}, {"reason", w.Reason, "never filled in since 2025"}} {
 			if need.value == "" {
 				add("[[waiver]]", "a [[waiver]] needs its "+need.key, fmt.Sprintf("write, for example: %s = %q", need.key, need.example))
 			}
@@ -302,11 +303,11 @@ func (c *Config) check(file *source.File, bad *BadConfig) {
 			add(`"`+w.Until+`"`, "until is a date", `write, for example: until = "2027-03-01"`)
 		}
 	}
-	if c.Promise.Forms == nil {
-		c.Promise.Forms = []string{"binary", "json", "http"}
+	if c.Promise.Covers == nil {
+		c.Promise.Covers = []string{"binary", "json", "http"}
 	}
-	for _, f := range c.Promise.Forms {
-		one("promise.forms", &f, "binary", "json", "http")
+	for _, f := range c.Promise.Covers {
+		one("promise.covers", &f, "binary", "json", "http")
 	}
 	if c.Promise.Languages == nil {
 		for _, o := range c.Stubs {
@@ -333,7 +334,7 @@ func (p *Project) Definitions() (*schema.Definitions, []source.Finding, error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	defs, findings := schema.Load(files)
+	defs, findings := check.Load(files)
 	return defs, findings, nil
 }
 

@@ -44,14 +44,14 @@ func TestConfig(t *testing.T) {
 func TestBadConfig(t *testing.T) {
 	for text, want := range map[string]string{
 		"nam = \"x\"": "1:1 unknown-key: faithful.toml has no key nam | did you mean name?",
-		"name = \"x\"\n[promise]\nroll_out = \"unordered\"":                                                    "3:1 unknown-key: faithful.toml has no key promise.roll_out | did you mean rollout?",
-		"name = \"x\"\n[[stubs]]\nlang = \"go\"":                                                               "3:1 unknown-key: faithful.toml has no key stubs.lang | the keys here are: language, into, package",
-		"name = \"x\"\n[[waiver]]\nfact = \"field-gone\"\nwhere = \"a.B.c\"":                                   "2:1 bad-value: a [[waiver]] needs its reason | write, for example: reason = \"never filled in since 2025\"",
-		"name = \"x\"\n[[waiver]]\nfact = \"field-gone\"\nwhere = \"a.B.c\"\nreason = \"r\"\nuntil = \"soon\"": "6:9 bad-value: until is a date",
-		"name = \"x\"\n[promise]\ncompared_with = \"all\"":                                                     "3:17 bad-value: promise.compared_with is one of last, every, not \"all\"",
-		"name = \"x\"\n[promise]\nrollout = \"servers\"":                                                       "3:11 bad-value: promise.rollout is one of server-leads, client-leads, unordered, not \"servers\"",
-		"name = \"x\"\n[promise]\nforms = [\"xml\"]":                                                           "3:10 bad-value: promise.forms is one of binary, json, http, not \"xml\"",
-		"name = \"x\"\n[[stubs]]\nlanguage = \"go\"":                                                           "2:1 bad-value: a [[stubs]] needs the folder to write into | write, for example: into = \"gen\"",
+		"name = \"x\"\n[promise]\nroll_out = \"unordered\"":                                                      "3:1 unknown-key: faithful.toml has no key promise.roll_out | did you mean rollout?",
+		"name = \"x\"\n[[stubs]]\nlang = \"go\"":                                                                 "3:1 unknown-key: faithful.toml has no key stubs.lang | the keys here are: language, into, package",
+		"name = \"x\"\n[[waiver]]\nchange = \"field-gone\"\nwhere = \"a.B.c\"":                                   "2:1 bad-value: a [[waiver]] needs its reason | write, for example: reason = \"never filled in since 2025\"",
+		"name = \"x\"\n[[waiver]]\nchange = \"field-gone\"\nwhere = \"a.B.c\"\nreason = \"r\"\nuntil = \"soon\"": "6:9 bad-value: until is a date",
+		"name = \"x\"\n[promise]\ncompared_with = \"all\"":                                                       "3:17 bad-value: promise.compared_with is one of last, every, not \"all\"",
+		"name = \"x\"\n[promise]\nrollout = \"servers\"":                                                         "3:11 bad-value: promise.rollout is one of server-leads, client-leads, unordered, not \"servers\"",
+		"name = \"x\"\n[promise]\ncovers = [\"xml\"]":                                                            "3:11 bad-value: promise.covers is one of binary, json, http, not \"xml\"",
+		"name = \"x\"\n[[stubs]]\nlanguage = \"go\"":                                                             "2:1 bad-value: a [[stubs]] needs the folder to write into | write, for example: into = \"gen\"",
 		"":           "1:1 bad-value: faithful.toml does not say how the project is called | write, for example: name = \"skerry-line\"",
 		"name = 5":   "1:8 bad-toml: ",
 		"name = \"x": "1:9 bad-toml: ",
@@ -63,8 +63,8 @@ func TestBadConfig(t *testing.T) {
 		f := bad.Findings[0]
 		at := f.Place.File.Position(f.Place.Span.Start)
 		got := fmt.Sprintf("%d:%d %s: %s", at.Line, at.Column, f.Name, f.Message)
-		if f.Mend != "" && f.Name != "bad-toml" {
-			got += " | " + f.Mend
+		if f.Fix != "" && f.Name != "bad-toml" {
+			got += " | " + f.Fix
 		}
 		assert.True(t, strings.HasPrefix(got, want), "%q\ngot  %s\nwant %s", text, got, want)
 	}

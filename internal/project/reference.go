@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/versions"
@@ -21,7 +22,7 @@ func LoadFrom(ctx context.Context, dir, ref string, access Access) (*schema.Defi
 	if err != nil {
 		return nil, nil, err
 	}
-	defs, findings := schema.Load(served.Files)
+	defs, findings := check.Load(served.Files)
 	return defs, findings, nil
 }
 
@@ -34,7 +35,7 @@ func Load(dir, ref string) (*schema.Definitions, []source.Finding, error) {
 		if err != nil {
 			return nil, nil, err
 		}
-		defs, findings := schema.Load(files)
+		defs, findings := check.Load(files)
 		return defs, findings, nil
 	case IsURL(ref):
 		return nil, nil, fmt.Errorf("definitions of a server can't be changed or watched here; what is meant is a project, a folder or a file")
@@ -50,7 +51,7 @@ func Load(dir, ref string) (*schema.Definitions, []source.Finding, error) {
 		if err != nil {
 			return nil, nil, err
 		}
-		defs, findings := schema.Load(files)
+		defs, findings := check.Load(files)
 		return defs, findings, nil
 	}
 	p, err := Open(dir)
@@ -101,7 +102,7 @@ func Sealed(ledger *versions.Ledger, entry *versions.Entry) (*schema.Definitions
 	for _, f := range files {
 		sources = append(sources, source.NewFile(versions.Folder+"/"+entry.Version+"/"+f.Name, f.Text))
 	}
-	defs, findings := schema.Load(sources)
+	defs, findings := check.Load(sources)
 	return defs, findings, nil
 }
 

@@ -13,7 +13,7 @@ import (
 	"strings"
 	"time"
 
-	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/source"
 )
 
@@ -209,7 +209,7 @@ func (d *servedDocument) checked(base string) (*Served, error) {
 	if len(s.Files) == 0 {
 		return nil, fmt.Errorf("%s has no definitions", base)
 	}
-	defs, findings := schema.Load(s.Files)
+	defs, findings := check.Load(s.Files)
 	for _, f := range findings {
 		if f.Severity == source.Error {
 			at := f.Place.File.Position(f.Place.Span.Start)

@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/source"
 )
 
@@ -38,7 +38,7 @@ func serveDefinitions(t *testing.T, texts ...string) *serving {
 		for _, text := range s.texts {
 			files = append(files, source.NewFile("x", text))
 		}
-		defs, _ := schema.Load(files)
+		defs, _ := check.Load(files)
 		document := map[string]any{"name": "fleet", "version": "2.1.0", "digest": defs.Digest()}
 		var modules []map[string]string
 		for _, m := range defs.Modules {
@@ -95,7 +95,7 @@ func TestLock(t *testing.T) {
 	p, err := Open(dir)
 	require.NoError(t, err)
 	_, err = p.Files()
-	require.ErrorContains(t, err, "was not fetched yet; fetch it into faithful.lock with: faithful check --remote --mend")
+	require.ErrorContains(t, err, "was not fetched yet; fetch it into faithful.lock with: faithful check --remote --fix")
 
 	take := func() (moved []string) {
 		remotes, err := p.Remotes()

@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"faithfulcourier/internal/compare"
+	"faithfulcourier/internal/compare/verdict"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/versions"
 )
@@ -22,12 +23,12 @@ type Store interface {
 
 // Verdict is what a version says of its change since the one before: the worst of it.
 func Verdict(r *compare.Report) string {
-	for _, v := range []compare.Verdict{compare.Breaks, compare.Shifts} {
+	for _, v := range []verdict.Verdict{verdict.Breaking, verdict.Altering} {
 		if r.Count(v) > 0 {
 			return v.String()
 		}
 	}
-	return compare.Holds.String()
+	return verdict.Compatible.String()
 }
 
 // Needs is the version that a change since another one needs at least (Semantic
@@ -46,12 +47,12 @@ func Needs(version string, r *compare.Report, older []*Older) (string, error) {
 type Older struct {
 	Version string
 	Report  *compare.Report // all of the comparison
-	Breaks  []*compare.Fact
+	Breaks  []*compare.Change
 }
 
 // Unwaived tells whether any of it is not accepted.
 func (o *Older) Unwaived() bool {
-	return slices.ContainsFunc(o.Breaks, func(f *compare.Fact) bool { return f.Waiver == nil })
+	return slices.ContainsFunc(o.Breaks, func(f *compare.Change) bool { return f.Waiver == nil })
 }
 
 // Waived is what waivers are held against: those of a project, those of them that nothing
@@ -64,10 +65,10 @@ type Waived struct {
 // EveryOlder compares a draft with all versions but the last, newest first; last is the
 // comparison with that one. left are the waivers that still match nothing.
 func EveryOlder(store Store, last *compare.Report, draft *schema.Definitions, promise compare.Promise, waived Waived) (list []*Older, left []compare.Waiver, err error) {
-	known := func(f *compare.Fact) string { return string(f.Kind) + " " + f.Where }
+	known := func(f *compare.Change) string { return string(f.Kind) + " " + f.Where }
 	said := map[string]bool{}
-	for _, f := range last.Facts {
-		if f.Verdict() == compare.Breaks {
+	for _, f := range last.Changes {
+		if f.Verdict() == verdict.Breaking {
 			said[known(f)] = true
 		}
 	}
@@ -81,8 +82,8 @@ func EveryOlder(store Store, last *compare.Report, draft *schema.Definitions, pr
 		o := &Older{Version: version, Report: compare.Across(old, draft, promise, Between(store, version, ""))}
 		still, _ := o.Report.Waive(waived.All, waived.Today)
 		left = slices.DeleteFunc(left, func(x compare.Waiver) bool { return !slices.Contains(still, x) })
-		for _, f := range o.Report.Facts {
-			if f.Verdict() == compare.Breaks && !said[known(f)] { // a waived one, too: it counts for the version
+		for _, f := range o.Report.Changes {
+			if f.Verdict() == verdict.Breaking && !said[known(f)] { // a waived one, too: it counts for the version
 				o.Breaks = append(o.Breaks, f)
 				said[known(f)] = true
 			}

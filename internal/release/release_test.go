@@ -7,7 +7,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/compare"
+	"faithfulcourier/internal/compare/change"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 )
@@ -27,14 +29,14 @@ func (m memory) Definitions(version string) (*schema.Definitions, error) {
 }
 
 func load(fields string) (*schema.Definitions, error) {
-	defs, findings := schema.Load([]*source.File{source.NewFile("m", "module m\nmessage M stored { "+fields+" }\n")})
+	defs, findings := check.Load([]*source.File{source.NewFile("m", "module m\nmessage M stored { "+fields+" }\n")})
 	if source.Errors(findings) > 0 {
 		return nil, Unreadable("it", findings[0].Message)
 	}
 	return defs, nil
 }
 
-var promise = compare.Promise{Rollout: "server-leads", Kept: "each-reads-other", Forms: []string{"binary", "json"}}
+var promise = compare.Promise{Rollout: "server-leads", Stored: "each-reads-other", Covers: []string{"binary", "json"}}
 
 // TestOlderVersions holds a draft against versions before the last: a field that went and
 // comes back as another one breaks for their users alone, waived or not.
@@ -45,12 +47,12 @@ func TestOlderVersions(t *testing.T) {
 	last, err := store.Definitions("1.1.0")
 	require.NoError(t, err)
 	report := compare.Compare(last, draft, promise)
-	assert.Equal(t, "holds", Verdict(report))
+	assert.Equal(t, "compatible", Verdict(report))
 	needs, err := Needs("1.1.0", report, nil)
 	require.NoError(t, err)
 	assert.Equal(t, "1.2.0", needs)
 
-	waiver := compare.Waiver{Fact: compare.FieldType, Where: "m.M.b", Reason: "nobody wrote it"}
+	waiver := compare.Waiver{Change: change.FieldType, Where: "m.M.b", Reason: "nobody wrote it"}
 	for _, waivers := range [][]compare.Waiver{nil, {waiver}} {
 		older, left, err := EveryOlder(store, report, draft, promise, Waived{All: waivers, Unmatched: waivers, Today: "2026-07-15"})
 		require.NoError(t, err)
@@ -62,7 +64,7 @@ func TestOlderVersions(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, "2.0.0", needs)
 	}
-	unmatched := compare.Waiver{Fact: compare.FieldGone, Where: "m.M.a"}
+	unmatched := compare.Waiver{Change: change.FieldGone, Where: "m.M.a"}
 	_, left, err := EveryOlder(store, report, draft, promise, Waived{All: []compare.Waiver{unmatched}, Unmatched: []compare.Waiver{unmatched}})
 	require.NoError(t, err)
 	assert.Len(t, left, 1)

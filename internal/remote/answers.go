@@ -131,7 +131,7 @@ func (r *sheetReader) split() {
 }
 
 // refuse adds a finding at a word of the current entry.
-func (r *sheetReader) refuse(word, name, mend, format string, args ...any) {
+func (r *sheetReader) refuse(word, name, fix, format string, args ...any) {
 	place := source.Place{File: r.file}
 	if r.current < len(r.blocks) {
 		place.Span = r.blocks[r.current]
@@ -145,7 +145,7 @@ func (r *sheetReader) refuse(word, name, mend, format string, args ...any) {
 		}
 		place.Span = source.Span{Start: place.Span.Start + uint32(start), End: place.Span.Start + uint32(start+len(word))}
 	}
-	r.findings = append(r.findings, source.Finding{Name: name, Place: place, Message: fmt.Sprintf(format, args...), Mend: mend})
+	r.findings = append(r.findings, source.Finding{Name: name, Place: place, Message: fmt.Sprintf(format, args...), Fix: fix})
 }
 
 func (r *sheetReader) undecodable(err error) {
@@ -167,15 +167,15 @@ func (r *sheetReader) undecodable(err error) {
 			if len(key) == 1 {
 				known = []string{"state", "credentials", "answer"}
 			}
-			mend := "the keys here are: " + strings.Join(known, ", ")
+			fix := "the keys here are: " + strings.Join(known, ", ")
 			if near := source.Nearest(last, known); near != "" {
-				mend = "did you mean " + near + "?"
+				fix = "did you mean " + near + "?"
 			}
-			r.findings = append(r.findings, source.Finding{Name: "unknown-key", Place: at(line, column, len(last)), Message: "an answer sheet has no key " + strings.Join(key, "."), Mend: mend})
+			r.findings = append(r.findings, source.Finding{Name: "unknown-key", Place: at(line, column, len(last)), Message: "an answer sheet has no key " + strings.Join(key, "."), Fix: fix})
 		}
 	case *toml.DecodeError:
 		line, column := e.Position()
-		r.findings = append(r.findings, source.Finding{Name: "bad-toml", Place: at(line, column, 1), Message: strings.TrimPrefix(e.Error(), "toml: "), Mend: "an answer sheet is written in TOML"})
+		r.findings = append(r.findings, source.Finding{Name: "bad-toml", Place: at(line, column, 1), Message: strings.TrimPrefix(e.Error(), "toml: "), Fix: "an answer sheet is written in TOML"})
 	default:
 		r.findings = append(r.findings, source.Finding{Name: "bad-toml", Place: at(1, 1, 0), Message: strings.TrimPrefix(err.Error(), "toml: ")})
 	}
@@ -218,7 +218,7 @@ func (r *sheetReader) entry(e *entry) {
 	case e.Problem != "" && (e.Error != "" || e.With != nil || e.Copy != nil):
 		r.refuse("problem", "two-answers", "leave one of them out", "a problem has no fields, and is no declared error")
 	case e.Problem != "" && problems[e.Problem] == nil:
-		r.refuse(e.Problem, "unknown-problem", nearestMend(e.Problem, problemNames()), "a mock does not answer with the problem %s", e.Problem)
+		r.refuse(e.Problem, "unknown-problem", nearestFix(e.Problem, problemNames()), "a mock does not answer with the problem %s", e.Problem)
 	case e.Stream != nil && !e.call.ResponseStream:
 		r.refuse("stream", "no-stream", "write with instead", "%s does not answer with a stream", e.call.FullName())
 	case e.call.ResponseStream && !e.call.RequestStream && e.Error == "" && (e.With != nil || e.Copy != nil):
@@ -249,12 +249,12 @@ func (r *sheetReader) callNamed(name string) *schema.Call {
 	case len(found) > 1:
 		r.refuse(name, "ambiguous-call", "write its full name", "%s may be any of %d calls", name, len(found))
 	default:
-		r.refuse(name, "unknown-call", nearestMend(name, names), "there is no call %s", name)
+		r.refuse(name, "unknown-call", nearestFix(name, names), "there is no call %s", name)
 	}
 	return nil
 }
 
-func nearestMend(name string, names []string) string {
+func nearestFix(name string, names []string) string {
 	if near := source.Nearest(name, names); near != "" {
 		return "did you mean " + near + "?"
 	}
@@ -272,11 +272,11 @@ func (r *sheetReader) errorNamed(e *entry) *schema.Message {
 		}
 		names = append(names, f.Name)
 	}
-	mend := fmt.Sprintf("%s declares none", e.call.Name)
+	fix := fmt.Sprintf("%s declares none", e.call.Name)
 	if len(names) > 0 {
-		mend = nearestMend(e.Error, names)
+		fix = nearestFix(e.Error, names)
 	}
-	r.refuse(e.Error, "unknown-error", mend, "%s does not fail with %s", e.call.FullName(), e.Error)
+	r.refuse(e.Error, "unknown-error", fix, "%s does not fail with %s", e.call.FullName(), e.Error)
 	return nil
 }
 
@@ -309,7 +309,7 @@ func (r *sheetReader) prepare(e *entry, what *schema.Message) {
 	_ = json.Unmarshal(text, &e.base)
 	for name, pointer := range e.Copy {
 		if what.ByName(name) == nil && !slices.ContainsFunc(what.Fields, func(f *schema.Field) bool { return f.JSONName() == name }) {
-			r.refuse(name, "unknown-field", nearestMend(name, jsonNames(what)), "%s has no field %s", what.Name, name)
+			r.refuse(name, "unknown-field", nearestFix(name, jsonNames(what)), "%s has no field %s", what.Name, name)
 		}
 		if !strings.HasPrefix(pointer, "/") {
 			r.refuse(name, "bad-pointer", `write, for example: copy = { sailing = "/sailing" }`, "what is copied is named by a JSON Pointer, not by %q", pointer)
@@ -353,7 +353,7 @@ func (r *sheetReader) credentials(given map[string]any) map[string][]string {
 			}
 		}
 		if full == "" {
-			r.findings = append(r.findings, source.Finding{Name: "unknown-credential", Place: source.Place{File: r.file}, Message: "there is no credential " + name, Mend: nearestMend(name, names)})
+			r.findings = append(r.findings, source.Finding{Name: "unknown-credential", Place: source.Place{File: r.file}, Message: "there is no credential " + name, Fix: nearestFix(name, names)})
 			continue
 		}
 		switch v := given[name].(type) {
@@ -404,7 +404,7 @@ func (r *sheetReader) patched(t *schema.Message, fields map[string]any, where st
 	_ = json.Unmarshal(text, &merged) // it was written just now
 	for name, v := range fields {
 		if !slices.Contains(jsonNames(t), name) && !strings.HasPrefix(name, "#") {
-			r.refuse(name, "unknown-field", nearestMend(name, jsonNames(t)), "%s has no field %s", t.Name, name)
+			r.refuse(name, "unknown-field", nearestFix(name, jsonNames(t)), "%s has no field %s", t.Name, name)
 			continue
 		}
 		merged[name] = jsonOf(v)
@@ -417,7 +417,7 @@ func (r *sheetReader) patched(t *schema.Message, fields map[string]any, where st
 	}
 	for _, pointer := range value.UnlistedNames(m) {
 		name := pointer[strings.LastIndexByte(pointer, '/')+1:]
-		r.refuse(name, "unknown-field", nearestMend(name, r.allNames()), "%s: nothing of these definitions is called %s", where, pointer)
+		r.refuse(name, "unknown-field", nearestFix(name, r.allNames()), "%s: nothing of these definitions is called %s", where, pointer)
 	}
 	return m
 }
@@ -504,7 +504,7 @@ func (r *sheetReader) checkMatch(path string, t *schema.Type, wanted any) {
 		for name, v := range object {
 			i := slices.IndexFunc(t.Message.Fields, func(f *schema.Field) bool { return f.JSONName() == name })
 			if i < 0 {
-				r.refuse(name, "unknown-field", nearestMend(name, jsonNames(t.Message)), "%s has no field %s", t.Message.Name, name)
+				r.refuse(name, "unknown-field", nearestFix(name, jsonNames(t.Message)), "%s has no field %s", t.Message.Name, name)
 				continue
 			}
 			r.checkMatch(path+"."+name, t.Message.Fields[i].Type, v)

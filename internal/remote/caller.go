@@ -13,8 +13,8 @@ import (
 	"strings"
 	"time"
 
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
-	"faithfulcourier/internal/stubs"
 	"faithfulcourier/internal/stubs/golang/support/web"
 	"faithfulcourier/internal/stubs/golang/support/wire"
 	"faithfulcourier/internal/value"
@@ -94,8 +94,8 @@ const keptBody = 64 << 20
 // NewCaller returns a caller of one call.
 func NewCaller(c *schema.Call, options Options) *Caller {
 	k := &Caller{call: c, options: options, web: callOf(c), binary: options.Binary}
-	if c.Request != nil && !stubs.Bodiless(c) {
-		if k.body = stubs.Body(c, c.Request.Name); k.body == nil {
+	if c.Request != nil && !conversation.Bodiless(c) {
+		if k.body = conversation.Body(c, c.Request.Name); k.body == nil {
 			k.body = c.Request
 		}
 	}

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"sync"
 
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/stubs/golang/support/web"
 	"faithfulcourier/internal/value"
@@ -57,9 +58,34 @@ func NewCounterpart(defs *schema.Definitions) (*Counterpart, error) {
 // Meet sends a request of a call as its client makes it, in CBOR or in JSON, with the
 // credentials of one alternative of what it needs, and returns what came of it. request
 // is nil for "()", and for streams, which are sent without elements.
-func (s *Counterpart) Meet(ctx context.Context, c *schema.Call, request *value.Message, shown []*schema.Credential, binary bool) (*Met, error) {
+func (s *Counterpart) Meet(
+	ctx context.Context, c *schema.Call, request *value.Message, shown []*schema.Credential, binary bool,
+) (*Met, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
+	return s.meet(ctx, c, request, shown, binary)
+}
+
+// MeetFailing is Meet with a server whose calls all fail with one error of its own.
+func (s *Counterpart) MeetFailing(
+	ctx context.Context, c *schema.Call, request *value.Message, shown []*schema.Credential, failure *schema.Message,
+) (*Met, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	failed := &declared{*made(value.MinimalMessage(failure))}
+	s.mock.fails = failed
+	defer func() { s.mock.fails = nil }()
+	if !conversation.BothWays(c) {
+		return s.meet(ctx, c, request, shown, false)
+	}
+	// No WebSocket is opened in memory: this is the problem that it would carry.
+	problem := &web.Problem{Type: "/-/errors/" + failed.ErrorName(), Status: failed.ErrorStatus(), Fields: failed.json}
+	return &Met{Method: http.MethodGet, Target: conversation.Path(c), Status: http.StatusSwitchingProtocols, Problem: problem}, nil
+}
+
+func (s *Counterpart) meet(
+	ctx context.Context, c *schema.Call, request *value.Message, shown []*schema.Credential, binary bool,
+) (*Met, error) {
 	s.seen = Met{}
 	if c.RequestStream {
 		r, err := opening(ctx, c, shown, binary)
@@ -165,7 +191,7 @@ func (m *memory) Flush() {}
 
 // opening is the request with which a call begins whose request is a stream.
 func opening(ctx context.Context, c *schema.Call, shown []*schema.Credential, binary bool) (*http.Request, error) {
-	method, body, header := c.Method(), "", http.Header{}
+	method, body, header := conversation.Method(c), "", http.Header{}
 	switch {
 	case c.ResponseStream:
 		method = http.MethodGet
@@ -181,7 +207,7 @@ func opening(ctx context.Context, c *schema.Call, shown []*schema.Credential, bi
 		header.Set("Content-Type", "application/json-seq")
 		header.Set("Accept", "application/json, application/problem+json")
 	}
-	r, err := http.NewRequestWithContext(ctx, method, "http://counterpart.invalid"+c.Path(), strings.NewReader(body))
+	r, err := http.NewRequestWithContext(ctx, method, "http://counterpart.invalid"+conversation.Path(c), strings.NewReader(body))
 	if err != nil {
 		return nil, err
 	}

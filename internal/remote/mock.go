@@ -8,13 +8,12 @@ import (
 	"maps"
 	"math/rand/v2"
 	"net/http"
-	"slices"
 	"strings"
 	"sync"
 	"time"
 
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
-	"faithfulcourier/internal/stubs"
 	"faithfulcourier/internal/stubs/golang/support/web"
 	"faithfulcourier/internal/stubs/golang/support/wire"
 	"faithfulcourier/internal/value"
@@ -54,8 +53,10 @@ type Mock struct {
 	sheet    *Sheet
 	options  MockOptions
 	mount    *web.Mount
+	routes   *conversation.Routes
 	defaults map[*schema.Call]*reply
 	took     func(c *schema.Call, request *value.Message) // told of each request that reaches a call; may be nil
+	fails    *declared                                    // what every call fails with; nil for none
 
 	mu  sync.Mutex
 	rng *rand.Rand
@@ -70,7 +71,7 @@ func NewMock(defs *schema.Definitions, sheet *Sheet, options MockOptions) (*Mock
 	if options.Now == nil {
 		options.Now = time.Now
 	}
-	m := &Mock{defs: defs, sheet: sheet, options: options, defaults: map[*schema.Call]*reply{}, rng: rand.New(rand.NewPCG(options.Seed, 1))}
+	m := &Mock{defs: defs, sheet: sheet, options: options, defaults: map[*schema.Call]*reply{}, routes: conversation.NewRoutes(defs.Calls()), rng: rand.New(rand.NewPCG(options.Seed, 1))}
 	about := &web.Definitions{Name: options.Name, Version: options.Version, Digest: defs.Digest()}
 	for _, module := range defs.Modules {
 		about.Modules = append(about.Modules, web.Module{Name: module.Name, Text: module.Canonical()})
@@ -183,12 +184,12 @@ func (m *Mock) route(c *schema.Call) web.Route {
 			}
 			take(call, c, request.(*message), inBody, a)
 		}
-		if rest := stubs.Body(c, c.Request.Name); rest != nil {
+		if rest := conversation.Body(c, c.Request.Name); rest != nil {
 			r.NewBody = func() wire.Message { return &message{typ: rest} }
 		}
 	}
 	switch {
-	case c.RequestStream && c.ResponseStream:
+	case conversation.BothWays(c):
 		r.Upgrade = web.Converse
 		r.Converse = func(ctx context.Context, elements web.Elements, send web.Send) error {
 			return m.converse(ctx, c, elements, send)
@@ -232,6 +233,9 @@ func (m *Mock) choose(ctx context.Context, c *schema.Call, request *value.Messag
 		if chosen != nil {
 			r = chosen
 		}
+	}
+	if m.fails != nil {
+		r = &reply{note: "failure", failed: m.fails, streams: true}
 	}
 	if r == m.defaults[c] {
 		if fault := m.fault(c); fault != nil {
@@ -444,12 +448,8 @@ func (m *Mock) callAt(method, path string) string {
 	if !ok {
 		return ""
 	}
-	segments := strings.Split(path, "/")
-	for _, c := range m.defs.Calls() {
-		own := strings.Split(c.Path(), "/")
-		if stubs.Method(c) == method && slices.EqualFunc(own, segments, func(a, b string) bool { return a == b || strings.HasPrefix(a, "{") && b != "" }) {
-			return c.FullName()
-		}
+	if c := m.routes.Find(method, path); c != nil {
+		return c.FullName()
 	}
 	return ""
 }
@@ -481,7 +481,7 @@ func (m *Mock) record(c *schema.Call, request *value.Message, requests []*value.
 	if m.options.Record == nil || errors.Is(err, context.Canceled) || errors.Is(err, io.ErrUnexpectedEOF) {
 		return
 	}
-	r := &Recorded{Call: c.FullName(), Status: status(c)}
+	r := &Recorded{Call: c.FullName(), Status: conversation.Status(c)}
 	if request != nil {
 		r.Request, _ = value.EncodeJSON(request) // what was read can be written
 	}

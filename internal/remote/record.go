@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/stubs"
 	"faithfulcourier/internal/stubs/golang/support/web"
@@ -114,7 +115,7 @@ func replayed(ctx context.Context, k *Caller, c *schema.Call, r *Recorded) (*Rec
 	case err != nil:
 		return nil, err
 	}
-	if c.RequestStream && c.ResponseStream {
+	if conversation.BothWays(c) {
 		now.Status = r.Status // of a WebSocket there is none
 	}
 	return now, nil

@@ -14,21 +14,21 @@
 package remote
 
 import (
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
-	"faithfulcourier/internal/stubs"
 	"faithfulcourier/internal/stubs/golang/support/web"
 )
 
 // callOf is what both sides know of a call. fails are the errors that it
 // declares, as messages.
 func callOf(c *schema.Call) *web.Call {
-	call := &web.Call{Name: c.FullName(), Method: stubs.Method(c), Path: c.Path(), Safe: c.Safe, Idempotent: c.Idempotent,
-		Bodiless: stubs.Bodiless(c), RequestStream: c.RequestStream, AnswerStream: c.ResponseStream}
+	call := &web.Call{Name: c.FullName(), Method: conversation.Method(c), Path: conversation.Path(c), Safe: c.Safe, Idempotent: c.Idempotent,
+		Bodiless: conversation.Bodiless(c), RequestStream: c.RequestStream, AnswerStream: c.ResponseStream}
 	if c.HTTP != nil {
 		call.Status = c.HTTP.Status
 	}
-	for _, p := range stubs.Placed(c) {
-		call.Placed = append(call.Placed, web.Placed{Number: p.Field.Number, Name: p.Field.JSONName(), In: p.Place, Parameter: stubs.Parameter(p)})
+	for _, p := range conversation.Outside(c) {
+		call.Placed = append(call.Placed, web.Placed{Number: p.Field.Number, Name: p.Field.JSONName(), In: string(p.Place), Parameter: p.Name})
 	}
 	for _, all := range c.Needs {
 		var needed []*web.Credential
@@ -49,15 +49,4 @@ func credentialOf(c *schema.Credential) *web.Credential {
 		kind = c.Carrier
 	}
 	return &web.Credential{Name: c.FullName(), Kind: kind, Key: c.Key}
-}
-
-// status is the status of a call's success.
-func status(c *schema.Call) int {
-	switch {
-	case c.HTTP != nil && c.HTTP.Status != 0:
-		return c.HTTP.Status
-	case c.Response == nil:
-		return 204
-	}
-	return 200
 }

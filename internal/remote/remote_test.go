@@ -22,6 +22,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"faithfulcourier/internal/check"
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/stubs/golang/support/web"
@@ -39,7 +41,7 @@ func ferryLine(t testing.TB) *schema.Definitions {
 		require.NoError(t, err)
 		files = append(files, source.NewFile(path, string(text)))
 	}
-	defs, findings := schema.Load(files)
+	defs, findings := check.Load(files)
 	require.Zero(t, source.Errors(findings))
 	return defs
 }
@@ -48,7 +50,7 @@ func call(t testing.TB, defs *schema.Definitions, name string) *schema.Call {
 	t.Helper()
 	found := defs.Find(name)
 	require.Len(t, found, 1, name)
-	return found[0].Thing.(*schema.Call)
+	return found[0].(*schema.Call)
 }
 
 func serve(t *testing.T, defs *schema.Definitions, sheet string, options MockOptions) *httptest.Server {
@@ -274,7 +276,7 @@ func TestCurl(t *testing.T) {
 	own := map[string]string{"CREW": "a-token", "GATE": `north "pier" $HOME`, "MACHINE": "m & m=1", "SCREEN": "screen-value", "OFFICE": "ada:se cret"}
 	for _, c := range defs.Calls() {
 		t.Run(c.FullName(), func(t *testing.T) {
-			if c.RequestStream && c.ResponseStream {
+			if conversation.BothWays(c) {
 				_, _, err := NewCaller(c, Options{Base: server.URL + "/v1"}).Curl(t.Context(), nil)
 				require.ErrorContains(t, err, "curl can't make it")
 				return
@@ -300,7 +302,7 @@ func TestCurl(t *testing.T) {
 				}
 				output, err := shell.CombinedOutput()
 				require.NoError(t, err, "%s\n%s", line, output)
-				assert.True(t, strings.HasSuffix(string(output), fmt.Sprintf("\n%d", status(c))), "%s\n%s", line, output)
+				assert.True(t, strings.HasSuffix(string(output), fmt.Sprintf("\n%d", conversation.Status(c))), "%s\n%s", line, output)
 			}
 		})
 	}
@@ -407,7 +409,7 @@ func TestMistakesInSheets(t *testing.T) {
 		at := f.Place.File.Position(f.Place.Span.Start)
 		got := fmt.Sprintf("%d:%d %s: %s", at.Line, at.Column, f.Name, f.Message)
 		if strings.Contains(want, " | ") {
-			got += " | " + f.Mend
+			got += " | " + f.Fix
 		}
 		assert.True(t, strings.HasPrefix(got, want), "%q\ngot  %s\nwant %s", text, got, want)
 	}

@@ -9,6 +9,8 @@ import (
 	"strings"
 
 	"faithfulcourier/internal/compare"
+	"faithfulcourier/internal/compare/change"
+	"faithfulcourier/internal/compare/verdict"
 	"faithfulcourier/internal/shell"
 )
 
@@ -21,44 +23,59 @@ type Comparison struct {
 
 // Summary says in a line what a comparison found.
 func (c Comparison) Summary() string {
-	if len(c.Facts) == 0 {
+	if len(c.Changes) == 0 {
 		return "nothing differs"
 	}
 	waived := ""
-	if n := c.Count(compare.Breaks) - c.Unwaived(); n > 0 {
+	if n := c.Count(verdict.Breaking) - c.Unwaived(); n > 0 {
 		waived = fmt.Sprintf(" (%d waived)", n)
 	}
-	if len(c.Facts) == 1 {
-		return "1 fact, and it " + c.Facts[0].Verdict().String() + waived
+	if len(c.Changes) == 1 {
+		return "1 change, " + c.Changes[0].Verdict().String() + waived
 	}
 	var parts []string
-	for _, v := range []compare.Verdict{compare.Breaks, compare.Shifts, compare.Holds} {
+	for _, v := range []verdict.Verdict{verdict.Breaking, verdict.Altering, verdict.Compatible} {
 		if n := c.Count(v); n > 0 {
 			word := v.String()
-			if n > 1 {
-				word = strings.TrimSuffix(word, "s") // one breaks, two break
-			}
-			if v == compare.Breaks {
+			if v == verdict.Breaking {
 				word += waived
 			}
 			parts = append(parts, fmt.Sprintf("%d %s", n, word))
 		}
 	}
-	return Plural(len(c.Facts), "fact") + ": " + strings.Join(parts, ", ")
+	return Plural(len(c.Changes), "change") + ": " + strings.Join(parts, ", ")
 }
 
-var verdictStyle = map[compare.Verdict]Style{compare.Breaks: Red, compare.Shifts: Yellow, compare.Holds: Green}
+// meanings say what the verdicts mean.
+var meanings = map[verdict.Verdict]string{
+	verdict.Breaking:   "an older or newer program fails",
+	verdict.Altering:   "all is read, but may mean something else",
+	verdict.Compatible: "nothing to do",
+}
+
+// legend says what the verdicts of a comparison mean.
+func (p *Printer) legend(c Comparison) {
+	var parts []string
+	for _, v := range []verdict.Verdict{verdict.Breaking, verdict.Altering, verdict.Compatible} {
+		if c.Count(v) > 0 {
+			parts = append(parts, v.String()+": "+meanings[v])
+		}
+	}
+	p.Line("%s", p.In(Faint, "("+strings.Join(parts, " · ")+")"))
+}
+
+var verdictStyle = map[verdict.Verdict]Style{verdict.Breaking: Red, verdict.Altering: Yellow, verdict.Compatible: Green}
 
 // BeyondLast writes what breaks for the users of an older version, beside what
 // the comparison with the last one says.
-func (p *Printer) BeyondLast(c Comparison, facts []*compare.Fact) {
+func (p *Printer) BeyondLast(c Comparison, changes []*compare.Change) {
 	p.refs, p.needs = [2]string{c.Old, c.New}, c.Needs
 	p.Line("")
-	p.Line("%s %s more", p.In(Bold, c.Old+" → "+c.New+":"), map[bool]string{true: "1 fact breaks", false: fmt.Sprintf("%d facts break", len(facts))}[len(facts) == 1])
-	whole, rows, more := summed(facts)
+	p.Line("%s %s more", p.In(Bold, c.Old+" → "+c.New+":"), map[bool]string{true: "1 change breaks", false: fmt.Sprintf("%d changes break", len(changes))}[len(changes) == 1])
+	whole, rows, more := summed(changes)
 	for _, f := range whole {
 		p.Line("")
-		p.fact(f)
+		p.aChange(f)
 	}
 	if n := len(rows) + more; n > 0 {
 		p.Line("")
@@ -66,31 +83,34 @@ func (p *Printer) BeyondLast(c Comparison, facts []*compare.Fact) {
 	}
 }
 
-// Comparison writes a comparison: a summary, then the facts, worst first.
+// Comparison writes a comparison: a summary, then the changes, worst first.
 func (p *Printer) Comparison(c Comparison) {
 	p.refs, p.needs = [2]string{c.Old, c.New}, c.Needs
 	p.Line("%s %s", p.In(Bold, c.Old+" → "+c.New+":"), c.Summary())
-	if c.Needs != "" && len(c.Facts) > 0 {
+	if len(c.Changes) > 0 {
+		p.legend(c)
+	}
+	if c.Needs != "" && len(c.Changes) > 0 {
 		why := "."
-		if n := c.Undecided(); n > 0 && c.Count(compare.Breaks) == 0 {
-			why = fmt.Sprintf(", as nobody decided whether %s: look at what is said of them.", map[bool]string{true: "one of the facts breaks", false: fmt.Sprintf("%d of the facts break", n)}[n == 1])
+		if n := c.Undecided(); n > 0 && c.Count(verdict.Breaking) == 0 {
+			why = fmt.Sprintf(": it was not decided whether %s anything; read what is said there.", map[bool]string{true: "one of the changes breaks", false: fmt.Sprintf("%d of the changes break", n)}[n == 1])
 		}
 		p.Line("This change needs version %s or higher%s", p.In(Bold, c.Needs), why)
 	}
-	if len(c.Facts) > manyFacts {
+	if len(c.Changes) > manyChanges {
 		p.Line("")
-		p.Table("  ", p.overview(c.Facts))
+		p.Table("  ", p.overview(c.Changes))
 	}
-	whole, rows, more := summed(c.Facts)
+	whole, rows, more := summed(c.Changes)
 	for _, f := range whole {
 		p.Line("")
-		p.fact(f)
+		p.aChange(f)
 	}
 	if len(rows) > 0 {
 		var table [][]string
 		for _, f := range rows {
 			v := f.Verdict()
-			table = append(table, []string{p.In(verdictStyle[v], v.String()), string(f.Kind), f.Where, change(f)})
+			table = append(table, []string{p.In(verdictStyle[v], v.String()), string(f.Kind), f.Where, fromTo(f)})
 		}
 		p.Line("")
 		p.Table("", table)
@@ -101,7 +121,7 @@ func (p *Printer) Comparison(c Comparison) {
 	}
 }
 
-// mostAlike is how many facts of one kind are read in full: of more, the first few are,
+// mostAlike is how many changes of one kind are read in full: of more, the first few are,
 // and the others have a line each, up to mostRows.
 const (
 	mostAlike = 10
@@ -109,21 +129,21 @@ const (
 	mostRows  = 200
 )
 
-// summed says which facts are shown in full, which in a line each, and how many not at
-// all: what holds needs no more than a line.
-func summed(facts []*compare.Fact) (whole, rows []*compare.Fact, more int) {
+// summed says which changes are shown in full, which in a line each, and how many not at
+// all: what is compatible needs no more than a line.
+func summed(changes []*compare.Change) (whole, rows []*compare.Change, more int) {
 	type group struct {
-		verdict compare.Verdict
-		kind    compare.Kind
+		verdict verdict.Verdict
+		kind    change.Kind
 	}
 	counts, shown := map[group]int{}, map[group]int{}
-	for _, f := range facts {
+	for _, f := range changes {
 		counts[group{f.Verdict(), f.Kind}]++
 	}
-	for _, f := range facts {
+	for _, f := range changes {
 		g := group{f.Verdict(), f.Kind}
 		switch shown[g]++; {
-		case g.verdict != compare.Holds && (counts[g] <= mostAlike || shown[g] <= firstFew) && len(whole) < 4*mostAlike:
+		case g.verdict != verdict.Compatible && (counts[g] <= mostAlike || shown[g] <= firstFew) && len(whole) < 4*mostAlike:
 			whole = append(whole, f)
 		case len(rows) < mostRows:
 			rows = append(rows, f)
@@ -134,18 +154,18 @@ func summed(facts []*compare.Fact) (whole, rows []*compare.Fact, more int) {
 	return whole, rows, more
 }
 
-// manyFacts is how many facts are read without an overview.
-const manyFacts = 20
+// manyChanges is how many changes are read without an overview.
+const manyChanges = 20
 
-// overview counts facts by verdict and kind, with the modules that they are in.
-func (p *Printer) overview(facts []*compare.Fact) (rows [][]string) {
+// overview counts changes by verdict and kind, with the modules that they are in.
+func (p *Printer) overview(changes []*compare.Change) (rows [][]string) {
 	type group struct {
-		verdict compare.Verdict
-		kind    compare.Kind
+		verdict verdict.Verdict
+		kind    change.Kind
 	}
 	counts, modules, names := map[group]int{}, map[group]map[string]int{}, map[group][]string{}
 	var groups []group
-	for _, f := range facts {
+	for _, f := range changes {
 		g := group{f.Verdict(), f.Kind}
 		if counts[g]++; counts[g] == 1 {
 			groups = append(groups, g)
@@ -175,7 +195,7 @@ func (p *Printer) overview(facts []*compare.Fact) (rows [][]string) {
 	return rows
 }
 
-func change(f *compare.Fact) string {
+func fromTo(f *compare.Change) string {
 	how := ""
 	if f.How != "" {
 		how = " (" + f.How + ")"
@@ -189,14 +209,14 @@ func change(f *compare.Fact) string {
 	return f.Old + " → " + f.New + how
 }
 
-func (p *Printer) fact(f *compare.Fact) {
+func (p *Printer) aChange(f *compare.Change) {
 	v := f.Verdict()
 	p.Line("%s  %s  %s", p.In(verdictStyle[v], v.String()), string(f.Kind), p.In(Bold, f.Where))
 	at := ""
 	if f.Place.File != nil && !f.InOld {
 		at = "   " + p.In(Faint, Where(f.Place))
 	}
-	p.Line("        %s%s", change(f), at)
+	p.Line("        %s%s", fromTo(f), at)
 	if f.Waiver != nil {
 		until := ""
 		if f.Waiver.Until != "" {
@@ -212,7 +232,7 @@ func (p *Printer) fact(f *compare.Fact) {
 }
 
 // fix writes how to get the same end without a break: lines to write, as they are.
-func (p *Printer) fix(f *compare.Fact) {
+func (p *Printer) fix(f *compare.Change) {
 	switch {
 	case f.Fix != nil:
 		p.Line("    %s", p.In(Green, "fix"))
@@ -224,21 +244,21 @@ func (p *Printer) fix(f *compare.Fact) {
 		for _, line := range f.Fix.Lines {
 			p.Line("        %s", p.In(Blue, line))
 		}
-	case f.Verdict() == compare.Breaks && p.needs != "":
+	case f.Verdict() == verdict.Breaking && p.needs != "":
 		p.Line("    %s", p.In(Green, "fix"))
 		p.text("      ", "none was found that keeps what the change is for; if it is meant, it needs version "+p.needs)
 	}
 }
 
-// grouped puts effects together that say the same of several forms.
-func grouped(effects []*compare.Effect) [][]*compare.Effect {
-	var groups [][]*compare.Effect
+// grouped puts effects together that say the same of several encodings.
+func grouped(effects []*verdict.Effect) [][]*verdict.Effect {
+	var groups [][]*verdict.Effect
 	for _, e := range effects {
-		i := slices.IndexFunc(groups, func(g []*compare.Effect) bool {
-			return g[0].Verdict == e.Verdict && g[0].Sentence == e.Sentence && g[0].Position == e.Position && g[0].Who == e.Who && (e.Position != compare.Code || e.Witness == nil)
+		i := slices.IndexFunc(groups, func(g []*verdict.Effect) bool {
+			return g[0].Verdict == e.Verdict && g[0].Sentence == e.Sentence && g[0].Position == e.Position && g[0].Who == e.Who && (e.Position != verdict.Code || e.Proof == nil)
 		})
 		if i < 0 {
-			groups = append(groups, []*compare.Effect{e})
+			groups = append(groups, []*verdict.Effect{e})
 		} else {
 			groups[i] = append(groups[i], e)
 		}
@@ -246,14 +266,14 @@ func grouped(effects []*compare.Effect) [][]*compare.Effect {
 	return groups
 }
 
-func (p *Printer) effects(group []*compare.Effect) {
+func (p *Printer) effects(group []*verdict.Effect) {
 	first := group[0]
-	var forms []string
+	var covers []string
 	for _, e := range group {
-		forms = append(forms, e.Form)
+		covers = append(covers, e.Covers)
 	}
-	head := strings.Join(forms, ", ")
-	if first.Position != compare.Code && first.Position != compare.All {
+	head := strings.Join(covers, ", ")
+	if first.Position != verdict.Code && first.Position != verdict.All {
 		head += ": " + string(first.Position)
 	}
 	if first.Who == "callers" || first.Who == "implementers" {
@@ -268,31 +288,31 @@ func (p *Printer) effects(group []*compare.Effect) {
 	}
 	p.Line("    %s", p.In(verdictStyle[first.Verdict], head))
 	p.text("      ", first.Sentence)
-	if first.Verdict != compare.Breaks {
+	if first.Verdict != verdict.Breaking {
 		p.example(group)
 		return
 	}
 	shown := map[string]bool{}
 	for _, e := range group {
-		w := e.Witness
+		w := e.Proof
 		switch {
 		case w == nil:
-			p.Line("      no witness found in %s", e.Form)
+			p.Line("      no proof found in %s", e.Covers)
 		case len(w.Code) > 0:
 			for _, line := range w.Code {
 				p.Line("      %s", p.In(Blue, line))
 			}
 		case !shown[w.JSON]:
-			// A payload that proves one form need not prove the other.
+			// A payload that proves one encoding need not prove the other.
 			shown[w.JSON] = true
 			writer, reader := p.sides(e)
-			if w.Request != "" && e.Position == compare.Answer {
+			if w.Request != "" && e.Position == verdict.Answer {
 				writer, reader = reader, writer // who reads the answer has sent the request
 			}
-			p.witness(w, writer, reader, e.Position == compare.Request)
+			p.proof(w, writer, reader, e.Position == verdict.Request)
 		case !w.Alone && w.Request == "":
 			_, reader := p.sides(e)
-			p.tryIt("as JSON:", w, reader, e.Position == compare.Request)
+			p.tryIt("as JSON:", w, reader, e.Position == verdict.Request)
 		}
 	}
 }
@@ -322,11 +342,11 @@ func (p *Printer) text(indent, s string) {
 	p.Line("%s", line)
 }
 
-// example shows by a payload what a meaning that moved comes to, where one does.
-func (p *Printer) example(group []*compare.Effect) {
+// example shows by a payload what a change of meaning comes to, where one does.
+func (p *Printer) example(group []*verdict.Effect) {
 	const short = 200
 	for _, e := range group {
-		if w := e.Witness; w != nil && w.JSON != "" && len(w.JSON) <= short {
+		if w := e.Proof; w != nil && w.JSON != "" && len(w.JSON) <= short {
 			p.Line("      %s %s", p.In(Faint, "shown by:"), p.In(Blue, w.JSON))
 			p.Line("      %s %s", w.Reader, w.Outcome)
 			return
@@ -342,8 +362,8 @@ const copied = 2000
 const MockAddress = "127.0.0.1:8090"
 
 // exchange writes a request that proves a break, with the commands that send it again.
-func (p *Printer) exchange(w *compare.Witness, writer, reader string) {
-	p.Line("      %s %s sends %s", p.In(Faint, "witness:"), w.Writer, p.In(Blue, w.Request))
+func (p *Printer) exchange(w *verdict.Proof, writer, reader string) {
+	p.Line("      %s %s sends %s", p.In(Faint, "proof:"), w.Writer, p.In(Blue, w.Request))
 	p.Line("      %s %s", w.Reader, p.In(Bold, w.Outcome))
 	if writer == "" || len(w.JSON) > copied {
 		return
@@ -359,9 +379,9 @@ func (p *Printer) exchange(w *compare.Witness, writer, reader string) {
 	p.Line("      %s %s", p.In(Faint, "   and:"), line)
 }
 
-// witness writes a payload that proves a break, with the command that reads it as
+// proof writes a payload that proves a break, with the command that reads it as
 // the reader does, whose definitions are ref.
-func (p *Printer) witness(w *compare.Witness, writer, ref string, checked bool) {
+func (p *Printer) proof(w *verdict.Proof, writer, ref string, checked bool) {
 	switch {
 	case w.Request != "":
 		p.exchange(w, writer, ref)
@@ -371,10 +391,10 @@ func (p *Printer) witness(w *compare.Witness, writer, ref string, checked bool) 
 		return
 	}
 	as := ""
-	if w.Form == "json" {
+	if w.Encoding == "json" {
 		as = " as JSON"
 	}
-	p.Line("      %s %s writes a %s%s", p.In(Faint, "witness:"), w.Writer, w.Message, as)
+	p.Line("      %s %s writes a %s%s", p.In(Faint, "proof:"), w.Writer, w.Message, as)
 	shown := w.JSON
 	if len(shown) > copied {
 		shown = strings.ToValidUTF8(shown[:copied/2], "") + fmt.Sprintf("… (%d bytes)", len(w.JSON))
@@ -382,7 +402,7 @@ func (p *Printer) witness(w *compare.Witness, writer, ref string, checked bool) 
 	for _, line := range wrap(shown, 90) {
 		p.Line("        %s", p.In(Blue, line))
 	}
-	if w.Form == "binary" {
+	if w.Encoding == "binary" {
 		p.Line("        %s", p.In(Faint, hexLine(w.Binary)))
 	}
 	p.Line("      %s %s", w.Reader, p.In(Bold, w.Outcome))
@@ -394,7 +414,7 @@ func (p *Printer) witness(w *compare.Witness, writer, ref string, checked bool) 
 }
 
 // sides are what the two sides of an effect are called: the writer's first.
-func (p *Printer) sides(e *compare.Effect) (writer, reader string) {
+func (p *Printer) sides(e *verdict.Effect) (writer, reader string) {
 	if e.NewReads {
 		return p.refs[0], p.refs[1]
 	}
@@ -403,7 +423,7 @@ func (p *Printer) sides(e *compare.Effect) (writer, reader string) {
 
 // tryIt writes the command that reads a payload as the reader does, whose definitions are
 // ref; checked asks for bounds, too.
-func (p *Printer) tryIt(label string, w *compare.Witness, ref string, checked bool) {
+func (p *Printer) tryIt(label string, w *verdict.Proof, ref string, checked bool) {
 	digits := hex.EncodeToString(w.Binary)
 	line, check := "", ""
 	if checked {
@@ -411,9 +431,9 @@ func (p *Printer) tryIt(label string, w *compare.Witness, ref string, checked bo
 	}
 	switch {
 	case ref == "" || w.ReadAs == "":
-	case w.Form == "binary" && len(digits) <= copied:
+	case w.Encoding == "binary" && len(digits) <= copied:
 		line = fmt.Sprintf("faithful from-cbor %s --of %s%s -d %s", w.ReadAs, shell.Word(ref), check, digits)
-	case w.Form == "json" && len(w.JSON) <= copied:
+	case w.Encoding == "json" && len(w.JSON) <= copied:
 		line = fmt.Sprintf("faithful to-cbor %s --of %s%s --hex -d %s", w.ReadAs, shell.Word(ref), check, shell.Quoted(w.JSON))
 	default:
 		p.Line("      %s", p.In(Faint, "the payload is long: faithful compare --as json has it whole"))
@@ -457,8 +477,8 @@ func wrap(s string, width int) []string {
 	return append(lines, s)
 }
 
-type factJSON struct {
-	Fact    string `json:"fact"`
+type changeJSON struct {
+	Change  string `json:"change"`
 	Where   string `json:"where"`
 	Old     string `json:"old,omitempty"`
 	New     string `json:"new,omitempty"`
@@ -476,17 +496,17 @@ type fixJSON struct {
 }
 
 type effectJSON struct {
-	Form      string       `json:"form"`
-	Position  string       `json:"position"`
-	Who       string       `json:"who,omitempty"` // of code: users, callers or implementers
-	Direction string       `json:"direction"`
-	Calls     []string     `json:"calls,omitempty"`
-	Verdict   string       `json:"verdict"`
-	Sentence  string       `json:"sentence"`
-	Witness   *witnessJSON `json:"witness,omitempty"`
+	Covers    string     `json:"covers"` // what of the promise: binary, json, http or a language
+	Position  string     `json:"position"`
+	Who       string     `json:"who,omitempty"` // of code: users, callers or implementers
+	Direction string     `json:"direction"`
+	Calls     []string   `json:"calls,omitempty"`
+	Verdict   string     `json:"verdict"`
+	Sentence  string     `json:"sentence"`
+	Proof     *proofJSON `json:"proof,omitempty"`
 }
 
-type witnessJSON struct {
+type proofJSON struct {
 	Message string   `json:"message,omitempty"`
 	Writer  string   `json:"writer,omitempty"`
 	Reader  string   `json:"reader,omitempty"`
@@ -500,11 +520,11 @@ type witnessJSON struct {
 
 // ComparisonJSON turns a comparison into what JSON has.
 func ComparisonJSON(c Comparison) map[string]any {
-	worst := compare.Holds
-	facts := []factJSON{}
-	for _, f := range c.Facts {
+	worst := verdict.Compatible
+	changes := []changeJSON{}
+	for _, f := range c.Changes {
 		worst = max(worst, f.Verdict())
-		j := factJSON{Fact: string(f.Kind), Where: f.Where, Old: f.Old, New: f.New, How: f.How, Verdict: f.Verdict().String(), Place: placeJSON(f.Place), Effects: []effectJSON{}}
+		j := changeJSON{Change: string(f.Kind), Where: f.Where, Old: f.Old, New: f.New, How: f.How, Verdict: f.Verdict().String(), Place: placeJSON(f.Place), Effects: []effectJSON{}}
 		if f.Fix != nil {
 			j.Fix = &fixJSON{f.Fix.Says, f.Fix.Lines}
 		}
@@ -514,21 +534,21 @@ func ComparisonJSON(c Comparison) map[string]any {
 		if f.Waiver != nil {
 			j.Waived = f.Waiver.Reason
 		}
-		facts = append(facts, j)
+		changes = append(changes, j)
 	}
 	return map[string]any{
-		"old": c.Old, "new": c.New, "verdict": worst.String(), "needs": c.Needs, "facts": facts,
-		"counts": map[string]int{"breaks": c.Count(compare.Breaks), "waived": c.Count(compare.Breaks) - c.Unwaived(), "shifts": c.Count(compare.Shifts), "holds": c.Count(compare.Holds)},
+		"old": c.Old, "new": c.New, "verdict": worst.String(), "needs": c.Needs, "changes": changes,
+		"counts": map[string]int{"breaking": c.Count(verdict.Breaking), "waived": c.Count(verdict.Breaking) - c.Unwaived(), "altering": c.Count(verdict.Altering), "compatible": c.Count(verdict.Compatible)},
 	}
 }
 
-func effect(e *compare.Effect) effectJSON {
-	j := effectJSON{Form: e.Form, Position: string(e.Position), Who: e.Who, Direction: "old-reads-new", Calls: e.Calls, Verdict: e.Verdict.String(), Sentence: e.Sentence}
+func effect(e *verdict.Effect) effectJSON {
+	j := effectJSON{Covers: e.Covers, Position: string(e.Position), Who: e.Who, Direction: "old-reads-new", Calls: e.Calls, Verdict: e.Verdict.String(), Sentence: e.Sentence}
 	if e.NewReads {
 		j.Direction = "new-reads-old"
 	}
-	if w := e.Witness; w != nil {
-		j.Witness = &witnessJSON{Message: w.Message, Writer: w.Writer, Reader: w.Reader, JSON: w.JSON, Binary: hex.EncodeToString(w.Binary), Outcome: w.Outcome, Code: w.Code, Request: w.Request, Alone: w.Alone}
+	if w := e.Proof; w != nil {
+		j.Proof = &proofJSON{Message: w.Message, Writer: w.Writer, Reader: w.Reader, JSON: w.JSON, Binary: hex.EncodeToString(w.Binary), Outcome: w.Outcome, Code: w.Code, Request: w.Request, Alone: w.Alone}
 	}
 	return j
 }

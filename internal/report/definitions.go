@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
 )
 
@@ -34,8 +35,8 @@ func (p *Printer) Outline(m *schema.Module) {
 }
 
 // outlineRow is the line of one declaration in an outline.
-func outlineRow(m *schema.Module, decl any) []string {
-	doc := firstLine(schema.Head(decl).Doc)
+func outlineRow(m *schema.Module, decl schema.Declaration) []string {
+	doc := firstLine(decl.Head().Doc)
 	switch d := decl.(type) {
 	case *schema.Const:
 		return []string{"const", d.Name + " = " + schema.LiteralText(d.Value), doc}
@@ -112,14 +113,14 @@ func shortened(s string) string {
 }
 
 // Uses writes what a declaration uses, and who uses it.
-func (p *Printer) Uses(thing any, uses []schema.Use) {
+func (p *Printer) Uses(thing schema.Declaration, uses []schema.Use) {
 	if list := schema.Uses(thing); len(list) > 0 {
 		p.Line("")
 		p.Line("Uses")
 		var rows [][]string
 		for _, used := range list {
-			_, word, _ := strings.Cut(schema.KindWord(used), " ")
-			rows = append(rows, []string{word, schema.Head(used).FullName()})
+			_, word, _ := strings.Cut(used.Noun(), " ")
+			rows = append(rows, []string{word, used.FullName()})
 		}
 		p.Table("  ", rows)
 	}
@@ -141,10 +142,10 @@ func (p *Printer) Uses(thing any, uses []schema.Use) {
 }
 
 // UsesJSON lists the full names of what a declaration uses.
-func UsesJSON(thing any) []string {
+func UsesJSON(thing schema.Declaration) []string {
 	names := []string{}
 	for _, used := range schema.Uses(thing) {
-		names = append(names, schema.Head(used).FullName())
+		names = append(names, used.FullName())
 	}
 	return names
 }
@@ -413,13 +414,13 @@ func messageOf(m *schema.Message) messageJSON {
 func serviceOf(s *schema.Service) serviceJSON {
 	j := serviceJSON{Name: s.Name, Documentation: s.Doc, Deprecated: s.Deprecated, Calls: []callJSON{}}
 	for _, c := range s.Calls {
-		x := callJSON{Name: c.Name, Documentation: c.Doc, Deprecated: c.Deprecated, Method: c.Method(), Path: c.Path(), Safe: c.Safe, Idempotent: c.Idempotent,
+		x := callJSON{Name: c.Name, Documentation: c.Doc, Deprecated: c.Deprecated, Method: conversation.Method(c), Path: conversation.Path(c), Safe: c.Safe, Idempotent: c.Idempotent,
 			RequestStream: c.RequestStream, AnswerStream: c.ResponseStream, Fails: []string{}, Needs: [][]string{}, Places: []placeOfField{}}
 		if c.HTTP != nil {
 			x.Status = c.HTTP.Status
 		}
-		for _, p := range c.Places() {
-			x.Places = append(x.Places, placeOfField{p.Field.Name, p.Place, p.Name})
+		for _, p := range conversation.Places(c) {
+			x.Places = append(x.Places, placeOfField{p.Field.Name, string(p.Place), p.Name})
 		}
 		for _, alternative := range c.Needs {
 			names := []string{}

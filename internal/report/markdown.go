@@ -7,36 +7,37 @@ import (
 	"strings"
 
 	"faithfulcourier/internal/compare"
+	"faithfulcourier/internal/compare/verdict"
 )
 
 // ComparisonMarkdown is a comparison for the comment of a change request: a table
-// of the facts, and all of what breaks or shifts below it.
+// of the changes, and all of what breaks or shifts below it.
 func ComparisonMarkdown(c Comparison) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "### %s → %s: %s\n", c.Old, c.New, c.Summary())
-	if c.Needs != "" && len(c.Facts) > 0 {
+	if c.Needs != "" && len(c.Changes) > 0 {
 		fmt.Fprintf(&b, "\nThis change needs version **%s** or higher.\n", c.Needs)
 	}
-	if len(c.Facts) == 0 {
+	if len(c.Changes) == 0 {
 		return b.String()
 	}
-	b.WriteString("\n| | fact | where | change |\n|---|---|---|---|\n")
-	whole, rows, more := summed(c.Facts)
-	for _, f := range c.Facts[:len(whole)+len(rows)] {
-		verdict := f.Verdict().String()
+	b.WriteString("\n| | change | where | from → to |\n|---|---|---|---|\n")
+	whole, rows, more := summed(c.Changes)
+	for _, f := range c.Changes[:len(whole)+len(rows)] {
+		said := f.Verdict().String()
 		switch {
 		case f.Waiver != nil:
-			verdict += ", waived"
-		case f.Verdict() == compare.Breaks:
-			verdict = "**breaks**"
+			said += ", waived"
+		case f.Verdict() == verdict.Breaking:
+			said = "**breaking**"
 		}
-		fmt.Fprintf(&b, "| %s | `%s` | `%s` | %s |\n", verdict, f.Kind, f.Where, cell(change(f)))
+		fmt.Fprintf(&b, "| %s | `%s` | `%s` | %s |\n", said, f.Kind, f.Where, cell(fromTo(f)))
 	}
 	if more > 0 {
 		fmt.Fprintf(&b, "\n%d more are not shown: `faithful compare --as json` has all of them.\n", more)
 	}
 	for _, f := range whole {
-		fmt.Fprintf(&b, "\n<details>\n<summary>%s: <code>%s</code></summary>\n\n```text\n%s```\n\n</details>\n", f.Verdict(), f.Where, factText(c, f))
+		fmt.Fprintf(&b, "\n<details>\n<summary>%s: <code>%s</code></summary>\n\n```text\n%s```\n\n</details>\n", f.Verdict(), f.Where, changeText(c, f))
 	}
 	return b.String()
 }
@@ -50,16 +51,16 @@ func cell(s string) string {
 	return "`" + s + "`"
 }
 
-// factText is all that is said of a fact, without colour.
-func factText(c Comparison, f *compare.Fact) string {
+// changeText is all that is said of a change, without colour.
+func changeText(c Comparison, f *compare.Change) string {
 	var b bytes.Buffer
 	p := New(&b, false)
 	p.refs, p.needs = [2]string{c.Old, c.New}, c.Needs
-	p.fact(f)
+	p.aChange(f)
 	return strings.ReplaceAll(b.String(), "```", "'''")
 }
 
-// The documents that continuous integration reads: a case a fact, a failure for
+// The documents that continuous integration reads: one case per change, a failure for
 // each break that nobody waived.
 type junitSuites struct {
 	XMLName xml.Name     `xml:"testsuites"`
@@ -89,8 +90,8 @@ type junitDetail struct {
 
 // ComparisonJUnit is a comparison as a test report.
 func ComparisonJUnit(c Comparison) ([]byte, error) {
-	suite := junitSuite{Name: c.Old + " → " + c.New, Tests: len(c.Facts), Failures: c.Unwaived()}
-	for _, f := range c.Facts {
+	suite := junitSuite{Name: c.Old + " → " + c.New, Tests: len(c.Changes), Failures: c.Unwaived()}
+	for _, f := range c.Changes {
 		one := junitCase{Class: f.Where, Name: string(f.Kind)}
 		if f.Place.File != nil && !f.InOld {
 			one.File = f.Place.File.Name
@@ -99,8 +100,8 @@ func ComparisonJUnit(c Comparison) ([]byte, error) {
 		case f.Waiver != nil:
 			one.Skipped = &junitDetail{Message: "waived: " + f.Waiver.Reason}
 			suite.Skipped++
-		case f.Verdict() == compare.Breaks:
-			one.Failure = &junitDetail{Message: change(f), Text: factText(c, f)}
+		case f.Verdict() == verdict.Breaking:
+			one.Failure = &junitDetail{Message: fromTo(f), Text: changeText(c, f)}
 		}
 		suite.Cases = append(suite.Cases, one)
 	}
@@ -113,14 +114,14 @@ func ComparisonList(c Comparison) string {
 	var b strings.Builder
 	for _, group := range []struct {
 		title string
-		of    func(f *compare.Fact) bool
+		of    func(f *compare.Change) bool
 	}{
-		{"Breaks", func(f *compare.Fact) bool { return f.Verdict() == compare.Breaks }},
-		{"Shifts", func(f *compare.Fact) bool { return f.Verdict() == compare.Shifts }},
-		{"Changes", func(f *compare.Fact) bool { return f.Verdict() == compare.Holds }},
+		{"Breaking", func(f *compare.Change) bool { return f.Verdict() == verdict.Breaking }},
+		{"Altering", func(f *compare.Change) bool { return f.Verdict() == verdict.Altering }},
+		{"Compatible", func(f *compare.Change) bool { return f.Verdict() == verdict.Compatible }},
 	} {
 		first := true
-		for _, f := range c.Facts {
+		for _, f := range c.Changes {
 			if !group.of(f) {
 				continue
 			}
@@ -128,7 +129,7 @@ func ComparisonList(c Comparison) string {
 				fmt.Fprintf(&b, "\n### %s\n\n", group.title)
 				first = false
 			}
-			fmt.Fprintf(&b, "- `%s` %s: %s\n", f.Where, strings.ReplaceAll(string(f.Kind), "-", " "), cell(change(f)))
+			fmt.Fprintf(&b, "- `%s` %s: %s\n", f.Where, strings.ReplaceAll(string(f.Kind), "-", " "), cell(fromTo(f)))
 		}
 	}
 	return b.String()

@@ -82,7 +82,7 @@ func (p *Printer) Findings(list []source.Finding) {
 // says for each rule, once, why it matters.
 func (p *Printer) Advice(list []source.Finding, why map[string]string) {
 	for _, f := range list {
-		p.Line("%s: %s: %s %s", p.In(Bold, Where(f.Place)), p.In(Yellow, "advice"), sentence(f.Message, f.Mend), p.In(Faint, "("+f.Name+")"))
+		p.Line("%s: %s: %s %s", p.In(Bold, Where(f.Place)), p.In(Yellow, "advice"), sentence(f.Message, f.Fix), p.In(Faint, "("+f.Name+")"))
 	}
 	var rows [][]string
 	said := map[string]bool{}
@@ -100,11 +100,11 @@ func (p *Printer) Advice(list []source.Finding, why map[string]string) {
 	}
 }
 
-// Mended writes findings that were mended, each with its lines before and
+// Fixed writes findings that were fixed, each with its lines before and
 // after.
-func (p *Printer) Mended(list []source.Finding) {
+func (p *Printer) Fixed(list []source.Finding) {
 	for _, f := range list {
-		p.Line("%s: %s: %s", p.In(Bold, Where(f.Place)), p.In(Green, "mended"), sentence(f.Message, f.Mend))
+		p.Line("%s: %s: %s", p.In(Bold, Where(f.Place)), p.In(Green, "fixed"), sentence(f.Message, f.Fix))
 		after, _ := source.Apply(f.Place.File, f.Edits)
 		p.change(f.Place.File.Text, after)
 		p.Line("")
@@ -151,8 +151,8 @@ func (p *Printer) finding(f source.Finding) {
 		}
 		p.excerpt(n.Place, Blue, n.Message)
 	}
-	if f.Mend != "" {
-		p.Line("       %s %s", p.In(Green, "mend:"), f.Mend)
+	if f.Fix != "" {
+		p.Line("       %s %s", p.In(Green, "fix:"), f.Fix)
 	}
 	p.Line("")
 }
@@ -309,9 +309,9 @@ type Finding struct {
 	Severity string `json:"severity"` // "error" or "advice"
 	Place
 	Message string `json:"message"`
-	Mend    string `json:"mend,omitempty"`
+	Fix     string `json:"fix,omitempty"`
 	Notes   []Note `json:"notes,omitempty"`
-	Edits   []Edit `json:"edits,omitempty"` // that carry out the mend
+	Edits   []Edit `json:"edits,omitempty"` // that carry out the fix
 	Sure    bool   `json:"sure,omitempty"`  // the edits are certain
 }
 
@@ -346,7 +346,7 @@ func placeJSON(p source.Place) Place {
 func FindingsJSON(list []source.Finding) []Finding {
 	out := []Finding{}
 	for _, f := range list {
-		j := Finding{Name: f.Name, Severity: "error", Place: placeJSON(f.Place), Message: f.Message, Mend: f.Mend}
+		j := Finding{Name: f.Name, Severity: "error", Place: placeJSON(f.Place), Message: f.Message, Fix: f.Fix}
 		if f.Severity == source.Advice {
 			j.Severity = "advice"
 		}

@@ -10,6 +10,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"faithfulcourier/internal/compare"
+	"faithfulcourier/internal/compare/change"
+	"faithfulcourier/internal/compare/verdict"
 	"faithfulcourier/internal/source"
 )
 
@@ -36,9 +38,9 @@ func TestUnderlines(t *testing.T) {
 	}
 	two := finding("a HERE\nb HERE", "HERE")
 	two.Severity = source.Advice
-	two.Mend = "write THERE"
+	two.Fix = "write THERE"
 	two.Notes = []source.Note{{Place: source.Place{File: two.Place.File, Span: source.Span{Start: 9, End: 13}}, Message: "the other"}}
-	assert.Equal(t, "f.faithful:1:3: advice: wrong\n    1 │ a HERE\n      │   ^^^^\n    2 │ b HERE\n      │   ^^^^ the other\n       mend: write THERE\n\n",
+	assert.Equal(t, "f.faithful:1:3: advice: wrong\n    1 │ a HERE\n      │   ^^^^\n    2 │ b HERE\n      │   ^^^^ the other\n       fix: write THERE\n\n",
 		printed(false, func(p *Printer) { p.Findings([]source.Finding{two}) }))
 	over := finding("HERE\nand on", "HERE\nand")
 	assert.Contains(t, printed(false, func(p *Printer) { p.Findings([]source.Finding{over}) }), "    1 │ HERE\n      │ ^^^^\n", "a part of several lines is underlined to the end of its first")
@@ -69,36 +71,40 @@ func TestTables(t *testing.T) {
 }
 
 func comparison() Comparison {
-	witness := func(form, payload string) *compare.Witness {
-		return &compare.Witness{Message: "m.A", Form: form, JSON: payload, Binary: []byte{0xa1, 1, 2}, Writer: "an older client", Reader: "a newer server", Outcome: "refuses it: because"}
+	proof := func(form, payload string) *verdict.Proof {
+		return &verdict.Proof{Message: "m.A", Encoding: form, JSON: payload, Binary: []byte{0xa1, 1, 2}, Writer: "an older client", Reader: "a newer server", Outcome: "refuses it: because"}
 	}
-	effect := func(form string, v compare.Verdict, w *compare.Witness) *compare.Effect {
-		return &compare.Effect{Form: form, Position: compare.Request, NewReads: true, Calls: []string{"S.a", "S.b", "S.c", "S.d", "S.e"}, Verdict: v, Sentence: "it goes wrong", Witness: w}
+	effect := func(form string, v verdict.Verdict, w *verdict.Proof) *verdict.Effect {
+		return &verdict.Effect{Covers: form, Position: verdict.Request, NewReads: true, Calls: []string{"S.a", "S.b", "S.c", "S.d", "S.e"}, Verdict: v, Sentence: "it goes wrong", Proof: w}
 	}
-	return Comparison{Old: "1.0.0", New: "draft", Needs: "2.0.0", Report: &compare.Report{Facts: []*compare.Fact{
-		{Kind: compare.FieldGone, Where: "m.A.x", Old: "#1 x text", Fix: &compare.Fix{Says: "keep it", Lines: []string{"#1 x text"}}, Effects: []*compare.Effect{effect("binary", compare.Breaks, witness("binary", "{}")), effect("json", compare.Breaks, witness("json", `{"y":1}`)), effect("http", compare.Breaks, nil),
-			{Form: "go", Position: compare.Code, Verdict: compare.Breaks, Sentence: "user code no longer compiles", Witness: &compare.Witness{Code: []string{"_ = m.X"}}}}},
-		{Kind: compare.FieldDefault, Where: "m.A.y", Old: "1", New: "2", Effects: []*compare.Effect{effect("binary", compare.Shifts, nil), effect("json", compare.Shifts, nil)}},
-		{Kind: compare.FieldAdded, Where: "m.A.z", New: "#3 z text?"},
+	a := func(kind change.Kind, where, old, new string, effects ...*verdict.Effect) *compare.Change {
+		return &compare.Change{Judged: &verdict.Judged{Change: &change.Change{Kind: kind, Where: where, Old: old, New: new}, Effects: effects}}
+	}
+	gone := a(change.FieldGone, "m.A.x", "#1 x text", "", effect("binary", verdict.Breaking, proof("binary", "{}")), effect("json", verdict.Breaking, proof("json", `{"y":1}`)), effect("http", verdict.Breaking, nil),
+		&verdict.Effect{Covers: "go", Position: verdict.Code, Verdict: verdict.Breaking, Sentence: "user code no longer compiles", Proof: &verdict.Proof{Code: []string{"_ = m.X"}}})
+	gone.Fix = &compare.Fix{Says: "keep it", Lines: []string{"#1 x text"}}
+	return Comparison{Old: "1.0.0", New: "draft", Needs: "2.0.0", Report: &compare.Report{Changes: []*compare.Change{gone,
+		a(change.FieldDefault, "m.A.y", "1", "2", effect("binary", verdict.Altering, nil), effect("json", verdict.Altering, nil)),
+		a(change.FieldAdded, "m.A.z", "", "#3 z text?"),
 	}}}
 }
-
 func TestComparison(t *testing.T) {
-	assert.Equal(t, `1.0.0 → draft: 3 facts: 1 breaks, 1 shifts, 1 holds
+	assert.Equal(t, `1.0.0 → draft: 3 changes: 1 breaking, 1 altering, 1 compatible
+(breaking: an older or newer program fails · altering: all is read, but may mean something else · compatible: nothing to do)
 This change needs version 2.0.0 or higher.
 
-breaks  field-gone  m.A.x
+breaking  field-gone  m.A.x
         was #1 x text
     binary, json, http: request of S.a, S.b, S.c, 2 more
       it goes wrong
-      witness: an older client writes a m.A
+      proof: an older client writes a m.A
         {}
         a1 01 02
       a newer server refuses it: because
-      witness: an older client writes a m.A as JSON
+      proof: an older client writes a m.A as JSON
         {"y":1}
       a newer server refuses it: because
-      no witness found in http
+      no proof found in http
     go
       user code no longer compiles
       _ = m.X
@@ -106,24 +112,24 @@ breaks  field-gone  m.A.x
       keep it:
         #1 x text
 
-shifts  field-default-changed  m.A.y
+altering  field-default-changed  m.A.y
         1 → 2
     binary, json: request of S.a, S.b, S.c, 2 more
       it goes wrong
 
-holds  field-added  m.A.z  #3 z text?
+compatible  field-added  m.A.z  #3 z text?
 `, printed(false, func(p *Printer) { p.Comparison(comparison()) }))
 	text, err := json.Marshal(ComparisonJSON(comparison()))
 	require.NoError(t, err)
-	for _, part := range []string{`"verdict":"breaks"`, `"needs":"2.0.0"`, `"counts":{"breaks":1,"holds":1,"shifts":1,"waived":0}`, `"binary":"a10102"`, `"code":["_ = m.X"]`, `"direction":"new-reads-old"`, `"effects":[]`} {
+	for _, part := range []string{`"verdict":"breaking"`, `"needs":"2.0.0"`, `"counts":{"altering":1,"breaking":1,"compatible":1,"waived":0}`, `"binary":"a10102"`, `"code":["_ = m.X"]`, `"direction":"new-reads-old"`, `"effects":[]`} {
 		assert.Contains(t, string(text), part)
 	}
 	empty := Comparison{Old: "a", New: "b", Needs: "1.0.1", Report: &compare.Report{}}
 	assert.Equal(t, "a → b: nothing differs\n", printed(false, func(p *Printer) { p.Comparison(empty) }))
-	for n, want := range map[int]string{1: "1 fact, and it holds", 2: "2 facts: 2 hold"} {
+	for n, want := range map[int]string{1: "1 change, compatible", 2: "2 changes: 2 compatible"} {
 		c := Comparison{Report: &compare.Report{}}
 		for range n {
-			c.Facts = append(c.Facts, &compare.Fact{})
+			c.Changes = append(c.Changes, &compare.Change{Judged: &verdict.Judged{Change: &change.Change{}}})
 		}
 		assert.Equal(t, want, c.Summary())
 	}
@@ -143,21 +149,22 @@ func TestWrapping(t *testing.T) {
 	}
 }
 
-// TestManyFacts shows what is where before it shows each fact.
-func TestManyFacts(t *testing.T) {
+// TestManyChanges shows what is where before it shows each change.
+func TestManyChanges(t *testing.T) {
 	r := &compare.Report{}
 	for i := range 500 {
-		f := &compare.Fact{Kind: compare.FieldGone, Where: fmt.Sprintf("skerry.m%d.Leg.seats", i%5), Old: "#1 seats int32"}
+		f := &compare.Change{Judged: &verdict.Judged{Change: &change.Change{Kind: change.FieldGone, Where: fmt.Sprintf("skerry.m%d.Leg.seats", i%5), Old: "#1 seats int32"}}}
 		if i%2 == 0 {
-			f.Kind, f.Effects = compare.FieldType, []*compare.Effect{{Form: "json", Verdict: compare.Breaks, Sentence: "it breaks"}}
+			f.Kind, f.Effects = change.FieldType, []*verdict.Effect{{Covers: "json", Verdict: verdict.Breaking, Sentence: "it breaks"}}
 		}
-		r.Facts = append(r.Facts, f)
+		r.Changes = append(r.Changes, f)
 	}
 	out := printed(false, func(p *Printer) { p.Comparison(Comparison{Old: "1.0.0", New: "draft", Report: r}) })
-	assert.True(t, strings.HasPrefix(out, `1.0.0 → draft: 500 facts: 250 break, 250 hold
+	assert.True(t, strings.HasPrefix(out, `1.0.0 → draft: 500 changes: 250 breaking, 250 compatible
+(breaking: an older or newer program fails · compatible: nothing to do)
 
-  breaks  250  field-type-changed  skerry.m0 50, skerry.m2 50, skerry.m4 50, 2 modules more
-  holds   250  field-gone          skerry.m1 50, skerry.m3 50, skerry.m0 50, 2 modules more
+  breaking    250  field-type-changed  skerry.m0 50, skerry.m2 50, skerry.m4 50, 2 modules more
+  compatible  250  field-gone          skerry.m1 50, skerry.m3 50, skerry.m0 50, 2 modules more
 
 `), "%.600s", out)
 }

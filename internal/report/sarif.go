@@ -6,6 +6,8 @@ import (
 	"strings"
 
 	"faithfulcourier/internal/compare"
+	"faithfulcourier/internal/compare/change"
+	"faithfulcourier/internal/compare/verdict"
 	"faithfulcourier/internal/source"
 )
 
@@ -108,7 +110,7 @@ func FindingsSARIF(version string, findings []source.Finding) any {
 			at = len(rules)
 			rules = append(rules, sarifRule{ID: f.Name})
 		}
-		r := sarifResult{RuleID: f.Name, RuleIndex: at, Level: "error", Message: sarifText{sentence(f.Message, f.Mend)}, Locations: sarifAt(f.Place, "")}
+		r := sarifResult{RuleID: f.Name, RuleIndex: at, Level: "error", Message: sarifText{sentence(f.Message, f.Fix)}, Locations: sarifAt(f.Place, "")}
 		if f.Severity == source.Advice {
 			r.Level = "warning"
 		}
@@ -125,8 +127,8 @@ func FindingsSARIF(version string, findings []source.Finding) any {
 // was is a related place.
 func ComparisonSARIF(version string, c Comparison) any {
 	rules, results := []sarifRule{}, []sarifResult{}
-	index := map[compare.Kind]int{}
-	for _, f := range c.Facts {
+	index := map[change.Kind]int{}
+	for _, f := range c.Changes {
 		at, known := index[f.Kind]
 		if !known {
 			at = len(rules)
@@ -137,12 +139,12 @@ func ComparisonSARIF(version string, c Comparison) any {
 			}
 			rules = append(rules, rule)
 		}
-		r := sarifResult{RuleID: string(f.Kind), RuleIndex: at, Level: sarifLevels[f.Verdict()], Locations: sarifAt(f.Place, ""), Prints: map[string]string{"fact/v1": string(f.Kind) + " " + f.Where}}
-		r.Message.Text = f.Where + ": " + f.Verdict().String() + ": " + change(f)
+		r := sarifResult{RuleID: string(f.Kind), RuleIndex: at, Level: sarifLevels[f.Verdict()], Locations: sarifAt(f.Place, ""), Prints: map[string]string{"change/v1": string(f.Kind) + " " + f.Where}}
+		r.Message.Text = f.Where + ": " + f.Verdict().String() + ": " + fromTo(f)
 		for _, e := range f.Effects {
-			r.Message.Text += "\n" + e.Form + ": " + e.Sentence
-			if e.Witness != nil && e.Witness.JSON != "" {
-				r.Message.Text += " (" + e.Witness.JSON + ": " + e.Witness.Reader + " " + e.Witness.Outcome + ")"
+			r.Message.Text += "\n" + e.Covers + ": " + e.Sentence
+			if e.Proof != nil && e.Proof.JSON != "" {
+				r.Message.Text += " (" + e.Proof.JSON + ": " + e.Proof.Reader + " " + e.Proof.Outcome + ")"
 			}
 		}
 		if f.Fix != nil {
@@ -159,12 +161,12 @@ func ComparisonSARIF(version string, c Comparison) any {
 	return sarif(version, rules, results)
 }
 
-var sarifLevels = map[compare.Verdict]string{compare.Breaks: "error", compare.Shifts: "warning", compare.Holds: "note"}
+var sarifLevels = map[verdict.Verdict]string{verdict.Breaking: "error", verdict.Altering: "warning", verdict.Compatible: "note"}
 
-// sentence joins what is wrong and how to mend it.
-func sentence(message, mend string) string {
-	if mend == "" {
+// sentence joins what is wrong and how to fix it.
+func sentence(message, fix string) string {
+	if fix == "" {
 		return message
 	}
-	return message + "; " + mend
+	return message + "; " + fix
 }

@@ -264,14 +264,14 @@ func fits(form syntax.BoundForm, k Kind) bool {
 func (r *resolver) bound(f *fileScope, tree *syntax.Bound, t *Type, b *Bounds, what string) bool {
 	place := f.place(tree.Span)
 	if !fits(tree.Form, t.Kind) {
-		mend := fmt.Sprintf("remove it: nothing limits %s", indefinite(describe(t)))
+		fix := fmt.Sprintf("remove it: nothing limits %s", indefinite(t.Described()))
 		for _, other := range []syntax.BoundForm{syntax.LengthBound, syntax.CountBound, syntax.RangeBound} {
 			if fits(other, t.Kind) {
-				mend = map[syntax.BoundForm]string{syntax.LengthBound: "write: where length 1..80", syntax.CountBound: "write: where count 1..8", syntax.RangeBound: "write: where 1..12"}[other]
+				fix = map[syntax.BoundForm]string{syntax.LengthBound: "write: where length 1..80", syntax.CountBound: "write: where count 1..8", syntax.RangeBound: "write: where 1..12"}[other]
 				break
 			}
 		}
-		r.report(place, "bound-misplaced", fmt.Sprintf("%s is for %s, and %s is %s", boundWords[tree.Form].word, boundWords[tree.Form].on, what, indefinite(describe(t))), mend)
+		r.report(place, "bound-misplaced", fmt.Sprintf("%s is for %s, and %s is %s", boundWords[tree.Form].word, boundWords[tree.Form].on, what, indefinite(t.Described())), fix)
 		return false
 	}
 	twice := func(is bool) bool {
@@ -338,7 +338,7 @@ func (r *resolver) backwards(f *fileScope, tree *syntax.Bound) {
 	low, high := text(tree.Low), text(tree.High)
 	span := source.Span{Start: tree.Low.Span.Start, End: tree.High.Span.End}
 	r.findings.Add(source.Finding{Name: "bound-backwards", Place: f.place(span), Message: fmt.Sprintf("the lower limit %s is above the upper one, %s", low, high),
-		Mend: fmt.Sprintf("write %s..%s", high, low), Edits: []source.Edit{{Place: f.place(span), Text: high + ".." + low}}})
+		Fix: fmt.Sprintf("write %s..%s", high, low), Edits: []source.Edit{{Place: f.place(span), Text: high + ".." + low}}})
 }
 
 // limit resolves one end of a range. A constant of any integer kind may stand
@@ -427,7 +427,7 @@ func (r *resolver) pattern(f *fileScope, l *syntax.Literal, b *Bounds) bool {
 	node, problem := pattern.Parse(l.Text)
 	if problem != nil {
 		span := syntax.Inside(f.tree.Source, l.Span, problem.Start, problem.End)
-		r.report(f.place(span), "pattern", "a pattern can't have "+problem.Message, problem.Mend)
+		r.report(f.place(span), "pattern", "a pattern can't have "+problem.Message, problem.Fix)
 		return false
 	}
 	if l.Text == "" {

@@ -39,27 +39,27 @@ func (m *Module) Canonical() string {
 
 // Text writes one declaration, such as a *Message, in the canonical layout, as
 // its module has it.
-func Text(decl any) string {
-	d := head(decl)
+func Text(decl Declaration) string {
+	d := decl.Head()
 	c := &canonical{module: d.Module, withDoc: true, aliases: map[*Module]string{}}
 	c.chooseAliases()
 	c.line("module " + d.Module.Name)
-	c.declaration(decl)
+	decl.write(c)
 	out, _ := syntax.Tidy(source.NewFile(d.Name, c.b.String())) // right, as in Canonical
 	_, text, _ := strings.Cut(out, "\n\n")
 	return text
 }
 
 // PlainText is Text without documentation, on as few lines as may be.
-func PlainText(decl any) string {
-	d := head(decl)
+func PlainText(decl Declaration) string {
+	d := decl.Head()
 	c := &canonical{module: d.Module, withDoc: true, aliases: map[*Module]string{}}
 	c.chooseAliases()
 	c.withDoc = false
 	if e, isExample := decl.(*Example); isExample {
 		return "example " + e.Name + " of " + c.name(&e.Of.Decl) + " " + ValueText(e.Value)
 	}
-	c.declaration(decl)
+	decl.write(c)
 	var lines []string
 	for line := range strings.SplitSeq(strings.TrimSpace(c.b.String()), "\n") {
 		lines = append(lines, strings.TrimSpace(line))
@@ -77,32 +77,9 @@ func (m *Module) plain(withDoc bool) string {
 	c.line("module " + m.Name)
 	c.uses()
 	for _, decl := range m.Declarations() {
-		c.declaration(decl)
+		decl.write(c)
 	}
 	return c.b.String()
-}
-
-func (c *canonical) declaration(decl any) {
-	switch x := decl.(type) {
-	case *Const:
-		c.constant(x)
-	case *NamedType:
-		c.namedType(x)
-	case *Enum:
-		c.enum(x)
-	case *Union:
-		c.union(x)
-	case *Message:
-		c.message(x)
-	case *Example:
-		if c.withDoc {
-			c.item(&x.Decl, "example "+x.Name+" of "+c.name(&x.Of.Decl)+" "+ValueText(x.Value))
-		}
-	case *Credential:
-		c.credential(x)
-	case *Service:
-		c.service(x)
-	}
 }
 
 type canonical struct {
@@ -168,11 +145,11 @@ func (c *canonical) item(d *Decl, line string) {
 	c.line(line + deprecated(d.Deprecated))
 }
 
-func (c *canonical) constant(k *Const) {
+func (k *Const) write(c *canonical) {
 	c.item(&k.Decl, "const "+k.Name+" "+k.Type.Kind.String()+" = "+LiteralText(k.Value))
 }
 
-func (c *canonical) namedType(t *NamedType) {
+func (t *NamedType) write(c *canonical) {
 	line := "type " + t.Name + " = " + t.Type.SpellBase(c.name) + spaced(t.Bounds.String())
 	if t.Secret {
 		line += " secret"
@@ -180,7 +157,7 @@ func (c *canonical) namedType(t *NamedType) {
 	c.item(&t.Decl, line)
 }
 
-func (c *canonical) credential(k *Credential) {
+func (k *Credential) write(c *canonical) {
 	line := "credential " + k.Name + " = " + k.Kind
 	if k.Kind == "key" {
 		line += " " + k.Carrier + " " + quote(k.Key)
@@ -240,7 +217,7 @@ func (c *canonical) retired(list []Retired) {
 	c.line("}")
 }
 
-func (c *canonical) enum(e *Enum) {
+func (e *Enum) write(c *canonical) {
 	c.open(&e.Decl, "enum "+e.Name)
 	for _, m := range e.Members {
 		c.doc("  ", m.Doc)
@@ -249,7 +226,7 @@ func (c *canonical) enum(e *Enum) {
 	c.retired(e.Retired)
 }
 
-func (c *canonical) union(u *Union) {
+func (u *Union) write(c *canonical) {
 	c.open(&u.Decl, "union "+u.Name)
 	for _, a := range u.Alternatives {
 		c.doc("  ", a.Doc)
@@ -258,7 +235,7 @@ func (c *canonical) union(u *Union) {
 	c.retired(u.Retired)
 }
 
-func (c *canonical) message(m *Message) {
+func (m *Message) write(c *canonical) {
 	head := "message " + m.Name
 	if m.IsError() {
 		head = fmt.Sprintf("error %s %d", m.Name, m.Status)
@@ -291,7 +268,13 @@ func (c *canonical) message(m *Message) {
 	c.retired(m.Retired)
 }
 
-func (c *canonical) service(s *Service) {
+func (e *Example) write(c *canonical) {
+	if c.withDoc {
+		c.item(&e.Decl, "example "+e.Name+" of "+c.name(&e.Of.Decl)+" "+ValueText(e.Value))
+	}
+}
+
+func (s *Service) write(c *canonical) {
 	c.open(&s.Decl, "service "+s.Name)
 	for i, call := range s.Calls {
 		if i > 0 {

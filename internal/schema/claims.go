@@ -9,35 +9,42 @@ import (
 	"faithfulcourier/internal/syntax"
 )
 
-// Claims returns the names that a declaration claims in the stubs of every
-// language, its own first. They are the same for all languages, so that
-// switching on a language later never fails.
-func Claims(decl any) []string {
-	plain := func(n string) []string { return []string{n, n + "Tools", n + "Init", n + "Builder", n + "OfAll"} }
-	switch d := decl.(type) {
-	case *Const:
-		return []string{d.Name}
-	case *Enum:
-		names := append(plain(d.Name), d.Name+"Unlisted")
-		for _, m := range d.Members {
-			names = append(names, d.Name+syntax.PascalCase(m.Name))
-		}
-		return names
-	case *Union:
-		names := append(plain(d.Name), d.Name+"Unlisted")
-		for _, a := range d.Alternatives {
-			names = append(names, d.Name+syntax.PascalCase(a.Name))
-		}
-		return names
-	case *NamedType:
-		return plain(d.Name)
-	case *Message:
-		return plain(d.Name)
-	case *Service:
-		n := d.Name
-		return []string{n, n + "Calls", n + "Client", "Async" + n + "Client", "Serve" + n, n + "EveryCall", "Serve" + n + "EveryCall"}
+// typeClaims are the names that every type claims.
+func typeClaims(name string) []string {
+	return []string{name, name + "Tools", name + "Init", name + "Builder", name + "OfAll"}
+}
+
+// Claims is its name.
+func (k *Const) Claims() []string { return []string{k.Name} }
+
+// Claims are those of a type.
+func (t *NamedType) Claims() []string { return typeClaims(t.Name) }
+
+// Claims are those of a type.
+func (m *Message) Claims() []string { return typeClaims(m.Name) }
+
+// Claims are those of a type, and a name for each member and for what is unlisted.
+func (e *Enum) Claims() []string {
+	names := append(typeClaims(e.Name), e.Name+"Unlisted")
+	for _, m := range e.Members {
+		names = append(names, e.Name+syntax.PascalCase(m.Name))
 	}
-	return nil
+	return names
+}
+
+// Claims are those of a type, and a name for each alternative and for what is unlisted.
+func (u *Union) Claims() []string {
+	names := append(typeClaims(u.Name), u.Name+"Unlisted")
+	for _, a := range u.Alternatives {
+		names = append(names, u.Name+syntax.PascalCase(a.Name))
+	}
+	return names
+}
+
+// Claims are the names of what implements, calls and serves it.
+func (s *Service) Claims() []string {
+	n := s.Name
+	return []string{n, n + "Calls", n + "Client", "Async" + n + "Client", "Serve" + n, n + "EveryCall", "Serve" + n + "EveryCall"}
 }
 
 // affixes are what claims put before or after a name, folded.
@@ -74,7 +81,7 @@ func mayClash(m *Module) bool {
 		return twice
 	}
 	for _, decl := range m.Declarations() {
-		name := head(decl).Name
+		name := decl.Head().Name
 		switch d := decl.(type) {
 		case *Example, *Credential:
 			continue
@@ -110,15 +117,15 @@ func checkModuleClaims(m *Module, findings *source.Findings) {
 		decl *Decl
 	}
 	claimed := map[string]claim{}
-	check := func(d *Decl, decl any) {
-		for _, name := range Claims(decl) {
+	check := func(d *Decl, decl Declaration) {
+		for _, name := range decl.Claims() {
 			before, taken := claimed[syntax.Fold(name)]
 			if !taken {
 				claimed[syntax.Fold(name)] = claim{name, d}
 				continue
 			}
 			if before.decl == d {
-				findings.Add(source.Finding{Name: "name-claimed", Place: d.Place, Mend: "rename it",
+				findings.Add(source.Finding{Name: "name-claimed", Place: d.Place, Fix: "rename it",
 					Message: fmt.Sprintf("a part of %s would be called %s in generated code, a name that %s claims for something else", d.Name, name, d.Name)})
 				return
 			}
@@ -126,15 +133,15 @@ func checkModuleClaims(m *Module, findings *source.Findings) {
 			if syntax.Fold(d.Name) != syntax.Fold(before.decl.Name) {
 				message = fmt.Sprintf("%s and %s both claim the name %s in generated code", d.Name, before.decl.Name, name)
 			}
-			findings.Add(source.Finding{Name: "name-claimed", Place: d.Place, Message: message, Mend: "rename one of them",
+			findings.Add(source.Finding{Name: "name-claimed", Place: d.Place, Message: message, Fix: "rename one of them",
 				Notes: []source.Note{{Place: before.decl.Place, Message: "the other is declared here"}}})
 			return
 		}
 	}
 	all := m.Declarations()
 	// In the order written, so that the later of two is the one at fault.
-	slices.SortStableFunc(all, func(a, b any) int { return comparePlaces(head(a).Place, head(b).Place) })
+	slices.SortStableFunc(all, func(a, b Declaration) int { return source.ComparePlaces(a.Head().Place, b.Head().Place) })
 	for _, decl := range all {
-		check(head(decl), decl)
+		check(decl.Head(), decl)
 	}
 }

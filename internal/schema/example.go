@@ -63,8 +63,8 @@ func (r *resolver) examples(f *fileScope) {
 		e := f.bound[i].(*Example)
 		m, isMessage := decl.(*Message)
 		if !isMessage {
-			r.report(f.place(tree.Of.Name.Span), "not-a-message", fmt.Sprintf("examples are of messages and errors, and %s is %s", tree.Of.Name.Text, KindWord(decl)), "",
-				source.Note{Place: head(decl).Place, Message: "it is declared here"})
+			r.report(f.place(tree.Of.Name.Span), "not-a-message", fmt.Sprintf("examples are of messages and errors, and %s is %s", tree.Of.Name.Text, decl.Noun()), "",
+				source.Note{Place: decl.Head().Place, Message: "it is declared here"})
 			continue
 		}
 		e.Of = m
@@ -84,11 +84,11 @@ func (r *resolver) object(f *fileScope, v *syntax.Value, m *Message, what string
 		field := m.ByName(pair.Key.Text)
 		place := f.place(pair.Key.Span)
 		if field == nil {
-			mend := r.meant(pair.Key.Text, "its fields are: ", names(m.Fields, func(x *Field) string { return x.Name }))
+			fix := r.meant(pair.Key.Text, "its fields are: ", names(m.Fields, func(x *Field) string { return x.Name }))
 			if i := slices.IndexFunc(m.Fields, func(x *Field) bool { return x.JSON == pair.Key.Text }); i >= 0 && pair.Key.Text != "" { // its name in JSON
-				mend = "write its declared name: " + m.Fields[i].Name
+				fix = "write its declared name: " + m.Fields[i].Name
 			}
-			r.report(place, "example-refused", fmt.Sprintf("%s has no field %s", m.Name, pair.Key.Text), mend, source.Note{Place: m.Place, Message: "it is declared here"})
+			r.report(place, "example-refused", fmt.Sprintf("%s has no field %s", m.Name, pair.Key.Text), fix, source.Note{Place: m.Place, Message: "it is declared here"})
 			bad = true
 			continue
 		}
@@ -124,12 +124,12 @@ func (r *resolver) object(f *fileScope, v *syntax.Value, m *Message, what string
 // when it has been reported, or its type has.
 func (r *resolver) value(f *fileScope, v *syntax.Value, t *Type, what string, bounds ...*Bounds) (any, bool) {
 	place := f.place(v.Span)
-	refuse := func(message, mend string) (any, bool) {
-		r.report(place, "example-refused", message, mend)
+	refuse := func(message, fix string) (any, bool) {
+		r.report(place, "example-refused", message, fix)
 		return nil, false
 	}
-	wrong := func(mend string) (any, bool) {
-		return refuse(fmt.Sprintf("%s is %s, and this is not", what, t.Local(f.module)), mend)
+	wrong := func(fix string) (any, bool) {
+		return refuse(fmt.Sprintf("%s is %s, and this is not", what, t.Local(f.module)), fix)
 	}
 	switch t.Kind {
 	case KindInvalid:
@@ -176,7 +176,7 @@ func (r *resolver) value(f *fileScope, v *syntax.Value, t *Type, what string, bo
 	if t.Kind == KindEnum && l.Form == syntax.WordLiteral && v.Literal.Form == syntax.TextLiteral {
 		m := t.Enum.ByName(l.Text)
 		if m == nil {
-			return refuse(fmt.Sprintf("%s has no member %s", t.Enum.Name, l.Text), r.memberMend(t.Enum, l.Text))
+			return refuse(fmt.Sprintf("%s has no member %s", t.Enum.Name, l.Text), r.memberFix(t.Enum, l.Text))
 		}
 		scalar = m
 	} else {
@@ -207,8 +207,8 @@ func firstAlternative(u *Union) string {
 func (r *resolver) chosen(f *fileScope, pair *syntax.Pair, u *Union) (any, bool) {
 	a := u.ByName(pair.Key.Text)
 	if a == nil {
-		mend := r.meant(pair.Key.Text, "its alternatives are: ", names(u.Alternatives, func(x *Alternative) string { return x.Name }))
-		r.report(f.place(pair.Key.Span), "example-refused", fmt.Sprintf("%s has no alternative %s", u.Name, pair.Key.Text), mend, source.Note{Place: u.Place, Message: "it is declared here"})
+		fix := r.meant(pair.Key.Text, "its alternatives are: ", names(u.Alternatives, func(x *Alternative) string { return x.Name }))
+		r.report(f.place(pair.Key.Span), "example-refused", fmt.Sprintf("%s has no alternative %s", u.Name, pair.Key.Text), fix, source.Note{Place: u.Place, Message: "it is declared here"})
 		return nil, false
 	}
 	value, ok := r.value(f, pair.Value, a.Type, a.Name, boundsOf(a.Type))
@@ -292,7 +292,7 @@ func (r *resolver) mapKey(place source.Place, text string, t *Type, what string)
 		if m := t.Enum.ByName(text); m != nil {
 			return m, true
 		}
-		r.report(place, "example-refused", fmt.Sprintf("%s has no member %s", t.Enum.Name, text), r.memberMend(t.Enum, text))
+		r.report(place, "example-refused", fmt.Sprintf("%s has no member %s", t.Enum.Name, text), r.memberFix(t.Enum, text))
 		return nil, false
 	}
 	n, ok := ParseInteger(t.Kind, text)
@@ -366,7 +366,7 @@ func (r *resolver) anyValue(f *fileScope, v *syntax.Value, what string) (any, bo
 		}
 		return Any{x}, true
 	}
-	r.findings.Add(source.Finding{Name: "example-refused", Place: f.place(v.Span), Message: fmt.Sprintf("%s is any, which has no names", what), Mend: "write it in quotes",
+	r.findings.Add(source.Finding{Name: "example-refused", Place: f.place(v.Span), Message: fmt.Sprintf("%s is any, which has no names", what), Fix: "write it in quotes",
 		Edits: []source.Edit{{Place: f.place(v.Span), Text: quote(l.Text)}}, Sure: true})
 	return nil, false
 }

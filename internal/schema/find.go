@@ -5,55 +5,30 @@ import (
 	"strings"
 )
 
-// Named is anything that has a name in definitions: a *Module, a declaration,
-// a *Member, *Alternative, *Field or *Call.
-type Named struct {
-	FullName string
-	Thing    any
-}
-
 // Everything lists what has a name, in order of full names.
-func (d *Definitions) Everything() []Named {
-	var list []Named
-	add := func(name string, thing any) { list = append(list, Named{name, thing}) }
+func (d *Definitions) Everything() []Element {
+	var list []Element
 	for _, m := range d.Modules {
-		add(m.Name, m)
+		list = append(list, m)
 		for _, decl := range m.Declarations() {
-			add(head(decl).FullName(), decl)
-			switch x := decl.(type) {
-			case *Enum:
-				for _, member := range x.Members {
-					add(x.FullName()+"."+member.Name, member)
-				}
-			case *Union:
-				for _, a := range x.Alternatives {
-					add(a.FullName(), a)
-				}
-			case *Message:
-				for _, f := range x.Fields {
-					add(f.FullName(), f)
-				}
-			case *Service:
-				for _, c := range x.Calls {
-					add(c.FullName(), c)
-				}
-			}
+			list = append(append(list, decl), decl.Parts()...)
 		}
 	}
-	slices.SortStableFunc(list, func(a, b Named) int { return strings.Compare(a.FullName, b.FullName) })
+	slices.SortStableFunc(list, func(a, b Element) int { return strings.Compare(a.FullName(), b.FullName()) })
 	return list
 }
 
 // Find returns what a name means: a full name, or the last parts of one, such
 // as "Booking" or "Bookings.book". Several are returned when it is ambiguous.
-func (d *Definitions) Find(name string) []Named {
-	var found []Named
-	for _, n := range d.Everything() {
-		if n.FullName == name {
-			return []Named{n}
+func (d *Definitions) Find(name string) []Element {
+	var found []Element
+	for _, x := range d.Everything() {
+		full := x.FullName()
+		if full == name {
+			return []Element{x}
 		}
-		if strings.HasSuffix(n.FullName, "."+name) {
-			found = append(found, n)
+		if strings.HasSuffix(full, "."+name) {
+			found = append(found, x)
 		}
 	}
 	return found
@@ -66,12 +41,12 @@ type Use struct {
 }
 
 // UsedBy lists what uses a declaration, in order of modules.
-func (d *Definitions) UsedBy(thing any) []Use {
+func (d *Definitions) UsedBy(thing Element) []Use {
 	uses := []Use{}
 	for _, m := range d.Modules {
 		for _, decl := range m.Declarations() {
-			usesIn(decl, func(used any, use func() Use) {
-				if used == thing {
+			decl.visitUses(func(used Declaration, use func() Use) {
+				if Element(used) == thing {
 					uses = append(uses, use())
 				}
 			})
@@ -80,33 +55,33 @@ func (d *Definitions) UsedBy(thing any) []Use {
 	return uses
 }
 
-// usesIn calls visit with each declaration that a declaration names, and a
-// function that says how.
-func usesIn(decl any, visit func(used any, use func() Use)) {
-	inType := func(t *Type, walk func(*Type, string, func(any, string)), name func() string, as string) {
-		walk(t, as, func(used any, as string) { visit(used, func() Use { return Use{name(), as} }) })
-	}
-	switch x := decl.(type) {
-	case *NamedType:
-		inType(&x.Type, (*Type).usesBase, x.FullName, "type")
-	case *Union:
-		for _, a := range x.Alternatives {
-			inType(a.Type, (*Type).uses, a.FullName, "alternative")
-		}
-	case *Message:
-		for _, f := range x.Fields {
-			inType(f.Type, (*Type).uses, f.FullName, "field")
-		}
-	case *Example:
-		visit(x.Of, func() Use { return Use{x.FullName(), "example"} })
-	case *Service:
-		for _, c := range x.Calls {
-			c.usesIn(visit)
-		}
+func (t *NamedType) visitUses(visit func(used Declaration, use func() Use)) {
+	t.Type.usesBase("type", func(used Declaration, as string) { visit(used, func() Use { return Use{t.FullName(), as} }) })
+}
+
+func (u *Union) visitUses(visit func(used Declaration, use func() Use)) {
+	for _, a := range u.Alternatives {
+		a.Type.uses("alternative", func(used Declaration, as string) { visit(used, func() Use { return Use{a.FullName(), as} }) })
 	}
 }
 
-func (c *Call) usesIn(visit func(used any, use func() Use)) {
+func (m *Message) visitUses(visit func(used Declaration, use func() Use)) {
+	for _, f := range m.Fields {
+		f.Type.uses("field", func(used Declaration, as string) { visit(used, func() Use { return Use{f.FullName(), as} }) })
+	}
+}
+
+func (e *Example) visitUses(visit func(used Declaration, use func() Use)) {
+	visit(e.Of, func() Use { return Use{e.FullName(), "example"} })
+}
+
+func (s *Service) visitUses(visit func(used Declaration, use func() Use)) {
+	for _, c := range s.Calls {
+		c.visitUses(visit)
+	}
+}
+
+func (c *Call) visitUses(visit func(used Declaration, use func() Use)) {
 	as := func(word string) func() Use { return func() Use { return Use{c.FullName(), word} } }
 	side := func(m *Message, stream bool, word string) {
 		if stream {
@@ -130,7 +105,7 @@ func (c *Call) usesIn(visit func(used any, use func() Use)) {
 	}
 }
 
-func (t *Type) uses(as string, visit func(used any, as string)) {
+func (t *Type) uses(as string, visit func(used Declaration, as string)) {
 	if t.Named != nil {
 		visit(t.Named, as)
 		return
@@ -138,7 +113,7 @@ func (t *Type) uses(as string, visit func(used any, as string)) {
 	t.usesBase(as, visit)
 }
 
-func (t *Type) usesBase(as string, visit func(used any, as string)) {
+func (t *Type) usesBase(as string, visit func(used Declaration, as string)) {
 	inside := as
 	if !strings.Contains(as, " of ") {
 		inside = "element of " + as
@@ -159,24 +134,21 @@ func (t *Type) usesBase(as string, visit func(used any, as string)) {
 }
 
 // Names lists the declarations that the text of a type names.
-func (t *Type) Names() []any {
-	var list []any
-	t.uses("", func(used any, _ string) { list = append(list, used) })
+func (t *Type) Names() []Declaration {
+	var list []Declaration
+	t.uses("", func(used Declaration, _ string) { list = append(list, used) })
 	return list
 }
 
-// Head returns what every declaration has, or nil for what is none.
-func Head(decl any) *Decl { return head(decl) }
-
 // Uses lists the declarations that a declaration uses, once each, in order of
 // full names.
-func Uses(decl any) []any {
-	var list []any
-	usesIn(decl, func(used any, _ func() Use) {
+func Uses(decl Declaration) []Declaration {
+	var list []Declaration
+	decl.visitUses(func(used Declaration, _ func() Use) {
 		if !slices.Contains(list, used) && used != decl {
 			list = append(list, used)
 		}
 	})
-	slices.SortFunc(list, func(a, b any) int { return strings.Compare(head(a).FullName(), head(b).FullName()) })
+	slices.SortFunc(list, func(a, b Declaration) int { return strings.Compare(a.Head().FullName(), b.Head().FullName()) })
 	return list
 }

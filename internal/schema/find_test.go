@@ -10,9 +10,9 @@ import (
 func TestFind(t *testing.T) {
 	defs, findings := load(t, "module a.m enum Deck { #0 open } message Booking { #1 deck [Deck] #2 again Booking? } error Full 409 { } service Bookings { call book(Booking) -> Booking fails Full }", "module b const OPEN bool = true message Booking { }")
 	require.Empty(t, findings)
-	names := func(found []Named) (list []string) {
+	names := func(found []Element) (list []string) {
 		for _, n := range found {
-			list = append(list, n.FullName)
+			list = append(list, n.FullName())
 		}
 		return list
 	}
@@ -22,12 +22,12 @@ func TestFind(t *testing.T) {
 	} {
 		assert.Equal(t, want, names(defs.Find(name)), name)
 	}
-	assert.Equal(t, []Use{{"a.m.Booking.deck", "element of field"}}, defs.UsedBy(defs.Find("Deck")[0].Thing))
-	assert.Equal(t, []Use{{"a.m.Booking.again", "field"}, {"a.m.Bookings.book", "request"}, {"a.m.Bookings.book", "answer"}}, defs.UsedBy(defs.Find("m.Booking")[0].Thing))
-	assert.Equal(t, []Use{{"a.m.Bookings.book", "error"}}, defs.UsedBy(defs.Find("Full")[0].Thing))
-	assert.Empty(t, defs.UsedBy(defs.Find("b.Booking")[0].Thing))
-	assert.Equal(t, "enum Deck {\n  #0 open\n}\n", Text(defs.Find("Deck")[0].Thing))
-	assert.Equal(t, "const OPEN bool = true\n", Text(defs.Find("OPEN")[0].Thing))
+	assert.Equal(t, []Use{{"a.m.Booking.deck", "element of field"}}, defs.UsedBy(defs.Find("Deck")[0]))
+	assert.Equal(t, []Use{{"a.m.Booking.again", "field"}, {"a.m.Bookings.book", "request"}, {"a.m.Bookings.book", "answer"}}, defs.UsedBy(defs.Find("m.Booking")[0]))
+	assert.Equal(t, []Use{{"a.m.Bookings.book", "error"}}, defs.UsedBy(defs.Find("Full")[0]))
+	assert.Empty(t, defs.UsedBy(defs.Find("b.Booking")[0]))
+	assert.Equal(t, "enum Deck {\n  #0 open\n}\n", Text(defs.Find("Deck")[0].(Declaration)))
+	assert.Equal(t, "const OPEN bool = true\n", Text(defs.Find("OPEN")[0].(Declaration)))
 }
 
 func TestRanges(t *testing.T) {

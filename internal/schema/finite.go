@@ -20,11 +20,11 @@ func checkFinite(d *Definitions, findings *source.Findings) {
 		open = iota + 1
 		done
 	)
-	state := map[any]int{}
-	reported := map[any]bool{}
+	state := map[Declaration]int{}
+	reported := map[Declaration]bool{}
 	var chain []step
-	var visit func(owner any)
-	visit = func(owner any) {
+	var visit func(owner Declaration)
+	visit = func(owner Declaration) {
 		state[owner] = open
 		for _, s := range steps(owner) {
 			if !endless[s.to] {
@@ -56,15 +56,15 @@ func checkFinite(d *Definitions, findings *source.Findings) {
 // step is a field or alternative whose value always holds another message or
 // union.
 type step struct {
-	owner any // *Message or *Union
-	to    any
+	owner Declaration // *Message or *Union
+	to    Declaration
 	name  string // of the field or alternative
 	typ   *Type
 	place source.Place
 }
 
 // steps lists the steps out of a message or union.
-func steps(owner any) []step {
+func steps(owner Declaration) []step {
 	var list []step
 	switch o := owner.(type) {
 	case *Message:
@@ -85,7 +85,7 @@ func steps(owner any) []step {
 
 // always returns the *Message or *Union that every value of a type holds, or
 // nil. A type has at most one, as keys of maps are scalars.
-func (t *Type) always(b *Bounds) any {
+func (t *Type) always(b *Bounds) Declaration {
 	switch t.Kind {
 	case KindMessage:
 		return t.Message
@@ -110,7 +110,7 @@ func several(b *Bounds) bool { return b != nil && b.Unique && b.Count != nil && 
 
 // unlessEmpty returns the *Message or *Union that every list or map holds but the empty
 // one, or nil: of two different ones, one holds it.
-func (t *Type) unlessEmpty() any {
+func (t *Type) unlessEmpty() Declaration {
 	if t.Kind != KindList && t.Kind != KindMap {
 		return nil
 	}
@@ -120,10 +120,10 @@ func (t *Type) unlessEmpty() any {
 // endlessTypes finds the messages and unions without a finite value. It begins
 // with those that hold nothing else, and goes from what is finite to what
 // waits for it.
-func endlessTypes(d *Definitions) map[any]bool {
-	waiting := map[any]int{} // steps of a message that are not known to be finite; of a union: that there is no finite one
-	by := map[any][]any{}    // who waits for what
-	var finite []any
+func endlessTypes(d *Definitions) map[Declaration]bool {
+	waiting := map[Declaration]int{}      // steps of a message that are not known to be finite; of a union: that there is no finite one
+	by := map[Declaration][]Declaration{} // who waits for what
+	var finite []Declaration
 	for _, m := range d.Modules {
 		for _, msg := range m.Messages {
 			list := steps(msg)
@@ -162,7 +162,7 @@ func endlessTypes(d *Definitions) map[any]bool {
 			}
 		}
 	}
-	endless := map[any]bool{}
+	endless := map[Declaration]bool{}
 	for thing, n := range waiting {
 		if n > 0 {
 			endless[thing] = true
@@ -171,26 +171,26 @@ func endlessTypes(d *Definitions) map[any]bool {
 	return endless
 }
 
-func reportCycle(chain []step, start any, findings *source.Findings) {
+func reportCycle(chain []step, start Declaration, findings *source.Findings) {
 	first := slices.IndexFunc(chain, func(s step) bool { return s.owner == start })
 	var names []string
-	canMend := ""
+	canFix := ""
 	var last step
 	for _, s := range chain[first:] {
-		names = append(names, head(s.owner).Name+"."+s.name)
+		names = append(names, s.owner.Head().Name+"."+s.name)
 		if _, isMessage := s.owner.(*Message); isMessage {
 			last = s
-			canMend = fmt.Sprintf("make one of these fields optional, such as: %s %s?", s.name, s.typ.Local(head(s.owner).Module))
+			canFix = fmt.Sprintf("make one of these fields optional, such as: %s %s?", s.name, s.typ.Local(s.owner.Head().Module))
 		}
 	}
-	name := head(start).Name
+	name := start.Head().Name
 	message := fmt.Sprintf("%s can never be written: it always holds another %s", name, name)
 	if len(names) > 1 {
 		message += " (" + strings.Join(names, " → ") + ")"
 	}
-	if canMend == "" {
+	if canFix == "" {
 		last = chain[len(chain)-1]
-		canMend = "add an alternative that does not hold " + name
+		canFix = "add an alternative that does not hold " + name
 	}
-	findings.Add(source.Finding{Name: "endless-type", Place: last.place, Message: message, Mend: canMend})
+	findings.Add(source.Finding{Name: "endless-type", Place: last.place, Message: message, Fix: canFix})
 }

@@ -1,7 +1,6 @@
 package schema
 
 import (
-	"cmp"
 	"encoding/base64"
 	"fmt"
 	"math"
@@ -17,16 +16,8 @@ import (
 	"faithfulcourier/internal/syntax"
 )
 
-// Load parses and resolves files. The definitions are whole only when no
-// finding is an error; findings are sorted by place.
-func Load(files []*source.File) (*Definitions, []source.Finding) {
-	findings := &source.Findings{}
-	trees := parse(files, findings)
-	return Resolve(trees, findings), findings.Sorted()
-}
-
-// parse parses files, which know nothing of each other, on all cores.
-func parse(files []*source.File, findings *source.Findings) []*syntax.File {
+// Parse parses files, which know nothing of each other, on all cores.
+func Parse(files []*source.File, findings *source.Findings) []*syntax.File {
 	trees := make([]*syntax.File, len(files))
 	found := make([]source.Findings, len(files))
 	onAllCores(len(files), func(i int) { trees[i] = syntax.Parse(files[i], &found[i]) })
@@ -104,7 +95,7 @@ func onAllCores(n int, do func(i int)) {
 // checkWhole checks what only the whole shows. The checks change nothing, and
 // run beside each other.
 func checkWhole(d *Definitions, findings *source.Findings) {
-	checks := []func(*Definitions, *source.Findings){checkClaims, checkTypeCircles, checkFinite, checkHTTP}
+	checks := []func(*Definitions, *source.Findings){checkClaims, checkTypeCircles, checkFinite}
 	found := make([]source.Findings, len(checks))
 	var running sync.WaitGroup
 	for i, check := range checks {
@@ -140,10 +131,6 @@ func sortByName[T any](list []T, name func(T) string) {
 	slices.SortFunc(list, func(a, b T) int { return strings.Compare(name(a), name(b)) })
 }
 
-func comparePlaces(a, b source.Place) int {
-	return cmp.Or(strings.Compare(a.File.Name, b.File.Name), cmp.Compare(a.Span.Start, b.Span.Start))
-}
-
 type resolver struct {
 	findings *source.Findings
 	scopes   map[string]*scope // by module name
@@ -161,7 +148,7 @@ type resolver struct {
 // scope is what one module declares, by name.
 type scope struct {
 	module *Module
-	decls  map[string]any
+	decls  map[string]Declaration
 	names  []string        // in the order declared, for suggestions
 	lower  map[string]used // examples and credentials, by folded name
 }
@@ -172,67 +159,21 @@ type fileScope struct {
 	tree  *syntax.File
 	uses  map[string]*scope // by alias
 	spent map[string]bool   // the aliases that were used
-	bound []any             // the resolved declaration of each tree.Decls, nil for a double
+	bound []Declaration     // the resolved declaration of each tree.Decls, nil for a double
 }
 
 func (f *fileScope) place(span source.Span) source.Place {
 	return source.Place{File: f.tree.Source, Span: span}
 }
 
-func (r *resolver) report(place source.Place, name, message, mend string, notes ...source.Note) {
-	r.findings.Add(source.Finding{Name: name, Place: place, Message: message, Mend: mend, Notes: notes})
-}
-
-func head(decl any) *Decl {
-	switch d := decl.(type) {
-	case *Const:
-		return &d.Decl
-	case *NamedType:
-		return &d.Decl
-	case *Enum:
-		return &d.Decl
-	case *Union:
-		return &d.Decl
-	case *Message:
-		return &d.Decl
-	case *Example:
-		return &d.Decl
-	case *Credential:
-		return &d.Decl
-	case *Service:
-		return &d.Decl
-	}
-	return nil
-}
-
-// KindWord names what a declaration is, with its article.
-func KindWord(decl any) string {
-	switch d := decl.(type) {
-	case *Const:
-		return "a constant"
-	case *NamedType:
-		return "a type"
-	case *Enum:
-		return "an enum"
-	case *Union:
-		return "a union"
-	case *Message:
-		if d.IsError() {
-			return "an error"
-		}
-		return "a message"
-	case *Example:
-		return "an example"
-	case *Credential:
-		return "a credential"
-	}
-	return "a service"
+func (r *resolver) report(place source.Place, name, message, fix string, notes ...source.Note) {
+	r.findings.Add(source.Finding{Name: name, Place: place, Message: message, Fix: fix, Notes: notes})
 }
 
 func (r *resolver) declare(t *syntax.File) {
 	s := r.scopes[t.Module.Text]
 	if s == nil {
-		s = &scope{module: &Module{Name: t.Module.Text, Place: source.Place{File: t.Source, Span: t.Module.Span}}, decls: make(map[string]any, len(t.Decls))}
+		s = &scope{module: &Module{Name: t.Module.Text, Place: source.Place{File: t.Source, Span: t.Module.Span}}, decls: make(map[string]Declaration, len(t.Decls))}
 		r.scopes[t.Module.Text] = s
 		for step := range strings.SplitSeq(t.Module.Text, ".") {
 			if syntax.IsDevice(step) {
@@ -247,18 +188,18 @@ func (r *resolver) declare(t *syntax.File) {
 		s.module.Doc += doc
 	}
 	s.names = slices.Grow(s.names, len(t.Decls))
-	f := &fileScope{bound: make([]any, 0, len(t.Decls)), scope: s, tree: t, uses: map[string]*scope{}, spent: map[string]bool{}}
+	f := &fileScope{bound: make([]Declaration, 0, len(t.Decls)), scope: s, tree: t, uses: map[string]*scope{}, spent: map[string]bool{}}
 	r.files = append(r.files, f)
 	for _, d := range t.Decls {
 		h := d.Common()
 		decl := Decl{Module: s.module, Name: h.Name.Text, Doc: h.Doc.Text(t.Source), Place: f.place(h.Name.Span), Deprecated: h.Marks.DeprecatedWhy()}
 		if before, taken := s.decls[decl.Name]; taken {
 			r.report(decl.Place, "declared-twice", fmt.Sprintf("%s is declared twice in module %s", decl.Name, s.module.Name), "rename or remove one of them",
-				source.Note{Place: head(before).Place, Message: "it is " + KindWord(before) + " here"})
+				source.Note{Place: before.Head().Place, Message: "it is " + before.Noun() + " here"})
 			f.bound = append(f.bound, nil)
 			continue
 		}
-		var bound any
+		var bound Declaration
 		switch d := d.(type) {
 		case *syntax.Const:
 			c := &Const{Decl: decl}
@@ -359,16 +300,16 @@ func (r *resolver) bindUses(f *fileScope) {
 			f.uses[u.Alias.Text] = nil
 			continue
 		case target == f.scope:
-			r.findings.Add(source.Finding{Name: "use-itself", Place: f.place(u.Module.Span), Message: "a module does not use itself: its names are there anyway", Mend: "remove this line",
+			r.findings.Add(source.Finding{Name: "use-itself", Place: f.place(u.Module.Span), Message: "a module does not use itself: its names are there anyway", Fix: "remove this line",
 				Edits: []source.Edit{f.removeUse(u)}, Sure: true})
 			continue
 		}
 		if before, taken := f.uses[u.Alias.Text]; taken && before != nil {
 			what := fmt.Sprintf("the alias %s already stands for %s", u.Alias.Text, before.module.Name)
-			mend := "give one of them another alias: use " + u.Module.Text + " as …"
-			finding := source.Finding{Name: "alias-taken", Place: f.place(u.Alias.Span), Message: what, Mend: mend}
+			fix := "give one of them another alias: use " + u.Module.Text + " as …"
+			finding := source.Finding{Name: "alias-taken", Place: f.place(u.Alias.Span), Message: what, Fix: fix}
 			if before == target {
-				finding.Message, finding.Mend = u.Module.Text+" is used twice in this file", "remove this line"
+				finding.Message, finding.Fix = u.Module.Text+" is used twice in this file", "remove this line"
 				finding.Edits, finding.Sure = []source.Edit{f.removeUse(u)}, true
 			}
 			r.findings.Add(finding)
@@ -395,7 +336,7 @@ func (r *resolver) unusedUses() {
 		for _, u := range f.tree.Uses {
 			if f.uses[u.Alias.Text] != nil && !f.spent[u.Alias.Text] {
 				r.findings.Add(source.Finding{Name: UnusedUse, Severity: source.Advice, Place: f.place(u.Module.Span),
-					Message: fmt.Sprintf("nothing of %s is used in this file", u.Module.Text), Mend: "remove this line",
+					Message: fmt.Sprintf("nothing of %s is used in this file", u.Module.Text), Fix: "remove this line",
 					Edits: []source.Edit{f.removeUse(u)}, Sure: true})
 			}
 		}
@@ -445,7 +386,7 @@ func (r *resolver) checkUseCycles() {
 
 // lookup finds a declared name. ok is false when it has been reported, or
 // when an earlier mistake makes a report pointless.
-func (r *resolver) lookup(f *fileScope, alias, name syntax.Name, what string) (decl any, ok bool) {
+func (r *resolver) lookup(f *fileScope, alias, name syntax.Name, what string) (decl Declaration, ok bool) {
 	s := f.scope
 	if alias.Text != "" {
 		target, known := f.uses[alias.Text]
@@ -468,10 +409,10 @@ func (r *resolver) lookup(f *fileScope, alias, name syntax.Name, what string) (d
 		whole.Span.Start = alias.Span.Start
 	}
 	if owner := r.ownerOf(name.Text); owner != nil && alias.Text == "" {
-		finding.Mend = r.importMend(f, owner, name.Text)
+		finding.Fix = r.importFix(f, owner, name.Text)
 		finding.Edits, finding.Sure = r.importEdits(f, owner, whole, name.Text)
 	} else if near := r.nearest(f, s, alias.Text, name.Text); near != "" {
-		finding.Mend = "did you mean " + near + "?"
+		finding.Fix = "did you mean " + near + "?"
 		finding.Edits = []source.Edit{{Place: whole, Text: near}}
 	}
 	r.findings.Add(finding)
@@ -484,17 +425,17 @@ func (r *resolver) unknownAlias(f *fileScope, alias syntax.Name) {
 		aliases = append(aliases, a)
 	}
 	slices.Sort(aliases)
-	mend := "write below the module line: use MODULE as " + alias.Text
+	fix := "write below the module line: use MODULE as " + alias.Text
 	if near := r.nearestOf(alias.Text, aliases); near != "" {
-		mend = "did you mean " + near + "?"
+		fix = "did you mean " + near + "?"
 	} else {
 		for _, name := range r.moduleNames() {
 			if name == alias.Text || strings.HasSuffix(name, "."+alias.Text) {
-				mend = "write below the module line: use " + name
+				fix = "write below the module line: use " + name
 			}
 		}
 	}
-	r.report(f.place(alias.Span), "unknown-alias", fmt.Sprintf("this file uses no module as %s", alias.Text), mend)
+	r.report(f.place(alias.Span), "unknown-alias", fmt.Sprintf("this file uses no module as %s", alias.Text), fix)
 }
 
 // maxSuggestions bounds how many names are compared in search of the ones that
@@ -570,7 +511,7 @@ func (r *resolver) importEdits(f *fileScope, owner *scope, whole source.Place, n
 	return []source.Edit{{Place: f.place(source.Span{Start: at, End: at}), Text: text}, {Place: whole, Text: alias + "." + name}}, owners == 1
 }
 
-func (r *resolver) importMend(f *fileScope, owner *scope, name string) string {
+func (r *resolver) importFix(f *fileScope, owner *scope, name string) string {
 	for alias, used := range f.uses {
 		if used == owner {
 			return "did you mean " + alias + "." + name + "?"
@@ -593,11 +534,11 @@ func (r *resolver) constants(f *fileScope) {
 		switch {
 		case bound.Type.Kind == KindInvalid:
 		case !bound.Type.Kind.IsScalar() || bound.Type.Kind == KindAny || bound.Type.Named != nil:
-			mend := "write one of: " + strings.Join(scalarWords(), ", ")
+			fix := "write one of: " + strings.Join(scalarWords(), ", ")
 			if bound.Type.Named != nil && bound.Type.Kind.IsScalar() {
-				mend = "write what it is over: " + bound.Type.Kind.String()
+				fix = "write what it is over: " + bound.Type.Kind.String()
 			}
-			r.report(f.place(c.Type.Span), "not-a-scalar", fmt.Sprintf("a constant is a plain scalar, not %s", indefinite(bound.Type.Short())), mend)
+			r.report(f.place(c.Type.Span), "not-a-scalar", fmt.Sprintf("a constant is a plain scalar, not %s", indefinite(bound.Type.Short())), fix)
 			bound.Type = invalidType
 		case c.Value.Form == syntax.ConstLiteral:
 			r.report(f.place(c.Value.Span), "wrong-type", "the value of a constant is written out", "")
@@ -613,8 +554,8 @@ func (r *resolver) literal(f *fileScope, l *syntax.Literal, t *Type, what string
 	if t.Kind == KindInvalid || l.Form == syntax.BrokenLiteral {
 		return nil, false
 	}
-	refuse := func(message, mend string) (any, bool) {
-		r.report(f.place(l.Span), "wrong-type", message, mend)
+	refuse := func(message, fix string) (any, bool) {
+		r.report(f.place(l.Span), "wrong-type", message, fix)
 		return nil, false
 	}
 	if l.Form == syntax.ConstLiteral {
@@ -631,7 +572,7 @@ func (r *resolver) literal(f *fileScope, l *syntax.Literal, t *Type, what string
 		n, ok := ParseInteger(t.Kind, l.Text)
 		if !ok {
 			low, high := t.Kind.Range()
-			return refuse(fmt.Sprintf("%s is %s, %d to %d, and %s lies outside", what, t.Kind, low, high, l.Text), widerMend(l.Text))
+			return refuse(fmt.Sprintf("%s is %s, %d to %d, and %s lies outside", what, t.Kind, low, high, l.Text), widerFix(l.Text))
 		}
 		return n, true
 	}
@@ -659,7 +600,7 @@ func (r *resolver) literal(f *fileScope, l *syntax.Literal, t *Type, what string
 		}
 		m := t.Enum.ByName(l.Text)
 		if m == nil {
-			return refuse(fmt.Sprintf("%s has no member %s", t.Enum.Name, l.Text), r.memberMend(t.Enum, l.Text))
+			return refuse(fmt.Sprintf("%s has no member %s", t.Enum.Name, l.Text), r.memberFix(t.Enum, l.Text))
 		}
 		if l.Form == syntax.BoolLiteral {
 			return refuse(fmt.Sprintf("a member named %s can't be a default", l.Text), "rename the member")
@@ -669,7 +610,7 @@ func (r *resolver) literal(f *fileScope, l *syntax.Literal, t *Type, what string
 		isWhole := t.Kind == KindDecimal && l.Form == syntax.NumberLiteral && !strings.ContainsAny(l.Text, ".eE")
 		if l.Form != syntax.TextLiteral && !isWhole {
 			r.findings.Add(source.Finding{Name: "wrong-type", Place: f.place(l.Span), Message: fmt.Sprintf("%s is %s, and %s is not", what, t.Local(f.module), written),
-				Mend: "write it in quotes", Edits: []source.Edit{{Place: f.place(l.Span), Text: quote(written)}}, Sure: l.Form == syntax.NumberLiteral || l.Form == syntax.WordLiteral})
+				Fix: "write it in quotes", Edits: []source.Edit{{Place: f.place(l.Span), Text: quote(written)}}, Sure: l.Form == syntax.NumberLiteral || l.Form == syntax.WordLiteral})
 			return nil, false
 		}
 		v, err := textScalar(t.Kind, l.Text)
@@ -680,11 +621,11 @@ func (r *resolver) literal(f *fileScope, l *syntax.Literal, t *Type, what string
 	case KindAny:
 		return refuse(fmt.Sprintf("%s is any, which has no defaults", what), "make it optional with ? instead")
 	}
-	return refuse(fmt.Sprintf("%s is %s, and defaults are for scalars and enums", what, describe(t)), "make it optional with ? instead")
+	return refuse(fmt.Sprintf("%s is %s, and defaults are for scalars and enums", what, t.Described()), "make it optional with ? instead")
 }
 
-// widerMend names the smallest integer type that holds a number.
-func widerMend(digits string) string {
+// widerFix names the smallest integer type that holds a number.
+func widerFix(digits string) string {
 	for _, k := range []Kind{KindInt8, KindInt16, KindInt32, KindInt64, KindUint64} {
 		if _, ok := ParseInteger(k, digits); ok {
 			return "write a number that fits, or take " + k.String()
@@ -729,11 +670,11 @@ func ParseInteger(k Kind, digits string) (value any, ok bool) {
 	return n, err == nil
 }
 
-func (r *resolver) memberMend(e *Enum, name string) string {
+func (r *resolver) memberFix(e *Enum, name string) string {
 	return r.meant(name, "its members are: ", names(e.Members, func(m *Member) string { return m.Name }))
 }
 
-// meant is the mend of a word that none of names is: the nearest one, or all.
+// meant is the fix of a word that none of names is: the nearest one, or all.
 func (r *resolver) meant(word, all string, names []string) string {
 	if near := r.nearestOf(word, names); near != "" {
 		return "did you mean " + near + "?"
@@ -761,7 +702,7 @@ func (r *resolver) namedConst(f *fileScope, l *syntax.Literal) (*Const, bool) {
 	}
 	c, isConst := decl.(*Const)
 	if !isConst {
-		r.report(f.place(l.Span), "wrong-type", fmt.Sprintf("%s is %s, not a constant", l.Text, KindWord(decl)), "")
+		r.report(f.place(l.Span), "wrong-type", fmt.Sprintf("%s is %s, not a constant", l.Text, decl.Noun()), "")
 		return nil, false
 	}
 	return c, c.Type.Kind != KindInvalid && c.Value != nil
@@ -1012,7 +953,7 @@ func (r *resolver) fieldType(f *fileScope, t *syntax.Field) *Type {
 		}
 		if first := word[0]; first >= 'a' && first <= 'z' && scalarTypes[t.Name.Text] != nil && usualWords[word] == "" && r.nearestOf(word, scalarWords()) == "" {
 			span := source.Span{Start: t.Name.Span.Start, End: t.Type.Span.End}
-			r.findings.Add(source.Finding{Name: "unknown-name", Place: f.place(t.Type.Span), Message: "there is no type " + word, Mend: fmt.Sprintf("the name comes before the type: %s %s", word, t.Name.Text),
+			r.findings.Add(source.Finding{Name: "unknown-name", Place: f.place(t.Type.Span), Message: "there is no type " + word, Fix: fmt.Sprintf("the name comes before the type: %s %s", word, t.Name.Text),
 				Edits: []source.Edit{{Place: f.place(span), Text: word + " " + t.Name.Text}}, Sure: true})
 			return invalidType
 		}

@@ -2,11 +2,12 @@
 // definitions: names bound, types known, everything checked. It must not know
 // payloads, languages or files on disk.
 //
+//	declaration.go  what declarations have in common, and the walk over types
 //	resolve.go    trees → definitions, with every finding of meaning
 //	types.go      named types, unions and what their text refers to
 //	bounds.go     what where allows, and what it refuses
 //	service.go    calls, and the credentials that they need
-//	http.go       where a request's fields travel, and which paths overlap
+//	http.go       what an http clause says; what that means is decided in conversation
 //	example.go    values written in definitions
 //	finite.go     types that could have no finite value
 //	claims.go     the names that each declaration claims in stubs
@@ -21,7 +22,6 @@ import (
 	"strings"
 
 	"faithfulcourier/internal/source"
-	"faithfulcourier/internal/syntax"
 )
 
 // Kind is the kind of a type.
@@ -214,22 +214,22 @@ func (t *Type) Checked(seen map[*Message]bool) bool {
 
 // Holds tells whether values of a type may hold a *Message or *Union through
 // what is required, lists and maps included.
-func (t *Type) Holds(thing any) bool {
-	seen := map[any]bool{}
+func (t *Type) Holds(thing Declaration) bool {
+	seen := map[Declaration]bool{}
 	var holds func(t *Type) bool
 	holds = func(t *Type) bool {
 		switch t.Kind {
 		case KindList, KindMap:
 			return holds(t.Elem)
 		case KindUnion:
-			if t.Union == thing || seen[t.Union] {
-				return t.Union == thing
+			if Declaration(t.Union) == thing || seen[t.Union] {
+				return Declaration(t.Union) == thing
 			}
 			seen[t.Union] = true
 			return slices.ContainsFunc(t.Union.Alternatives, func(a *Alternative) bool { return holds(a.Type) })
 		case KindMessage:
-			if t.Message == thing || seen[t.Message] {
-				return t.Message == thing
+			if Declaration(t.Message) == thing || seen[t.Message] {
+				return Declaration(t.Message) == thing
 			}
 			seen[t.Message] = true
 			return slices.ContainsFunc(t.Message.Fields, func(f *Field) bool { return f.Presence == Required && holds(f.Type) })
@@ -268,9 +268,6 @@ type Decl struct {
 
 	Deprecated string // why, or "" when it is not; below, too
 }
-
-// FullName is the module's name, a dot and the declaration's name.
-func (d *Decl) FullName() string { return d.Module.Name + "." + d.Name }
 
 // Const is a named scalar. Value is as in Field.Default.
 type Const struct {
@@ -498,6 +495,8 @@ type Credential struct {
 	Carrier string // of a key: "header", "query" or "cookie"
 	Key     string // of a key: the name of the header, parameter or cookie
 	Format  string // of a bearer, or ""
+
+	KeyPlace source.Place // of the key's text
 }
 
 // Call is one call. A nil Request or Response is "()".
@@ -522,23 +521,6 @@ type Call struct {
 
 // FullName is the service's full name, a dot and the call's name.
 func (c *Call) FullName() string { return c.Service.FullName() + "." + c.Name }
-
-// Path is the call's path below the server's base: that of its http clause, or
-// module, service and call, in snake_case, a segment each.
-func (c *Call) Path() string {
-	if c.HTTP != nil {
-		return c.HTTP.Path
-	}
-	return "/" + strings.ReplaceAll(c.Service.Module.Name, ".", "/") + "/" + syntax.SnakeCase(c.Service.Name) + "/" + c.Name
-}
-
-// Method is the HTTP method by which the call is made.
-func (c *Call) Method() string {
-	if c.HTTP != nil {
-		return c.HTTP.Method
-	}
-	return "POST"
-}
 
 // Module returns the module with a name, or nil.
 func (d *Definitions) Module(name string) *Module {
@@ -586,56 +568,20 @@ func (d *Definitions) Count() Count {
 	return c
 }
 
-// Declarations lists the declarations of a module by kind, then name: *Const,
-// *NamedType, *Enum, *Union, *Message (errors last), *Example, *Credential and
-// *Service.
-func (m *Module) Declarations() []any {
-	list := make([]any, 0, len(m.Consts)+len(m.Types)+len(m.Enums)+len(m.Unions)+len(m.Messages)+len(m.Examples)+len(m.Credentials)+len(m.Services))
-	for _, c := range m.Consts {
-		list = append(list, c)
-	}
-	for _, t := range m.Types {
-		list = append(list, t)
-	}
-	for _, e := range m.Enums {
-		list = append(list, e)
-	}
-	for _, u := range m.Unions {
-		list = append(list, u)
-	}
-	for _, isError := range []bool{false, true} {
-		for _, msg := range m.Messages {
-			if msg.IsError() == isError {
-				list = append(list, msg)
-			}
-		}
-	}
-	for _, e := range m.Examples {
-		list = append(list, e)
-	}
-	for _, c := range m.Credentials {
-		list = append(list, c)
-	}
-	for _, s := range m.Services {
-		list = append(list, s)
-	}
-	return list
-}
-
 // Uses lists the other modules whose names a module refers to, by name. What
 // only examples refer to does not count.
 func (m *Module) Uses() []*Module { return m.uses(false) }
 
 func (m *Module) uses(withExamples bool) []*Module {
 	var list []*Module
-	add := func(used any, _ func() Use) {
-		if d := head(used); d.Module != m && !slices.Contains(list, d.Module) {
+	add := func(used Declaration, _ func() Use) {
+		if d := used.Head(); d.Module != m && !slices.Contains(list, d.Module) {
 			list = append(list, d.Module)
 		}
 	}
 	for _, decl := range m.Declarations() {
 		if _, isExample := decl.(*Example); withExamples || !isExample {
-			usesIn(decl, add)
+			decl.visitUses(add)
 		}
 	}
 	slices.SortFunc(list, func(a, b *Module) int { return strings.Compare(a.Name, b.Name) })

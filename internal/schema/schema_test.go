@@ -13,13 +13,19 @@ import (
 	"faithfulcourier/internal/source"
 )
 
+// loadFiles parses and resolves files.
+func loadFiles(files []*source.File) (*Definitions, []source.Finding) {
+	findings := &source.Findings{}
+	return Resolve(Parse(files, findings), findings), findings.Sorted()
+}
+
 func load(t *testing.T, texts ...string) (*Definitions, []source.Finding) {
 	t.Helper()
 	var files []*source.File
 	for i, text := range texts {
 		files = append(files, source.NewFile(fmt.Sprintf("file%d.faithful", i+1), text))
 	}
-	return Load(files)
+	return loadFiles(files)
 }
 
 func TestTenMistakesGiveTenErrors(t *testing.T) {
@@ -96,7 +102,7 @@ func ferry(t testing.TB) []*source.File {
 }
 
 func TestCanonicalTextIsReadBack(t *testing.T) {
-	defs, findings := Load(ferry(t))
+	defs, findings := loadFiles(ferry(t))
 	require.Empty(t, findings)
 	var texts []string
 	for _, m := range defs.Modules {
@@ -142,33 +148,4 @@ func TestFerryUsesTheWholeLanguage(t *testing.T) {
 	for _, mark := range []string{">=", "<=", "..", "[", "{", "()", "#0", "///", " + ", " | ", "?", "(stream", "-> stream"} {
 		assert.Contains(t, all, mark)
 	}
-}
-
-func TestMistakesOfEveryKindInOneFile(t *testing.T) {
-	_, findings := load(t, `module m
-type Code = text where lenght 1..9
-type Fare = decimal where 9..1
-union Way { #1 sea Sea #1 land text }
-message Sea { #1 miles int32 where pattern "x" }
-credential desk = token
-credential crew = bearer
-example one of Sea { mile: 4 }
-example two of Sea { miles: "four" }
-service S {
-  needs desc
-  call a(Sea) -> Sea http GET "/a/{mile}" safe
-  call b(stream Sea) -> () http GET "/b" safe
-  call c(Sea) -> Sea http POST "c"
-  call d() -> stream () safe
-  call e(Sea) -> Sea needs crew, desk
-  call f(Sea) -> Sea idempotent idempotent
-}
-message Last stored { #1 code Code? secret in query json "1" }`)
-	var lines []int
-	for _, f := range findings {
-		if f.Severity == source.Error {
-			lines = append(lines, f.Place.File.Position(f.Place.Span.Start).Line)
-		}
-	}
-	assert.Equal(t, []int{2, 3, 4, 5, 6, 8, 9, 11, 12, 13, 14, 15, 16, 17, 19, 19}, lines, "%v", findings)
 }

@@ -56,17 +56,8 @@ func (r *resolver) credential(f *fileScope, tree *syntax.Credential, c *Credenti
 	if c.Name == "nothing" {
 		r.report(c.Place, "name-taken", "a credential is not called nothing: needs nothing means none", "choose another name")
 	}
-	if c.Kind != "key" {
-		return
-	}
-	place := f.place(tree.Text.Span)
-	switch {
-	case c.Carrier == "header" && strings.EqualFold(c.Key, "Authorization"):
-		r.report(place, "http-header", "Authorization carries bearer and basic credentials", "write bearer or basic, or name another header")
-	case c.Carrier == "header" && HeaderTaken(c.Key):
-		r.report(place, "http-header", fmt.Sprintf("HTTP itself uses the header %s", c.Key), "choose another name, such as X-Desk-Key")
-	case c.Key == "" || c.Carrier != "query" && !isToken(c.Key):
-		r.report(place, "http-name", fmt.Sprintf("%q can't be the name of a %s", c.Key, c.Carrier), "names are letters, digits and any of !#$%&'*+-.^_`|~")
+	if c.Kind == "key" {
+		c.KeyPlace = f.place(tree.Text.Span)
 	}
 }
 
@@ -152,8 +143,8 @@ func (r *resolver) credentialNamed(f *fileScope, ref syntax.Ref) (*Credential, b
 	}
 	c, isCredential := decl.(*Credential)
 	if !isCredential {
-		r.report(f.place(ref.Name.Span), "not-a-credential", fmt.Sprintf("a call needs credentials, and %s is %s", ref.Name.Text, KindWord(decl)), "declare it as: credential "+ref.Name.Text+" = bearer",
-			source.Note{Place: head(decl).Place, Message: "it is declared here"})
+		r.report(f.place(ref.Name.Span), "not-a-credential", fmt.Sprintf("a call needs credentials, and %s is %s", ref.Name.Text, decl.Noun()), "declare it as: credential "+ref.Name.Text+" = bearer",
+			source.Note{Place: decl.Head().Place, Message: "it is declared here"})
 	}
 	return c, isCredential
 }
@@ -166,7 +157,7 @@ func (r *resolver) side(f *fileScope, ref *syntax.Ref) *Message {
 		return nil
 	}
 	if ref.Alias.Text == "" && slices.Contains(nothingWords, strings.ToLower(ref.Name.Text)) && !f.declares(ref.Name.Text) {
-		r.findings.Add(source.Finding{Name: "unknown-name", Place: f.place(ref.Name.Span), Message: "there is no message " + ref.Name.Text, Mend: "nothing is written ()"})
+		r.findings.Add(source.Finding{Name: "unknown-name", Place: f.place(ref.Name.Span), Message: "there is no message " + ref.Name.Text, Fix: "nothing is written ()"})
 		return nil
 	}
 	if ref.Alias.Text == "" && scalarTypes[ref.Name.Text] != nil {
@@ -181,8 +172,8 @@ func (r *resolver) side(f *fileScope, ref *syntax.Ref) *Message {
 	if m, isMessage := decl.(*Message); isMessage && !m.IsError() {
 		return m
 	}
-	r.report(f.place(ref.Name.Span), "not-a-message", fmt.Sprintf("requests and answers are messages, and %s is %s", ref.Name.Text, KindWord(decl)), "",
-		source.Note{Place: head(decl).Place, Message: "it is declared here"})
+	r.report(f.place(ref.Name.Span), "not-a-message", fmt.Sprintf("requests and answers are messages, and %s is %s", ref.Name.Text, decl.Noun()), "",
+		source.Note{Place: decl.Head().Place, Message: "it is declared here"})
 	return nil
 }
 
@@ -196,8 +187,8 @@ func (r *resolver) errors(f *fileScope, refs []syntax.Ref) []*Message {
 		m, isMessage := decl.(*Message)
 		switch {
 		case !isMessage || !m.IsError():
-			r.report(f.place(ref.Name.Span), "not-an-error", fmt.Sprintf("a call fails with errors, and %s is %s", ref.Name.Text, KindWord(decl)),
-				"declare it as: error "+ref.Name.Text+" 409 { … }", source.Note{Place: head(decl).Place, Message: "it is declared here"})
+			r.report(f.place(ref.Name.Span), "not-an-error", fmt.Sprintf("a call fails with errors, and %s is %s", ref.Name.Text, decl.Noun()),
+				"declare it as: error "+ref.Name.Text+" 409 { … }", source.Note{Place: decl.Head().Place, Message: "it is declared here"})
 		case slices.Contains(list, m):
 			r.report(f.place(ref.Name.Span), "fails-twice", ref.Name.Text+" is named twice here", "remove one")
 		default:

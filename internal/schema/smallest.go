@@ -43,7 +43,7 @@ func (t *Type) Smallest(own *Bounds) int64 {
 // of a message or union.
 type cost struct {
 	base  int64
-	owner any // *Message, *Union or nil
+	owner Declaration // *Message, *Union or nil
 	times int64
 }
 
@@ -113,10 +113,10 @@ func times(a, b int64) int64 {
 // Generalization of Dijkstra's Algorithm", 1977).
 func measure(d *Definitions) {
 	type waiter struct {
-		owner any
+		owner Declaration
 		cost  cost
 	}
-	by := map[any][]waiter{}
+	by := map[Declaration][]waiter{}
 	waiting := map[*Message]int{}
 	var next sizes
 	for _, m := range d.Modules {
@@ -149,7 +149,7 @@ func measure(d *Definitions) {
 		}
 	}
 	heap.Init(&next)
-	done := map[any]bool{}
+	done := map[Declaration]bool{}
 	for len(next) > 0 {
 		s := heap.Pop(&next).(sized)
 		if done[s.owner] {
@@ -181,7 +181,7 @@ func measure(d *Definitions) {
 
 type sized struct {
 	size  int64
-	owner any
+	owner Declaration
 }
 
 // sizes is a heap.
@@ -205,7 +205,7 @@ func checkSmallest(d *Definitions, findings *source.Findings) {
 	measure(d)
 	refuse := func(place source.Place, name string, size int64) {
 		findings.Add(source.Finding{Name: "huge-value", Place: place, Message: fmt.Sprintf("the smallest value of %s has %s values in it, and at most %d are allowed", name, counted(size), MostNodes),
-			Mend: "make fields optional, or lower the counts and lengths that must be there"})
+			Fix: "make fields optional, or lower the counts and lengths that must be there"})
 	}
 	large := func(t *Type, own *Bounds) bool { return t.Smallest(own) > MostNodes }
 	for _, m := range d.Modules {

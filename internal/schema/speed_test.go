@@ -119,7 +119,7 @@ func frontEnd(t testing.TB, texts ...string) {
 	for i, text := range texts {
 		files = append(files, source.NewFile(fmt.Sprintf("%d.faithful", i), text))
 	}
-	_, findings := Load(files)
+	_, findings := loadFiles(files)
 	if len(findings) > 0 {
 		t.Fatal(findings[0].Message)
 	}

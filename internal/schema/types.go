@@ -71,22 +71,22 @@ func (r *resolver) typ(f *fileScope, t *syntax.Type) *Type {
 		r.report(f.place(t.Name.Span), "not-a-type", t.Name.Text+" is an error; errors stand after fails only", "put what both need into a message",
 			source.Note{Place: d.Place, Message: "it is declared here"})
 	default:
-		r.report(f.place(t.Name.Span), "not-a-type", fmt.Sprintf("%s is %s, not a type", t.Name.Text, KindWord(decl)), "",
-			source.Note{Place: head(decl).Place, Message: "it is declared here"})
+		r.report(f.place(t.Name.Span), "not-a-type", fmt.Sprintf("%s is %s, not a type", t.Name.Text, decl.Noun()), "",
+			source.Note{Place: decl.Head().Place, Message: "it is declared here"})
 	}
 	return invalidType
 }
 
 func (r *resolver) unknownScalar(f *fileScope, name syntax.Name) {
-	finding := source.Finding{Name: "unknown-name", Place: f.place(name.Span), Message: "there is no type " + name.Text, Mend: "the scalars are: " + strings.Join(scalarWords(), ", ")}
+	finding := source.Finding{Name: "unknown-name", Place: f.place(name.Span), Message: "there is no type " + name.Text, Fix: "the scalars are: " + strings.Join(scalarWords(), ", ")}
 	better := ""
 	if usual, ok := usualWords[strings.ToLower(name.Text)]; ok {
 		better = usual
-		finding.Mend = "write " + usual
+		finding.Fix = "write " + usual
 		finding.Sure = scalarTypes[usual] != nil
 	} else if near := cmp.Or(r.nearestOf(name.Text, scalarWords()), r.nearestOf(name.Text, f.names)); near != "" {
 		better = near
-		finding.Mend = "did you mean " + near + "?"
+		finding.Fix = "did you mean " + near + "?"
 	}
 	if better != "" && !strings.Contains(better, "T") {
 		finding.Edits = []source.Edit{{Place: finding.Place, Text: better}}
@@ -102,8 +102,8 @@ func scalarWords() []string {
 	return words
 }
 
-// describe names what a type is, for a sentence: "int32", "a list", "an enum".
-func describe(t *Type) string {
+// Described names what a type is, for a sentence: "int32", "a list", "an enum".
+func (t *Type) Described() string {
 	if t.Kind.IsScalar() {
 		return t.Kind.String()
 	}
@@ -149,7 +149,7 @@ func (r *resolver) namedTypes(f *fileScope, wanted func(*syntax.Type) bool) {
 				source.Note{Place: base.Named.Place, Message: "it is declared here"})
 			base = invalidType
 		case base.Kind == KindEnum || base.Kind == KindUnion || base.Kind == KindMessage:
-			r.report(f.place(tree.Base.Span), "type-over-type", fmt.Sprintf("a type is over a scalar, a list or a map, not over %s", describe(base)), "use "+base.Short()+" itself")
+			r.report(f.place(tree.Base.Span), "type-over-type", fmt.Sprintf("a type is over a scalar, a list or a map, not over %s", base.Described()), "use "+base.Short()+" itself")
 			base = invalidType
 		}
 		nt.Type = *base
@@ -200,7 +200,7 @@ func checkTypeCircles(d *Definitions, findings *source.Findings) {
 		switch {
 		case t == nil:
 		case t.Named != nil && state[t.Named] == open:
-			findings.Add(source.Finding{Name: "type-circle", Place: from.Place, Message: fmt.Sprintf("%s is made of itself", t.Named.Name), Mend: "put a message in between, with a field of this type"})
+			findings.Add(source.Finding{Name: "type-circle", Place: from.Place, Message: fmt.Sprintf("%s is made of itself", t.Named.Name), Fix: "put a message in between, with a field of this type"})
 		case t.Named != nil:
 			if state[t.Named] == 0 {
 				visit(t.Named)

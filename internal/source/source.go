@@ -87,6 +87,14 @@ type Place struct {
 	Span Span
 }
 
+// Text is what stands at a place.
+func (p Place) Text() string { return p.File.Text[p.Span.Start:p.Span.End] }
+
+// ComparePlaces orders places: by the names of files, then as they stand in them.
+func ComparePlaces(a, b Place) int {
+	return cmp.Or(strings.Compare(a.File.Name, b.File.Name), cmp.Compare(a.Span.Start, b.Span.Start))
+}
+
 // Severity tells errors from advice.
 type Severity uint8
 
@@ -103,16 +111,16 @@ type Note struct {
 }
 
 // Finding is one thing to say about definitions. Name is stable and made for
-// machines; Message says what is wrong, Mend how to mend it (or is empty).
+// machines; Message says what is wrong, Fix how to fix it (or is empty).
 type Finding struct {
 	Name     string
 	Severity Severity
 	Place    Place
 	Message  string
-	Mend     string
+	Fix      string
 	Notes    []Note
 
-	Edits []Edit // that carry out the mend, when that can be said exactly
+	Edits []Edit // that carry out the fix, when that can be said exactly
 	Sure  bool   // the edits are right for certain, not a guess
 }
 

@@ -69,6 +69,8 @@ type Language interface {
 	Scaffold(s *schema.Service, options Options) []File
 	// Scalar tells whether the language has a row for a scalar.
 	Scalar(k schema.Kind) bool
+	// Compatible are the rules of what changes do to users' programs.
+	Compatible() CodeRules
 	// Next lists the commands that run and test what Scaffold wrote into a folder.
 	Next(into string, options Options) []string
 }

@@ -60,9 +60,9 @@ func (p *parser) marks(allowed markSet, into **Marks) bool {
 		span := source.Span{Start: at.start, End: p.lastEnd}
 		switch {
 		case allowed&mark.set == 0:
-			p.mend(span, "misplaced-mark", fmt.Sprintf("%s stands %s, not here", mark.word, mark.where), "remove it here", p.remove(span))
+			p.fix(span, "misplaced-mark", fmt.Sprintf("%s stands %s, not here", mark.word, mark.where), "remove it here", p.remove(span))
 		case slot.twice:
-			p.mend(span, "mark-twice", fmt.Sprintf("%s stands here twice", mark.word), "remove one of the two", p.remove(span))
+			p.fix(span, "mark-twice", fmt.Sprintf("%s stands here twice", mark.word), "remove one of the two", p.remove(span))
 		}
 	}
 }
@@ -125,16 +125,16 @@ var places = []string{"query", "header", "cookie"}
 func (p *parser) inMark(into *Marks, at token) (markSlot, bool) {
 	place := Name{Text: p.textOf(p.cur), Span: p.cur.span()}
 	if !slices.Contains(places, place.Text) {
-		mend := "write in query, in header or in cookie, or remove it"
+		fix := "write in query, in header or in cookie, or remove it"
 		switch near := source.Nearest(place.Text, places); {
 		case p.at("path"):
-			mend = "name the field in the path of the call instead: http GET \"/sailings/{code}\""
+			fix = "name the field in the path of the call instead: http GET \"/sailings/{code}\""
 		case p.at("body"):
-			mend = "remove it: what is not placed elsewhere is in the body"
+			fix = "remove it: what is not placed elsewhere is in the body"
 		case near != "" && p.cur.kind == lowerName:
-			mend = "did you mean " + near + "?"
+			fix = "did you mean " + near + "?"
 		}
-		p.expected("query, header or cookie", mend)
+		p.expected("query, header or cookie", fix)
 		return markSlot{}, false
 	}
 	p.advance()
@@ -206,18 +206,18 @@ func (p *parser) parseDecl(doc Doc) {
 		p.advance()
 		read(doc)
 	case word.kind == braceClose:
-		p.mend(word.span(), "syntax", "this } closes nothing", "remove it", p.edit(word.span(), ""))
+		p.fix(word.span(), "syntax", "this } closes nothing", "remove it", p.edit(word.span(), ""))
 		p.advance()
 	default:
-		mend := "a declaration begins with one of: " + strings.Join(declWords, ", ")
+		fix := "a declaration begins with one of: " + strings.Join(declWords, ", ")
 		if word.kind == lowerName || word.kind == oddName || word.kind == pascalName {
 			if near := source.Nearest(p.textOf(word), declWords); near != "" {
-				mend = fmt.Sprintf("did you mean %q?", near)
+				fix = fmt.Sprintf("did you mean %q?", near)
 			} else if near, ok := usualDeclarations[p.textOf(word)]; ok {
-				mend = fmt.Sprintf("did you mean %q?", near)
+				fix = fmt.Sprintf("did you mean %q?", near)
 			}
 		}
-		p.expected("a declaration", mend)
+		p.expected("a declaration", fix)
 		p.advance()
 		p.skipToDecl()
 	}
@@ -302,7 +302,7 @@ func (p *parser) parseTypeDecl(doc Doc) {
 		t.Base, ok = p.parseType()
 	}
 	if ok && p.cur.kind == question {
-		p.mend(p.cur.span(), "absent-type", "a type is never absent; a field is", "remove the ?, and write it behind the fields", p.edit(p.cur.span(), ""))
+		p.fix(p.cur.span(), "absent-type", "a type is never absent; a field is", "remove the ?, and write it behind the fields", p.edit(p.cur.span(), ""))
 		p.advance()
 	}
 	if ok && p.at("where") {
@@ -383,7 +383,7 @@ func (p *parser) parseAlternative(a *Alternative) (ok bool) {
 		return false
 	}
 	if p.cur.kind == question {
-		p.mend(p.cur.span(), "absent-element", "an alternative is never absent: the union is one of them", "remove the ?", p.edit(p.cur.span(), ""))
+		p.fix(p.cur.span(), "absent-element", "an alternative is never absent: the union is one of them", "remove the ?", p.edit(p.cur.span(), ""))
 		p.advance()
 	}
 	return p.marks(deprecatedMark|jsonMark, &a.Marks)
@@ -392,7 +392,7 @@ func (p *parser) parseAlternative(a *Alternative) (ok bool) {
 // itemType reads the type behind the name of a field or alternative.
 func (p *parser) itemType(name Name, what string) (*Type, bool) {
 	if p.cur.kind == colon {
-		p.mend(p.cur.span(), "syntax", "no colon stands between a name and its type", "remove it", p.edit(p.cur.span(), ""))
+		p.fix(p.cur.span(), "syntax", "no colon stands between a name and its type", "remove it", p.edit(p.cur.span(), ""))
 		p.advance()
 	}
 	if p.cur.kind == hash || p.cur.kind == braceClose {
@@ -488,7 +488,7 @@ func (p *parser) parseField(f *Field) bool {
 			return false
 		}
 		span := f.Where.Span
-		p.mend(span, "syntax", "where stands before the marks", "move it behind the type or its default",
+		p.fix(span, "syntax", "where stands before the marks", "move it behind the type or its default",
 			p.edit(source.Span{Start: marksAt, End: marksAt}, p.file.Text[span.Start:span.End]+" "), p.remove(span))
 	}
 	return true
@@ -574,7 +574,7 @@ func (p *parser) noAbsent(what string) bool {
 	if p.cur.kind != question {
 		return true
 	}
-	p.mend(p.cur.span(), "absent-element", what+" hold no absent elements", "remove the ?; to leave out the whole field, write ? after it", p.edit(p.cur.span(), ""))
+	p.fix(p.cur.span(), "absent-element", what+" hold no absent elements", "remove the ?; to leave out the whole field, write ? after it", p.edit(p.cur.span(), ""))
 	p.advance()
 	return true
 }
@@ -625,13 +625,13 @@ func (p *parser) bound() (Bound, bool) {
 		p.advance()
 		ok = p.limits(&b)
 	case isWord:
-		mend := "a bound is 1..12, >= 1, <= 12, length 1..80, pattern \"…\", count 1..8 or unique"
+		fix := "a bound is 1..12, >= 1, <= 12, length 1..80, pattern \"…\", count 1..8 or unique"
 		if near := source.Nearest(p.textOf(p.cur), []string{"unique", "pattern", "length", "count"}); near != "" {
-			mend = "did you mean " + near + "?"
+			fix = "did you mean " + near + "?"
 		} else if usual, known := usualBounds[p.textOf(p.cur)]; known {
-			mend = "write " + usual
+			fix = "write " + usual
 		}
-		p.expected("a bound", mend)
+		p.expected("a bound", fix)
 		return b, false
 	default:
 		ok = p.limits(&b)
@@ -676,11 +676,11 @@ func (p *parser) limits(b *Bound) bool {
 	}
 	if p.cur.kind != dotDot {
 		written := p.file.Text[b.Low.Span.Start:b.Low.Span.End]
-		mend := fmt.Sprintf("write %s..%s for exactly that, or >= %s", written, written, written)
+		fix := fmt.Sprintf("write %s..%s for exactly that, or >= %s", written, written, written)
 		if p.cur.kind == number {
-			mend = fmt.Sprintf("write %s..%s", written, strings.TrimPrefix(p.textOf(p.cur), "-"))
+			fix = fmt.Sprintf("write %s..%s", written, strings.TrimPrefix(p.textOf(p.cur), "-"))
 		}
-		p.expected(`".." and the upper limit`, mend)
+		p.expected(`".." and the upper limit`, fix)
 		return false
 	}
 	p.advance()

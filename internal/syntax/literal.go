@@ -63,7 +63,7 @@ func (p *parser) unquoted() Literal {
 	}
 	span.End = p.cur.end
 	text := p.file.Text[span.Start:span.End]
-	p.mend(span, "wrong-type", "dates and times are written in quotes", "write "+strconv.Quote(text), p.edit(span, strconv.Quote(text)))
+	p.fix(span, "wrong-type", "dates and times are written in quotes", "write "+strconv.Quote(text), p.edit(span, strconv.Quote(text)))
 	p.advance()
 	return Literal{Form: BrokenLiteral, Span: span, Text: text}
 }
@@ -210,7 +210,7 @@ func (p *parser) pair() (Pair, bool) {
 		p.advance()
 	case number:
 		if strings.HasPrefix(key.Text, "-") || strings.ContainsAny(key.Text, ".eE") {
-			p.mend(key.Span, "syntax", "a key that is not a plain whole number is written in quotes", "write "+strconv.Quote(key.Text), p.edit(key.Span, strconv.Quote(key.Text)))
+			p.fix(key.Span, "syntax", "a key that is not a plain whole number is written in quotes", "write "+strconv.Quote(key.Text), p.edit(key.Span, strconv.Quote(key.Text)))
 		}
 		p.advance()
 	case text:
@@ -224,7 +224,7 @@ func (p *parser) pair() (Pair, bool) {
 		return Pair{}, false
 	}
 	if p.cur.kind == equals {
-		p.mend(p.cur.span(), "syntax", "a name and its value are parted by a colon", "write :", p.edit(p.cur.span(), ":"))
+		p.fix(p.cur.span(), "syntax", "a name and its value are parted by a colon", "write :", p.edit(p.cur.span(), ":"))
 		p.advance()
 	} else if !p.expect(colon, `":" and the value of `+key.Text) {
 		return Pair{}, false

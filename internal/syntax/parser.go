@@ -114,7 +114,7 @@ func (p *parser) hidden() (found bool) {
 		}
 		found = true
 		at := source.Span{Start: uint32(offset + i), End: uint32(offset + i + size)}
-		p.mend(at, "hidden-character", hiddenMessage(r), "remove it", p.edit(at, ""))
+		p.fix(at, "hidden-character", hiddenMessage(r), "remove it", p.edit(at, ""))
 	}
 	return found
 }
@@ -143,18 +143,18 @@ func Deceptive(r rune) bool {
 	return r == 0x061c || r == 0x200e || r == 0x200f || r >= 0x2028 && r <= 0x202e || r >= 0x2066 && r <= 0x2069 || r == 0xfeff
 }
 
-func (p *parser) report(span source.Span, name, message, mend string, notes ...source.Note) {
-	p.findings.Add(source.Finding{Name: name, Place: p.place(span), Message: message, Mend: mend, Notes: notes})
+func (p *parser) report(span source.Span, name, message, fix string, notes ...source.Note) {
+	p.findings.Add(source.Finding{Name: name, Place: p.place(span), Message: message, Fix: fix, Notes: notes})
 }
 
-// mend reports what the edits mend for certain.
-func (p *parser) mend(span source.Span, name, message, mend string, edits ...source.Edit) {
-	p.findings.Add(source.Finding{Name: name, Place: p.place(span), Message: message, Mend: mend, Edits: edits, Sure: true})
+// fix reports what the edits fix for certain.
+func (p *parser) fix(span source.Span, name, message, fix string, edits ...source.Edit) {
+	p.findings.Add(source.Finding{Name: name, Place: p.place(span), Message: message, Fix: fix, Edits: edits, Sure: true})
 }
 
-// guess reports what the edit most likely mends.
-func (p *parser) guess(span source.Span, name, message, mend, text string) {
-	p.findings.Add(source.Finding{Name: name, Place: p.place(span), Message: message, Mend: mend, Edits: []source.Edit{p.edit(span, text)}})
+// guess reports what the edit most likely fixes.
+func (p *parser) guess(span source.Span, name, message, fix, text string) {
+	p.findings.Add(source.Finding{Name: name, Place: p.place(span), Message: message, Fix: fix, Edits: []source.Edit{p.edit(span, text)}})
 }
 
 func (p *parser) place(span source.Span) source.Place { return source.Place{File: p.file, Span: span} }
@@ -171,7 +171,7 @@ func (p *parser) advance() {
 		if p.peek.kind != strayDoc {
 			return
 		}
-		p.mend(p.peek.span(), "stray-documentation",
+		p.fix(p.peek.span(), "stray-documentation",
 			"a /// after an item on its own line would document the next item", "write it on a line of its own above the item, or make it a // comment",
 			p.edit(source.Span{Start: p.peek.start, End: p.peek.start + 3}, "//"))
 	}
@@ -195,7 +195,7 @@ func (p *parser) found() string {
 }
 
 // expected reports that something else should stand here.
-func (p *parser) expected(what, mend string) {
+func (p *parser) expected(what, fix string) {
 	if p.cur.kind == brokenText {
 		p.report(p.cur.span(), "unclosed-string", "this string is not closed on its line", `end it with "`)
 		return
@@ -203,7 +203,7 @@ func (p *parser) expected(what, mend string) {
 	span := p.cur.span()
 	if p.lastEnd > 0 && p.declBegins(true) {
 		// It was left out at the end of what stands before.
-		p.report(source.Span{Start: p.lastEnd - 1, End: p.lastEnd}, "syntax", fmt.Sprintf("expected %s behind this, but the next declaration begins", what), mend)
+		p.report(source.Span{Start: p.lastEnd - 1, End: p.lastEnd}, "syntax", fmt.Sprintf("expected %s behind this, but the next declaration begins", what), fix)
 		return
 	}
 	if p.cur.kind == endOfFile && span.Start > 0 {
@@ -212,7 +212,7 @@ func (p *parser) expected(what, mend string) {
 		span.Start = max(span.Start, 1) - 1
 		span.End = span.Start + 1
 	}
-	p.report(span, "syntax", fmt.Sprintf("expected %s here, but %s", what, p.found()), mend)
+	p.report(span, "syntax", fmt.Sprintf("expected %s here, but %s", what, p.found()), fix)
 }
 
 func (p *parser) accept(k kind) bool {
@@ -261,24 +261,24 @@ func (p *parser) name(want kind, what string) (Name, bool) {
 	case t.kind == want, want == upperName && t.kind == pascalName && len(n.Text) == 1:
 	case t.kind == lowerName || t.kind == pascalName || t.kind == upperName || t.kind == oddName:
 		style := styles[want]
-		mend := ""
+		fix := ""
 		if better := style.to(n.Text); better != "" && better != n.Text {
-			mend = "write " + better
+			fix = "write " + better
 		} else if want == pascalName {
-			mend = "it has at least one small letter"
+			fix = "it has at least one small letter"
 		}
 		message := fmt.Sprintf("%s is written in %s, not %q", what, style.name, n.Text)
-		if better, ok := strings.CutPrefix(mend, "write "); ok {
-			p.guess(n.Span, "name-style", message, mend, better)
+		if better, ok := strings.CutPrefix(fix, "write "); ok {
+			p.guess(n.Span, "name-style", message, fix, better)
 		} else {
-			p.report(n.Span, "name-style", message, mend)
+			p.report(n.Span, "name-style", message, fix)
 		}
 	default:
-		mend := ""
+		fix := ""
 		if t.kind == unknown || t.kind == text || t.kind == number {
-			mend = fmt.Sprintf("a name is made of the letters a to z, digits and _, in %s", styles[want].name)
+			fix = fmt.Sprintf("a name is made of the letters a to z, digits and _, in %s", styles[want].name)
 		}
-		p.expected(what, mend)
+		p.expected(what, fix)
 		return Name{}, false
 	}
 	p.advance()
@@ -466,7 +466,7 @@ func (p *parser) separator() bool {
 	if word := p.textOf(p.cur); p.cur.kind != comma && word != ";" {
 		return false
 	}
-	p.mend(p.cur.span(), "separator", "nothing stands between items: each begins with its own mark or word", "remove it", p.edit(p.cur.span(), ""))
+	p.fix(p.cur.span(), "separator", "nothing stands between items: each begins with its own mark or word", "remove it", p.edit(p.cur.span(), ""))
 	p.advance()
 	return true
 }

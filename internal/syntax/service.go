@@ -35,13 +35,13 @@ func (p *parser) credential(c *Credential) (ok bool) {
 	}
 	c.Kind = Name{Text: p.textOf(p.cur), Span: p.cur.span()}
 	if !slices.Contains(credentialKinds, c.Kind.Text) {
-		mend := `write key header "X-Desk-Key", bearer or basic`
+		fix := `write key header "X-Desk-Key", bearer or basic`
 		if slices.Contains(places, c.Kind.Text) {
-			mend = "write: key " + c.Kind.Text + " \"NAME\""
+			fix = "write: key " + c.Kind.Text + " \"NAME\""
 		} else if near := source.Nearest(c.Kind.Text, credentialKinds); near != "" && p.cur.kind == lowerName {
-			mend = "did you mean " + near + "?"
+			fix = "did you mean " + near + "?"
 		}
-		p.expected("key, bearer or basic", mend)
+		p.expected("key, bearer or basic", fix)
 		return false
 	}
 	p.advance()
@@ -170,18 +170,18 @@ func (p *parser) strayClause() string {
 
 func (p *parser) arrow() bool {
 	if p.cur.kind == colon {
-		p.mend(p.cur.span(), "syntax", `"->" stands between request and answer, not ":"`, "write ->", p.edit(p.cur.span(), " ->"))
+		p.fix(p.cur.span(), "syntax", `"->" stands between request and answer, not ":"`, "write ->", p.edit(p.cur.span(), " ->"))
 		p.advance()
 		return true
 	}
 	if p.accept(arrow) {
 		return true
 	}
-	mend := ""
+	fix := ""
 	if p.cur.kind == docComment || p.at("call") || p.cur.kind == braceClose || slices.Contains(clauseWords, p.textOf(p.cur)) {
-		mend = "a call that answers nothing is written: -> ()"
+		fix = "a call that answers nothing is written: -> ()"
 	}
-	p.expected(`"->" and the answer`, mend)
+	p.expected(`"->" and the answer`, fix)
 	return false
 }
 
@@ -190,7 +190,7 @@ func (p *parser) flag(into *Name) {
 	word := Name{Text: p.textOf(p.cur), Span: p.cur.span()}
 	p.advance()
 	if into.Text != "" {
-		p.mend(word.Span, "clause-twice", word.Text+" stands here twice", "remove one of the two", p.remove(word.Span))
+		p.fix(word.Span, "clause-twice", word.Text+" stands here twice", "remove one of the two", p.remove(word.Span))
 		return
 	}
 	*into = word
@@ -205,7 +205,7 @@ func (p *parser) http(c *Call) bool {
 		p.advance()
 	case lowerName, pascalName:
 		better := strings.ToUpper(h.Method.Text)
-		p.mend(h.Method.Span, "http-method", "HTTP methods are written in capitals", "write "+better, p.edit(h.Method.Span, better))
+		p.fix(h.Method.Span, "http-method", "HTTP methods are written in capitals", "write "+better, p.edit(h.Method.Span, better))
 		h.Method.Text = better
 		p.advance()
 	default:

@@ -189,7 +189,7 @@ func seeds(t testing.TB) []string {
 		list = append(list, string(text))
 	}
 	require.NotEmpty(t, list)
-	slips, err := txtar.ParseFile("../schema/testdata/slips.txtar")
+	slips, err := txtar.ParseFile("../check/testdata/slips.txtar")
 	require.NoError(t, err)
 	for _, f := range slips.Files {
 		if strings.HasSuffix(f.Name, ".faithful") {

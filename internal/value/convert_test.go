@@ -188,7 +188,7 @@ func TestElementsOfSequences(t *testing.T) {
 
 func TestConversionOfSequences(t *testing.T) {
 	defs := loaded(t, everyShape)
-	leaf := defs.Find("Leaf")[0].Thing.(*schema.Message)
+	leaf := defs.Find("Leaf")[0].(*schema.Message)
 	const n = 50_000
 	var text, lines, binary bytes.Buffer
 	for i := range n {

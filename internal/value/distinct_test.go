@@ -7,7 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/source"
 )
 
@@ -21,7 +21,7 @@ func TestDistinct(t *testing.T) {
 		"text": Countless, "uuid": Countless, "any": Countless, "float32": Countless, "decimal where 0..1": Countless, "Chain": Countless,
 	} {
 		text := "module skerry.count\nenum Deck { #0 open #1 car #2 saloon }\nmessage Twice { #1 a bool? #2 b Deck }\nunion Either { #1 yes bool #2 deck Deck }\nmessage Chain { #1 next Chain? #2 n bool }\nmessage M { #1 v " + typ + " }\n"
-		defs, findings := schema.Load([]*source.File{source.NewFile("count.faithful", text)})
+		defs, findings := check.Load([]*source.File{source.NewFile("count.faithful", text)})
 		require.Zero(t, source.Errors(findings), "%s %v", typ, findings)
 		modules := defs.Modules[0].Messages
 		f := modules[len(modules)-1].ByName("v")

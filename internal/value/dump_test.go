@@ -30,7 +30,7 @@ func dumped(data []byte, p *Part, indent string) string {
 
 func TestDump(t *testing.T) {
 	defs := loaded(t, everyShape)
-	all := defs.Find("All")[0].Thing.(*schema.Message)
+	all := defs.Find("All")[0].(*schema.Message)
 	data, err := hex.DecodeString("ac" + "0120" + "0c" + "c1190e10" + "10" + "82a10105a0" + "11" + "a16161f5" + "14" + "a102816178" + "1601" + "18c8" + "a2616101" + "42820102" +
 		"18c9" + "d9d9f7c11903e8" + "18ca" + "f97e00" + "18cb" + "f7" + "04" + "1863" + "18cc" + "40")
 	require.NoError(t, err)

@@ -8,13 +8,14 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 )
 
 func loaded(t testing.TB, text string) *schema.Definitions {
 	t.Helper()
-	defs, findings := schema.Load([]*source.File{source.NewFile("a.faithful", text)})
+	defs, findings := check.Load([]*source.File{source.NewFile("a.faithful", text)})
 	for _, f := range findings {
 		require.NotEqual(t, source.Error, f.Severity, "%s: %s", f.Name, f.Message)
 	}

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 )
@@ -26,8 +27,8 @@ func sequenceOf(t *testing.T, size int) (m *schema.Message, binary, text []byte)
 		require.NoError(t, err)
 		files = append(files, source.NewFile(name, string(b)))
 	}
-	defs, _ := schema.Load(files)
-	m = defs.Find("Booking")[0].Thing.(*schema.Message)
+	defs, _ := check.Load(files)
+	m = defs.Find("Booking")[0].(*schema.Message)
 	maker := NewMaker(defs, 1)
 	for range 200 {
 		v, err := maker.Make(m)

@@ -1,7 +1,7 @@
 // Package value reads and writes values of any definitions without generated
 // code: CBOR (RFC 8949), JSON (RFC 8259), and the checks of a request. It is
 // the reference that stubs of every language are compared with, and it makes
-// the witnesses of a comparison. It must not know HTTP, files or languages.
+// the proofs of a comparison. It must not know HTTP, files or languages.
 package value
 
 import (

@@ -11,12 +11,13 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 )
 
 func messages(t testing.TB, text string) map[string]*schema.Message {
-	defs, findings := schema.Load([]*source.File{source.NewFile("f", "module m\n"+text)})
+	defs, findings := check.Load([]*source.File{source.NewFile("f", "module m\n"+text)})
 	require.Empty(t, findings)
 	all := map[string]*schema.Message{}
 	for _, m := range defs.Modules[0].Messages {

@@ -212,7 +212,7 @@ func (a *Auditor) auditVersion(l *Ledger, s *sealedFiles, older *Entry, before a
 	switch {
 	case older == nil:
 	case older.Digest == digest:
-		verdict = "holds"
+		verdict = "compatible"
 	case before == nil || a.Judge == nil:
 		return definitions
 	default:

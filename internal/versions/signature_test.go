@@ -37,7 +37,7 @@ func TestSignedLedger(t *testing.T) {
 	seal := func(dir, version string, by *Signer) {
 		l, err := Open(dir)
 		require.NoError(t, err)
-		_, err = l.Seal(nil, Entry{Version: version, Digest: "d1", Verdict: "holds", Note: "as it was"}, []File{{"a.faithful", version}}, time.Unix(0, 0), by)
+		_, err = l.Seal(nil, Entry{Version: version, Digest: "d1", Verdict: "compatible", Note: "as it was"}, []File{{"a.faithful", version}}, time.Unix(0, 0), by)
 		require.NoError(t, err)
 	}
 	made := func(signers ...*Signer) string {

@@ -80,7 +80,7 @@ func (e *Entry) check() string {
 }
 
 // verdicts are what the line of a version may say of the comparison with the one before.
-var verdicts = []string{"first", "holds", "shifts", "breaks"}
+var verdicts = []string{"first", "compatible", "altering", "breaking"}
 
 // Ledger is the ledger of a project.
 type Ledger struct {

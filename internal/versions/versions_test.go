@@ -58,7 +58,7 @@ func TestLedger(t *testing.T) {
 	require.NoError(t, err)
 	assert.Nil(t, ledger.Latest())
 	for i, version := range []string{"1.0.0", "1.1.0", "2.0.0"} {
-		_, err = ledger.Seal(nil, Entry{Version: version, Digest: "d1", Verdict: "holds"}, []File{{"b.faithful", "two\n"}, {"a.faithful", version}}, now.Add(time.Duration(i)*time.Hour), nil)
+		_, err = ledger.Seal(nil, Entry{Version: version, Digest: "d1", Verdict: "compatible"}, []File{{"b.faithful", "two\n"}, {"a.faithful", version}}, now.Add(time.Duration(i)*time.Hour), nil)
 		require.NoError(t, err)
 	}
 	ledger, err = Open(dir)

@@ -19,6 +19,7 @@ import (
 	"strconv"
 	"strings"
 
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/stubs"
 )
@@ -88,7 +89,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 			return nil, err
 		}
 	}
-	both := slices.ContainsFunc(defs.Calls(), func(c *schema.Call) bool { return c.RequestStream && c.ResponseStream })
+	both := slices.ContainsFunc(defs.Calls(), func(c *schema.Call) bool { return conversation.BothWays(c) })
 	err := fs.WalkDir(support, "support", func(path string, d fs.DirEntry, err error) error {
 		// The WebSocket library is wanted only where a call streams both ways.
 		if err != nil || d.IsDir() || strings.HasSuffix(path, "_test.go") || d.Name() == "socket.go" && !both {

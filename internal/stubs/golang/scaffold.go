@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/stubs"
 )
@@ -102,7 +103,7 @@ func (g *generator) sample(c *schema.Call, options stubs.Options) {
 		g.In(fmt.Sprintf("if err := answer.UnmarshalJSON([]byte(%s)); err != nil {", multiline(options.Samples(c.Response))), func() { g.P("return %serr", failure) }, "}")
 	}
 	switch {
-	case c.RequestStream && c.ResponseStream:
+	case conversation.BothWays(c):
 		g.In("for element, err := range elements {", func() {
 			g.In("if err != nil {", func() { g.P("return err") }, "}")
 			g.P("_ = element")
@@ -159,7 +160,7 @@ func (g *generator) sampleTest(c *schema.Call, options stubs.Options, service, _
 		}
 		context := func() string { return g.std("context") + ".Background()" }
 		switch {
-		case c.RequestStream && c.ResponseStream:
+		case conversation.BothWays(c):
 			request("element")
 			g.P("talk, err := client.%s(%s)", CallName(c), context())
 			g.In("if err != nil {", func() { g.P("t.Fatal(err)") }, "}")

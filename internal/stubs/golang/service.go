@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"strings"
 
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
-	"faithfulcourier/internal/stubs"
 )
 
 func callVariable(c *schema.Call) string { return unexported(c.Service.Name) + CallName(c) }
@@ -63,23 +63,23 @@ func (g *generator) callTable(s *schema.Service) {
 func (g *generator) callFields(c *schema.Call) {
 	web := g.web()
 	g.P("Name: %q,", c.FullName())
-	g.P("Method: %q,", stubs.Method(c))
-	g.P("Path: %q,", c.Path())
+	g.P("Method: %q,", conversation.Method(c))
+	g.P("Path: %q,", conversation.Path(c))
 	if c.HTTP != nil && c.HTTP.Status != 0 {
 		g.P("Status: %d,", c.HTTP.Status)
 	}
 	for _, flag := range []struct {
 		name string
 		is   bool
-	}{{"Safe", c.Safe}, {"Idempotent", c.Idempotent}, {"RequestStream", c.RequestStream}, {"AnswerStream", c.ResponseStream}, {"Bodiless", stubs.Bodiless(c)}} {
+	}{{"Safe", c.Safe}, {"Idempotent", c.Idempotent}, {"RequestStream", c.RequestStream}, {"AnswerStream", c.ResponseStream}, {"Bodiless", conversation.Bodiless(c)}} {
 		if flag.is {
 			g.P("%s: true,", flag.name)
 		}
 	}
-	if placed := stubs.Placed(c); len(placed) > 0 {
+	if placed := conversation.Outside(c); len(placed) > 0 {
 		g.In(fmt.Sprintf("Placed: []%s.Placed{", web), func() {
 			for _, p := range placed {
-				g.P("{Number: %d, Name: %q, In: %q, Parameter: %q},", p.Field.Number, p.Field.JSONName(), p.Place, stubs.Parameter(p))
+				g.P("{Number: %d, Name: %q, In: %q, Parameter: %q},", p.Field.Number, p.Field.JSONName(), p.Place, p.Name)
 			}
 		}, "},")
 	}
@@ -110,12 +110,12 @@ func takeName(c *schema.Call) string  { return "take" + c.Service.Name + CallNam
 // travel writes how the fields of a request are put outside of the body and
 // found again.
 func (g *generator) travel(c *schema.Call) {
-	placed := stubs.Placed(c)
+	placed := conversation.Outside(c)
 	if len(placed) == 0 {
 		return
 	}
 	request, web := g.name(&c.Request.Decl), g.web()
-	rest := stubs.Body(c, bodyName(c))
+	rest := conversation.Body(c, bodyName(c))
 	if rest != nil {
 		g.shown = c.Request.Name
 		defer func() { g.shown = "" }()
@@ -165,8 +165,8 @@ func (g *generator) travel(c *schema.Call) {
 }
 
 // place writes a field outside of the body.
-func (g *generator) place(p schema.Placed) {
-	f, name := p.Field, stubs.Parameter(p)
+func (g *generator) place(p conversation.Placed) {
+	f, name := p.Field, p.Name
 	put := func(t *schema.Type, value string) {
 		text := ""
 		switch {
@@ -179,7 +179,7 @@ func (g *generator) place(p schema.Placed) {
 		default:
 			text = fmt.Sprintf("%s.Plain(%s)", g.wire(), g.appendScalar(t, value, "nil", "&p.Writer", true))
 		}
-		g.P("p.%s(%q, %s)", Pascal(p.Place), name, text)
+		g.P("p.%s(%q, %s)", Pascal(string(p.Place)), name, text)
 	}
 	g.present(f, func(value string) {
 		if f.Type.Kind == schema.KindList {
@@ -196,7 +196,7 @@ func bare(t *schema.Type) bool {
 }
 
 // take reads a field from outside of the body.
-func (g *generator) take(p schema.Placed, table string) {
+func (g *generator) take(p conversation.Placed, table string) {
 	f := p.Field
 	field, reader := "m."+FieldName(f), "func(r *"+g.wire()+".JSONReader) {"
 	if f.Type.Kind == schema.KindList {
@@ -300,7 +300,7 @@ func (g *generator) outgoing(c *schema.Call) string {
 	switch {
 	case c.Request == nil:
 		return g.web() + ".Outgoing{}"
-	case len(stubs.Placed(c)) == 0:
+	case len(conversation.Outside(c)) == 0:
 		return g.web() + ".Outgoing{Message: request, Body: request}"
 	}
 	return outgoingName(c) + "(request)"
@@ -338,7 +338,7 @@ func (g *generator) clientCall(c *schema.Call, client string) {
 		g.In(fmt.Sprintf("func (c *%s) %s(%s) %s {", client, CallName(c), parameters, results), body, "}")
 	}
 	switch {
-	case c.RequestStream && c.ResponseStream:
+	case conversation.BothWays(c):
 		q, a := g.name(&c.Request.Decl), g.name(&c.Response.Decl)
 		method(fmt.Sprintf("(*%s.Conversation[%s, %s], error)", web, q, a), func() {
 			g.P("return %s.NewConversation[%s, %s](ctx, c.client, %s)", web, q, a, call)
@@ -455,7 +455,7 @@ func (g *generator) route(c *schema.Call) {
 		if c.Request != nil {
 			g.P("NewRequest: func() %s.Message { return new(%s) },", wire, g.name(&c.Request.Decl))
 		}
-		if len(stubs.Placed(c)) > 0 {
+		if len(conversation.Outside(c)) > 0 {
 			g.takeRoute(c)
 		}
 		if c.Response != nil && !c.ResponseStream {
@@ -474,7 +474,7 @@ func (g *generator) route(c *schema.Call) {
 			send = fmt.Sprintf("func(m *%s) error { return send(m) }", g.name(&c.Response.Decl))
 		}
 		switch {
-		case c.RequestStream && c.ResponseStream:
+		case conversation.BothWays(c):
 			g.P("Upgrade: %s.Converse,", web)
 			g.In(fmt.Sprintf("Converse: func(ctx context.Context, elements %s.Elements, send %s.Send) error {", web, web), func() {
 				g.P("return %s(ctx, %s, %s)", call, typed(c.Request), send)
@@ -508,7 +508,7 @@ func (g *generator) answer(c *schema.Call, call string) {
 
 func (g *generator) takeRoute(c *schema.Call) {
 	web, wire, request := g.web(), g.wire(), g.name(&c.Request.Decl)
-	if rest := stubs.Body(c, bodyName(c)); rest != nil {
+	if rest := conversation.Body(c, bodyName(c)); rest != nil {
 		g.P("NewBody: func() %s.Message { return new(%s) },", wire, rest.Name)
 		g.P("Take: func(request, body %s.Message, a *%s.Arguments) { %s(request.(*%s), body.(*%s), a) },", wire, web, takeName(c), request, rest.Name)
 		return

@@ -22,6 +22,7 @@ import (
 	"strconv"
 	"strings"
 
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/stubs"
 )
@@ -117,7 +118,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 	if calls {
 		add("faithful/about.py", aboutFile(defs, about))
 	}
-	both := slices.ContainsFunc(defs.Calls(), func(c *schema.Call) bool { return c.RequestStream && c.ResponseStream })
+	both := slices.ContainsFunc(defs.Calls(), func(c *schema.Call) bool { return conversation.BothWays(c) })
 	wanted := func(name string) bool {
 		switch name {
 		case "wire.py":

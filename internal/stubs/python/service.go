@@ -5,8 +5,8 @@ import (
 	"slices"
 	"strings"
 
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
-	"faithfulcourier/internal/stubs"
 )
 
 func callVariable(c *schema.Call) string {
@@ -60,7 +60,7 @@ func (g *generator) side(m *schema.Message) string {
 
 func (g *generator) call(c *schema.Call) {
 	web := g.faithful("web")
-	rest := stubs.Body(c, strings.ReplaceAll(syntaxPascal(c.Service.Name+"_"+c.Name), "_", "")+"Body")
+	rest := conversation.Body(c, strings.ReplaceAll(syntaxPascal(c.Service.Name+"_"+c.Name), "_", "")+"Body")
 	if rest != nil {
 		rest.Doc = fmt.Sprintf("What of %s travels in the body of %s.", c.Request.Name, c.Name)
 		g.local = append(g.local, &rest.Decl)
@@ -68,7 +68,7 @@ func (g *generator) call(c *schema.Call) {
 		g.message(rest)
 		g.shown = ""
 	}
-	placed := stubs.Placed(c)
+	placed := conversation.Outside(c)
 	if len(placed) > 0 {
 		g.travel(c, placed, rest)
 	}
@@ -76,8 +76,8 @@ func (g *generator) call(c *schema.Call) {
 	g.P("%s: %s.Call[%s, %s] = %s.Call(", callVariable(c), web, g.side(c.Request), g.side(c.Response), web)
 	g.Deeper(1, func() {
 		g.P("name=%s,", quote(c.FullName()))
-		g.P("method=%s,", quote(stubs.Method(c)))
-		g.P("path=%s,", quote(c.Path()))
+		g.P("method=%s,", quote(conversation.Method(c)))
+		g.P("path=%s,", quote(conversation.Path(c)))
 		if c.Request != nil {
 			g.P("request=%s,", g.side(c.Request))
 		}
@@ -130,7 +130,7 @@ func syntaxPascal(s string) string {
 }
 
 // travel writes how the fields of a request travel.
-func (g *generator) travel(c *schema.Call, placed []schema.Placed, rest *schema.Message) {
+func (g *generator) travel(c *schema.Call, placed []conversation.Placed, rest *schema.Message) {
 	web, request := g.faithful("web"), g.side(c.Request)
 	name := strings.ToLower(callVariable(c))
 	body := "None"
@@ -181,7 +181,7 @@ func (g *generator) travel(c *schema.Call, placed []schema.Placed, rest *schema.
 	g.Deeper(1, func() {
 		g.In("placed=[", func() {
 			for _, p := range placed {
-				g.P("%s.Placed(%d, %s, %s, %s),", web, p.Field.Number, quote(p.Field.JSONName()), quote(p.Place), quote(stubs.Parameter(p)))
+				g.P("%s.Placed(%d, %s, %s, %s),", web, p.Field.Number, quote(p.Field.JSONName()), quote(string(p.Place)), quote(p.Name))
 			}
 		}, "],")
 		g.P("body=%s,", body)
@@ -197,7 +197,7 @@ func (g *generator) travel(c *schema.Call, placed []schema.Placed, rest *schema.
 }
 
 // place writes a field outside of the body.
-func (g *generator) place(p schema.Placed) {
+func (g *generator) place(p conversation.Placed) {
 	f := p.Field
 	put := func(t *schema.Type, value string) {
 		plain := value
@@ -205,7 +205,7 @@ func (g *generator) place(p schema.Placed) {
 			text := strings.ReplaceAll(g.jsonPlain(t, value, "0", 0), ", mode)", ")")
 			plain = fmt.Sprintf("%s.plain(%s)", g.faithful("web"), text)
 		}
-		g.P("p.%s(%s, %s)", p.Place, quote(stubs.Parameter(p)), plain)
+		g.P("p.%s(%s, %s)", p.Place, quote(p.Name), plain)
 	}
 	value := "m." + FieldName(f)
 	switch {
@@ -220,7 +220,7 @@ func (g *generator) place(p schema.Placed) {
 }
 
 // take reads a field from outside of the body.
-func (g *generator) take(i int, p schema.Placed) string {
+func (g *generator) take(i int, p conversation.Placed) string {
 	f, t := p.Field, p.Field.Type
 	if t.Kind == schema.KindList {
 		t = t.Elem
@@ -327,7 +327,7 @@ func (g *generator) clientCall(c *schema.Call, as flavour) {
 	parameters = append(parameters, "*", "timeout: float | None = None")
 	open, verb, tail, result := as.async+"def ", as.await+"self._client.do", "timeout", g.side(c.Response)
 	switch {
-	case c.RequestStream && c.ResponseStream:
+	case conversation.BothWays(c):
 		open, verb = "def ", g.faithful(as.sockets)+".converse"
 	case c.RequestStream:
 		verb = as.await + "self._client.send"
@@ -359,7 +359,7 @@ func (g *generator) clientCall(c *schema.Call, as flavour) {
 			g.P("_warnings.warn(%s, DeprecationWarning, stacklevel=2)", quote(c.FullName()+" is deprecated: "+c.Deprecated))
 		}
 		first := ""
-		if c.RequestStream && c.ResponseStream {
+		if conversation.BothWays(c) {
 			first = "self._client, "
 		}
 		call := fmt.Sprintf("%s(%s_calls.%s, %s, %s)", verb, first, callVariable(c), argument, tail)

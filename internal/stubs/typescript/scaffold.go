@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/stubs"
 )
@@ -44,7 +45,7 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 	service := Folder(s.Module)
 	both := false
 	for _, c := range s.Calls {
-		both = both || c.RequestStream && c.ResponseStream
+		both = both || conversation.BothWays(c)
 	}
 	add("calls.ts", func(c *stubs.Code) {
 		c.P("import type { %sCalls } from %s;", s.Name, stub(0, service+"/server.js"))
@@ -104,7 +105,7 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 			begin := func() { c.P("// A sample to begin with: write what the call does here.") }
 			drain := func() { c.In("for await (const element of elements) {", func() { c.P("void element;") }, "}") }
 			switch {
-			case call.RequestStream && call.ResponseStream:
+			case conversation.BothWays(call):
 				c.In("calls."+name+" = async function* (elements) {", func() { begin(); drain(); c.P("yield %s;", answer) }, "};")
 			case call.RequestStream:
 				c.In("calls."+name+" = async (elements) => {", func() {
@@ -133,7 +134,7 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 			c.P("import type { AddressInfo } from \"node:net\";")
 			c.P("import { test } from \"node:test\";")
 			c.P("")
-			if call.RequestStream && call.ResponseStream {
+			if conversation.BothWays(call) {
 				c.P("import { nodeSocket } from %s;", stub(1, "faithful/socket.js"))
 			}
 			c.P("import { %sClient } from %s;", s.Name, stub(1, service+"/client.js"))
@@ -161,7 +162,7 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 				if len(credentials) > 0 {
 					clientOptions = append(clientOptions, "credentials: { "+strings.Join(credentials, ", ")+" }")
 				}
-				if call.RequestStream && call.ResponseStream {
+				if conversation.BothWays(call) {
 					clientOptions = append(clientOptions, "socket: nodeSocket")
 				}
 				c.P("const client = new %sClient(base, { %s });", s.Name, strings.Join(clientOptions, ", "))

@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"strings"
 
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
-	"faithfulcourier/internal/stubs"
 )
 
 // side is the type of a message of a call, void for "()".
@@ -68,8 +68,8 @@ func (g *generator) credentials() {
 
 func (g *generator) callTable(c *schema.Call) {
 	g.P("name: %s,", text(c.FullName()))
-	g.P("method: %s,", text(stubs.Method(c)))
-	g.P("path: %s,", text(c.Path()))
+	g.P("method: %s,", text(conversation.Method(c)))
+	g.P("path: %s,", text(conversation.Path(c)))
 	if c.HTTP != nil && c.HTTP.Status != 0 {
 		g.P("status: %d,", c.HTTP.Status)
 	}
@@ -79,7 +79,7 @@ func (g *generator) callTable(c *schema.Call) {
 	g.P("answerStream: %t,", c.ResponseStream)
 	g.P("request: %s,", g.codecOf(c.Request))
 	g.P("answer: %s,", g.codecOf(c.Response))
-	if len(stubs.Placed(c)) > 0 {
+	if len(conversation.Outside(c)) > 0 {
 		g.In("travel: {", func() { g.travel(c) }, "},")
 	}
 	var needs []string
@@ -106,7 +106,7 @@ func bodyName(c *schema.Call) string { return upperFirst(callVariable(c)) + "Bod
 
 // body writes what of a request travels in the body, where that is not all.
 func (g *generator) body(c *schema.Call) {
-	rest := stubs.Body(c, bodyName(c))
+	rest := conversation.Body(c, bodyName(c))
 	if rest == nil {
 		return
 	}
@@ -117,10 +117,10 @@ func (g *generator) body(c *schema.Call) {
 
 // travel writes how the fields of a request travel.
 func (g *generator) travel(c *schema.Call) {
-	placed, rest := stubs.Placed(c), stubs.Body(c, bodyName(c))
+	placed, rest := conversation.Outside(c), conversation.Body(c, bodyName(c))
 	g.In("placed: [", func() {
 		for _, p := range placed {
-			g.P("{ number: %d, name: %s, in: %s, parameter: %s },", p.Field.Number, text(p.Field.JSONName()), text(p.Place), text(stubs.Parameter(p)))
+			g.P("{ number: %d, name: %s, in: %s, parameter: %s },", p.Field.Number, text(p.Field.JSONName()), text(string(p.Place)), text(p.Name))
 		}
 	}, "],")
 	if rest == nil {
@@ -166,7 +166,7 @@ func (g *generator) travel(c *schema.Call) {
 }
 
 // place writes a field outside of the body.
-func (g *generator) place(p schema.Placed) {
+func (g *generator) place(p conversation.Placed) {
 	f := p.Field
 	put := func(t *schema.Type, value string) {
 		plain := value
@@ -177,7 +177,7 @@ func (g *generator) place(p schema.Placed) {
 		default:
 			plain = fmt.Sprintf("%s.plain((w) => { w.%s(%s); })", g.web(), scalars[t.Kind].verb, value)
 		}
-		g.P("p.%s(%s, %s);", p.Place, text(stubs.Parameter(p)), plain)
+		g.P("p.%s(%s, %s);", p.Place, text(p.Name), plain)
 	}
 	value := "m." + FieldName(f)
 	switch {
@@ -204,7 +204,7 @@ func shapeOf(t *schema.Type) string {
 }
 
 // take reads a field from outside of the body.
-func (g *generator) take(i int, p schema.Placed) {
+func (g *generator) take(i int, p conversation.Placed) {
 	f := p.Field
 	verb, t := map[schema.Presence]string{schema.Required: "required", schema.Optional: "optional", schema.Defaulted: "optional"}[f.Presence], f.Type
 	if f.Type.Kind == schema.KindList {
@@ -275,7 +275,7 @@ func (g *generator) clientCall(c *schema.Call, client string) {
 	verb, result := "do", fmt.Sprintf("%s<%s>", g.global("Promise"), g.side(c.Response, ""))
 	stream := fmt.Sprintf("%s<%s, void, undefined>", g.global("AsyncGenerator"), g.side(c.Response, ""))
 	switch {
-	case c.RequestStream && c.ResponseStream:
+	case conversation.BothWays(c):
 		verb, result = "converse", stream
 	case c.RequestStream:
 		verb = "send"

@@ -20,6 +20,7 @@ import (
 	"slices"
 	"strings"
 
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/stubs"
 )
@@ -75,7 +76,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 			add(Folder(m)+"/index.ts", index.Bytes())
 		}
 	}
-	both := slices.ContainsFunc(defs.Calls(), func(c *schema.Call) bool { return c.RequestStream && c.ResponseStream })
+	both := slices.ContainsFunc(defs.Calls(), func(c *schema.Call) bool { return conversation.BothWays(c) })
 	if calls {
 		add("faithful/about.ts", aboutFile(defs, about))
 	}
@@ -172,16 +173,10 @@ func (g *generator) from(d *schema.Decl) string {
 // global is a name of the language itself, which a declaration of this module
 // may have taken.
 func (g *generator) global(name string) string {
-	taken := slices.ContainsFunc(g.module.Declarations(), func(decl any) bool {
-		switch d := decl.(type) {
-		case *schema.Message:
-			return d.Name == name
-		case *schema.Enum:
-			return d.Name == name
-		case *schema.Union:
-			return d.Name == name
-		case *schema.NamedType:
-			return d.Name == name
+	taken := slices.ContainsFunc(g.module.Declarations(), func(decl schema.Declaration) bool {
+		switch decl.(type) {
+		case *schema.Message, *schema.Enum, *schema.Union, *schema.NamedType:
+			return decl.Head().Name == name
 		}
 		return false
 	})

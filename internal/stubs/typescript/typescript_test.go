@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/stubs"
@@ -16,7 +17,7 @@ func load(t *testing.T, texts ...string) *schema.Definitions {
 	for _, text := range texts {
 		files = append(files, source.NewFile("f", text))
 	}
-	defs, findings := schema.Load(files)
+	defs, findings := check.Load(files)
 	require.Empty(t, findings)
 	return defs
 }

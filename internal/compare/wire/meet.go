@@ -1,0 +1,258 @@
+package wire
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+
+	"faithfulcourier/internal/compare/change"
+	"faithfulcourier/internal/compare/verdict"
+	"faithfulcourier/internal/conversation"
+	"faithfulcourier/internal/remote"
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/stubs/golang/support/web"
+	"faithfulcourier/internal/value"
+)
+
+// meet sends a request of the client's call, the smallest one unless one is given, into
+// a server of the other side in memory, and tells what came of it; nil where all is as
+// it should be.
+func (j *Judge) meet(m meeting, request *value.Message) *verdict.Proof {
+	return j.meetWith(m, request, 0)
+}
+
+// meetAbout is meet, and tells of a field first.
+func (j *Judge) meetAbout(m meeting, request *value.Message, about *schema.Field) *verdict.Proof {
+	return j.exchange(m, request, 0, about, false)
+}
+
+// meetWith is meet with the credentials of one alternative.
+func (j *Judge) meetWith(m meeting, request *value.Message, alternative int) *verdict.Proof {
+	return j.exchange(m, request, alternative, nil, false)
+}
+
+func (j *Judge) exchange(m meeting, request *value.Message, alternative int, about *schema.Field, binary bool) *verdict.Proof {
+	server := j.counterpart(m.served)
+	if server == nil {
+		return nil
+	}
+	if request == nil {
+		request = requestOf(m.client)
+	}
+	var shown []*schema.Credential
+	if alternative < len(m.client.Needs) {
+		shown = m.client.Needs[alternative]
+	}
+	sent := request
+	if m.client.RequestStream {
+		sent = nil
+	}
+	met, err := server.Meet(context.Background(), m.client, sent, shown, binary)
+	if err != nil {
+		return nil
+	}
+	w := &verdict.Proof{Message: m.client.FullName(), Encoding: "http", Writer: m.clientName(), Reader: m.serverName(), Request: met.Method + " " + met.Target}
+	for _, k := range shown {
+		w.Credentials = append(w.Credentials, k.FullName())
+	}
+	if sent != nil {
+		text, _ := value.EncodeJSON(sent)
+		w.JSON = string(text)
+	}
+	if w.Outcome = j.cameOf(m, sent, met, about); w.Outcome == "" {
+		return nil
+	}
+	if met.Status == http.StatusUnauthorized {
+		var carriers []string
+		for _, k := range shown {
+			carriers = append(carriers, k.Carries())
+		}
+		w.Outcome += " to a request with " + named(carriers)
+	}
+	return w
+}
+
+// sendWhole turns the proof of a body, some of whose request travels elsewhere, into
+// the whole request: the body alone is nothing that one can try.
+func (j *Judge) sendWhole(e *verdict.Effect, payload *value.Message) {
+	if payload == nil || e.Verdict != verdict.Breaking {
+		return
+	}
+	c, isPart := j.parts[payload.Type]
+	if !isPart {
+		return
+	}
+	e.Proof.ReadAs = ""
+	m := meeting{true, c.Old, c.New, j.New}
+	if !e.NewReads {
+		m = meeting{false, c.New, c.Old, j.Old}
+	}
+	request := requestOf(m.client)
+	for _, f := range payload.Type.Fields {
+		if v, there := payload.Fields[f.Number]; there {
+			request.Fields[f.Number] = v
+		} else {
+			delete(request.Fields, f.Number)
+		}
+	}
+	if w := j.exchange(m, request, 0, nil, e.Covers == "binary"); w != nil {
+		w.Encoding = e.Covers
+		e.Proof = w
+	}
+}
+
+// cameOf says what came of a request, or "" where all is as it should be.
+func (j *Judge) cameOf(m meeting, sent *value.Message, met *remote.Met, about *schema.Field) string {
+	switch {
+	case met.Problem != nil:
+		text := fmt.Sprintf("answers %s %s with %d %s", met.Method, met.Target, met.Status, met.Problem.Name())
+		list := met.Problem.Violations
+		if len(list) == 0 {
+			return text
+		}
+		v := list[0]
+		for _, other := range list {
+			if about != nil && (other.Pointer == "/"+pointerStep(about.JSONName()) || strings.HasPrefix(other.Pointer, "/"+pointerStep(about.JSONName())+"/")) {
+				v = other
+				break
+			}
+		}
+		in := ""
+		if v.In != "" {
+			in = " in the " + v.In
+		}
+		return text + ": " + strings.TrimSpace(v.Pointer+" "+v.Detail) + in
+	case met.Status >= 400:
+		return fmt.Sprintf("answers %s %s with %d", met.Method, met.Target, met.Status)
+	case conversation.BothWays(m.client) && met.Status != http.StatusSwitchingProtocols:
+		return fmt.Sprintf("answers %s %s with %d, and opens no WebSocket", met.Method, met.Target, met.Status)
+	case met.Served != "" && (m.server == nil || met.Served != m.server.FullName()):
+		return fmt.Sprintf("takes %s %s for %s", met.Method, met.Target, met.Served)
+	}
+	if sent != nil && met.Request != nil && m.server != nil {
+		if d := j.requestDiffers(m, sent, met.Request); d.verdict == verdict.Breaking {
+			return d.says(d.path)
+		}
+	}
+	if c := m.client; c.RequestStream && !c.ResponseStream && c.Response != nil && met.Status == http.StatusNoContent {
+		return fmt.Sprintf("answers %s %s with 204 and nothing", met.Method, met.Target)
+	}
+	if stray := j.strayPart(m, met); stray != "" {
+		return stray
+	}
+	if met.Err != nil {
+		return fmt.Sprintf("answers %d, which the client does not understand: %v", met.Status, met.Err)
+	}
+	return ""
+}
+
+// strayPart says which literal part of a client's path the server reads as a field.
+func (j *Judge) strayPart(m meeting, met *remote.Met) string {
+	if m.server == nil || met.Request == nil {
+		return ""
+	}
+	sent := conversation.Segments(m.client)
+	for i, s := range conversation.Segments(m.server) {
+		if s.Field == nil || i >= len(sent) || sent[i].Field != nil {
+			continue
+		}
+		if v, there := met.Request.Fields[s.Field.Number]; there {
+			return fmt.Sprintf("reads /%s as %s, which is a part of the path and was meant for no field", s.Field.JSONName(), hold(v, s.Field.Type).shown())
+		}
+	}
+	return ""
+}
+
+// requestDiffers compares a request that was sent with what the server read. Outside of
+// bodies a value is the same if its text is, and one value is a list of one.
+func (j *Judge) requestDiffers(m meeting, sent, got *value.Message) (worst difference) {
+	r := j.textReader(m.newReads)
+	inBody := func(c *schema.Call, f *schema.Field) bool { return placed(c)[f].Place == "body" }
+	old, new := sidesOf(m.newReads, sent.Type, got.Type)
+	for _, p := range j.Fields(old, new) {
+		fw, fr := sidesOf(m.newReads, p.Old, p.New)
+		if fw == nil || fr == nil {
+			continue
+		}
+		v, written := sent.Fields[fw.Number]
+		found, there := got.Fields[fr.Number]
+		d := difference{}
+		switch {
+		case !written:
+		case !there:
+			d = difference{verdict.Breaking, "", func(path string) string {
+				return fmt.Sprintf("finds no %s, where %s was written", path, hold(v, fw.Type).shown())
+			}}
+		case inBody(m.client, fw) && m.server != nil && inBody(m.server, fr):
+			d = r.differs(hold(v, fw.Type), hold(found, fr.Type))
+		case !slices.Equal(placedTexts(v, fw.Type), placedTexts(found, fr.Type)):
+			if d = r.differs(hold(v, fw.Type), hold(found, fr.Type)); fw.Type.Kind != schema.KindList && fr.Type.Kind == schema.KindList {
+				if list := found.(value.List); len(list) == 1 {
+					d = r.differs(hold(v, fw.Type), hold(list[0], fr.Type.Elem))
+				}
+			}
+		}
+		if d.verdict > worst.verdict {
+			worst = d.under(fr.JSONName())
+		}
+	}
+	return worst
+}
+
+// placedTexts are the texts that a value outside of a body travels as.
+func placedTexts(v value.Value, t *schema.Type) (texts []string) {
+	if list, isList := v.(value.List); isList {
+		for _, element := range list {
+			texts = append(texts, plainOf(element, t.Elem))
+		}
+		return texts
+	}
+	return []string{plainOf(v, t)}
+}
+
+// counterpart is a server of one side, or nil where none can be made.
+func (j *Judge) counterpart(defs *schema.Definitions) *remote.Counterpart {
+	server, known := j.servers[defs]
+	if !known {
+		if j.servers == nil {
+			j.servers = map[*schema.Definitions]*remote.Counterpart{}
+		}
+		server, _ = remote.NewCounterpart(defs)
+		j.servers[defs] = server
+	}
+	return server
+}
+
+// failing has the other side's server fail with its error, and tells what the client
+// makes of that.
+func (j *Judge) failing(c change.CallPair, old *schema.Message, newReads bool) *verdict.Proof {
+	m := meeting{false, c.New, c.Old, j.Old} // the reader of errors is the client
+	failure := old
+	if !newReads {
+		m, failure = meeting{true, c.Old, c.New, j.New}, j.Messages[old]
+	}
+	server := j.counterpart(m.served)
+	if server == nil {
+		return nil
+	}
+	request := requestOf(m.client)
+	var shown []*schema.Credential
+	if len(m.client.Needs) > 0 {
+		shown = m.client.Needs[0]
+	}
+	met, err := server.MeetFailing(context.Background(), m.client, request, shown, failure)
+	if err != nil || met.Problem == nil {
+		return nil
+	}
+	known := slices.ContainsFunc(m.client.Fails, func(e *schema.Message) bool { return e.FullName() == met.Problem.Name() })
+	var problem *web.Problem
+	if known || met.Err != nil && !errors.As(met.Err, &problem) {
+		return nil // the client has it as declared
+	}
+	return &verdict.Proof{Message: failure.FullName(), Encoding: "http", Writer: m.serverName(), Reader: m.clientName(),
+		Request: met.Method + " " + met.Target,
+		Outcome: fmt.Sprintf("is answered %d with /-/errors/%s, and declares no such error: it is another problem", met.Problem.Status, met.Problem.Name())}
+}

@@ -1,0 +1,519 @@
+package wire
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"faithfulcourier/internal/compare/change"
+	"faithfulcourier/internal/compare/verdict"
+	"faithfulcourier/internal/conversation"
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/value"
+)
+
+// textReader reads what travels outside of a body: in a path, a query, a header or a
+// cookie, as texts.
+type textReader struct {
+	*walker
+	sights map[spot]*sight
+}
+
+func (j *Judge) textReader(newReads bool) *textReader {
+	if j.texts == nil {
+		j.texts = map[bool]*textReader{}
+	}
+	r := j.texts[newReads]
+	if r == nil {
+		r = &textReader{newWalker(j.Set, crossing{newReads, "json", "http", verdict.Request}), map[spot]*sight{}}
+		j.texts[newReads] = r
+	}
+	return r
+}
+
+// parameters judges what a call's requests hold outside of their bodies: values that
+// are refused, are read otherwise, or are not where the server looks for them.
+func (j *Judge) parameters(c change.CallPair) {
+	if !j.promise.Promises("http") || c.Old.HTTP == nil && c.New.HTTP == nil || c.Old.RequestStream || c.New.RequestStream {
+		return
+	}
+	for _, m := range j.meetings(c) {
+		p := &passage{Judge: j, meeting: m, pair: c, reader: j.textReader(m.newReads), sent: placed(m.client), sought: placed(m.server)}
+		for _, pair := range p.pairs() {
+			fw, fr := sidesOf(m.newReads, pair.Old, pair.New)
+			switch {
+			case fw == nil:
+				p.onlySought(fr)
+			case fr == nil:
+				p.onlySent(fw)
+			default:
+				p.both(fw, fr)
+			}
+		}
+	}
+}
+
+// passage is what travels outside of the body from a client to a server.
+type passage struct {
+	*Judge
+	meeting
+	pair         change.CallPair
+	reader       *textReader
+	sent, sought map[*schema.Field]conversation.Placed
+}
+
+// placed says where each field of a request travels.
+func placed(c *schema.Call) map[*schema.Field]conversation.Placed {
+	all := map[*schema.Field]conversation.Placed{}
+	for _, p := range conversation.Places(c) {
+		all[p.Field] = p
+	}
+	return all
+}
+
+// pairs pairs the fields of the two requests; "()" has none.
+func (p *passage) pairs() (list []change.FieldPair) {
+	old, new := p.pair.Old.Request, p.pair.New.Request
+	switch {
+	case old != nil && new != nil:
+		return p.Judge.Fields(old, new)
+	case old != nil:
+		for _, f := range old.Fields {
+			list = append(list, change.FieldPair{Old: f, New: nil})
+		}
+	case new != nil:
+		for _, f := range new.Fields {
+			list = append(list, change.FieldPair{Old: nil, New: f})
+		}
+	}
+	return list
+}
+
+// change finds the change of a kind about a field, else about the request as a whole.
+func (p *passage) changeOf(f *schema.Field, kinds ...change.Kind) *change.Change {
+	for _, kind := range kinds {
+		for _, x := range p.OfField[f] {
+			if x.Kind == kind {
+				return x
+			}
+		}
+	}
+	return p.callChange(p.pair, change.CallRequest)
+}
+
+// tell adds an effect. What breaks is shown by a request that is about a field.
+func (p *passage) tell(f *change.Change, v verdict.Verdict, sentence string, about *schema.Field, request *value.Message) {
+	if f == nil {
+		return
+	}
+	var w *verdict.Proof
+	if v == verdict.Breaking {
+		w = p.meetAbout(p.meeting, request, about)
+	}
+	p.httpEffect(f, p.meeting, v, sentence, w)
+}
+
+// alters is tell for what changes a meaning alone.
+func (p *passage) alters(f *change.Change, sentence string) {
+	p.tell(f, verdict.Altering, sentence, nil, nil)
+}
+
+// with is the smallest request that holds a value in a field; nil leaves it out.
+func (p *passage) with(fw *schema.Field, v value.Value) *value.Message {
+	m := requestOf(p.client)
+	if v == nil && fw.Type.Kind == schema.KindList {
+		v = value.List{}
+	}
+	if v == nil {
+		delete(m.Fields, fw.Number)
+	} else {
+		m.Fields[fw.Number] = v
+	}
+	return m
+}
+
+// sentAs is the field of the client that travels where the server looks for another one.
+func (p *passage) sentAs(fr *schema.Field) *schema.Field {
+	there := p.sought[fr]
+	for _, at := range conversation.Places(p.client) {
+		if at.Place == there.Place && sameName(at, there) && at.Place != "path" && at.Place != "body" {
+			return at.Field
+		}
+	}
+	return nil
+}
+
+// onlySought judges a field that the server looks for and the client does not know.
+func (p *passage) onlySought(fr *schema.Field) {
+	if p.sought[fr].Place == "body" {
+		return
+	}
+	f := p.changeOf(fr, change.FieldAdded, change.FieldGone)
+	where := p.sought[fr].String()
+	if other := p.sentAs(fr); other != nil {
+		if seen := p.reader.lookText(spot{wt: other.Type, rt: fr.Type, wb: other.Bounds, rb: fr.Bounds}, false); seen.any() != nil {
+			p.tell(f, verdict.Breaking, fmt.Sprintf("%s sends %s in %s, where %s looks for %s", p.clientName(), other.Name, where, p.serverName(), fr.Name), fr, p.with(other, seen.any().value))
+			return
+		}
+	} else if lacking(fr) {
+		p.tell(f, verdict.Breaking, fmt.Sprintf("%s sends no %s in %s, and %s requires it", p.clientName(), fr.Name, where, p.serverName()), fr, nil)
+		return
+	}
+	if !p.newReads {
+		p.alters(f, fmt.Sprintf("%s no longer sends %s; %s finds it absent", p.clientName(), fr.Name, p.serverName()))
+	}
+}
+
+// lacking tells whether a field that is not sent is refused: no element of a list is the
+// empty list.
+func lacking(fr *schema.Field) bool {
+	if fr.Type.Kind != schema.KindList {
+		return fr.Presence == schema.Required
+	}
+	return fr.Bounds.CountViolation(0) != "" || namedBounds(fr.Type).CountViolation(0) != ""
+}
+
+// onlySent judges a field that the server does not know: it is dropped.
+func (p *passage) onlySent(fw *schema.Field) {
+	if p.sent[fw].Place == "body" || !p.newReads {
+		return
+	}
+	p.alters(p.changeOf(fw, change.FieldGone), fmt.Sprintf("%s still sends %s in %s; %s no longer looks at it", p.clientName(), fw.Name, p.sent[fw].String(), p.serverName()))
+}
+
+// both judges a field that both know, and that at least one of them places.
+func (p *passage) both(fw, fr *schema.Field) {
+	a, b := p.sent[fw], p.sought[fr]
+	switch {
+	case a.Place == "body" && b.Place == "body":
+	case a.Place != b.Place || a.Place != "path" && !sameName(a, b):
+		p.moved(fw, fr, a, b)
+	default:
+		p.presence(fw, fr)
+		p.values(fw, fr)
+	}
+}
+
+// sameName compares the names of parameters; those of headers have no case (RFC 9110,
+// section 5.1).
+func sameName(a, b conversation.Placed) bool {
+	return a.Name == b.Name || a.Place == "header" && strings.EqualFold(a.Name, b.Name)
+}
+
+// moved judges a field that the server looks for where the client does not send it.
+func (p *passage) moved(fw, fr *schema.Field, a, b conversation.Placed) {
+	f := p.placeChange(p.pair, fw, fr)
+	arrives := p.arrives(p.meeting)
+	if f == nil || f.Kind == change.CallHTTP && !arrives {
+		return // which is said already
+	}
+	sentence := fmt.Sprintf("%s sends %s in %s, and %s looks for it in %s", p.clientName(), fw.Name, a, p.serverName(), b)
+	if p.counterpart(p.served) == nil {
+		p.httpEffect(f, p.meeting, verdict.Breaking, sentence, nil)
+		return
+	}
+	// What the server reads instead may be the same by chance: any value that shows it will do.
+	for _, v := range value.Distinct(fw.Type, fw.Bounds, 5) {
+		if w := p.meetAbout(p.meeting, p.with(fw, v), fr); w != nil {
+			p.httpEffect(f, p.meeting, verdict.Breaking, sentence, w)
+			return
+		}
+	}
+}
+
+// presence judges whether a field may be left out, and what that means.
+func (p *passage) presence(fw, fr *schema.Field) {
+	none := fw.Type.Kind == schema.KindList
+	if low, _, _ := countLimits(fw.Type, fw.Bounds); none && low > 0 {
+		return // there is always one
+	}
+	if none || fw.Presence == schema.Required {
+		if !none || fr.Type.Kind == schema.KindList || fr.Presence != schema.Required {
+			return
+		}
+	}
+	f := p.changeOf(fw, change.FieldPresence, change.FieldType, change.FieldDefault)
+	reads := func(how string) {
+		p.alters(f, fmt.Sprintf("where %s leaves out %s, %s", p.clientName(), fw.Name, how))
+	}
+	switch {
+	case lacking(fr):
+		p.tell(f, verdict.Breaking, fmt.Sprintf("%s may leave out %s, and %s requires it", p.clientName(), fw.Name, p.serverName()), fr, p.with(fw, nil))
+	case none || fr.Type.Kind == schema.KindList:
+	case fw.Presence == schema.Optional && fr.Presence == schema.Defaulted:
+		reads(fmt.Sprintf("%s reads %s", p.serverName(), schema.LiteralText(fr.Default)))
+	case fw.Presence == schema.Defaulted && fr.Presence == schema.Optional:
+		reads(fmt.Sprintf("meaning %s, %s finds it absent", schema.LiteralText(fw.Default), p.serverName()))
+	case fw.Presence == schema.Defaulted && schema.LiteralText(fw.Default) != schema.LiteralText(fr.Default):
+		f = firstOf(p.changeOf(fw, change.FieldDefault, change.FieldType), f)
+		reads(fmt.Sprintf("meaning %s, %s reads %s", schema.LiteralText(fw.Default), p.serverName(), schema.LiteralText(fr.Default)))
+	}
+}
+
+// values judges the values of a field that is where it is looked for.
+func (p *passage) values(fw, fr *schema.Field) {
+	s := spot{wt: fw.Type, rt: fr.Type, wb: fw.Bounds, rb: fr.Bounds}
+	old, new := sidesOf(p.newReads, fw.Type, fr.Type)
+	blamed := blame{bounds: p.fieldChange(fw, change.FieldBounds), typ: p.fieldChange(fw, change.FieldType)}
+	if p.PairedTypes(old, new) {
+		blamed.typ = firstOf(p.TypeChange(fw.Type.Named, change.TypeChanged), blamed.typ)
+	}
+	one := s // of a list, one element
+	if s.wt.Kind == schema.KindList {
+		one.wt, one.wb = s.wt.Elem, nil
+	}
+	if s.rt.Kind == schema.KindList {
+		one.rt, one.rb = s.rt.Elem, nil
+	}
+	p.amounts(fw, fr, s, blamed)
+	if one.wt.Kind == schema.KindEnum && one.rt.Kind == schema.KindEnum {
+		p.members(fw, fr, one.wt.Enum, one.rt.Enum, blamed.typ)
+		return
+	}
+	inPath := p.sent[fw].Place == "path"
+	if inPath {
+		one.wb = notEmpty(one.wb, one.wt)
+	}
+	seen := p.reader.lookText(one, inPath)
+	sentence := fmt.Sprintf("%s sends %s as %s, and %s expects %s", p.clientName(), fw.Name, s.wt.Short(), p.serverName(), s.rt.Short())
+	of := firstOf(blamed.typ, p.TypeChange(one.rt.Named, change.TypeChanged), p.TypeChange(one.wt.Named, change.TypeChanged), blamed.bounds)
+	refuses := func(f *change.Change, e *example, sentence string) {
+		if e == nil {
+			return
+		}
+		v := e.value
+		if s.wt.Kind == schema.KindList {
+			v = value.Holding(s.wt, s.wb, v, false)
+		}
+		p.tell(f, verdict.Breaking, sentence, fr, p.with(fw, v))
+	}
+	refuses(of, firstExample(seen.refused, seen.otherwise), sentence)
+	bounds := fmt.Sprintf("%s may send values of %s that %s refuses", p.clientName(), fw.Name, p.serverName())
+	refuses(p.reader.ofOwn(one, blamed), seen.own, bounds)
+	refuses(p.reader.ofNamed(one, blamed), seen.named, bounds)
+	if seen.undecided && seen.any() == nil {
+		f := p.reader.ofOwn(one, blamed)
+		if f != nil {
+			p.judged[f].Undecided = true
+			p.alters(f, fmt.Sprintf("%s, at values of %s that %s may send and %s may refuse", notDecided, fw.Name, p.clientName(), p.serverName()))
+		}
+	}
+}
+
+// notEmpty are bounds that allow no empty text: in a path nobody sends one.
+func notEmpty(b *schema.Bounds, t *schema.Type) *schema.Bounds {
+	if t.Kind != schema.KindText {
+		return b
+	}
+	some := schema.Bounds{}
+	if b != nil {
+		some = *b
+	}
+	limits := schema.Limits{Low: 1, High: schema.Unlimited}
+	if some.Length != nil {
+		limits = schema.Limits{Low: max(1, some.Length.Low), High: some.Length.High}
+	}
+	some.Length = &limits
+	return &some
+}
+
+func (p *passage) fieldChange(f *schema.Field, kind change.Kind) *change.Change {
+	for _, x := range p.OfField[f] {
+		if x.Kind == kind {
+			return x
+		}
+	}
+	return nil
+}
+
+// amounts judges how many elements there may be: one value is a list of one, and a
+// scalar may not come twice.
+func (p *passage) amounts(fw, fr *schema.Field, s spot, blamed blame) {
+	of := firstOf(blamed.typ, blamed.bounds, p.TypeChange(s.rt.Named, change.TypeChanged), p.TypeChange(s.rt.Named, change.TypeBounds))
+	refuse := func(f *change.Change, n int, v value.Value) {
+		noun := "values"
+		if n == 1 {
+			noun = "value"
+		}
+		p.tell(f, verdict.Breaking, fmt.Sprintf("%s may send %d %s of %s, and %s refuses that", p.clientName(), n, noun, fw.Name, p.serverName()), fr, p.with(fw, v))
+	}
+	switch lists := [2]bool{s.wt.Kind == schema.KindList, s.rt.Kind == schema.KindList}; {
+	case lists[0] && lists[1]:
+		own, named := p.reader.counts(s)
+		for _, refused := range []struct {
+			e *example
+			f *change.Change
+		}{{own, p.reader.ofOwn(s, blamed)}, {named, p.reader.ofNamed(s, blamed)}} {
+			switch e := refused.e; {
+			case e == nil || refused.f == nil:
+			case e.large == "":
+				refuse(refused.f, len(e.value.(value.List)), e.value)
+			default:
+				p.httpEffect(refused.f, p.meeting, verdict.Breaking, fmt.Sprintf("%s may send %s in %s, and %s refuses that", p.clientName(), e.large, fw.Name, p.serverName()), nil)
+			}
+		}
+	case lists[0]:
+		if low, high, unique := countLimits(s.wt, s.wb); high > 1 && low <= high {
+			refuse(of, 2, p.reader.sized(s, max(low, 2), unique, false).value)
+		}
+	case lists[1]:
+		for _, b := range s.readers() {
+			if b.CountViolation(1) != "" {
+				refuse(of, 1, value.MinimalWithin(fw.Type, fw.Bounds))
+			} else if fw.Presence == schema.Optional && b.CountViolation(0) != "" {
+				refuse(of, 0, nil)
+			}
+		}
+	}
+}
+
+// members judges the members of an enum, whose names are the texts that travel.
+func (p *passage) members(fw, fr *schema.Field, we, re *schema.Enum, owner *change.Change) {
+	old, new := sidesOf(p.newReads, we, re)
+	if p.Enums[old] == new {
+		owner = nil
+	}
+	for _, mw := range we.Members {
+		if p.reader.memberByJSONName(re, mw.JSONName()) != nil {
+			continue // the same text
+		}
+		f := owner
+		for _, kind := range []change.Kind{change.MemberJSON, change.MemberRenamed, change.MemberGone, change.MemberAdded} {
+			for _, x := range p.OfMember[mw] {
+				if f == nil && x.Kind == kind {
+					f = x
+				}
+			}
+		}
+		p.tell(f, verdict.Breaking, fmt.Sprintf("%s may send %s as %s, and %s answers 400: it does not list it", p.clientName(), mw.Name, fw.Name, p.serverName()), fr, p.with(fw, asElement(fw.Type, value.Enum{Number: mw.Number})))
+	}
+}
+
+// asElement puts a value into a list where the type is one.
+func asElement(t *schema.Type, v value.Value) value.Value {
+	if t.Kind == schema.KindList {
+		return value.List{v}
+	}
+	return v
+}
+
+func firstExample(examples ...*example) *example {
+	for _, e := range examples {
+		if e != nil {
+			return e
+		}
+	}
+	return nil
+}
+
+// any is what shows that something is refused or read otherwise, or nil.
+func (s *sight) any() *example { return firstExample(s.refused, s.otherwise, s.own, s.named) }
+
+// lookText is look for texts outside of bodies. In a path, values that leave a part of
+// it empty, "." or ".." are sent by nobody.
+func (r *textReader) lookText(s spot, inPath bool) *sight {
+	if s.wt.Kind == s.rt.Kind && (s.wb.String() == s.rb.String() || inPath && s.wb.String() == notEmpty(s.rb, s.rt).String()) && namedBounds(s.wt).String() == namedBounds(s.rt).String() && s.wt.Kind != schema.KindEnum {
+		return &sight{}
+	}
+	if seen := r.sights[s]; seen != nil {
+		return seen
+	}
+	seen := &sight{}
+	r.sights[s] = seen
+	candidates, undecided := r.candidates(s, 0)
+	if s.wt.Kind == schema.KindText && s.rt.Kind != schema.KindText {
+		more, open := r.placedTexts(s)
+		candidates, undecided = append(candidates, more...), open
+	}
+	seen.undecided = undecided
+	keep := func(at **example, e example) {
+		if *at == nil {
+			*at = &e
+		}
+	}
+	writer := alone(s.wt, s.wb)
+	for _, e := range candidates {
+		if e.large != "" {
+			keep(&seen.own, e)
+			continue
+		}
+		if len(value.Validate(only(writer, e.value))) > 0 {
+			continue
+		}
+		sent := plainOf(e.value, s.wt)
+		if inPath && (sent == "" || sent == "." || sent == "..") {
+			continue
+		}
+		found, ok := readText(sent, s.rt)
+		if !ok {
+			keep(&seen.refused, e)
+			continue
+		}
+		if plainOf(found, s.rt) != sent && r.differs(hold(e.value, s.wt), hold(found, s.rt)).verdict != verdict.Compatible {
+			keep(&seen.otherwise, e)
+		}
+		switch {
+		case boundsRefuse(s.rb, found):
+			keep(&seen.own, e)
+		case boundsRefuse(namedBounds(s.rt), found):
+			keep(&seen.named, e)
+		case len(value.Validate(only(alone(s.rt, nil), found))) > 0:
+			keep(&seen.refused, e) // a member that is not listed
+		}
+	}
+	return seen
+}
+
+// placedTexts are texts that are read as no value of a kind, by automata.
+func (r *textReader) placedTexts(s spot) (list []example, undecided bool) {
+	pattern := map[bool]string{true: "^(true|false)$"}[s.rt.Kind == schema.KindBool]
+	if s.rt.Kind.IsInteger() {
+		pattern = "^(0|-?[1-9][0-9]{0,18})$"
+		if s.rt.Kind.IsUnsigned() {
+			pattern = "^(0|[1-9][0-9]{0,19})$"
+		}
+	}
+	if pattern == "" {
+		pattern = canonical[s.rt.Kind]
+		undecided = slices.Contains([]schema.Kind{schema.KindDecimal, schema.KindInstant, schema.KindDuration, schema.KindFloat32, schema.KindFloat64}, s.rt.Kind)
+	}
+	if pattern == "" {
+		return nil, undecided
+	}
+	return textsBeyond(s, pattern), undecided
+}
+
+// textsBeyond is a text that the writer's bounds allow and that a pattern does not match.
+func textsBeyond(s spot, pattern string) (list []example) {
+	found, _ := textsOf(spot{wt: s.wt, rt: &schema.Type{Kind: schema.KindText}, wb: s.wb, rb: &schema.Bounds{Pattern: pattern}})
+	return found
+}
+
+// plainOf is the text of a value outside of a body: that of JSON without its quotes.
+func plainOf(v value.Value, t *schema.Type) string {
+	if s, isText := v.(string); isText && t.Kind == schema.KindText {
+		return s
+	}
+	if e, isEnum := v.(value.Enum); isEnum && t.Enum.ByNumber(e.Number) != nil {
+		return t.Enum.ByNumber(e.Number).JSONName()
+	}
+	return strings.Trim(text(v, t), `"`)
+}
+
+// readText reads a text outside of a body as a value of a type.
+func readText(sent string, t *schema.Type) (value.Value, bool) {
+	quoted := string(value.AppendString(nil, sent))
+	shapes := []string{quoted}
+	switch k := t.Kind; {
+	case k.IsInteger() || k == schema.KindBool:
+		shapes = []string{sent}
+	case k == schema.KindFloat32 || k == schema.KindFloat64 || k == schema.KindEnum:
+		shapes = []string{sent, quoted}
+	}
+	for _, shape := range shapes {
+		if v, err := value.DecodeJSONValue(t, []byte(shape), 0); err == nil {
+			return v, true
+		}
+	}
+	return nil, false
+}

@@ -1,0 +1,362 @@
+package conversation
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/source"
+	"faithfulcourier/internal/syntax"
+)
+
+// Check adds to findings what can't travel over HTTP as definitions have it.
+func Check(d *schema.Definitions, findings *source.Findings) {
+	c := &checker{findings: findings, calls: d.Calls()}
+	for _, m := range d.Modules {
+		for _, k := range m.Credentials {
+			c.credential(k)
+		}
+	}
+	for _, call := range c.calls {
+		if call.HTTP == nil {
+			continue
+		}
+		c.method(call)
+		c.status(call)
+		if call.HTTP.PathWrong {
+			continue
+		}
+		c.pathFields(call)
+		if call.Request != nil && !call.RequestStream {
+			c.places(call)
+		}
+	}
+	c.placedMessages(d)
+	c.paths()
+}
+
+// checker collects what is wrong with calls.
+type checker struct {
+	findings *source.Findings
+	calls    []*schema.Call
+}
+
+func (c *checker) report(place source.Place, name, message, fix string, notes ...source.Note) {
+	c.findings.Add(source.Finding{Name: name, Place: place, Message: message, Fix: fix, Notes: notes})
+}
+
+// credential refuses names under which a key can't travel.
+func (c *checker) credential(k *schema.Credential) {
+	if k.Kind != "key" {
+		return
+	}
+	switch {
+	case k.Carrier == "header" && strings.EqualFold(k.Key, "Authorization"):
+		c.report(k.KeyPlace, "http-header", "Authorization carries bearer and basic credentials",
+			"write bearer or basic, or name another header")
+	case k.Carrier == "header" && HeaderTaken(k.Key):
+		c.report(k.KeyPlace, "http-header", fmt.Sprintf("HTTP itself uses the header %s", k.Key),
+			"choose another name, such as X-Desk-Key")
+	case k.Key == "" || k.Carrier != "query" && !isToken(k.Key):
+		c.report(k.KeyPlace, "http-name", fmt.Sprintf("%q can't be the name of a %s", k.Key, k.Carrier),
+			"names are letters, digits and any of !#$%&'*+-.^_`|~")
+	}
+}
+
+// method refuses methods that can't carry what a call sends.
+func (c *checker) method(call *schema.Call) {
+	h := call.HTTP
+	switch {
+	case BothWays(call) && h.Method != "GET":
+		c.findings.Add(source.Finding{Name: "http-method", Place: h.MethodPlace,
+			Message: "a call that streams both ways begins with a GET that opens a WebSocket", Fix: "write GET",
+			Edits: []source.Edit{{Place: h.MethodPlace, Text: "GET"}}, Sure: true})
+	case call.RequestStream && !BothWays(call) && !methodHasBody(h.Method):
+		c.report(h.MethodPlace, "http-method",
+			fmt.Sprintf("%s has no body, and a stream of requests travels in it", h.Method), "write POST")
+	case h.Method == "GET" && !call.Safe && !BothWays(call):
+		c.findings.Add(source.Finding{Name: "get-not-safe", Place: h.MethodPlace,
+			Message: fmt.Sprintf("GET promises that the call only reads, and %s does not say that it is safe", call.Name),
+			Fix:     "write safe behind it, or POST if it changes something",
+			Edits:   []source.Edit{{Place: h.End, Text: " safe"}}})
+	}
+}
+
+// status refuses statuses that don't say success, or say what is not so.
+func (c *checker) status(call *schema.Call) {
+	h := call.HTTP
+	switch n := h.Status; {
+	case h.StatusPlace.File == nil:
+	case n < 200 || n > 299:
+		c.report(h.StatusPlace, "http-status",
+			fmt.Sprintf("the status of success is 200 to 299, not %s", h.StatusPlace.Text()),
+			"201 says that something was made; errors have their status where they are declared")
+	case (n == 204 || n == 205) && call.Response != nil:
+		c.report(h.StatusPlace, "http-status",
+			fmt.Sprintf("%d says that there is no answer, and %s answers %s", n, call.Name, call.Response.Name),
+			"remove it, or answer ()")
+	case n == 206:
+		c.report(h.StatusPlace, "http-status", "206 belongs to requests for a range of bytes", "write 200")
+	}
+}
+
+// pathFields refuses fields that can't be a part of a path.
+func (c *checker) pathFields(call *schema.Call) {
+	for _, s := range call.HTTP.Segments {
+		f := s.Field
+		if f == nil || f.Type.Kind == schema.KindInvalid {
+			continue
+		}
+		note := source.Note{Place: f.Place, Message: "the field is declared here"}
+		refuse := func(message, fix string) { c.report(s.Place, "http-path", f.Name+" "+message, fix, note) }
+		switch {
+		case f.Presence != schema.Required:
+			refuse("may be absent, and a path has all its parts",
+				"make the field required, or let it travel in the query")
+		case f.In != nil:
+			refuse("is in the path, and its mark says in "+f.In.Place, "remove one of the two: the path alone places a field")
+		case f.Type.Kind == schema.KindList:
+			refuse("is a list, and a part of a path is one value", "let it travel in the query")
+		default:
+			if why, fix := notPlaceable(f.Type, f.Bounds); why != "" {
+				refuse(why, fix)
+			}
+		}
+	}
+}
+
+// notPlaceable says why values of a type can't travel outside of a body, or
+// nothing.
+func notPlaceable(t *schema.Type, b *schema.Bounds) (why, fix string) {
+	switch t.Kind {
+	case schema.KindMessage, schema.KindUnion, schema.KindMap, schema.KindAny:
+		return fmt.Sprintf("is %s, which can't travel outside of a body", t.Described()),
+			"take POST, PUT or PATCH, or fields of its own"
+	case schema.KindBytes:
+		limited := func(b *schema.Bounds) bool {
+			return b != nil && b.Length != nil && b.Length.High <= MaxPlacedBytes
+		}
+		if !limited(b) && (t.Named == nil || !limited(t.Named.Bounds)) {
+			return "is bytes, which travel outside of a body only when they are short",
+				fmt.Sprintf("write: where length 0..%d", MaxPlacedBytes)
+		}
+	}
+	return "", ""
+}
+
+// places refuses fields that can't travel where one call puts them.
+func (c *checker) places(call *schema.Call) {
+	taken := map[string]*schema.Field{}
+	for _, p := range Outside(call) {
+		f := p.Field
+		if f.Type.Kind == schema.KindInvalid || p.Place == InPath || !c.placeable(call, p) {
+			continue
+		}
+		key := string(p.Place) + " " + p.Name
+		if p.Place == InHeader {
+			key = strings.ToLower(key)
+		}
+		if before := taken[key]; before != nil {
+			c.report(f.Place, "placement",
+				fmt.Sprintf("%s and %s travel under the same name in %s: %s", before.Name, f.Name, nouns[p.Place], p.Name),
+				fmt.Sprintf("give one of them another name: in %s \"NAME\"", p.Place),
+				source.Note{Place: before.Place, Message: "the other is here"})
+			continue
+		}
+		taken[key] = f
+		for _, alternative := range call.Needs {
+			for _, k := range alternative {
+				if k.Travels() == key {
+					c.report(f.Place, "placement",
+						fmt.Sprintf("%s travels where the credential %s does: in %s %s", f.Name, k.Name, nouns[p.Place], p.Name),
+						"give one of them another name", source.Note{Place: k.Place, Message: "the credential is declared here"})
+				}
+			}
+		}
+	}
+}
+
+// nouns are the places, for a sentence.
+var nouns = map[Place]string{InQuery: "the query", InHeader: "a header", InCookie: "a cookie"}
+
+// placeable refuses a field whose values or name can't travel where it is placed.
+func (c *checker) placeable(call *schema.Call, p Placed) bool {
+	f, where := p.Field, nouns[p.Place]
+	note := source.Note{Place: call.Place, Message: "the call is here"}
+	refuse := func(message, fix string) bool {
+		c.report(f.Place, "placement", f.Name+" "+message, fix, note)
+		return false
+	}
+	how := ""
+	if f.In == nil {
+		how = fmt.Sprintf(": %s has no body", call.HTTP.Method)
+	}
+	element, bounds := f.Type, f.Bounds
+	if f.Type.Kind == schema.KindList {
+		switch {
+		case p.Place != InQuery:
+			return refuse("is a list, and a list travels in the query alone, not in "+where, "write: in query")
+		case f.Presence == schema.Optional:
+			return refuse(fmt.Sprintf("is a list that may be absent, and %s puts it into the query%s; "+
+				"there it can't be told from an empty one", call.Name, how), "remove the ?")
+		case f.Type.Elem.Kind == schema.KindList:
+			return refuse("is a list of lists, which can't travel outside of a body", "take POST, PUT or PATCH")
+		}
+		element, bounds = f.Type.Elem, nil
+	}
+	if why, fix := notPlaceable(element, bounds); why != "" {
+		if element != f.Type {
+			why = "is a list of what " + why
+		}
+		return refuse(fmt.Sprintf("%s, and %s puts it into %s%s", why, call.Name, where, how), fix)
+	}
+	switch {
+	case p.Place == InHeader && HeaderTaken(p.Name):
+		c.report(f.Place, "http-header", fmt.Sprintf("HTTP itself uses the header %s", p.Name),
+			"give it another name, such as: in header \"X-"+syntax.PascalCase(f.Name)+"\"")
+		return false
+	case p.Place != InQuery && !isToken(p.Name):
+		c.report(f.Place, "http-name", fmt.Sprintf("%q can't be the name of %s", p.Name, where),
+			fmt.Sprintf("give it another: in %s \"NAME\"", p.Place))
+		return false
+	}
+	return true
+}
+
+// placedMessages refuses the mark in outside of messages that are nothing but requests
+// of calls with http.
+func (c *checker) placedMessages(d *schema.Definitions) {
+	var placed []*schema.Field
+	watched := map[schema.Declaration]*schema.Message{}
+	for _, m := range d.Modules {
+		for _, msg := range m.Messages {
+			if i := slices.IndexFunc(msg.Fields, func(f *schema.Field) bool { return f.In != nil }); i >= 0 {
+				placed = append(placed, msg.Fields[i])
+				watched[msg] = msg
+			}
+		}
+	}
+	if len(placed) == 0 {
+		return
+	}
+	requests := map[*schema.Message]bool{}
+	other := map[*schema.Message]source.Note{}
+	use := func(m *schema.Message, place source.Place, message string) {
+		if _, known := other[m]; !known && m != nil {
+			other[m] = source.Note{Place: place, Message: message}
+		}
+	}
+	for _, call := range c.calls {
+		switch {
+		case call.RequestStream:
+			use(call.Request, call.Place, "it is an element of a stream here")
+		case call.HTTP == nil:
+			use(call.Request, call.Place, "it is the request of a call without http here")
+		case call.Request != nil:
+			requests[call.Request] = true
+		}
+		use(call.Response, call.Place, "it is an answer here")
+	}
+	for _, m := range d.Modules {
+		m.EachType(func(t *schema.Type, place source.Place) {
+			for _, used := range t.Names() {
+				use(watched[used], place, "it is held by something else here")
+			}
+		})
+	}
+	for _, f := range placed {
+		m := f.Message
+		note, elsewhere := other[m]
+		where := fmt.Sprintf("%s travels in %s", f.Name, f.In.Place)
+		switch {
+		case m.Stored:
+			c.report(f.Place, "placement",
+				fmt.Sprintf("%s is stored, and a field of it travels in %s", m.Name, f.In.Place),
+				"declare a message for the request alone")
+		case elsewhere:
+			c.report(f.Place, "placement", fmt.Sprintf("%s, but %s is not only a request of calls with http", where, m.Name),
+				"declare a message for the request alone", note)
+		case !requests[m]:
+			c.report(f.Place, "placement", fmt.Sprintf("%s, but %s is no request of a call with http", where, m.Name),
+				"give the call an http clause, or remove the mark")
+		}
+	}
+}
+
+// paths refuses two calls of one method whose paths a request could both match, unless
+// one is strictly more specific.
+func (c *checker) paths() {
+	if !slices.ContainsFunc(c.calls, func(call *schema.Call) bool { return call.HTTP != nil }) {
+		return // default paths differ by their names
+	}
+	sorted := slices.Clone(c.calls)
+	// In the order written, so that the later of two is the one at fault.
+	slices.SortStableFunc(sorted, func(a, b *schema.Call) int { return source.ComparePlaces(a.Place, b.Place) })
+	routes := NewRoutes(nil)
+	for _, call := range sorted {
+		if call.HTTP != nil && call.HTTP.PathWrong {
+			continue
+		}
+		other := routes.clash(call)
+		if other == nil {
+			routes.Add(call)
+			continue
+		}
+		place := call.Place
+		if call.HTTP != nil {
+			place = call.HTTP.Place
+		}
+		message := fmt.Sprintf("%s and %s have the same path: %s %s", other.Name, call.Name, Method(call), Path(call))
+		fix := "change one of them"
+		if Pattern(call) != Pattern(other) {
+			message = fmt.Sprintf("%s %s belongs to %s (%s) and to %s (%s), and neither is more specific",
+				Method(call), inBoth(call, other), other.Name, Path(other), call.Name, Path(call))
+			fix = "let one of them begin differently"
+		}
+		c.report(place, "path-overlap", message, fix, source.Note{Place: other.Place, Message: "the other is here"})
+	}
+}
+
+// clash finds a call with which another one overlaps, and neither is more specific.
+func (r *Routes) clash(c *schema.Call) *schema.Call {
+	for other, relation := range r.Overlapping(c) {
+		if relation == Neither {
+			return other
+		}
+	}
+	return nil
+}
+
+// inBoth is a path that both calls match.
+func inBoth(a, b *schema.Call) (path string) {
+	others := Segments(b)
+	for i, s := range Segments(a) {
+		path += "/" + cmp.Or(s.Literal, others[i].Literal, "x")
+	}
+	return path
+}
+
+// headersTaken are the headers that HTTP itself, its tools or our servers use.
+var headersTaken = strings.Fields(`accept accept-charset accept-encoding accept-language accept-ranges age allow
+	alt-svc authorization cache-control connection content-disposition content-encoding content-language content-length
+	content-location content-range content-type cookie date etag expect expires faithful-definitions forwarded from host
+	if-match if-modified-since if-none-match if-range if-unmodified-since keep-alive last-modified link location
+	max-forwards origin pragma prefer preference-applied proxy-authenticate proxy-authorization proxy-connection range
+	referer retry-after server set-cookie te traceparent tracestate trailer transfer-encoding upgrade user-agent vary via
+	warning www-authenticate`)
+
+// HeaderTaken tells the headers that a field or key can't have.
+func HeaderTaken(name string) bool {
+	name = strings.ToLower(name)
+	return slices.Contains(headersTaken, name) || strings.HasPrefix(name, "sec-") || strings.HasPrefix(name, "access-control-")
+}
+
+// isToken tells the tokens of RFC 9110, section 5.6.2: names of headers and cookies.
+func isToken(s string) bool {
+	return s != "" && strings.IndexFunc(s, func(c rune) bool {
+		letter := c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9'
+		return c > 126 || !letter && !strings.ContainsRune("!#$%&'*+-.^_`|~", c)
+	}) < 0
+}

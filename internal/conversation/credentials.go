@@ -1,0 +1,31 @@
+package conversation
+
+import (
+	"slices"
+
+	"faithfulcourier/internal/schema"
+)
+
+// Alternatives are the sets of carriers (schema.Credential.Carries) of which a call needs
+// one; a call that needs nothing has one empty set.
+func Alternatives(c *schema.Call) [][]string {
+	if len(c.Needs) == 0 {
+		return [][]string{nil}
+	}
+	var list [][]string
+	for _, alternative := range c.Needs {
+		var carriers []string
+		for _, k := range alternative {
+			carriers = append(carriers, k.Carries())
+		}
+		list = append(list, carriers)
+	}
+	return list
+}
+
+// LetsIn tells whether a server of a call takes a request that shows some carriers.
+func LetsIn(c *schema.Call, shown []string) bool {
+	return slices.ContainsFunc(Alternatives(c), func(needed []string) bool {
+		return !slices.ContainsFunc(needed, func(carrier string) bool { return !slices.Contains(shown, carrier) })
+	})
+}
