@@ -2,6 +2,7 @@ package python
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"faithfulcourier/internal/schema"
@@ -12,7 +13,7 @@ import (
 func (g *generator) bounds(b *schema.Bounds, t *schema.Type, label, value, path string, secret bool) {
 	wire := g.wire()
 	refuse := func(condition, detail string) {
-		g.block("if "+condition+":", func() { g.P("%s.refuse(found, %s, %s)", wire, path, detail) })
+		g.block("if "+condition+":", func() { g.P("%s", stubs.Call(wire+".refuse", "found", path, detail)) })
 	}
 	formatted := func(text, shown string) string {
 		escaped := strings.NewReplacer("{", "{{", "}", "}}").Replace(quote(text))
@@ -40,10 +41,12 @@ func (g *generator) bounds(b *schema.Bounds, t *schema.Type, label, value, path 
 	}
 	if b.Pattern != "" {
 		g.use("import re as _re")
-		refuse(fmt.Sprintf("_re.search(%s, %s, _re.ASCII) is None", quote(pythonPattern(b.Pattern)), value), quote("must match "+b.Pattern))
+		search := stubs.Call("_re.search", quote(pythonPattern(b.Pattern)), value, "_re.ASCII")
+		refuse(search+" is None", quote("must match "+b.Pattern))
 	}
 	if b.Unique {
-		g.P("%s.unique(found, %s, %s, lambda item: %s)", wire, path, value, strings.ReplaceAll(g.jsonValue(t.Elem, "item", "0", 0), "mode", wire+".COMPARED"))
+		compared := strings.ReplaceAll(g.jsonValue(t.Elem, "item", "0", 0), "mode", wire+".COMPARED")
+		g.P("%s", stubs.Call(wire+".unique", "found", path, value, "lambda item: "+compared))
 	}
 }
 
@@ -122,7 +125,7 @@ func (g *generator) outside(k schema.Kind, label, value string, b *schema.Bounds
 }
 
 func (g *generator) violations(m *schema.Message) {
-	g.function(fmt.Sprintf("def violations(self, found: list[%s.Violation], path: str) -> None:", g.wire()), func() {
+	g.function("violations", []string{"self", "found: list[" + g.wire() + ".Violation]", "path: str"}, "None", func() {
 		if !stubs.Checked(&schema.Type{Kind: schema.KindMessage, Message: m}) {
 			g.P("\"\"\"Nothing in it can be a violation.\"\"\"")
 			return
@@ -131,12 +134,12 @@ func (g *generator) violations(m *schema.Message) {
 			if !stubs.Checked(f.Type) && f.Bounds == nil {
 				continue
 			}
-			value, path := "self."+FieldName(f), "path + "+quote(stubs.Pointer(f.JSONName()))
+			value, path := "self."+FieldName(f), []string{"path", quote(stubs.Pointer(f.JSONName()))}
 			check := func() {
 				if f.Bounds != nil {
-					g.bounds(f.Bounds, f.Type, snake(f.Message.Name)+"_"+f.Name, value, path, f.IsSecret())
+					g.bounds(f.Bounds, f.Type, snake(f.Message.Name)+"_"+f.Name, value, sum(path...), f.IsSecret())
 				}
-				g.violationsOf(f.Type, value, path, 0)
+				g.violationsOf(f.Type, value, path...)
 			}
 			if f.Presence == schema.Optional {
 				g.block(fmt.Sprintf("if %s is not None:", value), check)
@@ -148,28 +151,30 @@ func (g *generator) violations(m *schema.Message) {
 	g.P("")
 }
 
-// violationsOf writes what adds the violations of a value: those of its named
+// violationsOf writes what adds the violations of a value, whose path is a sum of
+// texts: those of its named
 // type, and those of what it holds.
-func (g *generator) violationsOf(t *schema.Type, value, path string, level int) {
+func (g *generator) violationsOf(t *schema.Type, value string, path ...string) {
 	switch {
 	case !stubs.Checked(t):
 	case t.Named != nil:
 		name := g.name(&t.Named.Decl)
-		g.P("%scheck_%s(%s, found, %s)", strings.TrimSuffix(name, t.Named.Name), snake(t.Named.Name), value, path)
+		check := strings.TrimSuffix(name, t.Named.Name) + "check_" + snake(t.Named.Name)
+		g.P("%s", stubs.Call(check, value, "found", sum(path...)))
 	case t.Kind == schema.KindEnum, t.Kind == schema.KindMessage, t.Kind == schema.KindUnion:
-		g.P("%s.violations(found, %s)", value, path)
+		g.P("%s", stubs.Call(value+".violations", "found", sum(path...)))
 	default:
-		g.violationsInside(t, value, path, level)
+		g.violationsInside(t, value, path...)
 	}
 }
 
 // violationsInside is violationsOf for what a list or map holds.
-func (g *generator) violationsInside(t *schema.Type, value, path string, level int) {
+func (g *generator) violationsInside(t *schema.Type, value string, path ...string) {
 	switch {
 	case t.Kind == schema.KindList && stubs.Checked(t.Elem):
 		i, item := g.fresh("i"), g.fresh("item")
 		g.block(fmt.Sprintf("for %s, %s in enumerate(%s):", i, item, value), func() {
-			g.violationsOf(t.Elem, item, fmt.Sprintf("%s + f\"/{%s}\"", path, i), level+1)
+			g.violationsOf(t.Elem, item, append(slices.Clip(path), fmt.Sprintf(`f"/{%s}"`, i))...)
 		})
 	case t.Kind == schema.KindMap && (stubs.Checked(t.Key) || stubs.Checked(t.Elem)):
 		key, item := g.fresh("key"), g.fresh("item")
@@ -177,9 +182,9 @@ func (g *generator) violationsInside(t *schema.Type, value, path string, level i
 			item = "_"
 		}
 		g.block(fmt.Sprintf("for %s, %s in %s:", key, item, g.sorted(t, value)), func() {
-			at := fmt.Sprintf("%s + %s.pointer(%s)", path, g.wire(), g.keyText(t.Key, key))
-			g.violationsOf(t.Key, key, at, level+1)
-			g.violationsOf(t.Elem, item, at, level+1)
+			at := append(slices.Clip(path), stubs.Call(g.wire()+".pointer", g.keyText(t.Key, key)))
+			g.violationsOf(t.Key, key, at...)
+			g.violationsOf(t.Elem, item, at...)
 		})
 	}
 }
@@ -190,13 +195,14 @@ func (g *generator) namedCodec(n *schema.NamedType) {
 		return
 	}
 	g.top()
-	g.function(fmt.Sprintf("def check_%s(value: %s, found: list[%s.Violation], path: str) -> None:", snake(n.Name), n.Name, g.wire()), func() {
+	parameters := []string{"value: " + n.Name, "found: list[" + g.wire() + ".Violation]", "path: str"}
+	g.function("check_"+snake(n.Name), parameters, "None", func() {
 		g.P("\"\"\"Adds everything that a request must not hold.\"\"\"")
 		plain := n.Type
 		plain.Named = nil
 		if n.Bounds != nil {
 			g.bounds(n.Bounds, &plain, snake(n.Name), "value", "path", n.Secret)
 		}
-		g.violationsInside(&plain, "value", "path", 0)
+		g.violationsInside(&plain, "value", "path")
 	})
 }

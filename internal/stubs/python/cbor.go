@@ -2,9 +2,11 @@ package python
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 
 	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/stubs"
 	"faithfulcourier/internal/value"
 )
 
@@ -44,7 +46,7 @@ func (g *generator) present(f *schema.Field, body func(value string)) {
 }
 
 func (g *generator) writeCBOR(m *schema.Message) {
-	g.function(fmt.Sprintf("def write_cbor(self, out: %s.Out, depth: int) -> None:", g.wire()), func() {
+	g.function("write_cbor", []string{"self", "out: " + g.wire() + ".Out", "depth: int"}, "None", func() {
 		g.tooDeep()
 		if holdsDepth(m) {
 			g.P("depth += 1")
@@ -69,7 +71,8 @@ func (g *generator) writeCBOR(m *schema.Message) {
 			for _, f := range optional {
 				parts = append(parts, fmt.Sprintf("(self.%s is not None)", FieldName(f)))
 			}
-			g.P("out.append(%s.map_head(%d + %s))", g.wire(), always, strings.Join(parts, " + "))
+			count := sum(append([]string{strconv.Itoa(always)}, parts...)...)
+			g.P("%s", stubs.Call("out.append", stubs.Call(g.wire()+".map_head", count)))
 		}
 		for _, f := range m.Fields {
 			if f.Presence == schema.Optional {
@@ -115,10 +118,15 @@ func (g *generator) put(pieces ...string) {
 		g.pending = nil
 	}
 	if len(pieces) == 1 {
-		g.P("out.append(%s)", pieces[0])
+		g.P("%s", stubs.Call("out.append", pieces[0]))
 	} else {
-		g.P("out += (%s)", strings.Join(pieces, ", "))
+		g.P("out += %s", stubs.Rows("(", pieces, ")"))
 	}
+}
+
+// either writes a choice between two expressions.
+func either(one, condition, other string) string {
+	return stubs.Either(one, "if "+condition, "else "+other)
 }
 
 // putValue writes what writes a value as CBOR.
@@ -131,19 +139,19 @@ func (g *generator) putValue(t *schema.Type, value string, level int) {
 	switch {
 	case t.Kind.IsInteger():
 		if !strings.Contains(value, ".") {
-			g.put(fmt.Sprintf("%s[%s] if 0 <= %s < 128 else %s.cbor_%s(%s)", g.table("UINTS"), value, value, wire, t.Kind, value))
+			g.put(either(g.table("UINTS")+"["+value+"]", "0 <= "+value+" < 128", fmt.Sprintf("%s.cbor_%s(%s)", wire, t.Kind, value)))
 			return
 		}
-		g.put(fmt.Sprintf("%s[n] if 0 <= (n := %s) < 128 else %s.cbor_%s(n)", g.table("UINTS"), value, wire, t.Kind))
+		g.put(either(g.table("UINTS")+"[n]", "0 <= (n := "+value+") < 128", fmt.Sprintf("%s.cbor_%s(n)", wire, t.Kind)))
 	case t.Kind == schema.KindBool:
-		g.put(fmt.Sprintf("b\"\\xf5\" if %s else b\"\\xf4\"", value))
+		g.put(either(`b"\xf5"`, value, `b"\xf4"`))
 	case t.Kind == schema.KindText:
-		g.put(fmt.Sprintf("%s[n] if (n := len(text := %s.encode())) < 256 else %s.head(3, n)", g.table("TEXTS"), value, wire), "text")
+		g.put(either(g.table("TEXTS")+"[n]", "(n := len(text := "+value+".encode())) < 256", wire+".head(3, n)"), "text")
 	case t.Kind == schema.KindUUID:
 		g.pending = append(g.pending, 0xd8, 0x25, 0x50)
 		g.put(value + ".bytes")
 	case t.Kind == schema.KindEnum:
-		g.put(fmt.Sprintf("%s.HEADS.get(%s) or %s.enum_head(%s)", g.name(&t.Enum.Decl), value, wire, value))
+		g.put(stubs.Either(stubs.Call(g.name(&t.Enum.Decl)+".HEADS.get", value), "or "+stubs.Call(wire+".enum_head", value)))
 	case t.Kind == schema.KindAny:
 		g.flush()
 		g.P("%s.cbor_any(%s, out, %s)", wire, value, depth)
@@ -151,7 +159,8 @@ func (g *generator) putValue(t *schema.Type, value string, level int) {
 		g.flush()
 		g.P("%s.write_cbor(out, %s)", value, depth)
 	case t.Kind == schema.KindFloat64:
-		g.put(fmt.Sprintf("%s(0xFB, %s) if %s == %s else %s.cbor_float64(%s)", g.table("pack_float64"), value, value, value, wire, value))
+		pack := fmt.Sprintf("%s(0xFB, %s)", g.table("pack_float64"), value)
+		g.put(either(pack, value+" == "+value, fmt.Sprintf("%s.cbor_float64(%s)", wire, value)))
 	case t.Kind == schema.KindList:
 		g.flush()
 		g.tooDeepAt(depth)
@@ -205,16 +214,16 @@ func (g *generator) readExpression(t *schema.Type, form form) string {
 	switch {
 	case t.Kind.IsInteger():
 		low, high := t.Kind.Range()
-		expression = fmt.Sprintf("r.integer(%s, %d, %d)", quote(t.Kind.String()), low, high)
+		expression = stubs.Call("r.integer", quote(t.Kind.String()), strconv.FormatInt(low, 10), strconv.FormatUint(high, 10))
 	case t.Kind == schema.KindText && form.json:
 		expression = "r.quoted()"
 	case t.Kind == schema.KindEnum:
-		return fmt.Sprintf("%s.read_%s(r)", g.name(&t.Enum.Decl), form.suffix())
+		return stubs.Call(g.name(&t.Enum.Decl)+".read_"+form.suffix(), "r")
 	case t.Kind == schema.KindMessage:
-		return fmt.Sprintf("%s.read_%s(r)", g.name(&t.Message.Decl), form.suffix())
+		return stubs.Call(g.name(&t.Message.Decl)+".read_"+form.suffix(), "r")
 	case t.Kind == schema.KindUnion:
 		name := g.name(&t.Union.Decl)
-		return fmt.Sprintf("%sread_%s_%s(r)", strings.TrimSuffix(name, t.Union.Name), snake(t.Union.Name), form.suffix())
+		return stubs.Call(strings.TrimSuffix(name, t.Union.Name)+"read_"+snake(t.Union.Name)+"_"+form.suffix(), "r")
 	default:
 		expression = "r." + scalars[t.Kind].read + "()"
 	}
@@ -224,7 +233,7 @@ func (g *generator) readExpression(t *schema.Type, form form) string {
 // distinct makes an expression one of its named type.
 func (g *generator) distinct(t *schema.Type, expression string) string {
 	if isDistinct(t) {
-		return fmt.Sprintf("%s(%s)", g.name(&t.Named.Decl), expression)
+		return stubs.Call(g.name(&t.Named.Decl), expression)
 	}
 	return expression
 }
@@ -245,7 +254,7 @@ func (g *generator) readItem(t *schema.Type, form form) string {
 		g.P("%s: list[%s] = []", items, g.typ(t.Elem))
 		add := func() {
 			item := g.readItem(t.Elem, form)
-			g.P("%s.append(%s)", items, item)
+			g.P("%s", stubs.Call(items+".append", item))
 		}
 		if form.json {
 			g.P("r.open_list()")
@@ -262,7 +271,7 @@ func (g *generator) readItem(t *schema.Type, form form) string {
 	g.P("%s: dict[%s, %s] = {}", entries, g.typ(t.Key), g.typ(t.Elem))
 	put := func() {
 		item := g.readItem(t.Elem, form)
-		g.P("%s.put_once(%s, %s, %s)", wire, entries, key, item)
+		g.P("%s", stubs.Call(wire+".put_once", entries, key, item))
 	}
 	if form.json {
 		g.P("r.open_object(\"a map\")")
@@ -302,7 +311,7 @@ func (g *generator) readCBOR(m *schema.Message) {
 	wire := g.wire()
 	g.use("from typing import Any as _Any")
 	g.P("@classmethod")
-	g.function(fmt.Sprintf("def read_cbor(cls, r: %s.CborReader) -> %s:", wire, m.Name), func() {
+	g.function("read_cbor", []string{"cls", "r: " + wire + ".CborReader"}, m.Name, func() {
 		g.P("values: dict[str, _Any] = {}")
 		g.P("unknown: list[%s.Unknown] = []", wire)
 		g.P("length = r.open_message(%s, %d)", quote(g.shownAs(m)), len(m.Fields))
@@ -316,9 +325,10 @@ func (g *generator) readCBOR(m *schema.Message) {
 			})
 		})
 		g.P("except %s.WireError as problem:", wire)
-		g.P("    raise %s.inside_field(problem, %s, number) from None", wire, g.fieldTable(m))
+		g.P("    raise %s from None", stubs.Call(wire+".inside_field", "problem", g.fieldTable(m), "number"))
 		g.P("r.leave()")
-		g.P("return cls(**%s.finished(r, values, unknown, %s))", wire, g.requiredName(m))
+		finished := stubs.Call(wire+".finished", "r", "values", "unknown", g.requiredName(m))
+		g.P("return %s", stubs.Call("cls", "**"+finished))
 	})
 	g.P("")
 }
@@ -347,11 +357,14 @@ func (g *generator) entries(m *schema.Message) {
 			required = append(required, fmt.Sprintf("(%s, %s)", quote(FieldName(f)), quote(f.JSONName())))
 		}
 	}
-	g.spread(g.fieldTable(m)+": dict[int, str] = {", names, "}")
-	g.spread(g.requiredName(m)+": list[tuple[str, str]] = [", required, "]")
+	g.P("%s: dict[int, str] = %s", g.fieldTable(m), stubs.Rows("{", names, "}"))
+	g.P("%s: list[tuple[str, str]] = %s", g.requiredName(m), stubs.Rows("[", required, "]"))
 	g.P("")
 	g.P("")
-	g.function(fmt.Sprintf("def _read_%s_entry(r: %s.CborReader, number: int, values: dict[str, _Any], unknown: list[%s.Unknown]) -> None:", snake(m.Name), wire, wire), func() {
+	parameters := []string{
+		"r: " + wire + ".CborReader", "number: int", "values: dict[str, _Any]", "unknown: list[" + wire + ".Unknown]",
+	}
+	g.function("_read_"+snake(m.Name)+"_entry", parameters, "None", func() {
 		for i, f := range m.Fields {
 			word := "elif"
 			if i == 0 {
@@ -405,7 +418,7 @@ func (g *generator) fast(m *schema.Message) {
 	g.entries(m)
 	wire := g.wire()
 	g.top()
-	g.function(fmt.Sprintf("def _fast_%s(d: bytes, i: int, depth: int) -> tuple[%s, int]:", snake(m.Name), m.Name), func() {
+	g.fastFunction(m.Name, func() {
 		g.P("left = d[i] - 0xA0")
 		g.block(fmt.Sprintf("if not 0 <= left < 24 or depth > %d:", value.MaxDepth-1-staticOf(m)), func() { g.P("%s.surprise()", wire) })
 		g.P("i += 1")
@@ -440,7 +453,7 @@ func (g *generator) fast(m *schema.Message) {
 		}
 		g.block(fmt.Sprintf("if left != %d:", always), func() { g.P("%s.surprise()", wire) })
 		if m.IsError() { // An exception makes itself.
-			g.spread("return "+m.Name+"(", append(arguments, "_unknown=None"), "), i")
+			g.P("return %s, i", stubs.Call(m.Name, append(arguments, "_unknown=None")...))
 			return
 		}
 		g.P("m = _new(%s)", m.Name)
@@ -451,6 +464,10 @@ func (g *generator) fast(m *schema.Message) {
 		g.P("m._unknown = None")
 		g.P("return m, i")
 	})
+}
+
+func (g *generator) fastFunction(name string, body func()) {
+	g.function("_fast_"+snake(name), []string{"d: bytes", "i: int", "depth: int"}, "tuple["+name+", int]", body)
 }
 
 // fastValue reads a value at i into a variable.
@@ -486,15 +503,17 @@ func (g *generator) fastValue(t *schema.Type, variable string, level int) {
 			wrap()
 		})
 	case t.Kind == schema.KindEnum:
-		g.P("%s, i = %s(d, i, %s)", variable, g.table("fast_enum"), g.name(&t.Enum.Decl))
+		g.P("%s, i = %s", variable, stubs.Call(g.table("fast_enum"), "d", "i", g.name(&t.Enum.Decl)))
 	case t.Kind == schema.KindAny:
 		g.P("%s, i = %s.fast_any(d, i, %s)", variable, wire, depth)
 	case t.Kind == schema.KindMessage:
 		name := g.name(&t.Message.Decl)
-		g.P("%s, i = %s_fast_%s(d, i, %s)", variable, strings.TrimSuffix(name, t.Message.Name), snake(t.Message.Name), depth)
+		reader := strings.TrimSuffix(name, t.Message.Name) + "_fast_" + snake(t.Message.Name)
+		g.P("%s, i = %s", variable, stubs.Call(reader, "d", "i", depth))
 	case t.Kind == schema.KindUnion:
 		name := g.name(&t.Union.Decl)
-		g.P("%s, i = %s_fast_%s(d, i, %s)", variable, strings.TrimSuffix(name, t.Union.Name), snake(t.Union.Name), depth)
+		reader := strings.TrimSuffix(name, t.Union.Name) + "_fast_" + snake(t.Union.Name)
+		g.P("%s, i = %s", variable, stubs.Call(reader, "d", "i", depth))
 	case t.Kind == schema.KindList:
 		items, item, count := g.fresh("items"), g.fresh("item"), g.fresh("count")
 		g.P("%s, i = %s.fast_length(d, i, 4)", count, wire)
@@ -528,14 +547,14 @@ func (g *generator) fastUnion(u *schema.Union) {
 		most = max(most, static(a.Type))
 	}
 	g.P("")
-	g.function(fmt.Sprintf("def _fast_%s(d: bytes, i: int, depth: int) -> tuple[%s, int]:", snake(u.Name), u.Name), func() {
+	g.fastFunction(u.Name, func() {
 		g.block(fmt.Sprintf("if d[i] != 0xA1 or depth > %d:", value.MaxDepth-1-most), func() { g.P("%s.surprise()", wire) })
 		g.P("number, i = %s.fast_int(d, i + 1)", wire)
 		for n, a := range u.Alternatives {
 			g.block(fmt.Sprintf("if number == %d:", a.Number), func() {
 				variable := fmt.Sprintf("v%d", n)
 				g.fastValue(a.Type, variable, 0)
-				g.P("return %s(%s), i", AlternativeName(a), variable)
+				g.P("return %s, i", stubs.Call(AlternativeName(a), variable))
 			})
 		}
 		g.P("%s.surprise()", wire)

@@ -6,11 +6,12 @@ import (
 	"strings"
 
 	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/stubs"
 )
 
 func (g *generator) writeJSON(m *schema.Message) {
 	wire := g.wire()
-	g.function("def write_json(self, depth: int, mode: int) -> str:", func() {
+	g.function("write_json", []string{"self", "depth: int", "mode: int"}, "str", func() {
 		g.tooDeep()
 		if holdsDepth(m) {
 			g.P("depth += 1")
@@ -20,9 +21,9 @@ func (g *generator) writeJSON(m *schema.Message) {
 			g.present(f, func(value string) {
 				text := g.jsonValue(f.Type, value, "depth", 0)
 				if f.Secret && !namedSecret(f.Type) {
-					text = fmt.Sprintf("(%s.SECRET if mode == %s.FOR_PEOPLE else %s)", wire, wire, text)
+					text = g.hidden(text)
 				}
-				g.P("members.append((%d, %s))", f.Number, member(f, text))
+				g.P("%s", stubs.Call("members.append", stubs.Rows("(", []string{strconv.Itoa(f.Number), member(f, text)}, ")")))
 			})
 		}
 		g.block("if self._unknown:", func() { g.P("return %s.merge_json(members, self._unknown, mode)", wire) })
@@ -37,14 +38,19 @@ func member(f *schema.Field, text string) string {
 	if rest, formatted := strings.CutPrefix(text, "f'"); formatted && !strings.ContainsAny(name, `{}\`) {
 		return "f" + strings.TrimSuffix(name, "'") + rest
 	}
-	return name + " + " + text
+	return sum(name, text)
+}
+
+// hidden writes the text of what is secret: not for people.
+func (g *generator) hidden(text string) string {
+	return stubs.Parens(stubs.Either(g.wire()+".SECRET", "if mode == "+g.wire()+".FOR_PEOPLE", "else "+text))
 }
 
 // jsonValue writes the expression of a value as JSON.
 func (g *generator) jsonValue(t *schema.Type, value, depth string, level int) string {
 	plain := g.jsonPlain(t, value, depth, level)
 	if namedSecret(t) {
-		return fmt.Sprintf("(%s.SECRET if mode == %s.FOR_PEOPLE else %s)", g.wire(), g.wire(), plain)
+		return g.hidden(plain)
 	}
 	return plain
 }
@@ -70,18 +76,21 @@ func (g *generator) jsonPlain(t *schema.Type, value, depth string, level int) st
 	case t.Kind == schema.KindAny:
 		return fmt.Sprintf("%s.json_any(%s, %s)", wire, value, depth)
 	case t.Kind == schema.KindMessage, t.Kind == schema.KindUnion:
-		return fmt.Sprintf("%s.write_json(%s, mode)", value, depth)
+		return stubs.Call(value+".write_json", depth, "mode")
 	case t.Kind == schema.KindList:
 		item := "item" + suffix
-		return fmt.Sprintf("%s.json_list(%s for %s in %s.shallow(%s, %s))", wire, g.jsonValue(t.Elem, item, deeper, level+1), item, wire, value, depth)
+		each := fmt.Sprintf("for %s in %s", item, stubs.Call(wire+".shallow", value, depth))
+		return stubs.Call(wire+".json_list", stubs.Either(g.jsonValue(t.Elem, item, deeper, level+1), each))
 	case t.Kind == schema.KindMap:
 		key, item := "key"+suffix, "item"+suffix
 		text := g.keyText(t.Key, key)
 		quoted := fmt.Sprintf("%s.json_text(%s)", wire, text)
 		if namedSecret(t.Key) {
-			quoted = fmt.Sprintf("(%s.SECRET if mode == %s.FOR_PEOPLE else %s)", wire, wire, quoted)
+			quoted = g.hidden(quoted)
 		}
-		return fmt.Sprintf("%s.json_object([%s + \":\" + %s for %s, %s in %s.shallow(%s, %s)])", wire, quoted, g.jsonValue(t.Elem, item, deeper, level+1), key, item, wire, g.sorted(t, value), depth)
+		entry := sum(quoted, `":"`, g.jsonValue(t.Elem, item, deeper, level+1))
+		each := fmt.Sprintf("for %s, %s in %s", key, item, stubs.Call(wire+".shallow", g.sorted(t, value), depth))
+		return stubs.Call(wire+".json_object", stubs.Brackets("[", []string{stubs.Either(entry, each)}, "]"))
 	}
 	return fmt.Sprintf("%s.%s(%s)", wire, scalars[t.Kind].json, value)
 }
@@ -101,7 +110,7 @@ func (g *generator) jsonKey(t *schema.Type, name string) string {
 func (g *generator) readJSON(m *schema.Message) {
 	wire := g.wire()
 	g.P("@classmethod")
-	g.function(fmt.Sprintf("def read_json(cls, r: %s.JsonReader) -> %s:", wire, m.Name), func() {
+	g.function("read_json", []string{"cls", "r: " + wire + ".JsonReader"}, m.Name, func() {
 		g.P("values: dict[str, _Any] = {}")
 		g.P("unknown: list[%s.Unknown] = []", wire)
 		g.P("seen: set[int] = set()")

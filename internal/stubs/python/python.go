@@ -248,10 +248,32 @@ type generator struct {
 	shown      string // what errors call the message of a body, "" for its own name
 }
 
+// def writes a function or method; async is "async " or nothing.
+func (g *generator) def(async, name string, parameters []string, result string, body func()) {
+	g.block(async+"def "+stubs.Call(name, parameters...)+" -> "+result+":", body)
+}
+
 // function writes a function or method, in which every variable is new.
-func (g *generator) function(open string, body func()) {
+func (g *generator) function(name string, parameters []string, result string, body func()) {
 	g.used = map[string]int{}
-	g.block(open, body)
+	g.def("", name, parameters, result, body)
+}
+
+// method writes a function as function does, with a line after it.
+func (g *generator) method(name string, parameters []string, result string, body func()) {
+	g.function(name, parameters, result, body)
+	g.P("")
+}
+
+// sum writes a sum of texts.
+func sum(terms ...string) string { return stubs.Either(terms[0], plus(terms[1:])...) }
+
+func plus(terms []string) []string {
+	added := make([]string, len(terms))
+	for i, term := range terms {
+		added[i] = "+ " + term
+	}
+	return added
 }
 
 // fresh is a name that no variable of the current function has yet.
@@ -264,11 +286,6 @@ func (g *generator) fresh(base string) string {
 		return base + strconv.Itoa(n)
 	}
 	return base
-}
-
-// spread writes a list in brackets, which is broken where it is long.
-func (g *generator) spread(open string, items []string, closing string) {
-	g.P("%s", open+strings.Join(items, ", ")+closing)
 }
 
 // doc writes a docstring, if there is one.
@@ -335,7 +352,7 @@ func (g *generator) file(part string) []byte {
 			head.P("%s", c)
 		}
 	}
-	return layout(append(head.Bytes(), g.Bytes()...))
+	return append(head.Bytes(), g.Bytes()...)
 }
 
 // up is the relative path of the output's own package.
@@ -418,11 +435,11 @@ func aboutFile(defs *schema.Definitions, about stubs.About) []byte {
 			for _, m := range defs.Modules {
 				for _, e := range m.Messages {
 					if e.IsError() {
-						c.P("ErrorPage(%s, %d, %s),", quote(e.FullName()), e.Status, quote(e.Doc))
+						c.P("%s,", stubs.Call("ErrorPage", quote(e.FullName()), strconv.Itoa(e.Status), quote(e.Doc)))
 					}
 				}
 			}
 		}, "],")
 	}, ")")
-	return layout(c.Bytes())
+	return c.Bytes()
 }

@@ -229,6 +229,6 @@ func (m imports) add(module, name string) {
 func (m imports) write(c *stubs.Code) {
 	for _, module := range slices.Sorted(maps.Keys(m)) {
 		slices.SortFunc(m[module], byKind)
-		c.P("from %s import %s", module, strings.Join(m[module], ", "))
+		c.P("from %s import %s", module, stubs.Optional("(", m[module], ")"))
 	}
 }

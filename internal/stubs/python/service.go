@@ -3,10 +3,12 @@ package python
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/stubs"
 )
 
 func callVariable(c *schema.Call) string {
@@ -40,11 +42,12 @@ func (g *generator) credentials() {
 					if seen = append(seen, credential); len(seen) == 1 {
 						g.P("")
 					}
-					kind, key := credential.Kind, ""
+					kind, key := credential.Kind, []string(nil)
 					if kind == "key" {
-						kind, key = credential.Carrier, ", "+quote(credential.Key)
+						kind, key = credential.Carrier, []string{quote(credential.Key)}
 					}
-					g.P("%s = %s.Credential(%s, %s%s)", credentialVariable(credential), g.faithful("web"), quote(credential.FullName()), quote(kind), key)
+					made := stubs.Call(g.faithful("web")+".Credential", append([]string{quote(credential.FullName()), quote(kind)}, key...)...)
+					g.P("%s = %s", credentialVariable(credential), made)
 				}
 			}
 		}
@@ -105,16 +108,16 @@ func (g *generator) call(c *schema.Call) {
 				for _, credential := range all {
 					names = append(names, credentialVariable(credential))
 				}
-				needs = append(needs, "["+strings.Join(names, ", ")+"]")
+				needs = append(needs, stubs.Rows("[", names, "]"))
 			}
-			g.P("needs=[%s],", strings.Join(needs, ", "))
+			g.P("needs=%s,", stubs.Rows("[", needs, "]"))
 		}
 		if len(c.Fails) > 0 {
 			var names []string
 			for _, e := range c.Fails {
 				names = append(names, g.name(&e.Decl))
 			}
-			g.P("fails=[%s],", strings.Join(names, ", "))
+			g.P("fails=%s,", stubs.Rows("[", names, "]"))
 		}
 	})
 	g.P(")")
@@ -137,16 +140,16 @@ func (g *generator) travel(c *schema.Call, placed []conversation.Placed, rest *s
 	if rest != nil {
 		body = rest.Name
 		g.top()
-		g.function(fmt.Sprintf("def _%s_body(m: %s) -> %s:", name, request, rest.Name), func() {
+		g.function("_"+name+"_body", []string{"m: " + request}, rest.Name, func() {
 			var fields []string
 			for _, f := range rest.Fields {
 				fields = append(fields, fmt.Sprintf("%s=m.%s", FieldName(f), FieldName(f)))
 			}
-			g.spread("return "+rest.Name+"(", append(fields, "_unknown=m._unknown"), ")")
+			g.P("return %s", stubs.Call(rest.Name, append(fields, "_unknown=m._unknown")...))
 		})
 	}
 	g.top()
-	g.function(fmt.Sprintf("def _%s_place(m: %s, p: %s.Parameters) -> None:", name, request, web), func() {
+	g.function("_"+name+"_place", []string{"m: " + request, "p: " + web + ".Parameters"}, "None", func() {
 		for _, p := range placed {
 			g.place(p)
 		}
@@ -156,7 +159,7 @@ func (g *generator) travel(c *schema.Call, placed []conversation.Placed, rest *s
 	if rest != nil {
 		given = "body: " + rest.Name
 	}
-	g.function(fmt.Sprintf("def _%s_take(a: %s.Arguments, %s) -> %s:", name, web, given, request), func() {
+	g.function("_"+name+"_take", []string{"a: " + web + ".Arguments", given}, request, func() {
 		var fields []string
 		if rest != nil {
 			g.P("a.rest(body._unknown)")
@@ -181,7 +184,8 @@ func (g *generator) travel(c *schema.Call, placed []conversation.Placed, rest *s
 	g.Deeper(1, func() {
 		g.In("placed=[", func() {
 			for _, p := range placed {
-				g.P("%s.Placed(%d, %s, %s, %s),", web, p.Field.Number, quote(p.Field.JSONName()), quote(string(p.Place)), quote(p.Name))
+				f := p.Field
+				g.P("%s,", stubs.Call(web+".Placed", strconv.Itoa(f.Number), quote(f.JSONName()), quote(string(p.Place)), quote(p.Name)))
 			}
 		}, "],")
 		g.P("body=%s,", body)
@@ -203,9 +207,9 @@ func (g *generator) place(p conversation.Placed) {
 		plain := value
 		if t.Kind != schema.KindText {
 			text := strings.ReplaceAll(g.jsonPlain(t, value, "0", 0), ", mode)", ")")
-			plain = fmt.Sprintf("%s.plain(%s)", g.faithful("web"), text)
+			plain = stubs.Call(g.faithful("web")+".plain", text)
 		}
-		g.P("p.%s(%s, %s)", p.Place, quote(p.Name), plain)
+		g.P("%s", stubs.Call("p."+string(p.Place), quote(p.Name), plain))
 	}
 	value := "m." + FieldName(f)
 	switch {
@@ -232,16 +236,16 @@ func (g *generator) take(i int, p conversation.Placed) string {
 	case t.Kind == schema.KindFloat32 || t.Kind == schema.KindFloat64 || t.Kind == schema.KindEnum:
 		shape = "number"
 	}
-	arguments := fmt.Sprintf("%d, %s, lambda r: %s", i, quote(shape), g.readExpression(t, jsonForm))
+	arguments := []string{strconv.Itoa(i), quote(shape), "lambda r: " + g.readExpression(t, jsonForm)}
 	switch {
 	case f.Type.Kind == schema.KindList:
-		return "a.list(" + arguments + ")"
+		return stubs.Call("a.list", arguments...)
 	case f.Presence == schema.Required:
-		return "a.required(" + arguments + ")"
+		return stubs.Call("a.required", arguments...)
 	case f.Presence == schema.Optional:
-		return "a.optional(" + arguments + ")"
+		return stubs.Call("a.optional", arguments...)
 	}
-	return "a.defaulted(" + arguments + ", " + g.literalOf(f.Type, f.Default) + ")"
+	return stubs.Call("a.defaulted", append(arguments, g.literalOf(f.Type, f.Default))...)
 }
 
 func callDoc(c *schema.Call) string {
@@ -292,7 +296,8 @@ func (g *generator) clientsAs(as flavour) {
 			}
 			g.doc(docOf(doc, s.Deprecated))
 			g.P("")
-			g.block(fmt.Sprintf("def __init__(self, base: str, options: %s.%s | None = None) -> None:", client, as.options), func() {
+			options := fmt.Sprintf("options: %s.%s | None = None", client, as.options)
+			g.def("", "__init__", []string{"self", "base: str", options}, "None", func() {
 				g.P("\"\"\"base is where the server is, such as \"http://127.0.0.1:8080\".\"\"\"")
 				g.P("self._client = %s.%s(base, _DEFINITIONS, options or {})", client, as.client)
 			})
@@ -325,44 +330,34 @@ func (g *generator) clientCall(c *schema.Call, as flavour) {
 		argument = "request"
 	}
 	parameters = append(parameters, "*", "timeout: float | None = None")
-	open, verb, tail, result := as.async+"def ", as.await+"self._client.do", "timeout", g.side(c.Response)
+	async, verb, tail, result := as.async, as.await+"self._client.do", []string{"timeout"}, g.side(c.Response)
 	switch {
 	case conversation.BothWays(c):
-		open, verb = "def ", g.faithful(as.sockets)+".converse"
+		async, verb = "", g.faithful(as.sockets)+".converse"
 	case c.RequestStream:
 		verb = as.await + "self._client.send"
 	case c.ResponseStream:
-		open, verb = "def ", "self._client.stream"
+		async, verb = "", "self._client.stream"
 	}
 	if as.async == "" { // tasks are cancelled, threads have to be told
 		parameters = append(parameters, "cancellation: "+client+".Cancellation | None = None")
-		tail = "timeout, cancellation"
+		tail = append(tail, "cancellation")
 	}
 	if c.ResponseStream {
 		result = client + "." + as.stream + "[" + result + "]"
 	}
-	open += CallName(c) + "("
-	line := open + strings.Join(parameters, ", ") + ") -> " + result + ":"
-	if len(line) > width {
-		g.P("%s", open)
-		for _, p := range parameters {
-			g.P("    %s,", p)
-		}
-		g.P(") -> %s:", result)
-	} else {
-		g.P("%s", line)
-	}
-	g.Deeper(1, func() {
+	g.def(async, CallName(c), parameters, result, func() {
 		g.doc(callDoc(c))
 		if c.Deprecated != "" {
 			g.use("import warnings as _warnings")
-			g.P("_warnings.warn(%s, DeprecationWarning, stacklevel=2)", quote(c.FullName()+" is deprecated: "+c.Deprecated))
+			reason := quote(c.FullName() + " is deprecated: " + c.Deprecated)
+			g.P("%s", stubs.Call("_warnings.warn", reason, "DeprecationWarning", "stacklevel=2"))
 		}
-		first := ""
+		arguments := append([]string{"_calls." + callVariable(c), argument}, tail...)
 		if conversation.BothWays(c) {
-			first = "self._client, "
+			arguments = append([]string{"self._client"}, arguments...)
 		}
-		call := fmt.Sprintf("%s(%s_calls.%s, %s, %s)", verb, first, callVariable(c), argument, tail)
+		call := stubs.Call(verb, arguments...)
 		if c.Response == nil {
 			g.P("%s", call)
 		} else {
@@ -390,12 +385,12 @@ func (g *generator) servers() {
 			g.everyCall(s, server)
 		}
 		g.top()
-		g.P("def serve_%s(implementation: %s, options: %s.ServerOptions | None = None) -> %s.Mount:", snake(s.Name), s.Name, server, server)
-		g.Deeper(1, func() {
+		parameters := []string{"implementation: " + s.Name, "options: " + server + ".ServerOptions | None = None"}
+		g.def("", "serve_"+snake(s.Name), parameters, server+".Mount", func() {
 			g.P("\"\"\"Returns an ASGI application.\"\"\"")
 			g.In("routes = [", func() {
 				for _, c := range s.Calls {
-					g.P("%s.route(_calls.%s, implementation, %s, %s),", server, callVariable(c), s.Name, quote(CallName(c)))
+					g.P("%s,", stubs.Call(server+".route", "_calls."+callVariable(c), "implementation", s.Name, quote(CallName(c))))
 				}
 			}, "]")
 			g.P("return %s.Mount(_DEFINITIONS, routes, options or {})", server)
@@ -436,8 +431,7 @@ func (g *generator) handler(c *schema.Call, server string) {
 		g.use("from collections.abc import Awaitable as _Awaitable")
 		result = "_Awaitable[" + result + "] | " + result
 	}
-	g.spread("def "+CallName(c)+"(", parameters, ") -> "+result+":")
-	g.Deeper(1, func() {
+	g.def("", CallName(c), parameters, result, func() {
 		g.doc(callDoc(c))
 		g.P("raise NotImplementedError")
 	})

@@ -101,10 +101,7 @@ func isDistinct(t *schema.Type) bool {
 	return t.Named != nil && t.Kind != schema.KindBool && t.Kind != schema.KindAny
 }
 
-func (g *generator) top() {
-	g.P("")
-	g.P("")
-}
+func (g *generator) top() { g.Blank(2) }
 
 func (g *generator) named(n *schema.NamedType) {
 	plain := n.Type
@@ -118,7 +115,7 @@ func (g *generator) named(n *schema.NamedType) {
 			// What is declared further down has no name yet when this is run.
 			t = g.lateType(&plain, t)
 		}
-		g.P("%s = _NewType(%s, %s)", n.Name, quote(n.Name), t)
+		g.P("%s = %s", n.Name, stubs.Call("_NewType", quote(n.Name), t))
 	} else {
 		g.use("from typing import TypeAlias as _TypeAlias")
 		g.P("%s: _TypeAlias = %s", n.Name, g.typ(&plain))
@@ -156,9 +153,11 @@ func (g *generator) enum(e *schema.Enum) {
 		}
 	}
 	g.P("class %s(", e.Name)
-	g.P("    %s.Enum,", wire)
-	g.P("    numbers={%s},", strings.Join(numbers, ", "))
-	g.P("    renamed={%s},", strings.Join(renamed, ", "))
+	g.Deeper(1, func() {
+		g.P("%s.Enum,", wire)
+		g.P("numbers=%s,", stubs.Rows("{", numbers, "}"))
+		g.P("renamed=%s,", stubs.Rows("{", renamed, "}"))
+	})
 	g.In("):", func() {
 		doc := e.Doc
 		if doc == "" {
@@ -175,7 +174,7 @@ func (g *generator) enum(e *schema.Enum) {
 	}, "")
 	g.P("")
 	for _, m := range e.Members {
-		g.P("%s.%s = %s(%s)", e.Name, MemberName(m), e.Name, quote(m.Name))
+		g.P("%s.%s = %s", e.Name, MemberName(m), stubs.Call(e.Name, quote(m.Name)))
 	}
 }
 
@@ -257,10 +256,9 @@ func (g *generator) ofAll(m *schema.Message) {
 	}
 	g.export(snake(m.Name) + "_of_all")
 	g.top()
-	g.spread("def "+snake(m.Name)+"_of_all(", parameters, ") -> "+m.Name+":")
-	g.Deeper(1, func() {
+	g.def("", snake(m.Name)+"_of_all", parameters, m.Name, func() {
 		g.doc("Makes " + m.Name + " of every field. It is outside of the promise that code goes on working when fields are added.")
-		g.spread("return "+m.Name+"(", arguments, ")")
+		g.P("return %s", stubs.Call(m.Name, arguments...))
 	})
 }
 
@@ -303,24 +301,28 @@ func (g *generator) verbs(m *schema.Message) {
 	name := m.Name
 	wire := g.wire()
 	fast := "_fast_" + snake(name)
-	g.In("def to_cbor(self) -> bytes:", func() { g.P("return %s.to_cbor(self)", wire) }, "")
+	g.method("to_cbor", []string{"self"}, "bytes", func() { g.P("return %s.to_cbor(self)", wire) })
 	g.P("@classmethod")
-	g.In(fmt.Sprintf("def from_cbor(cls, payload: bytes, items: int = %s.DEFAULT_BUDGET) -> %s:", wire, name), func() {
-		g.P("return %s.from_cbor(payload, %s, cls.read_cbor, items, %d)", wire, fast, 2+stubs.Heaviest(m))
-	}, "")
-	g.In("def to_json(self) -> str:", func() { g.P("return self.write_json(0, %s.PAYLOAD)", wire) }, "")
+	g.method("from_cbor", []string{"cls", "payload: bytes", "items: int = " + wire + ".DEFAULT_BUDGET"}, name, func() {
+		weight := strconv.Itoa(2 + stubs.Heaviest(m))
+		g.P("return %s", stubs.Call(wire+".from_cbor", "payload", fast, "cls.read_cbor", "items", weight))
+	})
+	g.method("to_json", []string{"self"}, "str", func() { g.P("return self.write_json(0, %s.PAYLOAD)", wire) })
 	g.P("@classmethod")
-	g.In(fmt.Sprintf("def from_json(cls, payload: str | bytes, items: int = %s.DEFAULT_BUDGET) -> %s:", wire, name), func() { g.P("return %s.from_json(payload, cls.read_json, items)", wire) }, "")
-	g.In("def to_text(self) -> str:", func() {
+	parameters := []string{"cls", "payload: str | bytes", "items: int = " + wire + ".DEFAULT_BUDGET"}
+	g.method("from_json", parameters, name, func() {
+		g.P("return %s.from_json(payload, cls.read_json, items)", wire)
+	})
+	g.method("to_text", []string{"self"}, "str", func() {
 		g.P("\"\"\"For people and logs: JSON without what is secret.\"\"\"")
 		g.P("return self.write_json(0, %s.FOR_PEOPLE)", wire)
-	}, "")
-	g.In(fmt.Sprintf("def validate(self) -> list[%s.Violation]:", wire), func() {
+	})
+	g.method("validate", []string{"self"}, "list["+wire+".Violation]", func() {
 		g.P("\"\"\"Everything that a request must not hold.\"\"\"")
 		g.P("found: list[%s.Violation] = []", wire)
 		g.P("self.violations(found, \"\")")
 		g.P("return found")
-	}, "")
+	})
 }
 
 // snake turns a PascalCase name into snake_case.
@@ -374,25 +376,23 @@ func (g *generator) union(u *schema.Union) {
 		g.P("")
 		g.P("alternative: %s.Unknown", wire)
 		g.P("")
-		g.used = nil
-		g.In(fmt.Sprintf("def violations(self, found: list[%s.Violation], path: str) -> None:", wire), func() {
+		g.method("violations", []string{"self", "found: list[" + wire + ".Violation]", "path: str"}, "None", func() {
 			var listed []string
 			for _, a := range u.Alternatives {
 				listed = append(listed, a.JSONName())
 			}
-			g.P("%s.refuse_unlisted(found, path, %s)", wire, quote(strings.Join(listed, ", ")))
-		}, "")
-		g.used = nil
-		g.In(fmt.Sprintf("def write_cbor(self, out: %s.Out, depth: int) -> None:", wire), func() {
-			g.P("%s.unlisted_cbor(self.alternative, %s, out, depth)", wire, quote(u.Name))
-		}, "")
-		g.In("def write_json(self, depth: int, mode: int) -> str:", func() {
+			g.P("%s", stubs.Call(wire+".refuse_unlisted", "found", "path", quote(strings.Join(listed, ", "))))
+		})
+		g.method("write_cbor", []string{"self", "out: " + wire + ".Out", "depth: int"}, "None", func() {
+			g.P("%s", stubs.Call(wire+".unlisted_cbor", "self.alternative", quote(u.Name), "out", "depth"))
+		})
+		g.method("write_json", []string{"self", "depth: int", "mode: int"}, "str", func() {
 			g.P("return %s.unlisted_json(self.alternative, depth, mode)", wire)
-		}, "")
+		})
 	}, "")
 	names = append(names, unlisted)
 	g.export(u.Name)
-	g.P("")
+	g.Blank(2)
 	g.P("%s: _TypeAlias = %s", u.Name, quote(strings.Join(names, " | ")))
 	doc := u.Doc
 	if doc == "" {
@@ -406,65 +406,65 @@ func (g *generator) union(u *schema.Union) {
 func (g *generator) alternative(a *schema.Alternative) {
 	wire := g.wire()
 	g.P("")
-	g.used = nil
-	g.In(fmt.Sprintf("def violations(self, found: list[%s.Violation], path: str) -> None:", wire), func() {
+	g.method("violations", []string{"self", "found: list[" + wire + ".Violation]", "path: str"}, "None", func() {
 		if !stubs.Checked(a.Type) {
 			g.P("\"\"\"Nothing in it can be a violation.\"\"\"")
 			return
 		}
-		g.violationsOf(a.Type, "self.value", "path + "+quote(stubs.Pointer(a.JSONName())), 0)
-	}, "")
-	g.used = nil
-	g.In(fmt.Sprintf("def write_cbor(self, out: %s.Out, depth: int) -> None:", wire), func() {
+		g.violationsOf(a.Type, "self.value", "path", quote(stubs.Pointer(a.JSONName())))
+	})
+	g.method("write_cbor", []string{"self", "out: " + wire + ".Out", "depth: int"}, "None", func() {
 		g.tooDeep()
 		g.P("depth += 1")
 		g.P("out.append(%s)", bytesLiteral(append([]byte{0xa1}, cborHead(0, a.Number)...)))
 		g.putValue(a.Type, "self.value", 0)
-	}, "")
-	g.In("def write_json(self, depth: int, mode: int) -> str:", func() {
+	})
+	g.method("write_json", []string{"self", "depth: int", "mode: int"}, "str", func() {
 		g.tooDeep()
 		g.P("depth += 1")
-		g.P("return %s + %s + \"}\"", quote("{"+jsonText(a.JSONName())+":"), g.jsonValue(a.Type, "self.value", "depth", 0))
-	}, "")
+		terms := sum(quote("{"+jsonText(a.JSONName())+":"), g.jsonValue(a.Type, "self.value", "depth", 0), `"}"`)
+		g.P("return %s", stubs.Optional("(", []string{terms}, ")"))
+	})
 }
 
 // readUnion writes the functions that read a union.
 func (g *generator) readUnion(u *schema.Union, unlisted string) {
 	wire := g.wire()
 	g.top()
-	g.In(fmt.Sprintf("def read_%s_cbor(r: %s.CborReader) -> %s:", snake(u.Name), wire, u.Name), func() {
+	name := snake(u.Name)
+	g.method("read_"+name+"_cbor", []string{"r: " + wire + ".CborReader"}, u.Name, func() {
 		g.P("number = r.open_union(%s)", quote(u.Name))
-		g.P("value = _read_%s_alternative(r, abs(number))", snake(u.Name))
+		g.P("value = %s", stubs.Call("_read_"+name+"_alternative", "r", "abs(number)"))
 		g.P("r.close_union(number)")
 		g.P("return value")
-	}, "")
-	g.P("")
-	g.used = nil
-	g.In(fmt.Sprintf("def _read_%s_alternative(r: %s.CborReader, number: int) -> %s:", snake(u.Name), wire, u.Name), func() {
+	})
+	g.top()
+	g.method("_read_"+name+"_alternative", []string{"r: " + wire + ".CborReader", "number: int"}, u.Name, func() {
 		for _, a := range u.Alternatives {
 			g.block(fmt.Sprintf("if number == %d:", a.Number), func() { g.readAlternative(a, cborForm) })
 		}
-		g.P("return %s(r.unknown(number))", unlisted)
-	}, "")
-	g.P("")
-	g.In(fmt.Sprintf("def read_%s_json(r: %s.JsonReader) -> %s:", snake(u.Name), wire, u.Name), func() {
+		g.P("return %s", stubs.Call(unlisted, "r.unknown(number)"))
+	})
+	g.top()
+	g.method("read_"+name+"_json", []string{"r: " + wire + ".JsonReader"}, u.Name, func() {
 		g.P("name = r.open_union(%s)", quote(u.Name))
-		g.P("value = _read_%s_member(r, name)", snake(u.Name))
+		g.P("value = _read_%s_member(r, name)", name)
 		g.P("r.close_union()")
 		g.P("return value")
-	}, "")
-	g.P("")
-	g.used = nil
-	g.In(fmt.Sprintf("def _read_%s_member(r: %s.JsonReader, name: str) -> %s:", snake(u.Name), wire, u.Name), func() {
+	})
+	g.top()
+	g.method("_read_"+name+"_member", []string{"r: " + wire + ".JsonReader", "name: str"}, u.Name, func() {
 		for _, a := range u.Alternatives {
 			g.block(fmt.Sprintf("if name == %s:", quote(a.JSONName())), func() { g.readAlternative(a, jsonForm) })
 		}
 		g.P("entry = r.entry(name)")
-		g.block("if entry is None:", func() { g.P("return %s(%s.Unknown(0, name, b\"\", r.raw()))", unlisted, wire) })
-		g.P("value = _read_%s_alternative(entry[1], entry[0])", snake(u.Name))
+		g.block("if entry is None:", func() {
+			g.P("return %s", stubs.Call(unlisted, stubs.Call(wire+".Unknown", "0", "name", `b""`, "r.raw()")))
+		})
+		g.P("value = %s", stubs.Call("_read_"+name+"_alternative", "entry[1]", "entry[0]"))
 		g.P("r.absorb(entry[1])")
 		g.P("return value")
-	}, "")
+	})
 	g.fastUnion(u)
 }
 
@@ -472,7 +472,7 @@ func (g *generator) readAlternative(a *schema.Alternative, form form) {
 	g.P("try:")
 	g.Deeper(1, func() {
 		value := g.readItem(a.Type, form)
-		g.P("return %s(%s)", AlternativeName(a), value)
+		g.P("return %s", stubs.Call(AlternativeName(a), value))
 	})
 	g.P("except %s.WireError as problem:", g.wire())
 	g.P("    raise problem.inside(%s) from None", quote(a.JSONName()))

@@ -11,18 +11,18 @@ import (
 // bounds writes what holds a value against bounds.
 func (g *generator) bounds(b *schema.Bounds, t *schema.Type, value, path string, secret bool) {
 	wire := g.wire()
-	refuse := func(condition, rule, shown string) {
-		if shown != "" {
-			shown = ", " + shown
-		}
-		g.In("if ("+condition+") {", func() { g.P("%s.refuse(list, %s, %s%s);", wire, path, text(rule), shown) }, "}")
+	refuse := func(condition, rule string, shown ...string) {
+		g.In("if "+stubs.Parens(condition)+" {", func() {
+			g.P("%s;", call(wire+".refuse", append([]string{"list", path, text(rule)}, shown...)...))
+		}, "}")
 	}
 	if stubs.Narrows(t.Kind, b) {
 		condition, shown := g.outside(t.Kind, value, b)
 		if secret {
-			shown = ""
+			refuse(condition, "must be "+b.RangeText())
+		} else {
+			refuse(condition, "must be "+b.RangeText(), shown)
 		}
-		refuse(condition, "must be "+b.RangeText(), shown)
 	}
 	if l := b.Length; stubs.Limits(l) {
 		length, noun := value+".length", "bytes"
@@ -48,7 +48,7 @@ func (g *generator) bounds(b *schema.Bounds, t *schema.Type, value, path string,
 		refuse(stubs.OutsideLimits(count, l), rule, count)
 	}
 	if b.Pattern != "" {
-		refuse(fmt.Sprintf("!/%s/u.test(%s)", strings.NewReplacer("/", `\/`, "\n", `\n`, "\r", `\r`, "\u2028", `\u2028`, "\u2029", `\u2029`).Replace(b.Pattern), value), "must match "+b.Pattern, "")
+		refuse(fmt.Sprintf("!/%s/u.test(%s)", strings.NewReplacer("/", `\/`, "\n", `\n`, "\r", `\r`, "\u2028", `\u2028`, "\u2029", `\u2029`).Replace(b.Pattern), value), "must match "+b.Pattern)
 	}
 	if b.Unique {
 		g.In(fmt.Sprintf("%s.unique(list, %s, %s, (w, element) => {", wire, path, value), func() { g.writeValue(t.Elem, "element", "Json", 0) }, "});")
@@ -78,16 +78,16 @@ func (g *generator) outside(k schema.Kind, value string, b *schema.Bounds) (cond
 		}
 		compare(b.Low != nil, "<", b.Low)
 		compare(b.High != nil, ">", b.High)
-		return strings.Join(parts, " || "), value + ".toString()"
+		return joined(" ||", parts), value + ".toString()"
 	case schema.KindFloat32, schema.KindFloat64:
 		// Negated, so that NaN is outside.
 		add(b.Low != nil, "%s >= %s", b.Low)
 		add(b.High != nil, "%s <= %s", b.High)
-		return "!(" + strings.Join(parts, " && ") + ")", g.wire() + ".floatText(" + value + ")"
+		return "!" + stubs.Parens(joined(" &&", parts)), g.wire() + ".floatText(" + value + ")"
 	}
 	add(stubs.NarrowsLow(k, b), "%s < %s", b.Low)
 	add(stubs.NarrowsHigh(k, b), "%s > %s", b.High)
-	return strings.Join(parts, " || "), value
+	return joined(" ||", parts), value
 }
 
 func (g *generator) violations(m *schema.Message) {
@@ -131,7 +131,7 @@ func (g *generator) violationsOf(t *schema.Type, value, path string, depth int) 
 		if path == "`${path}`" {
 			path = "path"
 		}
-		g.P("%s.violations(list, %s, %s);", tools, path, value)
+		g.P("%s;", call(tools+".violations", "list", path, value))
 		return
 	}
 	g.violationsInside(t, value, path, depth)

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
-	"strings"
 
 	"faithfulcourier/internal/schema"
 )
@@ -35,22 +34,11 @@ func (g *generator) readEntry(m *schema.Message) {
 		for _, f := range m.Fields {
 			parts = append(parts, FieldName(f)+": undefined")
 		}
-		if len(parts) == 0 {
-			g.P("return {};")
-			return
-		}
-		if line := "return { " + strings.Join(parts, ", ") + " };"; len(line) <= 120 {
-			g.P("%s", line)
-			return
-		}
-		g.In("return {", func() {
-			for _, part := range parts {
-				g.P("%s,", part)
-			}
-		}, "};")
+		g.P("return %s;", object(parts...))
 	}, "}")
 	g.P("")
-	g.In(fmt.Sprintf("function read%sEntry(m: %s.Draft<%s>, r: %s.CborReader, number: number): void {", m.Name, wire, g.shape(m), wire), func() {
+	parameters := []string{fmt.Sprintf("m: %s.Draft<%s>", wire, g.shape(m)), "r: " + wire + ".CborReader", "number: number"}
+	g.function("read"+m.Name+"Entry", parameters, "void", func() {
 		if len(m.Fields) == 0 {
 			g.P("r.unknown(m, number);")
 			return
@@ -73,7 +61,7 @@ func (g *generator) readEntry(m *schema.Message) {
 			g.P("default:")
 			g.P("  r.unknown(m, number);")
 		}, "}")
-	}, "}")
+	})
 }
 
 // finish writes what makes a message of a draft: what is missing is refused
@@ -81,11 +69,11 @@ func (g *generator) readEntry(m *schema.Message) {
 func (g *generator) finish(m *schema.Message) {
 	wire := g.wire()
 	g.P("")
-	reader := ""
+	parameters := []string{fmt.Sprintf("m: %s.Draft<%s>", wire, g.shape(m))}
 	if anyRequired(m) {
-		reader = fmt.Sprintf(", r: %s.CborReader | %s.JsonReader", wire, wire)
+		parameters = append(parameters, fmt.Sprintf("r: %s.CborReader | %s.JsonReader", wire, wire))
 	}
-	g.In(fmt.Sprintf("function finish%s(m: %s.Draft<%s>%s): %s {", m.Name, wire, g.shape(m), reader, m.Name), func() {
+	g.function("finish"+m.Name, parameters, m.Name, func() {
 		for _, f := range m.Fields {
 			field := "m." + FieldName(f)
 			switch {
@@ -107,7 +95,7 @@ func (g *generator) finish(m *schema.Message) {
 		} else {
 			g.P("return %s;", whole)
 		}
-	}, "}")
+	})
 }
 
 func anyRequired(m *schema.Message) bool {
@@ -169,7 +157,7 @@ func (g *generator) writeMethod(m *schema.Message, form string) {
 	wire := g.wire()
 	g.method(fmt.Sprintf("write%s(w: %s.%sWriter, m: %s): void", form, wire, form, m.Name), func() {
 		if form == "Cbor" {
-			g.P("const start = w.openMessage(%s);", countOf(m))
+			g.P("const start = %s;", call("w.openMessage", countOf(m)))
 		} else {
 			g.P("const start = w.openMessage();")
 		}
@@ -222,7 +210,7 @@ func countOf(m *schema.Message) string {
 	if always > 0 || len(parts) == 0 {
 		parts = append([]string{strconv.Itoa(always)}, parts...)
 	}
-	return strings.Join(parts, " + ")
+	return joined(" +", parts)
 }
 
 func namedSecret(t *schema.Type) bool { return t.Named != nil && t.Named.Secret }

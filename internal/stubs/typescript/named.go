@@ -105,7 +105,7 @@ func (g *generator) union(u *schema.Union) {
 	}
 	g.P("")
 	g.doc(docOf(doc+"It is exactly one of these, told apart by kind. It is open: an alternative\nthat is not listed is kept, so a switch needs a default.", u.Deprecated))
-	g.P("export type %s = %s | %sUnlisted;", u.Name, strings.Join(names, " | "), u.Name)
+	g.P("export type %s =%s;", u.Name, stubs.Alternatives('|', append(names, u.Name+"Unlisted")...))
 	for _, a := range u.Alternatives {
 		g.P("")
 		g.doc(docOf(a.Doc, a.Deprecated))
@@ -121,7 +121,7 @@ func (g *generator) union(u *schema.Union) {
 		g.unionInit(u)
 	}
 	g.P("")
-	g.In(fmt.Sprintf("function read%sAlternative(r: %s.CborReader, number: number): %s {", u.Name, wire, u.Name), func() {
+	g.function("read"+u.Name+"Alternative", []string{"r: " + wire + ".CborReader", "number: number"}, u.Name, func() {
 		g.In("switch (number) {", func() {
 			for _, a := range u.Alternatives {
 				g.P("case %d:", a.Number)
@@ -129,7 +129,7 @@ func (g *generator) union(u *schema.Union) {
 			}
 		}, "}")
 		g.P("return r.unlisted(number);")
-	}, "}")
+	})
 	g.P("")
 	g.doc(fmt.Sprintf("Reads, writes and checks values of %s.", u.Name))
 	g.In(fmt.Sprintf("export const %s = {", tools), func() {
@@ -245,7 +245,9 @@ func (g *generator) unionViolations(u *schema.Union) {
 				}
 			}
 			g.P("default:")
-			g.P("  %s.refuseUnlisted(list, path, %s);", g.wire(), text(strings.Join(names, ", ")))
+			g.Deeper(1, func() {
+				g.P("%s;", call(g.wire()+".refuseUnlisted", "list", "path", text(strings.Join(names, ", "))))
+			})
 		}, "}")
 	})
 }

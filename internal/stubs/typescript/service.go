@@ -2,10 +2,12 @@ package typescript
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 
 	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/stubs"
 )
 
 // side is the type of a message of a call, void for "()".
@@ -59,7 +61,8 @@ func (g *generator) credentials() {
 						kind = credential.Carrier
 					}
 					g.P("")
-					g.P("const %s: %s.Credential = { name: %s, kind: %s, key: %s };", credentialVariable(credential), g.web(), text(credential.FullName()), text(kind), text(credential.Key))
+					made := object("name: "+text(credential.FullName()), "kind: "+text(kind), "key: "+text(credential.Key))
+					g.P("const %s: %s.Credential = %s;", credentialVariable(credential), g.web(), made)
 				}
 			}
 		}
@@ -88,16 +91,17 @@ func (g *generator) callTable(c *schema.Call) {
 		for _, credential := range all {
 			names = append(names, credentialVariable(credential))
 		}
-		needs = append(needs, "["+strings.Join(names, ", ")+"]")
+		needs = append(needs, stubs.Rows("[", names, "]"))
 	}
-	g.P("needs: [%s],", strings.Join(needs, ", "))
+	g.P("needs: %s,", stubs.Rows("[", needs, "]"))
 	if len(c.Fails) == 0 {
 		g.P("fails: [],")
 		return
 	}
 	g.In("fails: [", func() {
 		for _, e := range c.Fails {
-			g.P("{ name: %s, status: %d, codec: %s },", text(e.FullName()), e.Status, g.codecOf(e))
+			status := "status: " + strconv.Itoa(e.Status)
+			g.P("%s,", object("name: "+text(e.FullName()), status, "codec: "+g.codecOf(e)))
 		}
 	}, "],")
 }
@@ -120,7 +124,8 @@ func (g *generator) travel(c *schema.Call) {
 	placed, rest := conversation.Outside(c), conversation.Body(c, bodyName(c))
 	g.In("placed: [", func() {
 		for _, p := range placed {
-			g.P("{ number: %d, name: %s, in: %s, parameter: %s },", p.Field.Number, text(p.Field.JSONName()), text(string(p.Place)), text(p.Name))
+			number, name := "number: "+strconv.Itoa(p.Field.Number), "name: "+text(p.Field.JSONName())
+			g.P("%s,", object(number, name, "in: "+text(string(p.Place)), "parameter: "+text(p.Name)))
 		}
 	}, "],")
 	if rest == nil {
@@ -134,7 +139,7 @@ func (g *generator) travel(c *schema.Call) {
 				fields = append(fields, fmt.Sprintf("%s: m.%s", FieldName(f), FieldName(f)))
 			}
 			fields = append(fields, fmt.Sprintf("[%s.unknown]: m[%s.unknown]", g.wire(), g.wire()))
-			g.P("return { %s } satisfies %s;", strings.Join(fields, ", "), rest.Name)
+			g.P("return %s satisfies %s;", object(fields...), rest.Name)
 		})
 	}
 	g.method("place(m, p)", func() {
@@ -177,7 +182,7 @@ func (g *generator) place(p conversation.Placed) {
 		default:
 			plain = fmt.Sprintf("%s.plain((w) => { w.%s(%s); })", g.web(), scalars[t.Kind].verb, value)
 		}
-		g.P("p.%s(%s, %s);", p.Place, text(p.Name), plain)
+		g.P("%s;", call("p."+string(p.Place), text(p.Name), plain))
 	}
 	value := "m." + FieldName(f)
 	switch {
@@ -210,7 +215,8 @@ func (g *generator) take(i int, p conversation.Placed) {
 	if f.Type.Kind == schema.KindList {
 		verb, t = "list", f.Type.Elem
 	}
-	g.P("%s: a.%s(%d, %s, (r) => %s),", FieldName(f), verb, i, shapeOf(t), g.readExpression(t, "Json"))
+	taken := call("a."+verb, strconv.Itoa(i), shapeOf(t), "(r) => "+g.readExpression(t, "Json"))
+	g.P("%s: %s,", FieldName(f), taken)
 }
 
 func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
@@ -261,15 +267,16 @@ func (g *generator) clients() {
 }
 
 func (g *generator) clientCall(c *schema.Call, client string) {
-	parameters, message := "", "undefined"
+	parameters, message := []string{}, "undefined"
 	made := func(value string) string { return fmt.Sprintf("%s.make(%s)", g.tools(&c.Request.Decl), value) }
 	switch {
 	case c.RequestStream:
 		element := g.side(c.Request, "Init")
-		parameters = fmt.Sprintf("elements: %s<%s> | %s<%s>, ", g.global("AsyncIterable"), element, g.global("Iterable"), element)
-		message = fmt.Sprintf("%s.mapped(elements, (element) => %s)", client, made("element"))
+		given := fmt.Sprintf("elements: %s<%s> | %s<%s>", g.global("AsyncIterable"), element, g.global("Iterable"), element)
+		parameters = append(parameters, given)
+		message = call(client+".mapped", "elements", "(element) => "+made("element"))
 	case c.Request != nil:
-		parameters = fmt.Sprintf("request: %s, ", g.side(c.Request, "Init"))
+		parameters = append(parameters, "request: "+g.side(c.Request, "Init"))
 		message = made("request")
 	}
 	verb, result := "do", fmt.Sprintf("%s<%s>", g.global("Promise"), g.side(c.Response, ""))
@@ -282,8 +289,9 @@ func (g *generator) clientCall(c *schema.Call, client string) {
 	case c.ResponseStream:
 		verb, result = "stream", stream
 	}
-	g.In(fmt.Sprintf("%s(%soptions?: %s.CallOptions): %s {", CallName(c), parameters, client, result), func() {
-		g.P("return this.#client.%s(%s, %s, options);", verb, g.call(c), message)
+	parameters = append(parameters, "options?: "+client+".CallOptions")
+	g.In(call(CallName(c), parameters...)+": "+result+" {", func() {
+		g.P("return %s;", call("this.#client."+verb, g.call(c), message, "options"))
 	}, "}")
 }
 
@@ -306,7 +314,8 @@ func (g *generator) servers() {
 		}
 		g.P("")
 		g.doc("Returns what answers requests: give it to nodeListener, or call it with one.")
-		g.In(fmt.Sprintf("export function serve%s(implementation: %sCalls, options: %s.ServerOptions = {}): %s.Mount {", s.Name, s.Name, server, server), func() {
+		parameters := []string{"implementation: " + s.Name + "Calls", "options: " + server + ".ServerOptions = {}"}
+		g.function("export serve"+s.Name, parameters, server+".Mount", func() {
 			var routes []string
 			for _, c := range s.Calls {
 				routes = append(routes, g.route(c, server))
@@ -316,24 +325,25 @@ func (g *generator) servers() {
 					g.P("%s,", r)
 				}
 			}, "], options);")
-		}, "}")
+		})
 	}
 }
 
 func (g *generator) handlerType(c *schema.Call, server string) {
-	parameters := "context: " + server + ".Context"
+	parameters := []string{"context: " + server + ".Context"}
 	switch {
 	case c.RequestStream:
-		parameters = fmt.Sprintf("elements: %s<%s>, %s", g.global("AsyncIterable"), g.side(c.Request, ""), parameters)
+		elements := fmt.Sprintf("elements: %s<%s>", g.global("AsyncIterable"), g.side(c.Request, ""))
+		parameters = append([]string{elements}, parameters...)
 	case c.Request != nil:
-		parameters = fmt.Sprintf("request: %s, %s", g.side(c.Request, ""), parameters)
+		parameters = append([]string{"request: " + g.side(c.Request, "")}, parameters...)
 	}
 	result := g.side(c.Response, "Init")
 	if c.ResponseStream {
-		g.P("%s?(%s): %s<%s>;", CallName(c), parameters, g.global("AsyncIterable"), result)
+		g.P("%s: %s<%s>;", call(CallName(c)+"?", parameters...), g.global("AsyncIterable"), result)
 		return
 	}
-	g.P("%s?(%s): %s<%s> | %s;", CallName(c), parameters, g.global("Promise"), result, result)
+	g.P("%s: %s<%s> | %s;", call(CallName(c)+"?", parameters...), g.global("Promise"), result, result)
 }
 
 // route pairs a call with its handler. What a handler returns may leave out
@@ -347,5 +357,5 @@ func (g *generator) route(c *schema.Call, server string) string {
 	if c.Response != nil {
 		finish = fmt.Sprintf("(answer: %s) => %s.make(answer)", g.side(c.Response, "Init"), g.tools(&c.Response.Decl))
 	}
-	return fmt.Sprintf("%s.route(%s, %s, %s)", server, g.call(c), handler, finish)
+	return call(server+".route", g.call(c), handler, finish)
 }

@@ -49,7 +49,7 @@ func (g *generator) literal(v any) string {
 		for _, b := range v {
 			numbers = append(numbers, strconv.Itoa(int(b)))
 		}
-		return "new " + g.global("Uint8Array") + "([" + strings.Join(numbers, ", ") + "])"
+		return "new " + g.global("Uint8Array") + "(" + stubs.Rows("[", numbers, "]") + ")"
 	case schema.UUID:
 		return fmt.Sprintf("%s.uuid(%s)", g.wire(), text(v.String()))
 	case schema.Instant:
@@ -105,7 +105,7 @@ func (g *generator) enum(e *schema.Enum) {
 		}
 	}
 	g.doc(docOf(doc+"It is open: a number that is not listed is kept as \"#7\", a name as \"?name\".", e.Deprecated))
-	g.P("export type %s = %s | %s.Unlisted;", e.Name, strings.Join(names, " | "), wire)
+	g.P("export type %s =%s;", e.Name, stubs.Alternatives('|', append(names, wire+".Unlisted")...))
 	g.P("")
 	g.doc(fmt.Sprintf("Lists, reads and writes values of %s.", e.Name))
 	g.In(fmt.Sprintf("export const %s = new %s.EnumTools(%s, [", ToolsName(&e.Decl), wire, text(e.Name)), func() {
@@ -126,7 +126,7 @@ func renamedInJSON(e *schema.Enum) string {
 	if len(names) == 0 {
 		return ""
 	}
-	return ", [" + strings.Join(names, ", ") + "]"
+	return ", " + stubs.Rows("[", names, "]")
 }
 
 // templateText writes text inside of a template literal.
@@ -196,9 +196,9 @@ func (g *generator) ofAll(m *schema.Message) {
 	}, "}")
 	g.P("")
 	g.doc(fmt.Sprintf("Makes %s of every field.", m.Name))
-	g.In(fmt.Sprintf("export function %sOfAll(fields: %sOfAll): %s {", unexported(m.Name), m.Name, m.Name), func() {
+	g.function("export "+unexported(m.Name)+"OfAll", []string{"fields: " + m.Name + "OfAll"}, m.Name, func() {
 		g.P("return %s.make(fields);", ToolsName(&m.Decl))
-	}, "}")
+	})
 }
 
 func (g *generator) fields(m *schema.Message, readonly string) {

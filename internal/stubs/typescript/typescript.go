@@ -231,6 +231,32 @@ func aboutFile(defs *schema.Definitions, about stubs.About) []byte {
 	return c.Bytes()
 }
 
+// call writes what is called and its arguments.
+func call(callee string, arguments ...string) string { return callee + stubs.Rows("(", arguments, ")") }
+
+// object writes an object literal.
+func object(members ...string) string {
+	return stubs.Padded("{", members, "}")
+}
+
+// joined writes parts with an operator after each but the last.
+func joined(operator string, parts []string) string {
+	ends := slices.Clone(parts)
+	for i := range len(ends) - 1 {
+		ends[i] += operator
+	}
+	return stubs.Either(ends[0], ends[1:]...)
+}
+
+// function writes a function; its name may begin with "export".
+func (g *generator) function(name string, parameters []string, result string, body func()) {
+	open := "function "
+	if exported, ok := strings.CutPrefix(name, "export "); ok {
+		open, name = "export function ", exported
+	}
+	g.In(open+call(name, parameters...)+": "+result+" {", body, "}")
+}
+
 // method writes a method of an object literal.
 func (g *generator) method(signature string, body func()) {
 	g.In(signature+" {", body, "},")
