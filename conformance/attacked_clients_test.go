@@ -60,7 +60,8 @@ func flood(conn net.Conn, text string) {
 
 // problemAnswer is an answer with problem details.
 func problemAnswer(status int, body string, headers ...string) string {
-	return fmt.Sprintf("HTTP/1.1 %d No\r\nContent-Type: application/problem+json\r\nContent-Length: %d\r\n%s\r\n%s", status, len(body), lines(headers), body)
+	return fmt.Sprintf("HTTP/1.1 %d No\r\nContent-Type: application/problem+json\r\nContent-Length: %d\r\n%s\r\n%s",
+		status, len(body), lines(headers), body)
 }
 
 const (
@@ -79,7 +80,8 @@ var clientAttacks = []struct {
 	kinds  []string
 	within int
 }{
-	{"silence", "echo", func(conn net.Conn, _ *http.Request) { _, _ = io.Copy(io.Discard, conn) }, []string{"unreachable"}, 1800},
+	{"silence", "echo", func(conn net.Conn, _ *http.Request) { _, _ = io.Copy(io.Discard, conn) },
+		[]string{"unreachable"}, 1800},
 	{"a head that drips", "echo", func(conn net.Conn, _ *http.Request) {
 		drip(conn, "HTTP/1.1 200 OK\r\nX-A: "+strings.Repeat("a", 10_000))
 	}, []string{"unreachable"}, 1800},
@@ -95,16 +97,21 @@ var clientAttacks = []struct {
 			time.Sleep(20 * time.Millisecond)
 		}
 	}, []string{"unreachable"}, 1800},
-	{"a flood of 100 Continue", "echo", func(conn net.Conn, _ *http.Request) { flood(conn, "HTTP/1.1 100 Continue\r\n\r\n") }, []string{"unreachable"}, 1800},
+	{"a flood of 100 Continue", "echo", func(conn net.Conn,
+		_ *http.Request) {
+		flood(conn, "HTTP/1.1 100 Continue\r\n\r\n")
+	}, []string{"unreachable"}, 1800},
 	{"trailers without end", "echo", func(conn net.Conn, _ *http.Request) {
-		_, _ = io.WriteString(conn, "HTTP/1.1 200 OK\r\nContent-Type: application/cbor\r\nTransfer-Encoding: chunked\r\n\r\n1\r\n\xa0\r\n0\r\n")
+		_, _ = io.WriteString(conn, "HTTP/1.1 200 OK\r\nContent-Type: application/cbor\r\nTransfer-Encoding: "+
+			"chunked\r\n\r\n1\r\n\xa0\r\n0\r\n")
 		drip(conn, "X-A: a\r\n")
 	}, []string{"unreachable", "bad"}, 1800},
 	{"headers without end", "echo", func(conn net.Conn, _ *http.Request) {
 		_, _ = io.WriteString(conn, "HTTP/1.1 200 OK\r\n")
 		flood(conn, "X-A: "+strings.Repeat("a", 50)+"\r\n")
 	}, []string{"unreachable"}, 1800},
-	{"a line without end", "echo", func(conn net.Conn, _ *http.Request) { flood(conn, "HTTP/1.1 200 OK and more") }, []string{"unreachable"}, 1800},
+	{"a line without end", "echo", func(conn net.Conn, _ *http.Request) { flood(conn, "HTTP/1.1 200 OK and more") },
+		[]string{"unreachable"}, 1800},
 	{"a body without end", "echo", func(conn net.Conn, _ *http.Request) {
 		_, _ = io.WriteString(conn, "HTTP/1.1 200 OK\r\nContent-Type: application/cbor\r\n\r\n")
 		flood(conn, "aaaa")
@@ -113,7 +120,8 @@ var clientAttacks = []struct {
 		_, _ = io.WriteString(conn, problemAnswer(500, `{"type":"x","status":1e999,"title":"t"}`))
 	}, []string{"bad", "problem"}, 1500},
 	{"a problem that nests", "echo", func(conn net.Conn, _ *http.Request) {
-		_, _ = io.WriteString(conn, problemAnswer(500, `{"type":`+strings.Repeat("[", 100_000)+strings.Repeat("]", 100_000)+`}`))
+		_, _ = io.WriteString(conn, problemAnswer(500,
+			`{"type":`+strings.Repeat("[", 100_000)+strings.Repeat("]", 100_000)+`}`))
 	}, []string{"bad", "problem"}, 1500},
 	{"a pause beyond time", "echo", func(conn net.Conn, _ *http.Request) {
 		_, _ = io.WriteString(conn, problemAnswer(503, `{"type":"x"}`, "Retry-After: 9223372037"))
@@ -152,9 +160,14 @@ var clientAttacks = []struct {
 		}
 		_, _ = io.WriteString(conn, chunk("\xa1\x02\xa0")+"0\r\n\r\n")
 	}, []string{"ok"}, 6000},
-	{"an upload that nobody answers", "sum", func(conn net.Conn, _ *http.Request) { _, _ = io.Copy(io.Discard, conn) }, []string{"unreachable"}, 2500},
-	{"an upload answered by drips", "sum", func(conn net.Conn, _ *http.Request) { drip(conn, "HTTP/1.1 200 OK\r\nX-A: a\r\n") }, []string{"unreachable"}, 2500},
-	{"an upgrade that is not answered", "mirror", func(conn net.Conn, _ *http.Request) { _, _ = io.Copy(io.Discard, conn) }, []string{"unreachable"}, 3500},
+	{"an upload that nobody answers", "sum", func(conn net.Conn, _ *http.Request) { _, _ = io.Copy(io.Discard, conn) },
+		[]string{"unreachable"}, 2500},
+	{"an upload answered by drips", "sum", func(conn net.Conn,
+		_ *http.Request) {
+		drip(conn, "HTTP/1.1 200 OK\r\nX-A: a\r\n")
+	}, []string{"unreachable"}, 2500},
+	{"an upgrade that is not answered", "mirror",
+		func(conn net.Conn, _ *http.Request) { _, _ = io.Copy(io.Discard, conn) }, []string{"unreachable"}, 3500},
 	{"an upgrade answered by drips", "mirror", func(conn net.Conn, _ *http.Request) {
 		drip(conn, "HTTP/1.1 101 Switching Protocols\r\nX-A: "+strings.Repeat("a", 10_000))
 	}, []string{"unreachable"}, 3500},
@@ -180,7 +193,8 @@ var clientAttacks = []struct {
 	{"no limit of time", "forever", func(conn net.Conn, _ *http.Request) {
 		time.Sleep(300 * time.Millisecond)
 		body := "\xa1\x01\xa2\x02\xc4\x82\x21\x18\x96\x04\xa0"
-		_, _ = io.WriteString(conn, "HTTP/1.1 200 OK\r\nContent-Type: application/cbor\r\nTransfer-Encoding: chunked\r\n\r\n"+chunk(body)+"0\r\n\r\n")
+		_, _ = io.WriteString(conn, "HTTP/1.1 200 OK\r\nContent-Type: application/cbor\r\nTransfer-Encoding: "+
+			"chunked\r\n\r\n"+chunk(body)+"0\r\n\r\n")
 	}, []string{"ok"}, 1500},
 	{"a secret that no header can hold", "secret", nil, []string{"other", "unreachable"}, 1500},
 	{"a secret in a query", "query", func(conn net.Conn, _ *http.Request) {}, []string{"unreachable"}, 1500},
@@ -188,7 +202,8 @@ var clientAttacks = []struct {
 
 // agreed is the answer to an upgrade.
 func agreed(r *http.Request) string {
-	return "HTTP/1.1 101 Switching Protocols\r\nUpgrade: websocket\r\nConnection: Upgrade\r\nSec-WebSocket-Accept: " + acceptOf(r.Header.Get("Sec-WebSocket-Key")) +
+	return "HTTP/1.1 101 Switching Protocols\r\nUpgrade: websocket\r\nConnection: Upgrade\r\nSec-WebSocket-Accept: " +
+		acceptOf(r.Header.Get("Sec-WebSocket-Key")) +
 		"\r\nSec-WebSocket-Protocol: " + r.Header.Get("Sec-WebSocket-Protocol") + "\r\n\r\n"
 }
 

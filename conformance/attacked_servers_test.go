@@ -93,7 +93,8 @@ func (v *victim) wakes(leave func()) {
 	before := v.woken()
 	time.Sleep(200 * time.Millisecond) // so that the handler runs
 	leave()
-	assert.Eventually(v.t, func() bool { return v.woken() == before+1 }, time.Second, 20*time.Millisecond, "the handler was not cancelled")
+	assert.Eventually(v.t, func() bool { return v.woken() == before+1 }, time.Second, 20*time.Millisecond,
+		"the handler was not cancelled")
 }
 
 // memory is what the server's process has resident, in bytes.
@@ -132,7 +133,8 @@ func get(path string, headers ...string) string {
 
 const (
 	pier     = attackedBase + "/skerry/matrix/pier/"
-	openings = "GET " + attackedBase + "/skerry/matrix/pier/%s HTTP/1.1\r\nHost: HOST\r\n" + upgrade + "Sec-WebSocket-Protocol: faithful-json\r\n%s\r\n"
+	openings = "GET " + attackedBase + "/skerry/matrix/pier/%s HTTP/1.1\r\nHost: HOST\r\n" + upgrade +
+		"Sec-WebSocket-Protocol: faithful-json\r\n%s\r\n"
 )
 
 // serverAttacks are what peers do to a server, and what must come of it. They run one
@@ -187,7 +189,8 @@ var serverAttacks = []struct {
 		}
 	}},
 	{"who never reads answers is dropped", func(v *victim) {
-		request := strings.ReplaceAll(post(pier+"echo", `{"text":"`+strings.Repeat("x", 100_000)+`","names":{}}`), "HOST", v.host)
+		request := strings.ReplaceAll(post(pier+"echo", `{"text":"`+strings.Repeat("x", 100_000)+`","names":{}}`), "HOST",
+			v.host)
 		conn := v.dial()
 		require.NoError(v.t, conn.(*net.TCPConn).SetReadBuffer(64<<10))
 		var sent atomic.Int64
@@ -248,29 +251,38 @@ var serverAttacks = []struct {
 		assert.Equal(v.t, http.StatusNotFound, v.status("GET "+attackedBase+" HTTP/1.1\r\nHost: HOST\r\n\r\n"))
 	}},
 	{"what fails in the gate is answered", func(v *victim) {
-		assert.Equal(v.t, http.StatusInternalServerError, v.status(post(pier+"guarded", "", "X-Desk-Key: panic", "Authorization: Bearer b")))
-		assert.Equal(v.t, http.StatusInternalServerError, v.status(fmt.Sprintf(openings, "guarded_mirror", "X-Desk-Key: panic\r\n")))
+		assert.Equal(v.t, http.StatusInternalServerError,
+			v.status(post(pier+"guarded", "", "X-Desk-Key: panic", "Authorization: Bearer b")))
+		assert.Equal(v.t, http.StatusInternalServerError,
+			v.status(fmt.Sprintf(openings, "guarded_mirror", "X-Desk-Key: panic\r\n")))
 		assert.Equal(v.t, http.StatusInternalServerError, v.status(post(pier+"refuse", `{"how":"panic"}`)))
 	}},
 	{"pages of others are refused", func(v *victim) {
 		put := func(headers ...string) int {
 			body := `{"name":"b"}`
-			return v.status("PUT " + attackedBase + "/piers/a/berths/1 HTTP/1.1\r\nHost: HOST\r\nContent-Type: application/json\r\nContent-Length: " + strconv.Itoa(len(body)) + "\r\n" + lines(headers) + "\r\n" + body)
+			return v.status("PUT " + attackedBase + "/piers/a/berths/1 HTTP/1.1\r\nHost: HOST\r\nContent-Type: " +
+				"application/json\r\nContent-Length: " + strconv.Itoa(len(body)) + "\r\n" + lines(headers) + "\r\n" + body)
 		}
 		assert.Equal(v.t, http.StatusCreated, put())
 		assert.Equal(v.t, http.StatusCreated, put("Origin: http://HOST"))
 		assert.Equal(v.t, http.StatusCreated, put("Origin: https://HOST"), "proxies end TLS")
-		assert.Equal(v.t, http.StatusCreated, put("Origin: http://other.example", "Sec-Fetch-Site: same-origin"), "a browser says so")
-		for _, foreign := range []string{"http://other.example", "null", "", "HOST", "http://HOST/x", "http://user@HOST", "file://HOST", "http://", "http://[::1"} {
+		assert.Equal(v.t, http.StatusCreated, put("Origin: http://other.example", "Sec-Fetch-Site: same-origin"),
+			"a browser says so")
+		for _, foreign := range []string{"http://other.example", "null", "", "HOST", "http://HOST/x", "http://user@HOST",
+			"file://HOST", "http://", "http://[::1"} {
 			assert.Equal(v.t, http.StatusForbidden, put("Origin: "+foreign), foreign)
-			assert.Equal(v.t, http.StatusForbidden, v.status(fmt.Sprintf(openings, "mirror", "Origin: "+foreign+"\r\n")), foreign)
+			assert.Equal(v.t, http.StatusForbidden, v.status(fmt.Sprintf(openings, "mirror", "Origin: "+foreign+"\r\n")),
+				foreign)
 		}
 		assert.Equal(v.t, http.StatusForbidden, put("Sec-Fetch-Site: cross-site"))
-		assert.Equal(v.t, http.StatusOK, v.status(post(pier+"echo", `{"names":{}}`, "Origin: http://other.example")), "nothing that a browser keeps goes with it")
+		assert.Equal(v.t, http.StatusOK, v.status(post(pier+"echo", `{"names":{}}`, "Origin: http://other.example")),
+			"nothing that a browser keeps goes with it")
 	}},
 	{"headers are not believed", func(v *victim) {
-		assert.Equal(v.t, http.StatusOK, v.status(post(pier+"echo", `{"names":{}}`, "Prefer: wait="+strings.Repeat("9", 5000))))
-		conn, reader := v.say("PUT " + attackedBase + "/piers/a/berths/1 HTTP/1.1\r\nHost: HOST\r\nContent-Type: application/json\r\nCookie: other=1\r\nCookie: ticket=first\r\nContent-Length: 12\r\n\r\n" + `{"name":"b"}`)
+		assert.Equal(v.t, http.StatusOK, v.status(post(pier+"echo", `{"names":{}}`,
+			"Prefer: wait="+strings.Repeat("9", 5000))))
+		conn, reader := v.say("PUT " + attackedBase +
+			"/piers/a/berths/1 HTTP/1.1\r\nHost: HOST\r\nContent-Type: application/json\r\nCookie: other=1\r\nCookie: ticket=first\r\nContent-Length: 12\r\n\r\n" + `{"name":"b"}`)
 		defer conn.Close()
 		response, err := http.ReadResponse(reader, nil)
 		require.NoError(v.t, err)
@@ -286,12 +298,15 @@ var serverAttacks = []struct {
 	{"what explodes is too large", func(v *victim) {
 		before := v.memory()
 		for name, body := range map[string][]byte{
-			"empty messages":  append([]byte{0xa3, 1, 0x9a, 0, 0x0f, 0x42, 0x40}, append(bytes.Repeat([]byte{0xa0}, 1_000_000), 2, 0xa0, 3, 0x80)...),
-			"empty texts":     append([]byte{0xa3, 1, 0x80, 2, 0xa0, 3, 0x9a, 0, 0x3d, 0x09, 0x00}, bytes.Repeat([]byte{0x60}, 4_000_000)...),
+			"empty messages": append([]byte{0xa3, 1, 0x9a, 0, 0x0f, 0x42, 0x40},
+				append(bytes.Repeat([]byte{0xa0}, 1_000_000), 2, 0xa0, 3, 0x80)...),
+			"empty texts": append([]byte{0xa3, 1, 0x80, 2, 0xa0, 3, 0x9a, 0, 0x3d, 0x09, 0x00},
+				bytes.Repeat([]byte{0x60}, 4_000_000)...),
 			"sixty-four bits": sixtyFour(200_000),
 		} {
 			start := time.Now()
-			conn, reader := v.say("POST " + pier + "weigh HTTP/1.1\r\nHost: HOST\r\nContent-Type: application/cbor\r\nContent-Length: " + strconv.Itoa(len(body)) + "\r\n\r\n" + string(body))
+			conn, reader := v.say("POST " + pier + "weigh HTTP/1.1\r\nHost: HOST\r\nContent-Type: " +
+				"application/cbor\r\nContent-Length: " + strconv.Itoa(len(body)) + "\r\n\r\n" + string(body))
 			response, err := http.ReadResponse(reader, nil)
 			require.NoError(v.t, err, name)
 			if name != "sixty-four bits" { // which only TypeScript has to refuse
@@ -301,12 +316,16 @@ var serverAttacks = []struct {
 			_ = conn.Close()
 		}
 		in := []byte(`{"wide":[` + strings.Repeat("{},", 999_999) + `{}],"counts":{},"texts":[]}`)
-		assert.Equal(v.t, http.StatusRequestEntityTooLarge, v.status("POST "+pier+"weigh HTTP/1.1\r\nHost: HOST\r\nContent-Type: application/json\r\nContent-Length: "+strconv.Itoa(len(in))+"\r\n\r\n"+string(in)))
+		assert.Equal(v.t, http.StatusRequestEntityTooLarge,
+			v.status("POST "+pier+"weigh HTTP/1.1\r\nHost: HOST\r\nContent-Type: "+
+				"application/json\r\nContent-Length: "+strconv.Itoa(len(in))+"\r\n\r\n"+string(in)))
 		assert.Less(v.t, v.memory()-before, 200<<20, "most of it is what the runtime keeps")
 	}},
 	{"numbers of millions of digits are refused in few words", func(v *victim) {
 		digits := strings.Repeat("7", 1_300_000)
-		for _, body := range []string{`{"names":{"a":` + digits + `}}`, `{"amount":` + digits + `,"names":{}}`, `{"amount":"` + digits + `","names":{}}`, `{"at":"` + digits + `","names":{}}`, `{"names":{"a":"` + digits + `"}}`, `{"amount":0.` + digits + `,"names":{}}`, `{"amount":1e` + digits + `,"names":{}}`} {
+		for _, body := range []string{`{"names":{"a":` + digits + `}}`, `{"amount":` + digits + `,"names":{}}`,
+			`{"amount":"` + digits + `","names":{}}`, `{"at":"` + digits + `","names":{}}`, `{"names":{"a":"` + digits + `"}}`,
+			`{"amount":0.` + digits + `,"names":{}}`, `{"amount":1e` + digits + `,"names":{}}`} {
 			start := time.Now()
 			conn, reader := v.say(post(pier+"echo", body))
 			response, err := http.ReadResponse(reader, nil)
@@ -323,7 +342,8 @@ var serverAttacks = []struct {
 		// An element of the limit's size that holds far more than it may.
 		text := "\x1e" + `{"value":{"n":1,"text":"a","x":[` + strings.Repeat("0,", 99_000) + `0]}}` + "\n"
 		body := strings.Repeat(text, 1) + "\x1e{\"end\":{}}\n"
-		status := v.status("POST " + pier + "sum HTTP/1.1\r\nHost: HOST\r\nContent-Type: application/json-seq\r\nContent-Length: " + strconv.Itoa(len(body)) + "\r\n\r\n" + body)
+		status := v.status("POST " + pier + "sum HTTP/1.1\r\nHost: HOST\r\nContent-Type: " +
+			"application/json-seq\r\nContent-Length: " + strconv.Itoa(len(body)) + "\r\n\r\n" + body)
 		assert.Contains(v.t, []int{http.StatusOK, http.StatusRequestEntityTooLarge}, status, "it answers")
 	}},
 	{"large answers are quick", func(v *victim) {
@@ -334,12 +354,15 @@ var serverAttacks = []struct {
 		assert.Less(v.t, time.Since(start), 3*time.Second, "writing goes with the size")
 	}},
 	{"upgrades that are no WebSockets are ignored", func(v *victim) {
-		assert.Equal(v.t, http.StatusOK, v.status(get("/piers/a?name=b", "Connection: Upgrade, HTTP2-Settings", "Upgrade: h2c", "HTTP2-Settings: AAMAAABkAAQAAP__")))
+		assert.Equal(v.t, http.StatusOK, v.status(get("/piers/a?name=b", "Connection: Upgrade, HTTP2-Settings",
+			"Upgrade: h2c", "HTTP2-Settings: AAMAAABkAAQAAP__")))
 	}},
 	{"a socket takes no deflate and no element over the limit", func(v *victim) {
 		ctx, cancel := context.WithTimeout(v.t.Context(), 10*time.Second)
 		defer cancel()
-		conn, response, err := websocket.Dial(ctx, "ws://"+v.host+pier+"mirror", &websocket.DialOptions{Subprotocols: []string{"faithful-json"}, CompressionMode: websocket.CompressionContextTakeover})
+		conn, response, err := websocket.Dial(ctx, "ws://"+v.host+pier+"mirror",
+			&websocket.DialOptions{Subprotocols: []string{"faithful-json"},
+				CompressionMode: websocket.CompressionContextTakeover})
 		require.NoError(v.t, err)
 		defer conn.CloseNow()
 		assert.Empty(v.t, response.Header.Get("Sec-WebSocket-Extensions"))
@@ -504,8 +527,10 @@ func TestCrowds(t *testing.T) {
 				_ = conn.Close()
 			}
 			slices.Sort(waits)
-			t.Logf("%s: %d hostile connections, %d files open once all had come, %d calls of others then: median %v, 99 of 100 in %v, worst %v (%v while they came), memory %d MB, %d failed",
-				s.language, len(conns), open, len(waits), waits[len(waits)/2], waits[len(waits)*99/100], waits[len(waits)-1], early, v.memory()>>20, failed.Load())
+			t.Logf("%s: %d hostile connections, %d files open once all had come, %d calls of others then: median %v, 99 of "+
+				"100 in %v, worst %v (%v while they came), memory %d MB, %d failed",
+				s.language, len(conns), open, len(waits), waits[len(waits)/2], waits[len(waits)*99/100], waits[len(waits)-1],
+				early, v.memory()>>20, failed.Load())
 			assert.Less(t, waits[len(waits)/2], 50*time.Millisecond)
 			assert.Zero(t, failed.Load())
 		})

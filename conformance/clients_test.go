@@ -25,7 +25,10 @@ func spoken(t *testing.T, address, text string) (*http.Response, string) {
 	require.NoError(t, err)
 	defer conn.Close()
 	require.NoError(t, conn.SetDeadline(time.Now().Add(20*time.Second)))
-	go func() { _, _ = conn.Write([]byte(strings.ReplaceAll(text, "HOST", at.Host))) }() // it may answer before it has read all
+	go func() {
+		_, _ = conn.Write([]byte(strings.ReplaceAll(text, "HOST",
+			at.Host)))
+	}() // it may answer before it has read all
 	response, err := http.ReadResponse(bufio.NewReader(conn), nil)
 	if err != nil {
 		require.False(t, isTimeout(err), "no answer to %.60q", text)
@@ -43,7 +46,8 @@ func isTimeout(err error) bool {
 
 // post is a request with a body of JSON.
 func post(path, body string, headers ...string) string {
-	return "POST " + path + " HTTP/1.1\r\nHost: HOST\r\nContent-Type: application/json\r\nContent-Length: " + strconv.Itoa(len(body)) + "\r\n" + lines(headers) + "\r\n" + body
+	return "POST " + path + " HTTP/1.1\r\nHost: HOST\r\nContent-Type: application/json\r\nContent-Length: " +
+		strconv.Itoa(len(body)) + "\r\n" + lines(headers) + "\r\n" + body
 }
 
 func lines(headers []string) string {
@@ -56,7 +60,8 @@ func lines(headers []string) string {
 
 const (
 	echoPath = "/skerry/matrix/pier/echo"
-	upgrade  = "Connection: Upgrade\r\nUpgrade: websocket\r\nSec-WebSocket-Version: 13\r\nSec-WebSocket-Key: dGhlIHNhbXBsZSBub25jZQ==\r\n"
+	upgrade  = "Connection: Upgrade\r\nUpgrade: websocket\r\nSec-WebSocket-Version: 13\r\nSec-WebSocket-Key: " +
+		"dGhlIHNhbXBsZSBub25jZQ==\r\n"
 )
 
 // TestHostileClients says to each server what no client of ours says.
@@ -72,18 +77,27 @@ func TestHostileClients(t *testing.T) {
 				{"a path that climbs", "GET /piers/.. HTTP/1.1\r\nHost: HOST\r\n\r\n", 400, "invalid-request"},
 				{"one that climbs in disguise", "GET /piers/%2e%2e HTTP/1.1\r\nHost: HOST\r\n\r\n", 400, "invalid-request"},
 				{"an empty part of a path", "GET /piers/ HTTP/1.1\r\nHost: HOST\r\n\r\n", 400, "invalid-request"},
-				{"a path that nobody has", "POST /nowhere HTTP/1.1\r\nHost: HOST\r\nContent-Length: 0\r\n\r\n", 404, "unknown-call"},
+				{"a path that nobody has", "POST /nowhere HTTP/1.1\r\nHost: HOST\r\nContent-Length: 0\r\n\r\n", 404,
+					"unknown-call"},
 				{"a percent sign alone", "GET /piers/%zz HTTP/1.1\r\nHost: HOST\r\n\r\n", 400, ""},
 				{"another method", "GET " + echoPath + " HTTP/1.1\r\nHost: HOST\r\n\r\n", 405, "wrong-method"},
 				{"an answer in what nobody writes", post(echoPath, `{"names":{}}`, "Accept: text/csv"), 406, "not-acceptable"},
-				{"a body in what nobody reads", strings.Replace(post(echoPath, `{"names":{}}`), "application/json", "text/csv", 1), 415, "unsupported-form"},
-				{"a stream where nothing is taken", strings.Replace(post("/skerry/matrix/pier/ended", "\x1e{\"end\":{}}\n"), "application/json", "application/json-seq", 1), 415, "unsupported-form"},
+				{"a body in what nobody reads", strings.Replace(post(echoPath, `{"names":{}}`), "application/json", "text/csv",
+					1), 415, "unsupported-form"},
+				{"a stream where nothing is taken", strings.Replace(post("/skerry/matrix/pier/ended", "\x1e{\"end\":{}}\n"),
+					"application/json", "application/json-seq", 1), 415, "unsupported-form"},
 				{"a body that is no JSON", post(echoPath, `{"names":`), 400, "invalid-request"},
 				{"two violations", post(echoPath, `{"text":"","names":{"a":1,"b":1,"c":1,"d":1,"e":1,"f":1,"g":1,"h":1,"i":1,"j":1}}`), 400, "invalid-request"},
-				{"a promise of ten million bytes", "POST " + echoPath + " HTTP/1.1\r\nHost: HOST\r\nContent-Type: application/json\r\nContent-Length: 10000000\r\n\r\n", 413, "too-large"},
-				{"a body without end", "POST " + echoPath + " HTTP/1.1\r\nHost: HOST\r\nContent-Type: application/json\r\nTransfer-Encoding: chunked\r\n\r\n" + strings.Repeat("2710\r\n"+strings.Repeat(" ", 10000)+"\r\n", 50), 413, "too-large"},
-				{"a body that does not come", "POST " + echoPath + " HTTP/1.1\r\nHost: HOST\r\nPrefer: wait=1\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{", 503, "too-slow"},
-				{"a handler that does not return", post("/skerry/matrix/pier/refuse", `{"how":"hang"}`, "Prefer: wait=1"), 503, "too-slow"},
+				{"a promise of ten million bytes", "POST " + echoPath +
+					" HTTP/1.1\r\nHost: HOST\r\nContent-Type: application/json\r\nContent-Length: 10000000\r\n\r\n", 413, "too-large"},
+				{"a body without end", "POST " + echoPath +
+					" HTTP/1.1\r\nHost: HOST\r\nContent-Type: application/json\r\nTransfer-Encoding: chunked\r\n\r\n" +
+					strings.Repeat("2710\r\n"+strings.Repeat(" ", 10000)+"\r\n", 50), 413, "too-large"},
+				{"a body that does not come", "POST " + echoPath +
+					" HTTP/1.1\r\nHost: HOST\r\nPrefer: wait=1\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{",
+					503, "too-slow"},
+				{"a handler that does not return", post("/skerry/matrix/pier/refuse", `{"how":"hang"}`, "Prefer: wait=1"), 503,
+					"too-slow"},
 				{"a socket for a page from elsewhere", "GET /skerry/matrix/pier/mirror HTTP/1.1\r\nHost: HOST\r\nOrigin: http://elsewhere.example\r\nSec-WebSocket-Protocol: faithful-json\r\n" + upgrade + "\r\n", 403, "forbidden"},
 				{"a socket in what nobody speaks", "GET /skerry/matrix/pier/mirror HTTP/1.1\r\nHost: HOST\r\nSec-WebSocket-Protocol: chat\r\n" + upgrade + "\r\n", 406, "not-acceptable"},
 				{"a socket without credentials", "GET /skerry/matrix/pier/guarded_mirror HTTP/1.1\r\nHost: HOST\r\nSec-WebSocket-Protocol: faithful-json\r\n" + upgrade + "\r\n", 401, "unauthenticated"},

@@ -180,7 +180,8 @@ func addUnknown(rng *rand.Rand, m *value.Message) {
 	items := [][]byte{{0x01}, {0x82, 0x01, 0x61, 'x'}, {0xc1, 0x00}, {0xf6}, {0xbf, 0x01, 0x02, 0xff}, {0xf9, 0x3c, 0x00}}
 	for range 1 + rng.IntN(3) {
 		n := 1 + rng.IntN(70)
-		taken := m.Type.ByNumber(n) != nil || slices.ContainsFunc(m.Unknown, func(u value.Unknown) bool { return u.Number == n })
+		taken := m.Type.ByNumber(n) != nil || slices.ContainsFunc(m.Unknown,
+			func(u value.Unknown) bool { return u.Number == n })
 		if !taken {
 			m.Unknown = append(m.Unknown, value.Unknown{Number: n, CBOR: items[rng.IntN(len(items))]})
 		}
@@ -463,7 +464,8 @@ func TestManyUnknownFieldsCostTheirLength(t *testing.T) {
 		require.NoError(t, read(written))
 		assert.Less(t, time.Since(start), 3*time.Second, form)
 	}
-	assert.Error(t, new(shared.Leaf).UnmarshalJSON(bytes.Replace(asJSON, []byte(`"a5"`), []byte(`"a6"`), 1)), "one that comes twice is found")
+	assert.Error(t, new(shared.Leaf).UnmarshalJSON(bytes.Replace(asJSON, []byte(`"a5"`), []byte(`"a6"`), 1)),
+		"one that comes twice is found")
 }
 
 func allocated(f func()) uint64 {
@@ -492,6 +494,7 @@ func TestTypeScriptSupport(t *testing.T) {
 
 // TestPythonSupport runs the tests of what the Python stubs share.
 func TestPythonSupport(t *testing.T) {
-	output := toolchain.Run(t, "python", toolchain.Python(t), "-m", "pytest", "-q", "-p", "no:cacheprovider", "test_support.py")
+	output := toolchain.Run(t, "python", toolchain.Python(t), "-m", "pytest", "-q", "-p", "no:cacheprovider",
+		"test_support.py")
 	assert.Regexp(t, `[1-9][0-9]* passed`, output)
 }

@@ -48,7 +48,9 @@ func hostilePayloads(t *testing.T) []hostile {
 	}
 	const large = 1 << 20
 	for _, message := range []string{"Lists", "Maps", "Optionals"} {
-		for _, lie := range []string{"a2 02 1a 00 98 96 80", "ab 09 9a 00 0f 42 40" + strings.Repeat("a1 07 01", 20), "a7 05 ba 00 0f 42 40" + strings.Repeat("61 61 a1 07 01", 10), "a1 07 5a 7f ff ff ff 00", "bb ff ff ff ff ff ff ff ff"} {
+		for _, lie := range []string{"a2 02 1a 00 98 96 80", "ab 09 9a 00 0f 42 40" + strings.Repeat("a1 07 01", 20),
+			"a7 05 ba 00 0f 42 40" + strings.Repeat("61 61 a1 07 01", 10), "a1 07 5a 7f ff ff ff 00",
+			"bb ff ff ff ff ff ff ff ff"} {
 			binary(message, lie)
 			binary(message, lie, make([]byte, large)...)
 		}
@@ -68,7 +70,8 @@ func hostilePayloads(t *testing.T) []hostile {
 	binary("MoreOptionals", "a1 04 7a 00 10 00 00", letters...)                             // any
 	binary("MoreOptionals", "a1 04", bytes.Repeat([]byte{0x81}, large)...)
 	binary("MoreOptionals", "a1 04 9a 00 10 00 00", zeros...)
-	binary("MoreOptionals", "a1 01 c4 82 00 c2 5a 00 10 00 00", bytes.Repeat([]byte{0xff}, large)...) // a decimal of many digits
+	binary("MoreOptionals", "a1 01 c4 82 00 c2 5a 00 10 00 00",
+		bytes.Repeat([]byte{0xff}, large)...) // a decimal of many digits
 	asCBOR, asJSON := manyUnknown()
 	add("Leaf", "cbor", asCBOR)
 	add("Leaf", "json", asJSON)
@@ -170,7 +173,8 @@ func TestHostilePayloads(t *testing.T) {
 	}
 	t.Run("typescript", func(t *testing.T) {
 		toolchain.Require(t, "typescript")
-		held(t, toolchain.Run(t, ".", "node", "--expose-gc", "--max-semi-space-size=256", filepath.Join(typescriptPrograms(t), "hostile.js"), file, strconv.Itoa(lowBudget)), 50)
+		held(t, toolchain.Run(t, ".", "node", "--expose-gc", "--max-semi-space-size=256",
+			filepath.Join(typescriptPrograms(t), "hostile.js"), file, strconv.Itoa(lowBudget)), 50)
 	})
 	t.Run("python", func(t *testing.T) {
 		held(t, toolchain.Run(t, "python", toolchain.Python(t), "hostile.py", file, strconv.Itoa(lowBudget)), 0)

@@ -34,6 +34,7 @@ func TestTypeScriptLint(t *testing.T) {
 		toolchain.InstallNode(t, dir)
 		// A configuration from elsewhere holds for what is below the folder that
 		// the linter runs in.
-		toolchain.Run(t, filepath.Dir(dir), filepath.Join(tools, "node_modules", ".bin", "eslint"), "--config", filepath.Join(tools, "eslint.config.js"), filepath.Join(dir, "src"))
+		toolchain.Run(t, filepath.Dir(dir), filepath.Join(tools, "node_modules", ".bin", "eslint"), "--config",
+			filepath.Join(tools, "eslint.config.js"), filepath.Join(dir, "src"))
 	}
 }

@@ -51,9 +51,11 @@ func TestLongStreams(t *testing.T) {
 				ctx, cancel := context.WithTimeout(context.Background(), 20*time.Minute)
 				defer cancel()
 				command := map[string][]string{
-					"go":         {outputs(t) + "/go/long", "-server", address, "-call", call, "-n", strconv.Itoa(n), "-size", strconv.Itoa(size)},
-					"typescript": {"node", outputs(t) + "/typescript/matrix/long.js", address, call, strconv.Itoa(n), strconv.Itoa(size)},
-					"python":     {s.server[0], "-m", "matrix.long", address, call, strconv.Itoa(n), strconv.Itoa(size)},
+					"go": {outputs(t) + "/go/long", "-server", address, "-call", call, "-n", strconv.Itoa(n), "-size",
+						strconv.Itoa(size)},
+					"typescript": {"node", outputs(t) + "/typescript/matrix/long.js", address, call, strconv.Itoa(n),
+						strconv.Itoa(size)},
+					"python": {s.server[0], "-m", "matrix.long", address, call, strconv.Itoa(n), strconv.Itoa(size)},
 				}[s.language]
 				c := exec.CommandContext(ctx, command[0], command[1:]...)
 				c.Dir = s.dir
@@ -69,7 +71,8 @@ func TestLongStreams(t *testing.T) {
 				serverShort := peak(t, pid)
 				client, took := run(call, *elements)
 				server := peak(t, pid)
-				t.Logf("%s: %d elements of %d bytes in %v; the client took %d KiB (%d for a short stream), the server %d KiB (%d)", call, *elements, size, took.Round(time.Millisecond), client, clientShort, server, serverShort)
+				t.Logf("%s: %d elements of %d bytes in %v; the client took %d KiB (%d for a short stream), the server "+
+					"%d KiB (%d)", call, *elements, size, took.Round(time.Millisecond), client, clientShort, server, serverShort)
 				assert.Less(t, client-clientShort, allowed, "the client of %s", call)
 				assert.Less(t, server-serverShort, allowed, "the server of %s", call)
 			}

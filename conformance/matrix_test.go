@@ -31,7 +31,8 @@ func sides(t *testing.T) []side {
 	var list []side
 	t.Run("build go", func(t *testing.T) {
 		dir := filepath.Join(outputs(t), "go")
-		toolchain.Run(t, ".", "go", "build", "-o", dir+"/", "./go/matrix/server", "./go/matrix/client", "./go/matrix/losses", "./go/matrix/long", "./go/matrix/attacked")
+		toolchain.Run(t, ".", "go", "build", "-o", dir+"/", "./go/matrix/server", "./go/matrix/client",
+			"./go/matrix/losses", "./go/matrix/long", "./go/matrix/attacked")
 		list = append(list, side{"go", ".", []string{dir + "/server"}, func(address, form string) []string {
 			return []string{dir + "/client", "-server", address, fmt.Sprintf("-json=%t", form == "json")}
 		}})
@@ -39,15 +40,17 @@ func sides(t *testing.T) []side {
 	t.Run("build typescript", func(t *testing.T) {
 		toolchain.Require(t, "typescript")
 		dir := filepath.Join(typescriptPrograms(t), "matrix")
-		list = append(list, side{"typescript", ".", []string{"node", dir + "/server.js"}, func(address, form string) []string {
-			return []string{"node", dir + "/client.js", address, form}
-		}})
+		list = append(list, side{"typescript", ".", []string{"node", dir + "/server.js"},
+			func(address, form string) []string {
+				return []string{"node", dir + "/client.js", address, form}
+			}})
 	})
 	t.Run("build python", func(t *testing.T) {
 		python := toolchain.Python(t)
-		list = append(list, side{"python", "python", []string{python, "-m", "matrix.server"}, func(address, form string) []string {
-			return []string{python, "-m", "matrix.client", address, form}
-		}})
+		list = append(list, side{"python", "python", []string{python, "-m", "matrix.server"},
+			func(address, form string) []string {
+				return []string{python, "-m", "matrix.client", address, form}
+			}})
 	})
 	require.NotEmpty(t, list, "a test that -run picks out needs its programs, too: -run 'Test.../(build|...)'")
 	return list
@@ -95,7 +98,8 @@ func process(t *testing.T, s side, args ...string) (address string, pid int) {
 }
 
 // cases are what every client does with every server, in order.
-var cases = []string{"unary", "bound", "answer stream", "request stream", "both ways", "declared error", "invalid request", "late failure", "early answer", "early refusal",
+var cases = []string{"unary", "bound", "answer stream", "request stream", "both ways", "declared error",
+	"invalid request", "late failure", "early answer", "early refusal",
 	"cancellation", "timeout", "missing credential", "retry", "not implemented"}
 
 // TestMatrix lets each client call each server, over loopback, in both forms,

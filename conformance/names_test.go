@@ -22,19 +22,26 @@ import (
 )
 
 // awkward are words that some language, or our own emitted code, has taken.
-var awkward = strings.Fields(`about abstract add_note and answer any append append_json args as assert async await b body bool boolean box break builder byte bytes call calls cap
-	case catch cbor char class classmethod client clone close cls codec complex const constructor context continue cookie copy count crate credential ctx d
-	data debugger declare def default defer del delete dict do double dyn e elif else entries entry enum equals err error error_name error_status errors
-	eval except exec exit export extends extern fallthrough false fetch field fields final finalize finally float float64 fmt fn for from from_json func
-	function gate get get_class global go goto has_own_property hash hash_code head headers help http i id if impl implements import in index init input
-	instanceof int interface internal into_iter io is is_prototype_of isinstance item j json key keyof kind lambda left len let list listed long loop m
-	main make map marshal_binary marshal_json match math max message min mod module move mro mut n name names namespace native needs net never new nil none
-	nonlocal not notify notify_all null number numbers object of open options or out package panic pass path permits place places print private property
-	protected pub public query r raise range raw read read_cbor read_json readonly record recover ref register repr request require rest return route
-	sealed seats_or_default seen select self set setattr short slices sorted stack start static staticmethod status str strictfp string string_or_default
-	strings struct sum super switch symbol synchronized table tag testdata text this throw throws time to_builder to_cbor to_string to_text tools total
-	trait transient true try tuple type typeof uint32 undefined union unknown unmarshal_json unsafe url use uuid v validate value value_of values var vars
-	vendor view violations void volatile w wait web where while wire with with_traceback write write_cbor write_json yield zip`)
+var awkward = strings.Fields(`about abstract add_note and answer any append append_json args as assert async await b body bool
+	boolean box break builder byte bytes call calls cap case catch cbor char class classmethod client
+	clone close cls codec complex const constructor context continue cookie copy count crate credential
+	ctx d data debugger declare def default defer del delete dict do double dyn e elif else entries
+	entry enum equals err error error_name error_status errors eval except exec exit export extends
+	extern fallthrough false fetch field fields final finalize finally float float64 fmt fn for from
+	from_json func function gate get get_class global go goto has_own_property hash hash_code head
+	headers help http i id if impl implements import in index init input instanceof int interface
+	internal into_iter io is is_prototype_of isinstance item j json key keyof kind lambda left len let
+	list listed long loop m main make map marshal_binary marshal_json match math max message min mod
+	module move mro mut n name names namespace native needs net never new nil none nonlocal not notify
+	notify_all null number numbers object of open options or out package panic pass path permits place
+	places print private property protected pub public query r raise range raw read read_cbor read_json
+	readonly record recover ref register repr request require rest return route sealed seats_or_default
+	seen select self set setattr short slices sorted stack start static staticmethod status str strictfp
+	string string_or_default strings struct sum super switch symbol synchronized table tag testdata text
+	this throw throws time to_builder to_cbor to_string to_text tools total trait transient true try
+	tuple type typeof uint32 undefined union unknown unmarshal_json unsafe url use uuid v validate value
+	value_of values var vars vendor view violations void volatile w wait web where while wire with
+	with_traceback write write_cbor write_json yield zip`)
 
 // claimed are what enums and unions claim: no part of them may be called so.
 var claimed = []string{"tools", "init", "unlisted", "builder", "of_all"}
@@ -53,7 +60,8 @@ func awkwardDefinitions(t *testing.T) *schema.Definitions {
 	}
 	every.WriteString("message Fields {\n")
 	for i, word := range awkward {
-		typ := []string{"text", "int64?", "bool = true", "[bytes]", "{text: instant}", "uuid?", "Members", "Members = of", "Fields?", "float64"}[i%10]
+		typ := []string{"text", "int64?", "bool = true", "[bytes]", "{text: instant}", "uuid?", "Members", "Members = of",
+			"Fields?", "float64"}[i%10]
 		fmt.Fprintf(&every, "  #%d %s %s\n", i+1, word, typ)
 	}
 	every.WriteString("}\nerror Failed 500 {\n")
@@ -71,10 +79,12 @@ func awkwardDefinitions(t *testing.T) *schema.Definitions {
 	for i, word := range awkward {
 		// An alternative must not be called as what its union claims.
 		if !slices.Contains(claimed, word) {
-			fmt.Fprintf(&every, "  #%d %s %s\n", i+1, word, []string{"text", "Fields", "[int32]", "Reference", "{Members: bool}"}[i%5])
+			fmt.Fprintf(&every, "  #%d %s %s\n", i+1, word,
+				[]string{"text", "Fields", "[int32]", "Reference", "{Members: bool}"}[i%5])
 		}
 	}
-	every.WriteString("}\ntype Reference = text where length 1..9\nmessage Others {\n  #1 way Ways?\n  #3 list [Reference]?\n")
+	every.WriteString("}\ntype Reference = text where length 1..9\nmessage Others {\n  #1 way Ways?\n  #3 list " +
+		"[Reference]?\n")
 	for i := range awkward {
 		if i%4 == 0 {
 			fmt.Fprintf(&every, "  #%d field_%d alias_%d.Thing?\n", i+4, i, i)
@@ -82,7 +92,8 @@ func awkwardDefinitions(t *testing.T) *schema.Definitions {
 	}
 	every.WriteString("}\nservice Calls {\n")
 	for i, word := range awkward {
-		fmt.Fprintf(&every, "  call %s(%s) -> %s\n", word, []string{"Fields", "", "Others", "stream Others"}[i%4], []string{"Others", "stream Fields", "()"}[i%3])
+		fmt.Fprintf(&every, "  call %s(%s) -> %s\n", word, []string{"Fields", "", "Others", "stream Others"}[i%4],
+			[]string{"Others", "stream Fields", "()"}[i%3])
 		if i%5 == 0 {
 			every.WriteString("    fails Failed\n")
 		}
@@ -95,14 +106,19 @@ func awkwardDefinitions(t *testing.T) *schema.Definitions {
 	}
 	add("names", strings.ReplaceAll(every.String(), "_ int32", " int32"))
 	for _, word := range awkward {
-		add("odd_"+word, "module odd."+word+"\n/// Ends with */ and a `quote`.\nmessage Thing { #1 inner Deep? #2 level Level = high }\nmessage Deep { #1 text text }\nenum Level { #0 low #1 high }\nservice Thinking { call think(Thing) -> Thing }\n")
+		add("odd_"+word, "module odd."+word+"\n/// Ends with */ and a `quote`.\nmessage Thing { #1 inner Deep? #2 level "+
+			"Level = high }\nmessage Deep { #1 text text }\nenum Level { #0 low #1 high }\nservice Thinking { call think(Thing) -> Thing }\n")
 	}
 	for _, top := range []string{"faithful", "internal.vendor", "skerry.one.shared", "skerry.two.shared"} {
 		add("top_"+top, "module "+top+"\nmessage Top { #1 x text }\n")
 	}
-	add("both", "module skerry.both\nuse skerry.one.shared\nuse skerry.two.shared as shared_two\nmessage Both { #1 a shared.Top #2 b shared_two.Top #3 c [shared.Top] }\n")
-	for _, name := range []string{"String", "Error", "Map", "Date", "Symbol", "Promise", "Object", "Array", "Number", "Uint8Array", "Request", "Response", "Time", "Context", "Wire", "Set", "Omit", "ReadonlyMap", "ArrayBuffer", "A", "Z9z"} {
-		add("type_"+name, fmt.Sprintf("module types.%s\nmessage %s { #1 a text #2 b {text: instant} #3 c [uuid] #4 d bytes? #5 e int64 = -5 #6 f bytes = \"AA\" }\nerror Gone 410 { #1 a text? }\n", strings.ToLower(name), name))
+	add("both", "module skerry.both\nuse skerry.one.shared\nuse skerry.two.shared as shared_two\nmessage Both { #1 a "+
+		"shared.Top #2 b shared_two.Top #3 c [shared.Top] }\n")
+	for _, name := range []string{"String", "Error", "Map", "Date", "Symbol", "Promise", "Object", "Array", "Number",
+		"Uint8Array", "Request", "Response", "Time", "Context", "Wire", "Set", "Omit", "ReadonlyMap", "ArrayBuffer", "A",
+		"Z9z"} {
+		add("type_"+name, fmt.Sprintf("module types.%s\nmessage %s { #1 a text #2 b {text: instant} #3 c [uuid] #4 d "+
+			"bytes? #5 e int64 = -5 #6 f bytes = \"AA\" }\nerror Gone 410 { #1 a text? }\n", strings.ToLower(name), name))
 	}
 	defs, findings := check.Load(files)
 	for _, f := range findings {
@@ -139,7 +155,8 @@ func compileEverywhere(t *testing.T, defs *schema.Definitions) {
 		_, wanted, _ := strings.Cut(project["go.mod"], "\n")
 		require.NoError(t, os.WriteFile(filepath.Join(dir, "go.mod"), []byte("module awkward\n"+wanted), 0o666))
 		require.NoError(t, os.WriteFile(filepath.Join(dir, "go.sum"), []byte(project["go.sum"]), 0o666))
-		files, err := golang.Language{}.Generate(defs, stubs.About{Name: "awkward", Version: "draft"}, stubs.Everything("awkward/gen"))
+		files, err := golang.Language{}.Generate(defs, stubs.About{Name: "awkward", Version: "draft"},
+			stubs.Everything("awkward/gen"))
 		require.NoError(t, err)
 		writeFiles(t, filepath.Join(dir, "gen"), files)
 		toolchain.Run(t, dir, "go", "vet", "./...")
@@ -156,7 +173,8 @@ func compileEverywhere(t *testing.T, defs *schema.Definitions) {
 			require.NoError(t, err)
 			require.NoError(t, os.WriteFile(filepath.Join(dir, name), text, 0o666))
 		}
-		files, err := typescript.Language{}.Generate(defs, stubs.About{Name: "awkward", Version: "draft"}, stubs.Everything(""))
+		files, err := typescript.Language{}.Generate(defs, stubs.About{Name: "awkward", Version: "draft"},
+			stubs.Everything(""))
 		require.NoError(t, err)
 		writeFiles(t, filepath.Join(dir, "src"), files)
 		toolchain.Run(t, dir, "node_modules/.bin/tsc", "--noEmit")

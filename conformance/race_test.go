@@ -19,7 +19,8 @@ func TestRaces(t *testing.T) {
 		t.Skip("skipped: -short leaves out what takes long")
 	}
 	dir := filepath.Join(outputs(t), "races")
-	build := exec.Command("go", "build", "-race", "-o", dir+"/", "./go/matrix/server", "./go/matrix/client", "./go/matrix/attacked")
+	build := exec.Command("go", "build", "-race", "-o", dir+"/", "./go/matrix/server", "./go/matrix/client",
+		"./go/matrix/attacked")
 	if log, err := build.CombinedOutput(); err != nil {
 		if _, missing := exec.LookPath("cc"); missing != nil {
 			t.Skip("skipped: looking for races needs a C compiler")

@@ -107,14 +107,17 @@ func bookings() (ours []*booking.Booking, plain []*plainBooking) {
 			Deck:       wire.Pointer(fleet.DeckCar),
 			Extras:     map[string]common.Money{},
 		}
-		p := &plainBooking{ID: b.ID, Sailing: b.Sailing, Passengers: []plainPassenger{}, Fare: plainMoney{b.Fare.Hundredths, "SKD"}, MadeAt: made, State: "paid", Deck: "car", Extras: map[string]plainMoney{}}
+		p := &plainBooking{ID: b.ID, Sailing: b.Sailing, Passengers: []plainPassenger{},
+			Fare: plainMoney{b.Fare.Hundredths, "SKD"}, MadeAt: made, State: "paid", Deck: "car",
+			Extras: map[string]plainMoney{}}
 		for n := range 1 + i%4 {
 			name := fmt.Sprintf("Passenger number %d of Skerry", n)
 			b.Passengers = append(b.Passengers, booking.Passenger{Name: name, Born: &made, NeedsHelp: wire.Pointer(n == 2)})
 			p.Passengers = append(p.Passengers, plainPassenger{name, &made, n == 2})
 		}
 		if i%2 == 0 {
-			b.Vehicle, p.Vehicle = &booking.Vehicle{Plate: "SK 1204", Metres: 4.5 + float64(i)/7}, &plainVehicle{"SK 1204", 4.5 + float64(i)/7}
+			b.Vehicle, p.Vehicle = &booking.Vehicle{Plate: "SK 1204", Metres: 4.5 + float64(i)/7},
+				&plainVehicle{"SK 1204", 4.5 + float64(i)/7}
 			b.Email = wire.Pointer("somebody@skerry.example")
 			p.Email = b.Email
 			b.Ticket = make([]byte, 40)
@@ -141,16 +144,20 @@ type shape struct {
 }
 
 func shapes() []shape {
-	positions := shape{name: "position", fresh: func() message { return new(fleet.Position) }, freshPlain: func() any { return new(plainPosition) }}
-	fleets := shape{name: "fleet", fresh: func() message { return new(fleet.FleetAnswer) }, freshPlain: func() any { return new(plainFleet) }}
-	all := shape{name: "booking", fresh: func() message { return new(booking.Booking) }, freshPlain: func() any { return new(plainBooking) }}
+	positions := shape{name: "position", fresh: func() message { return new(fleet.Position) },
+		freshPlain: func() any { return new(plainPosition) }}
+	fleets := shape{name: "fleet", fresh: func() message { return new(fleet.FleetAnswer) },
+		freshPlain: func() any { return new(plainFleet) }}
+	all := shape{name: "booking", fresh: func() message { return new(booking.Booking) },
+		freshPlain: func() any { return new(plainBooking) }}
 	ours, plain := bookings()
 	for i := range ours {
 		all.ours, all.plain = append(all.ours, ours[i]), append(all.plain, plain[i])
 		seen, knots := ours[i].MadeAt, float64(i)/3
 		spot := common.Spot{Latitude: 60 + float64(i)/7, Longitude: 5 - float64(i)/9}
 		positions.ours = append(positions.ours, &fleet.Position{Vessel: ours[i].ID, Spot: spot, SeenAt: seen, Knots: &knots})
-		positions.plain = append(positions.plain, &plainPosition{ours[i].ID, plainSpot{spot.Latitude, spot.Longitude}, seen, &knots})
+		positions.plain = append(positions.plain, &plainPosition{ours[i].ID, plainSpot{spot.Latitude, spot.Longitude}, seen,
+			&knots})
 		a, b := &fleet.FleetAnswer{}, &plainFleet{}
 		for n := range 5 {
 			name, names := fmt.Sprintf("Vessel %d", n), map[string]string{}
@@ -202,11 +209,16 @@ func contests(t testing.TB, s shape) []contest {
 		"encoding/json":  func(i int) error { return json.Unmarshal(plainJSON[i], s.freshPlain()) },
 	}
 	return []contest{
-		{"CBOR encode, buffer reused", func(i int) error { _, err := s.ours[i].AppendBinary(buffer); return err }, encode, map[string]float64{"fxamacker/cbor": 0.12}},
-		{"CBOR encode, fresh", func(i int) error { _, err := s.ours[i].MarshalBinary(); return err }, encode, map[string]float64{"fxamacker/cbor": 0.20}},
-		{"CBOR decode", func(i int) error { return s.fresh().UnmarshalBinary(cborPayloads[i]) }, decode, map[string]float64{"fxamacker/cbor": 0.28, "encoding/json": 0.11}},
-		{"JSON encode, fresh", func(i int) error { _, err := s.ours[i].MarshalJSON(); return err }, encode, map[string]float64{"encoding/json": 0.28}},
-		{"JSON decode", func(i int) error { return s.fresh().UnmarshalJSON(jsonPayloads[i]) }, decode, map[string]float64{"encoding/json": 0.18}},
+		{"CBOR encode, buffer reused", func(i int) error { _, err := s.ours[i].AppendBinary(buffer); return err }, encode,
+			map[string]float64{"fxamacker/cbor": 0.12}},
+		{"CBOR encode, fresh", func(i int) error { _, err := s.ours[i].MarshalBinary(); return err }, encode,
+			map[string]float64{"fxamacker/cbor": 0.20}},
+		{"CBOR decode", func(i int) error { return s.fresh().UnmarshalBinary(cborPayloads[i]) }, decode,
+			map[string]float64{"fxamacker/cbor": 0.28, "encoding/json": 0.11}},
+		{"JSON encode, fresh", func(i int) error { _, err := s.ours[i].MarshalJSON(); return err }, encode,
+			map[string]float64{"encoding/json": 0.28}},
+		{"JSON decode", func(i int) error { return s.fresh().UnmarshalJSON(jsonPayloads[i]) }, decode,
+			map[string]float64{"encoding/json": 0.18}},
 	}
 }
 
@@ -321,7 +333,8 @@ func TestOtherLanguagesAreFast(t *testing.T) {
 	t.Run("typescript", func(t *testing.T) {
 		toolchain.Require(t, "typescript")
 		run(t, ".", "node", filepath.Join(typescriptPrograms(t), "matrix", "speed.js"))
-		run(t, ".", "node", filepath.Join(toolchain.BuildTypeScript(t, filepath.Join(ferry, "typescript"), t.TempDir()), "speed.js"))
+		run(t, ".", "node", filepath.Join(toolchain.BuildTypeScript(t, filepath.Join(ferry, "typescript"), t.TempDir()),
+			"speed.js"))
 	})
 	t.Run("python", func(t *testing.T) {
 		python := toolchain.Python(t)
@@ -331,7 +344,8 @@ func TestOtherLanguagesAreFast(t *testing.T) {
 }
 
 func unaryContest(t testing.TB) (ours, reference func(int) error) {
-	request := &matrix.EchoRequest{Text: wire.Pointer(strings.Repeat("Skerry ", 30)), Names: map[string]int64{"seats": 3, "lanes": 7}}
+	request := &matrix.EchoRequest{Text: wire.Pointer(strings.Repeat("Skerry ", 30)),
+		Names: map[string]int64{"seats": 3, "lanes": 7}}
 	stubs := httptest.NewServer(matrix.ServePier(matrix.PierCalls{
 		Echo: func(_ context.Context, r *matrix.EchoRequest) (*matrix.EchoAnswer, error) {
 			return &matrix.EchoAnswer{Request: *r}, nil
@@ -344,7 +358,8 @@ func unaryContest(t testing.TB) (ours, reference func(int) error) {
 	require.NoError(t, err)
 	// The same bytes are the same headers, too.
 	requestHeaders, answerHeaders := http.Header{}, http.Header{}
-	_, err = matrix.NewPierClient(stubs.URL, web.WithClientMiddleware(func(r *http.Request, next func(*http.Request) (*http.Response, error)) (*http.Response, error) {
+	_, err = matrix.NewPierClient(stubs.URL, web.WithClientMiddleware(func(r *http.Request,
+		next func(*http.Request) (*http.Response, error)) (*http.Response, error) {
 		requestHeaders = r.Header.Clone()
 		response, err := next(r)
 		if err == nil {

@@ -99,7 +99,8 @@ func TestPagesQuotePrograms(t *testing.T) {
 			for _, block := range blocks {
 				for part := range strings.SplitSeq(block[1], "…\n") {
 					part = flat(part)
-					assert.True(t, slices.ContainsFunc(programs, func(p string) bool { return strings.Contains(p, part) }), "no program has these lines:\n%s", part)
+					assert.True(t, slices.ContainsFunc(programs, func(p string) bool { return strings.Contains(p, part) }),
+						"no program has these lines:\n%s", part)
 				}
 			}
 		})
@@ -119,8 +120,10 @@ func flat(text string) string {
 // scalarTypes are all that a field may have, with a default of each that may
 // have one.
 var scalarTypes = [][2]string{
-	{"bool", "true"}, {"int8", "7"}, {"int16", "7"}, {"int32", "7"}, {"int64", "7"}, {"uint8", "7"}, {"uint16", "7"}, {"uint32", "7"}, {"uint64", "7"},
-	{"float32", "1.5"}, {"float64", "1.5"}, {"decimal", `"1.50"`}, {"text", `"x"`}, {"uuid", `"6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"`},
+	{"bool", "true"}, {"int8", "7"}, {"int16", "7"}, {"int32", "7"}, {"int64", "7"}, {"uint8", "7"}, {"uint16", "7"},
+	{"uint32", "7"}, {"uint64", "7"},
+	{"float32", "1.5"}, {"float64", "1.5"}, {"decimal", `"1.50"`}, {"text", `"x"`},
+	{"uuid", `"6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"`},
 	{"instant", `"2026-07-15T06:58:12Z"`}, {"date", `"2026-07-15"`}, {"duration", `"PT5S"`}, {"AddedEnum", "added_a"},
 }
 
@@ -140,7 +143,8 @@ func added(text string) string {
 		field(&anywhere, name, s[0]+"?")
 		field(&anywhere, name+"_default", s[0]+" = "+s[1])
 	}
-	for _, f := range [][2]string{{"bytes", "bytes?"}, {"any", "any?"}, {"list", "[text]?"}, {"map", "{text: [AddedMessage]}?"}, {"message", "AddedMessage?"}, {"union", "AddedUnion?"}, {"named", "AddedType?"}} {
+	for _, f := range [][2]string{{"bytes", "bytes?"}, {"any", "any?"}, {"list", "[text]?"},
+		{"map", "{text: [AddedMessage]}?"}, {"message", "AddedMessage?"}, {"union", "AddedUnion?"}, {"named", "AddedType?"}} {
 		field(&inBodies, f[0], f[1])
 	}
 	// Requests of calls without a body travel in the query.
@@ -152,8 +156,10 @@ func added(text string) string {
 		}
 		return strings.TrimSuffix(declaration, "}") + fields + "}"
 	})
-	text = regexp.MustCompile(`(?ms)^enum .*?^}`).ReplaceAllStringFunc(text, func(d string) string { return strings.TrimSuffix(d, "}") + "  #900 added_member\n}" })
-	text = regexp.MustCompile(`(?ms)^union .*?^}`).ReplaceAllStringFunc(text, func(d string) string { return strings.TrimSuffix(d, "}") + "  #900 added_alternative text\n}" })
+	text = regexp.MustCompile(`(?ms)^enum .*?^}`).ReplaceAllStringFunc(text,
+		func(d string) string { return strings.TrimSuffix(d, "}") + "  #900 added_member\n}" })
+	text = regexp.MustCompile(`(?ms)^union .*?^}`).ReplaceAllStringFunc(text,
+		func(d string) string { return strings.TrimSuffix(d, "}") + "  #900 added_alternative text\n}" })
 	text = regexp.MustCompile(`(?ms)^service .*?^}`).ReplaceAllStringFunc(text, func(d string) string {
 		d = regexp.MustCompile(`(?m)^(    fails .*)$`).ReplaceAllString(d, "$1, AddedError")
 		return strings.TrimSuffix(d, "}") + `

@@ -136,8 +136,11 @@ type exchange struct {
 // handled are exchanges that only the handlers of the ferry can answer so: a mock
 // knows no seats.
 var handled = []exchange{
-	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json; charset=utf-8", `{"sailing":"XXX-0000","passengers":[{"name":"a"}]}`, 404, "Vary: Accept", `{"type":"/-/errors/skerry.common.NotFound","title":"Nothing is known under the name that was asked for.","status":404,"error":{"what":"sailing XXX-0000"}}`},
-	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{"sailing":"NOR-0715","passengers":[{"name":"a"},{"name":"b"},{"name":"c"},{"name":"d"},{"name":"e"},{"name":"f"}]}`, 409, "", `"error":{"seats_left":5}`},
+	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json; charset=utf-8",
+		`{"sailing":"XXX-0000","passengers":[{"name":"a"}]}`, 404, "Vary: Accept",
+		`{"type":"/-/errors/skerry.common.NotFound","title":"Nothing is known under the name that was asked for.","status":404,"error":{"what":"sailing XXX-0000"}}`},
+	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json",
+		`{"sailing":"NOR-0715","passengers":[{"name":"a"},{"name":"b"},{"name":"c"},{"name":"d"},{"name":"e"},{"name":"f"}]}`, 409, "", `"error":{"seats_left":5}`},
 }
 
 // exchanges are plain HTTP requests, as any tool would send them, with what
@@ -147,28 +150,45 @@ var exchanges = []exchange{
 	{"GET", "/-/about", "", "", 200, "", `{"call":"skerry.booking.Bookings.book","method":"POST","path":"/skerry/booking/bookings/book"}`},
 	{"GET", "/-/about", "", "", 200, "", `"name":"skerry-line"`},
 	{"GET", "/-/definitions", "", "", 200, "", `"name":"skerry.booking","text":"/// Sailings and bookings of a small ferry line.\nmodule skerry.booking`},
-	{"GET", "/-/errors/skerry.booking.SailingFull", "", "", 200, "", `"status":409,"documentation":"There are not as many seats as were asked for."`},
+	{"GET", "/-/errors/skerry.booking.SailingFull", "", "", 200, "",
+		`"status":409,"documentation":"There are not as many seats as were asked for."`},
 	{"GET", "/-/errors/unknown-call", "", "", 200, "", `"status":404`},
 	{"GET", "/-/errors/nothing", "", "", 404, "Content-Type: application/problem+json", `"type":"/-/errors/unknown-call"`},
 	{"POST", "/-/health", "", "", 405, "Allow: GET, HEAD", `wrong-method`},
-	{"GET", "/nowhere", "", "", 404, "Content-Type: application/problem+json", `{"type":"/-/errors/unknown-call","title":"unknown call","status":404,"detail":"no call has the path /nowhere"}`},
+	{"GET", "/nowhere", "", "", 404, "Content-Type: application/problem+json",
+		`{"type":"/-/errors/unknown-call","title":"unknown call","status":404,"detail":"no call has the path /nowhere"}`},
 	{"POST", "/skerry/booking/bookings/../bookings/book", "", "", 404, "", `unknown-call`},
 	{"GET", "/skerry/booking/bookings/book", "", "", 405, "Allow: POST", `"type":"/-/errors/wrong-method"`},
 	{"POST", "/skerry/booking/bookings/book", "Accept: text/html", "", 406, "", `"type":"/-/errors/not-acceptable"`},
-	{"POST", "/skerry/booking/bookings/book", "Content-Type: text/plain", "x", 415, "", `"type":"/-/errors/unsupported-form"`},
+	{"POST", "/skerry/booking/bookings/book", "Content-Type: text/plain", "x", 415, "",
+		`"type":"/-/errors/unsupported-form"`},
 	{"POST", "/skerry/booking/bookings/book", "", "{}", 415, "", `"type":"/-/errors/unsupported-form"`},
-	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json\nContent-Encoding: gzip", "{}", 415, "", `"type":"/-/errors/unsupported-form"`},
-	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{"sailing":"X","passengers":[{}]}`, 400, "", `"errors":[{"pointer":"/passengers/0/name","detail":"the field is required"}]`},
-	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{"sailing":"NOR-0715","passengers":[{"name":"a"}],"deck":"moon"}`, 400, "", `"detail":"1 violation","errors":[{"pointer":"/deck","detail":"must be one of unassigned, open, car, saloon"}]`},
-	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{"sailing":"X","passengers":[],"vehicle":{"plate":"é","metres":0.25}}`, 400, "", `"detail":"4 violations","errors":[{"pointer":"/sailing","detail":"must match ^[A-Z]{3}-[0-9]{4}$"},{"pointer":"/passengers","detail":"must have 1 to 12 entries, not 0"},{"pointer":"/vehicle/plate","detail":"must have 2 to 12 characters, not 1"},{"pointer":"/vehicle/metres","detail":"must be 1 to 25, not 0.25"}]`},
-	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{"sailing":"X","passengers":[],"deck":7}`, 400, "", `"pointer":"/deck"`},
-	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{`, 400, "", `"type":"/-/errors/invalid-request"`},
-	{"POST", "/skerry/booking/bookings/sailings", "", "", 200, "Content-Type: application/json", `{"sailings":[{"code":"NOR-0715"`},
-	{"POST", "/skerry/booking/bookings/sailings", "Content-Type: application/cbor", "\xa0", 200, "Content-Type: application/cbor", "NOR-0715"},
-	{"POST", "/skerry/booking/bookings/sailings", "Content-Type: application/cbor\nAccept: application/json;q=0.9, application/cbor;q=0.1", "\xa0", 200, "Content-Type: application/json", `"leaves_at":"2026-07-15T07:15:00Z"`},
+	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json\nContent-Encoding: gzip", "{}", 415, "",
+		`"type":"/-/errors/unsupported-form"`},
+	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{"sailing":"X","passengers":[{}]}`, 400,
+		"", `"errors":[{"pointer":"/passengers/0/name","detail":"the field is required"}]`},
+	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json",
+		`{"sailing":"NOR-0715","passengers":[{"name":"a"}],"deck":"moon"}`, 400, "",
+		`"detail":"1 violation","errors":[{"pointer":"/deck","detail":"must be one of unassigned, open, car, saloon"}]`},
+	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json",
+		`{"sailing":"X","passengers":[],"vehicle":{"plate":"é","metres":0.25}}`, 400, "",
+		`"detail":"4 violations","errors":[{"pointer":"/sailing","detail":"must match ^[A-Z]{3}-[0-9]{4}$"},{"pointer":"/passengers","detail":"must have 1 to 12 entries, not 0"},{"pointer":"/vehicle/plate","detail":"must have 2 to 12 characters, not 1"},{"pointer":"/vehicle/metres","detail":"must be 1 to 25, not 0.25"}]`},
+	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json",
+		`{"sailing":"X","passengers":[],"deck":7}`, 400, "", `"pointer":"/deck"`},
+	{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{`, 400, "",
+		`"type":"/-/errors/invalid-request"`},
+	{"POST", "/skerry/booking/bookings/sailings", "", "", 200, "Content-Type: application/json",
+		`{"sailings":[{"code":"NOR-0715"`},
+	{"POST", "/skerry/booking/bookings/sailings", "Content-Type: application/cbor", "\xa0", 200,
+		"Content-Type: application/cbor", "NOR-0715"},
+	{"POST", "/skerry/booking/bookings/sailings",
+		"Content-Type: application/cbor\nAccept: application/json;q=0.9, application/cbor;q=0.1", "\xa0", 200,
+		"Content-Type: application/json", `"leaves_at":"2026-07-15T07:15:00Z"`},
 	{"POST", "/skerry/booking/bookings/sailings", "Accept: */*", "", 200, "Content-Type: application/json", `NOR-0715`},
-	{"POST", "/skerry/booking/bookings/cancel", "Content-Type: application/json", `{"id":"00000000-0000-0000-0000-000000000000"}`, 501, "", `"type":"/-/errors/not-implemented"`},
-	{"POST", "/skerry/fleet/fleet/report", "Content-Type: application/json", `{"vessel":"00000000-0000-0000-0000-000000000000","spot":{"latitude":1,"longitude":2},"seen_at":"2026-07-15T07:15:00Z"}`, 204, "", ``},
+	{"POST", "/skerry/booking/bookings/cancel", "Content-Type: application/json",
+		`{"id":"00000000-0000-0000-0000-000000000000"}`, 501, "", `"type":"/-/errors/not-implemented"`},
+	{"POST", "/skerry/fleet/fleet/report", "Content-Type: application/json",
+		`{"vessel":"00000000-0000-0000-0000-000000000000","spot":{"latitude":1,"longitude":2},"seen_at":"2026-07-15T07:15:00Z"}`, 204, "", ``},
 }
 
 func TestServersSpeakPlainHTTP(t *testing.T) {
@@ -304,7 +324,9 @@ func TestFailuresAreToldApart(t *testing.T) {
 			return nil, ctx.Err()
 		},
 	}
-	server := httptest.NewServer(booking.ServeBookings(calls, web.WithOnError(func(call string, err error) { logged = append(logged, err.Error()) }), web.WithHandlerTimeout(50*time.Millisecond), web.WithBase("/v1/")))
+	server := httptest.NewServer(booking.ServeBookings(calls,
+		web.WithOnError(func(call string, err error) { logged = append(logged, err.Error()) }),
+		web.WithHandlerTimeout(50*time.Millisecond), web.WithBase("/v1/")))
 	defer server.Close()
 	client := booking.NewBookingsClient(server.URL + "/v1")
 	ctx := context.Background()
@@ -344,9 +366,13 @@ func TestFailuresAreToldApart(t *testing.T) {
 	for name, answer := range map[string]func(w http.ResponseWriter){
 		"no problem":   func(w http.ResponseWriter) { w.WriteHeader(500) },
 		"another type": func(w http.ResponseWriter) { fmt.Fprint(w, "<html>") },
-		"damaged":      func(w http.ResponseWriter) { w.Header().Set("Content-Type", "application/cbor"); w.Write([]byte{0xa1}) },
-		"a redirect":   func(w http.ResponseWriter) { w.Header().Set("Location", "/elsewhere"); w.WriteHeader(302) },
-		"a 204":        func(w http.ResponseWriter) { w.WriteHeader(204) },
+		"damaged": func(w http.ResponseWriter) {
+			w.Header().Set("Content-Type",
+				"application/cbor")
+			w.Write([]byte{0xa1})
+		},
+		"a redirect": func(w http.ResponseWriter) { w.Header().Set("Location", "/elsewhere"); w.WriteHeader(302) },
+		"a 204":      func(w http.ResponseWriter) { w.WriteHeader(204) },
 	} {
 		odd := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { answer(w) }))
 		_, err = booking.NewBookingsClient(odd.URL).Book(ctx, someRequest("declared"))

@@ -49,7 +49,10 @@ func TestMockIsQuick(t *testing.T) {
 	ctx := context.Background()
 	answer, err := booking.NewBookingsClient(mocked.URL).Sailings(ctx, &booking.SailingsRequest{})
 	require.NoError(t, err)
-	generated := httptest.NewServer(booking.ServeBookings(booking.BookingsCalls{Sailings: func(context.Context, *booking.SailingsRequest) (*booking.SailingsAnswer, error) { return answer, nil }}))
+	generated := httptest.NewServer(booking.ServeBookings(booking.BookingsCalls{Sailings: func(context.Context,
+		*booking.SailingsRequest) (*booking.SailingsAnswer, error) {
+		return answer, nil
+	}}))
 	defer generated.Close()
 	same, err := booking.NewBookingsClient(generated.URL).Sailings(ctx, &booking.SailingsRequest{})
 	require.NoError(t, err)

@@ -30,11 +30,16 @@ const UnusedUse = schema.UnusedUse
 // Rules lists all rules, by name.
 var Rules = []Rule{
 	{"deprecated-used", "new code is led to what is on its way out", deprecatedUsed},
-	{"example-missing", "an example is the fastest way to understand a request, and what samples and mocks are made from", exampleMissing},
-	{"large-value", "every sample, request and proof of it is as large, and so is what servers keep in memory for each", largeValue},
-	{"no-credential", "anybody who can reach the server can change things; needs nothing says that this is meant", noCredential},
-	{"safe-with-body", "caches, proxies and retries know that GET is safe; of other methods nobody but our stubs knows", safeWithBody},
-	{"slow-pattern", "JavaScript, Python and Java match by trying one way after another, and somebody can send the text for which there are most", slowPattern},
+	{"example-missing", "an example is the fastest way to understand a request, and what samples and mocks " +
+		"are made from", exampleMissing},
+	{"large-value", "every sample, request and proof of it is as large, and so is what servers keep in memory for each",
+		largeValue},
+	{"no-credential", "anybody who can reach the server can change things; needs nothing says that this is meant",
+		noCredential},
+	{"safe-with-body", "caches, proxies and retries know that GET is safe; of other methods nobody but our stubs knows",
+		safeWithBody},
+	{"slow-pattern", "JavaScript, Python and Java match by trying one way after another, and somebody can send the " +
+		"text for which there are most", slowPattern},
 	{"stutter", "code says the same word twice: booking.BookingState", stutter},
 	{"unbounded-input", "whoever sends the largest request decides how much memory and time it costs", unboundedInput},
 	{"undocumented", "documentation is what users of the stubs read first, in their editors", undocumented},
@@ -112,7 +117,8 @@ func slowPattern(d *schema.Definitions, say func(source.Place, string, string)) 
 		if longest != schema.Unlimited {
 			worst = fmt.Sprintf("a text of %d characters", longest)
 		}
-		say(place, fmt.Sprintf("the time to match %s goes with the square of a text's length, or with more, and %s may be %s", slow, name, worst), "write: where length 1..200, or what is enough, beside the pattern")
+		say(place, fmt.Sprintf("the time to match %s goes with the square of a text's length, or with more, and "+
+			"%s may be %s", slow, name, worst), "write: where length 1..200, or what is enough, beside the pattern")
 	}
 	for _, m := range d.Modules {
 		for _, t := range m.Types {
@@ -146,7 +152,8 @@ func largeValue(d *schema.Definitions, say func(source.Place, string, string)) {
 				}
 			}
 			if msg.Smallest > schema.AdviseNodes && inner <= schema.AdviseNodes {
-				say(msg.Place, fmt.Sprintf("the smallest value of %s has %d values in it", msg.Name, msg.Smallest), "make fields optional, or lower the counts that must be there")
+				say(msg.Place, fmt.Sprintf("the smallest value of %s has %d values in it", msg.Name, msg.Smallest),
+					"make fields optional, or lower the counts that must be there")
 			}
 		}
 	}
@@ -315,7 +322,8 @@ func exampleMissing(d *schema.Definitions, say func(source.Place, string, string
 	for _, c := range d.Calls() {
 		if r := c.Request; r != nil && len(r.Fields) > 0 && !have[r] {
 			have[r] = true // said once
-			say(r.Place, fmt.Sprintf("%s is the request of %s, and has no example", r.Name, c.Name), fmt.Sprintf("write below it: example usual of %s { … }", r.Name))
+			say(r.Place, fmt.Sprintf("%s is the request of %s, and has no example", r.Name, c.Name),
+				fmt.Sprintf("write below it: example usual of %s { … }", r.Name))
 		}
 	}
 }
@@ -323,7 +331,8 @@ func exampleMissing(d *schema.Definitions, say func(source.Place, string, string
 func noCredential(d *schema.Definitions, say func(source.Place, string, string)) {
 	for _, c := range d.Calls() {
 		if !c.Safe && len(c.Needs) == 0 && !c.NeedsNothing {
-			say(c.Place, fmt.Sprintf("%s may change something, and needs no credential", c.Name), "say which it needs, or: needs nothing")
+			say(c.Place, fmt.Sprintf("%s may change something, and needs no credential", c.Name),
+				"say which it needs, or: needs nothing")
 		}
 	}
 }
@@ -331,7 +340,8 @@ func noCredential(d *schema.Definitions, say func(source.Place, string, string))
 func safeWithBody(d *schema.Definitions, say func(source.Place, string, string)) {
 	for _, c := range d.Calls() {
 		if c.Safe && c.HTTP != nil && conversation.HasBody(c) {
-			say(c.Place, fmt.Sprintf("%s is safe, and made by %s", c.Name, c.HTTP.Method), "write http GET, if its fields can travel in the query")
+			say(c.Place, fmt.Sprintf("%s is safe, and made by %s", c.Name, c.HTTP.Method),
+				"write http GET, if its fields can travel in the query")
 		}
 	}
 }
@@ -425,7 +435,8 @@ func unlimitedList(d *schema.Definitions, say func(source.Place, string, string)
 		}
 		for _, f := range c.Response.Fields {
 			if f.Type.Kind == schema.KindList && !limited(c.Request) {
-				say(c.Place, fmt.Sprintf("%s answers the list %s, and a request can't say how much of it", c.Name, f.Name), "give the request a field such as: limit int32 = 50")
+				say(c.Place, fmt.Sprintf("%s answers the list %s, and a request can't say how much of it", c.Name, f.Name),
+					"give the request a field such as: limit int32 = 50")
 				break
 			}
 		}

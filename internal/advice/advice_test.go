@@ -88,7 +88,8 @@ func TestAdviceIsLinear(t *testing.T) {
 }
 
 func TestAdvice(t *testing.T) {
-	defs, findings := check.Load([]*source.File{source.NewFile("quay", quay), source.NewFile("other", "module other\nmessage Used { }")})
+	defs, findings := check.Load([]*source.File{source.NewFile("quay", quay),
+		source.NewFile("other", "module other\nmessage Used { }")})
 	require.Zero(t, source.Errors(findings), findings)
 	var got []string
 	for _, f := range Advise(defs, findings, nil) {

@@ -29,7 +29,8 @@ func Fix(files []*source.File) (after []*source.File, fixed []Fixed, defs *schem
 			break
 		}
 		nextDefs, nextLeft := Load(next)
-		if source.Errors(nextLeft) > source.Errors(left) || source.Errors(nextLeft) == source.Errors(left) && len(nextLeft) >= len(left) {
+		if source.Errors(nextLeft) > source.Errors(left) || source.Errors(nextLeft) == source.Errors(left) &&
+			len(nextLeft) >= len(left) {
 			break // it did not help: leave it to a person
 		}
 		after, defs, left = next, nextDefs, nextLeft
@@ -46,7 +47,8 @@ func fixOnce(files []*source.File, findings []source.Finding) (next []*source.Fi
 	overlaps := func(list []source.Edit) bool {
 		return slices.ContainsFunc(list, func(a source.Edit) bool {
 			return slices.ContainsFunc(edits, func(b source.Edit) bool {
-				return a.Place.File == b.Place.File && a.Place.Span.Start <= b.Place.Span.End && b.Place.Span.Start <= a.Place.Span.End
+				return a.Place.File == b.Place.File && a.Place.Span.Start <= b.Place.Span.End &&
+					b.Place.Span.Start <= a.Place.Span.End
 			})
 		})
 	}

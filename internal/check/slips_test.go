@@ -185,7 +185,8 @@ func TestErrorPage(t *testing.T) {
 		assert.NotEmpty(t, byName[name], "the error %s has no example in %s", name, slipsFile)
 	}
 	var b strings.Builder
-	b.WriteString("# Errors\n\nEvery error that `check` knows, by name, with what is wrong and the same fixed.\nThis page is made from the tests' own cases: `go test ./internal/check -update`.\n`faithful check --fix` carries out the fixes that are certain.\n")
+	b.WriteString("# Errors\n\nEvery error that `check` knows, by name, with what is wrong and the same fixed.\nThis " +
+		"page is made from the tests' own cases: `go test ./internal/check -update`.\n`faithful check --fix` carries out the fixes that are certain.\n")
 	for _, name := range names {
 		fmt.Fprintf(&b, "\n## %s\n", name)
 		for _, s := range byName[name] {

@@ -50,14 +50,17 @@ before it is sent. Of a call whose request is a stream each JSON value is sent a
 it comes, and elements of an answer are printed as they come. Definitions are
 those of the project here, else those of the server. --blank prints a body to
 fill in, --curl the same request for curl.`,
-	examples: [2]string{"faithful call http://127.0.0.1:8080 Bookings.sailings -d '{\"from\": \"Norhaven\"}'", "faithful call http://127.0.0.1:8080 Quay.post @notice.json --credential gate=env:GATE_KEY"},
+	examples: [2]string{"faithful call http://127.0.0.1:8080 Bookings.sailings -d '{\"from\": \"Norhaven\"}'",
+		"faithful call http://127.0.0.1:8080 Quay.post @notice.json --credential gate=env:GATE_KEY"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		c := &calling{}
 		flags.StringVar(&c.of, "of", "", "the definitions (`REF`): draft where there is a project, else those of the server")
 		flags.StringVar(&c.body, "d", "", "the request, or elements of it: `JSON`, or @FILE")
 		c.headers = severalOf(flags, "header", "send this header, too: `'NAME: VALUE'`")
-		c.credentials = severalOf(flags, "credential", "`NAME=VALUE`, or NAME=env:VARIABLE, or NAME=file:PATH; it is never printed")
-		flags.DurationVar(&c.timeout, "timeout", time.Minute, "how long to wait; of a stream how long it may be silent (`TIME`, such as 5s)")
+		c.credentials = severalOf(flags, "credential",
+			"`NAME=VALUE`, or NAME=env:VARIABLE, or NAME=file:PATH; it is never printed")
+		flags.DurationVar(&c.timeout, "timeout", time.Minute,
+			"how long to wait; of a stream how long it may be silent (`TIME`, such as 5s)")
 		flags.BoolVar(&c.binary, "binary", false, "send and ask for CBOR instead of JSON")
 		flags.BoolVar(&c.anyway, "anyway", false, "send what the definitions refuse all the same")
 		flags.BoolVar(&c.blank, "blank", false, "print a request to fill in, and send nothing")
@@ -80,7 +83,8 @@ func (c *calling) run(ctx context.Context, args []string) (int, error) {
 	if err := project.CheckURL(args[0]); err != nil {
 		return trouble, err
 	}
-	options := remote.Options{Base: args[0], Binary: c.binary, Unchecked: c.anyway, Timeout: c.timeout, Credentials: map[string]string{}}
+	options := remote.Options{Base: args[0], Binary: c.binary, Unchecked: c.anyway, Timeout: c.timeout,
+		Credentials: map[string]string{}}
 	var err error
 	if options.Headers, err = headersOf(*c.headers); err != nil {
 		return trouble, err
@@ -228,7 +232,8 @@ func (c *calling) input(call *schema.Call, args []string) (io.ReadCloser, error)
 		from = "@" + strings.TrimPrefix(args[0], "@")
 	case !c.hasBody:
 		if c.w.InTerminal && !call.RequestStream {
-			return nil, usage("%s needs a request: give it with -d, as @FILE, or on standard input (faithful call URL %s --blank prints one to fill in)", call.Name, call.Service.Name+"."+call.Name)
+			return nil, usage("%s needs a request: give it with -d, as @FILE, or on standard input (faithful call URL %s "+
+				"--blank prints one to fill in)", call.Name, call.Service.Name+"."+call.Name)
 		}
 		if c.w.InTerminal {
 			fmt.Fprintln(c.w.Err, "Type one element a line, in JSON; Ctrl-D ends the request.")
@@ -394,7 +399,8 @@ func (c *calling) failed(k *remote.Caller, call *schema.Call, err error) (int, e
 		printRefusal(p, call, refusal)
 		return found, nil
 	case errors.As(err, &missing):
-		return trouble, fmt.Errorf("%s needs %s: give it with --credential %s=…, or NAME=env:VARIABLE", call.FullName(), missing.Needs, firstNeeded(call))
+		return trouble, fmt.Errorf("%s needs %s: give it with --credential %s=…, or NAME=env:VARIABLE", call.FullName(),
+			missing.Needs, firstNeeded(call))
 	case errors.As(err, &declared):
 		c.summary(k)
 		p.Line("%s, an error that %s declares:", p.In(report.Red, declared.Problem.Name()), call.Name)
@@ -413,7 +419,8 @@ func (c *calling) failed(k *remote.Caller, call *schema.Call, err error) (int, e
 		return found, nil
 	case errors.As(err, &bad):
 		c.summary(k)
-		p.Line("%s the answer is none that a server of these definitions gives: %s", p.In(report.Red, "refused"), report.Printable(bad.Err.Error()))
+		p.Line("%s the answer is none that a server of these definitions gives: %s", p.In(report.Red, "refused"),
+			report.Printable(bad.Err.Error()))
 		if location := k.Seen().Header.Get("Location"); location != "" && bad.Status/100 == 3 {
 			p.Line("  it leads to  %s", report.Printable(location))
 			p.Line("  Redirects are not followed, so that credentials go nowhere else.")
@@ -524,7 +531,8 @@ func (c *calling) stream(ctx context.Context, k *remote.Caller, call *schema.Cal
 		}
 		if err != nil {
 			if refusal != nil {
-				fmt.Fprintf(c.w.Err, "Element %d is refused; the %s before it %s sent, and the call is given up.\n", sent+1, report.Plural(sent, "element"), map[bool]string{true: "was", false: "were"}[sent == 1])
+				fmt.Fprintf(c.w.Err, "Element %d is refused; the %s before it %s sent, and the call is given up.\n", sent+1,
+					report.Plural(sent, "element"), map[bool]string{true: "was", false: "were"}[sent == 1])
 			}
 			return c.failed(k, call, err)
 		}
@@ -542,7 +550,8 @@ func (c *calling) stream(ctx context.Context, k *remote.Caller, call *schema.Cal
 	if call.ResponseStream {
 		o := <-received
 		if o.err == nil && o.status == fine {
-			fmt.Fprintf(report.Faintly(c.w.Err, c.w.Colour), "sent %s, received %s\n", report.Plural(sent, "element"), report.Plural(o.count, "element"))
+			fmt.Fprintf(report.Faintly(c.w.Err, c.w.Colour), "sent %s, received %s\n", report.Plural(sent, "element"),
+				report.Plural(o.count, "element"))
 		}
 		return o.status, o.err
 	}
@@ -640,14 +649,17 @@ func (c *calling) many(ctx context.Context, k *remote.Caller, call *schema.Call,
 	slices.Sort(times)
 	at := func(share float64) string { return took(times[min(len(times)-1, int(share*float64(len(times))))]) }
 	buffered(c.w, func(p *report.Printer) {
-		p.Line("%s in %s, one after the other: %.0f a second", report.Plural(c.repeat, "call"), took(all), float64(c.repeat)/all.Seconds())
-		p.Table("  ", [][]string{{"fastest", took(times[0])}, {"median", at(0.5)}, {"95 of 100", at(0.95)}, {"slowest", took(times[len(times)-1])}})
+		p.Line("%s in %s, one after the other: %.0f a second", report.Plural(c.repeat, "call"), took(all),
+			float64(c.repeat)/all.Seconds())
+		p.Table("  ", [][]string{{"fastest", took(times[0])}, {"median", at(0.5)}, {"95 of 100", at(0.95)},
+			{"slowest", took(times[len(times)-1])}})
 	})
 	return fine, nil
 }
 
 // printCurl prints a request for curl.
-func (c *calling) printCurl(ctx context.Context, k *remote.Caller, call *schema.Call, request []byte, in io.Reader) (int, error) {
+func (c *calling) printCurl(ctx context.Context, k *remote.Caller, call *schema.Call, request []byte,
+	in io.Reader) (int, error) {
 	requests := [][]byte{request}
 	if call.RequestStream {
 		requests = nil

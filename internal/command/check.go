@@ -88,7 +88,8 @@ func adviceOff(w *World) ([]string, error) {
 	}
 	for _, name := range p.Config.Advice.Off {
 		if !slices.Contains(advice.Names(), name) {
-			return nil, fmt.Errorf("faithful.toml switches off the advice %q, which there is not; the rules are: %s", name, strings.Join(advice.Names(), ", "))
+			return nil, fmt.Errorf("faithful.toml switches off the advice %q, which there is not; the rules are: %s", name,
+				strings.Join(advice.Names(), ", "))
 		}
 	}
 	return p.Config.Advice.Off, nil
@@ -105,7 +106,8 @@ func fixFiles(w *World, ref string) (*schema.Definitions, []source.Finding, []ch
 	return defs, findings, fixed, w.rewrite("check", changedFiles(before, after))
 }
 
-func printCheck(w *World, kind string, strict bool, defs *schema.Definitions, findings []source.Finding, fixed []check.Fixed) (int, error) {
+func printCheck(w *World, kind string, strict bool, defs *schema.Definitions, findings []source.Finding,
+	fixed []check.Fixed) (int, error) {
 	status := fine
 	if source.Errors(findings) > 0 || strict && len(findings) > 0 {
 		status = found
@@ -116,7 +118,8 @@ func printCheck(w *World, kind string, strict bool, defs *schema.Definitions, fi
 			"findings": report.FindingsJSON(findings),
 			"fixed":    report.FindingsJSON(fixedFindings(fixed)),
 			"counts": map[string]int{"modules": count.Modules, "messages": count.Messages, "errors": count.Errors,
-				"enums": count.Enums, "unions": count.Unions, "types": count.Types, "constants": count.Consts, "services": count.Services, "calls": count.Calls,
+				"enums": count.Enums, "unions": count.Unions, "types": count.Types, "constants": count.Consts,
+				"services": count.Services, "calls": count.Calls,
 				"examples": count.Examples, "credentials": count.Credentials},
 		}
 		if source.Errors(findings) == 0 {
@@ -146,7 +149,8 @@ func countText(c schema.Count) string {
 	for _, part := range []struct {
 		n    int
 		noun string
-	}{{c.Messages, "message"}, {c.Errors, "error"}, {c.Unions, "union"}, {c.Enums, "enum"}, {c.Types, "type"}, {c.Consts, "constant"},
+	}{{c.Messages, "message"}, {c.Errors, "error"}, {c.Unions, "union"}, {c.Enums, "enum"}, {c.Types, "type"},
+		{c.Consts, "constant"},
 		{c.Examples, "example"}, {c.Credentials, "credential"}, {c.Services, "service"}, {c.Calls, "call"}} {
 		if part.n > 0 {
 			text += ", " + report.Plural(part.n, part.noun)

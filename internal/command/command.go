@@ -85,7 +85,8 @@ func Process() *World {
 	if terminal {
 		out = report.Screen(out)
 	}
-	return &World{Context: context.Background(), In: os.Stdin, Out: out, Err: report.Screen(os.Stderr), Dir: dir, Now: time.Now,
+	return &World{Context: context.Background(), In: os.Stdin, Out: out, Err: report.Screen(os.Stderr), Dir: dir,
+		Now:    time.Now,
 		Colour: terminal && os.Getenv("NO_COLOR") == "", Terminal: terminal, InTerminal: term.IsTerminal(int(os.Stdin.Fd()))}
 }
 
@@ -102,7 +103,9 @@ type command struct {
 
 // all returns the commands in the order in which people meet them.
 func all() []*command {
-	return []*command{newCommand, checkCommand, tidyCommand, showCommand, generateCommand, languagesCommand, scaffoldCommand, sampleCommand, toCBORCommand, fromCBORCommand, callCommand, mockCommand, compareCommand, sealCommand, historyCommand, demoCommand(), completionCommand(), versionCommand, helpCommand()}
+	return []*command{newCommand, checkCommand, tidyCommand, showCommand, generateCommand, languagesCommand,
+		scaffoldCommand, sampleCommand, toCBORCommand, fromCBORCommand, callCommand, mockCommand, compareCommand,
+		sealCommand, historyCommand, demoCommand(), completionCommand(), versionCommand, helpCommand()}
 }
 
 // usageError is wrong usage, with what would be right.

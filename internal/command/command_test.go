@@ -83,7 +83,8 @@ func TestScripts(t *testing.T) {
 			"why": func(ts *testscript.TestScript, _ bool, args []string) {
 				ts.Check(os.WriteFile(ts.MkAbs("lacking.faithful"), []byte("module skerry.lacking "+args[0]+"\n"), 0o666))
 				ts.Check(ts.Exec("faithful", "generate"))
-				if reason := "left out skerry.lacking: stubs do not carry " + args[1] + " yet"; !strings.Contains(ts.ReadFile("stdout"), reason) {
+				if reason := "left out skerry.lacking: stubs do not carry " + args[1] +
+					" yet"; !strings.Contains(ts.ReadFile("stdout"), reason) {
 					ts.Fatalf("%s\ndoes not say: %s", ts.ReadFile("stdout"), reason)
 				}
 			},
@@ -131,7 +132,8 @@ func TestCompareIsQuick(t *testing.T) {
 	file := filepath.Join(dir, "definitions/booking.faithful")
 	text, err := os.ReadFile(file)
 	require.NoError(t, err)
-	changed := strings.NewReplacer("#2 metres float64", "#2 metres int32", "#10 email ", "#10 mail ", "call booking(", "call find(").Replace(string(text))
+	changed := strings.NewReplacer("#2 metres float64", "#2 metres int32", "#10 email ", "#10 mail ", "call booking(",
+		"call find(").Replace(string(text))
 	require.NoError(t, os.WriteFile(file, []byte(changed), 0o666))
 	least := quickest(t, dir, 1, "compare")
 	t.Logf("comparing the ferry's definitions with a version takes %.1f ms as a process (target 30)", least)
@@ -150,7 +152,8 @@ func TestAuditIsQuick(t *testing.T) {
 	require.Empty(t, findings)
 	ledger, err := versions.Open(dir)
 	require.NoError(t, err)
-	_, err = ledger.Seal(nil, versions.Entry{Version: "1.0.0", Digest: defs.Digest(), Verdict: "first"}, canonicalFiles(defs), time.Unix(0, 0), nil)
+	_, err = ledger.Seal(nil, versions.Entry{Version: "1.0.0", Digest: defs.Digest(), Verdict: "first"},
+		canonicalFiles(defs), time.Unix(0, 0), nil)
 	require.NoError(t, err)
 	entry := ledger.Latest()
 	// The others are laid out as sealing would, without waiting for the disk each time.
@@ -164,7 +167,8 @@ func TestAuditIsQuick(t *testing.T) {
 		line, err = json.Marshal(next)
 		require.NoError(t, err)
 		lines = append(append(lines, line...), '\n')
-		require.NoError(t, os.CopyFS(filepath.Join(dir, "versions", next.Version), os.DirFS(filepath.Join(dir, "versions/1.0.0"))))
+		require.NoError(t, os.CopyFS(filepath.Join(dir, "versions", next.Version),
+			os.DirFS(filepath.Join(dir, "versions/1.0.0"))))
 	}
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "versions/ledger.jsonl"), lines, 0o666))
 	seconds := toolchain.Measured(func(seconds float64) bool { return seconds < 1 }, func() float64 {
@@ -185,7 +189,8 @@ func TestCheckIsQuick(t *testing.T) {
 	for file := range 20 {
 		text := fmt.Sprintf("module m%d\n", file)
 		for i := range 25 {
-			text += fmt.Sprintf("type Code%d = text where pattern \"^[A-Z]{3}$\"\nmessage Leg%d {\n  #1 id uuid\n  #2 next Leg%d?\n  #3 code Code%d\n  #4 seats int32 = 1 where 1..12\n}\n", i, i, i, i)
+			text += fmt.Sprintf("type Code%d = text where pattern \"^[A-Z]{3}$\"\nmessage Leg%d {\n  #1 id uuid\n  #2 next "+
+				"Leg%d?\n  #3 code Code%d\n  #4 seats int32 = 1 where 1..12\n}\n", i, i, i, i)
 		}
 		require.NoError(t, os.WriteFile(filepath.Join(dir, fmt.Sprintf("m%d.faithful", file)), []byte(text), 0o666))
 	}
@@ -206,7 +211,8 @@ func TestGenerateIsQuick(t *testing.T) {
 	for file := range 20 {
 		text := fmt.Sprintf("module skerry.m%d\n", file)
 		for i := range 50 {
-			text += fmt.Sprintf("/// Leg %d.\nmessage Leg%d { #1 id uuid #2 name text where length 1..80 #3 at instant? #4 seats int32 = 1 where 1..12 #5 names [text] #6 next Leg%d? }\n", i, i, (i+1)%50)
+			text += fmt.Sprintf("/// Leg %d.\nmessage Leg%d { #1 id uuid #2 name text where length 1..80 #3 at instant? #4 "+
+				"seats int32 = 1 where 1..12 #5 names [text] #6 next Leg%d? }\n", i, i, (i+1)%50)
 		}
 		files[fmt.Sprintf("definitions/m%d.faithful", file)] = text
 	}
@@ -223,7 +229,8 @@ func TestGenerateIsQuick(t *testing.T) {
 	time.Sleep(2100 * time.Millisecond) // until the files' times tell that they are as they were left
 	run()
 	unchanged := toolchain.Measured(func(s float64) bool { return s < 0.05 }, func() float64 { return run() })
-	t.Logf("the stubs of a thousand messages in three languages take %.2f s; seeing that nothing has changed takes %.0f ms", first, 1000*unchanged)
+	t.Logf("the stubs of a thousand messages in three languages take %.2f s; seeing that nothing has changed "+
+		"takes %.0f ms", first, 1000*unchanged)
 	assert.Less(t, first, 5.0)
 	assert.Less(t, unchanged, 0.2)
 }
@@ -395,7 +402,8 @@ func TestSealKilledAtEveryWrite(t *testing.T) {
 		for i, at := range moments {
 			changed := strings.Replace(string(text), "retired #12", fmt.Sprintf("#%d extra text?\n  retired #12", field), 1)
 			require.NoError(t, os.WriteFile(file, []byte(changed), 0o666))
-			arguments := []string{"-f", "-qq", "-o", "/dev/null", "-e", "trace=" + writes, "-e", fmt.Sprintf("inject=%s:signal=KILL:when=%d", writes, at.call)}
+			arguments := []string{"-f", "-qq", "-o", "/dev/null", "-e", "trace=" + writes, "-e",
+				fmt.Sprintf("inject=%s:signal=KILL:when=%d", writes, at.call)}
 			if at.path != "" {
 				arguments = append(arguments, "-P", filepath.Join(dir, at.path))
 			}
@@ -487,7 +495,8 @@ func TestReadOnlyFolders(t *testing.T) {
 // program, in the same run.
 func TestStartIsQuick(t *testing.T) {
 	dir := t.TempDir()
-	require.NoError(t, layOut(dir, map[string]string{"go.mod": "module empty\n\ngo 1.24\n", "main.go": "package main\n\nfunc main() {}\n"}))
+	require.NoError(t, layOut(dir, map[string]string{"go.mod": "module empty\n\ngo 1.24\n",
+		"main.go": "package main\n\nfunc main() {}\n"}))
 	toolchain.Run(t, dir, "go", "build", "-o", "empty", ".")
 	run := func(path string, args ...string) time.Duration {
 		start := time.Now()

@@ -59,7 +59,8 @@ comparison.schema.json in docs/ describes.`,
 				}
 				if source.Errors(findings) > 0 {
 					if *kind == "text" {
-						report.New(w.Out, w.Colour).Line("The %s side, %s, has errors; nothing was compared.", []string{"old", "new"}[i], ref)
+						report.New(w.Out, w.Colour).Line("The %s side, %s, has errors; nothing was compared.",
+							[]string{"old", "new"}[i], ref)
 					}
 					return mistakes(w, *kind, findings)
 				}
@@ -157,7 +158,9 @@ func findFixes(w *World, refs []string, old *schema.Definitions, c *report.Compa
 	}
 	most := min(mostFixes, max(3, 40_000/size))
 	again := compare.Compare(old, new, promise)
-	compare.Fixes(again, files, most, func(new *schema.Definitions) *compare.Report { return compare.Compare(old, new, promise) })
+	compare.Fixes(again, files, most, func(new *schema.Definitions) *compare.Report {
+		return compare.Compare(old, new, promise)
+	})
 	fixes := map[string]*compare.Fix{}
 	for _, f := range again.Changes {
 		if f.Fix != nil {
@@ -191,7 +194,8 @@ func explainKind(w *World, name string) error {
 			p.Line("%s", p.In(report.Bold, name))
 			p.Paragraph("  payloads  ", k.Wire)
 			p.Paragraph("  code      ", k.Code)
-			p.Line("%s", p.In(report.Faint, "What a change really does hangs on its values: faithful compare says it, with a proof."))
+			p.Line("%s", p.In(report.Faint, "What a change really does hangs on its values: faithful compare says it, "+
+				"with a proof."))
 		})
 		return nil
 	}
@@ -203,7 +207,8 @@ func explainKind(w *World, name string) error {
 
 // waived marks the breaks that faithful.toml accepts. Where it promises to every
 // version, not to the last alone, it returns what breaks for the others as well.
-func waived(w *World, c *report.Comparison, refs []string, draft *schema.Definitions, isDefault bool) ([]*release.Older, error) {
+func waived(w *World, c *report.Comparison, refs []string, draft *schema.Definitions,
+	isDefault bool) ([]*release.Older, error) {
 	p, err := openProject(w.Dir)
 	if err != nil || refs[1] != "draft" {
 		return nil, nil // outside of a project, and between versions, nobody waives
@@ -223,12 +228,14 @@ func waived(w *World, c *report.Comparison, refs []string, draft *schema.Definit
 		if err != nil {
 			return nil, err
 		}
-		if others, unmatched, err = release.EveryOlder(sealedStore{ledger}, c.Report, draft, promiseOf(p), release.Waived{All: list, Unmatched: unmatched, Today: today}); err != nil {
+		if others, unmatched, err = release.EveryOlder(sealedStore{ledger}, c.Report, draft, promiseOf(p),
+			release.Waived{All: list, Unmatched: unmatched, Today: today}); err != nil {
 			return nil, err
 		}
 	}
 	if isDefault && len(unmatched) > 0 {
-		return nil, fmt.Errorf("faithful.toml waives %s at %s, and no such thing breaks: remove the waiver", unmatched[0].Change, unmatched[0].Where)
+		return nil, fmt.Errorf("faithful.toml waives %s at %s, and no such thing breaks: remove the waiver",
+			unmatched[0].Change, unmatched[0].Where)
 	}
 	return others, nil
 }
@@ -237,7 +244,8 @@ func waived(w *World, c *report.Comparison, refs []string, draft *schema.Definit
 func waiversOf(p *project.Project) (list []compare.Waiver, err error) {
 	for _, x := range p.Config.Waivers {
 		if !slices.Contains(compare.Kinds(), x.Change) {
-			return nil, fmt.Errorf("faithful.toml waives %q, which is not a kind of change; did you mean %q?", x.Change, source.Nearest(x.Change, compare.Kinds()))
+			return nil, fmt.Errorf("faithful.toml waives %q, which is not a kind of change; did you mean %q?", x.Change,
+				source.Nearest(x.Change, compare.Kinds()))
 		}
 		list = append(list, compare.Waiver{Change: change.Kind(x.Change), Where: x.Where, Reason: x.Reason, Until: x.Until})
 	}
@@ -257,13 +265,15 @@ func (s sealedStore) Definitions(version string) (*schema.Definitions, error) {
 	return defs, err
 }
 
-func printComparison(w *World, kind string, c report.Comparison, others []*release.Older, fixed []source.Finding, asked string) error {
+func printComparison(w *World, kind string, c report.Comparison, others []*release.Older, fixed []source.Finding,
+	asked string) error {
 	switch kind {
 	case "json":
 		document := report.ComparisonJSON(c)
 		list := []any{}
 		for _, o := range others {
-			list = append(list, report.ComparisonJSON(report.Comparison{Old: o.Version, New: c.New, Report: &compare.Report{Changes: o.Breaks}}))
+			list = append(list, report.ComparisonJSON(report.Comparison{Old: o.Version, New: c.New,
+				Report: &compare.Report{Changes: o.Breaks}}))
 		}
 		document["others"] = list
 		document["fixed"] = report.FindingsJSON(fixed)
@@ -271,7 +281,8 @@ func printComparison(w *World, kind string, c report.Comparison, others []*relea
 	case "markdown":
 		report.New(w.Out, false).Text(report.ComparisonMarkdown(c))
 		for _, o := range others {
-			report.New(w.Out, false).Text("\n" + report.ComparisonMarkdown(report.Comparison{Old: o.Version, New: c.New, Report: &compare.Report{Changes: o.Breaks}}))
+			report.New(w.Out, false).Text("\n" + report.ComparisonMarkdown(report.Comparison{Old: o.Version, New: c.New,
+				Report: &compare.Report{Changes: o.Breaks}}))
 		}
 	case "sarif", "junit":
 		for _, o := range others {
@@ -294,7 +305,8 @@ func printComparison(w *World, kind string, c report.Comparison, others []*relea
 			}
 			if n := compare.SafeFixes(c.Report); n > 0 && fixed == nil {
 				p.Line("")
-				p.Line("%s safe: %s", map[bool]string{true: "One fix is", false: fmt.Sprintf("%d fixes are", n)}[n == 1], p.In(report.Bold, asked+" --fix"))
+				p.Line("%s safe: %s", map[bool]string{true: "One fix is", false: fmt.Sprintf("%d fixes are", n)}[n == 1],
+					p.In(report.Bold, asked+" --fix"))
 			}
 		})
 	}

@@ -22,7 +22,8 @@ func completionCommand() *command {
 		short:    "prints a script that completes words in a shell",
 		long: `Prints a script for a shell. With it, the shell completes commands, options,
 declared names, sealed versions, languages and kinds of output.`,
-		examples: [2]string{"source <(faithful completion bash)", "faithful completion fish > ~/.config/fish/completions/faithful.fish"},
+		examples: [2]string{"source <(faithful completion bash)",
+			"faithful completion fish > ~/.config/fish/completions/faithful.fish"},
 		prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 			words := flags.Bool("words", false, "what the scripts ask: print the words that can stand after the arguments")
 			return func(w *World, args []string) (int, error) {
@@ -66,7 +67,8 @@ func completions(w *World, words []string) []string {
 func (c *command) completions(w *World, before, last string) []string {
 	flags := flag.NewFlagSet(c.name, flag.ContinueOnError)
 	c.prepare(flags)
-	if values := optionValues(w, flags.Lookup(strings.TrimLeft(before, "-"))); strings.HasPrefix(before, "-") && values != nil {
+	if values := optionValues(w, flags.Lookup(strings.TrimLeft(before, "-"))); strings.HasPrefix(before, "-") &&
+		values != nil {
 		return values
 	}
 	var list []string
@@ -145,7 +147,9 @@ func declaredNames(w *World, kinds ...thingKind) []string {
 	short := func(full string) string { return full[strings.LastIndexByte(full, '.')+1:] }
 	everything := defs.Everything()
 	if len(kinds) > 0 {
-		everything = slices.DeleteFunc(everything, func(n schema.Element) bool { return !slices.Contains(kinds, thingKind(n.Noun())) })
+		everything = slices.DeleteFunc(everything, func(n schema.Element) bool {
+			return !slices.Contains(kinds, thingKind(n.Noun()))
+		})
 	}
 	count := map[string]int{}
 	for _, n := range everything {

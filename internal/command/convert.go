@@ -25,7 +25,8 @@ from -d, or from standard input, and writes CBOR: for a sequence a sequence (RFC
 8742). What is not listed is kept. Bounds are not checked, unless --check asks for
 what a server says to a request. A sequence is read while it comes, in memory that
 does not grow with it.`,
-	examples: [2]string{"faithful to-cbor Booking booking.json > booking.cbor", "faithful to-cbor BookingRequest --hex -d '{\"id\": \"6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f\"}'"},
+	examples: [2]string{"faithful to-cbor Booking booking.json > booking.cbor",
+		"faithful to-cbor BookingRequest --hex -d '{\"id\": \"6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f\"}'"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		ref := referenceFlags(flags)
 		data := flags.String("d", "", "the payload itself: `JSON`")
@@ -62,7 +63,8 @@ does not grow with it.`,
 					if said++; said > 10 {
 						return // whoever has more of them has seen enough
 					}
-					fmt.Fprintf(w.Err, "left out: %s of payload %d is not listed, and has no number to be written as%s\n", pointer, element, nearestField(message, pointer))
+					fmt.Fprintf(w.Err, "left out: %s of payload %d is not listed, and has no number to be written as%s\n", pointer,
+						element, nearestField(message, pointer))
 				}
 			}
 			write := func(b []byte, _ int) error {
@@ -137,7 +139,8 @@ What is not listed is kept and shown as such. Bounds are not checked, unless
 
 // checkedPayload reads one payload as a server reads a request, and prints it as
 // JSON.
-func checkedPayload(w *World, message *schema.Message, in io.Reader, decode func(*schema.Message, []byte, int) (*value.Message, error)) (int, error) {
+func checkedPayload(w *World, message *schema.Message, in io.Reader,
+	decode func(*schema.Message, []byte, int) (*value.Message, error)) (int, error) {
 	data, err := io.ReadAll(io.LimitReader(in, value.MaxElement+1))
 	if err != nil {
 		return trouble, err
@@ -278,7 +281,8 @@ func converted(w *World, c value.Conversion, in io.Reader, write func(b []byte, 
 		}
 		printPayloadError(p, wrong.Err)
 		if count > 0 {
-			p.Line("The %s before it %s converted.", report.Plural(count, "payload"), map[bool]string{true: "was", false: "were"}[count == 1])
+			p.Line("The %s before it %s converted.", report.Plural(count, "payload"),
+				map[bool]string{true: "was", false: "were"}[count == 1])
 		}
 		return found, nil
 	case err != nil:
@@ -322,7 +326,8 @@ func dumpSequence(w *World, message *schema.Message, in io.Reader, whole bool) (
 			return trouble, errors.New("there was nothing to read: the input is empty")
 		case data == nil && n > shownElements+1 && !whole:
 			buffered(w, func(p *report.Printer) {
-				p.Line("%s", p.In(report.Faint, fmt.Sprintf("… and %s more; --whole shows them", report.Plural(n-1-shownElements, "element"))))
+				p.Line("%s", p.In(report.Faint, fmt.Sprintf("… and %s more; --whole shows them",
+					report.Plural(n-1-shownElements, "element"))))
 			})
 			return fine, nil
 		case data == nil:

@@ -95,7 +95,8 @@ func (d *demo) tell() error {
 		return err
 	}
 	d.say("The Skerry Line: a project with four modules",
-		"Definitions of sailings, bookings and vessels, and a server and a client\nin each of Go, TypeScript and Python that somebody wrote against the stubs.")
+		"Definitions of sailings, bookings and vessels, and a server and a client\nin each of Go, TypeScript and Python "+
+			"that somebody wrote against the stubs.")
 	var paths []string
 	for path, text := range project {
 		paths = append(paths, path)
@@ -128,12 +129,15 @@ func (d *demo) tell() error {
 		return err
 	}
 
-	d.say("Tried, before anybody wrote a server", "mock stands in for one: answers.toml says what it answers, examples and made\nvalues do the rest. Requests are made, sent and shown without a line of code.")
+	d.say("Tried, before anybody wrote a server",
+		"mock stands in for one: answers.toml says what it answers, examples and made\nvalues do the rest. Requests are "+
+			"made, sent and shown without a line of code.")
 	if err := d.try(); err != nil {
 		return err
 	}
 
-	d.say("A server and a client, running", "The Go stubs need the standard library, and one for WebSockets where a call\nstreams both ways. The demo brings it, so that no network is needed.")
+	d.say("A server and a client, running", "The Go stubs need the standard library, and one for WebSockets where a "+
+		"call\nstreams both ways. The demo brings it, so that no network is needed.")
 	if err := d.run(); err != nil {
 		return err
 	}
@@ -170,7 +174,8 @@ func (d *demo) tell() error {
 		return err
 	}
 
-	d.say("A fix", "A field gets a better name. JSON goes by names, so that breaks, too; where it is\nsafe, --fix keeps what travels as it was. The programs have to follow.")
+	d.say("A fix", "A field gets a better name. JSON goes by names, so that breaks, too; where it is\nsafe, --fix "+
+		"keeps what travels as it was. The programs have to follow.")
 	if err := d.change("#10 email      text?", "#10 mail       text?"); err != nil {
 		return err
 	}
@@ -379,7 +384,8 @@ func (d *demo) run() error {
 func (d *demo) tool(name string, args ...string) *exec.Cmd {
 	c := exec.CommandContext(d.Context, name, args...)
 	c.Dir = d.dir
-	c.Env = append(os.Environ(), "GOTOOLCHAIN=local", "GOPROXY=file://"+filepath.ToSlash(d.modules), "GONOSUMDB=*", "GOFLAGS=-mod=mod", "GOWORK=off")
+	c.Env = append(os.Environ(), "GOTOOLCHAIN=local", "GOPROXY=file://"+filepath.ToSlash(d.modules), "GONOSUMDB=*",
+		"GOFLAGS=-mod=mod", "GOWORK=off")
 	c.WaitDelay = time.Second
 	return c
 }
@@ -390,11 +396,16 @@ func (d *demo) end() {
 	d.p.Line("")
 	d.p.Line("Try there (with faithful on your PATH: go install ./cmd/faithful, in its repository):")
 	for _, try := range []struct{ what, commands string }{
-		{"what changed between two versions, and the same for programs, against the draft", "faithful compare 1.0.0 1.1.0\nfaithful compare 1.0.0 --as json"},
+		{"what changed between two versions, and the same for programs, against the draft",
+			"faithful compare 1.0.0 1.1.0\nfaithful compare 1.0.0 --as json"},
 		{"change a field, and see what that does", "$EDITOR " + bookingFile + "\nfaithful compare"},
-		{"what stands in for a server; then, in another window, a booking", "faithful mock\nfaithful sample Bookings.book | faithful call http://127.0.0.1:8090 Bookings.book"},
-		{"the server in Go; then, in another window, a client that speaks JSON", "go run ./go/server -listen 127.0.0.1:8080\ngo run ./go/client -json"},
-		{"clients of the same server in TypeScript and in Python", "(cd typescript && npm install && npm run build && node dist/client.js http://127.0.0.1:8080)\npip install -r python/requirements.txt && (cd python && python client.py http://127.0.0.1:8080)"},
+		{"what stands in for a server; then, in another window, a booking",
+			"faithful mock\nfaithful sample Bookings.book | faithful call http://127.0.0.1:8090 Bookings.book"},
+		{"the server in Go; then, in another window, a client that speaks JSON",
+			"go run ./go/server -listen 127.0.0.1:8080\ngo run ./go/client -json"},
+		{"clients of the same server in TypeScript and in Python",
+			"(cd typescript && npm install && npm run build && node dist/client.js http://127.0.0.1:8080)\npip install -r " +
+				"python/requirements.txt && (cd python && python client.py http://127.0.0.1:8080)"},
 	} {
 		d.p.Line("")
 		d.p.Line("  %s", d.p.In(report.Faint, "# "+try.what))

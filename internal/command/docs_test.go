@@ -89,7 +89,9 @@ func sessions(t *testing.T, document string) {
 	shell.Dir = toolchain.Root()
 	shell.Stdin = strings.NewReader(script.String())
 	bin := t.TempDir()
-	shell.Env = append(os.Environ(), "GOBIN="+bin, "PATH="+bin+":"+filepath.Dir(toolchain.Program(t))+":"+os.Getenv("PATH"), "TMPDIR="+t.TempDir(), "NO_COLOR=1", "npm_config_loglevel=silent")
+	shell.Env = append(os.Environ(), "GOBIN="+bin,
+		"PATH="+bin+":"+filepath.Dir(toolchain.Program(t))+":"+os.Getenv("PATH"), "TMPDIR="+t.TempDir(), "NO_COLOR=1",
+		"npm_config_loglevel=silent")
 	var output, errors bytes.Buffer
 	shell.Stdout, shell.Stderr = &output, &errors
 	require.NoError(t, shell.Run(), "%s%s", &output, &errors)
@@ -210,14 +212,16 @@ func compatibilityTable(t *testing.T) string {
 		return defs
 	}
 	var b strings.Builder
-	b.WriteString("| change | request: new reads old | request: old reads new | answer: new reads old | answer: old reads new | Go | TypeScript | Python |\n|---|---|---|---|---|---|---|---|\n")
+	b.WriteString("| change | request: new reads old | request: old reads new | answer: new reads old | answer: old " +
+		"reads new | Go | TypeScript | Python |\n|---|---|---|---|---|---|---|---|\n")
 	old := load(shownDefinitions)
 	for _, c := range shownChanges {
 		text := strings.Replace(shownDefinitions, c.old, c.new, 1)
 		if c.old == "" {
 			text = strings.Replace(shownDefinitions, "#5 member Numbers", "#5 member Numbers "+c.new, 1)
 		}
-		r := compare.Compare(old, load(text), compare.Promise{Rollout: "unordered", Stored: "each-reads-other", Covers: []string{"binary", "json"}, Languages: languages})
+		r := compare.Compare(old, load(text), compare.Promise{Rollout: "unordered", Stored: "each-reads-other",
+			Covers: []string{"binary", "json"}, Languages: languages})
 		row := []string{c.what}
 		for _, p := range []verdict.Position{verdict.Request, verdict.Answer} {
 			for _, newReads := range []bool{true, false} {
@@ -238,7 +242,8 @@ func compatibilityTable(t *testing.T) string {
 		}
 		fmt.Fprintf(&b, "| %s |\n", strings.Join(row, " | "))
 	}
-	b.WriteString("\nEvery kind of change, and why it matters (`faithful compare --why KIND`):\n\n| change | payloads and calls | code |\n|---|---|---|\n")
+	b.WriteString("\nEvery kind of change, and why it matters (`faithful compare --why KIND`):\n\n| change | " +
+		"payloads and calls | code |\n|---|---|---|\n")
 	for _, k := range compare.Whys() {
 		fmt.Fprintf(&b, "| `%s` | %s | %s |\n", k.Kind, k.Wire, k.Code)
 	}
@@ -298,22 +303,23 @@ func TestShownDefinitionsFitTheirSchema(t *testing.T) {
 func TestPackageCommentsNameFilesThatExist(t *testing.T) {
 	name := regexp.MustCompile(`\b[a-z][a-z0-9_]*\.go\b`)
 	named := 0
-	err := filepath.WalkDir(filepath.Join(toolchain.Root(), "internal"), func(path string, entry fs.DirEntry, err error) error {
-		if err != nil || entry.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
-			return err
-		}
-		text, err := os.ReadFile(path)
-		if err != nil {
-			return err
-		}
-		head, _, _ := strings.Cut("\n"+string(text), "\npackage ")
-		for _, file := range name.FindAllString(head, -1) {
-			named++
-			_, err := os.Stat(filepath.Join(filepath.Dir(path), file))
-			assert.NoError(t, err, "%s names %s", path, file)
-		}
-		return nil
-	})
+	err := filepath.WalkDir(filepath.Join(toolchain.Root(), "internal"),
+		func(path string, entry fs.DirEntry, err error) error {
+			if err != nil || entry.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+				return err
+			}
+			text, err := os.ReadFile(path)
+			if err != nil {
+				return err
+			}
+			head, _, _ := strings.Cut("\n"+string(text), "\npackage ")
+			for _, file := range name.FindAllString(head, -1) {
+				named++
+				_, err := os.Stat(filepath.Join(filepath.Dir(path), file))
+				assert.NoError(t, err, "%s names %s", path, file)
+			}
+			return nil
+		})
 	require.NoError(t, err)
 	assert.NotZero(t, named)
 }

@@ -265,13 +265,15 @@ func (g *generation) planOutput(p *project.Project, defs *schema.Definitions, o 
 
 // stubOptions says what an output holds, and where its types are.
 func stubOptions(p *project.Project, o project.Output) (stubs.Options, error) {
-	options := stubs.Options{Types: o.Has("types"), Client: o.Has("client"), Server: o.Has("server"), Package: o.Package, Exhaustive: o.Exhaustive, Async: o.Async}
+	options := stubs.Options{Types: o.Has("types"), Client: o.Has("client"), Server: o.Has("server"), Package: o.Package,
+		Exhaustive: o.Exhaustive, Async: o.Async}
 	if options.Types {
 		return options, nil
 	}
 	var shared []project.Output
 	for _, other := range p.Config.Stubs {
-		if other.Language == o.Language && other.Has("types") && (o.Types == "" || filepath.Clean(other.Into) == filepath.Clean(o.Types)) {
+		if other.Language == o.Language && other.Has("types") &&
+			(o.Types == "" || filepath.Clean(other.Into) == filepath.Clean(o.Types)) {
 			shared = append(shared, other)
 		}
 	}
@@ -279,9 +281,11 @@ func stubOptions(p *project.Project, o project.Output) (stubs.Options, error) {
 	case len(shared) == 0 && o.Types != "":
 		return options, fmt.Errorf("no %s output with the role types is written into %s", o.Language, o.Types)
 	case len(shared) == 0:
-		return options, fmt.Errorf("the output into %s has no types: give it the role types, or add a %s output with it that it can share", o.Into, o.Language)
+		return options, fmt.Errorf("the output into %s has no types: give it the role types, or add a %s output with it "+
+			"that it can share", o.Into, o.Language)
 	case len(shared) > 1:
-		return options, fmt.Errorf("the output into %s could share the types of %s or %s: say which with types = \"%s\"", o.Into, shared[0].Into, shared[1].Into, shared[0].Into)
+		return options, fmt.Errorf("the output into %s could share the types of %s or %s: say which with types = \"%s\"",
+			o.Into, shared[0].Into, shared[1].Into, shared[0].Into)
 	}
 	options.TypesAt = shared[0].Package
 	if o.Language == "typescript" {
@@ -315,7 +319,8 @@ func chooseOutputs(p *project.Project, only string) ([]project.Output, error) {
 		}
 		return nil, fmt.Errorf("faithful.toml has no output in %s", only)
 	}
-	return nil, fmt.Errorf("faithful.toml names no output; add one, such as:\n\n  [[stubs]]\n  language = \"go\"\n  into     = \"gen\"\n  package  = \"example.org/project/gen\"")
+	return nil, fmt.Errorf("faithful.toml names no output; add one, such as:\n\n  [[stubs]]\n  language = \"go\"\n  " +
+		"into     = \"gen\"\n  package  = \"example.org/project/gen\"")
 }
 
 // outputReport is an output as JSON has it.
@@ -343,8 +348,9 @@ func applyPlans(w *World, kind string, outputs []project.Output, plans []*stubs.
 	if kind == "json" {
 		list := []outputReport{}
 		for i, plan := range plans {
-			r := outputReport{Language: outputs[i].Language, Into: outputs[i].Into, Written: neverNil(plan.Write), Removed: neverNil(plan.Remove),
-				Kept: neverNil(plan.Kept), Unchanged: plan.Unchanged, Conflicts: []string{}}
+			r := outputReport{Language: outputs[i].Language, Into: outputs[i].Into, Written: neverNil(plan.Write),
+				Removed: neverNil(plan.Remove),
+				Kept:    neverNil(plan.Kept), Unchanged: plan.Unchanged, Conflicts: []string{}}
 			for _, c := range plan.Conflicts {
 				r.Conflicts = append(r.Conflicts, c.Path)
 			}
@@ -387,14 +393,19 @@ func printPlan(p *report.Printer, o project.Output, plan *stubs.Plan, dry, block
 		path := filepath.ToSlash(filepath.Join(o.Into, c.Path))
 		switch {
 		case c.Link:
-			p.Line("%s: %s: this is a link, and nothing is written through a link", p.In(report.Bold, path), p.In(report.Red, "error"))
-			p.Line("       %s remove it, or write the stubs into another folder: into = \"…\" in faithful.toml", p.In(report.Green, "fix:"))
+			p.Line("%s: %s: this is a link, and nothing is written through a link", p.In(report.Bold, path),
+				p.In(report.Red, "error"))
+			p.Line("       %s remove it, or write the stubs into another folder: into = \"…\" in faithful.toml",
+				p.In(report.Green, "fix:"))
 		case c.Edited:
 			p.Line("%s: %s: this file was made by generate and edited since", p.In(report.Bold, path), p.In(report.Red, "error"))
-			p.Line("       %s move your changes elsewhere and remove the file, or overwrite it with --force", p.In(report.Green, "fix:"))
+			p.Line("       %s move your changes elsewhere and remove the file, or overwrite it with --force",
+				p.In(report.Green, "fix:"))
 		default:
-			p.Line("%s: %s: this file was not made by generate, and its name is needed", p.In(report.Bold, path), p.In(report.Red, "error"))
-			p.Line("       %s move it, or write the stubs into another folder: into = \"…\" in faithful.toml", p.In(report.Green, "fix:"))
+			p.Line("%s: %s: this file was not made by generate, and its name is needed", p.In(report.Bold, path),
+				p.In(report.Red, "error"))
+			p.Line("       %s move it, or write the stubs into another folder: into = \"…\" in faithful.toml",
+				p.In(report.Green, "fix:"))
 		}
 	}
 	if blocked {

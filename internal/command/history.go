@@ -102,7 +102,8 @@ func (h *history) step(i int) (c report.Comparison, err error) {
 	if err != nil {
 		return c, err
 	}
-	h.loaded = map[string]*schema.Definitions{before.Version: old, e.Version: new} // a step beside this one wants one of them
+	h.loaded = map[string]*schema.Definitions{before.Version: old,
+		e.Version: new} // a step beside this one wants one of them
 	c.Report = compare.Compare(old, new, promiseOf(h.p))
 	return c, nil
 }
@@ -131,7 +132,8 @@ func (h *history) list(w *World, kind string) (int, error) {
 		var rows [][]string
 		for _, l := range lines {
 			style := map[string]report.Style{"breaking": report.Red, "altering": report.Yellow}[l.Verdict]
-			rows = append(rows, []string{p.In(report.Bold, l.Version), l.Time.Format("2006-01-02"), p.In(style, l.Facts), p.In(report.Faint, strings.Join(strings.Fields(l.Note), " "))})
+			rows = append(rows, []string{p.In(report.Bold, l.Version), l.Time.Format("2006-01-02"), p.In(style, l.Facts),
+				p.In(report.Faint, strings.Join(strings.Fields(l.Note), " "))})
 		}
 		p.Table("", rows)
 	})
@@ -156,7 +158,8 @@ func (h *history) one(w *World, kind, version string, changelog bool) (int, erro
 			return fine, report.New(w.Out, false).JSON(map[string]any{"version": e, "comparison": report.ComparisonJSON(c)})
 		}
 		buffered(w, func(p *report.Printer) {
-			p.Line("%s, sealed on %s, digest %s", p.In(report.Bold, e.Version), e.Time.Format("2006-01-02"), e.Digest[:min(12, len(e.Digest))])
+			p.Line("%s, sealed on %s, digest %s", p.In(report.Bold, e.Version), e.Time.Format("2006-01-02"),
+				e.Digest[:min(12, len(e.Digest))])
 			if e.Note != "" {
 				p.Line("%s", e.Note)
 			}
@@ -211,7 +214,8 @@ func auditVersions(w *World, p *project.Project, kind string) (int, error) {
 		Judge: func(old, new any, promise *versions.Promise) (string, versions.Size) {
 			by := promiseOf(p)
 			if promise != nil {
-				by = compare.Promise{Rollout: promise.Rollout, Stored: promise.Stored, Covers: promise.Covers, Languages: languagesNamed(promise.Languages)}
+				by = compare.Promise{Rollout: promise.Rollout, Stored: promise.Stored, Covers: promise.Covers,
+					Languages: languagesNamed(promise.Languages)}
 			}
 			r := compare.Compare(old.(*schema.Definitions), new.(*schema.Definitions), by)
 			return release.Verdict(r), versions.Size(r.Size())
@@ -233,7 +237,8 @@ func auditVersions(w *World, p *project.Project, kind string) (int, error) {
 			out.Line("%s %s %s", out.In(report.Bold, whereFlaw(f)), out.In(report.Red, strings.TrimSpace(f.Version)), f.Message)
 		}
 		if len(r.Flaws) == 0 {
-			out.Line("%s: every line follows the one before it; files and verdicts are what they were when sealed", report.Plural(r.Versions, "version"))
+			out.Line("%s: every line follows the one before it; files and verdicts are what they were when sealed",
+				report.Plural(r.Versions, "version"))
 		} else {
 			out.Line("%s in %s", out.In(report.Red, report.Plural(len(r.Flaws), "flaw")), report.Plural(r.Versions, "version"))
 		}

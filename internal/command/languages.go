@@ -57,7 +57,8 @@ var languagesCommand = &command{
 // commonOptions are the keys of [[stubs]] that every language has.
 var commonOptions = []stubs.Option{
 	{Key: "into", Doc: "the output folder; required"},
-	{Key: "roles", Default: `["types", "client", "server"]`, Doc: "what the output holds; without types it uses another's"},
+	{Key: "roles", Default: `["types", "client", "server"]`,
+		Doc: "what the output holds; without types it uses another's"},
 	{Key: "types", Doc: "into of the output whose types it uses, where several have them"},
 	{Key: "exhaustive", Default: "false", Doc: "adds what stops compiling when something is added"},
 }

@@ -60,10 +60,12 @@ the last good ones stay. Ctrl-C ends it.`,
 		m := &mocking{}
 		m.ref = referenceFlags(flags)
 		flags.StringVar(&m.at, "at", report.MockAddress, "serve at this `ADDRESS`; port 0 takes any that is free")
-		flags.StringVar(&m.answers, "answers", "", "the answer sheet: `FILE`; "+sheetName+" beside faithful.toml unless said otherwise")
+		flags.StringVar(&m.answers, "answers", "", "the answer sheet: `FILE`; "+sheetName+" beside faithful.toml unless "+
+			"said otherwise")
 		flags.StringVar(&m.options.Base, "base", "", "serve below this `PATH`, such as /v1")
 		origins := severalOf(flags, "origin", "let pages of this `ORIGIN` call from a browser")
-		flags.Float64Var(&m.options.Faults, "faults", 0, "the `SHARE` of calls that fail with a declared error, or are slow: 0 to 1")
+		flags.Float64Var(&m.options.Faults, "faults", 0,
+			"the `SHARE` of calls that fail with a declared error, or are slow: 0 to 1")
 		seed := flags.Uint64("seed", 0, "make answers and faults from this number (`N`)")
 		record := flags.String("record", "", "add each call and its answer to `FILE`, for faithful call --replay")
 		flags.BoolVar(&m.quiet, "quiet", false, "log nothing")
@@ -121,7 +123,10 @@ func (m *mocking) run(record string) (int, error) {
 		defer close(reloaded)
 		m.watch(ctx)
 	}()
-	server := web.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { m.current.Load().ServeHTTP(w, r) }))
+	server := web.NewServer(http.HandlerFunc(func(w http.ResponseWriter,
+		r *http.Request) {
+		m.current.Load().ServeHTTP(w, r)
+	}))
 	server.ErrorLog = nil
 	server.BaseContext = func(net.Listener) context.Context { return ctx }
 	served := make(chan error, 1)
@@ -244,7 +249,8 @@ func (m *mocking) log(l *remote.Logged) {
 		if l.Elements > 0 {
 			answer += ", " + report.Plural(l.Elements, "element")
 		}
-		p.Line("%s %s %-*s  %s  %s  %s", p.In(report.Faint, l.At.Format("15:04:05")), p.In(style, status), m.width, what, answer, took(l.Took), p.In(report.Faint, l.Method+" "+l.Path))
+		p.Line("%s %s %-*s  %s  %s  %s", p.In(report.Faint, l.At.Format("15:04:05")), p.In(style, status), m.width, what,
+			answer, took(l.Took), p.In(report.Faint, l.Method+" "+l.Path))
 		if len(l.Refused) == 0 && l.Problem != "" && l.Detail != "" {
 			p.Line("             %s", report.Printable(l.Detail))
 		}

@@ -31,7 +31,8 @@ func named(defs *schema.Definitions, name string, kinds ...thingKind) (schema.El
 		}
 		return nil, fmt.Errorf("%s may be any of: %s", name, strings.Join(names, ", "))
 	case len(others) > 0:
-		message := fmt.Sprintf("%s is %s; what is wanted is %s", others[0].FullName(), thingKind(others[0].Noun()), alternatives(kinds))
+		message := fmt.Sprintf("%s is %s; what is wanted is %s", others[0].FullName(), thingKind(others[0].Noun()),
+			alternatives(kinds))
 		if s, isService := others[0].(*schema.Service); isService && slices.Contains(kinds, aCall) {
 			var calls []string
 			for _, c := range s.Calls {

@@ -46,7 +46,8 @@ func newProject(w *World, dir string) (int, error) {
 			if err != nil {
 				return trouble, err
 			}
-			return trouble, fmt.Errorf("%s is there already; choose another folder, or remove it first", filepath.Join(dir, f.path))
+			return trouble, fmt.Errorf("%s is there already; choose another folder, or remove it first",
+				filepath.Join(dir, f.path))
 		}
 	}
 	if err := os.MkdirAll(target, 0o777); err != nil {

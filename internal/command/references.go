@@ -20,8 +20,9 @@ type accessFlags struct{ headers, credentials *several }
 
 func accessOptions(flags *flag.FlagSet) accessFlags {
 	return accessFlags{
-		headers:     severalOf(flags, "header", "send this header to the server: `'NAME: VALUE'`"),
-		credentials: severalOf(flags, "credential", "show the server a credential: `NAME=VALUE`, or NAME=env:VARIABLE, or NAME=file:PATH"),
+		headers: severalOf(flags, "header", "send this header to the server: `'NAME: VALUE'`"),
+		credentials: severalOf(flags, "credential",
+			"show the server a credential: `NAME=VALUE`, or NAME=env:VARIABLE, or NAME=file:PATH"),
 	}
 }
 
@@ -42,7 +43,8 @@ func (a accessFlags) access(w *World) (project.Access, error) {
 		c := a.declared(w, name)
 		switch {
 		case c == nil:
-			return out, fmt.Errorf("what the credential %s is, no definitions here say; give it as bearer=TOKEN or basic=USER:PASSWORD, or as a --header", name)
+			return out, fmt.Errorf("what the credential %s is, no definitions here say; give it as bearer=TOKEN or "+
+				"basic=USER:PASSWORD, or as a --header", name)
 		case c.Kind == "bearer":
 			out.Headers.Set("Authorization", "Bearer "+value)
 		case c.Kind == "basic":
@@ -90,7 +92,8 @@ func headersOf(list []string) (http.Header, error) {
 	out := http.Header{}
 	for _, given := range list {
 		name, value, ok := strings.Cut(given, ":")
-		if name = strings.TrimSpace(name); !ok || name == "" || strings.ContainsAny(name, " \t\r\n\"(),/;<=>?@[\\]{}") || strings.ContainsAny(value, "\r\n") {
+		if name = strings.TrimSpace(name); !ok || name == "" || strings.ContainsAny(name, " \t\r\n\"(),/;<=>?@[\\]{}") ||
+			strings.ContainsAny(value, "\r\n") {
 			return nil, usage("a header is given as in --header 'X-Quay-Client: screen 2'")
 		}
 		out.Add(name, strings.TrimSpace(value))
@@ -131,7 +134,8 @@ type referenceOptions struct {
 
 func referenceFlags(flags *flag.FlagSet) *referenceOptions {
 	return &referenceOptions{
-		of:     flags.String("of", "draft", "the definitions: draft, latest, 1.0.0, a folder, a file, or a server's URL (`REF`)"),
+		of: flags.String("of", "draft", "the definitions: draft, latest, 1.0.0, a folder, a file, or a server's "+
+			"URL (`REF`)"),
 		access: accessOptions(flags),
 	}
 }

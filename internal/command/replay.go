@@ -17,7 +17,8 @@ import (
 
 // replayFile sends the calls of a record again, and prints how the answers
 // differ.
-func replayFile(ctx context.Context, w *World, defs *schema.Definitions, path string, options remote.Options) (int, error) {
+func replayFile(ctx context.Context, w *World, defs *schema.Definitions, path string, options remote.Options) (int,
+	error) {
 	f, err := os.Open(w.path(path))
 	if err != nil {
 		return trouble, err
@@ -51,7 +52,8 @@ func replayFile(ctx context.Context, w *World, defs *schema.Definitions, path st
 		if err != nil {
 			var unreachable *web.Unreachable
 			if errors.As(err, &unreachable) {
-				return trouble, fmt.Errorf("line %d, %s: %w", line, r.Call, (&calling{timeout: options.Timeout}).noAnswer(unreachable))
+				return trouble, fmt.Errorf("line %d, %s: %w", line, r.Call,
+					(&calling{timeout: options.Timeout}).noAnswer(unreachable))
 			}
 			different++
 			p.Line("%s  line %d  %s: %s", p.In(report.Red, "failed"), line, r.Call, report.Printable(err.Error()))

@@ -96,7 +96,8 @@ func printImpossible(w *World, err error) error {
 		return err
 	}
 	buffered(w, func(p *report.Printer) {
-		p.Line("No value of %s could be made: its bounds contradict each other.", p.In(report.Bold, impossible.Message.FullName()))
+		p.Line("No value of %s could be made: its bounds contradict each other.",
+			p.In(report.Bold, impossible.Message.FullName()))
 		var rows [][]string
 		for _, v := range impossible.Problems {
 			rows = append(rows, []string{v.Pointer, v.Detail})
@@ -109,7 +110,8 @@ func printImpossible(w *World, err error) error {
 // printPayloads prints one payload as people read it, several a line each.
 func printPayloads(w *World, list []*value.Message, binary bool) (int, error) {
 	if binary && w.Terminal {
-		return trouble, fmt.Errorf("binary payloads are not for a terminal: write them into a file, or see them with … | faithful from-cbor --bytes")
+		return trouble, fmt.Errorf("binary payloads are not for a terminal: write them into a file, or see them with … " +
+			"| faithful from-cbor --bytes")
 	}
 	var out []byte
 	for _, m := range list {
@@ -171,7 +173,8 @@ func sampleFolder(w *World, defs *schema.Definitions, args []string, dir string,
 			if r.State == requests.Same {
 				continue
 			}
-			style := map[requests.State]report.Style{requests.New: report.Green, requests.Changed: report.Blue, requests.Gone: report.Yellow}[r.State]
+			style := map[requests.State]report.Style{requests.New: report.Green, requests.Changed: report.Blue,
+				requests.Gone: report.Yellow}[r.State]
 			if r.Note != "" {
 				style = report.Red
 			}
@@ -182,7 +185,8 @@ func sampleFolder(w *World, defs *schema.Definitions, args []string, dir string,
 		}
 		p.Table("", rows)
 		changes = counts[requests.New] + counts[requests.Changed] + counts[requests.Gone]
-		line := fmt.Sprintf("%s in %s: %d new, %d changed, %d gone, %d unchanged, %d of yours left alone", report.Plural(len(wanted), "request"), dir,
+		line := fmt.Sprintf("%s in %s: %d new, %d changed, %d gone, %d unchanged, %d of yours left alone",
+			report.Plural(len(wanted), "request"), dir,
 			counts[requests.New], counts[requests.Changed], counts[requests.Gone], counts[requests.Same], counts[requests.Yours])
 		if dry {
 			line += "; nothing was written"
@@ -192,7 +196,8 @@ func sampleFolder(w *World, defs *schema.Definitions, args []string, dir string,
 		}
 		p.Line("%s", line)
 		if counts[requests.New] > 0 && !dry {
-			p.Line("Send one with: faithful call URL %s @%s", callOfFile(calls, results), filepath.ToSlash(filepath.Join(dir, firstNew(results))))
+			p.Line("Send one with: faithful call URL %s @%s", callOfFile(calls, results),
+				filepath.ToSlash(filepath.Join(dir, firstNew(results))))
 		}
 	})
 	if dry && changes > 0 {
@@ -249,7 +254,8 @@ func requestFiles(defs *schema.Definitions, calls []*schema.Call) (list []reques
 			}
 			data = append(append(data, b...), '\n')
 		}
-		list = append(list, requests.File{Name: requestFile(c), Data: data, Check: func(data []byte) string { return objection(c, data) }})
+		list = append(list, requests.File{Name: requestFile(c), Data: data,
+			Check: func(data []byte) string { return objection(c, data) }})
 	}
 	return list, without, nil
 }

@@ -53,9 +53,13 @@ func scaffold(w *World, languageName, serviceName, into string, dry bool) (int, 
 	if err != nil {
 		return trouble, err
 	}
-	i := slices.IndexFunc(p.Config.Stubs, func(o project.Output) bool { return o.Language == languageName && o.Has("server") })
+	i := slices.IndexFunc(p.Config.Stubs, func(o project.Output) bool {
+		return o.Language == languageName &&
+			o.Has("server")
+	})
 	if i < 0 {
-		return trouble, fmt.Errorf("faithful.toml has no %s output with the role server, on which the server would stand", languageName)
+		return trouble, fmt.Errorf("faithful.toml has no %s output with the role server, on which the server would stand",
+			languageName)
 	}
 	output := p.Config.Stubs[i]
 	options, err := stubOptions(p, output)

@@ -50,7 +50,8 @@ func TestMadeUpScalar(t *testing.T) {
 	with = strings.Replace(with, `{"any", KindAny},`, `{"angle", KindAngle}, {"any", KindAny},`, 1)
 	require.NotEqual(t, string(text), with)
 	require.NoError(t, os.WriteFile(file, []byte(with), 0o666))
-	for folder, test := range map[string]string{"value": "TestEveryScalarIsAValue", "compare": "TestEveryScalarIsCompared", "command": "TestEveryLanguageKnowsEveryScalar"} {
+	for folder, test := range map[string]string{"value": "TestEveryScalarIsAValue",
+		"compare": "TestEveryScalarIsCompared", "command": "TestEveryLanguageKnowsEveryScalar"} {
 		run := exec.Command("go", "test", "-vet=off", "-run", test, "./internal/"+folder)
 		run.Dir = dir
 		out, err := run.CombinedOutput()

@@ -49,7 +49,10 @@ faithful.toml says whose keys count, and then each version must be signed.`,
 			if *dry {
 				return seal(w, nil, *kind, version, *note, *key)
 			}
-			return w.writing("seal", w.Dir, func(lock *files.Lock) (int, error) { return seal(w, lock, *kind, version, *note, *key) })
+			return w.writing("seal", w.Dir, func(lock *files.Lock) (int,
+				error) {
+				return seal(w, lock, *kind, version, *note, *key)
+			})
 		}
 	},
 }
@@ -70,7 +73,8 @@ func seal(w *World, lock *files.Lock, kind, version, note, key string) (int, err
 		return trouble, err
 	}
 	list := canonicalFiles(defs)
-	entry := versions.Entry{Version: version, Digest: defs.Digest(), Verdict: "first", Note: note, Promise: promiseSealed(p)}
+	entry := versions.Entry{Version: version, Digest: defs.Digest(), Verdict: "first", Note: note,
+		Promise: promiseSealed(p)}
 	needed, summary := "", "the first version"
 	if latest := ledger.Latest(); latest != nil {
 		same, c, err := sinceLatest(p, ledger, latest, defs, list)
@@ -118,7 +122,8 @@ func seal(w *World, lock *files.Lock, kind, version, note, key string) (int, err
 		sealed = ledger.Latest()
 	}
 	if kind == "json" {
-		return status, report.New(w.Out, false).JSON(map[string]any{"sealed": !dry, "version": sealed.Version, "digest": sealed.Digest, "verdict": sealed.Verdict, "note": sealed.Note})
+		return status, report.New(w.Out, false).JSON(map[string]any{"sealed": !dry, "version": sealed.Version,
+			"digest": sealed.Digest, "verdict": sealed.Verdict, "note": sealed.Note})
 	}
 	out := report.New(w.Out, w.Colour)
 	word := "sealed"
@@ -129,7 +134,8 @@ func seal(w *World, lock *files.Lock, kind, version, note, key string) (int, err
 	if sealed.Signer != "" {
 		by = ", signed by " + sealed.Signer
 	}
-	out.Line("%s %s (%s), digest %s%s", out.In(report.Green, word), out.In(report.Bold, sealed.Version), summary, sealed.Digest[:12], by)
+	out.Line("%s %s (%s), digest %s%s", out.In(report.Green, word), out.In(report.Bold, sealed.Version), summary,
+		sealed.Digest[:12], by)
 	return status, nil
 }
 
@@ -142,7 +148,8 @@ func signer(w *World, p *project.Project, file string) (*versions.Signer, error)
 	}
 	if file == "" {
 		if len(trusted) > 0 {
-			return nil, usage("faithful.toml names signers, so versions are signed: add --key FILE, with the private key of one of them")
+			return nil, usage("faithful.toml names signers, so versions are signed: add --key FILE, with the private key " +
+				"of one of them")
 		}
 		return nil, nil
 	}
@@ -190,7 +197,8 @@ func canonicalFiles(defs *schema.Definitions) []versions.File {
 
 // sinceLatest compares the working definitions with the latest version; same
 // says that not even documentation differs.
-func sinceLatest(p *project.Project, ledger *versions.Ledger, latest *versions.Entry, defs *schema.Definitions, files []versions.File) (same bool, c report.Comparison, err error) {
+func sinceLatest(p *project.Project, ledger *versions.Ledger, latest *versions.Entry, defs *schema.Definitions,
+	files []versions.File) (same bool, c report.Comparison, err error) {
 	before, err := ledger.Read(latest)
 	if err != nil {
 		return false, c, err
@@ -216,7 +224,8 @@ func promiseSealed(p *project.Project) *versions.Promise {
 func unchanged(w *World, kind string, latest *versions.Entry) (int, error) {
 	out := report.New(w.Out, w.Colour)
 	if kind == "json" {
-		return fine, out.JSON(map[string]any{"sealed": false, "version": latest.Version, "digest": latest.Digest, "verdict": "compatible", "note": ""})
+		return fine, out.JSON(map[string]any{"sealed": false, "version": latest.Version, "digest": latest.Digest,
+			"verdict": "compatible", "note": ""})
 	}
 	out.Line("nothing changed since %s: nothing to seal", latest.Version)
 	return fine, nil

@@ -85,7 +85,8 @@ func showOne(w *World, kind string, defs *schema.Definitions, name string) (int,
 	decl := thing.(schema.Declaration)
 	uses := defs.UsedBy(decl)
 	if kind == "json" {
-		return fine, report.New(w.Out, false).JSON(map[string]any{"name": found.FullName(), "text": schema.Text(decl), "uses": report.UsesJSON(decl), "used_by": uses})
+		return fine, report.New(w.Out, false).JSON(map[string]any{"name": found.FullName(), "text": schema.Text(decl),
+			"uses": report.UsesJSON(decl), "used_by": uses})
 	}
 	buffered(w, func(p *report.Printer) {
 		p.Line("%s", p.In(report.Faint, "// "+found.FullName()))

@@ -230,7 +230,8 @@ func TestConvertsLargeSequences(t *testing.T) {
 func TestMockSurvivesItsCallers(t *testing.T) {
 	url := runMock(t, "../../examples/ferry", "--quiet")
 	address := strings.TrimPrefix(url, "http://")
-	for _, bytes := range []string{"", "G", "GET / HTTP/1.1\r\n", "POST /skerry/booking/bookings/book HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{", "\x00\xff\x00", "POST / HTTP/1.1\r\nHost: x\r\nX: " + strings.Repeat("x", 100<<10) + "\r\n\r\n"} {
+	for _, bytes := range []string{"", "G", "GET / HTTP/1.1\r\n",
+		"POST /skerry/booking/bookings/book HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{", "\x00\xff\x00", "POST / HTTP/1.1\r\nHost: x\r\nX: " + strings.Repeat("x", 100<<10) + "\r\n\r\n"} {
 		conn, err := net.Dial("tcp", address)
 		require.NoError(t, err)
 		_, _ = io.WriteString(conn, bytes)
@@ -292,7 +293,8 @@ func TestMockEndsWithItsTerminal(t *testing.T) {
 		require.NoError(t, c.Start())
 		line, err := bufio.NewReader(out).ReadString('\n')
 		require.NoError(t, err)
-		talk := exec.Command(toolchain.Program(t), "call", strings.TrimSpace(line[strings.LastIndex(line, " ")+1:]), "Quay.talk", "--credential", "crew=ada")
+		talk := exec.Command(toolchain.Program(t), "call", strings.TrimSpace(line[strings.LastIndex(line, " ")+1:]),
+			"Quay.talk", "--credential", "crew=ada")
 		talk.Dir = c.Dir
 		in, err := talk.StdinPipe()
 		require.NoError(t, err)

@@ -39,7 +39,8 @@ func TestSealsAtOnce(t *testing.T) {
 			for range 8 {
 				writing.Lock()
 				number++
-				changed := strings.Replace(string(text), "retired #12", fmt.Sprintf("#%d extra_%d text?\n  retired #12", number, number), 1)
+				changed := strings.Replace(string(text), "retired #12",
+					fmt.Sprintf("#%d extra_%d text?\n  retired #12", number, number), 1)
 				err := os.WriteFile(file+".edited", []byte(changed), 0o666)
 				if err == nil {
 					err = os.Rename(file+".edited", file)
@@ -86,7 +87,8 @@ func TestSealNamesWhatIsLeft(t *testing.T) {
 	file := filepath.Join(dir, "definitions/booking.faithful")
 	text, err := os.ReadFile(file)
 	require.NoError(t, err)
-	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(string(text), "retired #12", "#13 extra text?\n  retired #12", 1)), 0o666))
+	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(string(text), "retired #12",
+		"#13 extra text?\n  retired #12", 1)), 0o666))
 	require.NoError(t, toolchain.Faithful(t, dir, "seal").Run())
 	listed, err := os.ReadDir(filepath.Join(dir, "versions/1.1.0"))
 	require.NoError(t, err)
@@ -95,7 +97,8 @@ func TestSealNamesWhatIsLeft(t *testing.T) {
 	// Without the journal it is somebody's.
 	out, err := toolchain.Faithful(t, dir, "seal").CombinedOutput()
 	require.Error(t, err)
-	assert.Contains(t, string(out), "versions/1.1.0 is there, and no line of versions/ledger.jsonl knows it: restore the ledger")
+	assert.Contains(t, string(out), "versions/1.1.0 is there, and no line of versions/ledger.jsonl knows it: restore "+
+		"the ledger")
 	out, err = toolchain.Faithful(t, dir, "history", "--audit").CombinedOutput()
 	require.Error(t, err)
 	assert.Contains(t, string(out), "versions/1.1.0 is in no line of the ledger")
@@ -112,7 +115,8 @@ func TestSealNamesWhatIsLeft(t *testing.T) {
 	scratch := t.TempDir()
 	other, err := versions.Open(scratch)
 	require.NoError(t, err)
-	_, err = other.Seal(nil, versions.Entry{Version: "1.1.0", Verdict: "first"}, canonicalFiles(defs), time.Unix(0, 0), nil)
+	_, err = other.Seal(nil, versions.Entry{Version: "1.1.0", Verdict: "first"}, canonicalFiles(defs), time.Unix(0, 0),
+		nil)
 	require.NoError(t, err)
 	require.Len(t, l.Entries, 1)
 	journal := fmt.Sprintf(`{"version":"1.1.0","files":%q}`, other.Latest().Files)
@@ -176,7 +180,8 @@ func TestWritingKilledAnywhere(t *testing.T) {
 			if name == "fix" {
 				begin = func(t *testing.T) string {
 					dir := ferryProject(t)
-					require.NoError(t, layOut(dir, map[string]string{"definitions/slip.faithful": "module skerry.slip\nmessage Slip { #1 name: text }\n"}))
+					require.NoError(t, layOut(dir, map[string]string{"definitions/slip.faithful": "module skerry.slip\nmessage " +
+						"Slip { #1 name: text }\n"}))
 					return dir
 				}
 			}
@@ -203,7 +208,8 @@ func TestWritingKilledAnywhere(t *testing.T) {
 					if old, was := before[path]; was && old == text || after[path] == text || isLeftover(path) {
 						continue
 					}
-					if strings.HasPrefix(path, "versions/") || strings.HasSuffix(path, ".faithful-made.json") || strings.HasSuffix(path, "ledger.jsonl") {
+					if strings.HasPrefix(path, "versions/") || strings.HasSuffix(path, ".faithful-made.json") ||
+						strings.HasSuffix(path, "ledger.jsonl") {
 						continue // their own tests say what holds for them
 					}
 					assert.Fail(t, "half written", "%s after call %d", path, call)

@@ -93,14 +93,16 @@ func TestBoundsAreJudgedRightly(t *testing.T) {
 			require.NotEmpty(t, value.Validate(refused), "%s: %s", after, e.Proof.JSON)
 		}
 		verdicts[fmt.Sprint(fact.Verdict())]++
-		require.NotEqual(t, verdict.Altering, fact.Verdict(), "limits can always be decided: %s %q %q", kind.typ, before, after)
+		require.NotEqual(t, verdict.Altering, fact.Verdict(), "limits can always be decided: %s %q %q", kind.typ, before,
+			after)
 		if fact.Verdict() == verdict.Breaking {
 			return
 		}
 		candidates := []*value.Message{value.MinimalMessage(oldAsk), value.MinimalMessage(nextAsk)}
 		for _, literal := range kind.limits {
 			for _, bounds := range []string{"where " + kind.words[0] + ">= ", "where " + kind.words[0] + "<= "} {
-				candidates = append(candidates, value.MinimalMessage(load(t, fmt.Sprintf(text, bounds+literal)).Modules[0].Messages[0]))
+				candidates = append(candidates, value.MinimalMessage(load(t,
+					fmt.Sprintf(text, bounds+literal)).Modules[0].Messages[0]))
 			}
 		}
 		for range 20 {

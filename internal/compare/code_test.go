@@ -248,7 +248,8 @@ func changed(c struct{ old, new string }) string {
 	if strings.HasPrefix(c.new, "module ") {
 		text := strings.Replace(harbour, c.old, "", 1)
 		if strings.Contains(c.new, "error") {
-			text = strings.NewReplacer("fails Full", "fails pier.Full", "module skerry.harbour\n", "module skerry.harbour\nuse skerry.pier\n").Replace(text)
+			text = strings.NewReplacer("fails Full", "fails pier.Full", "module skerry.harbour\n",
+				"module skerry.harbour\nuse skerry.pier\n").Replace(text)
 		}
 		return text + "\n" + c.new
 	}
@@ -299,7 +300,8 @@ func judgedRightly(t *testing.T, about string, breaks map[string]bool, fails fun
 		if who != "users" && breaks["users"] && !breaks[who] {
 			continue
 		}
-		assert.Equal(t, breaks[who], failed, "%s: the table says that code of %s breaks: %t; the compiler: %s", about, who, breaks[who], output)
+		assert.Equal(t, breaks[who], failed, "%s: the table says that code of %s breaks: %t; the compiler: %s", about, who,
+			breaks[who], output)
 	}
 }
 
@@ -323,7 +325,8 @@ func TestGoCode(t *testing.T) {
 		new := definitions(t, changed(c))
 		if new.Module("skerry.harbour") == nil {
 			// Go builds nothing at all where a package is missing; that it is missing is plain.
-			breaks, lines := breaksIn("go", Compare(old, new, Promise{Rollout: "server-leads", Stored: "each-reads-other", Languages: []stubs.Language{golang.Language{}}}))
+			breaks, lines := breaksIn("go", Compare(old, new,
+				Promise{Rollout: "server-leads", Stored: "each-reads-other", Languages: []stubs.Language{golang.Language{}}}))
 			assert.True(t, breaks["users"])
 			assert.Contains(t, lines[0][0], "skerry/harbour")
 			continue
@@ -332,12 +335,14 @@ func TestGoCode(t *testing.T) {
 		for _, who := range concerned {
 			write(t, filepath.Join(dir, name, who, "use.go"), goProgram(old, "truth/"+name, who))
 		}
-		breaks, lines := breaksIn("go", Compare(old, new, Promise{Rollout: "server-leads", Stored: "each-reads-other", Languages: []stubs.Language{golang.Language{}}}))
+		breaks, lines := breaksIn("go", Compare(old, new,
+			Promise{Rollout: "server-leads", Stored: "each-reads-other", Languages: []stubs.Language{golang.Language{}}}))
 		verdicts["truth/"+name] = breaks
 		for j, l := range lines {
 			for at, package_ := range map[string]string{"old": "truth/old", name: "truth/" + name} {
 				folder := fmt.Sprintf("%s/proof%d_%d", at, i, j)
-				write(t, filepath.Join(dir, folder, "proof.go"), goFile(package_, "func _(ctx context.Context) {\n\t"+strings.Join(l, "\n\t")+"\n"+goUsed(l)+"}\n"))
+				write(t, filepath.Join(dir, folder, "proof.go"),
+					goFile(package_, "func _(ctx context.Context) {\n\t"+strings.Join(l, "\n\t")+"\n"+goUsed(l)+"}\n"))
 				proofs["truth/"+folder] = at != "old"
 			}
 		}
@@ -455,15 +460,19 @@ func goProgram(defs *schema.Definitions, root, who string) string {
 		}
 		for _, u := range m.Unions {
 			for _, a := range u.Alternatives {
-				fmt.Fprintf(&b, "func _(w harbour.%s) {\n\tif a, ok := w.(harbour.%s); ok {\n\t\tvar v %s = a.Value\n\t\tw = harbour.%s{Value: v}\n\t}\n}\n", u.Name, golang.AlternativeName(a), golang.TypeName(a.Type), golang.AlternativeName(a))
+				fmt.Fprintf(&b, "func _(w harbour.%s) {\n\tif a, ok := w.(harbour.%s); ok {\n\t\tvar v %s = a.Value\n\t\tw = "+
+					"harbour.%s{Value: v}\n\t}\n}\n", u.Name, golang.AlternativeName(a), golang.TypeName(a.Type),
+					golang.AlternativeName(a))
 			}
 		}
 		for _, msg := range m.Messages {
 			fmt.Fprintf(&b, "func _(m harbour.%s) {\n", msg.Name)
 			for _, f := range msg.Fields {
-				fmt.Fprintf(&b, "\t{\n\t\tvar v %s = m.%s\n\t\tm = harbour.%s{%s: v}\n\t}\n", golang.FieldTypeName(f), golang.FieldName(f), msg.Name, golang.FieldName(f))
+				fmt.Fprintf(&b, "\t{\n\t\tvar v %s = m.%s\n\t\tm = harbour.%s{%s: v}\n\t}\n", golang.FieldTypeName(f),
+					golang.FieldName(f), msg.Name, golang.FieldName(f))
 				if f.Presence == schema.Defaulted {
-					fmt.Fprintf(&b, "\t{\n\t\tvar v %s = m.%sOrDefault()\n\t\t_ = v\n\t}\n", golang.TypeName(f.Type), golang.FieldName(f))
+					fmt.Fprintf(&b, "\t{\n\t\tvar v %s = m.%sOrDefault()\n\t\t_ = v\n\t}\n", golang.TypeName(f.Type),
+						golang.FieldName(f))
 				}
 			}
 			b.WriteString("}\n")
@@ -514,9 +523,12 @@ func goServices(b *strings.Builder, m *schema.Module, who string) {
 			if who == "callers" {
 				switch {
 				case c.RequestStream:
-					fmt.Fprintf(b, "\t{\n\t\tsender := client.%s(context.Background())\n\t\t_ = sender.Send(&harbour.%s{})\n\t\tanswer, _ := sender.Finish()\n\t\tvar _ *harbour.%s = answer\n\t}\n", name, c.Request.Name, c.Response.Name)
+					fmt.Fprintf(b, "\t{\n\t\tsender := client.%s(context.Background())\n\t\t_ = "+
+						"sender.Send(&harbour.%s{})\n\t\tanswer, _ := sender.Finish()\n\t\tvar _ *harbour.%s = answer\n\t}\n", name,
+						c.Request.Name, c.Response.Name)
 				case c.ResponseStream:
-					fmt.Fprintf(b, "\t{\n\t\tvar f func(context.Context, *harbour.%s) iter.Seq2[*harbour.%s, error] = client.%s\n\t\t_ = f\n\t}\n", c.Request.Name, c.Response.Name, name)
+					fmt.Fprintf(b, "\t{\n\t\tvar f func(context.Context, *harbour.%s) iter.Seq2[*harbour.%s, error] = "+
+						"client.%s\n\t\t_ = f\n\t}\n", c.Request.Name, c.Response.Name, name)
 				default:
 					fmt.Fprintf(b, "\t{\n\t\tvar f func(%s) %s = client.%s\n\t\t_ = f\n\t}\n", in, out, name)
 				}
@@ -526,7 +538,8 @@ func goServices(b *strings.Builder, m *schema.Module, who string) {
 			case c.RequestStream:
 				in = fmt.Sprintf("context.Context, iter.Seq2[*harbour.%s, error]", c.Request.Name)
 			case c.ResponseStream:
-				in, out = fmt.Sprintf("context.Context, *harbour.%s, func(*harbour.%s) error", c.Request.Name, c.Response.Name), "error"
+				in, out = fmt.Sprintf("context.Context, *harbour.%s, func(*harbour.%s) error", c.Request.Name, c.Response.Name),
+					"error"
 			}
 			fmt.Fprintf(b, "\t{\n\t\tvar f func(%s) %s\n\t\t_ = harbour.%sCalls{%s: f}\n\t}\n", in, out, s.Name, name)
 		}
@@ -553,7 +566,8 @@ func TestTypeScriptCode(t *testing.T) {
 		for _, who := range concerned {
 			write(t, filepath.Join(dir, name, "use_"+who+".ts"), tsProgram(old, who))
 		}
-		breaks, lines := breaksIn("typescript", Compare(old, new, Promise{Rollout: "server-leads", Stored: "each-reads-other", Languages: []stubs.Language{typescript.Language{}}}))
+		breaks, lines := breaksIn("typescript", Compare(old, new,
+			Promise{Rollout: "server-leads", Stored: "each-reads-other", Languages: []stubs.Language{typescript.Language{}}}))
 		judged[name] = breaks
 		about[name] = fmt.Sprintf("%q → %q", c.old, c.new)
 		for j, l := range lines {
@@ -576,7 +590,8 @@ func TestTypeScriptCode(t *testing.T) {
 	}
 	for file, want := range verdicts {
 		_, fails := failed[file]
-		assert.Equal(t, want, fails, "%s\nthe table says that %s breaks: %t; the compiler: %s", about[file], file, want, failed[file])
+		assert.Equal(t, want, fails, "%s\nthe table says that %s breaks: %t; the compiler: %s", about[file], file, want,
+			failed[file])
 	}
 	for name, breaks := range judged {
 		judgedRightly(t, about[name], breaks, func(who string) (bool, string) {
@@ -628,7 +643,8 @@ func tsWire(body string) string {
 
 // tsProof puts the lines of a proof below imports of the names in them.
 func tsProof(defs *schema.Definitions, lines []string) string {
-	body := strings.NewReplacer(".../skerry", "./skerry", ".../types.js", "./skerry/harbour/types.js", ".../client.js", "./skerry/harbour/client.js", ".../server.js", "./skerry/harbour/server.js").Replace(strings.Join(lines, "\n"))
+	body := strings.NewReplacer(".../skerry", "./skerry", ".../types.js", "./skerry/harbour/types.js", ".../client.js",
+		"./skerry/harbour/client.js", ".../server.js", "./skerry/harbour/server.js").Replace(strings.Join(lines, "\n"))
 	if strings.HasPrefix(body, "import") {
 		return body + "\n"
 	}
@@ -675,7 +691,8 @@ func tsProgram(defs *schema.Definitions, who string) string {
 	}
 	types, values := tsNames(m)
 	var b strings.Builder
-	fmt.Fprintf(&b, "import type { %s } from \"./skerry/harbour/types.js\";\nimport { %s } from \"./skerry/harbour/types.js\";\n", strings.Join(types, ", "), strings.Join(values, ", "))
+	fmt.Fprintf(&b, "import type { %s } from \"./skerry/harbour/types.js\";\nimport { %s } from "+
+		"\"./skerry/harbour/types.js\";\n", strings.Join(types, ", "), strings.Join(values, ", "))
 	for _, c := range m.Consts {
 		fmt.Fprintf(&b, "export const use%s: %s = %s;\n", c.Name, typescript.TypeName(c.Type), c.Name)
 	}
@@ -689,7 +706,8 @@ func tsProgram(defs *schema.Definitions, who string) string {
 	}
 	for _, u := range m.Unions {
 		for _, a := range u.Alternatives {
-			fmt.Fprintf(&b, "export function use%s(value: %s): %s {\n  const way: %s = { kind: %q, value };\n  return way;\n}\n", typescript.AlternativeName(a), typescript.TypeName(a.Type), u.Name, u.Name, a.Name)
+			fmt.Fprintf(&b, "export function use%s(value: %s): %s {\n  const way: %s = { kind: %q, value };\n  "+
+				"return way;\n}\n", typescript.AlternativeName(a), typescript.TypeName(a.Type), u.Name, u.Name, a.Name)
 		}
 	}
 	for _, msg := range m.Messages {
@@ -736,13 +754,17 @@ func tsServices(m *schema.Module, who string) (lines []string) {
 			}
 			switch {
 			case who == "callers" && c.ResponseStream:
-				lines = append(lines, fmt.Sprintf("export function %s(%s): AsyncIterable<%s> { return client%s.%s(%s); }", name, parameter, c.Response.Name, s.Name, name, argument))
+				lines = append(lines, fmt.Sprintf("export function %s(%s): AsyncIterable<%s> { return client%s.%s(%s); }", name,
+					parameter, c.Response.Name, s.Name, name, argument))
 			case who == "callers":
-				lines = append(lines, fmt.Sprintf("export async function %s(%s): Promise<void> { const answer: %s = await client%s.%s(%s); }", name, parameter, side(c.Response), s.Name, name, argument))
+				lines = append(lines, fmt.Sprintf("export async function %s(%s): Promise<void> { const answer: %s = await "+
+					"client%s.%s(%s); }", name, parameter, side(c.Response), s.Name, name, argument))
 			case c.ResponseStream:
-				lines = append(lines, fmt.Sprintf("  async *%s(%s): AsyncGenerator<%s> { throw new Error(); },", name, parameter, c.Response.Name))
+				lines = append(lines, fmt.Sprintf("  async *%s(%s): AsyncGenerator<%s> { throw new Error(); },", name, parameter,
+					c.Response.Name))
 			default:
-				lines = append(lines, fmt.Sprintf("  async %s(%s): Promise<%s> { throw new Error(); },", name, parameter, side(c.Response)))
+				lines = append(lines, fmt.Sprintf("  async %s(%s): Promise<%s> { throw new Error(); },", name, parameter,
+					side(c.Response)))
 			}
 		}
 		if who != "callers" {
@@ -778,7 +800,8 @@ func TestPythonCode(t *testing.T) {
 		new := definitions(t, changed(c))
 		writeStubs(t, filepath.Join(dir, name), python.Language{}, new, stubs.Everything(name))
 		program(name)
-		breaks, lines := breaksIn("python", Compare(old, new, Promise{Rollout: "server-leads", Stored: "each-reads-other", Languages: []stubs.Language{python.Language{}}}))
+		breaks, lines := breaksIn("python", Compare(old, new,
+			Promise{Rollout: "server-leads", Stored: "each-reads-other", Languages: []stubs.Language{python.Language{}}}))
 		judged[name] = breaks
 		about[name] = fmt.Sprintf("%q → %q", c.old, c.new)
 		for j, l := range lines {
@@ -793,12 +816,14 @@ func TestPythonCode(t *testing.T) {
 	for file := range verdicts {
 		files = append(files, file)
 	}
-	check := exec.Command(interpreter, append([]string{"-m", "mypy", "--strict", "--no-error-summary", "--explicit-package-bases", "--follow-imports=silent"}, files...)...)
+	check := exec.Command(interpreter, append([]string{"-m", "mypy", "--strict", "--no-error-summary",
+		"--explicit-package-bases", "--follow-imports=silent"}, files...)...)
 	check.Dir = dir
 	output, _ := check.CombinedOutput() // it fails where code breaks
 	failed := map[string]string{}
 	for line := range strings.SplitSeq(string(output), "\n") {
-		if file, rest, ok := strings.Cut(line, ":"); ok && strings.HasSuffix(file, ".py") && strings.Contains(rest, " error: ") {
+		if file, rest, ok := strings.Cut(line, ":"); ok && strings.HasSuffix(file, ".py") &&
+			strings.Contains(rest, " error: ") {
 			failed[file] += rest + "\n"
 		}
 	}
@@ -848,12 +873,15 @@ func pyTypeNames(m *schema.Module) []string {
 	return names
 }
 
-const pyHead = "from __future__ import annotations\n\nfrom datetime import date\nfrom decimal import Decimal\nfrom uuid import UUID\n\n"
+const pyHead = "from __future__ import annotations\n\nfrom datetime import date\nfrom decimal import " +
+	"Decimal\nfrom uuid import UUID\n\n"
 
 // pyProof puts the lines of a proof below imports of the names in them.
 func pyProof(defs *schema.Definitions, root string, lines []string) string {
-	body := strings.NewReplacer("from … import", "from "+root+".skerry.harbour import", "import …", "import "+root+".").Replace(strings.Join(lines, "\n"))
-	head := pyHead + fmt.Sprintf("from collections.abc import AsyncIterator\nfrom %s.faithful.server import Context, Elements\nfrom %s.faithful.wire import Any, Duration, Instant\n", root, root)
+	body := strings.NewReplacer("from … import", "from "+root+".skerry.harbour import", "import …",
+		"import "+root+".").Replace(strings.Join(lines, "\n"))
+	head := pyHead + fmt.Sprintf("from collections.abc import AsyncIterator\nfrom %s.faithful.server import Context, "+
+		"Elements\nfrom %s.faithful.wire import Any, Duration, Instant\n", root, root)
 	if !strings.HasPrefix(body, "from") && !strings.HasPrefix(body, "import") {
 		for _, name := range pyNames(defs.Modules[0]) {
 			if regexp.MustCompile(`\b` + name + `\b`).MatchString(body) {
@@ -871,7 +899,9 @@ func pyProgram(defs *schema.Definitions, root, who string) string {
 		return pyProof(defs, root, []string{pyServices(m, who)})
 	}
 	var b strings.Builder
-	fmt.Fprintf(&b, "%sfrom collections.abc import AsyncIterator\nfrom %s.faithful.server import Context, Elements\nfrom %s.faithful.wire import Any, Duration, Instant\nfrom %s.skerry.harbour import %s\n\n", pyHead, root, root, root, strings.Join(pyTypeNames(m), ", "))
+	fmt.Fprintf(&b, "%sfrom collections.abc import AsyncIterator\nfrom %s.faithful.server import Context, "+
+		"Elements\nfrom %s.faithful.wire import Any, Duration, Instant\nfrom %s.skerry.harbour import %s\n\n", pyHead, root,
+		root, root, strings.Join(pyTypeNames(m), ", "))
 	for _, c := range m.Consts {
 		fmt.Fprintf(&b, "use_%s: %s = %s\n", c.Name, python.TypeName(c.Type), c.Name)
 	}
@@ -891,7 +921,8 @@ func pyProgram(defs *schema.Definitions, root, who string) string {
 	for _, u := range m.Unions {
 		for _, a := range u.Alternatives {
 			name := python.AlternativeName(a)
-			fmt.Fprintf(&b, "\n\ndef use_%s(v: %s) -> %s:\n    way = %s(v)\n    v = way.value\n    return way\n", name, python.TypeName(a.Type), u.Name, name)
+			fmt.Fprintf(&b, "\n\ndef use_%s(v: %s) -> %s:\n    way = %s(v)\n    v = way.value\n    return way\n", name,
+				python.TypeName(a.Type), u.Name, name)
 		}
 	}
 	for _, msg := range m.Messages {
@@ -920,13 +951,18 @@ func pyServices(m *schema.Module, who string) string {
 		for _, c := range s.Calls {
 			parameter, argument, answer := "", "", "None"
 			if c.RequestStream {
-				fmt.Fprintf(&client, "\n\ndef use_%s(client: %sClient, elements: list[%s]) -> None:\n    answer: %s = client.%s(elements)\n", c.Name, s.Name, c.Request.Name, c.Response.Name, python.CallName(c))
-				fmt.Fprintf(&desk, "    async def %s(self, elements: Elements[%s], context: Context) -> %s:\n        raise NotImplementedError\n\n", python.CallName(c), c.Request.Name, c.Response.Name)
+				fmt.Fprintf(&client, "\n\ndef use_%s(client: %sClient, elements: list[%s]) -> None:\n    answer: %s = "+
+					"client.%s(elements)\n", c.Name, s.Name, c.Request.Name, c.Response.Name, python.CallName(c))
+				fmt.Fprintf(&desk, "    async def %s(self, elements: Elements[%s], context: Context) -> %s:\n        raise "+
+					"NotImplementedError\n\n", python.CallName(c), c.Request.Name, c.Response.Name)
 				continue
 			}
 			if c.ResponseStream {
-				fmt.Fprintf(&client, "\n\ndef use_%s(client: %sClient, request: %s) -> None:\n    for element in client.%s(request):\n        answer: %s = element\n", c.Name, s.Name, c.Request.Name, python.CallName(c), c.Response.Name)
-				fmt.Fprintf(&desk, "    async def %s(self, request: %s, context: Context) -> AsyncIterator[%s]:\n        raise NotImplementedError\n        yield\n\n", python.CallName(c), c.Request.Name, c.Response.Name)
+				fmt.Fprintf(&client, "\n\ndef use_%s(client: %sClient, request: %s) -> None:\n    for element in "+
+					"client.%s(request):\n        answer: %s = element\n", c.Name, s.Name, c.Request.Name, python.CallName(c),
+					c.Response.Name)
+				fmt.Fprintf(&desk, "    async def %s(self, request: %s, context: Context) -> AsyncIterator[%s]:\n        "+
+					"raise NotImplementedError\n        yield\n\n", python.CallName(c), c.Request.Name, c.Response.Name)
 				continue
 			}
 			if c.Request != nil {
@@ -941,12 +977,14 @@ func pyServices(m *schema.Module, who string) string {
 			} else {
 				fmt.Fprintf(&client, "    client.%s(%s)\n", python.CallName(c), argument)
 			}
-			fmt.Fprintf(&desk, "    async def %s(self%s, context: Context) -> %s:\n        raise NotImplementedError\n\n", python.CallName(c), parameter, answer)
+			fmt.Fprintf(&desk, "    async def %s(self%s, context: Context) -> %s:\n        raise NotImplementedError\n\n",
+				python.CallName(c), parameter, answer)
 		}
 		if who == "callers" {
 			fmt.Fprintf(&b, "%s\n\nuse_client_%s = %sClient(\"\")\n", client.String(), s.Name, s.Name)
 		} else {
-			fmt.Fprintf(&b, "\n\nclass Desk%s(%s):\n%s\n\nuse_%s = serve_%s(Desk%s())\n", s.Name, s.Name, desk.String(), s.Name, syntax.SnakeCase(s.Name), s.Name)
+			fmt.Fprintf(&b, "\n\nclass Desk%s(%s):\n%s\n\nuse_%s = serve_%s(Desk%s())\n", s.Name, s.Name, desk.String(),
+				s.Name, syntax.SnakeCase(s.Name), s.Name)
 		}
 	}
 	return b.String()

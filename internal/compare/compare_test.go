@@ -134,10 +134,13 @@ var verdicts = []struct{ old, new, want string }{
 		field-type-changed Full.left: breaking http error, old reads new: Bookings.book`},
 	{"error Full 409", "error Full 410", "error-status-changed Full: altering http request, old reads new"},
 	{"    fails Full\n", "", "call-fails-gone Bookings.book: altering http request, new reads old"},
-	{"call count() -> Money", "call count() -> Money fails Full", "call-fails-added Bookings.count: altering http request, old reads new"},
+	{"call count() -> Money", "call count() -> Money fails Full",
+		"call-fails-added Bookings.count: altering http request, old reads new"},
 	{"  call count() -> Money\n", "", "call-gone Bookings.count: breaking http request, new reads old"},
-	{"call count() -> Money", "call count() -> Money call more() -> ()", "call-added Bookings.more: altering http request, old reads new"},
-	{"call count() -> Money", "call count() -> Money safe", "call-safe-put-on Bookings.count: altering http request, old reads new"},
+	{"call count() -> Money", "call count() -> Money call more() -> ()",
+		"call-added Bookings.more: altering http request, old reads new"},
+	{"call count() -> Money", "call count() -> Money safe",
+		"call-safe-put-on Bookings.count: altering http request, old reads new"},
 	{"call count() -> Money", "call count() -> ()", `
 		call-answer-changed Bookings.count: breaking binary answer, old reads new: Bookings.count
 		call-answer-changed Bookings.count: breaking json answer, old reads new: Bookings.count
@@ -162,7 +165,8 @@ var verdicts = []struct{ old, new, want string }{
 		call-request-changed Bookings.nudge: breaking json request, old reads new: Bookings.nudge`},
 	{"message Stored", "/// Stored for a season.\nmessage Stored", "documentation-changed Stored: compatible"},
 	{"#4 email text?", "#4 email text? deprecated \"call them\"", "deprecated-put-on Booking.email: compatible"},
-	{"call count() -> Money", "call count() -> Money deprecated \"count yourself\"", "deprecated-put-on Bookings.count: compatible"},
+	{"call count() -> Money", "call count() -> Money deprecated \"count yourself\"",
+		"deprecated-put-on Bookings.count: compatible"},
 	{"enum Deck", "enum Level { #0 low }\nenum Deck", "enum-added Level: compatible"},
 	{"message Stored", "message More { }\nmessage Stored", "message-added More: compatible"},
 }
@@ -194,7 +198,8 @@ func TestVerdicts(t *testing.T) {
 // TestStored holds that what is stored counts there as well as in calls.
 func TestStored(t *testing.T) {
 	text := func(mark, field string) string {
-		return "module skerry.quay\nmessage Ticket " + mark + " { #1 seat " + field + " }\nservice Tickets { call keep(Ticket) -> () }\n"
+		return "module skerry.quay\nmessage Ticket " + mark + " { #1 seat " + field +
+			" }\nservice Tickets { call keep(Ticket) -> () }\n"
 	}
 	promise := everything
 	promise.Rollout = "server-leads"
@@ -202,7 +207,8 @@ func TestStored(t *testing.T) {
 		return told(Compare(definitions(t, text(mark, "text")), definitions(t, text(mark, "text?")), promise))
 	}
 	assert.Equal(t, []string{"field-presence-changed Ticket.seat: compatible"}, lines(""))
-	assert.Equal(t, []string{"field-presence-changed Ticket.seat: breaking binary stored, old reads new", "field-presence-changed Ticket.seat: breaking json stored, old reads new"}, lines("stored"))
+	assert.Equal(t, []string{"field-presence-changed Ticket.seat: breaking binary stored, old reads new",
+		"field-presence-changed Ticket.seat: breaking json stored, old reads new"}, lines("stored"))
 }
 
 func TestRolloutChoosesDirections(t *testing.T) {
@@ -215,14 +221,17 @@ func TestRolloutChoosesDirections(t *testing.T) {
 			"field-added Money.currency: breaking binary answer, new reads old: Bookings.book Bookings.count",
 			"field-added Money.currency: breaking binary request, new reads old: Bookings.book Bookings.nudge"},
 	} {
-		assert.Equal(t, want, told(Compare(old, new, Promise{Rollout: rollout, Stored: "each-reads-other", Covers: []string{"binary"}})), rollout)
+		assert.Equal(t, want, told(Compare(old, new,
+			Promise{Rollout: rollout, Stored: "each-reads-other", Covers: []string{"binary"}})), rollout)
 	}
-	stored := definitions(t, strings.Replace(quay, "message Stored { #1 deck Deck", "message Stored { #1 deck Deck #5 more text", 1))
+	stored := definitions(t, strings.Replace(quay, "message Stored { #1 deck Deck",
+		"message Stored { #1 deck Deck #5 more text", 1))
 	for kept, want := range map[string][]string{
 		"new-reads-old": {"field-added Stored.more: breaking json stored, new reads old"},
 		"old-reads-new": {"field-added Stored.more: compatible"},
 	} {
-		assert.Equal(t, want, told(Compare(old, stored, Promise{Rollout: "server-leads", Stored: kept, Covers: []string{"json"}})), kept)
+		assert.Equal(t, want, told(Compare(old, stored,
+			Promise{Rollout: "server-leads", Stored: kept, Covers: []string{"json"}})), kept)
 	}
 }
 
@@ -281,15 +290,20 @@ func TestRenamesAreOneChange(t *testing.T) {
 		{nil, []string{"call count", "call number"}, []string{
 			"call-renamed Bookings.count: breaking http request, new reads old: Bookings.count",
 			"call-renamed Bookings.count: breaking http request, old reads new: Bookings.number"}},
-		{[]string{"call book(BookRequest) -> Booking\n    fails Full", clause}, []string{"call book(BookRequest) -> Booking\n    fails Full", strings.Replace(clause, "call book", "call reserve", 1)}, []string{
-			"call-renamed Bookings.book: compatible"}},
+		{[]string{"call book(BookRequest) -> Booking\n    fails Full", clause},
+			[]string{"call book(BookRequest) -> Booking\n    fails Full",
+				strings.Replace(clause, "call book", "call reserve", 1)}, []string{
+				"call-renamed Bookings.book: compatible"}},
 		{nil, []string{"skerry.quay", "skerry.pier"}, []string{
 			"module-renamed skerry.quay: breaking http error, new reads old: Bookings.book",
 			"module-renamed skerry.quay: breaking http error, old reads new: Bookings.book",
 			"module-renamed skerry.quay: breaking http request, new reads old: Bookings.book Bookings.count Bookings.nudge",
 			"module-renamed skerry.quay: breaking http request, old reads new: Bookings.book Bookings.count Bookings.nudge"}},
-		{nil, []string{"module skerry.quay\n", "module skerry.quay\nuse skerry.pier\n", "enum Deck { #0 unassigned #1 open #2 car }\n", "", "message Stored { #1 deck Deck #2 seats int32 = 1 }\n", "", "Deck", "pier.Deck",
-			"call count() -> Money\n}", "call count() -> Money\n}\n" + pier + "enum Deck { #0 unassigned #1 open #2 car }\nmessage Stored { #1 deck Deck #2 seats int32 = 1 }\n"}, []string{
+		{nil, []string{"module skerry.quay\n", "module skerry.quay\nuse skerry.pier\n",
+			"enum Deck { #0 unassigned #1 open #2 car }\n", "", "message Stored { #1 deck Deck #2 seats int32 = 1 }\n", "",
+			"Deck", "pier.Deck",
+			"call count() -> Money\n}", "call count() -> Money\n}\n" + pier +
+				"enum Deck { #0 unassigned #1 open #2 car }\nmessage Stored { #1 deck Deck #2 seats int32 = 1 }\n"}, []string{
 			"enum-moved Deck: compatible", "message-moved Stored: compatible", "module-added skerry.pier: compatible"}},
 	} {
 		apply := func(text string, pairs []string) string {
@@ -313,13 +327,15 @@ func TestAcrossVersions(t *testing.T) {
 	renamed := strings.ReplaceAll(quay, "Money", "Price")
 	changed := strings.Replace(renamed, "#1 hundredths int64", "#1 hundredths int64 #2 currency text?", 1)
 	old, middle, new := definitions(t, quay), definitions(t, renamed), definitions(t, changed)
-	assert.Contains(t, told(Compare(old, new, everything)), "message-gone Money: compatible", "two versions alone can't tell")
+	assert.Contains(t, told(Compare(old, new, everything)), "message-gone Money: compatible",
+		"two versions alone can't tell")
 	asked := 0
 	between := func() []*schema.Definitions {
 		asked++
 		return []*schema.Definitions{middle}
 	}
-	assert.Equal(t, []string{"field-added Price.currency: compatible", "message-renamed Money: compatible"}, told(Across(old, new, everything, between)))
+	assert.Equal(t, []string{"field-added Price.currency: compatible", "message-renamed Money: compatible"},
+		told(Across(old, new, everything, between)))
 	assert.Equal(t, 1, asked)
 	Across(old, old, everything, between)
 	assert.Equal(t, 1, asked, "they are asked for only where they may tell")
@@ -329,20 +345,27 @@ func TestAcrossVersions(t *testing.T) {
 // the other way round.
 func TestNewCallThatIntercepts(t *testing.T) {
 	quay := func(id, more string) string {
-		return "module skerry.quay\nenum Deck { #0 open #1 car }\nmessage Find { #1 id " + id + " }\nmessage Berth { #1 name text }\nservice Berths {\n  call find(Find) -> Berth\n    safe http GET \"/berths/{id}\"\n" + more + "}\n"
+		return "module skerry.quay\nenum Deck { #0 open #1 car }\nmessage Find { #1 id " + id +
+			" }\nmessage Berth { #1 name text }\nservice Berths {\n  call find(Find) -> Berth\n    safe http GET \"/berths/{id}\"\n" + more + "}\n"
 	}
 	for _, c := range []struct{ id, path, takes string }{
 		{"text", "GET \"/berths/latest\"", "takes GET /berths/latest for skerry.quay.Berths.added"},
 		{"text", "POST \"/berths/latest\"", ""},
 		{"text", "GET \"/berths/latest/all\"", ""},
-		{"text where length 1..3", "GET \"/berths/latest\"", "answers GET /berths/latest with 400 invalid-request: /id must have 1 to 3 characters"},
+		{"text where length 1..3", "GET \"/berths/latest\"",
+			"answers GET /berths/latest with 400 invalid-request: /id must have 1 to 3 characters"},
 		{"uuid", "GET \"/berths/latest\"", "answers GET /berths/latest with 400 invalid-request: /id expected uuid"},
 		{"int32", "GET \"/berths/12\"", "takes GET /berths/12 for skerry.quay.Berths.added"},
 		{"int32 where 1..9", "GET \"/berths/12\"", "answers GET /berths/12 with 400 invalid-request: /id must be 1 to 9, not 12"},
 		{"Deck", "GET \"/berths/car\"", "takes GET /berths/car for skerry.quay.Berths.added"},
 		{"Deck", "GET \"/berths/latest\"", "answers GET /berths/latest with 400 invalid-request: /id must be one of open, car"},
 	} {
-		old, new := definitions(t, quay(c.id, "")), definitions(t, quay(c.id, "  call added() -> Berth\n    "+map[bool]string{true: "safe "}[c.path[0] == 'G']+"http "+c.path+"\n"))
+		safe := ""
+		if c.path[0] == 'G' {
+			safe = "safe "
+		}
+		old, new := definitions(t, quay(c.id, "")),
+			definitions(t, quay(c.id, "  call added() -> Berth\n    "+safe+"http "+c.path+"\n"))
 		r := Compare(old, new, Promise{Rollout: "server-leads", Stored: "each-reads-other", Covers: []string{"http"}})
 		require.Len(t, r.Changes, 1)
 		if c.takes == "" {
@@ -356,7 +379,8 @@ func TestNewCallThatIntercepts(t *testing.T) {
 	}
 	// A new call with a field, whose requests an older one takes.
 	old := definitions(t, quay("text", "  call latest() -> Berth\n    safe http GET \"/latest/one\"\n"))
-	new := definitions(t, quay("text", "  call latest() -> Berth\n    safe http GET \"/latest/one\"\n  call added(Find) -> Berth\n    safe http GET \"/latest/{id}\"\n"))
+	new := definitions(t, quay("text", "  call latest() -> Berth\n    safe http GET \"/latest/one\"\n  call "+
+		"added(Find) -> Berth\n    safe http GET \"/latest/{id}\"\n"))
 	r := Compare(old, new, Promise{Rollout: "server-leads", Stored: "each-reads-other", Covers: []string{"http"}})
 	require.Equal(t, verdict.Breaking, r.Changes[0].Verdict())
 	assert.Equal(t, "takes GET /latest/one for skerry.quay.Berths.latest", r.Changes[0].Effects[0].Proof.Outcome)
@@ -365,17 +389,23 @@ func TestNewCallThatIntercepts(t *testing.T) {
 // TestChangesAreToldApart holds how types and bounds changed.
 func TestChangesAreToldApart(t *testing.T) {
 	text := func(field string) string {
-		return "module skerry.quay\ntype Name = text\ntype Code = text\nenum Deck { #0 a }\nenum Floor { #0 a }\nunion Way { #1 a text }\nunion Road { #1 a text }\nmessage A { }\nmessage B { }\nmessage Berth { #1 x " + field + " }\n"
+		return "module skerry.quay\ntype Name = text\ntype Code = text\nenum Deck { #0 a }\nenum Floor { #0 a }\nunion " +
+			"Way { #1 a text }\nunion Road { #1 a text }\nmessage A { }\nmessage B { }\nmessage Berth { #1 x " + field + " }\n"
 	}
 	for _, c := range []struct{ old, new, how string }{
 		{"int32", "int64", "widened"}, {"int64", "int32", "narrowed"}, {"int32", "uint32", ""}, {"uint8", "int16", "widened"},
 		{"float32", "float64", "widened"}, {"float64", "int32", "narrowed"}, {"int64", "float64", ""}, {"int32", "text", ""},
-		{"text", "Name", "a named type put on"}, {"Name", "text", "a named type taken off"}, {"Name", "Code", "one named type for another"}, {"int32", "Name", ""},
-		{"[text]", "[int32]", "its elements changed"}, {"{text: text}", "{text: int32}", "its elements changed"}, {"{text: text}", "{int32: text}", "its keys changed"}, {"text", "[text]", ""},
-		{"A", "B", "one message for another"}, {"Deck", "Floor", "one enum for another"}, {"Way", "Road", "one union for another"},
-		{"int32", "int32 where 1..5", "put on"}, {"int32 where 1..5", "int32", "taken off"}, {"int32 where 1..5", "int32 where 1..9", "loosened"},
+		{"text", "Name", "a named type put on"}, {"Name", "text", "a named type taken off"},
+		{"Name", "Code", "one named type for another"}, {"int32", "Name", ""},
+		{"[text]", "[int32]", "its elements changed"}, {"{text: text}", "{text: int32}", "its elements changed"},
+		{"{text: text}", "{int32: text}", "its keys changed"}, {"text", "[text]", ""},
+		{"A", "B", "one message for another"}, {"Deck", "Floor", "one enum for another"},
+		{"Way", "Road", "one union for another"},
+		{"int32", "int32 where 1..5", "put on"}, {"int32 where 1..5", "int32", "taken off"},
+		{"int32 where 1..5", "int32 where 1..9", "loosened"},
 		{"int32 where 1..5", "int32 where 2..5", "tightened"}, {"int32 where 1..5", "int32 where 3..9", "moved"},
-		{"text where length 1..5", "text where length 1..5, pattern \"^a\"", "tightened"}, {"text where pattern \"a\"", "text where pattern \"[ab]\"", "loosened"},
+		{"text where length 1..5", "text where length 1..5, pattern \"^a\"", "tightened"},
+		{"text where pattern \"a\"", "text where pattern \"[ab]\"", "loosened"},
 	} {
 		r := Compare(definitions(t, text(c.old)), definitions(t, text(c.new)), everything)
 		require.Len(t, r.Changes, 1)
@@ -421,20 +451,25 @@ func TestSize(t *testing.T) {
 		{"#4 email text?", "#4 email text? #9 phone text?", 1},
 		{"#4 email text?", "#4 email text", 2},
 	} {
-		assert.Equal(t, c.size, Compare(old, definitions(t, strings.Replace(quay, c.old, c.new, 1)), everything).Size(), c.new)
+		assert.Equal(t, c.size, Compare(old, definitions(t, strings.Replace(quay, c.old, c.new, 1)), everything).Size(),
+			c.new)
 	}
 	// What is loosened is something new that one may write, or show.
-	const before = "module m credential k = bearer credential b = basic type Code = int32 message Q { #1 n int32? #2 l [int32] #3 c Code #4 q text? } message A { #1 n int32 } service S { call ask(Q) -> A http GET \"/ask\" safe needs k }"
+	const before = "module m credential k = bearer credential b = basic type Code = int32 message Q { #1 n int32? #2 " +
+		"l [int32] #3 c Code #4 q text? } message A { #1 n int32 } service S { call ask(Q) -> A http GET \"/ask\" safe needs k }"
 	leads := Promise{Rollout: "server-leads", Stored: "new-reads-old", Covers: []string{"binary", "json", "http"}}
 	for _, c := range []struct {
 		old, new string
 		size     int
 	}{
-		{"#1 n int32? ", "#1 n int64? ", 1}, {"[int32]", "[int64]", 1}, {"type Code = int32", "type Code = int64", 1}, {"needs k", "needs k | b", 1}, {"needs k", "needs nothing", 1},
-		{"#4 q text?", "#4 q [text]", 1}, {"#1 n int32? ", "#1 n int32? deprecated \"why\" ", 0}, {"{ #1 n int32 }", "{ #1 n int32 where 1..9 }", 0},
+		{"#1 n int32? ", "#1 n int64? ", 1}, {"[int32]", "[int64]", 1}, {"type Code = int32", "type Code = int64", 1},
+		{"needs k", "needs k | b", 1}, {"needs k", "needs nothing", 1},
+		{"#4 q text?", "#4 q [text]", 1}, {"#1 n int32? ", "#1 n int32? deprecated \"why\" ", 0},
+		{"{ #1 n int32 }", "{ #1 n int32 where 1..9 }", 0},
 		{"{ #1 n int32 }", "{ #1 n int64 }", 2},
 	} {
-		assert.Equal(t, c.size, Compare(definitions(t, before), definitions(t, strings.Replace(before, c.old, c.new, 1)), leads).Size(), c.new)
+		assert.Equal(t, c.size, Compare(definitions(t, before), definitions(t, strings.Replace(before, c.old, c.new, 1)),
+			leads).Size(), c.new)
 	}
 }
 
@@ -445,7 +480,8 @@ func TestManyCallsAreOneChange(t *testing.T) {
 		text += fmt.Sprintf("call c%d(Money) -> Money\n", i)
 	}
 	text += "}\n"
-	r := Compare(definitions(t, text), definitions(t, strings.Replace(text, "int64", "text", 1)), Promise{Rollout: "server-leads", Stored: "each-reads-other", Covers: []string{"binary"}})
+	r := Compare(definitions(t, text), definitions(t, strings.Replace(text, "int64", "text", 1)),
+		Promise{Rollout: "server-leads", Stored: "each-reads-other", Covers: []string{"binary"}})
 	require.Len(t, r.Changes, 1)
 	require.Len(t, r.Changes[0].Effects, 2)
 	assert.Len(t, r.Changes[0].Effects[0].Calls, 40)
@@ -495,7 +531,8 @@ func TestLargeComparison(t *testing.T) {
 // TestSizes holds how much a change asks of a version: bounds, alternatives and
 // named types are decided, one way or the other.
 func TestSizes(t *testing.T) {
-	const before = "module m type Code = text where length 1..9 union Way { #1 sea text } credential desk = bearer message A { #1 code Code #2 way Way #3 note text } service S { needs desk call tell(A) -> A http POST \"/tell\" }"
+	const before = "module m type Code = text where length 1..9 union Way { #1 sea text } credential desk = bearer " +
+		"message A { #1 code Code #2 way Way #3 note text } service S { needs desk call tell(A) -> A http POST \"/tell\" }"
 	for old, new := range map[string]string{
 		"length 1..9":            "length 1..8",
 		"#1 sea text":            "#1 sea text #2 land text",
@@ -508,7 +545,8 @@ func TestSizes(t *testing.T) {
 			require.Zero(t, source.Errors(findings), "%v", findings)
 			return defs
 		}
-		r := Compare(load(before), load(strings.Replace(before, old, new, 1)), Promise{Rollout: "unordered", Stored: "each-reads-other", Covers: []string{"binary", "json", "http"}})
+		r := Compare(load(before), load(strings.Replace(before, old, new, 1)),
+			Promise{Rollout: "unordered", Stored: "each-reads-other", Covers: []string{"binary", "json", "http"}})
 		require.NotEmpty(t, r.Changes, new)
 		size := 2
 		if strings.Contains(new, "spare") {
@@ -531,13 +569,18 @@ service S { call tell(A) -> A http POST "/tell/{id}" 201 needs desk call see(B) 
 		{`"/tell/{id}"`, `"/tell/{note}"`, "breaking call-http-changed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000 with 400 invalid-request: /id the field is required; an older server answers POST /tell/aa with 400 invalid-request: /note the field is required"},
 		{`{id}" 201`, `{id}" 202`, "altering call-http-changed"},
 		{`http POST "/tell/{id}" 201 `, ``, "breaking call-http-changed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000 with 404 unknown-call; an older server answers POST /m/s/tell with 404 unknown-call"},
-		{`201 needs desk`, `201 needs desk | spare`, "breaking call-needs-changed: an older server answers POST /tell/00000000-0000-0000-0000-000000000000 with 401 unauthenticated to a request with header x-spare"},
-		{`201 needs desk`, `201 needs desk + spare`, "breaking call-needs-changed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000 with 401 unauthenticated to a request with bearer"},
+		{`201 needs desk`, `201 needs desk | spare`,
+			"breaking call-needs-changed: an older server answers POST /tell/00000000-0000-0000-0000-000000000000 with 401 unauthenticated to a request with header x-spare"},
+		{`201 needs desk`, `201 needs desk + spare`,
+			"breaking call-needs-changed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000 with 401 unauthenticated to a request with bearer"},
 		{`201 needs desk`, `201`, "breaking call-needs-changed: an older server answers POST /tell/00000000-0000-0000-0000-000000000000 with 401 unauthenticated to a request with no credential"},
-		{`tell(A) -> A http POST "/tell/{id}" 201`, `tell(stream A) -> stream A http GET "/tell" safe`, "breaking call-http-changed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000 with 404 unknown-call; an older server answers GET /tell with 404 unknown-call"},
-		{`tell(A) -> A http POST "/tell/{id}" 201`, `tell(A) -> stream A http POST "/tell/{id}" 201`, "breaking call-stream-changed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000 with 406 not-acceptable; an older server answers POST /tell/00000000-0000-0000-0000-000000000000 with 406 not-acceptable"},
+		{`tell(A) -> A http POST "/tell/{id}" 201`, `tell(stream A) -> stream A http GET "/tell" safe`,
+			"breaking call-http-changed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000 with 404 unknown-call; an older server answers GET /tell with 404 unknown-call"},
+		{`tell(A) -> A http POST "/tell/{id}" 201`, `tell(A) -> stream A http POST "/tell/{id}" 201`,
+			"breaking call-stream-changed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000 with 406 not-acceptable; an older server answers POST /tell/00000000-0000-0000-0000-000000000000 with 406 not-acceptable"},
 		{`desk | spare`, `spare | desk`, ""},
-		{`needs desk | spare`, `needs desk | spare | nothing`, "breaking call-needs-changed: an older server answers GET /tell/00000000-0000-0000-0000-000000000000/seen with 401 unauthenticated to a request with no credential"},
+		{`needs desk | spare`, `needs desk | spare | nothing`,
+			"breaking call-needs-changed: an older server answers GET /tell/00000000-0000-0000-0000-000000000000/seen with 401 unauthenticated to a request with no credential"},
 		{`desk = bearer`, `desk = bearer "JWT"`, "compatible credential-changed"},
 		{`desk = bearer`, `desk = basic`, "breaking credential-changed: a newer server answers GET /tell/00000000-0000-0000-0000-000000000000/seen with 401 unauthenticated to a request with bearer; an older server answers GET /tell/00000000-0000-0000-0000-000000000000/seen with 401 unauthenticated to a request with basic"},
 		{`"X-Spare"`, `"x-spare"`, "compatible credential-changed"},
@@ -596,7 +639,8 @@ message Ask { #1 way Way } message Answer { #1 ways [Way] } service S { call ask
 			require.Zero(t, source.Errors(findings), "%s: %v", text, findings)
 			return defs
 		}
-		r := Compare(load(before), load(strings.Replace(before, c.old, c.new, 1)), Promise{Rollout: "server-leads", Stored: "each-reads-other", Covers: []string{"binary", "json"}})
+		r := Compare(load(before), load(strings.Replace(before, c.old, c.new, 1)),
+			Promise{Rollout: "server-leads", Stored: "each-reads-other", Covers: []string{"binary", "json"}})
 		require.Len(t, r.Changes, 1, c.new)
 		f := r.Changes[0]
 		require.Equal(t, verdict.Breaking, f.Verdict(), c.new)
@@ -619,8 +663,10 @@ service S { call tell(A) -> () http POST "/tell/{id}" needs nothing call see(B) 
 		{`in header "X-Since"`, `in query`, `http breaking field-place-changed: a newer server finds no /since, where "1970-01-01" was written; an older server finds no /since`},
 		{`in header "X-Since"`, ``, "http breaking field-place-changed: a newer server finds no /since, where \"1970-01-01\" was written; an older server answers POST /tell/00000000-0000-0000-0000-000000000000?deck=open&level=0 with 400 invalid-request: /since travels in the header, and must not come in the body too"},
 		{`in query "tag"`, `in query "tags"`, "http breaking field-place-changed: a newer server reads /tags as [], where [0] was written; an older server reads /tags as [], where [0] was written"},
-		{`deck Deck = open in query`, `deck Deck = open in cookie`, "http breaking field-place-changed: a newer server reads /deck as open, where car was written; an older server reads /deck as open, where car was written"},
-		{`#6 level int32 in query`, `#6 height int32 in query`, "http breaking field-renamed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000?deck=open&level=0 with 400 invalid-request: /height is required in the query; an older server answers POST /tell/00000000-0000-0000-0000-000000000000?deck=open&height=0 with 400 invalid-request: /level is required in the query"},
+		{`deck Deck = open in query`, `deck Deck = open in cookie`,
+			"http breaking field-place-changed: a newer server reads /deck as open, where car was written; an older server reads /deck as open, where car was written"},
+		{`#6 level int32 in query`, `#6 height int32 in query`,
+			"http breaking field-renamed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000?deck=open&level=0 with 400 invalid-request: /height is required in the query; an older server answers POST /tell/00000000-0000-0000-0000-000000000000?deck=open&height=0 with 400 invalid-request: /level is required in the query"},
 		{`#5 tags [int32] in query "tag"`, `#5 marks [int32] in query "tag"`, " compatible field-renamed"},
 		{`#4 note text?`, `#4 remark text?`, "json breaking field-renamed"},
 		{`#6 level int32`, `#6 level int64`, "http breaking field-type-changed"},
@@ -634,7 +680,8 @@ service S { call tell(A) -> () http POST "/tell/{id}" needs nothing call see(B) 
 			require.Zero(t, source.Errors(findings), "%s: %v", text, findings)
 			return defs
 		}
-		r := Compare(load(before), load(strings.Replace(before, c.old, c.new, 1)), Promise{Rollout: "unordered", Stored: "each-reads-other", Covers: []string{"binary", "json", "http"}})
+		r := Compare(load(before), load(strings.Replace(before, c.old, c.new, 1)),
+			Promise{Rollout: "unordered", Stored: "each-reads-other", Covers: []string{"binary", "json", "http"}})
 		require.NotEmpty(t, r.Changes, c.new)
 		f := r.Changes[0]
 		form := ""
@@ -659,7 +706,8 @@ service S { call tell(A) -> () http POST "/tell/{id}" needs nothing call see(B) 
 		d, _ := check.Load([]*source.File{source.NewFile("m", text)})
 		return d
 	}
-	r := Compare(defs(before), defs(strings.Replace(before, "#6 level int32", "#6 level [int32]", 1)), Promise{Rollout: "server-leads", Covers: []string{"binary", "json", "http"}})
+	r := Compare(defs(before), defs(strings.Replace(before, "#6 level int32", "#6 level [int32]", 1)),
+		Promise{Rollout: "server-leads", Covers: []string{"binary", "json", "http"}})
 	assert.Equal(t, verdict.Compatible, r.Changes[0].Verdict())
 }
 
@@ -683,7 +731,8 @@ func TestTenThousandTypes(t *testing.T) {
 				if changed && i%10 == 5 {
 					note = "text? where length 1..40"
 				}
-				fmt.Fprintf(&b, "message Leg%d { #1 id uuid #2 seats %s #3 next Leg%d? #4 names [text] #5 note %s }\n", i, seats, (i+1)%500, note)
+				fmt.Fprintf(&b, "message Leg%d { #1 id uuid #2 seats %s #3 next Leg%d? #4 names [text] #5 note %s }\n", i, seats,
+					(i+1)%500, note)
 			}
 			b.WriteString("service Legs {\n")
 			for i := 0; i < 500; i += 25 {
@@ -704,7 +753,9 @@ func TestTenThousandTypes(t *testing.T) {
 		new, _ := check.Load(build(true))
 		parsing = time.Since(start)
 		start = time.Now()
-		r = Compare(old, new, Promise{Rollout: "server-leads", Stored: "each-reads-other", Covers: []string{"binary", "json", "http"}, Languages: []stubs.Language{golang.Language{}, typescript.Language{}, python.Language{}}})
+		r = Compare(old, new, Promise{Rollout: "server-leads", Stored: "each-reads-other",
+			Covers:    []string{"binary", "json", "http"},
+			Languages: []stubs.Language{golang.Language{}, typescript.Language{}, python.Language{}}})
 		comparing = time.Since(start)
 		return comparing.Seconds()
 	})
@@ -713,7 +764,8 @@ func TestTenThousandTypes(t *testing.T) {
 		require.Equal(t, verdict.Breaking, f.Verdict())
 		require.NotNil(t, f.Effects[0].Proof)
 	}
-	t.Logf("comparing 10,000 types with 2,000 changes takes %.2f s (target 0.5), %.1f times as long as parsing both (target 5)", seconds, float64(comparing)/float64(parsing))
+	t.Logf("comparing 10,000 types with 2,000 changes takes %.2f s (target 0.5), %.1f times as long as parsing both "+
+		"(target 5)", seconds, float64(comparing)/float64(parsing))
 	assert.Less(t, seconds, 5.0)
 }
 

@@ -44,7 +44,8 @@ func TestConnectedMessages(t *testing.T) {
 	} {
 		const n = 30
 		start := time.Now()
-		r := Compare(connected(n, func(_, j int) string { return fmt.Sprintf("f%d Mm%d?", j, j) }), connected(n, changed), promise)
+		r := Compare(connected(n, func(_, j int) string { return fmt.Sprintf("f%d Mm%d?", j, j) }), connected(n, changed),
+			promise)
 		took := time.Since(start)
 		assert.GreaterOrEqual(t, r.Count(verdict.Breaking), breaks[name], name)
 		assert.Less(t, took, 5*time.Second, "%s: it was 60 s when it went with the fourth power", name)
@@ -68,7 +69,8 @@ func TestLargestMessages(t *testing.T) {
 		return defs
 	}
 	start := time.Now()
-	r := Compare(doubling("text?"), doubling("int32?"), Promise{Rollout: "unordered", Stored: "each-reads-other", Covers: []string{"binary", "json", "http"}})
+	r := Compare(doubling("text?"), doubling("int32?"),
+		Promise{Rollout: "unordered", Stored: "each-reads-other", Covers: []string{"binary", "json", "http"}})
 	assert.Equal(t, 15, r.Count(verdict.Breaking))
 	for _, f := range r.Changes {
 		for _, e := range f.Effects {

@@ -19,7 +19,8 @@ import (
 // compares again: what does not help, or makes an error, is left. It returns the
 // files as they are then, a finding with edits for each fix, and the new report.
 // judge compares what the files define; breaks that it marks as waived stay.
-func FixSafely(files []*source.File, judge func(new *schema.Definitions) *Report) (after []*source.File, fixed []source.Finding, report *Report) {
+func FixSafely(files []*source.File, judge func(new *schema.Definitions) *Report) (after []*source.File,
+	fixed []source.Finding, report *Report) {
 	after = slices.Clone(files)
 	new, _ := check.Load(after)
 	report = judge(new)
@@ -53,7 +54,8 @@ func FixSafely(files []*source.File, judge func(new *schema.Definitions) *Report
 		}
 		after, done, report = next, edits, again
 		for _, r := range group {
-			fixed = append(fixed, source.Finding{Name: string(r.change.Kind), Place: r.edit.Place, Message: string(r.change.Kind) + " " + r.change.Where, Fix: r.done, Edits: []source.Edit{r.edit}})
+			fixed = append(fixed, source.Finding{Name: string(r.change.Kind), Place: r.edit.Place,
+				Message: string(r.change.Kind) + " " + r.change.Where, Fix: r.done, Edits: []source.Edit{r.edit}})
 		}
 	}
 	return after, fixed, report
@@ -159,7 +161,8 @@ func (m finder) layout(file *source.File) *layout {
 }
 
 func layOut(tree *syntax.File) *layout {
-	l := &layout{items: map[source.Span]parts{}, decls: map[source.Span]holder{}, whole: map[source.Span]source.Span{}, uses: map[string]string{}, head: tree.Module.Span.End}
+	l := &layout{items: map[source.Span]parts{}, decls: map[source.Span]holder{}, whole: map[source.Span]source.Span{},
+		uses: map[string]string{}, head: tree.Module.Span.End}
 	text := tree.Source.Text
 	for _, u := range tree.Uses {
 		alias := u.Alias
@@ -327,7 +330,8 @@ func (m finder) nameInJSON(c *Change) (remedy, bool) {
 		return remedy{}, false
 	}
 	old, _ := c.item()
-	return c.ending(it.end, it.end, fmt.Sprintf(" json %q", old.jsonName), "kept its name in JSON", "keep its name in JSON")
+	return c.ending(it.end, it.end, fmt.Sprintf(" json %q", old.jsonName), "kept its name in JSON",
+		"keep its name in JSON")
 }
 
 // nameInJSONBack gives an item its name in JSON again.

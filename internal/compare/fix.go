@@ -67,7 +67,10 @@ func (fx fixer) holds(f *Change, draft *Fix, judge func(new *schema.Definitions)
 	if breakingFacts(again) >= breakingFacts(fx.report) {
 		return false
 	}
-	return !slices.ContainsFunc(again.Changes, func(g *Change) bool { return g.Verdict() == verdict.Breaking && g.Kind == f.Kind && g.Where == f.Where })
+	return !slices.ContainsFunc(again.Changes, func(g *Change) bool {
+		return g.Verdict() == verdict.Breaking &&
+			g.Kind == f.Kind && g.Where == f.Where
+	})
 }
 
 func breakingFacts(r *Report) (n int) {
@@ -178,7 +181,8 @@ func (fx fixer) said(text string, from, to *source.File) (string, []source.Edit)
 			if alias != module[strings.LastIndexByte(module, '.')+1:] {
 				use += " as " + alias
 			}
-			edits = append(edits, source.Edit{Place: source.Place{File: to, Span: source.Span{Start: here.head, End: here.head}}, Text: lineBreak(to) + use})
+			edits = append(edits, source.Edit{Place: source.Place{File: to,
+				Span: source.Span{Start: here.head, End: here.head}}, Text: lineBreak(to) + use})
 		}
 		text = word.ReplaceAllString(text, now+".")
 	}
@@ -193,7 +197,9 @@ func (fx fixer) restored(old, new source.Place) *Fix {
 	if text == "" || span.End == 0 {
 		return nil
 	}
-	return &Fix{Says: "leave it as it was", Lines: linesOf(text), Edits: append([]source.Edit{{Place: source.Place{File: new.File, Span: span}, Text: inFile(new.File, text)}}, uses...)}
+	return &Fix{Says: "leave it as it was", Lines: linesOf(text),
+		Edits: append([]source.Edit{{Place: source.Place{File: new.File, Span: span}, Text: inFile(new.File, text)}},
+			uses...)}
 }
 
 // exchanged gives all fields of a message that have another number or name theirs again:
@@ -202,7 +208,8 @@ func (fx fixer) exchanged(f *Change) *Fix {
 	fix := &Fix{Says: "leave them as they were"}
 	done := map[*schema.Field]bool{}
 	for _, g := range fx.report.Changes {
-		if (g.Kind != change.FieldRenumbered && g.Kind != change.FieldRenamed) || g.Field.New.Message != f.Field.New.Message || done[g.Field.New] {
+		if (g.Kind != change.FieldRenumbered && g.Kind != change.FieldRenamed) ||
+			g.Field.New.Message != f.Field.New.Message || done[g.Field.New] {
 			continue
 		}
 		done[g.Field.New] = true
@@ -222,13 +229,16 @@ func (fx fixer) exchanged(f *Change) *Fix {
 // name that are free.
 func (fx fixer) beside(f *Change) *Fix {
 	o, n := f.Field.Old, f.Field.New
-	if f.Kind != change.FieldType || n.In != nil || o.Type.Kind == n.Type.Kind && n.Type.Named == nil && o.Type.Named == nil && n.Type.Kind.IsScalar() {
+	if f.Kind != change.FieldType || n.In != nil || o.Type.Kind == n.Type.Kind && n.Type.Named == nil &&
+		o.Type.Named == nil && n.Type.Kind.IsScalar() {
 		return nil
 	}
 	fix := fx.restored(o.Place, n.Place)
 	number := free(n.Message)
 	name := freeName(n.Name, func(name string) bool {
-		return n.Message.ByName(name) != nil || slices.ContainsFunc(n.Message.Retired, func(r schema.Retired) bool { return r.Name == name }) || slices.ContainsFunc(n.Message.Fields, func(x *schema.Field) bool { return x.JSONName() == name })
+		return n.Message.ByName(name) != nil || slices.ContainsFunc(n.Message.Retired,
+			func(r schema.Retired) bool { return r.Name == name }) ||
+			slices.ContainsFunc(n.Message.Fields, func(x *schema.Field) bool { return x.JSONName() == name })
 	})
 	if fix == nil || number > 65535 {
 		return nil
@@ -301,7 +311,8 @@ func (fx fixer) withoutCount(f *Change) *Fix {
 	if bounds.Count.High == schema.Unlimited {
 		bounds.Count = nil
 	}
-	return fx.lineOf("let it be empty", source.Edit{Place: source.Place{File: n.Place.File, Span: it.where}, Text: bounds.String()})
+	return fx.lineOf("let it be empty", source.Edit{Place: source.Place{File: n.Place.File, Span: it.where},
+		Text: bounds.String()})
 }
 
 // removed takes an item away again.
@@ -310,7 +321,8 @@ func (fx fixer) removed(place source.Place) *Fix {
 	if text == "" {
 		return nil
 	}
-	return &Fix{Says: "take it out until the other side knows it", Lines: nil, Edits: []source.Edit{source.RemoveLine(source.Place{File: place.File, Span: span})}}
+	return &Fix{Says: "take it out until the other side knows it", Lines: nil,
+		Edits: []source.Edit{source.RemoveLine(source.Place{File: place.File, Span: span})}}
 }
 
 // kept writes an item that is gone back, as OLD has it, instead of what retired it.
@@ -345,7 +357,8 @@ func (fx fixer) kept(f *Change, old item) *Fix {
 	at := source.Place{File: f.Missed.File, Span: source.Span{Start: h.end, End: h.end}}
 	switch {
 	case h.end > 0:
-		fix.Edits = []source.Edit{{Place: at, Text: separator(f.Missed.File, source.Span{Start: lineStart(f.Missed.File, h.end), End: h.end}) + text}}
+		fix.Edits = []source.Edit{{Place: at, Text: separator(f.Missed.File,
+			source.Span{Start: lineStart(f.Missed.File, h.end), End: h.end}) + text}}
 	case h.open > 0:
 		at.Span = source.Span{Start: h.open, End: h.open}
 		fix.Edits = []source.Edit{{Place: at, Text: " " + text + " "}}
@@ -377,7 +390,8 @@ func (fx fixer) keptCall(f *Change) *Fix {
 	uses := ""
 	for _, g := range fx.report.Changes {
 		m, isMessage := g.OldDecl.(*schema.Message)
-		if isMessage && (g.Kind == change.MessageGone || g.Kind == change.ErrorGone) && (m == old.Request || m == old.Response || slices.Contains(old.Fails, m)) {
+		if isMessage && (g.Kind == change.MessageGone || g.Kind == change.ErrorGone) &&
+			(m == old.Request || m == old.Response || slices.Contains(old.Fails, m)) {
 			uses += strings.TrimSpace(schema.Text(m)) + "\n"
 		}
 	}
@@ -392,11 +406,14 @@ func (fx fixer) keptCall(f *Change) *Fix {
 	if at == 0 {
 		return nil
 	}
-	fix := &Fix{Says: "keep the call as long as it is called", Lines: linesOf(text), Edits: []source.Edit{{Place: source.Place{File: f.Missed.File, Span: source.Span{Start: at, End: at}}, Text: lineBreak(f.Missed.File) + "  " + inFile(f.Missed.File, text) + lineBreak(f.Missed.File)}}}
+	fix := &Fix{Says: "keep the call as long as it is called", Lines: linesOf(text),
+		Edits: []source.Edit{{Place: source.Place{File: f.Missed.File, Span: source.Span{Start: at, End: at}},
+			Text: lineBreak(f.Missed.File) + "  " + inFile(f.Missed.File, text) + lineBreak(f.Missed.File)}}}
 	fix.Edits = append(fix.Edits, aliases...)
 	if uses != "" {
 		more := fx.appended(f.Missed.File, uses, linesOf(uses)...)
-		fix.Says, fix.Lines, fix.Edits = "keep the call as long as it is called, and what it uses", append(fix.Lines, more.Lines...), append(fix.Edits, more.Edits...)
+		fix.Says, fix.Lines, fix.Edits = "keep the call as long as it is called, and what it uses",
+			append(fix.Lines, more.Lines...), append(fix.Edits, more.Edits...)
 	}
 	return fix
 }
@@ -404,7 +421,9 @@ func (fx fixer) keptCall(f *Change) *Fix {
 // appended adds a declaration at the end of a file.
 func (fx fixer) appended(file *source.File, text string, lines ...string) *Fix {
 	end := uint32(len(file.Text))
-	return &Fix{Says: "keep it as long as it is used", Lines: lines, Edits: []source.Edit{{Place: source.Place{File: file, Span: source.Span{Start: end, End: end}}, Text: lineBreak(file) + inFile(file, text) + lineBreak(file)}}}
+	return &Fix{Says: "keep it as long as it is used", Lines: lines,
+		Edits: []source.Edit{{Place: source.Place{File: file, Span: source.Span{Start: end, End: end}},
+			Text: lineBreak(file) + inFile(file, text) + lineBreak(file)}}}
 }
 
 // keptDeclaration writes a declaration that is gone back.
@@ -424,7 +443,8 @@ func (fx fixer) restoredDeclaration(f *Change) *Fix {
 		return nil
 	}
 	text := schema.PlainText(f.OldDecl)
-	return &Fix{Says: "leave it as it was; for another one declare another name", Lines: []string{text}, Edits: []source.Edit{{Place: source.Place{File: new.Place.File, Span: span}, Text: text}}}
+	return &Fix{Says: "leave it as it was; for another one declare another name", Lines: []string{text},
+		Edits: []source.Edit{{Place: source.Place{File: new.Place.File, Span: span}, Text: text}}}
 }
 
 // restoredCall writes a call as OLD has it.
@@ -462,7 +482,8 @@ func (fx fixer) callBeside(f *Change) *Fix {
 	})
 	at := int(n.Place.Span.Start - span.Start)
 	more := text[:at] + name + text[at+len(n.Name):]
-	if n.HTTP != nil && conversation.Method(o) == conversation.Method(n) && conversation.Pattern(o) == conversation.Pattern(n) {
+	if n.HTTP != nil && conversation.Method(o) == conversation.Method(n) &&
+		conversation.Pattern(o) == conversation.Pattern(n) {
 		more = strings.Replace(more, `"`+n.HTTP.Path+`"`, `"`+n.HTTP.Path+`/2"`, 1)
 	}
 	fix.Says = "leave it as it was, and declare another call next to it"
@@ -503,7 +524,9 @@ func (fx fixer) either(f *Change) *Fix {
 			}
 		}
 	}
-	return fx.lineOf("take the old ones as well, until nobody shows them any more", source.Edit{Place: source.Place{File: f.Call.New.Place.File, Span: it.needs}, Text: "needs " + strings.Join(list, " | ")})
+	return fx.lineOf("take the old ones as well, until nobody shows them any more",
+		source.Edit{Place: source.Place{File: f.Call.New.Place.File, Span: it.needs},
+			Text: "needs " + strings.Join(list, " | ")})
 }
 
 // withoutPath gives a call that is added its default path.
@@ -512,7 +535,8 @@ func (fx fixer) withoutPath(f *Change) *Fix {
 	if it.http.End == 0 {
 		return nil
 	}
-	fix := &Fix{Says: "leave out its http clause: its own path is nobody else's", Edits: []source.Edit{source.RemoveLine(source.Place{File: f.Call.New.Place.File, Span: it.http})}}
+	fix := &Fix{Says: "leave out its http clause: its own path is nobody else's",
+		Edits: []source.Edit{source.RemoveLine(source.Place{File: f.Call.New.Place.File, Span: it.http})}}
 	return fix
 }
 
@@ -529,7 +553,8 @@ func (fx fixer) renamedEverywhere(old, new string) *Fix {
 	for _, file := range fx.sources {
 		for _, at := range word.FindAllStringIndex(file.Text, -1) {
 			if file.Text[at[0]:at[1]] == new {
-				fix.Edits = append(fix.Edits, source.Edit{Place: source.Place{File: file, Span: source.Span{Start: uint32(at[0]), End: uint32(at[1])}}, Text: old})
+				fix.Edits = append(fix.Edits, source.Edit{Place: source.Place{File: file,
+					Span: source.Span{Start: uint32(at[0]), End: uint32(at[1])}}, Text: old})
 			}
 		}
 	}

@@ -21,7 +21,8 @@ import (
 // the change that it is for breaks no more, its lines stand there word for word, and line
 // ends stay as they were.
 func TestFixesFix(t *testing.T) {
-	promise := Promise{Rollout: "server-leads", Stored: "each-reads-other", Covers: []string{"binary", "json", "http"}, Languages: []stubs.Language{golang.Language{}, typescript.Language{}, python.Language{}}}
+	promise := Promise{Rollout: "server-leads", Stored: "each-reads-other", Covers: []string{"binary", "json", "http"},
+		Languages: []stubs.Language{golang.Language{}, typescript.Language{}, python.Language{}}}
 	breaks, fixed := map[change.Kind]int{}, map[change.Kind]int{}
 	rapid.Check(t, func(t *rapid.T) {
 		var texts [2]string

@@ -52,8 +52,10 @@ func (m talk) clone() talk {
 
 func (m talk) text() string {
 	var b strings.Builder
-	b.WriteString("module skerry.talk\nenum Deck { #0 open #1 car }\nenum Level { #0 open #1 saloon }\ntype Code = text where pattern \"^[A-Z]{2}$\"\nmessage Answer { #1 x int32 }\n")
-	b.WriteString("credential desk = bearer\ncredential gate = key header \"X-Gate\"\ncredential pass = key query \"pass\"\n")
+	b.WriteString("module skerry.talk\nenum Deck { #0 open #1 car }\nenum Level { #0 open #1 saloon }\ntype Code = " +
+		"text where pattern \"^[A-Z]{2}$\"\nmessage Answer { #1 x int32 }\n")
+	b.WriteString("credential desk = bearer\ncredential gate = key header \"X-Gate\"\ncredential pass = key query " +
+		"\"pass\"\n")
 	for i, c := range m.calls {
 		fmt.Fprintf(&b, "message Request%d {\n", i)
 		for _, f := range c.fields {
@@ -98,11 +100,14 @@ func drawPlacedField(t *rapid.T, number int) talkField {
 }
 
 func drawMarker(t *rapid.T) string {
-	return pick(t, "place", "", " in query", " in query \"q\"", ` in header "X-Word"`, ` in header "x-word"`, " in cookie", ` in query "level"`)
+	return pick(t, "place", "", " in query", " in query \"q\"", ` in header "X-Word"`, ` in header "x-word"`,
+		" in cookie", ` in query "level"`)
 }
 
 func drawCall(t *rapid.T, name string) talkCall {
-	c := talkCall{name: name, method: pick(t, "method", "GET", "POST", "PUT", "DELETE"), needs: pick(t, "needs", "nothing", "nothing", "desk", "desk | gate", "desk + gate", "pass", "gate | nothing"), request: "R", answer: pick(t, "answer", "Answer", "Answer", "()", "stream Answer")}
+	c := talkCall{name: name, method: pick(t, "method", "GET", "POST", "PUT", "DELETE"),
+		needs:   pick(t, "needs", "nothing", "nothing", "desk", "desk | gate", "desk + gate", "pass", "gate | nothing"),
+		request: "R", answer: pick(t, "answer", "Answer", "Answer", "()", "stream Answer")}
 	c.path = pick(t, "path", "", "/ask", "/ask/{id}", "/ask/{id}/more", "/tell/{id}", "/ask/latest")
 	c.status = pick(t, "status", "", "", " 201", " 202")
 	switch {
@@ -218,7 +223,8 @@ func TestHTTPTruth(t *testing.T) {
 			for _, f := range Compare(old, new, promise).Changes {
 				for _, e := range f.Effects {
 					if e.Verdict == verdict.Breaking && e.Proof == nil {
-						t.Fatalf("%s: nothing shows that %s %s breaks: %s\nOLD %s\nNEW %s", rollout, f.Kind, f.Where, e.Sentence, texts[0], texts[1])
+						t.Fatalf("%s: nothing shows that %s %s breaks: %s\nOLD %s\nNEW %s", rollout, f.Kind, f.Where, e.Sentence,
+							texts[0], texts[1])
 					}
 				}
 				said = max(said, inCalls(f))
@@ -232,7 +238,8 @@ func TestHTTPTruth(t *testing.T) {
 			}
 		}
 	})
-	t.Logf("verdicts by promise: %d hold, %d shift, %d break", seen[verdict.Compatible], seen[verdict.Altering], seen[verdict.Breaking])
+	t.Logf("verdicts by promise: %d hold, %d shift, %d break", seen[verdict.Compatible], seen[verdict.Altering],
+		seen[verdict.Breaking])
 	if seen[verdict.Breaking] == 0 || seen[verdict.Altering] == 0 || seen[verdict.Compatible] == 0 {
 		t.Fatal("the random changes did not reach every verdict")
 	}
@@ -275,7 +282,8 @@ func anyFailure(set *change.Set, servers map[*schema.Definitions]*remote.Counter
 		for _, request := range requests(rng, m.client) {
 			for i := range max(1, len(m.client.Needs)) {
 				for _, binary := range []bool{false, true} {
-					if failure := send(servers[m.served], oracle{set, m.newServer}, m.client, m.server, request, i, binary); failure != "" {
+					if failure := send(servers[m.served], oracle{set, m.newServer}, m.client, m.server, request, i,
+						binary); failure != "" {
 						return fmt.Sprintf("a client (of a newer server: %v): %s", m.newServer, failure)
 					}
 				}
@@ -286,7 +294,8 @@ func anyFailure(set *change.Set, servers map[*schema.Definitions]*remote.Counter
 }
 
 // send sends one request, and says what fails outside of its body.
-func send(server *remote.Counterpart, o oracle, client, served *schema.Call, request *value.Message, alternative int, binary bool) string {
+func send(server *remote.Counterpart, o oracle, client, served *schema.Call, request *value.Message, alternative int,
+	binary bool) string {
 	var shown []*schema.Credential
 	if alternative < len(client.Needs) {
 		shown = client.Needs[alternative]
@@ -332,7 +341,8 @@ func send(server *remote.Counterpart, o oracle, client, served *schema.Call, req
 		if there {
 			v, _ = o.same(a, was, b)
 		}
-		inBody := conversation.PlaceOf(client, p.Old).Place == conversation.InBody && conversation.PlaceOf(served, p.New).Place == conversation.InBody
+		inBody := conversation.PlaceOf(client, p.Old).Place == conversation.InBody &&
+			conversation.PlaceOf(served, p.New).Place == conversation.InBody
 		if v == verdict.Breaking && (inBody || !there || !slices.Equal(texts(a), texts(b))) {
 			return fmt.Sprintf("%s: %s is read otherwise", sent, p.New.Name)
 		}

@@ -19,21 +19,31 @@ var mutants = flag.Bool("mutants", false, "break the judge in each of many ways,
 // brokenJudges are ways to break the judge: what is written in a file, and what is written
 // there instead.
 var brokenJudges = []struct{ about, file, old, new string }{
-	{"a required field that is added", "wire/walk.go", "case other == nil && fr.Presence == schema.Required:", "case false && other == nil && fr.Presence == schema.Required:"},
+	{"a required field that is added", "wire/walk.go", "case other == nil && fr.Presence == schema.Required:",
+		"case false && other == nil && fr.Presence == schema.Required:"},
 	{"a field that may be left out and is required", "wire/walk.go", "case !mayLack || ", "case true || !mayLack || "},
-	{"a default that changed", "wire/walk.go", "if w.differs(a, b).verdict != verdict.Compatible {", "if w.differs(a, b).verdict > verdict.Breaking {"},
-	{"a field with another number", "wire/walk.go", "if w.receiver(w.at.r, fw) != fr {", "if false && w.receiver(w.at.r, fw) != fr {"},
+	{"a default that changed", "wire/walk.go", "if w.differs(a, b).verdict != verdict.Compatible {",
+		"if w.differs(a, b).verdict > verdict.Breaking {"},
+	{"a field with another number", "wire/walk.go", "if w.receiver(w.at.r, fw) != fr {",
+		"if false && w.receiver(w.at.r, fw) != fr {"},
 	{"unions inside of unions", "wire/walk.go", "w.step(p, visit{wu: s.wt.Union, ru: s.rt.Union, owner: f})", "_ = p"},
-	{"messages inside of lists", "wire/walk.go", "w.types(p.in(link{s.wt, s.wb, false}), spot{wt: s.wt.Elem, rt: s.rt.Elem}, nil, f)\n\tcase a == schema.KindUnion", "case a == schema.KindUnion"},
+	{"messages inside of lists", "wire/walk.go",
+		"w.types(p.in(link{s.wt, s.wb, false}), spot{wt: s.wt.Elem, rt: s.rt.Elem}, nil, f)\n\tcase a == schema.KindUnion",
+		"case a == schema.KindUnion"},
 	{"keys of maps", "wire/walk.go", "w.types(p.in(link{s.wt, s.wb, true}), spot{wt: s.wt.Key, rt: s.rt.Key, key: true}, nil, f)", ""},
 	{"counts", "wire/walk.go", "own, named := w.counts(s)\n", "var own, named *example\n"},
 	{"members of enums", "wire/walk.go", "w.enum(p, s.wt.Enum, s.rt.Enum, f)", ""},
-	{"patterns", "wire/values.go", "if b.Pattern != \"\" {\n\t\t\t\tfind(b.Pattern, low, high)", "if false {\n\t\t\t\tfind(b.Pattern, low, high)"},
-	{"lengths", "wire/values.go", "if b.Length.High != schema.Unlimited {\n\t\t\t\t\tfind(", "if false {\n\t\t\t\t\tfind("},
-	{"unlisted members of requests", "wire/walk.go", "func (c crossing) strict() bool { return c.position == verdict.Request }", "func (c crossing) strict() bool { return false }"},
+	{"patterns", "wire/values.go", "if b.Pattern != \"\" {\n\t\t\t\tfind(b.Pattern, low, high)",
+		"if false {\n\t\t\t\tfind(b.Pattern, low, high)"},
+	{"lengths", "wire/values.go", "if b.Length.High != schema.Unlimited {\n\t\t\t\t\tfind(",
+		"if false {\n\t\t\t\t\tfind("},
+	{"unlisted members of requests", "wire/walk.go",
+		"func (c crossing) strict() bool { return c.position == verdict.Request }",
+		"func (c crossing) strict() bool { return false }"},
 	{"kinds with the same text", "wire/equal.go", "return reads(verdict.Altering, b, a)\n", "return difference{}\n"},
 	{"numbers that are read as others", "wire/equal.go", "return m.Cmp(n) == 0", "return true"},
-	{"alternatives that are read as others", "wire/equal.go", "if !w.sameAlternative(x, y, a.typ.Union, b.typ.Union) {", "if false {"},
+	{"alternatives that are read as others", "wire/equal.go", "if !w.sameAlternative(x, y, a.typ.Union, b.typ.Union) {",
+		"if false {"},
 	{"placed fields that are required", "wire/parameters.go", "} else if lacking(fr) {", "} else if false {"},
 	{"placed values", "wire/parameters.go", "seen := p.reader.lookText(one, inPath)", "seen := &sight{}"},
 	{"places", "wire/parameters.go", "p.moved(fw, fr, a, b)", ""},
@@ -73,7 +83,9 @@ func TestBrokenJudges(t *testing.T) {
 	}
 	at := filepath.Join(dir, "internal", "compare")
 	run := func() (string, error) {
-		command := exec.Command("go", "test", "-run", "TestExactly|TestWireTruth|TestHTTPTruth|TestVerdicts|TestConversation|TestPlaces|TestNewCall", "-changes", "1200", "-vet=off", ".")
+		command := exec.Command("go", "test", "-run",
+			"TestExactly|TestWireTruth|TestHTTPTruth|TestVerdicts|TestConversation|TestPlaces|TestNewCall", "-changes", "1200",
+			"-vet=off", ".")
 		command.Dir = at
 		out, err := command.CombinedOutput()
 		return string(out), err
@@ -87,7 +99,8 @@ func TestBrokenJudges(t *testing.T) {
 		assert.Error(t, err, "%s: nothing found it", m.about)
 		first := ""
 		for line := range strings.SplitSeq(out, "\n") {
-			if strings.HasPrefix(line, "--- FAIL") || strings.Contains(line, "build failed") || strings.HasPrefix(line, "panic") {
+			if strings.HasPrefix(line, "--- FAIL") || strings.Contains(line, "build failed") ||
+				strings.HasPrefix(line, "panic") {
 				first += " " + strings.TrimSpace(strings.TrimPrefix(line, "--- FAIL: "))
 			}
 		}

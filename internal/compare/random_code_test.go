@@ -51,7 +51,8 @@ func loads(text string) bool {
 func loadTogether(t *testing.T, texts map[string]string) *schema.Definitions {
 	var files []*source.File
 	for _, name := range slices.Sorted(maps.Keys(texts)) {
-		files = append(files, source.NewFile(name+".faithful", strings.ReplaceAll(texts[name], "skerry.truth", "skerry."+name)))
+		files = append(files, source.NewFile(name+".faithful",
+			strings.ReplaceAll(texts[name], "skerry.truth", "skerry."+name)))
 	}
 	defs, findings := check.Load(files)
 	require.Zero(t, source.Errors(findings), "%v", findings)
@@ -77,7 +78,8 @@ func addTo(t *rapid.T, m model) string {
 			e.members = append(e.members, modelMember{20 + i, fmt.Sprintf("added_%d", i), ""})
 		case 4:
 			if len(m.unions) > 0 {
-				m.unions[0].alternatives = append(m.unions[0].alternatives, modelField{number: 20 + i, name: fmt.Sprintf("added_%d", i), typ: drawType(t, m)})
+				m.unions[0].alternatives = append(m.unions[0].alternatives,
+					modelField{number: 20 + i, name: fmt.Sprintf("added_%d", i), typ: drawType(t, m)})
 			}
 		case 5:
 			more += fmt.Sprintf("error Added%d 409 { #1 why text? }\n", i)
@@ -85,11 +87,13 @@ func addTo(t *rapid.T, m model) string {
 		case 6:
 			calls += fmt.Sprintf("  call added_%d(%s) -> ()\n", i, m.messages[0].name)
 		case 7:
-			more += fmt.Sprintf("service Added%d { call come(stream %s) -> %s call go(%s) -> stream %s }\n", i, m.messages[0].name, m.messages[1].name, m.messages[1].name, m.messages[0].name)
+			more += fmt.Sprintf("service Added%d { call come(stream %s) -> %s call go(%s) -> stream %s }\n", i,
+				m.messages[0].name, m.messages[1].name, m.messages[1].name, m.messages[0].name)
 		case 8:
 			more += fmt.Sprintf("const ADDED_%d text = \"x\"\ntype Added%d = [%s] where count <= 4\n", i, i, m.enums[0].name)
 		case 9:
-			more += fmt.Sprintf("message Added%d { #1 other %s? #2 deck %s = %s }\nenum AddedEnum%d { #0 none }\nunion AddedUnion%d { #1 note text }\n",
+			more += fmt.Sprintf("message Added%d { #1 other %s? #2 deck %s = %s }\nenum AddedEnum%d { #0 none }\nunion "+
+				"AddedUnion%d { #1 note text }\n",
 				i, m.messages[0].name, m.enums[0].name, m.enums[0].members[0].name, i, i)
 		}
 	}
@@ -116,7 +120,9 @@ func TestAdditionsNeverBreakCode(t *testing.T) {
 	facts := 0
 	for i, pair := range pairs {
 		old := loadTogether(t, map[string]string{"harbour": pair[0]})
-		report := Compare(old, loadTogether(t, map[string]string{"harbour": pair[1]}), Promise{Rollout: "server-leads", Stored: "each-reads-other", Languages: []stubs.Language{golang.Language{}, typescript.Language{}, python.Language{}}})
+		report := Compare(old, loadTogether(t, map[string]string{"harbour": pair[1]}),
+			Promise{Rollout: "server-leads", Stored: "each-reads-other",
+				Languages: []stubs.Language{golang.Language{}, typescript.Language{}, python.Language{}}})
 		for _, f := range report.Changes {
 			assert.Equal(t, verdict.Compatible, f.Verdict(), "%s %s in\n%s", f.Kind, f.Where, pair[1])
 		}
@@ -165,7 +171,8 @@ func TestAdditionsNeverBreakCode(t *testing.T) {
 				arguments = append(arguments, name+"_"+who+".py")
 			}
 		}
-		assert.Contains(t, toolchain.Run(t, dir, interpreter, arguments...), fmt.Sprintf("no issues found in %d source files", len(concerned)*len(before)))
+		assert.Contains(t, toolchain.Run(t, dir, interpreter, arguments...),
+			fmt.Sprintf("no issues found in %d source files", len(concerned)*len(before)))
 	})
 	t.Logf("%d random definitions with %d additions compile in each language", len(pairs), facts)
 }
@@ -178,7 +185,8 @@ func typescriptProject(t *testing.T) string {
 	require.NoError(t, os.Symlink(filepath.Join(example, "node_modules"), filepath.Join(dir, "node_modules")))
 	config, err := os.ReadFile(filepath.Join(example, "tsconfig.json"))
 	require.NoError(t, err)
-	write(t, filepath.Join(dir, "tsconfig.json"), strings.NewReplacer(`"noUnusedLocals": true,`, "", `"noUnusedParameters": true,`, "").Replace(string(config)))
+	write(t, filepath.Join(dir, "tsconfig.json"),
+		strings.NewReplacer(`"noUnusedLocals": true,`, "", `"noUnusedParameters": true,`, "").Replace(string(config)))
 	write(t, filepath.Join(dir, "package.json"), `{"type": "module"}`)
 	return dir
 }
@@ -216,8 +224,10 @@ func TestProofsInEveryLanguage(t *testing.T) {
 	for i, pair := range pairs {
 		names := [2]string{fmt.Sprintf("old%d", i), fmt.Sprintf("new%d", i)}
 		texts[names[0]], texts[names[1]] = pair[0], pair[1]
-		sides := [2]*schema.Definitions{loadTogether(t, map[string]string{"truth": pair[0]}), loadTogether(t, map[string]string{"truth": pair[1]})}
-		report := Compare(sides[0], sides[1], Promise{Rollout: "unordered", Stored: "each-reads-other", Covers: []string{"binary", "json"}})
+		sides := [2]*schema.Definitions{loadTogether(t, map[string]string{"truth": pair[0]}),
+			loadTogether(t, map[string]string{"truth": pair[1]})}
+		report := Compare(sides[0], sides[1], Promise{Rollout: "unordered", Stored: "each-reads-other",
+			Covers: []string{"binary", "json"}})
 		for _, f := range report.Changes {
 			for _, e := range f.Effects {
 				w := e.Proof
@@ -231,7 +241,8 @@ func TestProofsInEveryLanguage(t *testing.T) {
 				reader := messageOf(sides[side], w.ReadAs)
 				require.NotNil(t, reader, "%s", w.ReadAs)
 				r := replay(reader, w)
-				assert.True(t, !r.Accepted || len(r.Violations) > 0 || strings.Contains(w.Outcome, "reads ") || strings.Contains(w.Outcome, "finds no "), "%s", w.Outcome)
+				assert.True(t, !r.Accepted || len(r.Violations) > 0 || strings.Contains(w.Outcome, "reads ") ||
+					strings.Contains(w.Outcome, "finds no "), "%s", w.Outcome)
 				r.Message = names[side] + "." + reader.Name
 				list = append(list, r)
 			}
@@ -254,10 +265,13 @@ func TestProofsInEveryLanguage(t *testing.T) {
 		for _, m := range all.Modules {
 			fmt.Fprintf(&imports, "\t%q\n", "truth/gen/"+golang.Folder(m))
 			for _, x := range m.Messages {
-				fmt.Fprintf(&entries, "\t%q: func() message { return new(%s.%s) },\n", golang.PackageName(m)+"."+x.Name, golang.PackageName(m), x.Name)
+				fmt.Fprintf(&entries, "\t%q: func() message { return new(%s.%s) },\n", golang.PackageName(m)+"."+x.Name,
+					golang.PackageName(m), x.Name)
 			}
 		}
-		write(t, filepath.Join(dir, "messages.go"), fmt.Sprintf("package main\n\nimport (\n%s)\n\nvar messages = map[string]func() message{\n%s}\n", imports.String(), entries.String()))
+		write(t, filepath.Join(dir, "messages.go"),
+			fmt.Sprintf("package main\n\nimport (\n%s)\n\nvar messages = map[string]func() message{\n%s}\n", imports.String(),
+				entries.String()))
 		write(t, filepath.Join(dir, "list.json"), string(content))
 		assert.Equal(t, agree, toolchain.Run(t, dir, "go", "run", ".", "list.json"))
 	})
@@ -281,7 +295,10 @@ func TestProofsInEveryLanguage(t *testing.T) {
 				fmt.Fprintf(&entries, "  %q: %s.%s,\n", name+"."+x.Name, name, typescript.ToolsName(&x.Decl))
 			}
 		}
-		write(t, filepath.Join(dir, "src/codecs.ts"), fmt.Sprintf("import * as wire from \"./gen/faithful/wire.js\";\n%s\nexport const codecs: Readonly<Record<string, wire.Codec<unknown>>> = {\n%s};\n\n/** What comes of an attempt%s", imports.String(), entries.String(), attempt))
+		write(t, filepath.Join(dir, "src/codecs.ts"),
+			fmt.Sprintf("import * as wire from \"./gen/faithful/wire.js\";\n%s\nexport const codecs: "+
+				"Readonly<Record<string, wire.Codec<unknown>>> = {\n%s};\n\n/** What comes of an attempt%s", imports.String(),
+				entries.String(), attempt))
 		write(t, filepath.Join(dir, "list.json"), string(content))
 		toolchain.Run(t, dir, "node_modules/.bin/tsc")
 		assert.Equal(t, agree, toolchain.Run(t, dir, "node", "dist/vectors.js", "list.json"))

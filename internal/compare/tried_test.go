@@ -45,7 +45,8 @@ func TestProofsAreTried(t *testing.T) {
 		run := func(line string) (string, int) {
 			command := exec.Command("sh", "-c", line)
 			command.Dir = dir
-			command.Env = append(os.Environ(), "PATH="+filepath.Dir(program)+string(os.PathListSeparator)+os.Getenv("PATH"), "NO_COLOR=1")
+			command.Env = append(os.Environ(), "PATH="+filepath.Dir(program)+string(os.PathListSeparator)+os.Getenv("PATH"),
+				"NO_COLOR=1")
 			out, _ := command.CombinedOutput() // its status says the rest
 			return string(out), command.ProcessState.ExitCode()
 		}
@@ -95,7 +96,8 @@ func TestProofsAreTried(t *testing.T) {
 func sameAnswer(t *testing.T, dir, program, server, call, said string, run func(string) (string, int)) {
 	ctx, stop := context.WithTimeout(t.Context(), 20*time.Second)
 	defer stop()
-	mock := exec.CommandContext(ctx, program, append([]string{"mock", "--at", "127.0.0.1:0"}, strings.Fields(server)...)...)
+	mock := exec.CommandContext(ctx, program, append([]string{"mock", "--at", "127.0.0.1:0"},
+		strings.Fields(server)...)...)
 	mock.Dir = dir
 	errors, err := mock.StdoutPipe()
 	require.NoError(t, err)

@@ -152,7 +152,8 @@ func drawModel(t *rapid.T) model {
 	for i := range m.messages {
 		for n := range rapid.IntRange(0, 4).Draw(t, "fields") {
 			typ := drawType(t, m)
-			m.messages[i].fields = append(m.messages[i].fields, modelField{n + 1, fieldNames[n], typ, drawPresence(t, m, typ), drawBounds(t, typ), ""})
+			m.messages[i].fields = append(m.messages[i].fields,
+				modelField{n + 1, fieldNames[n], typ, drawPresence(t, m, typ), drawBounds(t, typ), ""})
 		}
 	}
 	m.request = rapid.IntRange(0, count-1).Draw(t, "request")
@@ -163,9 +164,12 @@ func drawModel(t *rapid.T) model {
 // literals are some values of each scalar, as definitions write them; what is not here
 // can have no default and no range.
 var literals = map[schema.Kind][]string{
-	schema.KindBool: {"true", "false"}, schema.KindFloat32: {"0", "1.5", "1", "2.5"}, schema.KindFloat64: {"0", "1.5", "1", "0.1"}, schema.KindDecimal: {"0", `"1.50"`, `"1.5"`, "1"},
-	schema.KindText: {`""`, `"a"`}, schema.KindBytes: {`""`, `"AA"`}, schema.KindUUID: {`"6f0c0000-0000-0000-0000-000000000001"`},
-	schema.KindInstant: {`"2026-07-15T09:30:00Z"`, `"2026-07-15T09:30:00.5Z"`, `"2026-07-15T09:30:01Z"`}, schema.KindDate: {`"2026-07-15"`, `"2026-07-16"`}, schema.KindDuration: {`"PT0S"`, `"PT1.5S"`, `"PT1H"`},
+	schema.KindBool: {"true", "false"}, schema.KindFloat32: {"0", "1.5", "1", "2.5"},
+	schema.KindFloat64: {"0", "1.5", "1", "0.1"}, schema.KindDecimal: {"0", `"1.50"`, `"1.5"`, "1"},
+	schema.KindText: {`""`, `"a"`}, schema.KindBytes: {`""`, `"AA"`},
+	schema.KindUUID:    {`"6f0c0000-0000-0000-0000-000000000001"`},
+	schema.KindInstant: {`"2026-07-15T09:30:00Z"`, `"2026-07-15T09:30:00.5Z"`, `"2026-07-15T09:30:01Z"`},
+	schema.KindDate:    {`"2026-07-15"`, `"2026-07-16"`}, schema.KindDuration: {`"PT0S"`, `"PT1.5S"`, `"PT1H"`},
 }
 
 func literalsOf(k schema.Kind) []string {
@@ -253,13 +257,16 @@ func drawBounds(t *rapid.T, typ string) string {
 	var some []string
 	switch k := scalarNamed(typ); {
 	case strings.HasPrefix(typ, "["):
-		some = []string{"count 1..2", "count <= 3", "count >= 1", "unique", "count <= 2, unique", "count 0..0", "count 2..9, unique"}
+		some = []string{"count 1..2", "count <= 3", "count >= 1", "unique", "count <= 2, unique", "count 0..0",
+			"count 2..9, unique"}
 	case strings.HasPrefix(typ, "{"):
 		some = []string{"count 1..2", "count <= 3", "count >= 1", "count <= 1"}
 	case typ == "bytes":
 		some = []string{"length 1..3", "length 2..9", "length <= 1", "length 3..3"}
 	case typ == "text":
-		some = []string{"length 1..3", "length 2..9", "length <= 1", `pattern "^[a-c]+$"`, `pattern "^[a-d]*$"`, `pattern "b", length 1..3`, `pattern "^[0-9]+$"`, `pattern "^[ab]$"`, `pattern "^(open|car)$"`, `pattern "^[A-Za-z]{4}$"`}
+		some = []string{"length 1..3", "length 2..9", "length <= 1", `pattern "^[a-c]+$"`, `pattern "^[a-d]*$"`,
+			`pattern "b", length 1..3`, `pattern "^[0-9]+$"`, `pattern "^[ab]$"`, `pattern "^(open|car)$"`,
+			`pattern "^[A-Za-z]{4}$"`}
 	case k == schema.KindBool || k == schema.KindUUID || k == schema.KindInvalid || k == schema.KindAny:
 		return ""
 	default:
@@ -302,7 +309,8 @@ func changeModel(t *rapid.T, m model) model {
 	switch kind {
 	case 0, 1:
 		typ := drawType(t, m)
-		x.fields = append(x.fields, modelField{rapid.IntRange(1, 9).Draw(t, "number"), rapid.SampledFrom(fieldNames).Draw(t, "name"), typ, drawPresence(t, m, typ), drawBounds(t, typ), ""})
+		x.fields = append(x.fields, modelField{rapid.IntRange(1, 9).Draw(t, "number"),
+			rapid.SampledFrom(fieldNames).Draw(t, "name"), typ, drawPresence(t, m, typ), drawBounds(t, typ), ""})
 	case 2:
 		x.fields = slices.DeleteFunc(x.fields, func(g modelField) bool { return g == *f })
 	case 3:
@@ -353,7 +361,8 @@ func changeUnion(t *rapid.T, m model, u *modelUnion, kind int) {
 	a := &u.alternatives[rapid.IntRange(0, len(u.alternatives)-1).Draw(t, "alternative")]
 	switch kind {
 	case 21:
-		u.alternatives = append(u.alternatives, modelField{number: rapid.IntRange(1, 6).Draw(t, "number"), name: rapid.SampledFrom(fieldNames).Draw(t, "name"), typ: drawType(t, m)})
+		u.alternatives = append(u.alternatives, modelField{number: rapid.IntRange(1, 6).Draw(t, "number"),
+			name: rapid.SampledFrom(fieldNames).Draw(t, "name"), typ: drawType(t, m)})
 	case 22:
 		u.alternatives = slices.DeleteFunc(u.alternatives, func(b modelField) bool { return b == *a })
 	case 23:
@@ -377,7 +386,8 @@ func changeEnum(t *rapid.T, e *modelEnum, kind int) {
 	x := &e.members[rapid.IntRange(0, len(e.members)-1).Draw(t, "member")]
 	switch kind {
 	case 10:
-		e.members = append(e.members, modelMember{rapid.IntRange(0, 5).Draw(t, "number"), rapid.SampledFrom(memberNames).Draw(t, "name"), ""})
+		e.members = append(e.members, modelMember{rapid.IntRange(0, 5).Draw(t, "number"),
+			rapid.SampledFrom(memberNames).Draw(t, "name"), ""})
 	case 11:
 		e.members = slices.DeleteFunc(e.members, func(y modelMember) bool { return y == *x })
 	case 12:
@@ -409,7 +419,8 @@ func TestWireTruth(t *testing.T) {
 			after = changeModel(t, after)
 		}
 		old, new := load(t, before.text()), load(t, after.text())
-		report := Compare(old, new, Promise{Rollout: "unordered", Stored: "each-reads-other", Covers: []string{"binary", "json"}})
+		report := Compare(old, new, Promise{Rollout: "unordered", Stored: "each-reads-other",
+			Covers: []string{"binary", "json"}})
 		worst := map[way]verdict.Verdict{}
 		for _, f := range report.Changes {
 			for _, e := range f.Effects {
@@ -417,7 +428,8 @@ func TestWireTruth(t *testing.T) {
 					continue
 				}
 				if e.Verdict == verdict.Breaking && e.Proof == nil {
-					t.Fatalf("no proof: %s %s %s %s\n%s\nOLD %s\nNEW %s", f.Kind, f.Where, e.Covers, e.Position, e.Sentence, before.text(), after.text())
+					t.Fatalf("no proof: %s %s %s %s\n%s\nOLD %s\nNEW %s", f.Kind, f.Where, e.Covers, e.Position, e.Sentence,
+						before.text(), after.text())
 				}
 				w := way{e.NewReads, e.Covers, e.Position}
 				worst[w] = max(worst[w], e.Verdict)
@@ -436,7 +448,8 @@ func TestWireTruth(t *testing.T) {
 			}
 		}
 	})
-	t.Logf("verdicts by encoding, position and direction: %d hold, %d shift, %d break", seen[verdict.Compatible], seen[verdict.Altering], seen[verdict.Breaking])
+	t.Logf("verdicts by encoding, position and direction: %d hold, %d shift, %d break", seen[verdict.Compatible],
+		seen[verdict.Altering], seen[verdict.Breaking])
 	if seen[verdict.Breaking] == 0 || seen[verdict.Altering] == 0 || seen[verdict.Compatible] == 0 {
 		t.Fatal("the random changes did not reach every verdict")
 	}

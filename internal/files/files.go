@@ -29,7 +29,8 @@ const Suffix = ".faithful-new"
 type LinkError struct{ Path string }
 
 func (e *LinkError) Error() string {
-	return fmt.Sprintf("%q is a link, and nothing is written through a link: replace it by what it leads to, or name that instead", e.Path)
+	return fmt.Sprintf("%q is a link, and nothing is written through a link: replace it by what it leads to, or name "+
+		"that instead", e.Path)
 }
 
 // A Folder is an open folder below which files are written. Names below it are as

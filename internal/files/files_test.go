@@ -72,12 +72,14 @@ func TestLinksAreNotFollowed(t *testing.T) {
 	dir, victim := t.TempDir(), t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(victim, "file"), []byte("precious"), 0o666))
 	require.NoError(t, os.Mkdir(filepath.Join(dir, "real"), 0o777))
-	for path, to := range map[string]string{"out": victim, "real/out": victim, "inside": "real", "file": filepath.Join(victim, "file"), "self": "."} {
+	for path, to := range map[string]string{"out": victim, "real/out": victim, "inside": "real",
+		"file": filepath.Join(victim, "file"), "self": "."} {
 		require.NoError(t, os.Symlink(to, filepath.Join(dir, path)))
 	}
 	f := open(t, dir)
 	var link *LinkError
-	for _, name := range []string{"out/file", "real/out/file", "inside/out/file", "inside/file", "self/file", "self/out/file"} {
+	for _, name := range []string{"out/file", "real/out/file", "inside/out/file", "inside/file", "self/file",
+		"self/out/file"} {
 		assert.ErrorAs(t, f.Replace(name, []byte("x"), 0o666), &link, name)
 		assert.ErrorAs(t, f.Create(name, []byte("x"), 0o666), &link, name)
 		assert.ErrorAs(t, f.Remove(name), &link, name)
@@ -144,7 +146,8 @@ func TestSwappedFolders(t *testing.T) {
 func TestRewriteKeepsWhatChanged(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "a.txt")
 	require.NoError(t, os.WriteFile(path, []byte("edited since"), 0o640))
-	require.ErrorContains(t, Rewrite("/elsewhere", path, []byte("as read"), []byte("new")), "changed while it was worked on")
+	require.ErrorContains(t, Rewrite("/elsewhere", path, []byte("as read"), []byte("new")),
+		"changed while it was worked on")
 	require.NoError(t, Rewrite("/elsewhere", path, []byte("edited since"), []byte("new")))
 	info, err := os.Stat(path)
 	require.NoError(t, err)
@@ -176,7 +179,8 @@ func TestLock(t *testing.T) {
 	assert.Empty(t, names(t, dir))
 
 	// What a killed process left, and what a hostile repository could have laid there.
-	require.NoError(t, os.WriteFile(filepath.Join(dir, LockName), []byte("not JSON, and longer than what is written in its place, by far"), 0o666))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, LockName),
+		[]byte("not JSON, and longer than what is written in its place, by far"), 0o666))
 	again, err := Acquire(t.Context(), dir, "seal", at)
 	require.NoError(t, err)
 	require.NoError(t, again.Release())

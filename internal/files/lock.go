@@ -37,7 +37,8 @@ type BusyError struct {
 func (e *BusyError) Error() string {
 	who := "another process"
 	if e.Holder.Process != 0 {
-		who = fmt.Sprintf("faithful %s, process %d, since %s,", e.Holder.Command, e.Holder.Process, e.Holder.Since.Format(time.TimeOnly))
+		who = fmt.Sprintf("faithful %s, process %d, since %s,", e.Holder.Command, e.Holder.Process,
+			e.Holder.Since.Format(time.TimeOnly))
 	}
 	return fmt.Sprintf("%s is writing here and holds %s: try again when it is done, or end it", who, e.Path)
 }

@@ -11,7 +11,8 @@ import (
 // locked lie behind all content, so that others can read who holds it.
 func lockFile(f *os.File) error {
 	at := &windows.Overlapped{OffsetHigh: 1}
-	err := windows.LockFileEx(windows.Handle(f.Fd()), windows.LOCKFILE_EXCLUSIVE_LOCK|windows.LOCKFILE_FAIL_IMMEDIATELY, 0, 1, 0, at)
+	err := windows.LockFileEx(windows.Handle(f.Fd()), windows.LOCKFILE_EXCLUSIVE_LOCK|windows.LOCKFILE_FAIL_IMMEDIATELY,
+		0, 1, 0, at)
 	if errors.Is(err, windows.ERROR_LOCK_VIOLATION) {
 		return errHeld
 	}

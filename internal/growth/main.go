@@ -121,7 +121,8 @@ func main() {
 			}
 			median, size := measure(n, f)
 			lines[f] = append(lines[f], point{n, median})
-			fmt.Printf("| %d | %d | %d | %s | %s |\n", n, f, size, median.Round(time.Microsecond), (median / time.Duration(n)).Round(10*time.Nanosecond))
+			fmt.Printf("| %d | %d | %d | %s | %s |\n", n, f, size, median.Round(time.Microsecond),
+				(median / time.Duration(n)).Round(10*time.Nanosecond))
 		}
 	}
 	if err := os.WriteFile(os.Args[1], []byte(plot(files, lines)), 0o666); err != nil {
@@ -153,7 +154,8 @@ func plot(files []int, lines map[int][]point) string {
 	// What would be exactly linear, from the largest project in one file.
 	last := lines[1][len(lines[1])-1]
 	each := float64(last.median.Microseconds()) / float64(last.declarations)
-	p(`<line x1="%.1f" y1="%.1f" x2="%.1f" y2="%.1f" stroke="#9aa7b1" stroke-dasharray="5 4"/>`, x(10), y(math.Max(10, each*10)), x(1e5), y(each*1e5))
+	p(`<line x1="%.1f" y1="%.1f" x2="%.1f" y2="%.1f" stroke="#9aa7b1" stroke-dasharray="5 4"/>`, x(10),
+		y(math.Max(10, each*10)), x(1e5), y(each*1e5))
 	p(`<text x="%.1f" y="%.1f" fill="#6b7882">%.1f µs each</text>`, x(1e5)+12, y(each*1e5)-10, each)
 	colours := []string{"#1f5f8b", "#b3541e", "#3f7d4e", "#7a4a8c"}
 	for i, f := range files {

@@ -15,10 +15,15 @@ import (
 // ambiguous are patterns, and whether an engine that backtracks takes exponential time for
 // them, or polynomial.
 var ambiguous = map[string]string{
-	`^([a-z]+)*@[a-z]+$`: "exponential", `^(a*)*$`: "exponential", `^(a|a)*$`: "exponential", `^(a|ab|b)*$`: "exponential", `^([a-z]{1,20}){1,20}$`: "exponential",
-	`^(([a-z0-9])+[.]?)+$`: "exponential", `^(\d+|[0-9a-f]+)*$`: "exponential", `^(x+x+)+y$`: "exponential", `^((ab)*(ab)*)*$`: "exponential", `^(a?){30}a{30}$`: "exponential", `^([a-z]+){10}$`: "exponential", `^([A-Z][a-z]+){10}$`: "",
-	`^[a-z]+[a-z0-9]*$`: "polynomial", `^a*a*$`: "polynomial", `[a-z]+$`: "polynomial", `^[0-9]+[0-9]+[0-9]+$`: "polynomial", `^\w+[a-z]{0,40}$`: "polynomial",
-	`^[A-Z]{3}-[0-9]{4}$`: "", `^([a-z]+-)*[a-z]+$`: "", `^(a|b)*$`: "", `^[a-z][a-z0-9]*(_[a-z0-9]+)*$`: "", `^[^@]+@[^@]+$`: "", `^(ab|ac)*$`: "",
+	`^([a-z]+)*@[a-z]+$`: "exponential", `^(a*)*$`: "exponential", `^(a|a)*$`: "exponential",
+	`^(a|ab|b)*$`: "exponential", `^([a-z]{1,20}){1,20}$`: "exponential",
+	`^(([a-z0-9])+[.]?)+$`: "exponential", `^(\d+|[0-9a-f]+)*$`: "exponential", `^(x+x+)+y$`: "exponential",
+	`^((ab)*(ab)*)*$`: "exponential", `^(a?){30}a{30}$`: "exponential", `^([a-z]+){10}$`: "exponential",
+	`^([A-Z][a-z]+){10}$`: "",
+	`^[a-z]+[a-z0-9]*$`:   "polynomial", `^a*a*$`: "polynomial", `[a-z]+$`: "polynomial",
+	`^[0-9]+[0-9]+[0-9]+$`: "polynomial", `^\w+[a-z]{0,40}$`: "polynomial",
+	`^[A-Z]{3}-[0-9]{4}$`: "", `^([a-z]+-)*[a-z]+$`: "", `^(a|b)*$`: "", `^[a-z][a-z0-9]*(_[a-z0-9]+)*$`: "",
+	`^[^@]+@[^@]+$`: "", `^(ab|ac)*$`: "",
 	`^[a-z]+@[a-z]+(\.[a-z]+)+$`: "", `^(a{20})*$`: "", `^$`: "",
 }
 

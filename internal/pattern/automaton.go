@@ -172,7 +172,8 @@ func (m *machine) step(set []int, c rune) []int {
 	}
 	next := []int{0} // a match may begin anywhere
 	for _, n := range set {
-		if m.nodes[n].at == Class && slices.ContainsFunc(m.nodes[n].ranges, func(r Range) bool { return r.Low <= c && c <= r.High }) {
+		if m.nodes[n].at == Class && slices.ContainsFunc(m.nodes[n].ranges,
+			func(r Range) bool { return r.Low <= c && c <= r.High }) {
 			next = append(next, m.nodes[n].next...)
 		}
 	}
@@ -265,7 +266,8 @@ func (a *Automaton) Text(low, high uint64, pick func(n int) int) (text string, o
 		}
 		// A little longer than need be, for variety; and what no text has reached
 		// with as many steps as there are states, none ever will.
-		if len(endings) > 0 && k >= endings[0].layer+8 || len(endings) == 0 && k > len(a.states) && uint64(k) > low+uint64(len(a.states)) {
+		if len(endings) > 0 && k >= endings[0].layer+8 || len(endings) == 0 && k > len(a.states) &&
+			uint64(k) > low+uint64(len(a.states)) {
 			break
 		}
 		var next []int

@@ -218,7 +218,8 @@ func (p *parser) atom(depth int) *Node {
 	case '\\':
 		return p.escape(start)
 	case '.':
-		p.refuse(start, p.at, "the dot: languages differ on which line ends it leaves out", `write [^\n], in a definition "[^\\n]"`)
+		p.refuse(start, p.at, "the dot: languages differ on which line ends it leaves out",
+			`write [^\n], in a definition "[^\\n]"`)
 	case '*', '+', '?':
 		p.refuse(start, p.at, fmt.Sprintf("a %c that repeats nothing", c), fmt.Sprintf(`write \%c for the character`, c))
 	case '{', '}', ']':
@@ -235,8 +236,10 @@ func (p *parser) group(start, depth int) *Node {
 	if p.peek("?") && !p.peek("?:") {
 		construct, fix := "a flag in a group", "write out both cases: [Aa]"
 		for _, g := range []struct{ begins, construct, fix string }{
-			{"?=", "looking ahead", alternatives}, {"?!", "looking ahead", alternatives}, {"?<=", "looking behind", alternatives}, {"?<!", "looking behind", alternatives},
-			{"?<", "a named group", "write (…)"}, {"?P", "a named group", "write (…)"}, {"?>", "an atomic group", "write (…)"}, {"?#", "a comment", "remove it"},
+			{"?=", "looking ahead", alternatives}, {"?!", "looking ahead", alternatives},
+			{"?<=", "looking behind", alternatives}, {"?<!", "looking behind", alternatives},
+			{"?<", "a named group", "write (…)"}, {"?P", "a named group", "write (…)"}, {"?>", "an atomic group", "write (…)"},
+			{"?#", "a comment", "remove it"},
 		} {
 			if p.peek(g.begins) {
 				construct, fix = g.construct, g.fix
@@ -343,7 +346,8 @@ func (p *parser) multiplied(n *Node, times int) {
 	if n.Form == Repeat {
 		times *= max(1, n.Min, n.Max)
 		if times > MaxRepeat {
-			p.refuse(0, len(p.text), fmt.Sprintf("repeats that make more than %d together", MaxRepeat), "limit the length instead: where length …")
+			p.refuse(0, len(p.text), fmt.Sprintf("repeats that make more than %d together", MaxRepeat),
+				"limit the length instead: where length …")
 			return
 		}
 	}
@@ -403,7 +407,8 @@ func (p *parser) escaped(start int, plain string) []Range {
 	construct, fix := fmt.Sprintf(`the escape \%c`, c), fmt.Sprintf("write %c alone", c)
 	switch {
 	case c == 's' || c == 'S':
-		construct, fix = fmt.Sprintf(`\%c: languages differ on what white space is`, c), `write the blanks that are meant: [ \t]`
+		construct, fix = fmt.Sprintf(`\%c: languages differ on what white space is`, c),
+			`write the blanks that are meant: [ \t]`
 	case c == 'b' || c == 'B':
 		construct, fix = fmt.Sprintf(`\%c: languages differ on what a word is`, c), "write the characters beside the word"
 	case c == 'A' || c == 'Z' || c == 'z' || c == 'G':
@@ -479,7 +484,8 @@ func (p *parser) member(first bool) (ranges []Range, single bool) {
 	start := p.at
 	for _, double := range []string{"&&", "--", "~~"} {
 		if p.peek(double) {
-			p.refuse(start, start+2, "an operation on classes, as some languages read "+double, `write \- for a minus, and others once`)
+			p.refuse(start, start+2, "an operation on classes, as some languages read "+double,
+				`write \- for a minus, and others once`)
 			return nil, false
 		}
 	}

@@ -17,11 +17,16 @@ import (
 
 func TestRefused(t *testing.T) {
 	for text, want := range map[string]string{
-		`a.b`: "the dot", `\s`: "white space", `\bword`: "what a word is", `\p{L}`: "Unicode", `(a)\1`: "reference", `(?=a)`: "ahead", `(?!a)`: "ahead", `(?<=a)`: "behind", `(?<n>a)`: "named group",
-		`(?P<n>a)`: "named group", `(?i)a`: "flag", `(?>a)`: "atomic", `a*?`: "lazy", `a++`: "possessive", `a**`: "repeat of a repeat", `a{2}{3}`: "repeat of a repeat", `*a`: "repeats nothing", `^*`: "anchor",
-		`a{,3}`: "lower limit", `a{3,2}`: "backwards", `a{1001}`: "over 1000", `(a{100}){100}`: "together", `a{x}`: "on its own", `{`: "on its own", `a}`: "on its own", `]`: "on its own", `[`: "never closed",
-		`[]`: "empty class", `[^]`: "empty class", `[b-a]`: "backwards", `[a-\d]`: "class at its end", `[[a]]`: "class inside", `[a&&b]`: "operation", `[a^]`: "a ^", `[a-c-e]`: "a -", `(a`: "never closed", `a)`: "closes nothing",
-		`\`: "at the end", `\q`: `escape \q`, `\x4`: "hexadecimal", `\u0041`: "escape", `\A`: "anchor", `\0`: "escape",
+		`a.b`: "the dot", `\s`: "white space", `\bword`: "what a word is", `\p{L}`: "Unicode", `(a)\1`: "reference",
+		`(?=a)`: "ahead", `(?!a)`: "ahead", `(?<=a)`: "behind", `(?<n>a)`: "named group",
+		`(?P<n>a)`: "named group", `(?i)a`: "flag", `(?>a)`: "atomic", `a*?`: "lazy", `a++`: "possessive",
+		`a**`: "repeat of a repeat", `a{2}{3}`: "repeat of a repeat", `*a`: "repeats nothing", `^*`: "anchor",
+		`a{,3}`: "lower limit", `a{3,2}`: "backwards", `a{1001}`: "over 1000", `(a{100}){100}`: "together",
+		`a{x}`: "on its own", `{`: "on its own", `a}`: "on its own", `]`: "on its own", `[`: "never closed",
+		`[]`: "empty class", `[^]`: "empty class", `[b-a]`: "backwards", `[a-\d]`: "class at its end",
+		`[[a]]`: "class inside", `[a&&b]`: "operation", `[a^]`: "a ^", `[a-c-e]`: "a -", `(a`: "never closed",
+		`a)`: "closes nothing",
+		`\`:  "at the end", `\q`: `escape \q`, `\x4`: "hexadecimal", `\u0041`: "escape", `\A`: "anchor", `\0`: "escape",
 		strings.Repeat("(", 200): "nested",
 	} {
 		_, problem := Parse(text)
@@ -34,7 +39,8 @@ func TestRefused(t *testing.T) {
 }
 
 func TestTakenPatternsCompile(t *testing.T) {
-	for _, text := range []string{"", "^[A-Z]{3}-[0-9]{4}$", `^\d+(?:\.\d{1,2})?$`, `a|b|`, `()`, `[-a]`, `[a-]`, `[\]\\\-\^]`, `[^a-z0-9]`, `\$\^\.\*\+\?\(\)\[\]\{\}\|\\`, `\x41\n\t`, "ærø|🚢", `(a{10}){100}`} {
+	for _, text := range []string{"", "^[A-Z]{3}-[0-9]{4}$", `^\d+(?:\.\d{1,2})?$`, `a|b|`, `()`, `[-a]`, `[a-]`,
+		`[\]\\\-\^]`, `[^a-z0-9]`, `\$\^\.\*\+\?\(\)\[\]\{\}\|\\`, `\x41\n\t`, "ærø|🚢", `(a{10}){100}`} {
 		node, problem := Parse(text)
 		require.Nil(t, problem, "%s: %v", text, problem)
 		matcher, err := Compile(text)
@@ -43,7 +49,8 @@ func TestTakenPatternsCompile(t *testing.T) {
 			assert.True(t, matcher.MatchString(node.Shortest()), "%s: %q", text, node.Shortest())
 		}
 	}
-	for text, want := range map[string]bool{"^a$": true, "a": false, "^a": false, "^a*$": false, "^(a|b){2}$": true, "^a$|^b$": true, "^a$|b": false} {
+	for text, want := range map[string]bool{"^a$": true, "a": false, "^a": false, "^a*$": false, "^(a|b){2}$": true,
+		"^a$|^b$": true, "^a$|b": false} {
 		node, _ := Parse(text)
 		assert.Equal(t, want, node.Bounded(), text)
 	}
@@ -51,7 +58,8 @@ func TestTakenPatternsCompile(t *testing.T) {
 
 // random writes a pattern out of what Parse may take.
 func random(rng *rand.Rand, depth int) string {
-	atoms := []string{"a", "b", "Z", "0", "7", "-", "_", " ", "é", "ß", "🚢", `\.`, `\d`, `\D`, `\w`, `\W`, `\n`, `\\`, "[a-c]", "[^a]", `[\d-]`, `[^\w]`, "[é-ü]", `\x41`, "/", "^", "$"}
+	atoms := []string{"a", "b", "Z", "0", "7", "-", "_", " ", "é", "ß", "🚢", `\.`, `\d`, `\D`, `\w`, `\W`, `\n`, `\\`,
+		"[a-c]", "[^a]", `[\d-]`, `[^\w]`, "[é-ü]", `\x41`, "/", "^", "$"}
 	text := ""
 	for range 1 + rng.IntN(3) {
 		atom := atoms[rng.IntN(len(atoms))]

@@ -74,7 +74,8 @@ func lockOf(ref string, s *Served) (*Locked, error) {
 				for _, m := range defs.Modules {
 					known = append(known, m.Name)
 				}
-				return nil, fmt.Errorf("%s has no module %s; its modules are: %s", strings.TrimSuffix(ref, "#"+names), name, strings.Join(known, ", "))
+				return nil, fmt.Errorf("%s has no module %s; its modules are: %s", strings.TrimSuffix(ref, "#"+names), name,
+					strings.Join(known, ", "))
 			}
 			wanted = append(wanted, m)
 		}
@@ -112,7 +113,8 @@ func parseLock(data []byte) (*lock, error) {
 	d := toml.NewDecoder(bytes.NewReader(data))
 	d.DisallowUnknownFields()
 	if err := d.Decode(l); err != nil {
-		return nil, fmt.Errorf("%s can't be read: %w; take the servers' word again with: faithful check --remote --fix", LockName, err)
+		return nil, fmt.Errorf("%s can't be read: %w; take the servers' word again with: faithful check --remote --fix",
+			LockName, err)
 	}
 	return l, nil
 }
@@ -121,11 +123,13 @@ func parseLock(data []byte) (*lock, error) {
 func (p *Project) locked(l *lock, ref string) ([]*source.File, error) {
 	i := slices.IndexFunc(l.Sources, func(s Locked) bool { return s.URL == ref })
 	if i < 0 {
-		return nil, fmt.Errorf("the source %s was not fetched yet; fetch it into %s with: faithful check --remote --fix", ref, LockName)
+		return nil, fmt.Errorf("the source %s was not fetched yet; fetch it into %s with: faithful check --remote --fix",
+			ref, LockName)
 	}
 	s := &l.Sources[i]
 	if s.hash() != s.Kept {
-		return nil, fmt.Errorf("%s was edited: its text of %s is not what the server said; fetch it again with: faithful check --remote --fix", LockName, ref)
+		return nil, fmt.Errorf("%s was edited: its text of %s is not what the server said; fetch it again with: "+
+			"faithful check --remote --fix", LockName, ref)
 	}
 	var list []*source.File
 	for _, m := range s.Modules {

@@ -221,7 +221,8 @@ func unknownKey(file *source.File, e *toml.DecodeError) source.Finding {
 	key := strings.Join(e.Key(), ".")
 	line, column := e.Position()
 	last := e.Key()[len(e.Key())-1]
-	f := source.Finding{Name: "unknown-key", Place: place(file, line, column, len(last)), Message: "faithful.toml has no key " + key}
+	f := source.Finding{Name: "unknown-key", Place: place(file, line, column, len(last)),
+		Message: "faithful.toml has no key " + key}
 	prefix := strings.TrimSuffix(key, last)
 	var siblings []string
 	for _, k := range keys() {
@@ -249,7 +250,8 @@ func place(file *source.File, line, column, length int) source.Place {
 		offset += strings.IndexByte(file.Text[offset:], '\n') + 1
 	}
 	offset += column - 1
-	return source.Place{File: file, Span: source.Span{Start: uint32(offset), End: uint32(min(offset+length, len(file.Text)))}}
+	return source.Place{File: file, Span: source.Span{Start: uint32(offset),
+		End: uint32(min(offset+length, len(file.Text)))}}
 }
 
 // check refuses values that mean nothing, and fills in the defaults.
@@ -265,7 +267,8 @@ func (c *Config) check(file *source.File, bad *BadConfig) {
 		if IsURL(s) {
 			if err := CheckURL(s); err != nil {
 				// Without its line, which would be shown.
-				bad.Findings = append(bad.Findings, source.Finding{Name: "bad-value", Place: source.Place{File: source.NewFile(ConfigName, "")}, Message: err.Error()})
+				bad.Findings = append(bad.Findings, source.Finding{Name: "bad-value",
+					Place: source.Place{File: source.NewFile(ConfigName, "")}, Message: err.Error()})
 			}
 		}
 	}
@@ -278,7 +281,8 @@ func (c *Config) check(file *source.File, bad *BadConfig) {
 		}
 		for _, role := range o.Roles {
 			if !slices.Contains(Roles, role) {
-				add(`"`+role+`"`, fmt.Sprintf("a role is one of %s, not %q", strings.Join(Roles, ", "), role), nearestOf(role, Roles))
+				add(`"`+role+`"`, fmt.Sprintf("a role is one of %s, not %q", strings.Join(Roles, ", "), role),
+					nearestOf(role, Roles))
 			}
 		}
 	}
@@ -294,9 +298,11 @@ func (c *Config) check(file *source.File, bad *BadConfig) {
 	one("promise.stored", &c.Promise.Stored, "each-reads-other", "new-reads-old", "old-reads-new")
 	one("promise.compared_with", &c.Promise.ComparedWith, "last", "every")
 	for _, w := range c.Waivers {
-		for _, need := range []struct{ key, value, example string }{{"change", w.Change, "field-gone"}, {"where", w.Where, "skerry.booking.Booking.coupon"}, {"reason", w.Reason, "never filled in since 2025"}} {
+		for _, need := range []struct{ key, value, example string }{{"change", w.Change, "field-gone"},
+			{"where", w.Where, "skerry.booking.Booking.coupon"}, {"reason", w.Reason, "never filled in since 2025"}} {
 			if need.value == "" {
-				add("[[waiver]]", "a [[waiver]] needs its "+need.key, fmt.Sprintf("write, for example: %s = %q", need.key, need.example))
+				add("[[waiver]]", "a [[waiver]] needs its "+need.key,
+					fmt.Sprintf("write, for example: %s = %q", need.key, need.example))
 			}
 		}
 		if _, err := time.Parse(time.DateOnly, w.Until); w.Until != "" && err != nil {

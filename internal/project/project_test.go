@@ -27,11 +27,14 @@ func write(t *testing.T, dir string, files map[string]string) string {
 }
 
 func TestConfig(t *testing.T) {
-	dir := write(t, t.TempDir(), map[string]string{"faithful.toml": "name = \"x\"\n[[stubs]]\nlanguage = \"go\"\ninto = \"gen\"\npackage = \"p\"\n[[stubs]]\nlanguage = \"go\"\ninto = \"other\"\n", "a/b/c.txt": ""})
+	dir := write(t, t.TempDir(), map[string]string{"faithful.toml": "name = \"x\"\n[[stubs]]\nlanguage = " +
+		"\"go\"\ninto = \"gen\"\npackage = \"p\"\n[[stubs]]\nlanguage = \"go\"\ninto = \"other\"\n", "a/b/c.txt": ""})
 	p, err := Open(filepath.Join(dir, "a", "b"))
 	require.NoError(t, err)
-	assert.Equal(t, Config{Name: "x", Sources: []string{"."}, Stubs: []Output{{Language: "go", Into: "gen", Package: "p"}, {Language: "go", Into: "other"}},
-		Promise: Promise{"server-leads", "each-reads-other", []string{"binary", "json", "http"}, []string{"go"}, "last"}}, p.Config, "with the defaults")
+	assert.Equal(t, Config{Name: "x", Sources: []string{"."},
+		Stubs:   []Output{{Language: "go", Into: "gen", Package: "p"}, {Language: "go", Into: "other"}},
+		Promise: Promise{"server-leads", "each-reads-other", []string{"binary", "json", "http"}, []string{"go"}, "last"}},
+		p.Config, "with the defaults")
 	real, err := filepath.EvalSymlinks(dir)
 	require.NoError(t, err)
 	got, err := filepath.EvalSymlinks(p.Dir)
@@ -72,8 +75,10 @@ func TestBadConfig(t *testing.T) {
 
 func TestFiles(t *testing.T) {
 	dir := write(t, t.TempDir(), map[string]string{
-		"faithful.toml": "name = \"x\"\nsources = [\"one\", \"two/c.faithful\", \"one\"]", "one/a.faithful": "module a", "one/deep/b.faithful": "module b", "two/c.faithful": "module c", "two/d.faithful": "module d",
-		"one/.hidden/e.faithful": "module e", "one/node_modules/f.faithful": "module f", "versions/1.0.0/g.faithful": "module g", "one/versions/h.faithful": "module h", "one/readme.md": "",
+		"faithful.toml": "name = \"x\"\nsources = [\"one\", \"two/c.faithful\", \"one\"]", "one/a.faithful": "module a",
+		"one/deep/b.faithful": "module b", "two/c.faithful": "module c", "two/d.faithful": "module d",
+		"one/.hidden/e.faithful": "module e", "one/node_modules/f.faithful": "module f",
+		"versions/1.0.0/g.faithful": "module g", "one/versions/h.faithful": "module h", "one/readme.md": "",
 	})
 	require.NoError(t, os.Symlink(filepath.Join(dir, "one"), filepath.Join(dir, "one", "loop")))
 	p, err := Open(dir)
@@ -98,23 +103,30 @@ func TestFiles(t *testing.T) {
 }
 
 func TestReferences(t *testing.T) {
-	dir := write(t, t.TempDir(), map[string]string{"faithful.toml": "name = \"x\"", "a.faithful": "module a message A { }", "other/b.faithful": "module b message B { }", "nested/faithful.toml": "name = \"n\"", "nested/c.faithful": "module c message C { }", "empty/x.txt": ""})
+	dir := write(t, t.TempDir(), map[string]string{"faithful.toml": "name = \"x\"",
+		"a.faithful": "module a message A { }", "other/b.faithful": "module b message B { }",
+		"nested/faithful.toml": "name = \"n\"", "nested/c.faithful": "module c message C { }", "empty/x.txt": ""})
 	p, err := Open(dir)
 	require.NoError(t, err)
 	p.Config.Sources = []string{"a.faithful"}
 	ledger, err := versions.Open(dir)
 	require.NoError(t, err)
 	for _, v := range []string{"1.0.0", "1.1.0"} {
-		_, err = ledger.Seal(nil, versions.Entry{Version: v, Verdict: "first"}, []versions.File{{Name: "s.faithful", Text: "module sealed_" + strings.ReplaceAll(v, ".", "_") + " message S { }"}}, time.Unix(0, 0), nil)
+		_, err = ledger.Seal(nil, versions.Entry{Version: v, Verdict: "first"},
+			[]versions.File{{Name: "s.faithful", Text: "module sealed_" + strings.ReplaceAll(v, ".", "_") + " message S { }"}},
+			time.Unix(0, 0), nil)
 		require.NoError(t, err)
 	}
-	for ref, want := range map[string]string{"latest": "sealed_1_1_0", "1.0.0": "sealed_1_0_0", "other": "b", "./other/b.faithful": "b", "nested": "c", filepath.Join(dir, "other"): "b"} {
+	for ref, want := range map[string]string{"latest": "sealed_1_1_0", "1.0.0": "sealed_1_0_0", "other": "b",
+		"./other/b.faithful": "b", "nested": "c", filepath.Join(dir, "other"): "b"} {
 		defs, findings, err := Load(dir, ref)
 		require.NoError(t, err, ref)
 		require.Empty(t, findings)
 		assert.Equal(t, want, defs.Modules[0].Name, ref)
 	}
-	for ref, want := range map[string]string{"1.2.0": "there is not a version 1.2.0; the sealed versions are: 1.0.0, 1.1.0", "nowhere": "neither draft, latest or a version", "empty": "no definition file", "rev:main": "is in no git repository", "http://127.0.0.1": "definitions of a server"} {
+	for ref, want := range map[string]string{"1.2.0": "there is not a version 1.2.0; the sealed versions are: " +
+		"1.0.0, 1.1.0", "nowhere": "neither draft, latest or a version", "empty": "no definition file",
+		"rev:main": "is in no git repository", "http://127.0.0.1": "definitions of a server"} {
 		_, _, err := Load(dir, ref)
 		require.ErrorContains(t, err, want, ref)
 	}

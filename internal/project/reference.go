@@ -38,7 +38,8 @@ func Load(dir, ref string) (*schema.Definitions, []source.Finding, error) {
 		defs, findings := check.Load(files)
 		return defs, findings, nil
 	case IsURL(ref):
-		return nil, nil, fmt.Errorf("definitions of a server can't be changed or watched here; what is meant is a project, a folder or a file")
+		return nil, nil, fmt.Errorf("definitions of a server can't be changed or watched here; what is meant is a " +
+			"project, a folder or a file")
 	case ref == "draft":
 		p, err := Open(dir)
 		if err != nil {
@@ -107,7 +108,8 @@ func Sealed(ledger *versions.Ledger, entry *versions.Entry) (*schema.Definitions
 }
 
 func isVersion(ref string) bool {
-	return ref != "" && ref[0] >= '0' && ref[0] <= '9' && strings.Count(ref, ".") == 2 && strings.Trim(ref, "0123456789.") == ""
+	return ref != "" && ref[0] >= '0' && ref[0] <= '9' && strings.Count(ref, ".") == 2 &&
+		strings.Trim(ref, "0123456789.") == ""
 }
 
 // Files reads the files that a reference names and a person may edit: draft, a

@@ -62,7 +62,8 @@ func Revision(ctx context.Context, dir, revision string) ([]*source.File, error)
 			return nil, g.incomplete(revision, err)
 		}
 		if len(text) > source.MaxFileSize {
-			return nil, fmt.Errorf("%s at %s has %d bytes; a definition file has at most %d", name, revision, len(text), source.MaxFileSize)
+			return nil, fmt.Errorf("%s at %s has %d bytes; a definition file has at most %d", name, revision, len(text),
+				source.MaxFileSize)
 		}
 		files = append(files, source.NewFile(name+"@"+revision, string(text)))
 	}
@@ -72,7 +73,8 @@ func Revision(ctx context.Context, dir, revision string) ([]*source.File, error)
 	}
 	files = append(files, served...)
 	if len(files) == 0 {
-		return nil, fmt.Errorf("at %s there was no definition file (*.faithful) in %s", revision, strings.Join(own.Config.Sources, ", "))
+		return nil, fmt.Errorf("at %s there was no definition file (*.faithful) in %s", revision,
+			strings.Join(own.Config.Sources, ", "))
 	}
 	slices.SortFunc(files, func(a, b *source.File) int { return strings.Compare(a.Name, b.Name) })
 	return files, nil
@@ -153,8 +155,10 @@ func (g git) run(args ...string) ([]byte, error) {
 // unknown says that there is no such revision, and, of a repository that was
 // cloned in part, that it may be elsewhere.
 func (g git) unknown(revision string) error {
-	if shallow, err := g.run("rev-parse", "--is-shallow-repository"); err == nil && strings.TrimSpace(string(shallow)) == "true" {
-		return fmt.Errorf("there is no revision %s here; the repository is a shallow clone, and git fetch --unshallow gets the rest of its history", revision)
+	if shallow, err := g.run("rev-parse", "--is-shallow-repository"); err == nil &&
+		strings.TrimSpace(string(shallow)) == "true" {
+		return fmt.Errorf("there is no revision %s here; the repository is a shallow clone, and git fetch --unshallow "+
+			"gets the rest of its history", revision)
 	}
 	return fmt.Errorf("there is no revision %s in this repository; git log shows those that there are", revision)
 }

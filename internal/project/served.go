@@ -44,7 +44,8 @@ func CheckURL(ref string) error {
 	u, err := url.Parse(ref)
 	switch {
 	case strings.Contains(beforePath(ref), "@"):
-		return fmt.Errorf("the address %s has a name or a password in it, which would be shown and kept: take it out, and give it with --credential or --header", withoutUser(ref))
+		return fmt.Errorf("the address %s has a name or a password in it, which would be shown and kept: take it out, "+
+			"and give it with --credential or --header", withoutUser(ref))
 	case err != nil || u.Host == "":
 		return fmt.Errorf("%s is not the address of a server; one is written as in http://127.0.0.1:8080/v1", ref)
 	}
@@ -128,7 +129,8 @@ func Fetch(ctx context.Context, base string, access Access) (*Served, error) {
 		return nil, refusal(base, response, form, body)
 	}
 	if form != "application/json" {
-		return nil, fmt.Errorf("%s answers at /-/definitions with %s, not with its definitions; is it a server of Faithful Courier?", base, orNothing(form))
+		return nil, fmt.Errorf("%s answers at /-/definitions with %s, not with its definitions; is it a server of "+
+			"Faithful Courier?", base, orNothing(form))
 	}
 	var document servedDocument
 	if err := json.Unmarshal(body, &document); err != nil {
@@ -164,7 +166,8 @@ func refusal(base string, response *http.Response, form string, body []byte) err
 	case code == http.StatusUnauthorized || code == http.StatusForbidden:
 		message += "; give it what it needs with --credential NAME=VALUE or --header 'NAME: VALUE'"
 	case code/100 == 3:
-		message += fmt.Sprintf("; it leads to %s: name that server if you trust it", printable(response.Header.Get("Location")))
+		message += fmt.Sprintf("; it leads to %s: name that server if you trust it",
+			printable(response.Header.Get("Location")))
 	}
 	return errors.New(message)
 }
@@ -213,11 +216,13 @@ func (d *servedDocument) checked(base string) (*Served, error) {
 	for _, f := range findings {
 		if f.Severity == source.Error {
 			at := f.Place.File.Position(f.Place.Span.Start)
-			return nil, fmt.Errorf("%s gives definitions with errors: %s:%d:%d: %s", base, f.Place.File.Name, at.Line, at.Column, printable(f.Message))
+			return nil, fmt.Errorf("%s gives definitions with errors: %s:%d:%d: %s", base, f.Place.File.Name, at.Line,
+				at.Column, printable(f.Message))
 		}
 	}
 	if digest := defs.Digest(); digest != d.Digest {
-		return nil, fmt.Errorf("%s says that the digest of its definitions is %s, and it is %s: something on the way has changed them", base, orNothing(d.Digest), digest)
+		return nil, fmt.Errorf("%s says that the digest of its definitions is %s, and it is %s: something on the way "+
+			"has changed them", base, orNothing(d.Digest), digest)
 	}
 	return s, nil
 }

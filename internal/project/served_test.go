@@ -53,7 +53,8 @@ func serveDefinitions(t *testing.T, texts ...string) *serving {
 }
 
 func TestDefinitionsOfServers(t *testing.T) {
-	s := serveDefinitions(t, "module skerry.fleet\nuse skerry.common\nmessage Vessel { #1 at common.Spot }", "module skerry.common\nmessage Spot { #1 x float64 }")
+	s := serveDefinitions(t, "module skerry.fleet\nuse skerry.common\nmessage Vessel { #1 at common.Spot }",
+		"module skerry.common\nmessage Spot { #1 x float64 }")
 	s.look = func(r *http.Request) {
 		assert.Equal(t, "Bearer token", r.Header.Get("Authorization"))
 		assert.Equal(t, "k & y", r.URL.Query().Get("key"))
@@ -87,7 +88,8 @@ func TestDefinitionsOfServers(t *testing.T) {
 // A source that is a server is kept in the lock: it works without the server, it
 // is not edited, and when the server moves on that is seen.
 func TestLock(t *testing.T) {
-	s := serveDefinitions(t, "module skerry.fleet\nuse skerry.common\nmessage Vessel { #1 at common.Spot }", "module skerry.common\nmessage Spot { #1 x float64 }", "module skerry.crew\nmessage Sailor { #1 name text }")
+	s := serveDefinitions(t, "module skerry.fleet\nuse skerry.common\nmessage Vessel { #1 at common.Spot }",
+		"module skerry.common\nmessage Spot { #1 x float64 }", "module skerry.crew\nmessage Sailor { #1 name text }")
 	dir := write(t, t.TempDir(), map[string]string{
 		"faithful.toml":  "name = \"x\"\nsources = [\"own\", \"" + s.URL + "/v1#skerry.fleet\"]",
 		"own/a.faithful": "module skerry.own\nuse skerry.fleet\nmessage Trip { #1 vessel fleet.Vessel }",

@@ -64,7 +64,8 @@ type Waived struct {
 
 // EveryOlder compares a draft with all versions but the last, newest first; last is the
 // comparison with that one. left are the waivers that still match nothing.
-func EveryOlder(store Store, last *compare.Report, draft *schema.Definitions, promise compare.Promise, waived Waived) (list []*Older, left []compare.Waiver, err error) {
+func EveryOlder(store Store, last *compare.Report, draft *schema.Definitions, promise compare.Promise,
+	waived Waived) (list []*Older, left []compare.Waiver, err error) {
 	known := func(f *compare.Change) string { return string(f.Kind) + " " + f.Where }
 	said := map[string]bool{}
 	for _, f := range last.Changes {

@@ -54,7 +54,8 @@ func TestOlderVersions(t *testing.T) {
 
 	waiver := compare.Waiver{Change: change.FieldType, Where: "m.M.b", Reason: "nobody wrote it"}
 	for _, waivers := range [][]compare.Waiver{nil, {waiver}} {
-		older, left, err := EveryOlder(store, report, draft, promise, Waived{All: waivers, Unmatched: waivers, Today: "2026-07-15"})
+		older, left, err := EveryOlder(store, report, draft, promise,
+			Waived{All: waivers, Unmatched: waivers, Today: "2026-07-15"})
 		require.NoError(t, err)
 		require.Len(t, older, 1)
 		assert.Equal(t, "1.0.0", older[0].Version)
@@ -65,14 +66,16 @@ func TestOlderVersions(t *testing.T) {
 		assert.Equal(t, "2.0.0", needs)
 	}
 	unmatched := compare.Waiver{Change: change.FieldGone, Where: "m.M.a"}
-	_, left, err := EveryOlder(store, report, draft, promise, Waived{All: []compare.Waiver{unmatched}, Unmatched: []compare.Waiver{unmatched}})
+	_, left, err := EveryOlder(store, report, draft, promise,
+		Waived{All: []compare.Waiver{unmatched}, Unmatched: []compare.Waiver{unmatched}})
 	require.NoError(t, err)
 	assert.Len(t, left, 1)
 }
 
 // TestBetween reads the versions after one and before another.
 func TestBetween(t *testing.T) {
-	store := memory{[]string{"1.0.0", "1.1.0", "1.2.0", "1.3.0"}, []string{"#1 a text", "#1 b text", "no text", "#1 c text"}}
+	store := memory{[]string{"1.0.0", "1.1.0", "1.2.0", "1.3.0"},
+		[]string{"#1 a text", "#1 b text", "no text", "#1 c text"}}
 	assert.Len(t, Between(store, "1.0.0", "1.3.0")(), 1, "one of the two can't be read")
 	assert.Len(t, Between(store, "1.0.0", "")(), 2)
 	assert.Empty(t, Between(store, "1.3.0", "")())

@@ -86,7 +86,8 @@ func (e *BadSheet) Error() string { return e.Findings[0].Message }
 
 // ReadSheet reads an answer sheet, and checks all of it against definitions.
 // defaults makes the answers that entries change. The error is a *BadSheet.
-func ReadSheet(defs *schema.Definitions, file *source.File, defaults func(t *schema.Message) (*value.Message, error)) (*Sheet, error) {
+func ReadSheet(defs *schema.Definitions, file *source.File,
+	defaults func(t *schema.Message) (*value.Message, error)) (*Sheet, error) {
 	r := &sheetReader{defs: defs, file: file, defaults: defaults}
 	var content sheetFile
 	d := toml.NewDecoder(strings.NewReader(file.Text))
@@ -116,7 +117,8 @@ type sheetReader struct {
 	current  int
 }
 
-var sheetKeys = []string{"call", "when", "while", "then", "with", "copy", "error", "problem", "stream", "delay", "times", "cut"}
+var sheetKeys = []string{"call", "when", "while", "then", "with", "copy", "error", "problem", "stream", "delay",
+	"times", "cut"}
 
 // split finds where each entry stands: positions are for people, so text will do.
 func (r *sheetReader) split() {
@@ -145,7 +147,8 @@ func (r *sheetReader) refuse(word, name, fix, format string, args ...any) {
 		}
 		place.Span = source.Span{Start: place.Span.Start + uint32(start), End: place.Span.Start + uint32(start+len(word))}
 	}
-	r.findings = append(r.findings, source.Finding{Name: name, Place: place, Message: fmt.Sprintf(format, args...), Fix: fix})
+	r.findings = append(r.findings, source.Finding{Name: name, Place: place, Message: fmt.Sprintf(format, args...),
+		Fix: fix})
 }
 
 func (r *sheetReader) undecodable(err error) {
@@ -155,7 +158,8 @@ func (r *sheetReader) undecodable(err error) {
 			offset += strings.IndexByte(r.file.Text[offset:], '\n') + 1
 		}
 		offset = min(offset+column-1, len(r.file.Text))
-		return source.Place{File: r.file, Span: source.Span{Start: uint32(offset), End: uint32(min(offset+length, len(r.file.Text)))}}
+		return source.Place{File: r.file, Span: source.Span{Start: uint32(offset),
+			End: uint32(min(offset+length, len(r.file.Text)))}}
 	}
 	switch e := err.(type) {
 	case *toml.StrictMissingError:
@@ -171,13 +175,16 @@ func (r *sheetReader) undecodable(err error) {
 			if near := source.Nearest(last, known); near != "" {
 				fix = "did you mean " + near + "?"
 			}
-			r.findings = append(r.findings, source.Finding{Name: "unknown-key", Place: at(line, column, len(last)), Message: "an answer sheet has no key " + strings.Join(key, "."), Fix: fix})
+			r.findings = append(r.findings, source.Finding{Name: "unknown-key", Place: at(line, column, len(last)),
+				Message: "an answer sheet has no key " + strings.Join(key, "."), Fix: fix})
 		}
 	case *toml.DecodeError:
 		line, column := e.Position()
-		r.findings = append(r.findings, source.Finding{Name: "bad-toml", Place: at(line, column, 1), Message: strings.TrimPrefix(e.Error(), "toml: "), Fix: "an answer sheet is written in TOML"})
+		r.findings = append(r.findings, source.Finding{Name: "bad-toml", Place: at(line, column, 1),
+			Message: strings.TrimPrefix(e.Error(), "toml: "), Fix: "an answer sheet is written in TOML"})
 	default:
-		r.findings = append(r.findings, source.Finding{Name: "bad-toml", Place: at(1, 1, 0), Message: strings.TrimPrefix(err.Error(), "toml: ")})
+		r.findings = append(r.findings, source.Finding{Name: "bad-toml", Place: at(1, 1, 0),
+			Message: strings.TrimPrefix(err.Error(), "toml: ")})
 	}
 }
 
@@ -191,12 +198,14 @@ func (r *sheetReader) entry(e *entry) {
 	if e.Delay != "" {
 		d, err := schema.ParseDuration(e.Delay)
 		if err != nil || d < 0 {
-			r.refuse("delay", "bad-delay", `write, for example: delay = "PT0.5S"`, "a delay is an ISO 8601 duration, not %q", e.Delay)
+			r.refuse("delay", "bad-delay", `write, for example: delay = "PT0.5S"`, "a delay is an ISO 8601 duration, not %q",
+				e.Delay)
 		}
 		e.delay = time.Duration(d)
 	}
 	if e.Times < 0 {
-		r.refuse("times", "bad-times", "leave it out for always", "an answer is given a positive number of times, not %d", e.Times)
+		r.refuse("times", "bad-times", "leave it out for always", "an answer is given a positive number of times, not %d",
+			e.Times)
 	}
 	if len(e.When) > 0 {
 		if e.call.Request == nil {
@@ -218,7 +227,8 @@ func (r *sheetReader) entry(e *entry) {
 	case e.Problem != "" && (e.Error != "" || e.With != nil || e.Copy != nil):
 		r.refuse("problem", "two-answers", "leave one of them out", "a problem has no fields, and is no declared error")
 	case e.Problem != "" && problems[e.Problem] == nil:
-		r.refuse(e.Problem, "unknown-problem", nearestFix(e.Problem, problemNames()), "a mock does not answer with the problem %s", e.Problem)
+		r.refuse(e.Problem, "unknown-problem", nearestFix(e.Problem, problemNames()),
+			"a mock does not answer with the problem %s", e.Problem)
 	case e.Stream != nil && !e.call.ResponseStream:
 		r.refuse("stream", "no-stream", "write with instead", "%s does not answer with a stream", e.call.FullName())
 	case e.call.ResponseStream && !e.call.RequestStream && e.Error == "" && (e.With != nil || e.Copy != nil):
@@ -243,7 +253,8 @@ func (r *sheetReader) callNamed(name string) *schema.Call {
 	}
 	switch {
 	case name == "":
-		r.refuse("[[answer]]", "no-call", `write, for example: call = "Bookings.book"`, "an answer needs the call that it is for")
+		r.refuse("[[answer]]", "no-call", `write, for example: call = "Bookings.book"`,
+			"an answer needs the call that it is for")
 	case len(found) == 1:
 		return found[0]
 	case len(found) > 1:
@@ -308,11 +319,13 @@ func (r *sheetReader) prepare(e *entry, what *schema.Message) {
 	text, _ := value.EncodeJSON(m) // it was read from JSON
 	_ = json.Unmarshal(text, &e.base)
 	for name, pointer := range e.Copy {
-		if what.ByName(name) == nil && !slices.ContainsFunc(what.Fields, func(f *schema.Field) bool { return f.JSONName() == name }) {
+		if what.ByName(name) == nil && !slices.ContainsFunc(what.Fields,
+			func(f *schema.Field) bool { return f.JSONName() == name }) {
 			r.refuse(name, "unknown-field", nearestFix(name, jsonNames(what)), "%s has no field %s", what.Name, name)
 		}
 		if !strings.HasPrefix(pointer, "/") {
-			r.refuse(name, "bad-pointer", `write, for example: copy = { sailing = "/sailing" }`, "what is copied is named by a JSON Pointer, not by %q", pointer)
+			r.refuse(name, "bad-pointer", `write, for example: copy = { sailing = "/sailing" }`,
+				"what is copied is named by a JSON Pointer, not by %q", pointer)
 		}
 	}
 }
@@ -353,7 +366,8 @@ func (r *sheetReader) credentials(given map[string]any) map[string][]string {
 			}
 		}
 		if full == "" {
-			r.findings = append(r.findings, source.Finding{Name: "unknown-credential", Place: source.Place{File: r.file}, Message: "there is no credential " + name, Fix: nearestFix(name, names)})
+			r.findings = append(r.findings, source.Finding{Name: "unknown-credential", Place: source.Place{File: r.file},
+				Message: "there is no credential " + name, Fix: nearestFix(name, names)})
 			continue
 		}
 		switch v := given[name].(type) {
@@ -374,7 +388,8 @@ func (r *sheetReader) credentials(given map[string]any) map[string][]string {
 func (s *Sheet) gate(ctx context.Context, _ *web.Call, shown web.Credentials) (context.Context, error) {
 	for name, v := range shown {
 		if good, named := s.credentials[name]; named && !slices.Contains(good, v) {
-			return nil, web.Forbidden("the credential " + name[strings.LastIndexByte(name, '.')+1:] + " is not one that the answer sheet names")
+			return nil, web.Forbidden("the credential " + name[strings.LastIndexByte(name, '.')+1:] +
+				" is not one that the answer sheet names")
 		}
 	}
 	return ctx, nil
@@ -417,7 +432,8 @@ func (r *sheetReader) patched(t *schema.Message, fields map[string]any, where st
 	}
 	for _, pointer := range value.UnlistedNames(m) {
 		name := pointer[strings.LastIndexByte(pointer, '/')+1:]
-		r.refuse(name, "unknown-field", nearestFix(name, r.allNames()), "%s: nothing of these definitions is called %s", where, pointer)
+		r.refuse(name, "unknown-field", nearestFix(name, r.allNames()), "%s: nothing of these definitions is called %s",
+			where, pointer)
 	}
 	return m
 }
@@ -605,7 +621,8 @@ func (s *Sheet) find(c *schema.Call, request *value.Message) (*reply, error) {
 		switch {
 		case e.call != c, e.Times > 0 && e.given >= e.Times, e.While != nil && *e.While != s.state:
 			continue
-		case len(e.When) > 0 && (request == nil || !matches(&schema.Type{Kind: schema.KindMessage, Message: request.Type}, e.When, request)):
+		case len(e.When) > 0 && (request == nil || !matches(&schema.Type{Kind: schema.KindMessage, Message: request.Type},
+			e.When, request)):
 			continue
 		}
 		e.given++

@@ -112,7 +112,8 @@ func (k *Caller) dial() {
 	if o.Limit == 0 {
 		o.Limit = keptBody
 	}
-	options := []web.ClientOption{web.WithTimeout(o.Timeout), web.WithStreamIdle(o.Timeout), web.WithTries(max(1, o.Tries)), web.WithAnswerLimit(o.Limit),
+	options := []web.ClientOption{web.WithTimeout(o.Timeout), web.WithStreamIdle(o.Timeout),
+		web.WithTries(max(1, o.Tries)), web.WithAnswerLimit(o.Limit),
 		web.WithStreamElementLimit(int(o.Limit)), web.WithClientMiddleware(k.watch)}
 	if !k.binary {
 		options = append(options, web.WithJSON())
@@ -206,7 +207,8 @@ func (k *Caller) outgoing(request []byte) (web.Outgoing, error) {
 	if len(k.web.Placed) > 0 {
 		fields := map[string]json.RawMessage{}
 		if err := json.Unmarshal(request, &fields); err != nil {
-			return out, fmt.Errorf("a request whose fields travel in different places can only be sent as a JSON object: %w", err)
+			return out, fmt.Errorf("a request whose fields travel in different places can only be sent as a JSON object: %w",
+				err)
 		}
 		out.Place = func(_ wire.Message, p *web.Parameters) { place(k.web, fields, p) }
 		body = without(request, k.web.Placed)
@@ -303,7 +305,8 @@ func declaredOf(err error) error {
 	if !errors.As(err, &d) {
 		return err
 	}
-	return &Declared{Problem: &web.Problem{Title: d.typ.Name, Type: "/-/errors/" + d.ErrorName(), Status: d.typ.Status, Fields: d.json}, Message: d.value}
+	return &Declared{Problem: &web.Problem{Title: d.typ.Name, Type: "/-/errors/" + d.ErrorName(), Status: d.typ.Status,
+		Fields: d.json}, Message: d.value}
 }
 
 // Elements sends a call whose answer is a stream, and its request none, and
@@ -434,7 +437,8 @@ func (b *blank) message(t *schema.Message) {
 			b.out = append(b.out, "null"...)
 		} else if f.Presence == schema.Defaulted {
 			m := &schema.Message{Fields: []*schema.Field{f}}
-			one, _ := value.EncodeJSON(&value.Message{Type: m, Fields: map[int]value.Value{f.Number: value.Default(f.Default)}}) // a scalar can be written
+			one, _ := value.EncodeJSON(&value.Message{Type: m,
+				Fields: map[int]value.Value{f.Number: value.Default(f.Default)}}) // a scalar can be written
 			_, text, _ := strings.Cut(string(one), ":")
 			b.out = append(b.out, strings.TrimSuffix(text, "}")...)
 		} else {
@@ -467,7 +471,8 @@ func (b *blank) value(t *schema.Type) {
 		b.out = append(b.out, "false"...)
 	case schema.KindAny:
 		b.out = append(b.out, "null"...)
-	case schema.KindInt8, schema.KindInt16, schema.KindInt32, schema.KindInt64, schema.KindUint8, schema.KindUint16, schema.KindUint32, schema.KindUint64, schema.KindFloat32, schema.KindFloat64:
+	case schema.KindInt8, schema.KindInt16, schema.KindInt32, schema.KindInt64, schema.KindUint8, schema.KindUint16,
+		schema.KindUint32, schema.KindUint64, schema.KindFloat32, schema.KindFloat64:
 		b.out = append(b.out, '0')
 	default:
 		b.out = append(b.out, `""`...)

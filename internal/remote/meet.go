@@ -43,11 +43,12 @@ type Met struct {
 // answer can be made.
 func NewCounterpart(defs *schema.Definitions) (*Counterpart, error) {
 	s := &Counterpart{}
-	mock, err := NewMock(defs, nil, MockOptions{Record: func(r *Recorded) { s.seen.Served = r.Call }, Log: func(l *Logged) {
-		if s.seen.Served == "" {
-			s.seen.Served = l.Call
-		}
-	}})
+	mock, err := NewMock(defs, nil, MockOptions{Record: func(r *Recorded) { s.seen.Served = r.Call },
+		Log: func(l *Logged) {
+			if s.seen.Served == "" {
+				s.seen.Served = l.Call
+			}
+		}})
 	s.mock = mock
 	if err == nil {
 		mock.took = func(c *schema.Call, request *value.Message) { s.seen.Served, s.seen.Request = c.FullName(), request }
@@ -80,7 +81,8 @@ func (s *Counterpart) MeetFailing(
 	}
 	// No WebSocket is opened in memory: this is the problem that it would carry.
 	problem := &web.Problem{Type: "/-/errors/" + failed.ErrorName(), Status: failed.ErrorStatus(), Fields: failed.json}
-	return &Met{Method: http.MethodGet, Target: conversation.Path(c), Status: http.StatusSwitchingProtocols, Problem: problem}, nil
+	return &Met{Method: http.MethodGet, Target: conversation.Path(c), Status: http.StatusSwitchingProtocols,
+		Problem: problem}, nil
 }
 
 func (s *Counterpart) meet(
@@ -95,7 +97,8 @@ func (s *Counterpart) meet(
 		s.serve(r)
 		return s.met(), nil
 	}
-	k := NewCaller(c, Options{Base: "http://counterpart.invalid", Binary: binary, Unchecked: true, Credentials: standIns(shown)})
+	k := NewCaller(c, Options{Base: "http://counterpart.invalid", Binary: binary, Unchecked: true,
+		Credentials: standIns(shown)})
 	k.intake = func(r *http.Request, _ func(*http.Request) (*http.Response, error)) (*http.Response, error) {
 		return s.serve(r), nil
 	}
@@ -166,7 +169,8 @@ func (s *Counterpart) serve(r *http.Request) *http.Response {
 			s.seen.Problem = &p
 		}
 	}
-	return &http.Response{StatusCode: w.status, Status: fmt.Sprintf("%d %s", w.status, http.StatusText(w.status)), Proto: "HTTP/1.1", ProtoMajor: 1, ProtoMinor: 1,
+	return &http.Response{StatusCode: w.status, Status: fmt.Sprintf("%d %s", w.status, http.StatusText(w.status)),
+		Proto: "HTTP/1.1", ProtoMajor: 1, ProtoMinor: 1,
 		Header: w.header, Body: io.NopCloser(&w.body), ContentLength: int64(w.body.Len()), Request: r}
 }
 
@@ -195,7 +199,9 @@ func opening(ctx context.Context, c *schema.Call, shown []*schema.Credential, bi
 	switch {
 	case c.ResponseStream:
 		method = http.MethodGet
-		for name, v := range map[string]string{"Connection": "Upgrade", "Upgrade": "websocket", "Sec-Websocket-Version": "13", "Sec-Websocket-Key": "c3RhbmQtaW4gZm9yIGEga2V5IQ==", "Sec-Websocket-Protocol": "faithful-cbor"} {
+		for name, v := range map[string]string{"Connection": "Upgrade", "Upgrade": "websocket",
+			"Sec-Websocket-Version": "13", "Sec-Websocket-Key": "c3RhbmQtaW4gZm9yIGEga2V5IQ==",
+			"Sec-Websocket-Protocol": "faithful-cbor"} {
 			header.Set(name, v)
 		}
 	case binary:
@@ -207,7 +213,8 @@ func opening(ctx context.Context, c *schema.Call, shown []*schema.Credential, bi
 		header.Set("Content-Type", "application/json-seq")
 		header.Set("Accept", "application/json, application/problem+json")
 	}
-	r, err := http.NewRequestWithContext(ctx, method, "http://counterpart.invalid"+conversation.Path(c), strings.NewReader(body))
+	r, err := http.NewRequestWithContext(ctx, method, "http://counterpart.invalid"+conversation.Path(c),
+		strings.NewReader(body))
 	if err != nil {
 		return nil, err
 	}

@@ -190,7 +190,8 @@ func take(call *web.Call, c *schema.Call, request, body *message, a *web.Argumen
 			v.Fields[f.Number] = list
 			continue
 		}
-		there := a.Scalar(p, f.Presence != schema.Required, shapeOf(f.Type), read(f.Type, func(one value.Value) { v.Fields[f.Number] = one }))
+		there := a.Scalar(p, f.Presence != schema.Required, shapeOf(f.Type),
+			read(f.Type, func(one value.Value) { v.Fields[f.Number] = one }))
 		if !there && f.Presence == schema.Defaulted {
 			v.Fields[f.Number] = value.Default(f.Default)
 		}

@@ -71,7 +71,8 @@ func NewMock(defs *schema.Definitions, sheet *Sheet, options MockOptions) (*Mock
 	if options.Now == nil {
 		options.Now = time.Now
 	}
-	m := &Mock{defs: defs, sheet: sheet, options: options, defaults: map[*schema.Call]*reply{}, routes: conversation.NewRoutes(defs.Calls()), rng: rand.New(rand.NewPCG(options.Seed, 1))}
+	m := &Mock{defs: defs, sheet: sheet, options: options, defaults: map[*schema.Call]*reply{},
+		routes: conversation.NewRoutes(defs.Calls()), rng: rand.New(rand.NewPCG(options.Seed, 1))}
 	about := &web.Definitions{Name: options.Name, Version: options.Version, Digest: defs.Digest()}
 	for _, module := range defs.Modules {
 		about.Modules = append(about.Modules, web.Module{Name: module.Name, Text: module.Canonical()})
@@ -477,7 +478,8 @@ func (w *seenWriter) Write(b []byte) (int, error) {
 }
 
 // record tells what a call was asked and answered.
-func (m *Mock) record(c *schema.Call, request *value.Message, requests []*value.Message, answer wire.Message, answers []*message, err error) {
+func (m *Mock) record(c *schema.Call, request *value.Message, requests []*value.Message, answer wire.Message,
+	answers []*message, err error) {
 	if m.options.Record == nil || errors.Is(err, context.Canceled) || errors.Is(err, io.ErrUnexpectedEOF) {
 		return
 	}

@@ -52,7 +52,8 @@ func Replay(ctx context.Context, c *schema.Call, r *Recorded, options Options) (
 	list = differences(list, "/fields", c.Response, r.Fields, now.Fields)
 	list = differences(list, "/answer", c.Response, r.Answer, now.Answer)
 	if len(r.Answers) != len(now.Answers) {
-		list = append(list, Difference{"/answers", fmt.Sprintf("%d elements", len(r.Answers)), fmt.Sprintf("%d elements", len(now.Answers))})
+		list = append(list, Difference{"/answers", fmt.Sprintf("%d elements", len(r.Answers)),
+			fmt.Sprintf("%d elements", len(now.Answers))})
 	}
 	for i := range min(len(r.Answers), len(now.Answers)) {
 		list = differences(list, "/answers/"+strconv.Itoa(i), c.Response, r.Answers[i], now.Answers[i])

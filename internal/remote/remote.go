@@ -22,13 +22,15 @@ import (
 // callOf is what both sides know of a call. fails are the errors that it
 // declares, as messages.
 func callOf(c *schema.Call) *web.Call {
-	call := &web.Call{Name: c.FullName(), Method: conversation.Method(c), Path: conversation.Path(c), Safe: c.Safe, Idempotent: c.Idempotent,
-		Bodiless: conversation.Bodiless(c), RequestStream: c.RequestStream, AnswerStream: c.ResponseStream}
+	call := &web.Call{Name: c.FullName(), Method: conversation.Method(c), Path: conversation.Path(c), Safe: c.Safe,
+		Idempotent: c.Idempotent,
+		Bodiless:   conversation.Bodiless(c), RequestStream: c.RequestStream, AnswerStream: c.ResponseStream}
 	if c.HTTP != nil {
 		call.Status = c.HTTP.Status
 	}
 	for _, p := range conversation.Outside(c) {
-		call.Placed = append(call.Placed, web.Placed{Number: p.Field.Number, Name: p.Field.JSONName(), In: string(p.Place), Parameter: p.Name})
+		call.Placed = append(call.Placed, web.Placed{Number: p.Field.Number, Name: p.Field.JSONName(), In: string(p.Place),
+			Parameter: p.Name})
 	}
 	for _, all := range c.Needs {
 		var needed []*web.Credential
@@ -38,7 +40,8 @@ func callOf(c *schema.Call) *web.Call {
 		call.Needs = append(call.Needs, needed)
 	}
 	for _, f := range c.Fails {
-		call.Fails = append(call.Fails, web.Failure{Name: f.FullName(), New: func() web.DeclaredError { return &declared{message{typ: f}} }})
+		call.Fails = append(call.Fails, web.Failure{Name: f.FullName(),
+			New: func() web.DeclaredError { return &declared{message{typ: f}} }})
 	}
 	return call
 }

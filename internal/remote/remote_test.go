@@ -69,7 +69,8 @@ func serve(t *testing.T, defs *schema.Definitions, sheet string, options MockOpt
 }
 
 // all are credentials for everything that needs some.
-var all = map[string]string{"crew": "a-token", "gate": "north pier", "machine": "m & m", "screen": "s", "office": "ada:secret"}
+var all = map[string]string{"crew": "a-token", "gate": "north pier", "machine": "m & m", "screen": "s",
+	"office": "ada:secret"}
 
 func requestOf(t *testing.T, defs *schema.Definitions, c *schema.Call, i int) []byte {
 	t.Helper()
@@ -214,13 +215,15 @@ func TestRefusalsAreProblemDetails(t *testing.T) {
 	require.NoError(t, compiler.AddResource("problem.json", document))
 	compiled, err := compiler.Compile("problem.json")
 	require.NoError(t, err)
-	server := serve(t, ferryLine(t), "[[answer]]\ncall = \"Bookings.cancel\"\nproblem = \"internal\"\n[[answer]]\ncall = \"Bookings.booking\"\nerror = \"NotFound\"\n[credentials]\ngate = [\"north pier\", \"south pier\"]\n", MockOptions{})
+	server := serve(t, ferryLine(t), "[[answer]]\ncall = \"Bookings.cancel\"\nproblem = "+
+		"\"internal\"\n[[answer]]\ncall = \"Bookings.booking\"\nerror = \"NotFound\"\n[credentials]\ngate = [\"north pier\", \"south pier\"]\n", MockOptions{})
 	for _, c := range []struct {
 		method, path, headers, body string
 		status                      int
 		name                        string
 	}{
-		{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{"sailing": "x", "passengers": []}`, 400, "invalid-request"},
+		{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{"sailing": "x", "passengers": []}`,
+			400, "invalid-request"},
 		{"POST", "/skerry/booking/bookings/book", "Content-Type: application/json", `{`, 400, "invalid-request"},
 		{"POST", "/skerry/booking/bookings/book", "Content-Type: application/cbor", "\xa1\x01\x05", 400, "invalid-request"},
 		{"POST", "/skerry/booking/bookings/book", "Content-Type: text/plain", "x", 415, "unsupported-form"},
@@ -229,10 +232,13 @@ func TestRefusalsAreProblemDetails(t *testing.T) {
 		{"GET", "/nowhere", "", "", 404, "unknown-call"},
 		{"POST", "/skerry/quay/quay/ring", "", "", 401, "unauthenticated"},
 		{"POST", "/skerry/quay/quay/ring", "X-Gate-Key: west pier", "", 403, "forbidden"},
-		{"POST", "/skerry/booking/bookings/cancel", "Content-Type: application/json", `{"id": "6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"}`, 500, "internal"},
-		{"POST", "/skerry/booking/bookings/booking", "Content-Type: application/json", `{"id": "6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"}`, 404, "skerry.common.NotFound"},
+		{"POST", "/skerry/booking/bookings/cancel", "Content-Type: application/json",
+			`{"id": "6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"}`, 500, "internal"},
+		{"POST", "/skerry/booking/bookings/booking", "Content-Type: application/json",
+			`{"id": "6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"}`, 404, "skerry.common.NotFound"},
 		{"GET", "/vessels/nobody/positions?deck=moon&since=today", "X-Quay-Client: 50%", "", 400, "invalid-request"},
-		{"PUT", "/notices/NOR-0715/en", "Content-Type: application/json\nX-Gate-Key: south pier", `{"code": "NOR-0715", "body": "Fog"}`, 400, "invalid-request"},
+		{"PUT", "/notices/NOR-0715/en", "Content-Type: application/json\nX-Gate-Key: south pier",
+			`{"code": "NOR-0715", "body": "Fog"}`, 400, "invalid-request"},
 	} {
 		r, err := http.NewRequest(c.method, server.URL+c.path, strings.NewReader(c.body))
 		require.NoError(t, err)
@@ -268,12 +274,14 @@ func TestCurl(t *testing.T) {
 	defs := ferryLine(t)
 	var mu sync.Mutex
 	var logged []string
-	server := serve(t, defs, "[credentials]\ngate = \"north \\\"pier\\\" $HOME\"\n", MockOptions{Base: "/v1", Log: func(l *Logged) {
-		mu.Lock()
-		defer mu.Unlock()
-		logged = append(logged, fmt.Sprintf("%s %d", l.Call, l.Status))
-	}})
-	own := map[string]string{"CREW": "a-token", "GATE": `north "pier" $HOME`, "MACHINE": "m & m=1", "SCREEN": "screen-value", "OFFICE": "ada:se cret"}
+	server := serve(t, defs, "[credentials]\ngate = \"north \\\"pier\\\" $HOME\"\n",
+		MockOptions{Base: "/v1", Log: func(l *Logged) {
+			mu.Lock()
+			defer mu.Unlock()
+			logged = append(logged, fmt.Sprintf("%s %d", l.Call, l.Status))
+		}})
+	own := map[string]string{"CREW": "a-token", "GATE": `north "pier" $HOME`, "MACHINE": "m & m=1",
+		"SCREEN": "screen-value", "OFFICE": "ada:se cret"}
 	for _, c := range defs.Calls() {
 		t.Run(c.FullName(), func(t *testing.T) {
 			if conversation.BothWays(c) {
@@ -291,7 +299,8 @@ func TestCurl(t *testing.T) {
 				if c.Needs != nil {
 					one.Needs = needs[i : i+1]
 				}
-				line, variables, err := NewCaller(&one, Options{Base: server.URL + "/v1", Headers: http.Header{"X-Note": {"it's `here` $HOME"}}}).Curl(t.Context(), [][]byte{requestOf(t, defs, c, i)})
+				line, variables, err := NewCaller(&one, Options{Base: server.URL + "/v1",
+					Headers: http.Header{"X-Note": {"it's `here` $HOME"}}}).Curl(t.Context(), [][]byte{requestOf(t, defs, c, i)})
 				require.NoError(t, err)
 				assert.Len(t, variables, len(needs[i]))
 				shell := exec.Command("bash", "-c", line+` -w '\n%{http_code}'`)
@@ -302,7 +311,8 @@ func TestCurl(t *testing.T) {
 				}
 				output, err := shell.CombinedOutput()
 				require.NoError(t, err, "%s\n%s", line, output)
-				assert.True(t, strings.HasSuffix(string(output), fmt.Sprintf("\n%d", conversation.Status(c))), "%s\n%s", line, output)
+				assert.True(t, strings.HasSuffix(string(output), fmt.Sprintf("\n%d", conversation.Status(c))), "%s\n%s", line,
+					output)
 			}
 		})
 	}
@@ -316,7 +326,8 @@ func TestReplay(t *testing.T) {
 	defs := ferryLine(t)
 	var mu sync.Mutex
 	var day []*Recorded
-	const sheet = "[[answer]]\ncall = \"Fleet.vessel\"\nerror = \"NotFound\"\nwith = { what = \"gone\" }\n[[answer]]\ncall = \"Bookings.cancel\"\nproblem = \"forbidden\"\n"
+	const sheet = "[[answer]]\ncall = \"Fleet.vessel\"\nerror = \"NotFound\"\nwith = { what = \"gone\" " +
+		"}\n[[answer]]\ncall = \"Bookings.cancel\"\nproblem = \"forbidden\"\n"
 	server := serve(t, defs, sheet, MockOptions{Record: func(r *Recorded) {
 		mu.Lock()
 		defer mu.Unlock()
@@ -335,7 +346,8 @@ func TestReplay(t *testing.T) {
 	require.Len(t, recorded, len(defs.Calls())-1, "what is no declared error is not recorded")
 	lines, err := jsonschema.NewCompiler().Compile("../../docs/record.schema.json")
 	require.NoError(t, err)
-	other := serve(t, defs, "[[answer]]\ncall = \"Quay.post\"\nwith = { body = \"Sun.\" }\n[[answer]]\ncall = \"Quay.follow\"\nstream = [{}]\n[[answer]]\ncall = \"Quay.ring\"\nerror = \"Refused\"\n", MockOptions{})
+	other := serve(t, defs, "[[answer]]\ncall = \"Quay.post\"\nwith = { body = \"Sun.\" }\n[[answer]]\ncall = "+
+		"\"Quay.follow\"\nstream = [{}]\n[[answer]]\ncall = \"Quay.ring\"\nerror = \"Refused\"\n", MockOptions{})
 	var differ []string
 	for _, r := range recorded {
 		text, err := json.Marshal(r)
@@ -358,8 +370,11 @@ func TestReplay(t *testing.T) {
 		}
 	}
 	assert.ElementsMatch(t, []string{
-		"vessel /status: 404, 200", "vessel /error: skerry.common.NotFou, none", `vessel /fields: {"what":"gone"}, absent`, "vessel /answer: absent, " + fmt.Sprintf("%.20s", requestOf(t, defs, call(t, defs, "Fleet.vessel"), 0)), // whose id it repeats
-		`post /answer/body: "Fog. We sail when w, "Sun."`, "follow /answers: 3 elements, 1 elements", "ring /status: 204, 403", "ring /error: none, skerry.quay.Refused", `ring /fields: absent, {"why":"tooLate"}`,
+		"vessel /status: 404, 200", "vessel /error: skerry.common.NotFou, none", `vessel /fields: {"what":"gone"}, absent`,
+		"vessel /answer: absent, " + fmt.Sprintf("%.20s", requestOf(t, defs, call(t, defs, "Fleet.vessel"), 0)),
+		// whose id it repeats
+		`post /answer/body: "Fog. We sail when w, "Sun."`, "follow /answers: 3 elements, 1 elements",
+		"ring /status: 204, 403", "ring /error: none, skerry.quay.Refused", `ring /fields: absent, {"why":"tooLate"}`,
 	}, differ)
 }
 
@@ -368,35 +383,46 @@ func TestMistakesInSheets(t *testing.T) {
 	defs := ferryLine(t)
 	const book = "[[answer]]\ncall = \"Bookings.book\"\n"
 	for text, want := range map[string]string{
-		"[[answers]]":                                                    "1:3 unknown-key: an answer sheet has no key answers | did you mean answer?",
-		"[[answer]]\ncal = \"Bookings.book\"":                            "2:1 unknown-key: an answer sheet has no key answer.cal | did you mean call?",
-		"[[answer]]\nwith = {}":                                          "1:1 no-call: an answer needs the call that it is for",
-		"[[answer]]\ncall = \"Bookings.bok\"":                            "2:9 unknown-call: there is no call Bookings.bok | did you mean Bookings.book?",
-		"[[answer]]\ncall = \"Bookings.book":                             "2:21 bad-toml: ",
-		"state = 7":                                                      "1:9 bad-toml: ",
-		book + "when = { saling = \"x\" }":                               "3:10 unknown-field: BookRequest has no field saling | did you mean sailing?",
-		book + "when = { vehicle = { metre = 4 } }":                      "3:22 unknown-field: Vehicle has no field metre | did you mean metres?",
-		book + "when = { deck = 1.5 }":                                   "3:10 wrong-value: when.deck: the payload: expected Deck, found the number 1.5",
-		book + "with = { fare = { hundredth = 4 } }":                     "3:10 wrong-value: with: /fare/hundredths: expected int64, found nothing: the field is required",
-		book + "with = { fare = { hundredths = 4, curency = \"SKD\" } }": "3:35 unknown-field: with: nothing of these definitions is called /fare/curency | did you mean currency?",
-		book + "with = { id = 4 }":                                       "3:10 wrong-value: with: /id: expected uuid, found the number 4",
-		book + "with = { idd = \"x\" }":                                  "3:10 unknown-field: Booking has no field idd | did you mean id?",
-		book + "error = \"SailingFul\"":                                  "3:10 unknown-error: skerry.booking.Bookings.book does not fail with SailingFul | did you mean SailingFull?",
-		book + "error = \"SailingFull\"\nwith = { seats = 4 }":           "4:10 unknown-field: SailingFull has no field seats | ",
-		book + "problem = \"sleepy\"":                                    "3:12 unknown-problem: a mock does not answer with the problem sleepy | ",
-		book + "problem = \"internal\"\nerror = \"SailingFull\"":         "3:1 two-answers: ",
-		book + "cut = true\nwith = {}":                                   "3:1 two-answers: ",
-		book + "delay = \"soon\"":                                        "3:1 bad-delay: a delay is an ISO 8601 duration, not \"soon\"",
-		book + "times = -1":                                              "3:1 bad-times: ",
-		book + "stream = []":                                             "3:1 no-stream: ",
-		book + "copy = { id = \"sailing\" }":                             "3:10 bad-pointer: ",
-		book + "copy = { idd = \"/sailing\" }":                           "3:10 unknown-field: ",
-		"[[answer]]\ncall = \"Quay.ring\"\nwhen = { a = 1 }":             "3:1 no-request: ",
-		"[[answer]]\ncall = \"Quay.ring\"\nwith = { a = 1 }":             "3:1 no-answer: ",
-		"[[answer]]\ncall = \"Quay.follow\"\nwith = {}":                  "3:1 is-stream: ",
-		"[[answer]]\ncall = \"Quay.follow\"\nstream = [{ x = 1 }]":       "3:13 unknown-field: Position has no field x | ",
-		"[credentials]\ngat = \"x\"":                                     "1:1 unknown-credential: there is no credential gat | did you mean gate?",
-		"\xff\x00":                                                       "1:1 bad-toml: ",
+		"[[answers]]":                         "1:3 unknown-key: an answer sheet has no key answers | did you mean answer?",
+		"[[answer]]\ncal = \"Bookings.book\"": "2:1 unknown-key: an answer sheet has no key answer.cal | did you mean call?",
+		"[[answer]]\nwith = {}":               "1:1 no-call: an answer needs the call that it is for",
+		"[[answer]]\ncall = \"Bookings.bok\"": "2:9 unknown-call: there is no call Bookings.bok | did you mean Bookings.book?",
+		"[[answer]]\ncall = \"Bookings.book":  "2:21 bad-toml: ",
+		"state = 7":                           "1:9 bad-toml: ",
+		book + "when = { saling = \"x\" }": "3:10 unknown-field: BookRequest has no field " +
+			"saling | did you mean sailing?",
+		book + "when = { vehicle = { metre = 4 } }": "3:22 unknown-field: Vehicle has no field " +
+			"metre | did you mean metres?",
+		book + "when = { deck = 1.5 }": "3:10 wrong-value: when.deck: the payload: " +
+			"expected Deck, found the number 1.5",
+		book + "with = { fare = { hundredth = 4 } }": "3:10 wrong-value: with: /fare/hundredths: " +
+			"expected int64, found nothing: the field is required",
+		book + "with = { fare = { hundredths = 4, curency = \"SKD\" } }": "3:35 unknown-field: with: nothing of these " +
+			"definitions is called /fare/curency | did you mean currency?",
+		book + "with = { id = 4 }": "3:10 wrong-value: with: /id: expected uuid, " +
+			"found the number 4",
+		book + "with = { idd = \"x\" }": "3:10 unknown-field: Booking has no field idd " +
+			"| did you mean id?",
+		book + "error = \"SailingFul\"": "3:10 unknown-error: " +
+			"skerry.booking.Bookings.book does not fail with SailingFul | did you mean SailingFull?",
+		book + "error = \"SailingFull\"\nwith = { seats = 4 }": "4:10 unknown-field: SailingFull has no " +
+			"field seats | ",
+		book + "problem = \"sleepy\"": "3:12 unknown-problem: a mock does not answer " +
+			"with the problem sleepy | ",
+		book + "problem = \"internal\"\nerror = \"SailingFull\"": "3:1 two-answers: ",
+		book + "cut = true\nwith = {}":                           "3:1 two-answers: ",
+		book + "delay = \"soon\"": "3:1 bad-delay: a delay is an ISO 8601 " +
+			"duration, not \"soon\"",
+		book + "times = -1":                                        "3:1 bad-times: ",
+		book + "stream = []":                                       "3:1 no-stream: ",
+		book + "copy = { id = \"sailing\" }":                       "3:10 bad-pointer: ",
+		book + "copy = { idd = \"/sailing\" }":                     "3:10 unknown-field: ",
+		"[[answer]]\ncall = \"Quay.ring\"\nwhen = { a = 1 }":       "3:1 no-request: ",
+		"[[answer]]\ncall = \"Quay.ring\"\nwith = { a = 1 }":       "3:1 no-answer: ",
+		"[[answer]]\ncall = \"Quay.follow\"\nwith = {}":            "3:1 is-stream: ",
+		"[[answer]]\ncall = \"Quay.follow\"\nstream = [{ x = 1 }]": "3:13 unknown-field: Position has no field x | ",
+		"[credentials]\ngat = \"x\"":                               "1:1 unknown-credential: there is no credential gat | did you mean gate?",
+		"\xff\x00":                                                 "1:1 bad-toml: ",
 	} {
 		_, err := ReadSheet(defs, source.NewFile("answers.toml", text), Sampled(defs, 0))
 		if want == "" {

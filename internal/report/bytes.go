@@ -77,13 +77,15 @@ func (p *Printer) part(data []byte, part *value.Part, depth, width int, whole bo
 	default:
 		line += text
 	}
-	p.Line("%s", strings.TrimRight(fmt.Sprintf("%s  %-*s %s", p.In(Faint, fmt.Sprintf("%*d", width, part.Start)), 3*hexBytes, digits.String()+tail, line), " "))
+	p.Line("%s", strings.TrimRight(fmt.Sprintf("%s  %-*s %s", p.In(Faint, fmt.Sprintf("%*d", width, part.Start)),
+		3*hexBytes, digits.String()+tail, line), " "))
 	for i, inner := range part.Parts {
 		left := len(part.Parts) - 1 - i
 		if !whole && len(part.Parts) > longList && i >= shownHead && left > 0 {
 			if i == shownHead {
 				last := part.Parts[len(part.Parts)-1]
-				p.Line("%s  %-*s %s", strings.Repeat(" ", width), 3*hexBytes, "…", p.In(Faint, indent+fmt.Sprintf("  %d more, bytes %d to %d", left, inner.Start, last.Start-1)))
+				p.Line("%s  %-*s %s", strings.Repeat(" ", width), 3*hexBytes, "…",
+					p.In(Faint, indent+fmt.Sprintf("  %d more, bytes %d to %d", left, inner.Start, last.Start-1)))
 			}
 			continue
 		}

@@ -71,7 +71,8 @@ var verdictStyle = map[verdict.Verdict]Style{verdict.Breaking: Red, verdict.Alte
 func (p *Printer) BeyondLast(c Comparison, changes []*compare.Change) {
 	p.refs, p.needs = [2]string{c.Old, c.New}, c.Needs
 	p.Line("")
-	p.Line("%s %s more", p.In(Bold, c.Old+" → "+c.New+":"), map[bool]string{true: "1 change breaks", false: fmt.Sprintf("%d changes break", len(changes))}[len(changes) == 1])
+	p.Line("%s %s more", p.In(Bold, c.Old+" → "+c.New+":"),
+		map[bool]string{true: "1 change breaks", false: fmt.Sprintf("%d changes break", len(changes))}[len(changes) == 1])
 	whole, rows, more := summed(changes)
 	for _, f := range whole {
 		p.Line("")
@@ -93,7 +94,8 @@ func (p *Printer) Comparison(c Comparison) {
 	if c.Needs != "" && len(c.Changes) > 0 {
 		why := "."
 		if n := c.Undecided(); n > 0 && c.Count(verdict.Breaking) == 0 {
-			why = fmt.Sprintf(": it was not decided whether %s anything; read what is said there.", map[bool]string{true: "one of the changes breaks", false: fmt.Sprintf("%d of the changes break", n)}[n == 1])
+			why = fmt.Sprintf(": it was not decided whether %s anything; read what is said there.",
+				map[bool]string{true: "one of the changes breaks", false: fmt.Sprintf("%d of the changes break", n)}[n == 1])
 		}
 		p.Line("This change needs version %s or higher%s", p.In(Bold, c.Needs), why)
 	}
@@ -190,7 +192,8 @@ func (p *Printer) overview(changes []*compare.Change) (rows [][]string) {
 		if more := len(list) - shown; more > 0 {
 			where = append(where, Plural(more, "module")+" more")
 		}
-		rows = append(rows, []string{p.In(verdictStyle[g.verdict], g.verdict.String()), strconv.Itoa(counts[g]), string(g.kind), strings.Join(where, ", ")})
+		rows = append(rows, []string{p.In(verdictStyle[g.verdict], g.verdict.String()), strconv.Itoa(counts[g]),
+			string(g.kind), strings.Join(where, ", ")})
 	}
 	return rows
 }
@@ -255,7 +258,8 @@ func grouped(effects []*verdict.Effect) [][]*verdict.Effect {
 	var groups [][]*verdict.Effect
 	for _, e := range effects {
 		i := slices.IndexFunc(groups, func(g []*verdict.Effect) bool {
-			return g[0].Verdict == e.Verdict && g[0].Sentence == e.Sentence && g[0].Position == e.Position && g[0].Who == e.Who && (e.Position != verdict.Code || e.Proof == nil)
+			return g[0].Verdict == e.Verdict && g[0].Sentence == e.Sentence && g[0].Position == e.Position &&
+				g[0].Who == e.Who && (e.Position != verdict.Code || e.Proof == nil)
 		})
 		if i < 0 {
 			groups = append(groups, []*verdict.Effect{e})
@@ -407,7 +411,8 @@ func (p *Printer) proof(w *verdict.Proof, writer, ref string, checked bool) {
 	}
 	p.Line("      %s %s", w.Reader, p.In(Bold, w.Outcome))
 	if w.Alone {
-		p.Line("      %s", p.In(Faint, "seen in these fields alone: in the whole payload another change stops the reader first, or it is too large to print"))
+		p.Line("      %s", p.In(Faint, "seen in these fields alone: in the whole payload another change stops the "+
+			"reader first, or it is too large to print"))
 		return
 	}
 	p.tryIt("try it:", w, ref, checked)
@@ -434,7 +439,8 @@ func (p *Printer) tryIt(label string, w *verdict.Proof, ref string, checked bool
 	case w.Encoding == "binary" && len(digits) <= copied:
 		line = fmt.Sprintf("faithful from-cbor %s --of %s%s -d %s", w.ReadAs, shell.Word(ref), check, digits)
 	case w.Encoding == "json" && len(w.JSON) <= copied:
-		line = fmt.Sprintf("faithful to-cbor %s --of %s%s --hex -d %s", w.ReadAs, shell.Word(ref), check, shell.Quoted(w.JSON))
+		line = fmt.Sprintf("faithful to-cbor %s --of %s%s --hex -d %s", w.ReadAs, shell.Word(ref), check,
+			shell.Quoted(w.JSON))
 	default:
 		p.Line("      %s", p.In(Faint, "the payload is long: faithful compare --as json has it whole"))
 	}
@@ -524,7 +530,8 @@ func ComparisonJSON(c Comparison) map[string]any {
 	changes := []changeJSON{}
 	for _, f := range c.Changes {
 		worst = max(worst, f.Verdict())
-		j := changeJSON{Change: string(f.Kind), Where: f.Where, Old: f.Old, New: f.New, How: f.How, Verdict: f.Verdict().String(), Place: placeJSON(f.Place), Effects: []effectJSON{}}
+		j := changeJSON{Change: string(f.Kind), Where: f.Where, Old: f.Old, New: f.New, How: f.How,
+			Verdict: f.Verdict().String(), Place: placeJSON(f.Place), Effects: []effectJSON{}}
 		if f.Fix != nil {
 			j.Fix = &fixJSON{f.Fix.Says, f.Fix.Lines}
 		}
@@ -538,17 +545,20 @@ func ComparisonJSON(c Comparison) map[string]any {
 	}
 	return map[string]any{
 		"old": c.Old, "new": c.New, "verdict": worst.String(), "needs": c.Needs, "changes": changes,
-		"counts": map[string]int{"breaking": c.Count(verdict.Breaking), "waived": c.Count(verdict.Breaking) - c.Unwaived(), "altering": c.Count(verdict.Altering), "compatible": c.Count(verdict.Compatible)},
+		"counts": map[string]int{"breaking": c.Count(verdict.Breaking), "waived": c.Count(verdict.Breaking) - c.Unwaived(),
+			"altering": c.Count(verdict.Altering), "compatible": c.Count(verdict.Compatible)},
 	}
 }
 
 func effect(e *verdict.Effect) effectJSON {
-	j := effectJSON{Covers: e.Covers, Position: string(e.Position), Who: e.Who, Direction: "old-reads-new", Calls: e.Calls, Verdict: e.Verdict.String(), Sentence: e.Sentence}
+	j := effectJSON{Covers: e.Covers, Position: string(e.Position), Who: e.Who, Direction: "old-reads-new",
+		Calls: e.Calls, Verdict: e.Verdict.String(), Sentence: e.Sentence}
 	if e.NewReads {
 		j.Direction = "new-reads-old"
 	}
 	if w := e.Proof; w != nil {
-		j.Proof = &proofJSON{Message: w.Message, Writer: w.Writer, Reader: w.Reader, JSON: w.JSON, Binary: hex.EncodeToString(w.Binary), Outcome: w.Outcome, Code: w.Code, Request: w.Request, Alone: w.Alone}
+		j.Proof = &proofJSON{Message: w.Message, Writer: w.Writer, Reader: w.Reader, JSON: w.JSON,
+			Binary: hex.EncodeToString(w.Binary), Outcome: w.Outcome, Code: w.Code, Request: w.Request, Alone: w.Alone}
 	}
 	return j
 }

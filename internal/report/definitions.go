@@ -27,7 +27,8 @@ func (p *Printer) Outline(m *schema.Module) {
 		if s, ok := decl.(*schema.Service); ok {
 			var calls [][]string
 			for _, c := range s.Calls {
-				calls = append(calls, []string{fmt.Sprintf("%s(%s) -> %s", c.Name, sideName(m, c.Request, c.RequestStream, ""), sideName(m, c.Response, c.ResponseStream, "()")), firstLine(c.Doc)})
+				calls = append(calls, []string{fmt.Sprintf("%s(%s) -> %s", c.Name, sideName(m, c.Request, c.RequestStream, ""),
+					sideName(m, c.Response, c.ResponseStream, "()")), firstLine(c.Doc)})
 			}
 			p.Table("    ", calls)
 		}
@@ -317,17 +318,22 @@ type placeOfField struct {
 func DefinitionsJSON(d *schema.Definitions) any {
 	modules := []moduleJSON{}
 	for _, m := range d.Modules {
-		j := moduleJSON{Name: m.Name, Documentation: m.Doc, Constants: []constJSON{}, Types: []typeJSON{}, Enums: []enumJSON{}, Unions: []unionJSON{}, Messages: []messageJSON{}, Errors: []messageJSON{}, Examples: []exampleJSON{}, Credentials: []credentialJSON{}, Services: []serviceJSON{}}
+		j := moduleJSON{Name: m.Name, Documentation: m.Doc, Constants: []constJSON{}, Types: []typeJSON{},
+			Enums: []enumJSON{}, Unions: []unionJSON{}, Messages: []messageJSON{}, Errors: []messageJSON{},
+			Examples: []exampleJSON{}, Credentials: []credentialJSON{}, Services: []serviceJSON{}}
 		for _, c := range m.Consts {
-			j.Constants = append(j.Constants, constJSON{c.Name, c.Doc, c.Deprecated, c.Type.String(), schema.LiteralText(c.Value)})
+			j.Constants = append(j.Constants, constJSON{c.Name, c.Doc, c.Deprecated, c.Type.String(),
+				schema.LiteralText(c.Value)})
 		}
 		for _, t := range m.Types {
 			j.Types = append(j.Types, typeJSON{t.Name, t.Doc, t.Deprecated, t.Type.StringBase(), boundsOf(t.Bounds), t.Secret})
 		}
 		for _, u := range m.Unions {
-			x := unionJSON{Name: u.Name, Documentation: u.Doc, Deprecated: u.Deprecated, Alternatives: []alternativeJSON{}, Retired: retiredOf(u.Retired)}
+			x := unionJSON{Name: u.Name, Documentation: u.Doc, Deprecated: u.Deprecated, Alternatives: []alternativeJSON{},
+				Retired: retiredOf(u.Retired)}
 			for _, a := range u.Alternatives {
-				x.Alternatives = append(x.Alternatives, alternativeJSON{a.Number, a.Name, a.JSON, a.Doc, a.Deprecated, a.Type.String()})
+				x.Alternatives = append(x.Alternatives, alternativeJSON{a.Number, a.Name, a.JSON, a.Doc, a.Deprecated,
+					a.Type.String()})
 			}
 			j.Unions = append(j.Unions, x)
 		}
@@ -335,10 +341,12 @@ func DefinitionsJSON(d *schema.Definitions) any {
 			j.Examples = append(j.Examples, exampleJSON{e.Name, e.Doc, e.Of.FullName(), schema.ValueText(e.Value)})
 		}
 		for _, c := range m.Credentials {
-			j.Credentials = append(j.Credentials, credentialJSON{c.Name, c.Doc, c.Deprecated, c.Kind, c.Carrier, c.Key, c.Format})
+			j.Credentials = append(j.Credentials, credentialJSON{c.Name, c.Doc, c.Deprecated, c.Kind, c.Carrier, c.Key,
+				c.Format})
 		}
 		for _, e := range m.Enums {
-			x := enumJSON{Name: e.Name, Documentation: e.Doc, Deprecated: e.Deprecated, Members: []memberJSON{}, Retired: retiredOf(e.Retired)}
+			x := enumJSON{Name: e.Name, Documentation: e.Doc, Deprecated: e.Deprecated, Members: []memberJSON{},
+				Retired: retiredOf(e.Retired)}
 			for _, member := range e.Members {
 				x.Members = append(x.Members, memberJSON{member.Number, member.Name, member.JSON, member.Doc, member.Deprecated})
 			}
@@ -396,9 +404,11 @@ func boundsOf(b *schema.Bounds) *boundsJSON {
 }
 
 func messageOf(m *schema.Message) messageJSON {
-	j := messageJSON{Name: m.Name, Stored: m.Stored, Documentation: m.Doc, Deprecated: m.Deprecated, Status: m.Status, Fields: []fieldJSON{}, Retired: retiredOf(m.Retired)}
+	j := messageJSON{Name: m.Name, Stored: m.Stored, Documentation: m.Doc, Deprecated: m.Deprecated, Status: m.Status,
+		Fields: []fieldJSON{}, Retired: retiredOf(m.Retired)}
 	for _, f := range m.Fields {
-		x := fieldJSON{Number: f.Number, Name: f.Name, Documentation: f.Doc, Deprecated: f.Deprecated, Type: f.Type.String(), Presence: f.Presence.String(),
+		x := fieldJSON{Number: f.Number, Name: f.Name, Documentation: f.Doc, Deprecated: f.Deprecated,
+			Type: f.Type.String(), Presence: f.Presence.String(),
 			JSON: f.JSON, Secret: f.IsSecret(), Bounds: boundsOf(f.Bounds)}
 		if f.Presence == schema.Defaulted {
 			x.Default = schema.LiteralText(f.Default)
@@ -414,8 +424,10 @@ func messageOf(m *schema.Message) messageJSON {
 func serviceOf(s *schema.Service) serviceJSON {
 	j := serviceJSON{Name: s.Name, Documentation: s.Doc, Deprecated: s.Deprecated, Calls: []callJSON{}}
 	for _, c := range s.Calls {
-		x := callJSON{Name: c.Name, Documentation: c.Doc, Deprecated: c.Deprecated, Method: conversation.Method(c), Path: conversation.Path(c), Safe: c.Safe, Idempotent: c.Idempotent,
-			RequestStream: c.RequestStream, AnswerStream: c.ResponseStream, Fails: []string{}, Needs: [][]string{}, Places: []placeOfField{}}
+		x := callJSON{Name: c.Name, Documentation: c.Doc, Deprecated: c.Deprecated, Method: conversation.Method(c),
+			Path: conversation.Path(c), Safe: c.Safe, Idempotent: c.Idempotent,
+			RequestStream: c.RequestStream, AnswerStream: c.ResponseStream, Fails: []string{}, Needs: [][]string{},
+			Places: []placeOfField{}}
 		if c.HTTP != nil {
 			x.Status = c.HTTP.Status
 		}

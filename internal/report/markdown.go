@@ -37,7 +37,8 @@ func ComparisonMarkdown(c Comparison) string {
 		fmt.Fprintf(&b, "\n%d more are not shown: `faithful compare --as json` has all of them.\n", more)
 	}
 	for _, f := range whole {
-		fmt.Fprintf(&b, "\n<details>\n<summary>%s: <code>%s</code></summary>\n\n```text\n%s```\n\n</details>\n", f.Verdict(), f.Where, changeText(c, f))
+		fmt.Fprintf(&b, "\n<details>\n<summary>%s: <code>%s</code></summary>\n\n```text\n%s```\n\n</details>\n",
+			f.Verdict(), f.Where, changeText(c, f))
 	}
 	return b.String()
 }

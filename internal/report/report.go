@@ -82,7 +82,8 @@ func (p *Printer) Findings(list []source.Finding) {
 // says for each rule, once, why it matters.
 func (p *Printer) Advice(list []source.Finding, why map[string]string) {
 	for _, f := range list {
-		p.Line("%s: %s: %s %s", p.In(Bold, Where(f.Place)), p.In(Yellow, "advice"), sentence(f.Message, f.Fix), p.In(Faint, "("+f.Name+")"))
+		p.Line("%s: %s: %s %s", p.In(Bold, Where(f.Place)), p.In(Yellow, "advice"), sentence(f.Message, f.Fix),
+			p.In(Faint, "("+f.Name+")"))
 	}
 	var rows [][]string
 	said := map[string]bool{}
@@ -218,7 +219,8 @@ func width(r rune) int {
 	if IsControl(r) {
 		return len(escaped(r))
 	}
-	if r >= 0x1100 && r <= 0x115f || r >= 0x2e80 && r <= 0xa4cf || r >= 0xac00 && r <= 0xd7a3 || r >= 0xf900 && r <= 0xfaff || r >= 0xff00 && r <= 0xff60 || r >= 0x1f300 && r <= 0x1faff {
+	if r >= 0x1100 && r <= 0x115f || r >= 0x2e80 && r <= 0xa4cf || r >= 0xac00 && r <= 0xd7a3 || r >= 0xf900 &&
+		r <= 0xfaff || r >= 0xff00 && r <= 0xff60 || r >= 0x1f300 && r <= 0x1faff {
 		return 2
 	}
 	return 1

@@ -85,7 +85,8 @@ type sarifRegion struct {
 const sarifSchema = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json"
 
 func sarif(version string, rules []sarifRule, results []sarifResult) any {
-	return sarifLog{sarifSchema, "2.1.0", []sarifRun{{sarifTool{sarifDriver{"Faithful Courier", version, rules}}, "unicodeCodePoints", results}}}
+	return sarifLog{sarifSchema, "2.1.0", []sarifRun{{sarifTool{sarifDriver{"Faithful Courier", version, rules}},
+		"unicodeCodePoints", results}}}
 }
 
 // sarifAt is a list of the one place, or of none where it has no file.
@@ -94,7 +95,8 @@ func sarifAt(place source.Place, message string) []sarifLocation {
 		return nil
 	}
 	start, end := place.File.Position(place.Span.Start), place.File.Position(place.Span.End)
-	l := sarifLocation{Physical: sarifPhysical{sarifArtifact{(&url.URL{Path: place.File.Name}).String()}, sarifRegion{start.Line, start.Column, end.Line, end.Column}}}
+	l := sarifLocation{Physical: sarifPhysical{sarifArtifact{(&url.URL{Path: place.File.Name}).String()},
+		sarifRegion{start.Line, start.Column, end.Line, end.Column}}}
 	if message != "" {
 		l.Message = &sarifText{message}
 	}
@@ -110,7 +112,8 @@ func FindingsSARIF(version string, findings []source.Finding) any {
 			at = len(rules)
 			rules = append(rules, sarifRule{ID: f.Name})
 		}
-		r := sarifResult{RuleID: f.Name, RuleIndex: at, Level: "error", Message: sarifText{sentence(f.Message, f.Fix)}, Locations: sarifAt(f.Place, "")}
+		r := sarifResult{RuleID: f.Name, RuleIndex: at, Level: "error", Message: sarifText{sentence(f.Message, f.Fix)},
+			Locations: sarifAt(f.Place, "")}
 		if f.Severity == source.Advice {
 			r.Level = "warning"
 		}
@@ -135,11 +138,13 @@ func ComparisonSARIF(version string, c Comparison) any {
 			index[f.Kind] = at
 			rule := sarifRule{ID: string(f.Kind)}
 			if w, known := compare.About(f.Kind); known {
-				rule.Short, rule.Full = &sarifText{strings.ReplaceAll(rule.ID, "-", " ")}, &sarifText{"Payloads: " + w.Wire + ". Code: " + w.Code + "."}
+				rule.Short, rule.Full = &sarifText{strings.ReplaceAll(rule.ID, "-", " ")},
+					&sarifText{"Payloads: " + w.Wire + ". Code: " + w.Code + "."}
 			}
 			rules = append(rules, rule)
 		}
-		r := sarifResult{RuleID: string(f.Kind), RuleIndex: at, Level: sarifLevels[f.Verdict()], Locations: sarifAt(f.Place, ""), Prints: map[string]string{"change/v1": string(f.Kind) + " " + f.Where}}
+		r := sarifResult{RuleID: string(f.Kind), RuleIndex: at, Level: sarifLevels[f.Verdict()],
+			Locations: sarifAt(f.Place, ""), Prints: map[string]string{"change/v1": string(f.Kind) + " " + f.Where}}
 		r.Message.Text = f.Where + ": " + f.Verdict().String() + ": " + fromTo(f)
 		for _, e := range f.Effects {
 			r.Message.Text += "\n" + e.Covers + ": " + e.Sentence
@@ -161,7 +166,8 @@ func ComparisonSARIF(version string, c Comparison) any {
 	return sarif(version, rules, results)
 }
 
-var sarifLevels = map[verdict.Verdict]string{verdict.Breaking: "error", verdict.Altering: "warning", verdict.Compatible: "note"}
+var sarifLevels = map[verdict.Verdict]string{verdict.Breaking: "error", verdict.Altering: "warning",
+	verdict.Compatible: "note"}
 
 // sentence joins what is wrong and how to fix it.
 func sentence(message, fix string) string {

@@ -20,7 +20,8 @@ func IsControl(r rune) bool {
 	case r < 0xa0:
 		return true
 	}
-	return r == 0x061c || r == 0x200e || r == 0x200f || r >= 0x2028 && r <= 0x202e || r >= 0x2066 && r <= 0x2069 || r == 0xfeff
+	return r == 0x061c || r == 0x200e || r == 0x200f || r >= 0x2028 && r <= 0x202e || r >= 0x2066 && r <= 0x2069 ||
+		r == 0xfeff
 }
 
 // escaped is how a control character is shown.
@@ -107,7 +108,10 @@ func incomplete(b []byte) int {
 	}
 	for n := min(6, len(b)); n > 0; n-- {
 		at := string(b[len(b)-n:])
-		if slices.ContainsFunc(sequences, func(sequence string) bool { return len(at) < len(sequence) && strings.HasPrefix(sequence, at) }) {
+		if slices.ContainsFunc(sequences, func(sequence string) bool {
+			return len(at) < len(sequence) &&
+				strings.HasPrefix(sequence, at)
+		}) {
 			return n
 		}
 	}

@@ -35,7 +35,8 @@ func TestLinesShowControls(t *testing.T) {
 		require.NoError(t, json.Unmarshal([]byte(out), &back))
 		assert.Equal(t, strings.ToValidUTF8(text, "?"), back["text"], "the same JSON")
 	}
-	assert.Equal(t, `\x1b[31mred`+"\n", printed(true, func(p *Printer) { p.Line("\x1b[31mred") }), "a style that is none of ours")
+	assert.Equal(t, `\x1b[31mred`+"\n", printed(true, func(p *Printer) { p.Line("\x1b[31mred") }),
+		"a style that is none of ours")
 }
 
 // TestScreens writes in pieces of every size.

@@ -258,7 +258,8 @@ func fits(form syntax.BoundForm, k Kind) bool {
 	case syntax.UniqueBound:
 		return k == KindList
 	}
-	return k.IsInteger() || slices.Contains([]Kind{KindFloat32, KindFloat64, KindDecimal, KindDate, KindInstant, KindDuration}, k)
+	return k.IsInteger() || slices.Contains([]Kind{KindFloat32, KindFloat64, KindDecimal, KindDate, KindInstant,
+		KindDuration}, k)
 }
 
 func (r *resolver) bound(f *fileScope, tree *syntax.Bound, t *Type, b *Bounds, what string) bool {
@@ -267,11 +268,13 @@ func (r *resolver) bound(f *fileScope, tree *syntax.Bound, t *Type, b *Bounds, w
 		fix := fmt.Sprintf("remove it: nothing limits %s", indefinite(t.Described()))
 		for _, other := range []syntax.BoundForm{syntax.LengthBound, syntax.CountBound, syntax.RangeBound} {
 			if fits(other, t.Kind) {
-				fix = map[syntax.BoundForm]string{syntax.LengthBound: "write: where length 1..80", syntax.CountBound: "write: where count 1..8", syntax.RangeBound: "write: where 1..12"}[other]
+				fix = map[syntax.BoundForm]string{syntax.LengthBound: "write: where length 1..80",
+					syntax.CountBound: "write: where count 1..8", syntax.RangeBound: "write: where 1..12"}[other]
 				break
 			}
 		}
-		r.report(place, "bound-misplaced", fmt.Sprintf("%s is for %s, and %s is %s", boundWords[tree.Form].word, boundWords[tree.Form].on, what, indefinite(t.Described())), fix)
+		r.report(place, "bound-misplaced", fmt.Sprintf("%s is for %s, and %s is %s", boundWords[tree.Form].word,
+			boundWords[tree.Form].on, what, indefinite(t.Described())), fix)
 		return false
 	}
 	twice := func(is bool) bool {
@@ -337,8 +340,10 @@ func (r *resolver) backwards(f *fileScope, tree *syntax.Bound) {
 	text := func(l *syntax.Literal) string { return f.tree.Source.Text[l.Span.Start:l.Span.End] }
 	low, high := text(tree.Low), text(tree.High)
 	span := source.Span{Start: tree.Low.Span.Start, End: tree.High.Span.End}
-	r.findings.Add(source.Finding{Name: "bound-backwards", Place: f.place(span), Message: fmt.Sprintf("the lower limit %s is above the upper one, %s", low, high),
-		Fix: fmt.Sprintf("write %s..%s", high, low), Edits: []source.Edit{{Place: f.place(span), Text: high + ".." + low}}})
+	r.findings.Add(source.Finding{Name: "bound-backwards", Place: f.place(span),
+		Message: fmt.Sprintf("the lower limit %s is above the upper one, %s", low, high),
+		Fix:     fmt.Sprintf("write %s..%s", high, low),
+		Edits:   []source.Edit{{Place: f.place(span), Text: high + ".." + low}}})
 }
 
 // limit resolves one end of a range. A constant of any integer kind may stand
@@ -360,7 +365,9 @@ func (r *resolver) limit(f *fileScope, l *syntax.Literal, t *Type, what string) 
 			return v, true
 		}
 	}
-	r.report(f.place(l.Span), "wrong-type", fmt.Sprintf("the limit of %s is %s, and the constant %s is %s with the value %s", what, t.Kind, c.Name, c.Type.Kind, LiteralText(c.Value)), "write the limit itself, or a constant that fits",
+	r.report(f.place(l.Span), "wrong-type", fmt.Sprintf("the limit of %s is %s, and the constant %s is %s with "+
+		"the value %s", what, t.Kind, c.Name, c.Type.Kind, LiteralText(c.Value)),
+		"write the limit itself, or a constant that fits",
 		source.Note{Place: c.Place, Message: "the constant is declared here"})
 	return nil, false
 }
@@ -380,7 +387,8 @@ func (r *resolver) amount(f *fileScope, l *syntax.Literal, none uint64) (uint64,
 	}
 	n, err := strconv.ParseUint(text, 10, 32)
 	if err != nil || l.Form == syntax.TextLiteral {
-		r.report(f.place(l.Span), "wrong-type", fmt.Sprintf("an amount is a whole number from 0 to 4294967295, and %s is not", text), "write a whole number")
+		r.report(f.place(l.Span), "wrong-type", fmt.Sprintf("an amount is a whole number from 0 to 4294967295, "+
+			"and %s is not", text), "write a whole number")
 		return 0, false
 	}
 	return n, true
@@ -440,7 +448,9 @@ func (r *resolver) pattern(f *fileScope, l *syntax.Literal, b *Bounds) bool {
 		return false
 	}
 	if text, slow := node.Exponential(); slow {
-		r.report(f.place(l.Span), "slow-pattern", fmt.Sprintf("a loop of this pattern can read %q in two ways, so that engines which backtrack, as those of JavaScript, Python and Java do, take twice the time for each further one", text),
+		r.report(f.place(l.Span), "slow-pattern", fmt.Sprintf("a loop of this pattern can read %q in two ways, so that "+
+			"engines which backtrack, as those of JavaScript, Python and Java do, take twice the time for each further one",
+			text),
 			"let each text be read in one way: no loop directly in a loop, and no alternatives in it that begin alike")
 		return false
 	}

@@ -230,7 +230,8 @@ func (u *Union) write(c *canonical) {
 	c.open(&u.Decl, "union "+u.Name)
 	for _, a := range u.Alternatives {
 		c.doc("  ", a.Doc)
-		c.line(fmt.Sprintf("  #%d %s %s%s%s", a.Number, a.Name, a.Type.Spell(c.name), jsonMark(a.JSON), deprecated(a.Deprecated)))
+		c.line(fmt.Sprintf("  #%d %s %s%s%s", a.Number, a.Name, a.Type.Spell(c.name), jsonMark(a.JSON),
+			deprecated(a.Deprecated)))
 	}
 	c.retired(u.Retired)
 }
@@ -281,7 +282,8 @@ func (s *Service) write(c *canonical) {
 			c.line("")
 		}
 		c.doc("  ", call.Doc)
-		c.line(fmt.Sprintf("  call %s(%s) -> %s", call.Name, c.side(call.Request, call.RequestStream, ""), c.side(call.Response, call.ResponseStream, "()")))
+		c.line(fmt.Sprintf("  call %s(%s) -> %s", call.Name, c.side(call.Request, call.RequestStream, ""),
+			c.side(call.Response, call.ResponseStream, "()")))
 		if h := call.HTTP; h != nil {
 			c.line("    " + h.Text())
 		}

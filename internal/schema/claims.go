@@ -44,13 +44,15 @@ func (u *Union) Claims() []string {
 // Claims are the names of what implements, calls and serves it.
 func (s *Service) Claims() []string {
 	n := s.Name
-	return []string{n, n + "Calls", n + "Client", "Async" + n + "Client", "Serve" + n, n + "EveryCall", "Serve" + n + "EveryCall"}
+	return []string{n, n + "Calls", n + "Client", "Async" + n + "Client", "Serve" + n, n + "EveryCall",
+		"Serve" + n + "EveryCall"}
 }
 
 // affixes are what claims put before or after a name, folded.
 var affixes = struct{ before, after [][]byte }{
 	before: [][]byte{[]byte("async"), []byte("serve")},
-	after:  [][]byte{[]byte("tools"), []byte("init"), []byte("builder"), []byte("ofall"), []byte("unlisted"), []byte("calls"), []byte("client"), []byte("everycall")},
+	after: [][]byte{[]byte("tools"), []byte("init"), []byte("builder"), []byte("ofall"), []byte("unlisted"),
+		[]byte("calls"), []byte("client"), []byte("everycall")},
 }
 
 // mayClash tells whether two claims of a module could be equal at all: two
@@ -58,7 +60,8 @@ var affixes = struct{ before, after [][]byte }{
 // Nearly all modules have neither, and need no closer look. Names are compared
 // by a hash: that two are taken for one costs the closer look, no more.
 func mayClash(m *Module) bool {
-	seen := make(map[uint64]struct{}, len(m.Consts)+len(m.Types)+len(m.Enums)*4+len(m.Unions)*4+len(m.Messages)+len(m.Services))
+	names := len(m.Consts) + len(m.Types) + len(m.Enums)*4 + len(m.Unions)*4 + len(m.Messages) + len(m.Services)
+	seen := make(map[uint64]struct{}, names)
 	var folded []byte
 	clash := func(name, part string) bool {
 		folded = syntax.AppendFold(syntax.AppendFold(folded[:0], name), part)
@@ -126,7 +129,8 @@ func checkModuleClaims(m *Module, findings *source.Findings) {
 			}
 			if before.decl == d {
 				findings.Add(source.Finding{Name: "name-claimed", Place: d.Place, Fix: "rename it",
-					Message: fmt.Sprintf("a part of %s would be called %s in generated code, a name that %s claims for something else", d.Name, name, d.Name)})
+					Message: fmt.Sprintf("a part of %s would be called %s in generated code, a name that %s claims for "+
+						"something else", d.Name, name, d.Name)})
 				return
 			}
 			message := fmt.Sprintf("%s and %s differ only in case or _", d.Name, before.decl.Name)

@@ -63,7 +63,8 @@ func (r *resolver) examples(f *fileScope) {
 		e := f.bound[i].(*Example)
 		m, isMessage := decl.(*Message)
 		if !isMessage {
-			r.report(f.place(tree.Of.Name.Span), "not-a-message", fmt.Sprintf("examples are of messages and errors, and %s is %s", tree.Of.Name.Text, decl.Noun()), "",
+			r.report(f.place(tree.Of.Name.Span), "not-a-message",
+				fmt.Sprintf("examples are of messages and errors, and %s is %s", tree.Of.Name.Text, decl.Noun()), "",
 				source.Note{Place: decl.Head().Place, Message: "it is declared here"})
 			continue
 		}
@@ -75,7 +76,8 @@ func (r *resolver) examples(f *fileScope) {
 func (r *resolver) object(f *fileScope, v *syntax.Value, m *Message, what string) *Object {
 	o := &Object{Message: m}
 	if v.Form != syntax.ObjectValue {
-		r.report(f.place(v.Span), "wrong-type", fmt.Sprintf("%s is %s, a message", what, m.Name), "write its fields in braces: { name: value }")
+		r.report(f.place(v.Span), "wrong-type", fmt.Sprintf("%s is %s, a message", what, m.Name),
+			"write its fields in braces: { name: value }")
 		return o
 	}
 	seen := map[int]source.Place{}
@@ -85,15 +87,18 @@ func (r *resolver) object(f *fileScope, v *syntax.Value, m *Message, what string
 		place := f.place(pair.Key.Span)
 		if field == nil {
 			fix := r.meant(pair.Key.Text, "its fields are: ", names(m.Fields, func(x *Field) string { return x.Name }))
-			if i := slices.IndexFunc(m.Fields, func(x *Field) bool { return x.JSON == pair.Key.Text }); i >= 0 && pair.Key.Text != "" { // its name in JSON
+			if i := slices.IndexFunc(m.Fields, func(x *Field) bool { return x.JSON == pair.Key.Text }); i >= 0 &&
+				pair.Key.Text != "" { // its name in JSON
 				fix = "write its declared name: " + m.Fields[i].Name
 			}
-			r.report(place, "example-refused", fmt.Sprintf("%s has no field %s", m.Name, pair.Key.Text), fix, source.Note{Place: m.Place, Message: "it is declared here"})
+			r.report(place, "example-refused", fmt.Sprintf("%s has no field %s", m.Name, pair.Key.Text), fix,
+				source.Note{Place: m.Place, Message: "it is declared here"})
 			bad = true
 			continue
 		}
 		if before, twice := seen[field.Number]; twice {
-			r.report(place, "example-refused", field.Name+" stands here twice", "remove one", source.Note{Place: before, Message: "the other is here"})
+			r.report(place, "example-refused", field.Name+" stands here twice", "remove one",
+				source.Note{Place: before, Message: "the other is here"})
 			continue
 		}
 		seen[field.Number] = place
@@ -111,7 +116,8 @@ func (r *resolver) object(f *fileScope, v *syntax.Value, m *Message, what string
 	if !bad { // a name that was mistyped is one mistake, not two
 		for _, field := range m.Fields {
 			if _, there := seen[field.Number]; !there && field.Presence == Required {
-				r.report(f.place(source.Span{Start: v.Span.Start, End: v.Span.Start + 1}), "example-refused", fmt.Sprintf("%s is required and not here", field.Name), "add it: "+field.Name+": …",
+				r.report(f.place(source.Span{Start: v.Span.Start, End: v.Span.Start + 1}), "example-refused",
+					fmt.Sprintf("%s is required and not here", field.Name), "add it: "+field.Name+": …",
 					source.Note{Place: field.Place, Message: "it is declared here"})
 			}
 		}
@@ -155,7 +161,8 @@ func (r *resolver) value(f *fileScope, v *syntax.Value, t *Type, what string, bo
 		return r.entries(f, v, t, what, bounds)
 	}
 	if v.Form == syntax.NullValue {
-		return refuse(what+" can't be null here", "leave it out if it may be absent; a member called null is written in quotes")
+		return refuse(what+" can't be null here", "leave it out if it may be absent; a member called null is "+
+			"written in quotes")
 	}
 	if v.Form != syntax.LiteralValue {
 		return wrong("write one value, without brackets")
@@ -207,8 +214,10 @@ func firstAlternative(u *Union) string {
 func (r *resolver) chosen(f *fileScope, pair *syntax.Pair, u *Union) (any, bool) {
 	a := u.ByName(pair.Key.Text)
 	if a == nil {
-		fix := r.meant(pair.Key.Text, "its alternatives are: ", names(u.Alternatives, func(x *Alternative) string { return x.Name }))
-		r.report(f.place(pair.Key.Span), "example-refused", fmt.Sprintf("%s has no alternative %s", u.Name, pair.Key.Text), fix, source.Note{Place: u.Place, Message: "it is declared here"})
+		fix := r.meant(pair.Key.Text, "its alternatives are: ",
+			names(u.Alternatives, func(x *Alternative) string { return x.Name }))
+		r.report(f.place(pair.Key.Span), "example-refused", fmt.Sprintf("%s has no alternative %s", u.Name, pair.Key.Text),
+			fix, source.Note{Place: u.Place, Message: "it is declared here"})
 		return nil, false
 	}
 	value, ok := r.value(f, pair.Value, a.Type, a.Name, boundsOf(a.Type))
@@ -234,7 +243,8 @@ func (r *resolver) list(f *fileScope, v *syntax.Value, t *Type, what string, bou
 			continue
 		}
 		if key := sameText(value); unique && seen[key] {
-			r.report(f.place(item.Span), "example-refused", fmt.Sprintf("the elements of %s are unique, and this one stands here twice", what), "remove one")
+			r.report(f.place(item.Span), "example-refused",
+				fmt.Sprintf("the elements of %s are unique, and this one stands here twice", what), "remove one")
 			ok = false
 		} else if unique {
 			seen[key] = true
@@ -297,7 +307,8 @@ func (r *resolver) mapKey(place source.Place, text string, t *Type, what string)
 	}
 	n, ok := ParseInteger(t.Kind, text)
 	if !ok || LiteralText(n) != text {
-		r.report(place, "example-refused", fmt.Sprintf("the keys of %s are %s, and %s is not", what, t.Kind, strconv.Quote(text)), "write the number, without quotes unless it is negative")
+		r.report(place, "example-refused", fmt.Sprintf("the keys of %s are %s, and %s is not", what, t.Kind,
+			strconv.Quote(text)), "write the number, without quotes unless it is negative")
 		return nil, false
 	}
 	return n, true
@@ -306,7 +317,8 @@ func (r *resolver) mapKey(place source.Place, text string, t *Type, what string)
 func (r *resolver) counted(f *fileScope, v *syntax.Value, n int, what string, bounds []*Bounds) bool {
 	for _, b := range bounds {
 		if violation := b.CountViolation(n); violation != "" {
-			r.report(f.place(source.Span{Start: v.Span.Start, End: v.Span.Start + 1}), "example-refused", what+" "+violation, keepBounds)
+			r.report(f.place(source.Span{Start: v.Span.Start, End: v.Span.Start + 1}), "example-refused", what+" "+violation,
+				keepBounds)
 			return false
 		}
 	}
@@ -335,7 +347,8 @@ func (r *resolver) anyValue(f *fileScope, v *syntax.Value, what string) (any, bo
 				return nil, false
 			}
 			if slices.ContainsFunc(entries, func(e AnyEntry) bool { return e.Key == pair.Key.Text }) {
-				r.report(f.place(pair.Key.Span), "example-refused", fmt.Sprintf("the key %s stands here twice", pair.Key.Text), "remove one")
+				r.report(f.place(pair.Key.Span), "example-refused", fmt.Sprintf("the key %s stands here twice", pair.Key.Text),
+					"remove one")
 				return nil, false
 			}
 			entries = append(entries, AnyEntry{pair.Key.Text, x.(Any)})
@@ -356,7 +369,8 @@ func (r *resolver) anyValue(f *fileScope, v *syntax.Value, what string) (any, bo
 			if n, ok := ParseInteger(KindUint64, l.Text); ok {
 				return Any{n}, true
 			}
-			r.report(f.place(v.Span), "example-refused", "an integer in an any lies in the range of int64 or uint64", "write it as text, in quotes")
+			r.report(f.place(v.Span), "example-refused", "an integer in an any lies in the range of int64 or uint64",
+				"write it as text, in quotes")
 			return nil, false
 		}
 		x, err := strconv.ParseFloat(l.Text, 64)
@@ -366,7 +380,8 @@ func (r *resolver) anyValue(f *fileScope, v *syntax.Value, what string) (any, bo
 		}
 		return Any{x}, true
 	}
-	r.findings.Add(source.Finding{Name: "example-refused", Place: f.place(v.Span), Message: fmt.Sprintf("%s is any, which has no names", what), Fix: "write it in quotes",
+	r.findings.Add(source.Finding{Name: "example-refused", Place: f.place(v.Span),
+		Message: fmt.Sprintf("%s is any, which has no names", what), Fix: "write it in quotes",
 		Edits: []source.Edit{{Place: f.place(v.Span), Text: quote(l.Text)}}, Sure: true})
 	return nil, false
 }

@@ -61,7 +61,10 @@ func (t *NamedType) visitUses(visit func(used Declaration, use func() Use)) {
 
 func (u *Union) visitUses(visit func(used Declaration, use func() Use)) {
 	for _, a := range u.Alternatives {
-		a.Type.uses("alternative", func(used Declaration, as string) { visit(used, func() Use { return Use{a.FullName(), as} }) })
+		a.Type.uses("alternative", func(used Declaration,
+			as string) {
+			visit(used, func() Use { return Use{a.FullName(), as} })
+		})
 	}
 }
 

@@ -121,7 +121,9 @@ func (t *Type) unlessEmpty() Declaration {
 // with those that hold nothing else, and goes from what is finite to what
 // waits for it.
 func endlessTypes(d *Definitions) map[Declaration]bool {
-	waiting := map[Declaration]int{}      // steps of a message that are not known to be finite; of a union: that there is no finite one
+	// Of a message: how many of its steps are not known to be finite. Of a union: one,
+	// that there is no finite one.
+	waiting := map[Declaration]int{}
 	by := map[Declaration][]Declaration{} // who waits for what
 	var finite []Declaration
 	for _, m := range d.Modules {
@@ -180,7 +182,8 @@ func reportCycle(chain []step, start Declaration, findings *source.Findings) {
 		names = append(names, s.owner.Head().Name+"."+s.name)
 		if _, isMessage := s.owner.(*Message); isMessage {
 			last = s
-			canFix = fmt.Sprintf("make one of these fields optional, such as: %s %s?", s.name, s.typ.Local(s.owner.Head().Module))
+			canFix = fmt.Sprintf("make one of these fields optional, such as: %s %s?", s.name,
+				s.typ.Local(s.owner.Head().Module))
 		}
 	}
 	name := start.Head().Name

@@ -46,7 +46,8 @@ func (r *resolver) http(f *fileScope, tree *syntax.Call, c *Call) {
 	t := tree.HTTP
 	h := &HTTP{Method: t.Method.Text, Path: t.Path.Text, Place: f.place(t.Path.Span)}
 	if !slices.Contains(httpMethods, h.Method) {
-		r.report(f.place(t.Method.Span), "http-method", fmt.Sprintf("a call is not made by %s", h.Method), r.meant(h.Method, "the methods are: ", httpMethods))
+		r.report(f.place(t.Method.Span), "http-method", fmt.Sprintf("a call is not made by %s", h.Method),
+			r.meant(h.Method, "the methods are: ", httpMethods))
 		return
 	}
 	h.MethodPlace = f.place(t.Method.Span)
@@ -71,8 +72,10 @@ func (r *resolver) path(f *fileScope, path syntax.Name, c *Call, h *HTTP) bool {
 	text := path.Text
 	switch {
 	case !strings.HasPrefix(text, "/"):
-		r.findings.Add(source.Finding{Name: "http-path", Place: f.place(path.Span), Message: "a path begins with /", Fix: "write " + quote("/"+text),
-			Edits: []source.Edit{{Place: f.place(source.Span{Start: path.Span.Start + 1, End: path.Span.Start + 1}), Text: "/"}}, Sure: true})
+		r.findings.Add(source.Finding{Name: "http-path", Place: f.place(path.Span), Message: "a path begins with /",
+			Fix: "write " + quote("/"+text),
+			Edits: []source.Edit{{Place: f.place(source.Span{Start: path.Span.Start + 1, End: path.Span.Start + 1}),
+				Text: "/"}}, Sure: true})
 		return false
 	case text == "/-" || strings.HasPrefix(text, "/-/"):
 		return refuse(0, len(text), "paths below /-/ are the server's own", "choose another beginning")
@@ -122,24 +125,28 @@ func (r *resolver) path(f *fileScope, path syntax.Name, c *Call, h *HTTP) bool {
 
 // isPathChar tells the pchar of RFC 3986, section 3.3, without escapes.
 func isPathChar(c rune) bool {
-	return c < 128 && (c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || strings.ContainsRune("-._~!$&'()*+,;=:@", c))
+	return c < 128 && (c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' ||
+		strings.ContainsRune("-._~!$&'()*+,;=:@", c))
 }
 
 // pathField finds the field that a part of a path names.
 func (r *resolver) pathField(f *fileScope, path syntax.Name, c *Call, name string, at int) *Field {
 	place := f.place(syntax.Inside(f.tree.Source, path.Span, at, at+len(name)))
 	if c.RequestStream {
-		r.report(place, "http-path", "a call with a stream of requests has no fields in its path", "put it into the stream's elements")
+		r.report(place, "http-path", "a call with a stream of requests has no fields in its path",
+			"put it into the stream's elements")
 		return nil
 	}
 	if c.Request == nil {
-		r.report(place, "http-path", fmt.Sprintf("%s has no request, and so no field %s", c.Name, name), "give it a request message with that field")
+		r.report(place, "http-path", fmt.Sprintf("%s has no request, and so no field %s", c.Name, name),
+			"give it a request message with that field")
 		return nil
 	}
 	field := c.Request.ByName(name)
 	note := source.Note{Place: c.Request.Place, Message: "the request is declared here"}
 	if field == nil {
-		fix := r.meant(name, "add it there, or write one of: ", names(c.Request.Fields, func(x *Field) string { return x.Name }))
+		fix := r.meant(name, "add it there, or write one of: ",
+			names(c.Request.Fields, func(x *Field) string { return x.Name }))
 		r.report(place, "http-path", fmt.Sprintf("%s has no field %s", c.Request.Name, name), fix, note)
 		return nil
 	}

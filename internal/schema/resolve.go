@@ -31,7 +31,8 @@ func Parse(files []*source.File, findings *source.Findings) []*syntax.File {
 // It goes over the trees in phases: declarations, so that names can be used
 // before they stand; what they hold; and what only the whole shows.
 func Resolve(trees []*syntax.File, findings *source.Findings) *Definitions {
-	r := &resolver{findings: findings, scopes: map[string]*scope{}, defs: &Definitions{}, numbers: map[int]source.Place{}, names: map[string]used{}}
+	r := &resolver{findings: findings, scopes: map[string]*scope{}, defs: &Definitions{},
+		numbers: map[int]source.Place{}, names: map[string]used{}}
 	for _, t := range trees {
 		if t.Module.Text != "" {
 			r.declare(t)
@@ -43,7 +44,8 @@ func Resolve(trees []*syntax.File, findings *source.Findings) *Definitions {
 	r.checkUseCycles()
 	// What each phase needs is there before it: bases of types, constants (for
 	// bounds), members (for defaults), fields (for calls and examples).
-	for _, phase := range []func(*resolver, *fileScope){(*resolver).scalarTypes, (*resolver).otherTypes, (*resolver).constants, (*resolver).enums, (*resolver).typeBounds} {
+	for _, phase := range []func(*resolver, *fileScope){(*resolver).scalarTypes, (*resolver).otherTypes,
+		(*resolver).constants, (*resolver).enums, (*resolver).typeBounds} {
 		for _, f := range r.files {
 			phase(r, f)
 		}
@@ -69,7 +71,8 @@ func Resolve(trees []*syntax.File, findings *source.Findings) *Definitions {
 func (r *resolver) beside(phase func(*resolver, *fileScope)) {
 	found := make([]source.Findings, len(r.files))
 	onAllCores(len(r.files), func(i int) {
-		own := &resolver{findings: &found[i], scopes: r.scopes, files: r.files, defs: r.defs, numbers: map[int]source.Place{}, names: map[string]used{},
+		own := &resolver{findings: &found[i], scopes: r.scopes, files: r.files, defs: r.defs,
+			numbers: map[int]source.Place{}, names: map[string]used{},
 			compared: maxSuggestions - maxSuggestions/len(r.files)}
 		phase(own, r.files[i])
 	})
@@ -173,11 +176,14 @@ func (r *resolver) report(place source.Place, name, message, fix string, notes .
 func (r *resolver) declare(t *syntax.File) {
 	s := r.scopes[t.Module.Text]
 	if s == nil {
-		s = &scope{module: &Module{Name: t.Module.Text, Place: source.Place{File: t.Source, Span: t.Module.Span}}, decls: make(map[string]Declaration, len(t.Decls))}
+		s = &scope{module: &Module{Name: t.Module.Text, Place: source.Place{File: t.Source, Span: t.Module.Span}},
+			decls: make(map[string]Declaration, len(t.Decls))}
 		r.scopes[t.Module.Text] = s
 		for step := range strings.SplitSeq(t.Module.Text, ".") {
 			if syntax.IsDevice(step) {
-				r.report(s.module.Place, "device-name", fmt.Sprintf("Windows keeps the name %s for a device: no file or folder of a module can be called so", step), "give the module another name, such as "+strings.Replace(t.Module.Text, step, step+"_1", 1))
+				r.report(s.module.Place, "device-name", fmt.Sprintf("Windows keeps the name %s for a device: no file or "+
+					"folder of a module can be called so", step),
+					"give the module another name, such as "+strings.Replace(t.Module.Text, step, step+"_1", 1))
 			}
 		}
 	}
@@ -188,13 +194,16 @@ func (r *resolver) declare(t *syntax.File) {
 		s.module.Doc += doc
 	}
 	s.names = slices.Grow(s.names, len(t.Decls))
-	f := &fileScope{bound: make([]Declaration, 0, len(t.Decls)), scope: s, tree: t, uses: map[string]*scope{}, spent: map[string]bool{}}
+	f := &fileScope{bound: make([]Declaration, 0, len(t.Decls)), scope: s, tree: t, uses: map[string]*scope{},
+		spent: map[string]bool{}}
 	r.files = append(r.files, f)
 	for _, d := range t.Decls {
 		h := d.Common()
-		decl := Decl{Module: s.module, Name: h.Name.Text, Doc: h.Doc.Text(t.Source), Place: f.place(h.Name.Span), Deprecated: h.Marks.DeprecatedWhy()}
+		decl := Decl{Module: s.module, Name: h.Name.Text, Doc: h.Doc.Text(t.Source), Place: f.place(h.Name.Span),
+			Deprecated: h.Marks.DeprecatedWhy()}
 		if before, taken := s.decls[decl.Name]; taken {
-			r.report(decl.Place, "declared-twice", fmt.Sprintf("%s is declared twice in module %s", decl.Name, s.module.Name), "rename or remove one of them",
+			r.report(decl.Place, "declared-twice", fmt.Sprintf("%s is declared twice in module %s", decl.Name, s.module.Name),
+				"rename or remove one of them",
 				source.Note{Place: before.Head().Place, Message: "it is " + before.Noun() + " here"})
 			f.bound = append(f.bound, nil)
 			continue
@@ -262,7 +271,8 @@ func (r *resolver) lowerScope(s *scope, d Decl) {
 	}
 	folded := syntax.Fold(d.Name)
 	if before, taken := s.lower[folded]; taken {
-		r.report(d.Place, "name-twice", fmt.Sprintf("%s and %s differ only in _ or case", before.name, d.Name), "rename one of them", source.Note{Place: before.place, Message: "the other is here"})
+		r.report(d.Place, "name-twice", fmt.Sprintf("%s and %s differ only in _ or case", before.name, d.Name),
+			"rename one of them", source.Note{Place: before.place, Message: "the other is here"})
 		return
 	}
 	s.lower[folded] = used{d.Name, d.Place}
@@ -274,7 +284,8 @@ func (r *resolver) status(f *fileScope, d *syntax.Message) int {
 	}
 	n, err := strconv.Atoi(d.Status.Text)
 	if err != nil || n < 400 || n > 599 {
-		r.report(f.place(d.Status.Span), "error-status", fmt.Sprintf("the HTTP status of an error is 400 to 599, not %s", d.Status.Text),
+		r.report(f.place(d.Status.Span), "error-status",
+			fmt.Sprintf("the HTTP status of an error is 400 to 599, not %s", d.Status.Text),
 			"409 says that the request conflicts with the state of things, 404 that something is not there")
 		return 500
 	}
@@ -295,12 +306,14 @@ func (r *resolver) bindUses(f *fileScope) {
 		target := r.scopes[u.Module.Text]
 		switch {
 		case target == nil:
-			r.report(f.place(u.Module.Span), "unknown-module", "there is no module "+u.Module.Text, r.meant(u.Module.Text, "the modules of this project are: ", r.moduleNames()))
+			r.report(f.place(u.Module.Span), "unknown-module", "there is no module "+u.Module.Text,
+				r.meant(u.Module.Text, "the modules of this project are: ", r.moduleNames()))
 			// Names behind this alias must not be reported once more.
 			f.uses[u.Alias.Text] = nil
 			continue
 		case target == f.scope:
-			r.findings.Add(source.Finding{Name: "use-itself", Place: f.place(u.Module.Span), Message: "a module does not use itself: its names are there anyway", Fix: "remove this line",
+			r.findings.Add(source.Finding{Name: "use-itself", Place: f.place(u.Module.Span),
+				Message: "a module does not use itself: its names are there anyway", Fix: "remove this line",
 				Edits: []source.Edit{f.removeUse(u)}, Sure: true})
 			continue
 		}
@@ -370,7 +383,8 @@ func (r *resolver) checkUseCycles() {
 				for _, c := range chain[slices.Index(chain, e.to):] {
 					names = append(names, c.module.Name)
 				}
-				r.report(e.place, "use-cycle", "modules use each other in a circle: "+strings.Join(append(names, e.to.module.Name), " → "),
+				r.report(e.place, "use-cycle", "modules use each other in a circle: "+strings.Join(append(names,
+					e.to.module.Name), " → "),
 					"move what both need into a module that both use")
 			}
 		}
@@ -403,7 +417,8 @@ func (r *resolver) lookup(f *fileScope, alias, name syntax.Name, what string) (d
 	if d, found := s.decls[name.Text]; found {
 		return d, true
 	}
-	finding := source.Finding{Name: "unknown-name", Place: f.place(name.Span), Message: fmt.Sprintf("there is no %s %s in module %s", what, name.Text, s.module.Name)}
+	finding := source.Finding{Name: "unknown-name", Place: f.place(name.Span),
+		Message: fmt.Sprintf("there is no %s %s in module %s", what, name.Text, s.module.Name)}
 	whole := f.place(name.Span)
 	if alias.Text != "" {
 		whole.Span.Start = alias.Span.Start
@@ -485,7 +500,8 @@ func (r *resolver) ownerOf(name string) *scope {
 
 // importEdits are the edits that make a name of another module known here.
 // They are certain where one module alone declares the name.
-func (r *resolver) importEdits(f *fileScope, owner *scope, whole source.Place, name string) (edits []source.Edit, sure bool) {
+func (r *resolver) importEdits(f *fileScope, owner *scope, whole source.Place, name string) (edits []source.Edit,
+	sure bool) {
 	owners := 0
 	for _, s := range r.scopes {
 		if _, found := s.decls[name]; found {
@@ -508,7 +524,8 @@ func (r *resolver) importEdits(f *fileScope, owner *scope, whole source.Place, n
 		at = max(uses[len(uses)-1].Module.Span.End, uses[len(uses)-1].Alias.Span.End)
 		text = "\nuse " + module
 	}
-	return []source.Edit{{Place: f.place(source.Span{Start: at, End: at}), Text: text}, {Place: whole, Text: alias + "." + name}}, owners == 1
+	return []source.Edit{{Place: f.place(source.Span{Start: at, End: at}), Text: text},
+		{Place: whole, Text: alias + "." + name}}, owners == 1
 }
 
 func (r *resolver) importFix(f *fileScope, owner *scope, name string) string {
@@ -538,7 +555,8 @@ func (r *resolver) constants(f *fileScope) {
 			if bound.Type.Named != nil && bound.Type.Kind.IsScalar() {
 				fix = "write what it is over: " + bound.Type.Kind.String()
 			}
-			r.report(f.place(c.Type.Span), "not-a-scalar", fmt.Sprintf("a constant is a plain scalar, not %s", indefinite(bound.Type.Short())), fix)
+			r.report(f.place(c.Type.Span), "not-a-scalar",
+				fmt.Sprintf("a constant is a plain scalar, not %s", indefinite(bound.Type.Short())), fix)
 			bound.Type = invalidType
 		case c.Value.Form == syntax.ConstLiteral:
 			r.report(f.place(c.Value.Span), "wrong-type", "the value of a constant is written out", "")
@@ -572,7 +590,8 @@ func (r *resolver) literal(f *fileScope, l *syntax.Literal, t *Type, what string
 		n, ok := ParseInteger(t.Kind, l.Text)
 		if !ok {
 			low, high := t.Kind.Range()
-			return refuse(fmt.Sprintf("%s is %s, %d to %d, and %s lies outside", what, t.Kind, low, high, l.Text), widerFix(l.Text))
+			return refuse(fmt.Sprintf("%s is %s, %d to %d, and %s lies outside", what, t.Kind, low, high, l.Text),
+				widerFix(l.Text))
 		}
 		return n, true
 	}
@@ -609,8 +628,10 @@ func (r *resolver) literal(f *fileScope, l *syntax.Literal, t *Type, what string
 	case KindText, KindBytes, KindUUID, KindInstant, KindDecimal, KindDate, KindDuration:
 		isWhole := t.Kind == KindDecimal && l.Form == syntax.NumberLiteral && !strings.ContainsAny(l.Text, ".eE")
 		if l.Form != syntax.TextLiteral && !isWhole {
-			r.findings.Add(source.Finding{Name: "wrong-type", Place: f.place(l.Span), Message: fmt.Sprintf("%s is %s, and %s is not", what, t.Local(f.module), written),
-				Fix: "write it in quotes", Edits: []source.Edit{{Place: f.place(l.Span), Text: quote(written)}}, Sure: l.Form == syntax.NumberLiteral || l.Form == syntax.WordLiteral})
+			r.findings.Add(source.Finding{Name: "wrong-type", Place: f.place(l.Span),
+				Message: fmt.Sprintf("%s is %s, and %s is not", what, t.Local(f.module), written),
+				Fix:     "write it in quotes", Edits: []source.Edit{{Place: f.place(l.Span), Text: quote(written)}},
+				Sure: l.Form == syntax.NumberLiteral || l.Form == syntax.WordLiteral})
 			return nil, false
 		}
 		v, err := textScalar(t.Kind, l.Text)
@@ -621,7 +642,8 @@ func (r *resolver) literal(f *fileScope, l *syntax.Literal, t *Type, what string
 	case KindAny:
 		return refuse(fmt.Sprintf("%s is any, which has no defaults", what), "make it optional with ? instead")
 	}
-	return refuse(fmt.Sprintf("%s is %s, and defaults are for scalars and enums", what, t.Described()), "make it optional with ? instead")
+	return refuse(fmt.Sprintf("%s is %s, and defaults are for scalars and enums", what, t.Described()),
+		"make it optional with ? instead")
 }
 
 // widerFix names the smallest integer type that holds a number.
@@ -714,7 +736,8 @@ func (r *resolver) constant(f *fileScope, l *syntax.Literal, t *Type, what strin
 		return nil, false
 	}
 	if c.Type.Kind != t.Kind {
-		r.report(f.place(l.Span), "wrong-type", fmt.Sprintf("%s is %s, and the constant %s is %s", what, t.Local(f.module), c.Name, c.Type.Kind), fmt.Sprintf("declare it as: const %s %s, or write the value", c.Name, t.Kind),
+		r.report(f.place(l.Span), "wrong-type", fmt.Sprintf("%s is %s, and the constant %s is %s", what, t.Local(f.module),
+			c.Name, c.Type.Kind), fmt.Sprintf("declare it as: const %s %s, or write the value", c.Name, t.Kind),
 			source.Note{Place: c.Place, Message: "the constant is declared here"})
 		return nil, false
 	}
@@ -832,7 +855,8 @@ func (r *resolver) unique(f *fileScope, what, owner string, retired []syntax.Ret
 		}
 		for _, before := range u.retired {
 			if before.Number == entry.Number && entry.Number >= 0 || entry.Name != "" && before.Name == entry.Name {
-				r.report(entry.Place, "retired-twice", fmt.Sprintf("%s retires this twice", owner), "remove one of the two lines", source.Note{Place: before.Place, Message: "it is retired here, too"})
+				r.report(entry.Place, "retired-twice", fmt.Sprintf("%s retires this twice", owner), "remove one of the two lines",
+					source.Note{Place: before.Place, Message: "it is retired here, too"})
 				break
 			}
 		}
@@ -849,10 +873,12 @@ func (u *uniqueness) add(number syntax.Number, name syntax.Name, smallest int) b
 	if number.Value < 0 {
 		ok = false // reported by the parser
 	} else if number.Value < smallest {
-		u.r.report(place, "number-range", fmt.Sprintf("the numbers of %ss are %d to 65535", u.what, smallest), fmt.Sprintf("%d is free", u.free(smallest)))
+		u.r.report(place, "number-range", fmt.Sprintf("the numbers of %ss are %d to 65535", u.what, smallest),
+			fmt.Sprintf("%d is free", u.free(smallest)))
 		ok = false
 	} else if before, taken := u.numbered(number.Value); taken {
-		u.r.report(place, "number-twice", fmt.Sprintf("#%d is used twice in %s", number.Value, u.owner), fmt.Sprintf("#%d is free", u.free(smallest)),
+		u.r.report(place, "number-twice", fmt.Sprintf("#%d is used twice in %s", number.Value, u.owner),
+			fmt.Sprintf("#%d is free", u.free(smallest)),
 			source.Note{Place: before, Message: "it is used here first"})
 		ok = false
 	}
@@ -867,15 +893,19 @@ func (u *uniqueness) add(number syntax.Number, name syntax.Name, smallest int) b
 		if before.name != name.Text {
 			message = fmt.Sprintf("%s and %s differ only in _ or case", before.name, name.Text)
 		}
-		u.r.report(place, "name-twice", message, "rename one of them", source.Note{Place: before.place, Message: "the other is here"})
+		u.r.report(place, "name-twice", message, "rename one of them",
+			source.Note{Place: before.place, Message: "the other is here"})
 		ok = false
 	}
 	for _, x := range u.retired {
 		note := source.Note{Place: x.Place, Message: "it is retired here"}
 		if x.Number == number.Value && number.Value >= 0 {
-			u.r.report(u.f.place(number.Span), "retired-number", fmt.Sprintf("#%d is retired: older payloads hold something else under it", number.Value), fmt.Sprintf("#%d is free", u.free(smallest)), note)
+			u.r.report(u.f.place(number.Span), "retired-number",
+				fmt.Sprintf("#%d is retired: older payloads hold something else under it", number.Value),
+				fmt.Sprintf("#%d is free", u.free(smallest)), note)
 		} else if x.Name != "" && syntax.SameFolded(x.Name, name.Text) {
-			u.r.report(place, "retired-name", fmt.Sprintf("the name %s is retired: older payloads hold something else under it", name.Text), "choose another name", note)
+			u.r.report(place, "retired-name", fmt.Sprintf("the name %s is retired: older payloads hold something "+
+				"else under it", name.Text), "choose another name", note)
 		}
 	}
 	return ok
@@ -897,13 +927,18 @@ func (r *resolver) enum(f *fileScope, tree *syntax.Enum, e *Enum) {
 	e.Retired = retired
 	for _, m := range tree.Members {
 		if u.add(m.Number, m.Name, 0) {
-			e.Members = append(e.Members, &Member{Enum: e, Number: m.Number.Value, Name: m.Name.Text, Doc: m.Doc.Text(f.tree.Source), Place: f.place(m.Name.Span), Deprecated: m.Marks.DeprecatedWhy(), JSON: r.jsonName(f, m.Marks)})
+			e.Members = append(e.Members, &Member{Enum: e, Number: m.Number.Value, Name: m.Name.Text,
+				Doc: m.Doc.Text(f.tree.Source), Place: f.place(m.Name.Span), Deprecated: m.Marks.DeprecatedWhy(),
+				JSON: r.jsonName(f, m.Marks)})
 		}
 	}
-	jsonNames(r, "member", e.Name, e.Members, func(m *Member) (string, string, source.Place) { return m.Name, m.JSONName(), m.Place })
+	jsonNames(r, "member", e.Name, e.Members, func(m *Member) (string, string, source.Place) {
+		return m.Name, m.JSONName(), m.Place
+	})
 	slices.SortFunc(e.Members, func(a, b *Member) int { return a.Number - b.Number })
 	if len(tree.Members) == 0 {
-		r.report(e.Place, "empty-enum", fmt.Sprintf("%s has no members: no value could be written", e.Name), "add one, such as: #0 unassigned")
+		r.report(e.Place, "empty-enum", fmt.Sprintf("%s has no members: no value could be written", e.Name),
+			"add one, such as: #0 unassigned")
 	}
 }
 
@@ -915,7 +950,8 @@ func (r *resolver) message(f *fileScope, tree *syntax.Message, m *Message) {
 	for i := range tree.Fields {
 		t := &tree.Fields[i]
 		field := &slab[i]
-		*field = Field{Message: m, Number: t.Number.Value, Name: t.Name.Text, Doc: t.Doc.Text(f.tree.Source), Place: f.place(t.Name.Span)}
+		*field = Field{Message: m, Number: t.Number.Value, Name: t.Name.Text, Doc: t.Doc.Text(f.tree.Source),
+			Place: f.place(t.Name.Span)}
 		if !u.add(t.Number, t.Name, 1) {
 			r.typ(f, t.Type) // its mistakes count all the same
 			continue
@@ -939,7 +975,9 @@ func (r *resolver) message(f *fileScope, tree *syntax.Message, m *Message) {
 		}
 		m.Fields = append(m.Fields, field)
 	}
-	jsonNames(r, "field", m.Name, m.Fields, func(f *Field) (string, string, source.Place) { return f.Name, f.JSONName(), f.Place })
+	jsonNames(r, "field", m.Name, m.Fields, func(f *Field) (string, string, source.Place) {
+		return f.Name, f.JSONName(), f.Place
+	})
 	slices.SortFunc(m.Fields, func(a, b *Field) int { return a.Number - b.Number })
 }
 
@@ -951,9 +989,11 @@ func (r *resolver) fieldType(f *fileScope, t *syntax.Field) *Type {
 		if scalar := scalarTypes[word]; scalar != nil {
 			return scalar
 		}
-		if first := word[0]; first >= 'a' && first <= 'z' && scalarTypes[t.Name.Text] != nil && usualWords[word] == "" && r.nearestOf(word, scalarWords()) == "" {
+		if first := word[0]; first >= 'a' && first <= 'z' && scalarTypes[t.Name.Text] != nil && usualWords[word] == "" &&
+			r.nearestOf(word, scalarWords()) == "" {
 			span := source.Span{Start: t.Name.Span.Start, End: t.Type.Span.End}
-			r.findings.Add(source.Finding{Name: "unknown-name", Place: f.place(t.Type.Span), Message: "there is no type " + word, Fix: fmt.Sprintf("the name comes before the type: %s %s", word, t.Name.Text),
+			r.findings.Add(source.Finding{Name: "unknown-name", Place: f.place(t.Type.Span),
+				Message: "there is no type " + word, Fix: fmt.Sprintf("the name comes before the type: %s %s", word, t.Name.Text),
 				Edits: []source.Edit{{Place: f.place(span), Text: word + " " + t.Name.Text}}, Sure: true})
 			return invalidType
 		}
@@ -970,7 +1010,8 @@ func (r *resolver) fieldMarks(f *fileScope, marks *syntax.Marks, field *Field) {
 	}
 	field.In = &In{Place: marks.In.Place.Text, Name: marks.In.Name.Text}
 	if field.Message.IsError() {
-		r.report(f.place(marks.In.Span), "misplaced-mark", fmt.Sprintf("%s is a field of an error, which has no %s", field.Name, field.In.Place), "remove it here")
+		r.report(f.place(marks.In.Span), "misplaced-mark",
+			fmt.Sprintf("%s is a field of an error, which has no %s", field.Name, field.In.Place), "remove it here")
 		field.In = nil
 	}
 }
@@ -982,7 +1023,8 @@ func (r *resolver) defaultBounds(place source.Place, field *Field, outer *Bounds
 	}
 	for _, b := range []*Bounds{field.Bounds, outer} {
 		if list := b.Violations(field.Default); len(list) > 0 {
-			r.report(place, "default-refused", fmt.Sprintf("the default of %s is refused by its own bounds: it %s", field.Name, list[0]), "change one of the two")
+			r.report(place, "default-refused", fmt.Sprintf("the default of %s is refused by its own bounds: it %s", field.Name,
+				list[0]), "change one of the two")
 			return
 		}
 	}
@@ -1012,7 +1054,8 @@ func (r *resolver) jsonName(f *fileScope, marks *syntax.Marks) string {
 
 // jsonNames refuses names in JSON that differ only in "_" and case. Declared
 // names have been compared already.
-func jsonNames[T any](r *resolver, what, owner string, list []T, names func(T) (name, json string, place source.Place)) {
+func jsonNames[T any](r *resolver, what, owner string, list []T,
+	names func(T) (name, json string, place source.Place)) {
 	if !slices.ContainsFunc(list, func(x T) bool { name, json, _ := names(x); return name != json }) {
 		return
 	}
@@ -1021,7 +1064,8 @@ func jsonNames[T any](r *resolver, what, owner string, list []T, names func(T) (
 		name, json, place := names(x)
 		folded := syntax.Fold(json)
 		if before, taken := seen[folded]; taken {
-			r.report(place, "json-name", fmt.Sprintf("%s and %s of %s have names in JSON that differ at most in _ and case: %s", before.name, name, owner, json), "give one of them another name in JSON",
+			r.report(place, "json-name", fmt.Sprintf("%s and %s of %s have names in JSON that differ at most in _ "+
+				"and case: %s", before.name, name, owner, json), "give one of them another name in JSON",
 				source.Note{Place: before.place, Message: "the other " + what + " is here"})
 			continue
 		}

@@ -62,7 +62,8 @@ var Scalars = []struct {
 	Kind Kind
 }{
 	{"bool", KindBool}, {"int8", KindInt8}, {"int16", KindInt16}, {"int32", KindInt32}, {"int64", KindInt64},
-	{"uint8", KindUint8}, {"uint16", KindUint16}, {"uint32", KindUint32}, {"uint64", KindUint64}, {"float32", KindFloat32}, {"float64", KindFloat64},
+	{"uint8", KindUint8}, {"uint16", KindUint16}, {"uint32", KindUint32}, {"uint64", KindUint64},
+	{"float32", KindFloat32}, {"float64", KindFloat64},
 	{"text", KindText}, {"bytes", KindBytes}, {"uuid", KindUUID}, {"instant", KindInstant},
 	{"decimal", KindDecimal}, {"date", KindDate}, {"duration", KindDuration}, {"any", KindAny},
 }
@@ -73,7 +74,8 @@ func (k Kind) String() string {
 			return s.Word
 		}
 	}
-	return map[Kind]string{KindEnum: "enum", KindUnion: "union", KindMessage: "message", KindList: "list", KindMap: "map"}[k]
+	return map[Kind]string{KindEnum: "enum", KindUnion: "union", KindMessage: "message", KindList: "list",
+		KindMap: "map"}[k]
 }
 
 // IsScalar tells the kinds that a scalar word names from all others.
@@ -90,7 +92,8 @@ func (k Kind) Bits() int {
 	return bits[k]
 }
 
-var bits = [KindMap + 1]int{KindInt8: 8, KindInt16: 16, KindInt32: 32, KindInt64: 64, KindUint8: 8, KindUint16: 16, KindUint32: 32, KindUint64: 64, KindFloat32: 32, KindFloat64: 64}
+var bits = [KindMap + 1]int{KindInt8: 8, KindInt16: 16, KindInt32: 32, KindInt64: 64, KindUint8: 8, KindUint16: 16,
+	KindUint32: 32, KindUint64: 64, KindFloat32: 32, KindFloat64: 64}
 
 // Range returns the smallest and the largest value of an integer kind.
 func (k Kind) Range() (low int64, high uint64) {

@@ -52,16 +52,19 @@ service D {
 }
 
 func TestErrorsOfAllFiles(t *testing.T) {
-	_, findings := load(t, "module a\nuse b\nmessage A { #1 x b.Nothing }", "module b\nuse a\nmessage B { #1 x a.Nothing }", "", "module b\nmessage B { }")
+	_, findings := load(t, "module a\nuse b\nmessage A { #1 x b.Nothing }",
+		"module b\nuse a\nmessage B { #1 x a.Nothing }", "", "module b\nmessage B { }")
 	var got []string
 	for _, f := range findings {
 		got = append(got, f.Place.File.Name+" "+f.Name)
 	}
-	assert.Equal(t, []string{"file1.faithful unknown-name", "file2.faithful use-cycle", "file2.faithful unknown-name", "file3.faithful no-module", "file4.faithful declared-twice"}, got)
+	assert.Equal(t, []string{"file1.faithful unknown-name", "file2.faithful use-cycle", "file2.faithful unknown-name",
+		"file3.faithful no-module", "file4.faithful declared-twice"}, got)
 }
 
 func TestSeveralFilesOfOneModule(t *testing.T) {
-	defs, findings := load(t, "/// One.\nmodule m\nmessage A { #1 deck Deck = car }", "module m\nconst LIMIT int32 = 7\nenum Deck { #0 open #1 car }\nmessage B { #1 a A #2 n int32 = LIMIT }")
+	defs, findings := load(t, "/// One.\nmodule m\nmessage A { #1 deck Deck = car }",
+		"module m\nconst LIMIT int32 = 7\nenum Deck { #0 open #1 car }\nmessage B { #1 a A #2 n int32 = LIMIT }")
 	require.Empty(t, findings)
 	assert.Equal(t, Count{Modules: 1, Messages: 2, Enums: 1, Consts: 1}, defs.Count())
 	assert.Equal(t, "car", defs.Module("m").Messages[0].Fields[0].Default.(*Member).Name)
@@ -75,7 +78,8 @@ func TestPositions(t *testing.T) {
 }
 
 func TestOddFiles(t *testing.T) {
-	for name, text := range map[string]string{"not-text": "module m\x00", "not-text ": "module m // \xff", "syntax": "%!PS", "no-module": "// nothing\n"} {
+	for name, text := range map[string]string{"not-text": "module m\x00", "not-text ": "module m // \xff",
+		"syntax": "%!PS", "no-module": "// nothing\n"} {
 		_, findings := load(t, text)
 		require.Len(t, findings, 1, name)
 		assert.Equal(t, strings.TrimSpace(name), findings[0].Name)
@@ -123,9 +127,11 @@ func TestDigest(t *testing.T) {
 		return defs.Digest()
 	}
 	one := digest("module a\nuse b\nmessage A { #1 x b.B #2 y text }\nmessage C { }", "module b\nmessage B { }")
-	same := digest("module b // layout\nmessage B { }", "module a\nuse b as other\n/// Documented.\nmessage C { }\nmessage A { #2 y text #1 x other.B }")
+	same := digest("module b // layout\nmessage B { }",
+		"module a\nuse b as other\n/// Documented.\nmessage C { }\nmessage A { #2 y text #1 x other.B }")
 	assert.Equal(t, one, same, "order, aliases, files and documentation don't count")
-	assert.NotEqual(t, one, digest("module a\nuse b\nmessage A { #1 x b.B #2 y text? }\nmessage C { }", "module b\nmessage B { }"))
+	assert.NotEqual(t, one, digest("module a\nuse b\nmessage A { #1 x b.B #2 y text? }\nmessage C { }",
+		"module b\nmessage B { }"))
 	assert.Len(t, one, 64)
 }
 
@@ -136,8 +142,10 @@ func TestFerryUsesTheWholeLanguage(t *testing.T) {
 	for _, f := range ferry(t) {
 		all += f.Text
 	}
-	words := []string{"module", "use", "as", "const", "type", "enum", "union", "message", "example", "of", "error", "credential", "service", "call", "retired", "where", "length", "count", "pattern", "unique",
-		"deprecated", "json", "secret", "stored", "in query", "in header", "in cookie", "key header", "key query", "key cookie", "bearer", "basic", "stream", "http GET", "http POST", "http PUT", "http PATCH", "http DELETE",
+	words := []string{"module", "use", "as", "const", "type", "enum", "union", "message", "example", "of", "error",
+		"credential", "service", "call", "retired", "where", "length", "count", "pattern", "unique",
+		"deprecated", "json", "secret", "stored", "in query", "in header", "in cookie", "key header", "key query",
+		"key cookie", "bearer", "basic", "stream", "http GET", "http POST", "http PUT", "http PATCH", "http DELETE",
 		"fails", "needs", "needs nothing", "safe", "idempotent", "true", "false"}
 	for _, s := range Scalars {
 		words = append(words, s.Word)
@@ -145,7 +153,8 @@ func TestFerryUsesTheWholeLanguage(t *testing.T) {
 	for _, word := range words {
 		assert.Regexp(t, `\b`+word+`\b`, all)
 	}
-	for _, mark := range []string{">=", "<=", "..", "[", "{", "()", "#0", "///", " + ", " | ", "?", "(stream", "-> stream"} {
+	for _, mark := range []string{">=", "<=", "..", "[", "{", "()", "#0", "///", " + ", " | ", "?", "(stream",
+		"-> stream"} {
 		assert.Contains(t, all, mark)
 	}
 }

@@ -24,13 +24,15 @@ func (r *resolver) service(f *fileScope, tree *syntax.Service, s *Service) {
 	names := map[string]used{}
 	for i := range tree.Calls {
 		t := &tree.Calls[i]
-		c := &Call{Service: s, Name: t.Name.Text, Doc: t.Doc.Text(f.tree.Source), Place: f.place(t.Name.Span), Safe: t.Safe.Text != "", Idempotent: t.Idempotent.Text != "", Deprecated: t.Marks.DeprecatedWhy()}
+		c := &Call{Service: s, Name: t.Name.Text, Doc: t.Doc.Text(f.tree.Source), Place: f.place(t.Name.Span),
+			Safe: t.Safe.Text != "", Idempotent: t.Idempotent.Text != "", Deprecated: t.Marks.DeprecatedWhy()}
 		if before, taken := names[syntax.Fold(c.Name)]; taken {
 			message := fmt.Sprintf("%s has two calls named %s", s.Name, c.Name)
 			if before.name != c.Name {
 				message = fmt.Sprintf("the calls %s and %s differ only in _ or case", before.name, c.Name)
 			}
-			r.report(c.Place, "name-twice", message, "rename one of them", source.Note{Place: before.place, Message: "the other is here"})
+			r.report(c.Place, "name-twice", message, "rename one of them",
+				source.Note{Place: before.place, Message: "the other is here"})
 			continue
 		}
 		names[syntax.Fold(c.Name)] = used{c.Name, c.Place}
@@ -99,17 +101,20 @@ func (r *resolver) needs(f *fileScope, tree *syntax.Needs) [][]*Credential {
 				continue
 			}
 			if i := slices.IndexFunc(list, func(x *Credential) bool { return x.Travels() == c.Travels() }); i >= 0 {
-				message := fmt.Sprintf("%s and %s travel in the same place (%s), so a request can't have both", list[i].Name, c.Name, c.Travels())
+				message := fmt.Sprintf("%s and %s travel in the same place (%s), so a request can't have both", list[i].Name,
+					c.Name, c.Travels())
 				if list[i] == c {
 					message = c.Name + " is named twice here"
 				}
-				r.report(f.place(ref.Span()), "same-carrier", message, "write | for either, or let one travel elsewhere", source.Note{Place: c.Place, Message: c.Name + " is declared here"})
+				r.report(f.place(ref.Span()), "same-carrier", message, "write | for either, or let one travel elsewhere",
+					source.Note{Place: c.Place, Message: c.Name + " is declared here"})
 				continue
 			}
 			list = append(list, c)
 		}
 		slices.SortFunc(list, func(a, b *Credential) int { return strings.Compare(a.FullName(), b.FullName()) })
-		if slices.ContainsFunc(out, func(x []*Credential) bool { return slices.Equal(x, list) }) && len(alternative) == len(list) {
+		if slices.ContainsFunc(out, func(x []*Credential) bool { return slices.Equal(x, list) }) &&
+			len(alternative) == len(list) {
 			r.report(f.place(tree.Span), "needs-twice", "two alternatives need the same", "remove one")
 			continue
 		}
@@ -143,7 +148,9 @@ func (r *resolver) credentialNamed(f *fileScope, ref syntax.Ref) (*Credential, b
 	}
 	c, isCredential := decl.(*Credential)
 	if !isCredential {
-		r.report(f.place(ref.Name.Span), "not-a-credential", fmt.Sprintf("a call needs credentials, and %s is %s", ref.Name.Text, decl.Noun()), "declare it as: credential "+ref.Name.Text+" = bearer",
+		r.report(f.place(ref.Name.Span), "not-a-credential",
+			fmt.Sprintf("a call needs credentials, and %s is %s", ref.Name.Text, decl.Noun()),
+			"declare it as: credential "+ref.Name.Text+" = bearer",
 			source.Note{Place: decl.Head().Place, Message: "it is declared here"})
 	}
 	return c, isCredential
@@ -156,12 +163,15 @@ func (r *resolver) side(f *fileScope, ref *syntax.Ref) *Message {
 	if ref == nil {
 		return nil
 	}
-	if ref.Alias.Text == "" && slices.Contains(nothingWords, strings.ToLower(ref.Name.Text)) && !f.declares(ref.Name.Text) {
-		r.findings.Add(source.Finding{Name: "unknown-name", Place: f.place(ref.Name.Span), Message: "there is no message " + ref.Name.Text, Fix: "nothing is written ()"})
+	if ref.Alias.Text == "" && slices.Contains(nothingWords, strings.ToLower(ref.Name.Text)) &&
+		!f.declares(ref.Name.Text) {
+		r.findings.Add(source.Finding{Name: "unknown-name", Place: f.place(ref.Name.Span),
+			Message: "there is no message " + ref.Name.Text, Fix: "nothing is written ()"})
 		return nil
 	}
 	if ref.Alias.Text == "" && scalarTypes[ref.Name.Text] != nil {
-		r.report(f.place(ref.Name.Span), "not-a-message", fmt.Sprintf("requests and answers are messages, not %s", ref.Name.Text),
+		r.report(f.place(ref.Name.Span), "not-a-message",
+			fmt.Sprintf("requests and answers are messages, not %s", ref.Name.Text),
 			"declare a message with one field, so that more can be added later; write () for nothing")
 		return nil
 	}
@@ -172,7 +182,8 @@ func (r *resolver) side(f *fileScope, ref *syntax.Ref) *Message {
 	if m, isMessage := decl.(*Message); isMessage && !m.IsError() {
 		return m
 	}
-	r.report(f.place(ref.Name.Span), "not-a-message", fmt.Sprintf("requests and answers are messages, and %s is %s", ref.Name.Text, decl.Noun()), "",
+	r.report(f.place(ref.Name.Span), "not-a-message",
+		fmt.Sprintf("requests and answers are messages, and %s is %s", ref.Name.Text, decl.Noun()), "",
 		source.Note{Place: decl.Head().Place, Message: "it is declared here"})
 	return nil
 }
@@ -187,8 +198,10 @@ func (r *resolver) errors(f *fileScope, refs []syntax.Ref) []*Message {
 		m, isMessage := decl.(*Message)
 		switch {
 		case !isMessage || !m.IsError():
-			r.report(f.place(ref.Name.Span), "not-an-error", fmt.Sprintf("a call fails with errors, and %s is %s", ref.Name.Text, decl.Noun()),
-				"declare it as: error "+ref.Name.Text+" 409 { … }", source.Note{Place: decl.Head().Place, Message: "it is declared here"})
+			r.report(f.place(ref.Name.Span), "not-an-error",
+				fmt.Sprintf("a call fails with errors, and %s is %s", ref.Name.Text, decl.Noun()),
+				"declare it as: error "+ref.Name.Text+" 409 { … }",
+				source.Note{Place: decl.Head().Place, Message: "it is declared here"})
 		case slices.Contains(list, m):
 			r.report(f.place(ref.Name.Span), "fails-twice", ref.Name.Text+" is named twice here", "remove one")
 		default:

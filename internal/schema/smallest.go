@@ -204,7 +204,9 @@ func (s *sizes) Pop() any {
 func checkSmallest(d *Definitions, findings *source.Findings) {
 	measure(d)
 	refuse := func(place source.Place, name string, size int64) {
-		findings.Add(source.Finding{Name: "huge-value", Place: place, Message: fmt.Sprintf("the smallest value of %s has %s values in it, and at most %d are allowed", name, counted(size), MostNodes),
+		findings.Add(source.Finding{Name: "huge-value", Place: place,
+			Message: fmt.Sprintf("the smallest value of %s has %s values in it, and at most %d are allowed", name,
+				counted(size), MostNodes),
 			Fix: "make fields optional, or lower the counts and lengths that must be there"})
 	}
 	large := func(t *Type, own *Bounds) bool { return t.Smallest(own) > MostNodes }
@@ -222,7 +224,8 @@ func checkSmallest(d *Definitions, findings *source.Findings) {
 			for _, f := range msg.Fields {
 				// What is too large by itself is named where it is declared, or here.
 				inner := f.Type.owner()
-				if f.Presence != Optional && (inner != nil && inner.smallest() > MostNodes || f.Type.Named != nil && large(f.Type, nil)) {
+				if f.Presence != Optional && (inner != nil && inner.smallest() > MostNodes || f.Type.Named != nil &&
+					large(f.Type, nil)) {
 					innermost = false
 				}
 			}
@@ -234,7 +237,8 @@ func checkSmallest(d *Definitions, findings *source.Findings) {
 			innermost := u.Smallest > MostNodes && u.Smallest != endless
 			for _, a := range u.Alternatives {
 				inner := a.Type.owner()
-				innermost = innermost && !(inner != nil && inner.smallest() > MostNodes || a.Type.Named != nil && large(a.Type, nil))
+				innermost = innermost && !(inner != nil && inner.smallest() > MostNodes || a.Type.Named != nil &&
+					large(a.Type, nil))
 			}
 			if innermost {
 				refuse(u.Place, u.Name, u.Smallest)

@@ -23,7 +23,8 @@ message Ring { #1 next Way }
 union Way { #1 on Ring #2 end Lists #3 stop Tree }
 `)
 	require.Zero(t, source.Errors(findings))
-	sizes := map[string]int64{"Plain": 3, "Tree": 1 + 4 + 4, "Lists": 1 + (1 + 3*9) + (1 + 2*(3+1)) + 1 + 11 + (1 + 2*11), "Ring": 1 + 1 + 9}
+	sizes := map[string]int64{"Plain": 3, "Tree": 1 + 4 + 4,
+		"Lists": 1 + (1 + 3*9) + (1 + 2*(3+1)) + 1 + 11 + (1 + 2*11), "Ring": 1 + 1 + 9}
 	for _, m := range defs.Modules[0].Messages {
 		assert.Equal(t, sizes[m.Name], m.Smallest, m.Name)
 	}

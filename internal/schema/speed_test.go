@@ -150,7 +150,8 @@ func TestFrontEndIsFast(t *testing.T) {
 	assert.GreaterOrEqual(t, ratio, 1.0, "the front end is slower than go/parser")
 	if many := tenModules(frontEndSize); runtime.GOMAXPROCS(0) > 1 {
 		ratio = toolchain.Measured(atLeast(2), func() float64 {
-			return medianRatio(9, func() int { frontEnd(t, many...); return len(strings.Join(many, "")) }, func() int { return goParser(t, texts) })
+			return medianRatio(9, func() int { frontEnd(t, many...); return len(strings.Join(many, "")) },
+				func() int { return goParser(t, texts) })
 		})
 		t.Logf("of ten files, on all cores, it reads %.1f times the bytes a second of go/parser", ratio)
 		assert.GreaterOrEqual(t, ratio, 1.1, "of many files the front end is slower than go/parser")

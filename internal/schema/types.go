@@ -12,7 +12,8 @@ import (
 
 // usualWords maps what people write by habit to the words of the language.
 var usualWords = map[string]string{
-	"string": "text", "str": "text", "char": "text", "varchar": "text", "int": "int32", "integer": "int32", "long": "int64", "short": "int16",
+	"string": "text", "str": "text", "char": "text", "varchar": "text", "int": "int32", "integer": "int32",
+	"long": "int64", "short": "int16",
 	"uint": "uint32", "float": "float64", "double": "float64", "real": "float64", "number": "float64", "boolean": "bool",
 	"timestamp": "instant", "datetime": "instant", "time": "instant", "binary": "bytes", "blob": "bytes", "byte": "bytes",
 	"guid": "uuid", "list": "[T]", "array": "[T]", "map": "{text: T}", "dict": "{text: T}",
@@ -39,7 +40,8 @@ func (r *resolver) typ(f *fileScope, t *syntax.Type) *Type {
 	case syntax.MapType:
 		key := r.typ(f, t.Key)
 		if k := key.Kind; k != KindInvalid && k != KindText && !k.IsInteger() && k != KindEnum {
-			r.report(f.place(t.Key.Span), "map-key", fmt.Sprintf("the keys of a map are text, integers or an enum, not %s", key.Local(f.module)), "write {text: …}, or a list of a message with two fields")
+			r.report(f.place(t.Key.Span), "map-key", fmt.Sprintf("the keys of a map are text, integers or an enum, not %s",
+				key.Local(f.module)), "write {text: …}, or a list of a message with two fields")
 			key = invalidType
 		}
 		return &Type{Kind: KindMap, Key: key, Elem: r.typ(f, t.Elem)}
@@ -68,7 +70,8 @@ func (r *resolver) typ(f *fileScope, t *syntax.Type) *Type {
 		if !d.IsError() {
 			return &d.typ
 		}
-		r.report(f.place(t.Name.Span), "not-a-type", t.Name.Text+" is an error; errors stand after fails only", "put what both need into a message",
+		r.report(f.place(t.Name.Span), "not-a-type", t.Name.Text+" is an error; errors stand after fails only",
+			"put what both need into a message",
 			source.Note{Place: d.Place, Message: "it is declared here"})
 	default:
 		r.report(f.place(t.Name.Span), "not-a-type", fmt.Sprintf("%s is %s, not a type", t.Name.Text, decl.Noun()), "",
@@ -78,7 +81,8 @@ func (r *resolver) typ(f *fileScope, t *syntax.Type) *Type {
 }
 
 func (r *resolver) unknownScalar(f *fileScope, name syntax.Name) {
-	finding := source.Finding{Name: "unknown-name", Place: f.place(name.Span), Message: "there is no type " + name.Text, Fix: "the scalars are: " + strings.Join(scalarWords(), ", ")}
+	finding := source.Finding{Name: "unknown-name", Place: f.place(name.Span), Message: "there is no type " + name.Text,
+		Fix: "the scalars are: " + strings.Join(scalarWords(), ", ")}
 	better := ""
 	if usual, ok := usualWords[strings.ToLower(name.Text)]; ok {
 		better = usual
@@ -145,11 +149,15 @@ func (r *resolver) namedTypes(f *fileScope, wanted func(*syntax.Type) bool) {
 		base := r.typ(f, tree.Base)
 		switch {
 		case base.Named != nil:
-			r.report(f.place(tree.Base.Span), "type-over-type", fmt.Sprintf("%s is straight over %s, which is a named type already", nt.Name, base.Named.Name), "write what "+base.Named.Name+" is over",
+			r.report(f.place(tree.Base.Span), "type-over-type",
+				fmt.Sprintf("%s is straight over %s, which is a named type already", nt.Name, base.Named.Name),
+				"write what "+base.Named.Name+" is over",
 				source.Note{Place: base.Named.Place, Message: "it is declared here"})
 			base = invalidType
 		case base.Kind == KindEnum || base.Kind == KindUnion || base.Kind == KindMessage:
-			r.report(f.place(tree.Base.Span), "type-over-type", fmt.Sprintf("a type is over a scalar, a list or a map, not over %s", base.Described()), "use "+base.Short()+" itself")
+			r.report(f.place(tree.Base.Span), "type-over-type",
+				fmt.Sprintf("a type is over a scalar, a list or a map, not over %s", base.Described()),
+				"use "+base.Short()+" itself")
 			base = invalidType
 		}
 		nt.Type = *base
@@ -176,13 +184,16 @@ func (r *resolver) union(f *fileScope, tree *syntax.Union, u *Union) {
 			r.typ(f, t.Type)
 			continue
 		}
-		u.Alternatives = append(u.Alternatives, &Alternative{Union: u, Number: t.Number.Value, Name: t.Name.Text, Type: r.typ(f, t.Type), Doc: t.Doc.Text(f.tree.Source),
+		u.Alternatives = append(u.Alternatives, &Alternative{Union: u, Number: t.Number.Value, Name: t.Name.Text,
+			Type: r.typ(f, t.Type), Doc: t.Doc.Text(f.tree.Source),
 			Place: f.place(t.Name.Span), Deprecated: t.Marks.DeprecatedWhy(), JSON: r.jsonName(f, t.Marks)})
 	}
-	jsonNames(r, "alternative", u.Name, u.Alternatives, func(a *Alternative) (string, string, source.Place) { return a.Name, a.JSONName(), a.Place })
+	jsonNames(r, "alternative", u.Name, u.Alternatives,
+		func(a *Alternative) (string, string, source.Place) { return a.Name, a.JSONName(), a.Place })
 	slices.SortFunc(u.Alternatives, func(a, b *Alternative) int { return a.Number - b.Number })
 	if len(tree.Alternatives) == 0 {
-		r.report(u.Place, "empty-union", fmt.Sprintf("%s has no alternatives: no value could be written", u.Name), "add one, such as: #1 foot FootPassage")
+		r.report(u.Place, "empty-union", fmt.Sprintf("%s has no alternatives: no value could be written", u.Name),
+			"add one, such as: #1 foot FootPassage")
 	}
 }
 
@@ -200,7 +211,9 @@ func checkTypeCircles(d *Definitions, findings *source.Findings) {
 		switch {
 		case t == nil:
 		case t.Named != nil && state[t.Named] == open:
-			findings.Add(source.Finding{Name: "type-circle", Place: from.Place, Message: fmt.Sprintf("%s is made of itself", t.Named.Name), Fix: "put a message in between, with a field of this type"})
+			findings.Add(source.Finding{Name: "type-circle", Place: from.Place,
+				Message: fmt.Sprintf("%s is made of itself", t.Named.Name),
+				Fix:     "put a message in between, with a field of this type"})
 		case t.Named != nil:
 			if state[t.Named] == 0 {
 				visit(t.Named)

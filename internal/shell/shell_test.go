@@ -10,8 +10,10 @@ import (
 
 // TestShellsReadWords has real shells say what they read.
 func TestShellsReadWords(t *testing.T) {
-	texts := []string{"", "plain-1.4.0", "two words", "it's", `"$(id)"`, "`id`", "$HOME", "a\\b", "~", "*", "!x", "-n", "#no", "a;b|c&d>e<f(g){h}[i]?",
-		"ümläut", "line\nbreak", "tab\tand\x1b[31mred", "\x01" + "23", "\xff\xfe1", "\u0085\u009b", "'\n'", `\n` + "\n", "{a,b}"}
+	texts := []string{"", "plain-1.4.0", "two words", "it's", `"$(id)"`, "`id`", "$HOME", "a\\b", "~", "*", "!x", "-n",
+		"#no", "a;b|c&d>e<f(g){h}[i]?",
+		"ümläut", "line\nbreak", "tab\tand\x1b[31mred", "\x01" + "23", "\xff\xfe1", "\u0085\u009b", "'\n'", `\n` + "\n",
+		"{a,b}"}
 	shells := 0
 	for _, name := range []string{"sh", "bash", "zsh"} {
 		path, err := exec.LookPath(name)

@@ -9,7 +9,8 @@ import (
 
 func TestPosition(t *testing.T) {
 	f := NewFile("f", "a\r\n\té世x\n\nend")
-	for offset, want := range map[uint32]Position{0: {1, 1}, 1: {1, 2}, 3: {2, 1}, 4: {2, 2}, 6: {2, 3}, 9: {2, 4}, 11: {3, 1}, 12: {4, 1}, 15: {4, 4}, 99: {4, 4}} {
+	for offset, want := range map[uint32]Position{0: {1, 1}, 1: {1, 2}, 3: {2, 1}, 4: {2, 2}, 6: {2, 3}, 9: {2, 4},
+		11: {3, 1}, 12: {4, 1}, 15: {4, 4}, 99: {4, 4}} {
 		assert.Equal(t, want, f.Position(offset), "offset %d", offset)
 	}
 	for line, want := range map[int]string{0: "", 1: "a", 2: "\té世x", 3: "", 4: "end", 5: ""} {

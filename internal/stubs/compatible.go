@@ -39,7 +39,8 @@ func When(breaks func(*change.Change) bool, lines func(*change.Change) []string)
 // CredentialMoved tells of programs that show a credential under a name that no call
 // knows any more.
 func CredentialMoved(c *change.Change) (verdict.Verdict, []string, string) {
-	return verdict.Altering, nil, fmt.Sprintf("code compiles, and shows the credential under a name that no call asks for any more: it is %s now", c.New)
+	return verdict.Altering, nil, fmt.Sprintf("code compiles, and shows the credential under a name that no call "+
+		"asks for any more: it is %s now", c.New)
 }
 
 // DefaultMoved tells of programs that leave out a field whose default is another one.
@@ -84,7 +85,8 @@ func JudgeCode(l Language, c *change.Change) (effects []*verdict.Effect) {
 		if v == verdict.Compatible {
 			continue
 		}
-		e := &verdict.Effect{Covers: l.Name(), Position: verdict.Code, Who: concerned.who, NewReads: true, Verdict: v, Sentence: sentence}
+		e := &verdict.Effect{Covers: l.Name(), Position: verdict.Code, Who: concerned.who, NewReads: true, Verdict: v,
+			Sentence: sentence}
 		if v == verdict.Breaking {
 			e.Sentence = concerned.what + " " + rules.Fails
 			e.Proof = &verdict.Proof{Code: lines}

@@ -87,7 +87,8 @@ func Padded(open string, items []string, closing string) string {
 	if len(items) == 0 {
 		return open + closing
 	}
-	return open + string(begin) + string(in) + string(blank) + separated(items) + string(out) + string(blank) + string(end) + closing
+	return open + string(begin) + string(in) + string(blank) + separated(items) + string(out) + string(blank) +
+		string(end) + closing
 }
 
 func bracketed(open, inside, closing string) string {

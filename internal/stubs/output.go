@@ -146,7 +146,8 @@ func (p *Plan) readMade() error {
 	// The record may come with a repository of somebody else's.
 	for _, path := range slices.Concat(p.before.Made, p.before.Writing) {
 		if !filepath.IsLocal(filepath.FromSlash(path)) {
-			return fmt.Errorf("%s names %q, which is not in its folder: remove the record and run generate again", p.path(madeFile), path)
+			return fmt.Errorf("%s names %q, which is not in its folder: remove the record and run generate again",
+				p.path(madeFile), path)
 		}
 	}
 	return nil

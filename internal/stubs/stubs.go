@@ -150,8 +150,10 @@ func Comment(c *Code, prefix, doc string) {
 
 // goEndings are what the go tool reads in the end of a file's name: systems, processors
 // and tests (go help buildconstraint).
-var goEndings = strings.Fields("aix android darwin dragonfly freebsd hurd illumos ios js linux nacl netbsd openbsd plan9 solaris wasip1 windows zos " +
-	"386 amd64 amd64p32 arm armbe arm64 arm64be loong64 mips mipsle mips64 mips64le mips64p32 mips64p32le ppc ppc64 ppc64le riscv riscv64 s390 s390x sparc sparc64 wasm test")
+var goEndings = strings.Fields("aix android darwin dragonfly freebsd hurd illumos ios js linux nacl netbsd " +
+	"openbsd plan9 solaris wasip1 windows zos " +
+	"386 amd64 amd64p32 arm armbe arm64 arm64be loong64 mips mipsle mips64 mips64le mips64p32 mips64p32le ppc ppc64 " +
+	"ppc64le riscv riscv64 s390 s390x sparc sparc64 wasm test")
 
 // CallFile is how the file of a call is called, without its ending: as the call, where no
 // system or tool takes that for something else. taken are other files beside it.

@@ -60,7 +60,8 @@ func (p *parser) marks(allowed markSet, into **Marks) bool {
 		span := source.Span{Start: at.start, End: p.lastEnd}
 		switch {
 		case allowed&mark.set == 0:
-			p.fix(span, "misplaced-mark", fmt.Sprintf("%s stands %s, not here", mark.word, mark.where), "remove it here", p.remove(span))
+			p.fix(span, "misplaced-mark", fmt.Sprintf("%s stands %s, not here", mark.word, mark.where), "remove it here",
+				p.remove(span))
 		case slot.twice:
 			p.fix(span, "mark-twice", fmt.Sprintf("%s stands here twice", mark.word), "remove one of the two", p.remove(span))
 		}
@@ -115,7 +116,8 @@ func (p *parser) mark(which markSet, into *Marks, at token) (markSlot, bool) {
 	case l.Text == "":
 		p.report(into.Deprecated.Span, "no-reason", "the reason of a deprecation is empty", "say what to use instead")
 	case strings.ContainsFunc(l.Text, unicode.IsControl):
-		p.report(into.Deprecated.Span, "long-reason", "the reason of a deprecation is one line of text", "write it without line breaks and tabs; what is longer goes into the documentation")
+		p.report(into.Deprecated.Span, "long-reason", "the reason of a deprecation is one line of text",
+			"write it without line breaks and tabs; what is longer goes into the documentation")
 	}
 	return slot, true
 }
@@ -159,8 +161,10 @@ func (p *parser) inMark(into *Marks, at token) (markSlot, bool) {
 
 // usualSlips are words of other languages, and what to write instead.
 var usualSlips = map[string]string{
-	"optional": "write ? behind the type", "nullable": "write ? behind the type", "required": "leave it out: a field without ? is required",
-	"repeated": "a list is written [T]", "min": "bounds stand behind where: where >= 1", "max": "bounds stand behind where: where <= 12",
+	"optional": "write ? behind the type", "nullable": "write ? behind the type",
+	"required": "leave it out: a field without ? is required",
+	"repeated": "a list is written [T]", "min": "bounds stand behind where: where >= 1",
+	"max":     "bounds stand behind where: where <= 12",
 	"default": "a default is written: = 5", "enum": "declare the enum on its own, and use its name",
 }
 
@@ -197,7 +201,8 @@ func (p *parser) strayWord(allowed markSet) string {
 func (p *parser) parseDecl(doc Doc) {
 	word := p.cur
 	if p.cur.kind == endOfFile {
-		p.report(doc.Span, "stray-documentation", "this documentation is followed by nothing that it could document", "remove it, or make it a // comment")
+		p.report(doc.Span, "stray-documentation", "this documentation is followed by nothing that it could document",
+			"remove it, or make it a // comment")
 		return
 	}
 	read := p.declaration(p.textOf(word))
@@ -250,8 +255,10 @@ func (p *parser) declaration(word string) func(Doc) {
 
 // usualDeclarations maps what people write by habit to our words.
 var usualDeclarations = map[string]string{
-	"struct": "message", "class": "message", "record": "message", "object": "message", "interface": "service", "exception": "error",
-	"import": "use", "include": "use", "package": "module", "namespace": "module", "typedef": "type", "alias": "type", "variant": "union", "auth": "credential",
+	"struct": "message", "class": "message", "record": "message", "object": "message", "interface": "service",
+	"exception": "error",
+	"import":    "use", "include": "use", "package": "module", "namespace": "module", "typedef": "type", "alias": "type",
+	"variant": "union", "auth": "credential",
 }
 
 // finish ends a declaration that has no body: what follows begins another.
@@ -293,7 +300,8 @@ func (p *parser) parseTypeDecl(doc Doc) {
 	t := &TypeDecl{Head: Head{Doc: doc}}
 	var ok bool
 	if t.Name, ok = p.name(pascalName, "the name of a type"); ok && p.cur.kind == braceOpen {
-		p.report(t.Name.Span, "syntax", "a type is another name for one type, and has no fields", "declare what has fields as: message "+t.Name.Text+" { … }")
+		p.report(t.Name.Span, "syntax", "a type is another name for one type, and has no fields",
+			"declare what has fields as: message "+t.Name.Text+" { … }")
 		ok = false
 	} else if ok {
 		ok = p.expect(equals, `"=" and the type that it is over`)
@@ -302,7 +310,8 @@ func (p *parser) parseTypeDecl(doc Doc) {
 		t.Base, ok = p.parseType()
 	}
 	if ok && p.cur.kind == question {
-		p.fix(p.cur.span(), "absent-type", "a type is never absent; a field is", "remove the ?, and write it behind the fields", p.edit(p.cur.span(), ""))
+		p.fix(p.cur.span(), "absent-type", "a type is never absent; a field is",
+			"remove the ?, and write it behind the fields", p.edit(p.cur.span(), ""))
 		p.advance()
 	}
 	if ok && p.at("where") {
@@ -383,7 +392,8 @@ func (p *parser) parseAlternative(a *Alternative) (ok bool) {
 		return false
 	}
 	if p.cur.kind == question {
-		p.fix(p.cur.span(), "absent-element", "an alternative is never absent: the union is one of them", "remove the ?", p.edit(p.cur.span(), ""))
+		p.fix(p.cur.span(), "absent-element", "an alternative is never absent: the union is one of them", "remove the ?",
+			p.edit(p.cur.span(), ""))
 		p.advance()
 	}
 	return p.marks(deprecatedMark|jsonMark, &a.Marks)
@@ -396,7 +406,8 @@ func (p *parser) itemType(name Name, what string) (*Type, bool) {
 		p.advance()
 	}
 	if p.cur.kind == hash || p.cur.kind == braceClose {
-		p.report(name.Span, "no-type", fmt.Sprintf("the %s %s has no type", what, name.Text), "write its type behind the name, such as: "+name.Text+" text")
+		p.report(name.Span, "no-type", fmt.Sprintf("the %s %s has no type", what, name.Text),
+			"write its type behind the name, such as: "+name.Text+" text")
 		return nil, false
 	}
 	return p.parseType()
@@ -496,7 +507,9 @@ func (p *parser) parseField(f *Field) bool {
 
 func (p *parser) fieldDefault(f *Field) bool {
 	if f.Optional {
-		p.report(p.cur.span(), "optional-with-default", fmt.Sprintf("%s is optional and has a default: a field with a default may already be left out", f.Name.Text), "remove the ? or the default")
+		p.report(p.cur.span(), "optional-with-default",
+			fmt.Sprintf("%s is optional and has a default: a field with a default may already be left out", f.Name.Text),
+			"remove the ? or the default")
 		f.Optional = false
 	}
 	p.advance()
@@ -512,7 +525,8 @@ func (p *parser) parseType() (*Type, bool) {
 	defer func() { p.nesting-- }()
 	start := p.cur.start
 	if p.nesting > MaxNesting {
-		p.report(p.cur.span(), "too-deep", fmt.Sprintf("types nest more than %d deep here", MaxNesting), "give the inner part a message of its own")
+		p.report(p.cur.span(), "too-deep", fmt.Sprintf("types nest more than %d deep here", MaxNesting),
+			"give the inner part a message of its own")
 		p.skipBrackets(p.nesting - 1)
 		return nil, false
 	}
@@ -526,7 +540,8 @@ func (p *parser) parseType() (*Type, bool) {
 	case bracketOpen:
 		p.advance()
 		t.Form = ListType
-		if t.Elem, ok = p.parseType(); !ok || !p.noAbsent("lists") || !p.expect(bracketClose, `"]" after the list's element type`) {
+		if t.Elem, ok = p.parseType(); !ok || !p.noAbsent("lists") ||
+			!p.expect(bracketClose, `"]" after the list's element type`) {
 			return nil, false
 		}
 	case braceOpen:
@@ -574,7 +589,8 @@ func (p *parser) noAbsent(what string) bool {
 	if p.cur.kind != question {
 		return true
 	}
-	p.fix(p.cur.span(), "absent-element", what+" hold no absent elements", "remove the ?; to leave out the whole field, write ? after it", p.edit(p.cur.span(), ""))
+	p.fix(p.cur.span(), "absent-element", what+" hold no absent elements",
+		"remove the ?; to leave out the whole field, write ? after it", p.edit(p.cur.span(), ""))
 	p.advance()
 	return true
 }
@@ -641,8 +657,10 @@ func (p *parser) bound() (Bound, bool) {
 }
 
 var usualBounds = map[string]string{
-	"min": ">= and the smallest value", "max": "<= and the largest value", "size": "count 1..8, or length 1..80 of text and bytes", "len": "length 1..80",
-	"regex": "pattern \"^…$\"", "matches": "pattern \"^…$\"", "distinct": "unique", "range": "the limits alone: where 1..12", "between": "the limits: where 1..12", "items": "count 1..8",
+	"min": ">= and the smallest value", "max": "<= and the largest value",
+	"size": "count 1..8, or length 1..80 of text and bytes", "len": "length 1..80",
+	"regex": "pattern \"^…$\"", "matches": "pattern \"^…$\"", "distinct": "unique",
+	"range": "the limits alone: where 1..12", "between": "the limits: where 1..12", "items": "count 1..8",
 }
 
 // limits reads A..B, >= A or <= B.

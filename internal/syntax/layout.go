@@ -452,9 +452,11 @@ func (l *layout) flat(width int) (text string, end int) {
 		if t.kind == lineComment || t.kind == docComment || p.b.Len() > 4*width {
 			return "", 0
 		}
-		if opens := p.last == braceOpen || p.last == bracketOpen; opens && t.firstHere && t.kind != braceClose && t.kind != bracketClose {
+		if opens := p.last == braceOpen || p.last == bracketOpen; opens && t.firstHere && t.kind != braceClose &&
+			t.kind != bracketClose {
 			return "", 0
-		} else if t.kind == braceClose && p.last != braceOpen && p.last != comma || opens && p.last == braceOpen && t.kind != braceClose {
+		} else if t.kind == braceClose && p.last != braceOpen && p.last != comma || opens && p.last == braceOpen &&
+			t.kind != braceClose {
 			p.b.WriteByte(' ')
 		}
 		p.add(t.kind, l.word(t))

@@ -20,7 +20,8 @@ func tidy(t testing.TB, text string) string {
 // tidied are files as somebody wrote them, and in the canonical layout.
 var tidied = []struct{ in, want string }{
 	{"module m", "module m\n"},
-	{"  module   a . b\nuse c.d use e as f\n\n\nuse g\nconst A int32=5 const B x.C = y.D", "module a.b\n\nuse c.d\nuse e as f\n\nuse g\n\nconst A int32 = 5\n\nconst B x.C = y.D\n"},
+	{"  module   a . b\nuse c.d use e as f\n\n\nuse g\nconst A int32=5 const B x.C = y.D",
+		"module a.b\n\nuse c.d\nuse e as f\n\nuse g\n\nconst A int32 = 5\n\nconst B x.C = y.D\n"},
 	{"/// Doc.\n///more\n// why\nmodule m // here\n\n\n// of A\n\n/// A.\nmessage A{}// end\n// last\n",
 		"/// Doc.\n///more\n// why\nmodule m  // here\n\n// of A\n\n/// A.\nmessage A { }  // end\n\n// last\n"},
 	{"module m message A { #1 id uuid #12 seats [ [ text ] ] = 5 #3 d {text:x . Y}? retired #4 \"x\" retired \"y\" #5 retired text = z . Z }",
@@ -30,9 +31,11 @@ var tidied = []struct{ in, want string }{
 	{"module m service S { fails x.A ,B call a ( ) -> ( ) safe call b(Q)->x . R\nfails C,D\nsafe // done\n\n// of c\ncall c(Q) -> R safe }",
 		"module m\n\nservice S {\n  fails x.A, B\n  call a() -> () safe\n  call b(Q) -> x.R\n    fails C, D\n    safe  // done\n\n  // of c\n  call c(Q) -> R safe\n}\n"},
 	{"module m enum E { #0 a\n\n// x\n\n// y\n\n}", "module m\n\nenum E {\n  #0 a\n\n  // x\n\n  // y\n}\n"},
-	{"module m error E 409 { #1 // in the middle\na // too\ntext }", "module m\n\nerror E 409 {\n  // in the middle\n  // too\n  #1 a text\n}\n"},
+	{"module m error E 409 { #1 // in the middle\na // too\ntext }",
+		"module m\n\nerror E 409 {\n  // in the middle\n  // too\n  #1 a text\n}\n"},
 	{"module m service S { call a(" + strings.Repeat("Q", 60) + "q) -> R fails " + strings.Repeat("E", 40) + "e safe }",
-		"module m\n\nservice S {\n  call a(" + strings.Repeat("Q", 60) + "q) -> R\n    fails " + strings.Repeat("E", 40) + "e\n    safe\n}\n"},
+		"module m\n\nservice S {\n  call a(" + strings.Repeat("Q", 60) + "q) -> R\n    fails " + strings.Repeat("E", 40) +
+			"e\n    safe\n}\n"},
 	{"module m\r\nmessage A {\r\n\t#1 é_ text\r\n}", ""},
 	{"\uFEFFmodule m\r\nmessage A {\r\n\t#1 e text // é\r\n}", "module m\n\nmessage A {\n  #1 e text  // é\n}\n"},
 	{"module m const A text=\"a\" deprecated \"x\" enum E deprecated \"e\" { #0 a deprecated \"m\" // c\n #1 deprecated #2 bb deprecated \"n\" } message M { #1 deprecated deprecated? deprecated \"f\" #2 x text = y deprecated \"" + strings.Repeat("w", 90) + "\" // d\n } service S deprecated \"s\" { call a() -> () safe deprecated \"c\" }",
@@ -49,9 +52,12 @@ safe }`,
 		"module m\n\nservice S {\n  needs a | x.b + c\n  fails X\n  call a(stream Q) -> stream x.R http POST \"/a/{b}\" 201 needs nothing idempotent\n  // h\n  call stream(stream.Q) -> stream.R\n    http GET \"/x\"\n    safe\n}\n"},
 	{"module m example f of M { // open\n// first\na : 1 , // one\n\n\n// of b\nb // mid\n: [ 1,2 ] // late\n, c: [\n1, 2\n// end\n] } // behind\n",
 		"module m\n\nexample f of M {  // open\n  // first\n  a: 1,  // one\n\n  // of b\n  // mid\n  b: [1, 2],  // late\n  c: [\n    1,\n    2\n    // end\n  ]\n}  // behind\n"},
-	{"module m example e of x . M{a:1,\"b\":[true,null,{}],3:{c:x.D},} example w of M { a: \"" + strings.Repeat("w", 50) + "\", b: { c: \"" + strings.Repeat("w", 50) + "\" } }",
-		"module m\n\nexample e of x.M { a: 1, \"b\": [true, null, {}], 3: { c: x.D }, }\n\nexample w of M {\n  a: \"" + strings.Repeat("w", 50) + "\",\n  b: { c: \"" + strings.Repeat("w", 50) + "\" }\n}\n"},
-	{"module m const A text = \"a // b\\\" c\" enum E { #0 a }", "module m\n\nconst A text = \"a // b\\\" c\"\n\nenum E {\n  #0 a\n}\n"},
+	{"module m example e of x . M{a:1,\"b\":[true,null,{}],3:{c:x.D},} example w of M { a: \"" +
+		strings.Repeat("w", 50) + "\", b: { c: \"" + strings.Repeat("w", 50) + "\" } }",
+		"module m\n\nexample e of x.M { a: 1, \"b\": [true, null, {}], 3: { c: x.D }, }\n\nexample w of M {\n  a: \"" +
+			strings.Repeat("w", 50) + "\",\n  b: { c: \"" + strings.Repeat("w", 50) + "\" }\n}\n"},
+	{"module m const A text = \"a // b\\\" c\" enum E { #0 a }",
+		"module m\n\nconst A text = \"a // b\\\" c\"\n\nenum E {\n  #0 a\n}\n"},
 }
 
 func TestTidy(t *testing.T) {
@@ -97,7 +103,8 @@ func holdTidy(t testing.TB, text string) {
 	if len(findings) > 0 {
 		return
 	}
-	require.Equal(t, words(strings.TrimPrefix(text, "\uFEFF")), words(out), "every word stays, in order:\n%s\n---\n%s", text, out)
+	require.Equal(t, words(strings.TrimPrefix(text, "\uFEFF")), words(out), "every word stays, in order:\n%s\n---\n%s",
+		text, out)
 	require.ElementsMatch(t, comments(text), comments(out), "every comment stays:\n%s\n---\n%s", text, out)
 	again, findings := Tidy(source.NewFile("f", out))
 	require.Empty(t, findings, "what was tidied is right:\n%s\n---\n%s", text, out)

@@ -39,7 +39,8 @@ func (p *parser) literal() (Literal, bool) {
 			if !ok {
 				return l, false
 			}
-			return Literal{Form: ConstLiteral, Alias: l.Alias, Text: n.Text, Span: source.Span{Start: l.Span.Start, End: n.Span.End}}, true
+			return Literal{Form: ConstLiteral, Alias: l.Alias, Text: n.Text,
+				Span: source.Span{Start: l.Span.Start, End: n.Span.End}}, true
 		}
 		l.Form = WordLiteral
 		if l.Text == "true" || l.Text == "false" {
@@ -58,12 +59,14 @@ func (p *parser) literal() (Literal, bool) {
 // unquoted reads a date or time whose quotes were forgotten: 2026-07-15.
 func (p *parser) unquoted() Literal {
 	span := p.cur.span()
-	for p.cur.end == p.peek.start && (p.peek.kind == number || p.peek.kind == colon || p.peek.kind == upperName || p.peek.kind == pascalName || p.peek.kind == oddName) {
+	for p.cur.end == p.peek.start && (p.peek.kind == number || p.peek.kind == colon || p.peek.kind == upperName ||
+		p.peek.kind == pascalName || p.peek.kind == oddName) {
 		p.advance()
 	}
 	span.End = p.cur.end
 	text := p.file.Text[span.Start:span.End]
-	p.fix(span, "wrong-type", "dates and times are written in quotes", "write "+strconv.Quote(text), p.edit(span, strconv.Quote(text)))
+	p.fix(span, "wrong-type", "dates and times are written in quotes", "write "+strconv.Quote(text),
+		p.edit(span, strconv.Quote(text)))
 	p.advance()
 	return Literal{Form: BrokenLiteral, Span: span, Text: text}
 }
@@ -210,7 +213,8 @@ func (p *parser) pair() (Pair, bool) {
 		p.advance()
 	case number:
 		if strings.HasPrefix(key.Text, "-") || strings.ContainsAny(key.Text, ".eE") {
-			p.fix(key.Span, "syntax", "a key that is not a plain whole number is written in quotes", "write "+strconv.Quote(key.Text), p.edit(key.Span, strconv.Quote(key.Text)))
+			p.fix(key.Span, "syntax", "a key that is not a plain whole number is written in quotes",
+				"write "+strconv.Quote(key.Text), p.edit(key.Span, strconv.Quote(key.Text)))
 		}
 		p.advance()
 	case text:

@@ -97,7 +97,8 @@ func IsDevice(name string) bool {
 	case "con", "prn", "aux", "nul":
 		return true
 	}
-	return len(name) == 4 && (strings.HasPrefix(name, "com") || strings.HasPrefix(name, "lpt")) && name[3] >= '0' && name[3] <= '9'
+	return len(name) == 4 && (strings.HasPrefix(name, "com") || strings.HasPrefix(name, "lpt")) && name[3] >= '0' &&
+		name[3] <= '9'
 }
 
 // Compact is a dotted or snake_case name in small letters alone.

@@ -105,7 +105,8 @@ func (p *parser) hidden() (found bool) {
 	for i := 0; i < len(text); i++ {
 		c := text[i]
 		// What begins none of them, quickly: nearly every byte.
-		if c >= 0x20 && c < 0x7f || c == '\t' || c == '\n' || c > 0xef || c > 0x7f && c != 0xc2 && c != 0xd8 && c != 0xe2 && c != 0xef {
+		if c >= 0x20 && c < 0x7f || c == '\t' || c == '\n' || c > 0xef || c > 0x7f && c != 0xc2 && c != 0xd8 && c != 0xe2 &&
+			c != 0xef {
 			continue
 		}
 		r, size := utf8.DecodeRuneInString(text[i:])
@@ -140,7 +141,8 @@ func Hidden(r rune) bool {
 // Deceptive tells characters that stand in no text of definitions, not even as escapes:
 // marks of direction, separators of lines, byte order marks.
 func Deceptive(r rune) bool {
-	return r == 0x061c || r == 0x200e || r == 0x200f || r >= 0x2028 && r <= 0x202e || r >= 0x2066 && r <= 0x2069 || r == 0xfeff
+	return r == 0x061c || r == 0x200e || r == 0x200f || r >= 0x2028 && r <= 0x202e || r >= 0x2066 && r <= 0x2069 ||
+		r == 0xfeff
 }
 
 func (p *parser) report(span source.Span, name, message, fix string, notes ...source.Note) {
@@ -154,7 +156,8 @@ func (p *parser) fix(span source.Span, name, message, fix string, edits ...sourc
 
 // guess reports what the edit most likely fixes.
 func (p *parser) guess(span source.Span, name, message, fix, text string) {
-	p.findings.Add(source.Finding{Name: name, Place: p.place(span), Message: message, Fix: fix, Edits: []source.Edit{p.edit(span, text)}})
+	p.findings.Add(source.Finding{Name: name, Place: p.place(span), Message: message, Fix: fix,
+		Edits: []source.Edit{p.edit(span, text)}})
 }
 
 func (p *parser) place(span source.Span) source.Place { return source.Place{File: p.file, Span: span} }
@@ -172,7 +175,8 @@ func (p *parser) advance() {
 			return
 		}
 		p.fix(p.peek.span(), "stray-documentation",
-			"a /// after an item on its own line would document the next item", "write it on a line of its own above the item, or make it a // comment",
+			"a /// after an item on its own line would document the next item",
+			"write it on a line of its own above the item, or make it a // comment",
 			p.edit(source.Span{Start: p.peek.start, End: p.peek.start + 3}, "//"))
 	}
 }
@@ -203,7 +207,8 @@ func (p *parser) expected(what, fix string) {
 	span := p.cur.span()
 	if p.lastEnd > 0 && p.declBegins(true) {
 		// It was left out at the end of what stands before.
-		p.report(source.Span{Start: p.lastEnd - 1, End: p.lastEnd}, "syntax", fmt.Sprintf("expected %s behind this, but the next declaration begins", what), fix)
+		p.report(source.Span{Start: p.lastEnd - 1, End: p.lastEnd}, "syntax",
+			fmt.Sprintf("expected %s behind this, but the next declaration begins", what), fix)
 		return
 	}
 	if p.cur.kind == endOfFile && span.Start > 0 {
@@ -313,7 +318,8 @@ func (p *parser) parseFile() {
 	p.out.Doc = p.doc()
 	if !p.at("module") {
 		if p.cur.kind == endOfFile {
-			p.report(source.Span{}, "no-module", "this file is empty: a definition file begins with its module", "write, for example: module skerry.booking")
+			p.report(source.Span{}, "no-module", "this file is empty: a definition file begins with its module",
+				"write, for example: module skerry.booking")
 			return
 		}
 		p.expected("module NAME, the first item of a file", "write, for example: module skerry.booking")
@@ -335,7 +341,8 @@ func (p *parser) parseFile() {
 		case p.at("use"):
 			p.parseUse()
 		case p.at("module"):
-			p.report(p.cur.span(), "second-module", "a file holds one module, and its module line comes first", "put this module into a file of its own")
+			p.report(p.cur.span(), "second-module", "a file holds one module, and its module line comes first",
+				"put this module into a file of its own")
 			p.advance()
 			p.dotted()
 		default:
@@ -364,7 +371,8 @@ func (p *parser) parseUse() {
 		}
 	}
 	if len(p.out.Decls) > 0 {
-		p.report(source.Span{Start: at.start, End: use.Module.Span.End}, "late-use", "use comes before the declarations", "move it up, below the module line")
+		p.report(source.Span{Start: at.start, End: use.Module.Span.End}, "late-use", "use comes before the declarations",
+			"move it up, below the module line")
 	}
 	p.out.Uses = append(p.out.Uses, use)
 }
@@ -423,12 +431,14 @@ func (p *parser) body(head Name, what string, begins func() bool, item func(Doc)
 		switch {
 		case p.cur.kind == braceClose:
 			if doc.Span.End != 0 {
-				p.report(doc.Span, "stray-documentation", "this documentation is followed by nothing that it could document", "remove it, or make it a // comment")
+				p.report(doc.Span, "stray-documentation", "this documentation is followed by nothing that it could document",
+					"remove it, or make it a // comment")
 			}
 			p.advance()
 			return
 		case p.cur.kind == endOfFile || p.declBegins(true):
-			p.report(open.span(), "unclosed", fmt.Sprintf("this { of %s is never closed", head.Text), "write } after the last item of "+head.Text,
+			p.report(open.span(), "unclosed", fmt.Sprintf("this { of %s is never closed", head.Text),
+				"write } after the last item of "+head.Text,
 				source.Note{Place: source.Place{File: p.file, Span: p.cur.span()}, Message: "here something else begins"})
 			return
 		case begins():
@@ -439,7 +449,8 @@ func (p *parser) body(head Name, what string, begins func() bool, item func(Doc)
 			p.expected(what, p.strayWord(0))
 			p.advance()
 		}
-		for p.cur.kind != endOfFile && p.cur.kind != braceClose && p.cur.kind != docComment && !begins() && !p.declBegins(true) {
+		for p.cur.kind != endOfFile && p.cur.kind != braceClose && p.cur.kind != docComment && !begins() &&
+			!p.declBegins(true) {
 			p.advance()
 		}
 	}
@@ -451,7 +462,8 @@ func (p *parser) fieldBegins() bool {
 
 // ends tells whether an item may end at the current token; if not, it says so.
 func (p *parser) ends(what string, marks markSet) bool {
-	if p.cur.kind == braceClose || p.cur.kind == endOfFile || p.cur.kind == docComment || p.fieldBegins() || p.declBegins(true) {
+	if p.cur.kind == braceClose || p.cur.kind == endOfFile || p.cur.kind == docComment || p.fieldBegins() ||
+		p.declBegins(true) {
 		return true
 	}
 	if p.separator() {
@@ -466,7 +478,8 @@ func (p *parser) separator() bool {
 	if word := p.textOf(p.cur); p.cur.kind != comma && word != ";" {
 		return false
 	}
-	p.fix(p.cur.span(), "separator", "nothing stands between items: each begins with its own mark or word", "remove it", p.edit(p.cur.span(), ""))
+	p.fix(p.cur.span(), "separator", "nothing stands between items: each begins with its own mark or word", "remove it",
+		p.edit(p.cur.span(), ""))
 	p.advance()
 	return true
 }
@@ -483,7 +496,8 @@ func (p *parser) numberAfterHash() (Number, bool) {
 	if v, err := strconv.ParseUint(digits, 10, 16); err == nil && (digits == "0" || digits[0] != '0') {
 		n.Value = int(v)
 	} else {
-		p.report(p.cur.span(), "number-range", fmt.Sprintf("%s is not a whole number up to 65535", digits), "count on from the last one")
+		p.report(p.cur.span(), "number-range", fmt.Sprintf("%s is not a whole number up to 65535", digits),
+			"count on from the last one")
 	}
 	p.advance()
 	return n, true

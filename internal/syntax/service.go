@@ -152,8 +152,10 @@ func (p *parser) parseCall(c *Call) bool {
 
 var (
 	clauseWords  = []string{"http", "fails", "needs", "safe", "idempotent", "deprecated", "call"}
-	usualClauses = map[string]string{"throws": "fails", "raises": "fails", "errors": "fails", "auth": "needs", "requires": "needs", "security": "needs",
-		"readonly": "safe", "path": "http", "route": "http", "get": "http GET \"/…\"", "post": "http POST \"/…\"", "rpc": "call", "returns": "->", "async": "nothing: a call is a call"}
+	usualClauses = map[string]string{"throws": "fails", "raises": "fails", "errors": "fails", "auth": "needs",
+		"requires": "needs", "security": "needs",
+		"readonly": "safe", "path": "http", "route": "http", "get": "http GET \"/…\"", "post": "http POST \"/…\"",
+		"rpc": "call", "returns": "->", "async": "nothing: a call is a call"}
 )
 
 // strayClause says what most likely was meant by a word behind a call.
@@ -170,7 +172,8 @@ func (p *parser) strayClause() string {
 
 func (p *parser) arrow() bool {
 	if p.cur.kind == colon {
-		p.fix(p.cur.span(), "syntax", `"->" stands between request and answer, not ":"`, "write ->", p.edit(p.cur.span(), " ->"))
+		p.fix(p.cur.span(), "syntax", `"->" stands between request and answer, not ":"`, "write ->",
+			p.edit(p.cur.span(), " ->"))
 		p.advance()
 		return true
 	}
@@ -178,7 +181,8 @@ func (p *parser) arrow() bool {
 		return true
 	}
 	fix := ""
-	if p.cur.kind == docComment || p.at("call") || p.cur.kind == braceClose || slices.Contains(clauseWords, p.textOf(p.cur)) {
+	if p.cur.kind == docComment || p.at("call") || p.cur.kind == braceClose ||
+		slices.Contains(clauseWords, p.textOf(p.cur)) {
 		fix = "a call that answers nothing is written: -> ()"
 	}
 	p.expected(`"->" and the answer`, fix)
@@ -205,7 +209,8 @@ func (p *parser) http(c *Call) bool {
 		p.advance()
 	case lowerName, pascalName:
 		better := strings.ToUpper(h.Method.Text)
-		p.fix(h.Method.Span, "http-method", "HTTP methods are written in capitals", "write "+better, p.edit(h.Method.Span, better))
+		p.fix(h.Method.Span, "http-method", "HTTP methods are written in capitals", "write "+better,
+			p.edit(h.Method.Span, better))
 		h.Method.Text = better
 		p.advance()
 	default:
@@ -241,12 +246,14 @@ func (p *parser) side() (Side, bool) {
 		p.advance()
 		s.Stream = true
 		if p.cur.kind == parenOpen || p.cur.kind == parenClose {
-			p.report(at.span(), "stream-of-nothing", "a stream has elements, and () is nothing", "name the message of its elements: stream Position")
+			p.report(at.span(), "stream-of-nothing", "a stream has elements, and () is nothing",
+				"name the message of its elements: stream Position")
 			return s, false
 		}
 	}
 	if p.cur.kind == bracketOpen || p.cur.kind == braceOpen {
-		p.expected("the name of a message", "declare a message with one field that holds the list, so that more can be added later")
+		p.expected("the name of a message", "declare a message with one field that holds the list, so that more can be "+
+			"added later")
 		return s, false
 	}
 	r, ok := p.ref("a message")
@@ -295,7 +302,8 @@ func (p *parser) needs(into **Needs) bool {
 		}
 		n.Alternatives = append(n.Alternatives, alternative)
 		if p.cur.kind == comma {
-			p.report(p.cur.span(), "syntax", "a comma does not say whether both are needed or either is", "write + for both, | for either")
+			p.report(p.cur.span(), "syntax", "a comma does not say whether both are needed or either is",
+				"write + for both, | for either")
 			return false
 		}
 		if !p.accept(bar) {

@@ -16,8 +16,10 @@ import (
 )
 
 func TestTokens(t *testing.T) {
-	kinds := map[kind]string{lowerName: "lower", pascalName: "Pascal", upperName: "UPPER", oddName: "odd", number: "number", text: "text", brokenText: "broken",
-		docComment: "doc", strayDoc: "stray", unknown: "unknown", dot: ".", dotDot: "..", arrow: "->", atLeast: ">=", atMost: "<=", hash: "#", question: "?", equals: "=", colon: ":", comma: ",", bar: "|", plus: "+",
+	kinds := map[kind]string{lowerName: "lower", pascalName: "Pascal", upperName: "UPPER", oddName: "odd",
+		number: "number", text: "text", brokenText: "broken",
+		docComment: "doc", strayDoc: "stray", unknown: "unknown", dot: ".", dotDot: "..", arrow: "->", atLeast: ">=",
+		atMost: "<=", hash: "#", question: "?", equals: "=", colon: ":", comma: ",", bar: "|", plus: "+",
 		braceOpen: "{", braceClose: "}", bracketOpen: "[", bracketClose: "]", parenOpen: "(", parenClose: ")"}
 	for in, want := range map[string]string{
 		"a a_b a1_2b b9":           "lower lower lower lower",
@@ -85,7 +87,8 @@ func outline(f *File) string {
 		case *Service:
 			fmt.Fprintf(&b, " fails%v", d.Fails)
 			for _, c := range d.Calls {
-				fmt.Fprintf(&b, " %s(%v)->%v safe=%t fails%v", c.Name.Text, c.Request.Message, c.Response.Message, c.Safe.Text != "", c.Fails)
+				fmt.Fprintf(&b, " %s(%v)->%v safe=%t fails%v", c.Name.Text, c.Request.Message, c.Response.Message,
+					c.Safe.Text != "", c.Fails)
 			}
 		}
 	}
@@ -154,7 +157,8 @@ func TestWhatIsLeftOfAMistake(t *testing.T) {
 
 func TestNames(t *testing.T) {
 	for in, want := range map[string][2]string{
-		"seatsLeft": {"seats_left", "SeatsLeft"}, "SeatsLeft": {"seats_left", "SeatsLeft"}, "seats_left": {"seats_left", "SeatsLeft"}, "HTTPServer": {"http_server", "HttpServer"},
+		"seatsLeft": {"seats_left", "SeatsLeft"}, "SeatsLeft": {"seats_left", "SeatsLeft"},
+		"seats_left": {"seats_left", "SeatsLeft"}, "HTTPServer": {"http_server", "HttpServer"},
 		"a1B": {"a1_b", "A1B"}, "_a__b_": {"a_b", "AB"}, "A": {"a", "A"}, "SEATS": {"seats", "Seats"},
 	} {
 		assert.Equal(t, want[0], SnakeCase(in))
@@ -168,12 +172,14 @@ func TestNames(t *testing.T) {
 }
 
 func TestStrings(t *testing.T) {
-	for in, want := range map[string]string{`"a\"\\\/\b\f\n\r\t"`: "a\"\\/\b\f\n\r\t", `"\u00e9\uD83D\uDEA2"`: "é🚢", `""`: ""} {
+	for in, want := range map[string]string{`"a\"\\\/\b\f\n\r\t"`: "a\"\\/\b\f\n\r\t", `"\u00e9\uD83D\uDEA2"`: "é🚢",
+		`""`: ""} {
 		got, problem := unquote(in)
 		assert.Empty(t, problem)
 		assert.Equal(t, want, got)
 	}
-	for _, in := range []string{`"\x"`, `"\u12"`, `"\ud800"`, `"\ud800\u0041"`, `"\udc00"`, "\"\t\"", `"\u0000"`, `"\u202e"`, `"\uFEFF"`, `"\u2028"`, `"\u00zz"`} {
+	for _, in := range []string{`"\x"`, `"\u12"`, `"\ud800"`, `"\ud800\u0041"`, `"\udc00"`, "\"\t\"", `"\u0000"`,
+		`"\u202e"`, `"\uFEFF"`, `"\u2028"`, `"\u00zz"`} {
 		_, problem := unquote(in)
 		assert.NotEmpty(t, problem, in)
 	}
@@ -196,7 +202,8 @@ func seeds(t testing.TB) []string {
 			list = append(list, "module m\n"+string(f.Data))
 		}
 	}
-	return append(list, "module m message A { #1 a [", "module m\nservice S { call a(", "\"", "#", "/// ", "module m union A { }", "module m const A text = \"\\")
+	return append(list, "module m message A { #1 a [", "module m\nservice S { call a(", "\"", "#", "/// ",
+		"module m union A { }", "module m const A text = \"\\")
 }
 
 // FuzzParse holds that any text is read without a panic, in time that grows
@@ -222,7 +229,8 @@ func FuzzParse(f *testing.F) {
 func TestDamagedDefinitions(t *testing.T) {
 	for _, s := range seeds(t) {
 		for i := 0; i < len(s); i += 10 {
-			for _, damage := range []string{s[:i], s[:i] + s[i+1:], s[:i] + "}" + s[i:], s[:i] + "\"" + s[i:], s[:i] + "#" + s[i:], s[:i] + "\x00" + s[i:], s[:i] + "{[(" + s[i:]} {
+			for _, damage := range []string{s[:i], s[:i] + s[i+1:], s[:i] + "}" + s[i:], s[:i] + "\"" + s[i:],
+				s[:i] + "#" + s[i:], s[:i] + "\x00" + s[i:], s[:i] + "{[(" + s[i:]} {
 				findings := &source.Findings{}
 				Parse(source.NewFile("f", damage), findings)
 				for _, x := range findings.Sorted() {

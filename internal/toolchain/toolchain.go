@@ -91,7 +91,8 @@ func BuildTypeScript(t testing.TB, dir, out string) string {
 	require.NoError(t, os.Symlink(modules, filepath.Join(out, "node_modules")))
 	Run(t, dir, "node_modules/.bin/tsc", "--outDir", out)
 	// Stubs must compile where people demand less, too.
-	Run(t, dir, "node_modules/.bin/tsc", "--noEmit", "--exactOptionalPropertyTypes", "false", "--noUncheckedIndexedAccess", "false", "--noPropertyAccessFromIndexSignature", "false")
+	Run(t, dir, "node_modules/.bin/tsc", "--noEmit", "--exactOptionalPropertyTypes", "false",
+		"--noUncheckedIndexedAccess", "false", "--noPropertyAccessFromIndexSignature", "false")
 	return out
 }
 

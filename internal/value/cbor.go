@@ -242,7 +242,8 @@ func finish(m *Message, start int) *Error {
 		}
 		switch f.Presence {
 		case schema.Required:
-			return &Error{Path: "/" + escapePointer(f.JSONName()), Expected: f.Type.Short(), Found: "nothing: the field is required", Offset: start}
+			return &Error{Path: "/" + escapePointer(f.JSONName()), Expected: f.Type.Short(),
+				Found: "nothing: the field is required", Offset: start}
 		case schema.Defaulted:
 			m.Fields[f.Number] = Default(f.Default)
 		}
@@ -284,7 +285,8 @@ func (r *cborReader) value(t *schema.Type) (Value, *Error) {
 		return h.info == 21, nil
 	case schema.KindFloat32:
 		x, ok := h.float()
-		if !ok || h.major != majorSimple && float64(float32(x)) != x || math.IsInf(float64(float32(x)), 0) && !math.IsInf(x, 0) {
+		if !ok || h.major != majorSimple && float64(float32(x)) != x || math.IsInf(float64(float32(x)), 0) &&
+			!math.IsInf(x, 0) {
 			return wrong()
 		}
 		return float32(x), nil
@@ -516,7 +518,8 @@ func (r *cborReader) extendedTime(h head, start int) (schema.Instant, *Error) {
 		case keyOK && unit != 0 && ok && !hasFraction && number >= 1 && number <= 999_999_999/unit:
 			i.Nanos, hasFraction = int32(number*unit), true
 		default:
-			return i, r.refuseAt(start, "seconds and at most one fraction of 1 to 999…", "an entry "+key.describe()+": "+v.describe())
+			return i, r.refuseAt(start, "seconds and at most one fraction of 1 to 999…",
+				"an entry "+key.describe()+": "+v.describe())
 		}
 	}
 	if !hasSeconds {

@@ -457,7 +457,8 @@ func (c *Converter) mapToJSON(t *convertedType) bool {
 		from, quoted := c.at, t.key.kind == schema.KindText || t.key.kind == schema.KindEnum
 		if !quoted {
 			major, n, ok := c.head()
-			if !ok || major == majorUnsigned && n > t.key.high || major == majorNegative && (n > math.MaxInt64 || -1-int64(n) < t.key.low) || major > majorNegative {
+			if !ok || major == majorUnsigned && n > t.key.high || major == majorNegative &&
+				(n > math.MaxInt64 || -1-int64(n) < t.key.low) || major > majorNegative {
 				return false
 			}
 			c.out = append(c.out, '"')

@@ -147,31 +147,37 @@ func TestElementsOfSequences(t *testing.T) {
 	rng := rand.New(rand.NewPCG(5, 6))
 	var items []string
 	for range 300 {
-		var v any = map[string]any{strings.Repeat("k", rng.IntN(40)): []any{rng.Uint64(), "é", []byte{1, 2}, map[int]any{1: cbor.Tag{Number: 1001, Content: map[int]int{1: 2}}}, 1.5, nil}}
+		var v any = map[string]any{strings.Repeat("k", rng.IntN(40)): []any{rng.Uint64(), "é", []byte{1, 2},
+			map[int]any{1: cbor.Tag{Number: 1001, Content: map[int]int{1: 2}}}, 1.5, nil}}
 		b, err := cbor.Marshal(v)
 		require.NoError(t, err)
 		items = append(items, string(b))
 	}
 	items = append(items, "\xbf\x01\x9f\x01\x02\xff\xff", "\x5f\x41a\x42bc\xff", "\xa0", "\x80", "\xc1\x00", "\x00")
 	whole := strings.Join(items, "")
-	for name, in := range map[string]io.Reader{"at once": strings.NewReader(whole), "byte by byte": iotest.OneByteReader(strings.NewReader(whole)), "in halves": iotest.HalfReader(strings.NewReader(whole))} {
+	for name, in := range map[string]io.Reader{"at once": strings.NewReader(whole),
+		"byte by byte": iotest.OneByteReader(strings.NewReader(whole)),
+		"in halves":    iotest.HalfReader(strings.NewReader(whole))} {
 		got, offsets, err := elementsOf(t, NewCBORElements(in, 0))
 		require.NoError(t, err, name)
 		require.Equal(t, items, got, name)
 		require.Equal(t, int64(len(whole)-1), offsets[len(offsets)-1])
 	}
-	for _, text := range []string{"{\"a\":1}\n{\"b\":\"}\\\"{\"}\n", "\x1e{\"a\":1}\n\x1e{\"b\":\"}\\\"{\"}\n", "  {\"a\":1}{\"b\":\"}\\\"{\"}"} {
+	for _, text := range []string{"{\"a\":1}\n{\"b\":\"}\\\"{\"}\n", "\x1e{\"a\":1}\n\x1e{\"b\":\"}\\\"{\"}\n",
+		"  {\"a\":1}{\"b\":\"}\\\"{\"}"} {
 		got, _, err := elementsOf(t, NewJSONElements(iotest.OneByteReader(strings.NewReader(text)), 0))
 		require.NoError(t, err)
 		require.Equal(t, []string{`{"a":1}`, `{"b":"}\"{"}`}, got, "%q", text)
 	}
 	// What is cut off, or no payload at all, is handed on as it is.
-	for text, want := range map[string][]string{"{\"a\":1}\n{\"b\":": {`{"a":1}`, `{"b":`}, "nonsense\n{}": {"nonsense\n", "{}"}, "": nil, " \n": nil, "\"text\"\n7": {"\"text\"\n", "7"}} {
+	for text, want := range map[string][]string{"{\"a\":1}\n{\"b\":": {`{"a":1}`, `{"b":`},
+		"nonsense\n{}": {"nonsense\n", "{}"}, "": nil, " \n": nil, "\"text\"\n7": {"\"text\"\n", "7"}} {
 		got, _, err := elementsOf(t, NewJSONElements(strings.NewReader(text), 0))
 		require.NoError(t, err)
 		require.Equal(t, want, got, "%q", text)
 	}
-	for hex, want := range map[string][]string{"\xa1\x01": {"\xa1\x01"}, "\xff": {"\xff"}, "\x5b\xff\xff\xff\xff\xff\xff\xff\xffa": {"\x5b\xff\xff\xff\xff\xff\xff\xff\xffa"}} {
+	for hex, want := range map[string][]string{"\xa1\x01": {"\xa1\x01"}, "\xff": {"\xff"},
+		"\x5b\xff\xff\xff\xff\xff\xff\xff\xffa": {"\x5b\xff\xff\xff\xff\xff\xff\xff\xffa"}} {
 		got, _, err := elementsOf(t, NewCBORElements(strings.NewReader(hex), 0))
 		require.NoError(t, err)
 		require.Equal(t, want, got, "%q", hex)
@@ -227,9 +233,11 @@ func TestConversionOfSequences(t *testing.T) {
 	var at *SequenceError
 	require.ErrorAs(t, err, &at)
 	assert.Equal(t, n+1, at.Element)
-	assert.Equal(t, fmt.Sprintf("element %d: /a: expected int32, found a text (byte %d)", n+1, binary.Len()+2), err.Error())
+	assert.Equal(t, fmt.Sprintf("element %d: /a: expected int32, found a text (byte %d)", n+1, binary.Len()+2),
+		err.Error())
 
-	_, count, err = run(Conversion{ToCBOR: true, Limit: 100}, strings.NewReader("{}{}{\"a\": \""+strings.Repeat("x", 2000)))
+	_, count, err = run(Conversion{ToCBOR: true, Limit: 100},
+		strings.NewReader("{}{}{\"a\": \""+strings.Repeat("x", 2000)))
 	require.ErrorAs(t, err, &at)
 	assert.Equal(t, 2, count)
 	assert.Equal(t, "element 3: the payload: an element of more than 100 bytes (byte 4)", err.Error())
@@ -237,7 +245,8 @@ func TestConversionOfSequences(t *testing.T) {
 	gone := errors.New("the disk is gone")
 	_, _, err = run(Conversion{ToCBOR: true}, io.MultiReader(strings.NewReader("{}"), iotest.ErrReader(gone)))
 	assert.ErrorIs(t, err, gone)
-	_, err = (&Conversion{Message: leaf, ToCBOR: true}).Run(strings.NewReader(strings.Repeat("{}", 1000)), func([]byte, int) error { return gone })
+	_, err = (&Conversion{Message: leaf, ToCBOR: true}).Run(strings.NewReader(strings.Repeat("{}", 1000)),
+		func([]byte, int) error { return gone })
 	assert.ErrorIs(t, err, gone)
 }
 

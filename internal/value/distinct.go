@@ -438,10 +438,11 @@ func (m maker) lists(t *schema.Type, bounds []*schema.Bounds, most int) (list []
 			}
 			continue
 		}
-		combined(int(size), func(_, most int) []Value { return m.distinct(t.Elem, nil, most) }, most-len(list), func(values []Value) bool {
-			list = append(list, List(slices.Clone(values)))
-			return true
-		})
+		combined(int(size), func(_, most int) []Value { return m.distinct(t.Elem, nil, most) }, most-len(list),
+			func(values []Value) bool {
+				list = append(list, List(slices.Clone(values)))
+				return true
+			})
 		if len(list) == before {
 			break // no element can be made
 		}

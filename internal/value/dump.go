@@ -297,7 +297,8 @@ func Fits(defs *schema.Definitions, data []byte) (fits []Fit, nearest *schema.Me
 func sortFits(fits []Fit) {
 	slices.SortStableFunc(fits, func(a, b Fit) int {
 		lawful := func(f Fit) int { return map[bool]int{true: 0, false: 1}[f.Lawful] }
-		return cmp.Or(a.Unknown-b.Unknown, lawful(a)-lawful(b), b.Known-a.Known, strings.Compare(a.Message.FullName(), b.Message.FullName()))
+		return cmp.Or(a.Unknown-b.Unknown, lawful(a)-lawful(b), b.Known-a.Known,
+			strings.Compare(a.Message.FullName(), b.Message.FullName()))
 	})
 }
 

@@ -31,7 +31,8 @@ func dumped(data []byte, p *Part, indent string) string {
 func TestDump(t *testing.T) {
 	defs := loaded(t, everyShape)
 	all := defs.Find("All")[0].(*schema.Message)
-	data, err := hex.DecodeString("ac" + "0120" + "0c" + "c1190e10" + "10" + "82a10105a0" + "11" + "a16161f5" + "14" + "a102816178" + "1601" + "18c8" + "a2616101" + "42820102" +
+	data, err := hex.DecodeString("ac" + "0120" + "0c" + "c1190e10" + "10" + "82a10105a0" + "11" + "a16161f5" + "14" +
+		"a102816178" + "1601" + "18c8" + "a2616101" + "42820102" +
 		"18c9" + "d9d9f7c11903e8" + "18ca" + "f97e00" + "18cb" + "f7" + "04" + "1863" + "18cc" + "40")
 	require.NoError(t, err)
 	// Field 1 is a bool and holds -1; a key that is no number is shown as it is.
@@ -97,7 +98,8 @@ func TestDumpCoversEveryByte(t *testing.T) {
 }
 
 func TestFits(t *testing.T) {
-	defs := loaded(t, "module a message Two { #1 a int32 #2 b text } message One { #1 a int32 } message Other { #1 a text where length >= 3 } message Loose { #9 z text? } message Bound { #1 a int32 where 5..9 #2 b text } error Gone 410 { #1 a int32 #2 b text #3 c bool }")
+	defs := loaded(t, "module a message Two { #1 a int32 #2 b text } message One { #1 a int32 } message Other { #1 a "+
+		"text where length >= 3 } message Loose { #9 z text? } message Bound { #1 a int32 where 5..9 #2 b text } error Gone 410 { #1 a int32 #2 b text #3 c bool }")
 	fits, _, _ := Fits(defs, []byte("\xa2\x01\x02\x02\x61x"))
 	var got []string
 	for _, f := range fits {

@@ -310,7 +310,8 @@ func (r *jsonReader) value(t *schema.Type) (Value, *Error) {
 		}
 		if c == '"' {
 			s, err := r.string()
-			if x, ok := map[string]float64{"NaN": math.NaN(), "Infinity": math.Inf(1), "-Infinity": math.Inf(-1)}[s]; ok && err == nil {
+			if x, ok := map[string]float64{"NaN": math.NaN(), "Infinity": math.Inf(1), "-Infinity": math.Inf(-1)}[s]; ok &&
+				err == nil {
 				return floatOf(t.Kind, x), nil
 			}
 		}

@@ -91,7 +91,8 @@ func (m *Maker) message(path string, t *schema.Message) *Message {
 	for _, f := range t.Fields {
 		at := path + "/" + escapePointer(f.JSONName())
 		switch {
-		case f.Presence == schema.Optional && (m.sparse && m.rng.IntN(3) == 0 || !m.affords(f.Type, f.Bounds) || m.recurs(f.Type)):
+		case f.Presence == schema.Optional && (m.sparse && m.rng.IntN(3) == 0 || !m.affords(f.Type, f.Bounds) ||
+			m.recurs(f.Type)):
 		case f.Presence == schema.Defaulted && (!m.sparse || m.rng.IntN(2) == 0):
 			out.Fields[f.Number] = Default(f.Default)
 		default:
@@ -117,7 +118,8 @@ func (m *Maker) leadsBack(t *schema.Type, through []*schema.Union) bool {
 			return true
 		}
 		through = append(through, t.Union)
-		return !slices.ContainsFunc(t.Union.Alternatives, func(a *schema.Alternative) bool { return !m.leadsBack(a.Type, through) })
+		return !slices.ContainsFunc(t.Union.Alternatives,
+			func(a *schema.Alternative) bool { return !m.leadsBack(a.Type, through) })
 	}
 	return false
 }
@@ -279,7 +281,10 @@ func (m *Maker) mapping(path string, t *schema.Type, bounds []*schema.Bounds) Va
 }
 
 // words are what texts are made of.
-var words = strings.Fields("alder anchor beacon birch bollard buoy cedar channel cliff compass cove current drift ebb fender fjord foghorn gull harbour heron inlet jetty juniper keel lantern ledge lighthouse mast mooring moss narrows oar otter pebble pier plover quay ridge rowan rudder sandbar seal shoal skerry slipway spruce swell tern tide wharf")
+var words = strings.Fields("alder anchor beacon birch bollard buoy cedar channel cliff compass cove current drift " +
+	"ebb fender fjord foghorn gull harbour heron inlet jetty juniper keel lantern ledge lighthouse mast mooring moss " +
+	"narrows oar otter pebble pier plover quay ridge rowan rudder sandbar seal shoal skerry slipway spruce swell " +
+	"tern tide wharf")
 
 func (m *Maker) word() string { return words[m.rng.IntN(len(words))] }
 
@@ -301,7 +306,8 @@ func (m *Maker) text(path string, bounds []*schema.Bounds, hint string) Value {
 		case err != nil:
 			m.refuse(path, "no text was found that matches %s: %v", strings.Join(written, " and "), err)
 		case !ok && (low > 0 || high < schema.Unlimited):
-			m.refuse(path, "no text of %s characters matches %s", &schema.Limits{Low: low, High: high}, strings.Join(written, " and "))
+			m.refuse(path, "no text of %s characters matches %s", &schema.Limits{Low: low, High: high},
+				strings.Join(written, " and "))
 		case !ok:
 			m.refuse(path, "no text matches %s", strings.Join(written, " and "))
 		}

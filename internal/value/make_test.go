@@ -107,7 +107,8 @@ func TestContradictionsAreSaid(t *testing.T) {
 		`text where pattern "^(ab){2,}$", length 5..7`: "",
 		`text where pattern "^(ab){2,}$", length 5..5`: "no text of 5 characters matches ^(ab){2,}$",
 	} {
-		defs := loaded(t, fmt.Sprintf("module a\nenum Deck { #0 open }\ntype Code = text where pattern \"^[A-Z]+$\"\nmessage M { #1 x %s }", where))
+		defs := loaded(t, fmt.Sprintf("module a\nenum Deck { #0 open }\ntype Code = text where pattern "+
+			"\"^[A-Z]+$\"\nmessage M { #1 x %s }", where))
 		_, err := NewMaker(defs, 0).Make(defs.Modules[0].Messages[0])
 		if want == "" {
 			require.NoError(t, err, where)
@@ -146,7 +147,8 @@ message Trip { #1 leg Leg #2 way Way #3 ways {text: Way} where count 2..4 }
 func TestMadeValuesStaySmall(t *testing.T) {
 	text := "module a\n"
 	for i := range 60 {
-		text += fmt.Sprintf("message Mm%d { #1 a Mm%d? #2 b Mm%d? #3 l [[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[int32]]]]]]]]]]]]]]]]]]]]]]]]]]]]]]]]]]]]]]]] #4 u Way #5 m {text: {text: {text: {text: Way}}}} }\n", i, i+1, i+1)
+		text += fmt.Sprintf("message Mm%d { #1 a Mm%d? #2 b Mm%d? #3 l "+
+			"[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[int32]]]]]]]]]]]]]]]]]]]]]]]]]]]]]]]]]]]]]]]] #4 u Way #5 m {text: {text: {text: {text: Way}}}} }\n", i, i+1, i+1)
 	}
 	text += "message Mm60 { #1 a int32 }\nunion Way { #1 on Mm1 #2 many [Mm2] #3 end int32 }\n"
 	defs := loaded(t, text)

@@ -227,7 +227,9 @@ func (m Minimals) union(u *schema.Union) Value {
 	chosen := slices.IndexFunc(u.Alternatives, func(a *schema.Alternative) bool { return !a.Type.Holds(u) })
 	nests := nesting{}
 	for depth := 0; chosen < 0; depth++ { // every checked type has a value
-		chosen = slices.IndexFunc(u.Alternatives, func(a *schema.Alternative) bool { return nests.within(a.Type, nil, depth) })
+		chosen = slices.IndexFunc(u.Alternatives, func(a *schema.Alternative) bool {
+			return nests.within(a.Type, nil, depth)
+		})
 	}
 	a := u.Alternatives[chosen]
 	v := &Union{Number: a.Number, Value: m.Within(a.Type, nil)}
@@ -257,7 +259,8 @@ func (n nesting) within(t *schema.Type, own *schema.Bounds, depth int) bool {
 		})
 	case schema.KindUnion:
 		return n.remember(nested{t.Union, depth}, func() bool {
-			return slices.ContainsFunc(t.Union.Alternatives, func(a *schema.Alternative) bool { return n.within(a.Type, nil, depth-1) })
+			return slices.ContainsFunc(t.Union.Alternatives,
+				func(a *schema.Alternative) bool { return n.within(a.Type, nil, depth-1) })
 		})
 	}
 	return true
@@ -323,9 +326,11 @@ func (m Minimals) edges(t *schema.Type, depth, most int) []Value {
 	case schema.KindBool:
 		return []Value{false, true}
 	case schema.KindFloat32:
-		return []Value{float32(0), float32(1), float32(1.5), float32(0.1), float32(math.Copysign(0, -1)), float32(math.MaxFloat32), float32(math.SmallestNonzeroFloat32), float32(math.Inf(1)), float32(math.NaN())}
+		return []Value{float32(0), float32(1), float32(1.5), float32(0.1), float32(math.Copysign(0, -1)),
+			float32(math.MaxFloat32), float32(math.SmallestNonzeroFloat32), float32(math.Inf(1)), float32(math.NaN())}
 	case schema.KindFloat64:
-		return []Value{0.0, 1.0, 1.5, -1.5, 0.1, math.Copysign(0, -1), 1e300, math.SmallestNonzeroFloat64, math.Inf(1), math.Inf(-1), math.NaN()}
+		return []Value{0.0, 1.0, 1.5, -1.5, 0.1, math.Copysign(0, -1), 1e300, math.SmallestNonzeroFloat64, math.Inf(1),
+			math.Inf(-1), math.NaN()}
 	case schema.KindText:
 		return []Value{"", "a", "7", "true", "0123456789", "\u00e9\u4e16\U0001f6a2", "2026-07-15T09:30:00Z"}
 	case schema.KindBytes:
@@ -333,11 +338,14 @@ func (m Minimals) edges(t *schema.Type, depth, most int) []Value {
 	case schema.KindUUID:
 		return []Value{schema.UUID{}, schema.UUID{0x6f, 0x0c, 15: 1}}
 	case schema.KindInstant:
-		return []Value{schema.Instant{}, schema.Instant{Seconds: 1}, schema.Instant{Seconds: -2, Nanos: 500_000_000}, schema.Instant{Seconds: 1, Nanos: 1_000},
-			schema.Instant{Seconds: schema.MaxInstantSeconds, Nanos: 999_999_999}, schema.Instant{Seconds: schema.MinInstantSeconds}}
+		return []Value{schema.Instant{}, schema.Instant{Seconds: 1}, schema.Instant{Seconds: -2, Nanos: 500_000_000},
+			schema.Instant{Seconds: 1, Nanos: 1_000},
+			schema.Instant{Seconds: schema.MaxInstantSeconds, Nanos: 999_999_999},
+			schema.Instant{Seconds: schema.MinInstantSeconds}}
 	case schema.KindDecimal:
 		var list []Value
-		for _, s := range []string{"0", "1", "-1.5", "1.50", "0.0001", "255", "9007199254740993", "99999999999999999999999999999999.99", "-0.1234567890123456789012345678901234"} {
+		for _, s := range []string{"0", "1", "-1.5", "1.50", "0.0001", "255", "9007199254740993",
+			"99999999999999999999999999999999.99", "-0.1234567890123456789012345678901234"} {
 			d, err := schema.ParseDecimal(s)
 			if err == nil {
 				list = append(list, d)
@@ -347,10 +355,13 @@ func (m Minimals) edges(t *schema.Type, depth, most int) []Value {
 	case schema.KindDate:
 		return []Value{schema.Date(0), schema.Date(1), schema.Date(-1), schema.MinDate, schema.MaxDate}
 	case schema.KindDuration:
-		return []Value{schema.Duration(0), schema.Duration(1e9), schema.Duration(-15e8), schema.Duration(1), schema.Duration(math.MaxInt64), schema.Duration(math.MinInt64)}
+		return []Value{schema.Duration(0), schema.Duration(1e9), schema.Duration(-15e8), schema.Duration(1),
+			schema.Duration(math.MaxInt64), schema.Duration(math.MinInt64)}
 	case schema.KindAny:
-		return []Value{schema.Any{}, schema.Any{Value: true}, schema.Any{Value: int64(-1)}, schema.Any{Value: uint64(math.MaxUint64)}, schema.Any{Value: 1.0}, schema.Any{Value: 0.1}, schema.Any{Value: "a"},
-			schema.Any{Value: []schema.Any{{Value: int64(7)}, {}}}, schema.Any{Value: []schema.AnyEntry{{Key: "a", Value: schema.Any{Value: "b"}}}}}
+		return []Value{schema.Any{}, schema.Any{Value: true}, schema.Any{Value: int64(-1)},
+			schema.Any{Value: uint64(math.MaxUint64)}, schema.Any{Value: 1.0}, schema.Any{Value: 0.1}, schema.Any{Value: "a"},
+			schema.Any{Value: []schema.Any{{Value: int64(7)}, {}}},
+			schema.Any{Value: []schema.AnyEntry{{Key: "a", Value: schema.Any{Value: "b"}}}}}
 	case schema.KindUnion:
 		var list []Value
 		for _, a := range t.Union.Alternatives {
@@ -422,14 +433,17 @@ func integerEdges(k schema.Kind) []Value {
 	low, high := k.Range()
 	var list []Value
 	if !k.IsUnsigned() {
-		for _, n := range []int64{0, 1, -1, math.MaxInt8, math.MinInt8, math.MaxUint8, math.MaxInt16, math.MinInt16, math.MaxUint16, 1<<24 + 1, math.MaxInt32, math.MinInt32, math.MaxUint32, 1<<53 - 1, 1<<53 + 1, -(1<<53 + 1), math.MaxInt64, math.MinInt64, -(1<<24 + 1)} {
+		for _, n := range []int64{0, 1, -1, math.MaxInt8, math.MinInt8, math.MaxUint8, math.MaxInt16, math.MinInt16,
+			math.MaxUint16, 1<<24 + 1, math.MaxInt32, math.MinInt32, math.MaxUint32, 1<<53 - 1, 1<<53 + 1, -(1<<53 + 1),
+			math.MaxInt64, math.MinInt64, -(1<<24 + 1)} {
 			if n >= low && n <= int64(high) {
 				list = append(list, n)
 			}
 		}
 		return list
 	}
-	for _, n := range []uint64{0, 1, math.MaxInt8 + 1, math.MaxUint8, math.MaxInt16 + 1, math.MaxUint16, 1<<24 + 1, math.MaxInt32 + 1, math.MaxUint32, 1<<53 - 1, 1<<53 + 1, math.MaxInt64 + 1, math.MaxUint64} {
+	for _, n := range []uint64{0, 1, math.MaxInt8 + 1, math.MaxUint8, math.MaxInt16 + 1, math.MaxUint16, 1<<24 + 1,
+		math.MaxInt32 + 1, math.MaxUint32, 1<<53 - 1, 1<<53 + 1, math.MaxInt64 + 1, math.MaxUint64} {
 		if n <= high {
 			list = append(list, n)
 		}
@@ -479,7 +493,8 @@ func Random(rng *rand.Rand, t *schema.Type, depth int) Value {
 	case schema.KindDecimal:
 		if rng.IntN(2) == 0 {
 			digits := strconv.FormatUint(rng.Uint64()>>rng.IntN(64), 10)
-			if d, err := schema.MakeDecimal(rng.IntN(2) == 0 && digits != "0", strings.TrimLeft(digits, "0"), -rng.IntN(35)); err == nil {
+			if d, err := schema.MakeDecimal(rng.IntN(2) == 0 && digits != "0", strings.TrimLeft(digits, "0"),
+				-rng.IntN(35)); err == nil {
 				return d
 			}
 		}

@@ -157,7 +157,8 @@ func (r *cborReader) any() (schema.Any, *Error) {
 		return schema.Any{}, err
 	}
 	wrong := func(found string) (schema.Any, *Error) {
-		return schema.Any{}, r.refuseAt(start, "null, a bool, an integer, a float, text, a list or a map with text keys", found)
+		return schema.Any{}, r.refuseAt(start, "null, a bool, an integer, a float, text, a list or a map with text keys",
+			found)
 	}
 	switch h.major {
 	case majorUnsigned:
@@ -441,7 +442,8 @@ func (w *jsonWriter) any(a schema.Any) *Error {
 		return w.list(len(v), func(i int) *Error { return w.any(v[i]) })
 	case []schema.AnyEntry:
 		entries := sortedAny(v)
-		return w.object(len(entries), func(i int) (string, *Error) { return entries[i].Key, nil }, func(i int) *Error { return w.any(entries[i].Value) })
+		return w.object(len(entries), func(i int) (string, *Error) { return entries[i].Key, nil },
+			func(i int) *Error { return w.any(entries[i].Value) })
 	default:
 		return writeError("an any of the Go type %T", v)
 	}

@@ -86,7 +86,8 @@ func (e *Elements) buffered() ([]byte, error) {
 		e.from += n
 		return rest[:n:n], nil
 	case len(rest) > e.limit:
-		return nil, &Error{Found: fmt.Sprintf("an element of more than %d bytes", e.limit), Offset: int(e.before) + e.from, TooLarge: true}
+		return nil, &Error{Found: fmt.Sprintf("an element of more than %d bytes", e.limit), Offset: int(e.before) + e.from,
+			TooLarge: true}
 	}
 	return nil, nil
 }
@@ -168,7 +169,8 @@ func (s *scanner) cbor(data []byte) int {
 		major := first >> 5
 		isString := major == majorBytes || major == majorText
 		switch {
-		case len(s.open) > 100_000, first&31 != 31 && argument > 1<<40 && (isString || major == majorArray || major == majorMap):
+		case len(s.open) > 100_000, first&31 != 31 && argument > 1<<40 &&
+			(isString || major == majorArray || major == majorMap):
 			return len(data)
 		case first&31 == 31 && (major < majorBytes || major == majorTag):
 			return len(data)

@@ -172,13 +172,15 @@ func Equal(a, b Value) bool {
 		return ok && slices.EqualFunc(a, b, Equal)
 	case *Map:
 		b, ok := b.(*Map)
-		return ok && slices.EqualFunc(a.Entries, b.Entries, func(x, y Entry) bool { return Equal(x.Key, y.Key) && Equal(x.Value, y.Value) })
+		return ok && slices.EqualFunc(a.Entries, b.Entries,
+			func(x, y Entry) bool { return Equal(x.Key, y.Key) && Equal(x.Value, y.Value) })
 	case schema.Any:
 		b, ok := b.(schema.Any)
 		return ok && equalAny(a, b)
 	case *Union:
 		b, ok := b.(*Union)
-		return ok && a.Number == b.Number && a.Name == b.Name && a.JSON == b.JSON && bytes.Equal(a.CBOR, b.CBOR) && Equal(a.Value, b.Value)
+		return ok && a.Number == b.Number && a.Name == b.Name && a.JSON == b.JSON && bytes.Equal(a.CBOR, b.CBOR) &&
+			Equal(a.Value, b.Value)
 	case *Message:
 		b, ok := b.(*Message)
 		if !ok || len(a.Fields) != len(b.Fields) {
@@ -203,7 +205,10 @@ func equalAny(a, b schema.Any) bool {
 		return ok && slices.EqualFunc(x, y, equalAny)
 	case []schema.AnyEntry:
 		y, ok := b.Value.([]schema.AnyEntry)
-		return ok && slices.EqualFunc(x, y, func(a, b schema.AnyEntry) bool { return a.Key == b.Key && equalAny(a.Value, b.Value) })
+		return ok && slices.EqualFunc(x, y, func(a,
+			b schema.AnyEntry) bool {
+			return a.Key == b.Key && equalAny(a.Value, b.Value)
+		})
 	}
 	if _, isScalar := b.Value.([]schema.Any); isScalar {
 		return false
@@ -347,7 +352,8 @@ func alike(a, b Value) bool {
 	case List:
 		return slices.EqualFunc(a, b.(List), alike)
 	case *Map:
-		return slices.EqualFunc(a.Entries, b.(*Map).Entries, func(x, y Entry) bool { return x.Key == y.Key && alike(x.Value, y.Value) })
+		return slices.EqualFunc(a.Entries, b.(*Map).Entries,
+			func(x, y Entry) bool { return x.Key == y.Key && alike(x.Value, y.Value) })
 	case *Union:
 		b := b.(*Union)
 		if a.Value == nil || b.Value == nil || a.Number != b.Number {
@@ -356,7 +362,8 @@ func alike(a, b Value) bool {
 		return alike(a.Value, b.Value)
 	case *Message:
 		b := b.(*Message)
-		if len(a.Fields) != len(b.Fields) || !Equal(&Message{Type: a.Type, Unknown: a.Unknown}, &Message{Type: b.Type, Unknown: b.Unknown}) {
+		if len(a.Fields) != len(b.Fields) || !Equal(&Message{Type: a.Type, Unknown: a.Unknown},
+			&Message{Type: b.Type, Unknown: b.Unknown}) {
 			return false
 		}
 		for n, x := range a.Fields {

@@ -65,13 +65,15 @@ var written = []struct {
 	{"text", "\"\\/\b\f\n\r\t\x01\x7f", "6a225c2f080c0a0d09017f", `"\"\\/\b\f\n\r\t\u0001` + "\x7f\""},
 	{"bytes", []byte{}, "40", `""`},
 	{"bytes", []byte{0xfb, 0xff}, "42fbff", `"-_8"`},
-	{"uuid", schema.UUID{0x6f, 0x0c, 15: 1}, "d825506f0c0000000000000000000000000001", `"6f0c0000-0000-0000-0000-000000000001"`},
+	{"uuid", schema.UUID{0x6f, 0x0c, 15: 1}, "d825506f0c0000000000000000000000000001",
+		`"6f0c0000-0000-0000-0000-000000000001"`},
 	{"instant", schema.Instant{}, "c100", `"1970-01-01T00:00:00Z"`},
 	{"instant", schema.Instant{Seconds: -2, Nanos: 500_000_000}, "d903e9a20121221901f4", `"1969-12-31T23:59:58.5Z"`},
 	{"instant", schema.Instant{Seconds: 1, Nanos: 1_000}, "d903e9a201012501", `"1970-01-01T00:00:01.000001Z"`},
 	{"instant", schema.Instant{Seconds: 1, Nanos: 1}, "d903e9a201012801", `"1970-01-01T00:00:01.000000001Z"`},
 	{"instant", schema.Instant{Seconds: schema.MinInstantSeconds}, "c13b0000000e7791f6ff", `"0001-01-01T00:00:00Z"`},
-	{"instant", schema.Instant{Seconds: schema.MaxInstantSeconds, Nanos: 999_999_999}, "d903e9a2011b0000003afff4417f281a3b9ac9ff", `"9999-12-31T23:59:59.999999999Z"`},
+	{"instant", schema.Instant{Seconds: schema.MaxInstantSeconds, Nanos: 999_999_999},
+		"d903e9a2011b0000003afff4417f281a3b9ac9ff", `"9999-12-31T23:59:59.999999999Z"`},
 	{"Deck", Enum{Number: 300}, "19012c", `"car"`},
 	{"Deck", Enum{Number: 7}, "07", "7"},
 	{"[int32]", List{}, "80", "[]"},
@@ -114,7 +116,8 @@ var refused = []struct{ message, form, payload, want string }{
 	{"Tree", "cbor", "a201", "the payload: a length of 2, more than the payload holds (byte 1)"},
 	{"Tree", "json", `{"name":"a"}`, "/kids: expected a list, found nothing: the field is required (byte 0)"},
 	{"Tree", "json", `{"name":"a","kids":[{"name":3}]}`, "/kids/0/name: expected text, found the number 3 (byte 28)"},
-	{"Tree", "json", `{"name":"a","kids":[],"by_name":{"a/b~c":null}}`, "/by_name/a~1b~0c: expected an object for Tree, found null (byte 41)"},
+	{"Tree", "json", `{"name":"a","kids":[],"by_name":{"a/b~c":null}}`,
+		"/by_name/a~1b~0c: expected an object for Tree, found null (byte 41)"},
 	{"Tree", "json", `{"name":"é","kids":[]} x`, "the payload: more text after the end (byte 24)"},
 	{"Tree", "json", `{"name":"a" "kids":[]}`, `the payload: expected ',' or '}', found the string "kids" (byte 12)`},
 	{"Tree", "json", `{"name":"a","name":"b","kids":[]}`, "/name: the name comes twice (byte 12)"},
@@ -150,7 +153,8 @@ func TestNotWritten(t *testing.T) {
 	for want, m := range map[string]*Message{
 		"/kids/0/kids/0":               deep,
 		"/name: the field is required": {Type: all["Tree"], Fields: map[int]Value{2: List{}}},
-		"/deck: the name \"sun\" is not listed in Deck, and binary payloads hold numbers": {Type: all["Other"], Fields: map[int]Value{1: Enum{Number: -1, Name: "sun"}}},
+		"/deck: the name \"sun\" is not listed in Deck, and binary payloads hold numbers": {Type: all["Other"],
+			Fields: map[int]Value{1: Enum{Number: -1, Name: "sun"}}},
 		"/t: text that is not UTF-8": {Type: all["Other"], Fields: map[int]Value{2: "\xff"}},
 	} {
 		_, err := EncodeCBOR(m)
@@ -196,14 +200,16 @@ func TestDefaultsAndLeavingOut(t *testing.T) {
 }
 
 func TestValidate(t *testing.T) {
-	m := messages(t, "enum Deck { #0 open #1 car } message M { #1 deck Deck #2 list [Deck] #3 map {text: Deck} #4 inner M? }")["M"]
+	m := messages(t, "enum Deck { #0 open #1 car } message M { #1 deck Deck #2 list [Deck] #3 map {text: Deck} #4 "+
+		"inner M? }")["M"]
 	v, err := DecodeJSON(m, []byte(`{"deck":9,"list":["open","sun"],"map":{"a/b":7,"c":"car"},"inner":{"deck":"moon","list":[],"map":{}}}`), 0)
 	require.NoError(t, err, "what is not listed can be read")
 	var got []string
 	for _, x := range Validate(v) {
 		got = append(got, x.Pointer+" "+x.Detail)
 	}
-	assert.Equal(t, []string{"/deck must be one of open, car", "/list/1 must be one of open, car", "/map/a~1b must be one of open, car", "/inner/deck must be one of open, car"}, got)
+	assert.Equal(t, []string{"/deck must be one of open, car", "/list/1 must be one of open, car",
+		"/map/a~1b must be one of open, car", "/inner/deck must be one of open, car"}, got)
 }
 
 func TestEqual(t *testing.T) {
@@ -216,13 +222,16 @@ func TestEqual(t *testing.T) {
 }
 
 func TestTextForms(t *testing.T) {
-	for in, want := range map[string]string{"2026-07-15T09:30:00+02:00": "2026-07-15T07:30:00Z", "2024-02-29T00:00:00.120Z": "2024-02-29T00:00:00.12Z", "0001-01-01T01:00:00+01:00": "0001-01-01T00:00:00Z"} {
+	for in, want := range map[string]string{"2026-07-15T09:30:00+02:00": "2026-07-15T07:30:00Z",
+		"2024-02-29T00:00:00.120Z": "2024-02-29T00:00:00.12Z", "0001-01-01T01:00:00+01:00": "0001-01-01T00:00:00Z"} {
 		i, err := schema.ParseInstant(in)
 		require.NoError(t, err)
 		assert.Equal(t, want, i.String())
 	}
-	for _, in := range []string{"", "2026-07-15", "2026-07-15 09:30:00Z", "2026-7-15T09:30:00Z", "2026-07-15T9:30:00Z", "2026-13-01T00:00:00Z", "2023-02-29T00:00:00Z", "2026-07-15T24:00:00Z", "2026-07-15T09:30:60Z",
-		"2026-07-15T09:30:00,5Z", "2026-07-15T09:30:00+2:00", "2026-07-15T09:30:00+02:60", "2026-07-15T09:30:00z", "9999-12-31T23:59:59-00:01", "0000-01-01T00:00:00Z", "2026-07-15T09:30:00.Z", "2026-07-15T09:30:00Zx"} {
+	for _, in := range []string{"", "2026-07-15", "2026-07-15 09:30:00Z", "2026-7-15T09:30:00Z", "2026-07-15T9:30:00Z",
+		"2026-13-01T00:00:00Z", "2023-02-29T00:00:00Z", "2026-07-15T24:00:00Z", "2026-07-15T09:30:60Z",
+		"2026-07-15T09:30:00,5Z", "2026-07-15T09:30:00+2:00", "2026-07-15T09:30:00+02:60", "2026-07-15T09:30:00z",
+		"9999-12-31T23:59:59-00:01", "0000-01-01T00:00:00Z", "2026-07-15T09:30:00.Z", "2026-07-15T09:30:00Zx"} {
 		_, err := schema.ParseInstant(in)
 		assert.Error(t, err, in)
 	}

@@ -84,7 +84,8 @@ func (a *Auditor) Audit(dir string) (*Report, error) {
 		}
 		r.Versions++
 		if e.Previous != r.LastLine {
-			flaw(e.Version, "the line does not follow the one before it: a line was changed, added, removed or moved, or two branches sealed a version each")
+			flaw(e.Version, "the line does not follow the one before it: a line was changed, added, removed or moved, or "+
+				"two branches sealed a version each")
 		}
 		r.LastLine = hash(line)
 		signing = signing || e.Signature != ""
@@ -109,7 +110,8 @@ func (a *Auditor) Audit(dir string) (*Report, error) {
 		}
 		switch {
 		case e.Time.Before(before.Time):
-			flaw(e.Version, "it says that it was sealed at %s, before the version before it, at %s", e.Time.Format(time.RFC3339), before.Time.Format(time.RFC3339))
+			flaw(e.Version, "it says that it was sealed at %s, before the version before it, at %s",
+				e.Time.Format(time.RFC3339), before.Time.Format(time.RFC3339))
 		case e.Time.After(a.Now.Add(skew)):
 			flaw(e.Version, "it says that it was sealed at %s, which is still to come", e.Time.Format(time.RFC3339))
 		}
@@ -136,9 +138,11 @@ func (a *Auditor) Audit(dir string) (*Report, error) {
 // limits says what no chain shows, and what one without signatures does not.
 func (a *Auditor) limits(signing bool) (list []Flaw) {
 	if !signing {
-		list = append(list, Flaw{Message: "unsigned: a changed note or time of the last line does not show, nor do lines that were all hashed anew"})
+		list = append(list, Flaw{Message: "unsigned: a changed note or time of the last line does not show, nor do " +
+			"lines that were all hashed anew"})
 	}
-	return append(list, Flaw{Message: "newest versions that were taken away leave no trace: compare the last line with what others have"})
+	return append(list, Flaw{Message: "newest versions that were taken away leave no trace: compare the last line " +
+		"with what others have"})
 }
 
 // sealedFiles are the files of a line of the ledger, and what was found in them.
@@ -224,7 +228,8 @@ func (a *Auditor) auditVersion(l *Ledger, s *sealedFiles, older *Entry, before a
 		found = &s.notes
 	}
 	if verdict != s.entry.Verdict {
-		*found = append(*found, fmt.Sprintf("the ledger says of what it changed %q, and compared again it is %q", s.entry.Verdict, verdict))
+		*found = append(*found, fmt.Sprintf("the ledger says of what it changed %q, and compared again it is %q",
+			s.entry.Verdict, verdict))
 	}
 	if older == nil {
 		return definitions
@@ -264,7 +269,8 @@ func (l *Ledger) unknown(known map[string]bool, r *Report) error {
 		return err
 	}
 	for _, name := range left {
-		r.Remarks = append(r.Remarks, Flaw{Version: name, Message: fmt.Sprintf("%s/%s was left by a seal that was interrupted; the next one removes it", Folder, name)})
+		r.Remarks = append(r.Remarks, Flaw{Version: name,
+			Message: fmt.Sprintf("%s/%s was left by a seal that was interrupted; the next one removes it", Folder, name)})
 	}
 	list, err := folder.List(".")
 	if err != nil {
@@ -276,7 +282,9 @@ func (l *Ledger) unknown(known map[string]bool, r *Report) error {
 		case name == ledgerName, name == NotesFolder, known[name], slices.Contains(left, name):
 		case name == journalName, strings.HasSuffix(name, files.Suffix): // of such a seal, too
 		default:
-			r.Flaws = append(r.Flaws, Flaw{Version: name, Message: fmt.Sprintf("%s/%s is in no line of the ledger: a line was removed, or the folder was added by hand", Folder, name)})
+			r.Flaws = append(r.Flaws, Flaw{Version: name,
+				Message: fmt.Sprintf("%s/%s is in no line of the ledger: a line was removed, or the folder was added by hand",
+					Folder, name)})
 		}
 	}
 	return nil

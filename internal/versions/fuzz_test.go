@@ -17,7 +17,8 @@ func FuzzLedger(f *testing.F) {
 	ledger, err := Open(dir)
 	require.NoError(f, err)
 	for i, version := range []string{"1.0.0", "1.1.0"} {
-		_, err = ledger.Seal(nil, Entry{Version: version, Digest: "d1", Verdict: verdicts[i], Note: "a note"}, []File{{"a.faithful", version}}, time.Unix(int64(i), 0), nil)
+		_, err = ledger.Seal(nil, Entry{Version: version, Digest: "d1", Verdict: verdicts[i], Note: "a note"},
+			[]File{{"a.faithful", version}}, time.Unix(int64(i), 0), nil)
 		require.NoError(f, err)
 	}
 	text, err := os.ReadFile(filepath.Join(dir, Folder, ledgerName))

@@ -118,5 +118,6 @@ func checkSignature(e *Entry, line []byte, trusted []string) string {
 			return ""
 		}
 	}
-	return fmt.Sprintf("it is signed with %s, which is not among the signers of faithful.toml", ssh.FingerprintSHA256(public))
+	return fmt.Sprintf("it is signed with %s, which is not among the signers of faithful.toml",
+		ssh.FingerprintSHA256(public))
 }

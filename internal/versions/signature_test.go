@@ -37,7 +37,8 @@ func TestSignedLedger(t *testing.T) {
 	seal := func(dir, version string, by *Signer) {
 		l, err := Open(dir)
 		require.NoError(t, err)
-		_, err = l.Seal(nil, Entry{Version: version, Digest: "d1", Verdict: "compatible", Note: "as it was"}, []File{{"a.faithful", version}}, time.Unix(0, 0), by)
+		_, err = l.Seal(nil, Entry{Version: version, Digest: "d1", Verdict: "compatible", Note: "as it was"},
+			[]File{{"a.faithful", version}}, time.Unix(0, 0), by)
 		require.NoError(t, err)
 	}
 	made := func(signers ...*Signer) string {
@@ -74,19 +75,27 @@ func TestSignedLedger(t *testing.T) {
 		trusted []string
 		want    []string // of flaws, in order
 	}{
-		"all signed":               {made(ada, ada, ada), trusted, nil},
-		"nobody is named":          {made(ada, nil, eve), nil, []string{"the line is not signed"}},
-		"signing began later":      {made(nil, ada, ada), trusted, nil},
-		"the last is not signed":   {made(ada, ada, nil), trusted, []string{"the line is not signed, though one before it is"}},
+		"all signed":          {made(ada, ada, ada), trusted, nil},
+		"nobody is named":     {made(ada, nil, eve), nil, []string{"the line is not signed"}},
+		"signing began later": {made(nil, ada, ada), trusted, nil},
+		"the last is not signed": {made(ada, ada, nil), trusted,
+			[]string{"the line is not signed, though one before it is"}},
 		"none is":                  {made(nil, nil), trusted, []string{"no line is signed"}},
 		"somebody else signed one": {made(ada, eve, ada), trusted, []string{"which is not among the signers"}},
-		"a note was changed":       {rechained(made(ada, ada, ada), 1, func(e *Entry) { e.Note = "better" }), trusted, []string{"its signature is not of this line", "its signature is not of this line"}},
-		"the last line was":        {rechained(made(ada, ada), 1, func(e *Entry) { e.Files = "0" }), nil, []string{"its signature is not of this line", "are not those that were sealed"}},
-		"a signature was taken":    {rechained(made(ada, ada), 1, func(e *Entry) { e.Signature, e.Signer = "", "" }), nil, []string{"the line is not signed"}},
-		"only the signature was":   {rechained(made(ada, ada), 1, func(e *Entry) { e.Signature = "" }), nil, []string{"its signature is not of this line"}},
-		"the signer was changed":   {rechained(made(ada, ada), 1, func(e *Entry) { e.Signer = eve.Public() }), nil, []string{"its signature is not of this line"}},
-		"it is no key":             {rechained(made(ada, ada), 1, func(e *Entry) { e.Signer = "ssh-ed25519 AAAA" }), nil, []string{"its signer is no public key"}},
-		"no base64":                {rechained(made(ada, ada), 1, func(e *Entry) { e.Signature = "???" }), nil, []string{"its signature can't be read"}},
+		"a note was changed": {rechained(made(ada, ada, ada), 1, func(e *Entry) { e.Note = "better" }), trusted,
+			[]string{"its signature is not of this line", "its signature is not of this line"}},
+		"the last line was": {rechained(made(ada, ada), 1, func(e *Entry) { e.Files = "0" }), nil,
+			[]string{"its signature is not of this line", "are not those that were sealed"}},
+		"a signature was taken": {rechained(made(ada, ada), 1, func(e *Entry) { e.Signature, e.Signer = "", "" }), nil,
+			[]string{"the line is not signed"}},
+		"only the signature was": {rechained(made(ada, ada), 1, func(e *Entry) { e.Signature = "" }), nil,
+			[]string{"its signature is not of this line"}},
+		"the signer was changed": {rechained(made(ada, ada), 1, func(e *Entry) { e.Signer = eve.Public() }), nil,
+			[]string{"its signature is not of this line"}},
+		"it is no key": {rechained(made(ada, ada), 1, func(e *Entry) { e.Signer = "ssh-ed25519 AAAA" }), nil,
+			[]string{"its signer is no public key"}},
+		"no base64": {rechained(made(ada, ada), 1, func(e *Entry) { e.Signature = "???" }), nil,
+			[]string{"its signature can't be read"}},
 	} {
 		r, err := (&Auditor{Trusted: c.trusted, Now: time.Unix(0, 0)}).Audit(c.dir)
 		require.NoError(t, err)

@@ -114,7 +114,8 @@ func Open(dir string) (*Ledger, error) {
 			return nil, wrong(what + "; " + restoreLedger)
 		}
 		if before := l.lastHash(); e.Previous != before {
-			return nil, fmt.Errorf("%s/%s:%d does not follow the line before it: the ledger was changed by hand, or two branches sealed a version each; faithful history --audit says more", Folder, ledgerName, i+1)
+			return nil, fmt.Errorf("%s/%s:%d does not follow the line before it: the ledger was changed by hand, or two "+
+				"branches sealed a version each; faithful history --audit says more", Folder, ledgerName, i+1)
 		}
 		if l.Find(e.Version) != nil {
 			return nil, wrong(fmt.Sprintf("version %s is there twice; %s", e.Version, restoreLedger))
@@ -167,7 +168,8 @@ func unreadable(line []byte, err error) string {
 	return fmt.Sprintf("the line can't be read: %v; %s", err, restoreLedger)
 }
 
-const restoreLedger = "restore the ledger from your repository, for example with: git restore " + Folder + "/" + ledgerName
+const restoreLedger = "restore the ledger from your repository, for example with: git restore " + Folder + "/" +
+	ledgerName
 
 func isConflict(line []byte) bool {
 	return bytes.HasPrefix(line, []byte("<<<<<<<"))
@@ -210,9 +212,11 @@ func (l *Ledger) Missing(version string) error {
 			return compareNumbers(n, wanted)
 		})
 		first := max(0, min(place-few/2, len(names)-few))
-		return fmt.Errorf("there is not a version %s; the nearest of %d sealed ones are: %s", version, len(names), strings.Join(names[first:first+few], ", "))
+		return fmt.Errorf("there is not a version %s; the nearest of %d sealed ones are: %s", version, len(names),
+			strings.Join(names[first:first+few], ", "))
 	case len(names) > few:
-		return fmt.Errorf("there is not a version %s; the last sealed ones are: %s", version, strings.Join(names[len(names)-few:], ", "))
+		return fmt.Errorf("there is not a version %s; the last sealed ones are: %s", version,
+			strings.Join(names[len(names)-few:], ", "))
 	}
 	return fmt.Errorf("there is not a version %s; the sealed versions are: %s", version, strings.Join(names, ", "))
 }
@@ -237,13 +241,15 @@ type File struct {
 func (l *Ledger) Read(e *Entry) ([]File, error) {
 	list, err := readFiles(l.project, e.Version)
 	if errors.Is(err, fs.ErrNotExist) {
-		return nil, fmt.Errorf("version %[2]s is in the ledger, and its folder %[1]s/%[2]s is not here; restore it from your repository, for example with: git restore %[1]s/%[2]s", Folder, e.Version)
+		return nil, fmt.Errorf("version %[2]s is in the ledger, and its folder %[1]s/%[2]s is not here; restore it from "+
+			"your repository, for example with: git restore %[1]s/%[2]s", Folder, e.Version)
 	}
 	if err != nil {
 		return nil, fmt.Errorf("the files of version %s can't be read: %w", e.Version, err)
 	}
 	if hashFiles(list) != e.Files {
-		return nil, fmt.Errorf("the files in %[1]s/%[2]s are not those that were sealed; restore them from your repository, for example with: git restore %[1]s/%[2]s", Folder, e.Version)
+		return nil, fmt.Errorf("the files in %[1]s/%[2]s are not those that were sealed; restore them from your "+
+			"repository, for example with: git restore %[1]s/%[2]s", Folder, e.Version)
 	}
 	return list, nil
 }
@@ -358,13 +364,15 @@ const skew = 10 * time.Minute
 // and note of e are kept; files, hashes and time are filled in. A signer, which may
 // be nil, signs the line. Whoever seals holds the project's lock. It returns what an
 // earlier seal had left that was interrupted, and that was removed.
-func (l *Ledger) Seal(_ *files.Lock, e Entry, list []File, now time.Time, signer *Signer) (removed []string, err error) {
+func (l *Ledger) Seal(_ *files.Lock, e Entry, list []File, now time.Time, signer *Signer) (removed []string,
+	err error) {
 	list = slices.Clone(list)
 	slices.SortFunc(list, func(a, b File) int { return strings.Compare(a.Name, b.Name) })
 	e.Time = now.UTC().Truncate(time.Second)
 	if last := l.Latest(); last != nil && e.Time.Before(last.Time) {
 		if last.Time.Sub(e.Time) > skew {
-			return nil, fmt.Errorf("the clock says %s, and version %s was sealed at %s: set the clock first", e.Time.Format(time.RFC3339), last.Version, last.Time.Format(time.RFC3339))
+			return nil, fmt.Errorf("the clock says %s, and version %s was sealed at %s: set the clock first",
+				e.Time.Format(time.RFC3339), last.Version, last.Time.Format(time.RFC3339))
 		}
 		e.Time = last.Time
 	}
@@ -477,7 +485,8 @@ func (l *Ledger) clear(folder *files.Folder) (removed []string, err error) {
 // writeFiles makes the folder of a version, which must not be there.
 func (l *Ledger) writeFiles(folder *files.Folder, version string, list []File) error {
 	if _, err := folder.Lstat(version); !errors.Is(err, fs.ErrNotExist) {
-		return errors.Join(err, fmt.Errorf("%[1]s/%[2]s is there, and no line of %[1]s/%[3]s knows it: restore the ledger if its line was lost, else move the folder away", Folder, version, ledgerName))
+		return errors.Join(err, fmt.Errorf("%[1]s/%[2]s is there, and no line of %[1]s/%[3]s knows it: restore the "+
+			"ledger if its line was lost, else move the folder away", Folder, version, ledgerName))
 	}
 	temporary, err := folder.MakeTemporary(sealing, 0o755)
 	if err != nil {

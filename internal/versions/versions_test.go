@@ -24,7 +24,8 @@ func TestArithmetic(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, c.next, next, "%s, %s", c.version, c.size)
 	}
-	for _, bad := range []string{"", "1", "1.2", "1.2.3.4", "v1.2.3", "01.2.3", "1.2.-3", "1.2.3-beta", "1.2.99999999999", "a.b.c"} {
+	for _, bad := range []string{"", "1", "1.2", "1.2.3.4", "v1.2.3", "01.2.3", "1.2.-3", "1.2.3-beta",
+		"1.2.99999999999", "a.b.c"} {
 		assert.ErrorContains(t, Check(bad, ""), "is not a version", bad)
 	}
 	assert.NoError(t, Check("1.10.0", "1.9.0"))
@@ -39,10 +40,12 @@ func TestSealAfterAnotherSealIsRefused(t *testing.T) {
 	require.NoError(t, err)
 	crashed := filepath.Join(dir, Folder, ".sealing-1")
 	require.NoError(t, os.MkdirAll(crashed, 0o755))
-	_, err = first.Seal(nil, Entry{Version: "1.0.0", Verdict: "first"}, []File{{"a.faithful", "first"}}, time.Unix(0, 0), nil)
+	_, err = first.Seal(nil, Entry{Version: "1.0.0", Verdict: "first"}, []File{{"a.faithful", "first"}}, time.Unix(0, 0),
+		nil)
 	require.NoError(t, err)
 	assert.NoDirExists(t, crashed)
-	_, err = second.Seal(nil, Entry{Version: "1.0.0", Verdict: "first"}, []File{{"a.faithful", "second"}}, time.Unix(0, 0), nil)
+	_, err = second.Seal(nil, Entry{Version: "1.0.0", Verdict: "first"}, []File{{"a.faithful", "second"}},
+		time.Unix(0, 0), nil)
 	require.ErrorContains(t, err, "nothing was sealed, so try again")
 	now, err := Open(dir)
 	require.NoError(t, err)
@@ -58,7 +61,8 @@ func TestLedger(t *testing.T) {
 	require.NoError(t, err)
 	assert.Nil(t, ledger.Latest())
 	for i, version := range []string{"1.0.0", "1.1.0", "2.0.0"} {
-		_, err = ledger.Seal(nil, Entry{Version: version, Digest: "d1", Verdict: "compatible"}, []File{{"b.faithful", "two\n"}, {"a.faithful", version}}, now.Add(time.Duration(i)*time.Hour), nil)
+		_, err = ledger.Seal(nil, Entry{Version: version, Digest: "d1", Verdict: "compatible"},
+			[]File{{"b.faithful", "two\n"}, {"a.faithful", version}}, now.Add(time.Duration(i)*time.Hour), nil)
 		require.NoError(t, err)
 	}
 	ledger, err = Open(dir)

@@ -156,7 +156,8 @@ func Find(old, new *schema.Definitions, between func() []*schema.Definitions) *S
 
 func (d *Set) add(f *Change, place source.Place) *Change {
 	f.Place = place
-	f.InOld = f.New == "" && !f.inNew && f.NewDecl == nil && f.Modules.New == nil && f.Field.New == nil && f.Member.New == nil && f.Alternative.New == nil && f.Call.New == nil
+	f.InOld = f.New == "" && !f.inNew && f.NewDecl == nil && f.Modules.New == nil && f.Field.New == nil &&
+		f.Member.New == nil && f.Alternative.New == nil && f.Call.New == nil
 	d.Changes = append(d.Changes, f)
 	if f.Call.Old != nil && f.Call.New != nil {
 		d.OfCall[f.Call] = append(d.OfCall[f.Call], f)
@@ -173,7 +174,8 @@ func literal(f *schema.Field) string {
 
 func (d *Set) constant(o, n *schema.Const) {
 	if o.Type.Kind != n.Type.Kind || schema.LiteralText(o.Value) != schema.LiteralText(n.Value) {
-		d.add(&Change{Kind: ConstChanged, Where: o.FullName(), Old: o.Type.Kind.String() + " = " + schema.LiteralText(o.Value),
+		d.add(&Change{Kind: ConstChanged, Where: o.FullName(),
+			Old: o.Type.Kind.String() + " = " + schema.LiteralText(o.Value),
 			New: n.Type.Kind.String() + " = " + schema.LiteralText(n.Value), OldDecl: o, NewDecl: n}, n.Place)
 	}
 	d.words(o.FullName(), o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
@@ -277,7 +279,8 @@ func (d *Set) fieldChange(kind Kind, p FieldPair, old, new string) *Change {
 func (d *Set) message(o, n *schema.Message) {
 	d.words(o.FullName(), o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
 	if o.Status != n.Status {
-		d.add(&Change{Kind: ErrorStatus, Where: o.FullName(), Old: strconv.Itoa(o.Status), New: strconv.Itoa(n.Status), OldDecl: o, NewDecl: n}, n.Place)
+		d.add(&Change{Kind: ErrorStatus, Where: o.FullName(), Old: strconv.Itoa(o.Status), New: strconv.Itoa(n.Status),
+			OldDecl: o, NewDecl: n}, n.Place)
 	}
 	if o.Stored && !n.Stored {
 		d.add(&Change{Kind: StoredOff, Where: o.FullName(), Old: "stored", OldDecl: o, NewDecl: n}, n.Place)

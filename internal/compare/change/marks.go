@@ -12,7 +12,8 @@ import (
 // credential finds what changed in a credential.
 func (d *Set) credential(o, n *schema.Credential) {
 	if a, b := credentialText(o), credentialText(n); a != b {
-		d.add(&Change{Kind: CredentialChanged, Where: o.FullName(), Old: schema.PlainText(o), New: schema.PlainText(n), OldDecl: o, NewDecl: n}, n.Place)
+		d.add(&Change{Kind: CredentialChanged, Where: o.FullName(), Old: schema.PlainText(o), New: schema.PlainText(n),
+			OldDecl: o, NewDecl: n}, n.Place)
 	}
 	d.words(o.FullName(), o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
 }
@@ -37,7 +38,8 @@ func (d *Set) examples() {
 			d.add(&Change{Kind: ExampleAdded, Where: n.FullName(), New: schema.PlainText(n), NewDecl: n}, n.Place)
 		default:
 			if d.Messages[o.Of] != n.Of || schema.ValueText(o.Value) != schema.ValueText(n.Value) {
-				d.add(&Change{Kind: ExampleChanged, Where: o.FullName(), New: schema.ValueText(n.Value), OldDecl: o, NewDecl: n}, n.Place)
+				d.add(&Change{Kind: ExampleChanged, Where: o.FullName(), New: schema.ValueText(n.Value), OldDecl: o, NewDecl: n},
+					n.Place)
 			}
 			d.words(o.FullName(), o.Doc, n.Doc, o.Deprecated, n.Deprecated, n.Place)
 		}
@@ -93,9 +95,10 @@ func (d *Set) callClauses(c CallPair) {
 	}
 	add(CallHTTP, httpText(o), httpText(n))
 	add(CallStream, streamText(o), streamText(n))
-	add(CallNeeds, d.needsText(o), d.needsText(n)).More = slices.ContainsFunc(conversation.Alternatives(n), func(shown []string) bool {
-		return !conversation.LetsIn(o, shown)
-	})
+	add(CallNeeds, d.needsText(o), d.needsText(n)).More = slices.ContainsFunc(conversation.Alternatives(n),
+		func(shown []string) bool {
+			return !conversation.LetsIn(o, shown)
+		})
 	if o.Idempotent && !n.Idempotent {
 		add(IdempotentOf, "idempotent", "")
 	}

@@ -22,7 +22,8 @@ func (d *Set) pairAll() {
 	messages := sieve[*schema.Message]{d: d}
 	errors := sieve[*schema.Message]{d: d}
 	enums, types, unions := sieve[*schema.Enum]{d: d}, sieve[*schema.NamedType]{d: d}, sieve[*schema.Union]{d: d}
-	consts, credentials, services := sieve[*schema.Const]{d: d}, sieve[*schema.Credential]{d: d}, sieve[*schema.Service]{d: d}
+	consts, credentials, services := sieve[*schema.Const]{d: d}, sieve[*schema.Credential]{d: d},
+		sieve[*schema.Service]{d: d}
 	for _, p := range pairs {
 		messages.sift(onlyErrors(p[0].Messages, false), onlyErrors(p[1].Messages, false))
 		errors.sift(onlyErrors(p[0].Messages, true), onlyErrors(p[1].Messages, true))
@@ -87,7 +88,8 @@ func (d *Set) pairModules() (pairs [][2]*schema.Module) {
 		added = slices.Delete(added, i, i+1)
 		d.Modules[o] = n
 		pairs = append(pairs, [2]*schema.Module{o, n})
-		d.add(&Change{Kind: ModuleRenamed, Where: o.Name, Old: o.Name, New: n.Name, Modules: ModulePair{Old: o, New: n}}, n.Place)
+		d.add(&Change{Kind: ModuleRenamed, Where: o.Name, Old: o.Name, New: n.Name, Modules: ModulePair{Old: o, New: n}},
+			n.Place)
 	}
 	for _, n := range added {
 		d.add(&Change{Kind: ModuleAdded, Where: n.Name, New: n.Name, Modules: ModulePair{New: n}}, n.Place)
@@ -181,7 +183,8 @@ func (s *sieve[D]) match(kinds lifecycle, paired func(old, new D)) {
 		n := find(o, taken)
 		if n == none {
 			gone = append(gone, o)
-			s.d.add(&Change{Kind: kinds.gone, Where: head.FullName(), Old: oneLine(o), OldDecl: o}, head.Place).Missed = s.d.placeOf(head.Module)
+			s.d.add(&Change{Kind: kinds.gone, Where: head.FullName(), Old: oneLine(o), OldDecl: o},
+				head.Place).Missed = s.d.placeOf(head.Module)
 			continue
 		}
 		taken[n] = true
@@ -189,7 +192,8 @@ func (s *sieve[D]) match(kinds lifecycle, paired func(old, new D)) {
 		if s.d.Modules[head.Module] != now.Module {
 			kind = kinds.moved
 		}
-		s.d.add(&Change{Kind: kind, Where: head.FullName(), Old: head.FullName(), New: now.FullName(), OldDecl: o, NewDecl: n}, now.Place)
+		s.d.add(&Change{Kind: kind, Where: head.FullName(), Old: head.FullName(), New: now.FullName(), OldDecl: o,
+			NewDecl: n}, now.Place)
 		both(o, n)
 	}
 	s.gone = gone
@@ -399,14 +403,17 @@ func (d *Set) renamedCalls() {
 	for _, a := range d.goneCalls {
 		b := partner[a.call]
 		if b == nil {
-			d.add(&Change{Kind: CallGone, Where: a.call.FullName(), Old: signature(a.call), Call: CallPair{a.call, nil}}, a.call.Place).Missed = a.missed
+			d.add(&Change{Kind: CallGone, Where: a.call.FullName(), Old: signature(a.call), Call: CallPair{a.call, nil}},
+				a.call.Place).Missed = a.missed
 			continue
 		}
 		d.Calls = append(d.Calls, CallPair{a.call, b})
 		if b.Service == a.service {
-			d.add(&Change{Kind: CallRenamed, Where: a.call.FullName(), Old: a.call.Name, New: b.Name, Call: CallPair{a.call, b}}, b.Place)
+			d.add(&Change{Kind: CallRenamed, Where: a.call.FullName(), Old: a.call.Name, New: b.Name,
+				Call: CallPair{a.call, b}}, b.Place)
 		} else {
-			d.add(&Change{Kind: CallMoved, Where: a.call.FullName(), Old: a.call.FullName(), New: b.FullName(), Call: CallPair{a.call, b}}, b.Place)
+			d.add(&Change{Kind: CallMoved, Where: a.call.FullName(), Old: a.call.FullName(), New: b.FullName(),
+				Call: CallPair{a.call, b}}, b.Place)
 		}
 	}
 	for _, b := range d.addedCalls {
@@ -460,7 +467,10 @@ func pair[T comparable](old, new []T, key func(T) string, each func(old, new T))
 // name stands under another number, by name; where two exchange numbers and
 // keep names and types, by name; else by number.
 func PairFields(o, n *schema.Message) []FieldPair {
-	return pairNumbered(o.Fields, n.Fields, func(f *schema.Field) (int, string, string) { return f.Number, f.Name, f.Type.String() },
+	return pairNumbered(o.Fields, n.Fields, func(f *schema.Field) (int, string, string) {
+		return f.Number, f.Name,
+			f.Type.String()
+	},
 		func(a, b *schema.Field) FieldPair { return FieldPair{a, b} })
 }
 

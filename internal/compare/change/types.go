@@ -50,7 +50,8 @@ func (d *Set) TypeChange(t *schema.NamedType, kind Kind) *Change {
 
 // pairAlternatives pairs the alternatives of two unions, as fields are.
 func PairAlternatives(o, n *schema.Union) []AlternativePair {
-	return pairNumbered(o.Alternatives, n.Alternatives, func(a *schema.Alternative) (int, string, string) { return a.Number, a.Name, a.Type.String() },
+	return pairNumbered(o.Alternatives, n.Alternatives,
+		func(a *schema.Alternative) (int, string, string) { return a.Number, a.Name, a.Type.String() },
 		func(a, b *schema.Alternative) AlternativePair { return AlternativePair{a, b} })
 }
 

@@ -76,9 +76,12 @@ const (
 )
 
 var classes = map[schema.Kind]class{
-	schema.KindBool: truthClass, schema.KindFloat32: numberClass, schema.KindFloat64: numberClass, schema.KindDecimal: numberClass, schema.KindEnum: numberClass,
-	schema.KindText: textClass, schema.KindBytes: bytesClass, schema.KindUUID: uuidClass, schema.KindInstant: instantClass, schema.KindDate: dateClass,
-	schema.KindDuration: durationClass, schema.KindList: listClass, schema.KindMap: mapClass, schema.KindMessage: messageClass, schema.KindUnion: unionClass,
+	schema.KindBool: truthClass, schema.KindFloat32: numberClass, schema.KindFloat64: numberClass,
+	schema.KindDecimal: numberClass, schema.KindEnum: numberClass,
+	schema.KindText: textClass, schema.KindBytes: bytesClass, schema.KindUUID: uuidClass,
+	schema.KindInstant: instantClass, schema.KindDate: dateClass,
+	schema.KindDuration: durationClass, schema.KindList: listClass, schema.KindMap: mapClass,
+	schema.KindMessage: messageClass, schema.KindUnion: unionClass,
 }
 
 func classOf(k schema.Kind) class {
@@ -261,7 +264,8 @@ func (h held) kind() string {
 	if h.typ != nil {
 		return h.typ.Bare().Short() // two named types may have one name
 	}
-	return map[class]string{nullClass: "nothing", truthClass: "a bool", textClass: "a text", numberClass: "a number", listClass: "a list", mapClass: "a map"}[h.class]
+	return map[class]string{nullClass: "nothing", truthClass: "a bool", textClass: "a text", numberClass: "a number",
+		listClass: "a list", mapClass: "a map"}[h.class]
 }
 
 // mapDiffers compares maps as sets of entries, whatever order they came in.
@@ -320,7 +324,9 @@ func (h held) keyText() string {
 func (w *walker) unionDiffers(a, b held) difference {
 	x, y := a.value.(*value.Union), b.value.(*value.Union)
 	if !w.sameAlternative(x, y, a.typ.Union, b.typ.Union) {
-		return printed(verdict.Breaking, "", func() (string, string) { return alternativeName(b.typ.Union, y), alternativeName(a.typ.Union, x) })
+		return printed(verdict.Breaking, "", func() (string, string) {
+			return alternativeName(b.typ.Union, y), alternativeName(a.typ.Union, x)
+		})
 	}
 	aw, ar := a.typ.Union.ByNumber(x.Number), b.typ.Union.ByNumber(y.Number)
 	if ar == nil {
@@ -408,7 +414,8 @@ func number(v value.Value) *big.Rat {
 
 // text writes a value as JSON does.
 func text(v value.Value, t *schema.Type) string {
-	m := &value.Message{Type: &schema.Message{Fields: []*schema.Field{{Number: 1, Name: "v", Type: t}}}, Fields: map[int]value.Value{1: v}}
+	m := &value.Message{Type: &schema.Message{Fields: []*schema.Field{{Number: 1, Name: "v", Type: t}}},
+		Fields: map[int]value.Value{1: v}}
 	b, err := value.EncodeJSON(m)
 	if err != nil {
 		return fmt.Sprint(v)

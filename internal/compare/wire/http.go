@@ -49,7 +49,8 @@ func (j *Judge) httpEffect(f *change.Change, m meeting, v verdict.Verdict, sente
 			return
 		}
 	}
-	j.add(f, &verdict.Effect{Covers: "http", Position: verdict.Request, NewReads: m.newReads, Calls: []string{callName(m.client)}, Verdict: v, Sentence: sentence, Proof: w})
+	j.add(f, &verdict.Effect{Covers: "http", Position: verdict.Request, NewReads: m.newReads,
+		Calls: []string{callName(m.client)}, Verdict: v, Sentence: sentence, Proof: w})
 }
 
 // Route judges a method or path that changed: it sends the client's request to
@@ -70,8 +71,11 @@ func (j *Judge) Route(f *change.Change) {
 // otherStatus tells of another status of success.
 func (j *Judge) otherStatus(f *change.Change, m meeting) {
 	if conversation.Status(m.client) != conversation.Status(m.server) {
-		j.judged[f].Effects = append(j.judged[f].Effects, &verdict.Effect{Covers: "http", Position: verdict.Answer, NewReads: !m.newReads, Calls: []string{callName(m.client)}, Verdict: verdict.Altering,
-			Sentence: fmt.Sprintf("%s answers %d where %s was told %d; stubs take any 2xx", m.serverName(), conversation.Status(m.server), m.clientName(), conversation.Status(m.client))})
+		j.judged[f].Effects = append(j.judged[f].Effects,
+			&verdict.Effect{Covers: "http", Position: verdict.Answer, NewReads: !m.newReads,
+				Calls: []string{callName(m.client)}, Verdict: verdict.Altering,
+				Sentence: fmt.Sprintf("%s answers %d where %s was told %d; stubs take any 2xx", m.serverName(),
+					conversation.Status(m.server), m.clientName(), conversation.Status(m.client))})
 	}
 }
 
@@ -88,7 +92,9 @@ func (j *Judge) status(c change.CallPair) {
 
 // unreachable tells of a client's request that no longer reaches its call.
 func (j *Judge) unreachable(f *change.Change, m meeting) {
-	j.httpEffect(f, m, verdict.Breaking, fmt.Sprintf("%s sends %s %s, and %s serves %s %s", m.clientName(), conversation.Method(m.client), conversation.Path(m.client), m.serverName(), conversation.Method(m.server), conversation.Path(m.server)), j.meet(m, nil))
+	j.httpEffect(f, m, verdict.Breaking, fmt.Sprintf("%s sends %s %s, and %s serves %s %s", m.clientName(),
+		conversation.Method(m.client), conversation.Path(m.client), m.serverName(), conversation.Method(m.server),
+		conversation.Path(m.server)), j.meet(m, nil))
 }
 
 // Renamed judges what a call's path has its name from: the call, its service or its
@@ -167,9 +173,12 @@ func (j *Judge) intercepts(f *change.Change) {
 			if !matches {
 				continue
 			}
-			j.judged[f].Effects = append(j.judged[f].Effects, &verdict.Effect{Covers: "http", Position: verdict.Request, NewReads: m.newReads, Calls: []string{callName(m.client)}, Verdict: verdict.Breaking,
-				Sentence: fmt.Sprintf("a request of %s may be %s %s, which is a path of %s, too (%s)", callName(m.client), conversation.Method(m.client), path, callName(m.server), conversation.Path(m.server)),
-				Proof:    j.meet(meeting{m.newReads, m.client, nil, m.served}, request)})
+			j.judged[f].Effects = append(j.judged[f].Effects,
+				&verdict.Effect{Covers: "http", Position: verdict.Request, NewReads: m.newReads,
+					Calls: []string{callName(m.client)}, Verdict: verdict.Breaking,
+					Sentence: fmt.Sprintf("a request of %s may be %s %s, which is a path of %s, too (%s)", callName(m.client),
+						conversation.Method(m.client), path, callName(m.server), conversation.Path(m.server)),
+					Proof: j.meet(meeting{m.newReads, m.client, nil, m.served}, request)})
 		}
 	}
 }
@@ -220,7 +229,8 @@ func (j *Judge) Stream(f *change.Change) {
 		case m.client.RequestStream != m.server.RequestStream:
 			sent = "a body of " + conversation.MediaType(m.client.RequestStream)
 		}
-		j.httpEffect(f, m, verdict.Breaking, fmt.Sprintf("%s sends %s, and %s expects otherwise", m.clientName(), sent, m.serverName()), j.meet(m, nil))
+		j.httpEffect(f, m, verdict.Breaking, fmt.Sprintf("%s sends %s, and %s expects otherwise", m.clientName(), sent,
+			m.serverName()), j.meet(m, nil))
 	}
 }
 
@@ -239,7 +249,8 @@ func (j *Judge) arrives(m meeting) bool {
 	}
 	old, new := sidesOf(m.newReads, m.client, m.server)
 	paired := func(x, y *schema.Field) bool {
-		return old.Request != nil && new.Request != nil && slices.Contains(j.Fields(old.Request, new.Request), change.FieldPair{Old: x, New: y})
+		return old.Request != nil && new.Request != nil &&
+			slices.Contains(j.Fields(old.Request, new.Request), change.FieldPair{Old: x, New: y})
 	}
 	return slices.EqualFunc(conversation.Segments(old), conversation.Segments(new), func(x, y schema.Segment) bool {
 		if x.Field == nil || y.Field == nil {
@@ -309,7 +320,8 @@ func (j *Judge) credentials(c change.CallPair) {
 			if of == nil {
 				continue
 			}
-			j.httpEffect(of, m, verdict.Breaking, fmt.Sprintf("%s may send %s, and %s wants %s", m.clientName(), named(offered), m.serverName(), wants(m.server)),
+			j.httpEffect(of, m, verdict.Breaking, fmt.Sprintf("%s may send %s, and %s wants %s", m.clientName(),
+				named(offered), m.serverName(), wants(m.server)),
 				j.meetWith(m, nil, i))
 			break
 		}

@@ -72,7 +72,8 @@ func (j *Judge) add(c *change.Change, e *verdict.Effect) {
 func (j *Judge) directions(p verdict.Position) (newReads []bool) {
 	switch {
 	case p == verdict.Stored:
-		return map[string][]bool{"each-reads-other": {true, false}, "new-reads-old": {true}, "old-reads-new": {false}}[j.promise.Stored]
+		return map[string][]bool{"each-reads-other": {true, false}, "new-reads-old": {true},
+			"old-reads-new": {false}}[j.promise.Stored]
 	case j.promise.Rollout == "unordered":
 		return []bool{true, false}
 	case p == verdict.Request:
@@ -168,7 +169,8 @@ func (walk *walker) effects() map[*change.Change]*verdict.Effect {
 				worst = t
 			}
 		}
-		e := &verdict.Effect{Covers: walk.covers, Position: walk.position, NewReads: walk.newReads, Calls: walk.callsTo(nodes), Verdict: worst.event.verdict, Sentence: worst.event.sentence}
+		e := &verdict.Effect{Covers: walk.covers, Position: walk.position, NewReads: walk.newReads,
+			Calls: walk.callsTo(nodes), Verdict: worst.event.verdict, Sentence: worst.event.sentence}
 		if worst.event.proof != nil {
 			e.Proof = worst.event.proof()
 		}
@@ -184,9 +186,11 @@ func (j *Judge) nothing(cr crossing, f *change.Change, c change.CallPair, w, r *
 	case r == nil && !cr.newReads:
 		return // NEW has a message where OLD has nothing: what is added is dropped, and missed by nobody
 	case r == nil:
-		e = event{verdict: verdict.Altering, sentence: fmt.Sprintf("%s writes %s, and %s drops it", cr.writer(), w.Name, cr.reader())}
+		e = event{verdict: verdict.Altering, sentence: fmt.Sprintf("%s writes %s, and %s drops it", cr.writer(), w.Name,
+			cr.reader())}
 	case cr.position == verdict.Answer:
-		e = event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s answers 204 with nothing, and %s expects %s", cr.writer(), cr.reader(), r.Name), proof: func() *verdict.Proof {
+		e = event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s answers 204 with nothing, and %s expects %s",
+			cr.writer(), cr.reader(), r.Name), proof: func() *verdict.Proof {
 			m := meeting{false, c.New, c.Old, j.Old}
 			if !cr.newReads {
 				m = meeting{true, c.Old, c.New, j.New}
@@ -199,11 +203,14 @@ func (j *Judge) nothing(cr crossing, f *change.Change, c change.CallPair, w, r *
 		if err == nil {
 			return
 		}
-		e = event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s sends nothing, and %s reads it as an empty %s", cr.writer(), cr.reader(), r.Name), proof: func() *verdict.Proof {
-			return &verdict.Proof{Message: r.FullName(), JSON: "{}", Binary: []byte{0xa0}, Encoding: cr.encoding, Writer: cr.writer(), Reader: cr.reader(), Outcome: "refuses it: " + err.Error()}
+		e = event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s sends nothing, and %s reads it as an empty %s",
+			cr.writer(), cr.reader(), r.Name), proof: func() *verdict.Proof {
+			return &verdict.Proof{Message: r.FullName(), JSON: "{}", Binary: []byte{0xa0}, Encoding: cr.encoding,
+				Writer: cr.writer(), Reader: cr.reader(), Outcome: "refuses it: " + err.Error()}
 		}}
 	}
-	effect := &verdict.Effect{Covers: cr.encoding, Position: cr.position, NewReads: cr.newReads, Calls: []string{callName(c.Old)}, Verdict: e.verdict, Sentence: e.sentence}
+	effect := &verdict.Effect{Covers: cr.encoding, Position: cr.position, NewReads: cr.newReads,
+		Calls: []string{callName(c.Old)}, Verdict: e.verdict, Sentence: e.sentence}
 	if e.proof != nil {
 		effect.Proof = e.proof()
 	}
@@ -255,12 +262,14 @@ func (j *Judge) stored(encoding string) {
 			}
 			for _, old := range m.Enums {
 				if new := j.Enums[old]; new != nil {
-					stand(&old.Decl, &new.Decl, &schema.Type{Kind: schema.KindEnum, Enum: old}, &schema.Type{Kind: schema.KindEnum, Enum: new})
+					stand(&old.Decl, &new.Decl, &schema.Type{Kind: schema.KindEnum, Enum: old},
+						&schema.Type{Kind: schema.KindEnum, Enum: new})
 				}
 			}
 			for _, old := range m.Unions {
 				if new := j.Unions[old]; new != nil {
-					stand(&old.Decl, &new.Decl, &schema.Type{Kind: schema.KindUnion, Union: old}, &schema.Type{Kind: schema.KindUnion, Union: new})
+					stand(&old.Decl, &new.Decl, &schema.Type{Kind: schema.KindUnion, Union: old},
+						&schema.Type{Kind: schema.KindUnion, Union: new})
 				}
 			}
 			for _, old := range m.Types {

@@ -21,7 +21,8 @@ func (j *Judge) newClients() bool { return j.promise.Rollout != "server-leads" }
 // http adds what a change does to the conversation.
 func (j *Judge) http(c *change.Change, v verdict.Verdict, newReads bool, sentence string, proof *verdict.Proof) {
 	if j.promise.Promises("http") {
-		j.add(c, &verdict.Effect{Covers: "http", Position: verdict.Request, NewReads: newReads, Verdict: v, Sentence: sentence, Proof: proof})
+		j.add(c, &verdict.Effect{Covers: "http", Position: verdict.Request, NewReads: newReads, Verdict: v,
+			Sentence: sentence, Proof: proof})
 	}
 }
 
@@ -45,33 +46,38 @@ func (j *Judge) CallAdded(c *change.Change) {
 // FailsAdded judges an error that a call did not declare.
 func (j *Judge) FailsAdded(c *change.Change) {
 	if j.oldClients() {
-		j.http(c, verdict.Altering, false, "an older client does not know this error of the call: to it, it is another problem", nil)
+		j.http(c, verdict.Altering, false, "an older client does not know this error of the call: to it, it is "+
+			"another problem", nil)
 	}
 }
 
 // FailsGone judges an error that a call no longer declares.
 func (j *Judge) FailsGone(c *change.Change) {
 	if j.newClients() {
-		j.http(c, verdict.Altering, true, "a newer client does not expect this error of the call any more, and an older server may answer it", nil)
+		j.http(c, verdict.Altering, true, "a newer client does not expect this error of the call any more, and an older "+
+			"server may answer it", nil)
 	}
 }
 
 // ErrorStatus judges an error with another status.
 func (j *Judge) ErrorStatus(c *change.Change) {
-	j.http(c, verdict.Altering, false, fmt.Sprintf("its status changes from %s to %s; clients go by its type", c.Old, c.New), nil)
+	j.http(c, verdict.Altering, false, fmt.Sprintf("its status changes from %s to %s; clients go by its type", c.Old,
+		c.New), nil)
 }
 
 // RepeatTakenOff judges a call that is not safe or idempotent any more.
 func (j *Judge) RepeatTakenOff(c *change.Change) {
 	if j.oldClients() {
-		j.http(c, verdict.Altering, true, fmt.Sprintf("an older client takes the call for %s and may send it again", c.Old), nil)
+		j.http(c, verdict.Altering, true, fmt.Sprintf("an older client takes the call for %s and may send it again", c.Old),
+			nil)
 	}
 }
 
 // RepeatPutOn judges a call that is safe or idempotent now.
 func (j *Judge) RepeatPutOn(c *change.Change) {
 	if j.newClients() {
-		j.http(c, verdict.Altering, false, fmt.Sprintf("a newer client takes the call for %s and may send it again to an older server", c.New), nil)
+		j.http(c, verdict.Altering, false, fmt.Sprintf("a newer client takes the call for %s and may send it again to "+
+			"an older server", c.New), nil)
 	}
 }
 

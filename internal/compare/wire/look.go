@@ -88,7 +88,8 @@ func sameBounds(a, b *schema.Bounds) bool {
 		return a == b
 	}
 	same := func(x, y *schema.Limits) bool { return x == y || x != nil && y != nil && *x == *y }
-	return a.Low == b.Low && a.High == b.High && same(a.Length, b.Length) && same(a.Count, b.Count) && a.Pattern == b.Pattern && a.Unique == b.Unique
+	return a.Low == b.Low && a.High == b.High && same(a.Length, b.Length) && same(a.Count, b.Count) &&
+		a.Pattern == b.Pattern && a.Unique == b.Unique
 }
 
 // alsoThere tells whether the other encoding of a message is not read alike, either:
@@ -176,7 +177,8 @@ func (s spot) sides() (writer, reader *schema.Message) {
 		return writer, reader
 	}
 	truth := &schema.Type{Kind: schema.KindBool}
-	return alone(&schema.Type{Kind: schema.KindMap, Key: s.wt, Elem: truth}, nil), alone(&schema.Type{Kind: schema.KindMap, Key: s.rt, Elem: truth}, nil)
+	return alone(&schema.Type{Kind: schema.KindMap, Key: s.wt, Elem: truth}, nil),
+		alone(&schema.Type{Kind: schema.KindMap, Key: s.rt, Elem: truth}, nil)
 }
 
 func (s spot) held(v value.Value) value.Value {
@@ -270,7 +272,8 @@ func countLimits(t *schema.Type, own *schema.Bounds) (low, high uint64, unique b
 
 // empty tells whether a list or map never holds anything.
 func empty(t *schema.Type, own *schema.Bounds) bool {
-	return slices.ContainsFunc([]*schema.Bounds{own, namedBounds(t)}, func(b *schema.Bounds) bool { return b != nil && b.Count != nil && b.Count.High == 0 })
+	return slices.ContainsFunc([]*schema.Bounds{own, namedBounds(t)},
+		func(b *schema.Bounds) bool { return b != nil && b.Count != nil && b.Count.High == 0 })
 }
 
 // sized is a list or map of so many elements; alike asks for two that are the same.

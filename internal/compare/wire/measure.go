@@ -111,7 +111,8 @@ func (m *measure) howTyped(o, n *schema.Type) string {
 // takesMore tells whether a new type has values that the old one has not.
 func (m *measure) takesMore(o, n *schema.Type, ob, nb *schema.Bounds) bool {
 	if m.backwards == nil { // NEW's values, by OLD's reader
-		m.backwards = []*walker{newWalker(m.Set, crossing{encoding: "binary", position: verdict.Request}), newWalker(m.Set, crossing{encoding: "json", position: verdict.Request})}
+		m.backwards = []*walker{newWalker(m.Set, crossing{encoding: "binary", position: verdict.Request}),
+			newWalker(m.Set, crossing{encoding: "json", position: verdict.Request})}
 	}
 	for _, w := range m.backwards {
 		s := spot{wt: n, rt: o, wb: nb, rb: ob}

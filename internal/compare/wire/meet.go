@@ -34,7 +34,8 @@ func (j *Judge) meetWith(m meeting, request *value.Message, alternative int) *ve
 	return j.exchange(m, request, alternative, nil, false)
 }
 
-func (j *Judge) exchange(m meeting, request *value.Message, alternative int, about *schema.Field, binary bool) *verdict.Proof {
+func (j *Judge) exchange(m meeting, request *value.Message, alternative int, about *schema.Field,
+	binary bool) *verdict.Proof {
 	server := j.counterpart(m.served)
 	if server == nil {
 		return nil
@@ -54,7 +55,8 @@ func (j *Judge) exchange(m meeting, request *value.Message, alternative int, abo
 	if err != nil {
 		return nil
 	}
-	w := &verdict.Proof{Message: m.client.FullName(), Encoding: "http", Writer: m.clientName(), Reader: m.serverName(), Request: met.Method + " " + met.Target}
+	w := &verdict.Proof{Message: m.client.FullName(), Encoding: "http", Writer: m.clientName(), Reader: m.serverName(),
+		Request: met.Method + " " + met.Target}
 	for _, k := range shown {
 		w.Credentials = append(w.Credentials, k.FullName())
 	}
@@ -115,7 +117,8 @@ func (j *Judge) cameOf(m meeting, sent *value.Message, met *remote.Met, about *s
 		}
 		v := list[0]
 		for _, other := range list {
-			if about != nil && (other.Pointer == "/"+pointerStep(about.JSONName()) || strings.HasPrefix(other.Pointer, "/"+pointerStep(about.JSONName())+"/")) {
+			if about != nil && (other.Pointer == "/"+pointerStep(about.JSONName()) ||
+				strings.HasPrefix(other.Pointer, "/"+pointerStep(about.JSONName())+"/")) {
 				v = other
 				break
 			}
@@ -160,7 +163,8 @@ func (j *Judge) strayPart(m meeting, met *remote.Met) string {
 			continue
 		}
 		if v, there := met.Request.Fields[s.Field.Number]; there {
-			return fmt.Sprintf("reads /%s as %s, which is a part of the path and was meant for no field", s.Field.JSONName(), hold(v, s.Field.Type).shown())
+			return fmt.Sprintf("reads /%s as %s, which is a part of the path and was meant for no field", s.Field.JSONName(),
+				hold(v, s.Field.Type).shown())
 		}
 	}
 	return ""
@@ -189,7 +193,8 @@ func (j *Judge) requestDiffers(m meeting, sent, got *value.Message) (worst diffe
 		case inBody(m.client, fw) && m.server != nil && inBody(m.server, fr):
 			d = r.differs(hold(v, fw.Type), hold(found, fr.Type))
 		case !slices.Equal(placedTexts(v, fw.Type), placedTexts(found, fr.Type)):
-			if d = r.differs(hold(v, fw.Type), hold(found, fr.Type)); fw.Type.Kind != schema.KindList && fr.Type.Kind == schema.KindList {
+			if d = r.differs(hold(v, fw.Type), hold(found, fr.Type)); fw.Type.Kind != schema.KindList &&
+				fr.Type.Kind == schema.KindList {
 				if list := found.(value.List); len(list) == 1 {
 					d = r.differs(hold(v, fw.Type), hold(list[0], fr.Type.Elem))
 				}
@@ -247,12 +252,14 @@ func (j *Judge) failing(c change.CallPair, old *schema.Message, newReads bool) *
 	if err != nil || met.Problem == nil {
 		return nil
 	}
-	known := slices.ContainsFunc(m.client.Fails, func(e *schema.Message) bool { return e.FullName() == met.Problem.Name() })
+	known := slices.ContainsFunc(m.client.Fails,
+		func(e *schema.Message) bool { return e.FullName() == met.Problem.Name() })
 	var problem *web.Problem
 	if known || met.Err != nil && !errors.As(met.Err, &problem) {
 		return nil // the client has it as declared
 	}
 	return &verdict.Proof{Message: failure.FullName(), Encoding: "http", Writer: m.serverName(), Reader: m.clientName(),
 		Request: met.Method + " " + met.Target,
-		Outcome: fmt.Sprintf("is answered %d with /-/errors/%s, and declares no such error: it is another problem", met.Problem.Status, met.Problem.Name())}
+		Outcome: fmt.Sprintf("is answered %d with /-/errors/%s, and declares no such error: it is another problem",
+			met.Problem.Status, met.Problem.Name())}
 }

@@ -34,11 +34,13 @@ func (j *Judge) textReader(newReads bool) *textReader {
 // parameters judges what a call's requests hold outside of their bodies: values that
 // are refused, are read otherwise, or are not where the server looks for them.
 func (j *Judge) parameters(c change.CallPair) {
-	if !j.promise.Promises("http") || c.Old.HTTP == nil && c.New.HTTP == nil || c.Old.RequestStream || c.New.RequestStream {
+	if !j.promise.Promises("http") || c.Old.HTTP == nil && c.New.HTTP == nil || c.Old.RequestStream ||
+		c.New.RequestStream {
 		return
 	}
 	for _, m := range j.meetings(c) {
-		p := &passage{Judge: j, meeting: m, pair: c, reader: j.textReader(m.newReads), sent: placed(m.client), sought: placed(m.server)}
+		p := &passage{Judge: j, meeting: m, pair: c, reader: j.textReader(m.newReads), sent: placed(m.client),
+			sought: placed(m.server)}
 		for _, pair := range p.pairs() {
 			fw, fr := sidesOf(m.newReads, pair.Old, pair.New)
 			switch {
@@ -102,7 +104,8 @@ func (p *passage) changeOf(f *schema.Field, kinds ...change.Kind) *change.Change
 }
 
 // tell adds an effect. What breaks is shown by a request that is about a field.
-func (p *passage) tell(f *change.Change, v verdict.Verdict, sentence string, about *schema.Field, request *value.Message) {
+func (p *passage) tell(f *change.Change, v verdict.Verdict, sentence string, about *schema.Field,
+	request *value.Message) {
 	if f == nil {
 		return
 	}
@@ -151,12 +154,15 @@ func (p *passage) onlySought(fr *schema.Field) {
 	f := p.changeOf(fr, change.FieldAdded, change.FieldGone)
 	where := p.sought[fr].String()
 	if other := p.sentAs(fr); other != nil {
-		if seen := p.reader.lookText(spot{wt: other.Type, rt: fr.Type, wb: other.Bounds, rb: fr.Bounds}, false); seen.any() != nil {
-			p.tell(f, verdict.Breaking, fmt.Sprintf("%s sends %s in %s, where %s looks for %s", p.clientName(), other.Name, where, p.serverName(), fr.Name), fr, p.with(other, seen.any().value))
+		if seen := p.reader.lookText(spot{wt: other.Type, rt: fr.Type, wb: other.Bounds, rb: fr.Bounds},
+			false); seen.any() != nil {
+			p.tell(f, verdict.Breaking, fmt.Sprintf("%s sends %s in %s, where %s looks for %s", p.clientName(), other.Name,
+				where, p.serverName(), fr.Name), fr, p.with(other, seen.any().value))
 			return
 		}
 	} else if lacking(fr) {
-		p.tell(f, verdict.Breaking, fmt.Sprintf("%s sends no %s in %s, and %s requires it", p.clientName(), fr.Name, where, p.serverName()), fr, nil)
+		p.tell(f, verdict.Breaking, fmt.Sprintf("%s sends no %s in %s, and %s requires it", p.clientName(), fr.Name, where,
+			p.serverName()), fr, nil)
 		return
 	}
 	if !p.newReads {
@@ -178,7 +184,8 @@ func (p *passage) onlySent(fw *schema.Field) {
 	if p.sent[fw].Place == "body" || !p.newReads {
 		return
 	}
-	p.alters(p.changeOf(fw, change.FieldGone), fmt.Sprintf("%s still sends %s in %s; %s no longer looks at it", p.clientName(), fw.Name, p.sent[fw].String(), p.serverName()))
+	p.alters(p.changeOf(fw, change.FieldGone), fmt.Sprintf("%s still sends %s in %s; %s no longer looks at it",
+		p.clientName(), fw.Name, p.sent[fw].String(), p.serverName()))
 }
 
 // both judges a field that both know, and that at least one of them places.
@@ -238,7 +245,8 @@ func (p *passage) presence(fw, fr *schema.Field) {
 	}
 	switch {
 	case lacking(fr):
-		p.tell(f, verdict.Breaking, fmt.Sprintf("%s may leave out %s, and %s requires it", p.clientName(), fw.Name, p.serverName()), fr, p.with(fw, nil))
+		p.tell(f, verdict.Breaking, fmt.Sprintf("%s may leave out %s, and %s requires it", p.clientName(), fw.Name,
+			p.serverName()), fr, p.with(fw, nil))
 	case none || fr.Type.Kind == schema.KindList:
 	case fw.Presence == schema.Optional && fr.Presence == schema.Defaulted:
 		reads(fmt.Sprintf("%s reads %s", p.serverName(), schema.LiteralText(fr.Default)))
@@ -246,7 +254,8 @@ func (p *passage) presence(fw, fr *schema.Field) {
 		reads(fmt.Sprintf("meaning %s, %s finds it absent", schema.LiteralText(fw.Default), p.serverName()))
 	case fw.Presence == schema.Defaulted && schema.LiteralText(fw.Default) != schema.LiteralText(fr.Default):
 		f = firstOf(p.changeOf(fw, change.FieldDefault, change.FieldType), f)
-		reads(fmt.Sprintf("meaning %s, %s reads %s", schema.LiteralText(fw.Default), p.serverName(), schema.LiteralText(fr.Default)))
+		reads(fmt.Sprintf("meaning %s, %s reads %s", schema.LiteralText(fw.Default), p.serverName(),
+			schema.LiteralText(fr.Default)))
 	}
 }
 
@@ -275,8 +284,10 @@ func (p *passage) values(fw, fr *schema.Field) {
 		one.wb = notEmpty(one.wb, one.wt)
 	}
 	seen := p.reader.lookText(one, inPath)
-	sentence := fmt.Sprintf("%s sends %s as %s, and %s expects %s", p.clientName(), fw.Name, s.wt.Short(), p.serverName(), s.rt.Short())
-	of := firstOf(blamed.typ, p.TypeChange(one.rt.Named, change.TypeChanged), p.TypeChange(one.wt.Named, change.TypeChanged), blamed.bounds)
+	sentence := fmt.Sprintf("%s sends %s as %s, and %s expects %s", p.clientName(), fw.Name, s.wt.Short(),
+		p.serverName(), s.rt.Short())
+	of := firstOf(blamed.typ, p.TypeChange(one.rt.Named, change.TypeChanged),
+		p.TypeChange(one.wt.Named, change.TypeChanged), blamed.bounds)
 	refuses := func(f *change.Change, e *example, sentence string) {
 		if e == nil {
 			return
@@ -295,7 +306,8 @@ func (p *passage) values(fw, fr *schema.Field) {
 		f := p.reader.ofOwn(one, blamed)
 		if f != nil {
 			p.judged[f].Undecided = true
-			p.alters(f, fmt.Sprintf("%s, at values of %s that %s may send and %s may refuse", notDecided, fw.Name, p.clientName(), p.serverName()))
+			p.alters(f, fmt.Sprintf("%s, at values of %s that %s may send and %s may refuse", notDecided, fw.Name,
+				p.clientName(), p.serverName()))
 		}
 	}
 }
@@ -329,13 +341,15 @@ func (p *passage) fieldChange(f *schema.Field, kind change.Kind) *change.Change 
 // amounts judges how many elements there may be: one value is a list of one, and a
 // scalar may not come twice.
 func (p *passage) amounts(fw, fr *schema.Field, s spot, blamed blame) {
-	of := firstOf(blamed.typ, blamed.bounds, p.TypeChange(s.rt.Named, change.TypeChanged), p.TypeChange(s.rt.Named, change.TypeBounds))
+	of := firstOf(blamed.typ, blamed.bounds, p.TypeChange(s.rt.Named, change.TypeChanged),
+		p.TypeChange(s.rt.Named, change.TypeBounds))
 	refuse := func(f *change.Change, n int, v value.Value) {
 		noun := "values"
 		if n == 1 {
 			noun = "value"
 		}
-		p.tell(f, verdict.Breaking, fmt.Sprintf("%s may send %d %s of %s, and %s refuses that", p.clientName(), n, noun, fw.Name, p.serverName()), fr, p.with(fw, v))
+		p.tell(f, verdict.Breaking, fmt.Sprintf("%s may send %d %s of %s, and %s refuses that", p.clientName(), n, noun,
+			fw.Name, p.serverName()), fr, p.with(fw, v))
 	}
 	switch lists := [2]bool{s.wt.Kind == schema.KindList, s.rt.Kind == schema.KindList}; {
 	case lists[0] && lists[1]:
@@ -349,7 +363,8 @@ func (p *passage) amounts(fw, fr *schema.Field, s spot, blamed blame) {
 			case e.large == "":
 				refuse(refused.f, len(e.value.(value.List)), e.value)
 			default:
-				p.httpEffect(refused.f, p.meeting, verdict.Breaking, fmt.Sprintf("%s may send %s in %s, and %s refuses that", p.clientName(), e.large, fw.Name, p.serverName()), nil)
+				p.httpEffect(refused.f, p.meeting, verdict.Breaking,
+					fmt.Sprintf("%s may send %s in %s, and %s refuses that", p.clientName(), e.large, fw.Name, p.serverName()), nil)
 			}
 		}
 	case lists[0]:
@@ -385,7 +400,8 @@ func (p *passage) members(fw, fr *schema.Field, we, re *schema.Enum, owner *chan
 				}
 			}
 		}
-		p.tell(f, verdict.Breaking, fmt.Sprintf("%s may send %s as %s, and %s answers 400: it does not list it", p.clientName(), mw.Name, fw.Name, p.serverName()), fr, p.with(fw, asElement(fw.Type, value.Enum{Number: mw.Number})))
+		p.tell(f, verdict.Breaking, fmt.Sprintf("%s may send %s as %s, and %s answers 400: it does not list it",
+			p.clientName(), mw.Name, fw.Name, p.serverName()), fr, p.with(fw, asElement(fw.Type, value.Enum{Number: mw.Number})))
 	}
 }
 
@@ -412,7 +428,9 @@ func (s *sight) any() *example { return firstExample(s.refused, s.otherwise, s.o
 // lookText is look for texts outside of bodies. In a path, values that leave a part of
 // it empty, "." or ".." are sent by nobody.
 func (r *textReader) lookText(s spot, inPath bool) *sight {
-	if s.wt.Kind == s.rt.Kind && (s.wb.String() == s.rb.String() || inPath && s.wb.String() == notEmpty(s.rb, s.rt).String()) && namedBounds(s.wt).String() == namedBounds(s.rt).String() && s.wt.Kind != schema.KindEnum {
+	if s.wt.Kind == s.rt.Kind && (s.wb.String() == s.rb.String() || inPath &&
+		s.wb.String() == notEmpty(s.rb, s.rt).String()) && namedBounds(s.wt).String() == namedBounds(s.rt).String() &&
+		s.wt.Kind != schema.KindEnum {
 		return &sight{}
 	}
 	if seen := r.sights[s]; seen != nil {
@@ -475,7 +493,8 @@ func (r *textReader) placedTexts(s spot) (list []example, undecided bool) {
 	}
 	if pattern == "" {
 		pattern = canonical[s.rt.Kind]
-		undecided = slices.Contains([]schema.Kind{schema.KindDecimal, schema.KindInstant, schema.KindDuration, schema.KindFloat32, schema.KindFloat64}, s.rt.Kind)
+		undecided = slices.Contains([]schema.Kind{schema.KindDecimal, schema.KindInstant, schema.KindDuration,
+			schema.KindFloat32, schema.KindFloat64}, s.rt.Kind)
 	}
 	if pattern == "" {
 		return nil, undecided
@@ -485,7 +504,8 @@ func (r *textReader) placedTexts(s spot) (list []example, undecided bool) {
 
 // textsBeyond is a text that the writer's bounds allow and that a pattern does not match.
 func textsBeyond(s spot, pattern string) (list []example) {
-	found, _ := textsOf(spot{wt: s.wt, rt: &schema.Type{Kind: schema.KindText}, wb: s.wb, rb: &schema.Bounds{Pattern: pattern}})
+	found, _ := textsOf(spot{wt: s.wt, rt: &schema.Type{Kind: schema.KindText}, wb: s.wb,
+		rb: &schema.Bounds{Pattern: pattern}})
 	return found
 }
 

@@ -38,7 +38,8 @@ func (j *Judge) requests(encoding string) {
 
 // together leaves out of two parts of requests the fields whose counterpart
 // travels in another part: that is judged as a change of place.
-func together(old, new *schema.Message, pairs func(o, n *schema.Message) []change.FieldPair) (*schema.Message, *schema.Message) {
+func together(old, new *schema.Message, pairs func(o, n *schema.Message) []change.FieldPair) (*schema.Message,
+	*schema.Message) {
 	if old == nil || new == nil {
 		return old, new
 	}
@@ -57,7 +58,8 @@ func together(old, new *schema.Message, pairs func(o, n *schema.Message) []chang
 		}
 	}
 	rest := func(m *schema.Message) *schema.Message {
-		return &schema.Message{Decl: m.Decl, Fields: slices.DeleteFunc(slices.Clone(m.Fields), func(f *schema.Field) bool { return moved[f] })}
+		return &schema.Message{Decl: m.Decl, Fields: slices.DeleteFunc(slices.Clone(m.Fields),
+			func(f *schema.Field) bool { return moved[f] })}
 	}
 	return rest(old), rest(new)
 }

@@ -32,7 +32,8 @@ func (w *walker) read(reader *schema.Message, m *value.Message) difference {
 	if w.strict() {
 		if violations := value.Validate(got); len(violations) > 0 {
 			v := violations[0]
-			return difference{verdict.Breaking, v.Pointer, func(path string) string { return fmt.Sprintf("refuses it with 400: %s %s", path, v.Detail) }}
+			return difference{verdict.Breaking, v.Pointer,
+				func(path string) string { return fmt.Sprintf("refuses it with 400: %s %s", path, v.Detail) }}
 		}
 	}
 	return w.messageDiffers(m, got)
@@ -95,7 +96,8 @@ func (w *walker) breaks(f *change.Change, at *node, fw, fr, other *schema.Field,
 	if worst.verdict == verdict.Compatible {
 		return false
 	}
-	w.emit(f, event{verdict: worst.verdict, sentence: sentence, proof: func() *verdict.Proof { return w.prove(at, shown, worst, "") }})
+	w.emit(f, event{verdict: worst.verdict, sentence: sentence,
+		proof: func() *verdict.Proof { return w.prove(at, shown, worst, "") }})
 	return worst.verdict == verdict.Breaking
 }
 
@@ -177,7 +179,8 @@ func (w *walker) shows(fw, fr *schema.Field) func() *verdict.Proof {
 func (w *walker) proofOf(at *node, p place, e *example) func() *verdict.Proof {
 	return func() *verdict.Proof {
 		if e.large != "" {
-			return &verdict.Proof{Message: w.messageOf(at).w.FullName(), Encoding: w.encoding, Writer: w.writer(), Reader: w.reader(), Outcome: fmt.Sprintf("refuses %s in %s", e.large, p.name())}
+			return &verdict.Proof{Message: w.messageOf(at).w.FullName(), Encoding: w.encoding, Writer: w.writer(),
+				Reader: w.reader(), Outcome: fmt.Sprintf("refuses %s in %s", e.large, p.name())}
 		}
 		inner := w.wrapped(p, e.value)
 		if at.wu != nil {
@@ -273,17 +276,20 @@ func (w *walker) prove(at *node, local value.Value, seen difference, stripped st
 		n = n.parent
 	}
 	if n.wu != nil { // a union that nothing holds
-		writer, reader := alone(&schema.Type{Kind: schema.KindUnion, Union: n.wu}, nil), alone(&schema.Type{Kind: schema.KindUnion, Union: n.ru}, nil)
+		writer, reader := alone(&schema.Type{Kind: schema.KindUnion, Union: n.wu}, nil),
+			alone(&schema.Type{Kind: schema.KindUnion, Union: n.ru}, nil)
 		n = &node{visit: visit{w: writer, r: reader}}
 		v = only(writer, v)
 	}
 	payload := v.(*value.Message)
-	proof := &verdict.Proof{Message: payload.Type.FullName(), ReadAs: n.r.FullName(), Encoding: w.encoding, Writer: w.writer(), Reader: w.reader(), Outcome: seen.says(path)}
+	proof := &verdict.Proof{Message: payload.Type.FullName(), ReadAs: n.r.FullName(), Encoding: w.encoding,
+		Writer: w.writer(), Reader: w.reader(), Outcome: seen.says(path)}
 	w.made[proof] = payload
 	if w.standing[n.r] {
 		proof.ReadAs = "" // nothing reads it alone
 	}
-	if real := w.read(n.r, payload); real.verdict != verdict.Compatible && (real.path == path || strings.HasPrefix(real.path, path+"/") || strings.HasPrefix(path, real.path+"/")) {
+	if real := w.read(n.r, payload); real.verdict != verdict.Compatible &&
+		(real.path == path || strings.HasPrefix(real.path, path+"/") || strings.HasPrefix(path, real.path+"/")) {
 		proof.Outcome = real.says(real.path)
 	} else if seen.verdict == verdict.Breaking {
 		proof.Alone = true
@@ -300,7 +306,8 @@ func (w *walker) prove(at *node, local value.Value, seen difference, stripped st
 // inPart is the proof of a message whose smallest value is too large for anybody to
 // read: the fields that are concerned, alone.
 func (w *walker) inPart(at *node, part *value.Message, seen difference) *verdict.Proof {
-	proof := &verdict.Proof{Message: at.w.FullName(), Encoding: w.encoding, Writer: w.writer(), Reader: w.reader(), Outcome: seen.says(seen.path), Alone: true}
+	proof := &verdict.Proof{Message: at.w.FullName(), Encoding: w.encoding, Writer: w.writer(), Reader: w.reader(),
+		Outcome: seen.says(seen.path), Alone: true}
 	toCBOR, toJSON := w.writers()
 	proof.Binary, _ = toCBOR(part)
 	text, _ := toJSON(part)

@@ -260,7 +260,9 @@ func floats(s spot) (list []value.Value) {
 		near(middle)
 		near(math.Trunc(middle))
 	}
-	for _, x := range []float64{0, 1, -1, math.Copysign(0, -1), 1<<24 + 1, 1<<53 + 2, 1e10, 1e19, 1e30, -1e30, math.MaxFloat32, 1e300, -1e300, math.SmallestNonzeroFloat32, math.SmallestNonzeroFloat64, math.NaN(), math.Inf(1), math.Inf(-1)} {
+	for _, x := range []float64{0, 1, -1, math.Copysign(0, -1), 1<<24 + 1, 1<<53 + 2, 1e10, 1e19, 1e30, -1e30,
+		math.MaxFloat32, 1e300, -1e300, math.SmallestNonzeroFloat32, math.SmallestNonzeroFloat64, math.NaN(), math.Inf(1),
+		math.Inf(-1)} {
 		add(x)
 	}
 	return list
@@ -298,7 +300,8 @@ func decimals(s spot) (list []value.Value) {
 		near(new(big.Rat).Quo(new(big.Rat).Add(number(low), number(high)), big.NewRat(2, 1)))
 	}
 	near(new(big.Rat))
-	for _, text := range []string{"1.50", "-1.5", "0.0001", "9007199254740993", "9999999999999999999999999999999999", "-9999999999999999999999999999999999", "0.1234567890123456789012345678901234"} {
+	for _, text := range []string{"1.50", "-1.5", "0.0001", "9007199254740993", "9999999999999999999999999999999999",
+		"-9999999999999999999999999999999999", "0.1234567890123456789012345678901234"} {
 		add(text)
 	}
 	return list
@@ -397,9 +400,10 @@ func byteStrings(s spot) (list []example) {
 // canonical are the texts that JSON writes values of a kind as, as far as a pattern
 // says it: all other texts are refused, or written otherwise again.
 var canonical = map[schema.Kind]string{
-	schema.KindUUID:     "^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$",
-	schema.KindBytes:    "^([A-Za-z0-9_-]{4})*([A-Za-z0-9_-]([AQgw]|[A-Za-z0-9_-][AEIMQUYcgkosw048]))?$",
-	schema.KindDate:     "^[0-9]{4}-(0[13578]|1[02])-(0[1-9]|[12][0-9]|3[01])$|^[0-9]{4}-(0[469]|11)-(0[1-9]|[12][0-9]|30)$|^[0-9]{4}-02-(0[1-9]|1[0-9]|2[0-8])$",
+	schema.KindUUID:  "^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$",
+	schema.KindBytes: "^([A-Za-z0-9_-]{4})*([A-Za-z0-9_-]([AQgw]|[A-Za-z0-9_-][AEIMQUYcgkosw048]))?$",
+	schema.KindDate: "^[0-9]{4}-(0[13578]|1[02])-(0[1-9]|[12][0-9]|3[01])$|" +
+		"^[0-9]{4}-(0[469]|11)-(0[1-9]|[12][0-9]|30)$|^[0-9]{4}-02-(0[1-9]|1[0-9]|2[0-8])$",
 	schema.KindDecimal:  `^-?(0|[1-9][0-9]{0,16})(\.[0-9]{1,16})?$`,
 	schema.KindInstant:  `^[0-9]{4}-(0[1-9]|1[0-2])-(0[1-9]|1[0-9]|2[0-8])T([01][0-9]|2[0-3]):[0-5][0-9]:[0-5][0-9](\.[0-9]{0,8}[1-9])?Z$`,
 	schema.KindDuration: `^-?PT(0|[1-9][0-9]{0,8})(\.[0-9]{0,8}[1-9])?S$`,

@@ -89,9 +89,13 @@ type walker struct {
 }
 
 func newWalker(d *change.Set, cr crossing) *walker {
-	return &walker{Set: d, crossing: cr, nodes: map[visit]*node{}, minimals: value.Minimals{}, pairings: map[[2]*schema.Message][]change.FieldPair{},
-		members: map[[2]*schema.Enum]map[*schema.Member]*schema.Member{}, alternatives: map[[2]*schema.Union]map[*schema.Alternative]*schema.Alternative{},
-		memberNames: map[*schema.Enum]map[string]*schema.Member{}, sights: map[spot]*sight{}, standing: map[*schema.Message]bool{}, made: map[*verdict.Proof]*value.Message{}, bounds: map[string]*schema.Bounds{}, reduced: map[[4]*schema.Field][2]*schema.Message{}}
+	return &walker{Set: d, crossing: cr, nodes: map[visit]*node{}, minimals: value.Minimals{},
+		pairings:     map[[2]*schema.Message][]change.FieldPair{},
+		members:      map[[2]*schema.Enum]map[*schema.Member]*schema.Member{},
+		alternatives: map[[2]*schema.Union]map[*schema.Alternative]*schema.Alternative{},
+		memberNames:  map[*schema.Enum]map[string]*schema.Member{}, sights: map[spot]*sight{},
+		standing: map[*schema.Message]bool{}, made: map[*verdict.Proof]*value.Message{},
+		bounds: map[string]*schema.Bounds{}, reduced: map[[4]*schema.Field][2]*schema.Message{}}
 }
 
 // visit is a pair of messages or of unions, what is written and what it is read as.
@@ -357,13 +361,16 @@ func (w *walker) onlyReader(wm *schema.Message, fr *schema.Field, owner *change.
 	other := w.feeder(wm, fr)
 	switch {
 	case other == nil && fr.Presence == schema.Required:
-		w.breaks(f, w.at, nil, fr, nil, fmt.Sprintf("%s does not write %s, and %s requires it", w.writer(), fr.Name, w.reader()))
+		w.breaks(f, w.at, nil, fr, nil, fmt.Sprintf("%s does not write %s, and %s requires it", w.writer(), fr.Name,
+			w.reader()))
 		return
-	case other != nil && w.breaks(f, w.at, nil, fr, other, fmt.Sprintf("%s writes %s where %s expects %s", w.writer(), other.Name, w.reader(), fr.Name)):
+	case other != nil && w.breaks(f, w.at, nil, fr, other,
+		fmt.Sprintf("%s writes %s where %s expects %s", w.writer(), other.Name, w.reader(), fr.Name)):
 		return
 	}
 	if kind == change.FieldGone {
-		w.emit(f, event{verdict: verdict.Altering, sentence: fmt.Sprintf("%s no longer writes %s; %s finds it absent", w.writer(), fr.Name, w.reader())})
+		w.emit(f, event{verdict: verdict.Altering, sentence: fmt.Sprintf("%s no longer writes %s; %s finds it absent",
+			w.writer(), fr.Name, w.reader())})
 	}
 }
 
@@ -397,7 +404,8 @@ func (w *walker) field(fw, fr *schema.Field, owner *change.Change) {
 	if fw.Type.Kind == schema.KindAny {
 		s.absent, s.into = fw.Presence == schema.Optional, fr
 	}
-	w.types(place{written: fw, read: fr}, s, w.changeOf(owner, fw, change.FieldBounds), w.changeOf(owner, fw, change.FieldType))
+	w.types(place{written: fw, read: fr}, s, w.changeOf(owner, fw, change.FieldBounds),
+		w.changeOf(owner, fw, change.FieldType))
 }
 
 // presence judges whether a field may be left out, and what that means.
@@ -410,17 +418,21 @@ func (w *walker) presence(fw, fr *schema.Field, owner *change.Change) {
 	switch {
 	case !mayLack || fr.Presence == fw.Presence && fw.Presence != schema.Defaulted:
 	case fr.Presence == schema.Required && fw.Presence == schema.Optional:
-		w.breaks(f, w.at, fw, fr, nil, fmt.Sprintf("%s may leave out %s, and %s requires it", w.writer(), fw.Name, w.reader()))
+		w.breaks(f, w.at, fw, fr, nil, fmt.Sprintf("%s may leave out %s, and %s requires it", w.writer(), fw.Name,
+			w.reader()))
 	case fr.Presence == schema.Required:
-		w.breaks(f, w.at, fw, fr, nil, fmt.Sprintf("%s may rely on the default of %s and leave it out, and %s requires it", w.writer(), fw.Name, w.reader()))
+		w.breaks(f, w.at, fw, fr, nil, fmt.Sprintf("%s may rely on the default of %s and leave it out, and %s requires it",
+			w.writer(), fw.Name, w.reader()))
 	case fw.Presence == schema.Optional:
 		alters(f, "where %s leaves out %s, %s reads %s", w.writer(), fw.Name, w.reader(), schema.LiteralText(fr.Default))
 	case fr.Presence == schema.Optional:
-		alters(f, "where %s leaves out %s, meaning %s, %s finds it absent", w.writer(), fw.Name, schema.LiteralText(fw.Default), w.reader())
+		alters(f, "where %s leaves out %s, meaning %s, %s finds it absent", w.writer(), fw.Name,
+			schema.LiteralText(fw.Default), w.reader())
 	default:
 		a, b := hold(value.Default(fw.Default), fw.Type), hold(value.Default(fr.Default), fr.Type)
 		if w.differs(a, b).verdict != verdict.Compatible {
-			alters(firstOf(w.changeOf(owner, fw, change.FieldDefault), w.changeOf(owner, fw, change.FieldType), f), "where %s leaves out %s, meaning %s, %s reads %s",
+			alters(firstOf(w.changeOf(owner, fw, change.FieldDefault), w.changeOf(owner, fw, change.FieldType), f),
+				"where %s leaves out %s, meaning %s, %s reads %s",
 				w.writer(), fw.Name, schema.LiteralText(fw.Default), w.reader(), schema.LiteralText(fr.Default))
 		}
 	}
@@ -460,7 +472,8 @@ func (w *walker) misses(fw, fr *schema.Field, owner *change.Change) {
 			kind = change.FieldJSON
 		}
 	}
-	f := firstOf(w.changeOf(owner, fw, kind), w.changeOf(owner, fw, change.FieldRenamed), w.changeOf(owner, fw, change.FieldJSON))
+	f := firstOf(w.changeOf(owner, fw, kind), w.changeOf(owner, fw, change.FieldRenamed),
+		w.changeOf(owner, fw, change.FieldJSON))
 	w.breaks(f, w.at, fw, fr, w.feeder(w.at.w, fr), fmt.Sprintf("%s writes %s %s", w.writer(), fw.Name, how))
 }
 
@@ -505,11 +518,13 @@ type blame struct{ bounds, typ *change.Change }
 // ofOwn finds the change by which the bounds of a field refuse something, and ofNamed
 // that by which those of its type do.
 func (w *walker) ofOwn(s spot, b blame) *change.Change {
-	return firstOf(b.bounds, w.TypeChange(s.wt.Named, change.TypeBounds), w.TypeChange(s.rt.Named, change.TypeBounds), b.typ, w.TypeChange(s.rt.Named, change.TypeChanged))
+	return firstOf(b.bounds, w.TypeChange(s.wt.Named, change.TypeBounds), w.TypeChange(s.rt.Named, change.TypeBounds),
+		b.typ, w.TypeChange(s.rt.Named, change.TypeChanged))
 }
 
 func (w *walker) ofNamed(s spot, b blame) *change.Change {
-	return firstOf(w.TypeChange(s.rt.Named, change.TypeBounds), b.typ, b.bounds, w.TypeChange(s.wt.Named, change.TypeBounds), w.TypeChange(s.rt.Named, change.TypeChanged))
+	return firstOf(w.TypeChange(s.rt.Named, change.TypeBounds), b.typ, b.bounds,
+		w.TypeChange(s.wt.Named, change.TypeBounds), w.TypeChange(s.rt.Named, change.TypeChanged))
 }
 
 // countsAt judges how many elements or entries there may be.
@@ -529,10 +544,12 @@ func (w *walker) refusedByBounds(p place, e *example, f *change.Change) {
 		return
 	}
 	if !w.strict() {
-		w.emit(f, event{verdict: verdict.Altering, sentence: fmt.Sprintf("%s may write values of %s that %s's own bounds refuse; nobody checks them there", w.writer(), p.name(), w.reader())})
+		w.emit(f, event{verdict: verdict.Altering, sentence: fmt.Sprintf("%s may write values of %s that %s's own "+
+			"bounds refuse; nobody checks them there", w.writer(), p.name(), w.reader())})
 		return
 	}
-	w.emit(f, event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s may write values of %s that %s refuses", w.writer(), p.name(), w.reader()), proof: w.proofOf(w.at, p, e)})
+	w.emit(f, event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s may write values of %s that %s refuses",
+		w.writer(), p.name(), w.reader()), proof: w.proofOf(w.at, p, e)})
 }
 
 // lookAt judges a spot by reading.
@@ -540,21 +557,27 @@ func (w *walker) lookAt(p place, s spot, blamed blame) {
 	seen := w.look(s)
 	of := blamed.typ
 	if of == nil {
-		of = firstOf(w.TypeChange(s.rt.Named, change.TypeChanged), w.TypeChange(s.wt.Named, change.TypeChanged), blamed.bounds)
+		of = firstOf(w.TypeChange(s.rt.Named, change.TypeChanged), w.TypeChange(s.wt.Named, change.TypeChanged),
+			blamed.bounds)
 	}
-	writes := fmt.Sprintf("%s writes %s in %s, and %s reads %s", w.writer(), s.wt.Short(), p.name(), w.reader(), s.rt.Short())
+	writes := fmt.Sprintf("%s writes %s in %s, and %s reads %s", w.writer(), s.wt.Short(), p.name(), w.reader(),
+		s.rt.Short())
 	switch {
 	case seen.refused != nil:
 		w.emit(of, event{verdict: verdict.Breaking, sentence: writes, proof: w.proofOf(w.at, p, seen.refused)})
 	case seen.otherwise != nil:
 		w.emit(of, event{verdict: verdict.Breaking, sentence: writes, proof: w.proofOf(w.at, p, seen.otherwise)})
 	case seen.altered != nil:
-		w.emit(of, event{verdict: verdict.Altering, sentence: writes + ": the same text, but a value of another kind", proof: w.proofOf(w.at, p, seen.altered)})
+		w.emit(of, event{verdict: verdict.Altering, sentence: writes + ": the same text, but a value of another kind",
+			proof: w.proofOf(w.at, p, seen.altered)})
 	}
 	w.refusedByBounds(p, seen.own, w.ofOwn(s, blamed))
 	w.refusedByBounds(p, seen.named, w.ofNamed(s, blamed))
 	if seen.undecided && seen.own == nil && seen.named == nil && seen.refused == nil && seen.otherwise == nil {
-		w.emit(firstOf(w.ofOwn(s, blamed), w.ofNamed(s, blamed)), event{verdict: verdict.Altering, open: true, sentence: fmt.Sprintf("%s, at values of %s that %s may write and %s may refuse", notDecided, p.name(), w.writer(), w.reader())})
+		w.emit(firstOf(w.ofOwn(s, blamed), w.ofNamed(s, blamed)),
+			event{verdict: verdict.Altering, open: true,
+				sentence: fmt.Sprintf("%s, at values of %s that %s may write and %s may refuse", notDecided, p.name(), w.writer(),
+					w.reader())})
 	}
 }
 
@@ -585,7 +608,8 @@ func (w *walker) enum(p place, we, re *schema.Enum, owner *change.Change) {
 		var proof func() *verdict.Proof
 		listed, kinds, as := re.ByNumber(mw.Number), []change.Kind{change.MemberRenumbered}, fmt.Sprintf("#%d", mw.Number)
 		if w.encoding == "json" {
-			listed, kinds, as = w.memberByJSONName(re, mw.JSONName()), []change.Kind{change.MemberRenamed, change.MemberJSON}, fmt.Sprintf("%q", mw.JSONName())
+			listed, kinds, as = w.memberByJSONName(re, mw.JSONName()), []change.Kind{change.MemberRenamed, change.MemberJSON},
+				fmt.Sprintf("%q", mw.JSONName())
 			if mr != nil && mw.JSON != mr.JSON {
 				kinds = []change.Kind{change.MemberJSON, change.MemberRenamed}
 			}
@@ -663,13 +687,15 @@ func (w *walker) alternativePairs(a, b *schema.Union) map[*schema.Alternative]*s
 // that is gone comes no more; one that was added nobody misses.
 func (w *walker) unwritten(f *change.Change, name string) {
 	if !w.newReads {
-		w.emit(f, event{verdict: verdict.Altering, sentence: fmt.Sprintf("%s no longer writes %s; %s waits for it in vain", w.writer(), name, w.reader())})
+		w.emit(f, event{verdict: verdict.Altering, sentence: fmt.Sprintf("%s no longer writes %s; %s waits for it in vain",
+			w.writer(), name, w.reader())})
 	}
 }
 
 // taken is told of a member or an alternative that the reader takes for another.
 func (w *walker) taken(f *change.Change, name, as, other string, prove func() *verdict.Proof) {
-	w.emit(f, event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s writes %s as %s, which %s reads as %s", w.writer(), name, as, w.reader(), other), proof: prove})
+	w.emit(f, event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s writes %s as %s, which %s reads as %s",
+		w.writer(), name, as, w.reader(), other), proof: prove})
 }
 
 // unlisted is told of a member or an alternative that the reader does not list as
@@ -677,11 +703,14 @@ func (w *walker) taken(f *change.Change, name, as, other string, prove func() *v
 func (w *walker) unlisted(f *change.Change, name, as string, paired bool, prove func() *verdict.Proof) {
 	switch {
 	case w.strict():
-		w.emit(f, event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s may write %s as %s, and %s answers 400: it does not list it", w.writer(), name, as, w.reader()), proof: prove})
+		w.emit(f, event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s may write %s as %s, and %s answers 400: it "+
+			"does not list it", w.writer(), name, as, w.reader()), proof: prove})
 	case paired:
-		w.emit(f, event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s writes %s as %s, which %s does not list", w.writer(), name, as, w.reader()), proof: prove})
+		w.emit(f, event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s writes %s as %s, which %s does not list",
+			w.writer(), name, as, w.reader()), proof: prove})
 	case w.newReads:
-		w.emit(f, event{verdict: verdict.Altering, sentence: fmt.Sprintf("%s may write %s; %s keeps it as unlisted", w.writer(), name, w.reader())})
+		w.emit(f, event{verdict: verdict.Altering, sentence: fmt.Sprintf("%s may write %s; %s keeps it as unlisted",
+			w.writer(), name, w.reader())})
 	}
 }
 
@@ -706,9 +735,11 @@ func (w *walker) union(wu, ru *schema.Union, owner *change.Change) {
 	for _, aw := range wu.Alternatives {
 		ar := paired[aw]
 		p := place{writtenAlt: aw, readAlt: ar}
-		listed, kinds, as := ru.ByNumber(aw.Number), []change.Kind{change.AlternativeRenumbered}, fmt.Sprintf("#%d", aw.Number)
+		listed, kinds, as := ru.ByNumber(aw.Number), []change.Kind{change.AlternativeRenumbered},
+			fmt.Sprintf("#%d", aw.Number)
 		if w.encoding == "json" {
-			listed, kinds, as = alternativeByJSONName(ru, aw.JSONName()), []change.Kind{change.AlternativeRenamed, change.AlternativeJSON}, fmt.Sprintf("%q", aw.JSONName())
+			listed, kinds, as = alternativeByJSONName(ru, aw.JSONName()),
+				[]change.Kind{change.AlternativeRenamed, change.AlternativeJSON}, fmt.Sprintf("%q", aw.JSONName())
 			if ar != nil && aw.JSON != ar.JSON {
 				kinds = []change.Kind{change.AlternativeJSON, change.AlternativeRenamed}
 			}

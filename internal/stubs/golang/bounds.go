@@ -57,7 +57,8 @@ func (g *generator) bounds(b *schema.Bounds, c check) {
 	wire, t, value := g.wire(), c.typ, c.value
 	refuse := func(condition, format string, args ...string) {
 		g.In("if "+condition+" {", func() {
-			g.P("list = %s.Refuse(list, %s, %s)", wire, c.path, strings.Join(append([]string{strconv.Quote(format)}, args...), ", "))
+			g.P("list = %s.Refuse(list, %s, %s)", wire, c.path,
+				strings.Join(append([]string{strconv.Quote(format)}, args...), ", "))
 		}, "}")
 	}
 	if stubs.Narrows(t.Kind, b) {
@@ -84,7 +85,8 @@ func (g *generator) bounds(b *schema.Bounds, c check) {
 		refuse("!"+c.pattern+".MatchString("+g.base(t, value)+")", "must match %s", rawString(b.Pattern))
 	}
 	if b.Unique {
-		g.In(fmt.Sprintf("list = %s.Unique(list, %s, len(%s), func(b []byte, w *%s.Writer, i int) []byte {", wire, c.path, value, wire), func() {
+		g.In(fmt.Sprintf("list = %s.Unique(list, %s, len(%s), func(b []byte, w *%s.Writer, i int) []byte {", wire, c.path,
+			value, wire), func() {
 			g.starts = 0
 			g.appendJSONValue(t.Elem, value+"[i]", "b", 0)
 			g.P("return b")
@@ -123,7 +125,8 @@ func (g *generator) outside(t *schema.Type, value string, b *schema.Bounds) (con
 		compare("%s %s %s", b.Low != nil, b.High != nil, g.literal)
 		shown = value
 	case schema.KindDuration:
-		compare("%s %s %s", b.Low != nil, b.High != nil, func(v any) string { return strings.ReplaceAll(g.literal(v), " * ", "*") })
+		compare("%s %s %s", b.Low != nil, b.High != nil,
+			func(v any) string { return strings.ReplaceAll(g.literal(v), " * ", "*") })
 		shown = g.wire() + ".DurationText(" + value + ")"
 	case schema.KindFloat32, schema.KindFloat64:
 		// Negated, so that NaN is outside.
@@ -145,7 +148,8 @@ func (g *generator) violations(m *schema.Message) {
 	wire := g.wire()
 	g.P("")
 	g.P("// AppendViolations adds everything that a request must not hold.")
-	receiver := fmt.Sprintf("func (m *%s) AppendViolations(list []%s.Violation, path string) []%s.Violation {", m.Name, wire, wire)
+	receiver := fmt.Sprintf("func (m *%s) AppendViolations(list []%s.Violation, path string) []%s.Violation {", m.Name,
+		wire, wire)
 	if !stubs.Checked(&schema.Type{Kind: schema.KindMessage, Message: m}) {
 		g.In(strings.Replace(receiver, "path string", "_ string", 1), func() { g.P("return list") }, "}")
 		return
@@ -158,7 +162,8 @@ func (g *generator) violations(m *schema.Message) {
 			value, path := "m."+FieldName(f), fmt.Sprintf("path+%q", stubs.Pointer(f.JSONName()))
 			check := func(plain string) {
 				if f.Bounds != nil {
-					g.bounds(f.Bounds, check{typ: f.Type, value: plain, path: path, pattern: patternsName(m) + "." + FieldName(f), secret: f.IsSecret()})
+					g.bounds(f.Bounds, check{typ: f.Type, value: plain, path: path, pattern: patternsName(m) + "." + FieldName(f),
+						secret: f.IsSecret()})
 				}
 				if stubs.Checked(f.Type) {
 					g.violationsOf(f.Type, plain, path, 0)

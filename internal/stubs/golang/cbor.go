@@ -158,23 +158,24 @@ func (g *generator) readCBOR(m *schema.Message) {
 		g.P("m.finish(&r.Reader, &seen)")
 	}, "}")
 	g.P("")
-	g.In(fmt.Sprintf("func (m *%s) readEntries(r *%s.CBORReader, n int, seen *[%d]uint64) {", m.Name, wire, words(m)), func() {
-		g.In("for r.More(&n) {", func() {
-			g.P("number := r.FieldNumber()")
-			g.P("switch number {")
-			for i, f := range m.Fields {
-				g.P("case %d:", f.Number)
-				g.Deeper(1, func() {
-					g.P("r.Once(&seen[%d], 1<<%d)", i/64, i%64)
-					g.readField(f, cborForm)
-				})
-			}
-			g.P("default:")
-			g.P("\tr.Unknown(&m.unknown, number)")
-			g.P("}")
-			g.In("if r.Failed() {", func() { g.P("r.InsideField(%s, number)", table) }, "}")
+	g.In(fmt.Sprintf("func (m *%s) readEntries(r *%s.CBORReader, n int, seen *[%d]uint64) {", m.Name, wire, words(m)),
+		func() {
+			g.In("for r.More(&n) {", func() {
+				g.P("number := r.FieldNumber()")
+				g.P("switch number {")
+				for i, f := range m.Fields {
+					g.P("case %d:", f.Number)
+					g.Deeper(1, func() {
+						g.P("r.Once(&seen[%d], 1<<%d)", i/64, i%64)
+						g.readField(f, cborForm)
+					})
+				}
+				g.P("default:")
+				g.P("\tr.Unknown(&m.unknown, number)")
+				g.P("}")
+				g.In("if r.Failed() {", func() { g.P("r.InsideField(%s, number)", table) }, "}")
+			}, "}")
 		}, "}")
-	}, "}")
 	g.finish(m)
 }
 

@@ -14,7 +14,8 @@ import (
 
 // Compatible is what changes do to programs in the documented style, as Go compiles them.
 func (Language) Compatible() stubs.CodeRules {
-	return stubs.CodeRules{Fails: "no longer compiles", Users: userRules, Callers: callerRules, Implementers: implementerRules}
+	return stubs.CodeRules{Fails: "no longer compiles", Users: userRules, Callers: callerRules,
+		Implementers: implementerRules}
 }
 
 // userRules are those for users of types.
@@ -33,7 +34,8 @@ var userRules = map[change.Kind]stubs.CodeRule{
 		if sameType(o.Type, n.Type) {
 			return verdict.Compatible, nil, ""
 		}
-		return verdict.Breaking, append(alternativeLines(f), fmt.Sprintf("var v %s = m.Value", TypeName(o.Type)), fmt.Sprintf("// m.Value is %s now", TypeName(n.Type))), ""
+		return verdict.Breaking, append(alternativeLines(f), fmt.Sprintf("var v %s = m.Value", TypeName(o.Type)),
+			fmt.Sprintf("// m.Value is %s now", TypeName(n.Type))), ""
 	},
 	change.ModuleGone:    stubs.Always(useLines),
 	change.MessageGone:   stubs.Always(useLines),
@@ -43,12 +45,12 @@ var userRules = map[change.Kind]stubs.CodeRule{
 	change.ConstChanged:  constRule,
 	change.FieldAdded:    fieldAddedRule,
 	change.FieldGone:     stubs.Always(fieldLines),
-	change.FieldRenamed:  stubs.When(func(f *change.Change) bool { return FieldName(f.Field.Old) != FieldName(f.Field.New) }, fieldLines),
+	change.FieldRenamed:  stubs.When(fieldRenamed, fieldLines),
 	change.FieldType:     fieldTypeRule,
 	change.FieldPresence: presenceRule,
 	change.FieldDefault:  stubs.DefaultMoved,
 	change.MemberGone:    stubs.Always(memberLines),
-	change.MemberRenamed: stubs.When(func(f *change.Change) bool { return MemberName(f.Member.Old) != MemberName(f.Member.New) }, memberLines),
+	change.MemberRenamed: stubs.When(memberRenamed, memberLines),
 }
 
 // callerRules are those for who calls.
@@ -59,7 +61,8 @@ var callerRules = map[change.Kind]stubs.CodeRule{
 	change.CallStream:  stubs.Always(callLines),
 	change.CallRequest: stubs.Always(callLines),
 	change.CallAnswer:  stubs.Always(callLines),
-	change.CallRenamed: stubs.When(func(c *change.Change) bool { return CallName(c.Call.Old) != CallName(c.Call.New) }, callLines),
+	change.CallRenamed: stubs.When(func(c *change.Change) bool { return CallName(c.Call.Old) != CallName(c.Call.New) },
+		callLines),
 }
 
 // implementerRules are those for who implements services.
@@ -73,7 +76,8 @@ var implementerRules = map[change.Kind]stubs.CodeRule{
 	change.CallStream:  stubs.Always(serveLines),
 	change.CallRequest: stubs.Always(serveLines),
 	change.CallAnswer:  stubs.Always(serveLines),
-	change.CallRenamed: stubs.When(func(c *change.Change) bool { return CallName(c.Call.Old) != CallName(c.Call.New) }, serveLines),
+	change.CallRenamed: stubs.When(func(c *change.Change) bool { return CallName(c.Call.Old) != CallName(c.Call.New) },
+		serveLines),
 }
 
 func qualified(d *schema.Decl) string { return PackageName(d.Module) + "." + d.Name }
@@ -108,7 +112,8 @@ func baseRule(f *change.Change) (verdict.Verdict, []string, string) {
 	}
 	new := TypeName(n.Bare())
 	if literal := lostLiteral(o.Type.Kind, n.Type.Kind); literal != "" {
-		return verdict.Breaking, []string{fmt.Sprintf("var _ %s = %s", qualified(&o.Decl), literal), fmt.Sprintf("// %s is over %s now", o.Name, new)}, ""
+		return verdict.Breaking, []string{fmt.Sprintf("var _ %s = %s", qualified(&o.Decl), literal),
+			fmt.Sprintf("// %s is over %s now", o.Name, new)}, ""
 	}
 	if isNumber(o.Type.Kind) && isNumber(n.Type.Kind) {
 		return verdict.Altering, nil, fmt.Sprintf("code that converts compiles, and a %s is over %s now", o.Name, new)
@@ -187,7 +192,8 @@ func constRule(f *change.Change) (verdict.Verdict, []string, string) {
 	if o.Type.Kind == n.Type.Kind {
 		return verdict.Altering, nil, "code compiles, and has another value"
 	}
-	return verdict.Breaking, []string{fmt.Sprintf("var v %s = %s.%s", TypeName(o.Type), PackageName(o.Module), ConstName(o))}, ""
+	return verdict.Breaking, []string{fmt.Sprintf("var v %s = %s.%s", TypeName(o.Type), PackageName(o.Module),
+		ConstName(o))}, ""
 }
 
 func fieldAddedRule(f *change.Change) (verdict.Verdict, []string, string) {
@@ -195,7 +201,8 @@ func fieldAddedRule(f *change.Change) (verdict.Verdict, []string, string) {
 	if n.Presence != schema.Required {
 		return verdict.Compatible, nil, ""
 	}
-	return verdict.Altering, nil, fmt.Sprintf("code compiles, and writes %s as its zero value until it is set", FieldName(n))
+	return verdict.Altering, nil, fmt.Sprintf("code compiles, and writes %s as its zero value until it is set",
+		FieldName(n))
 }
 
 func fieldLines(f *change.Change) []string {
@@ -226,7 +233,8 @@ func presenceRule(f *change.Change) (verdict.Verdict, []string, string) {
 		return verdict.Breaking, typedLines(o, n), ""
 	}
 	if o.Presence == schema.Defaulted {
-		return verdict.Breaking, []string{fmt.Sprintf("var m %s", qualified(&o.Message.Decl)), fmt.Sprintf("_ = m.%sOrDefault()", FieldName(o))}, ""
+		return verdict.Breaking, []string{fmt.Sprintf("var m %s", qualified(&o.Message.Decl)),
+			fmt.Sprintf("_ = m.%sOrDefault()", FieldName(o))}, ""
 	}
 	return verdict.Compatible, nil, ""
 }
@@ -248,7 +256,8 @@ func callLines(f *change.Change) []string {
 	case c.RequestStream:
 		lines = append(lines, fmt.Sprintf("_ = client.%s(ctx).Send(&%s{})", name, request()))
 		if c.Response != nil {
-			lines = append(lines, fmt.Sprintf("answer, _ := client.%s(ctx).Finish()", name), fmt.Sprintf("var _ *%s = answer", qualified(&c.Response.Decl)))
+			lines = append(lines, fmt.Sprintf("answer, _ := client.%s(ctx).Finish()", name),
+				fmt.Sprintf("var _ *%s = answer", qualified(&c.Response.Decl)))
 		}
 		return lines
 	}
@@ -285,4 +294,10 @@ func serveLines(f *change.Change) []string {
 		fmt.Sprintf("var serve func(%s) %s", in, out),
 		fmt.Sprintf("_ = %s.%sCalls{%s: serve}", PackageName(c.Service.Module), c.Service.Name, CallName(c)),
 	}
+}
+
+func fieldRenamed(c *change.Change) bool { return FieldName(c.Field.Old) != FieldName(c.Field.New) }
+
+func memberRenamed(c *change.Change) bool {
+	return MemberName(c.Member.Old) != MemberName(c.Member.New)
 }

@@ -70,8 +70,10 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 			as     layout
 			emit   func()
 		}{
-			{".go", options.Types, false, bodies, g.typesOf}, {"_calls.go", calls && len(m.Services) > 0, !options.Types, columns, g.calls},
-			{"_client.go", options.Client && len(m.Services) > 0, !options.Types, columns, g.clients}, {"_server.go", options.Server && len(m.Services) > 0, !options.Types, columns, g.servers},
+			{".go", options.Types, false, bodies, g.typesOf},
+			{"_calls.go", calls && len(m.Services) > 0, !options.Types, columns, g.calls},
+			{"_client.go", options.Client && len(m.Services) > 0, !options.Types, columns, g.clients},
+			{"_server.go", options.Server && len(m.Services) > 0, !options.Types, columns, g.servers},
 		} {
 			if !part.wanted {
 				continue

@@ -24,7 +24,8 @@ func load(t *testing.T, texts ...string) *schema.Definitions {
 }
 
 func TestNames(t *testing.T) {
-	for in, want := range map[string]string{"id": "ID", "made_at": "MadeAt", "vessel_id": "VesselID", "http_url": "HTTPURL", "ids": "IDs", "identity": "Identity", "a_1": "A1", "x": "X"} {
+	for in, want := range map[string]string{"id": "ID", "made_at": "MadeAt", "vessel_id": "VesselID",
+		"http_url": "HTTPURL", "ids": "IDs", "identity": "Identity", "a_1": "A1", "x": "X"} {
 		assert.Equal(t, want, Pascal(in))
 	}
 	defs := load(t, `module m
@@ -44,14 +45,17 @@ service S {
 	for _, f := range m.Messages[0].Fields {
 		fields = append(fields, FieldName(f))
 	}
-	assert.Equal(t, []string{"Error_", "String_", "SeatsOrDefault_", "MarshalJSON_", "Name", "Validate_", "AppendCBOR_"}, fields)
+	assert.Equal(t, []string{"Error_", "String_", "SeatsOrDefault_", "MarshalJSON_", "Name", "Validate_", "AppendCBOR_"},
+		fields)
 	assert.Equal(t, "APIURL", ConstName(m.Consts[0]))
 	assert.Equal(t, "LargestParty", ConstName(m.Consts[1]))
 	assert.Equal(t, "DeckOpenAir", MemberName(m.Enums[0].Members[0]))
 	assert.Equal(t, "DeckID", MemberName(m.Enums[0].Members[1]))
 	assert.Equal(t, "FindByID", CallName(m.Services[0].Calls[0]))
 	assert.Equal(t, "MarshalJSON_", CallName(m.Services[0].Calls[1]))
-	for name, want := range map[string][2]string{"a.type": {"type_", "a/type"}, "a.main": {"main_", "a/main"}, "faithful.x": {"x", "faithful_/x"}, "a.internal": {"internal", "a/internal_"}, "a.two_words": {"twowords", "a/two_words"}} {
+	for name, want := range map[string][2]string{"a.type": {"type_", "a/type"}, "a.main": {"main_", "a/main"},
+		"faithful.x": {"x", "faithful_/x"}, "a.internal": {"internal", "a/internal_"},
+		"a.two_words": {"twowords", "a/two_words"}} {
 		module := &schema.Module{Name: name}
 		assert.Equal(t, want[0], PackageName(module))
 		assert.Equal(t, want[1], Folder(module))
@@ -63,7 +67,8 @@ service S {
 }
 
 func TestTypeNames(t *testing.T) {
-	defs := load(t, "module m enum E { #0 a } message A { #1 a {text: [uint8]} #2 b E? #3 c [instant]? #4 d bytes? #5 e A? #6 f uuid = \"6f0c0000-0000-0000-0000-000000000001\" }")
+	defs := load(t, "module m enum E { #0 a } message A { #1 a {text: [uint8]} #2 b E? #3 c [instant]? #4 d bytes? "+
+		"#5 e A? #6 f uuid = \"6f0c0000-0000-0000-0000-000000000001\" }")
 	var got []string
 	for _, f := range defs.Modules[0].Messages[0].Fields {
 		got = append(got, FieldTypeName(f))
@@ -85,11 +90,13 @@ func generate(t *testing.T, defs *schema.Definitions) map[string]string {
 }
 
 func TestOutput(t *testing.T) {
-	defs := load(t, "/// About m.\nmodule a.m\nuse a.other\n/// A booking.\nmessage Booking {\n  /// How many.\n  #1 seats int32 = 1\n  #24 notes other.Note? deprecated \"use seats\"\n}\n/// S.\nservice S {\n  /// Books.\n  call book(Booking) -> ()\n}", "module a.other message Note { #1 text text }")
+	defs := load(t, "/// About m.\nmodule a.m\nuse a.other\n/// A booking.\nmessage Booking {\n  /// How many.\n  #1 "+
+		"seats int32 = 1\n  #24 notes other.Note? deprecated \"use seats\"\n}\n/// S.\nservice S {\n  /// Books.\n  call book(Booking) -> ()\n}", "module a.other message Note { #1 text text }")
 	files := generate(t, defs)
 	for path, parts := range map[string][]string{
 		"a/m/m.go": {
-			"// Package m is the module a.m.\n//\n// About m.\npackage m\n", `"example.org/gen/a/other"`, `"example.org/gen/faithful/wire"`,
+			"// Package m is the module a.m.\n//\n// About m.\npackage m\n", `"example.org/gen/a/other"`,
+			`"example.org/gen/faithful/wire"`,
 			"// Booking: A booking.\ntype Booking struct {\n\t// How many.\n\t// Nil is written as 1.\n\tSeats *int32\n\t// Deprecated: use seats\n\tNotes *other.Note\n\n\tunknown []wire.Unknown\n}\n",
 			"func (m *Booking) SeatsOrDefault() int32 {", "append(b, 24, 24)",
 		},

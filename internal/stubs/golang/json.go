@@ -128,7 +128,8 @@ func (g *generator) readJSON(m *schema.Message) {
 	g.P("// ReadJSON reads m, which is new, from JSON.")
 	g.In(fmt.Sprintf("func (m *%s) ReadJSON(r *%s.JSONReader) {", m.Name, wire), func() {
 		if len(m.Fields) == 0 {
-			g.In(fmt.Sprintf("for r.OpenMessage(%q, %d); r.Member(); {", cmp.Or(g.shown, m.Name), len(m.Fields)), func() { g.P("r.Unknown(&m.unknown, %s)", table) }, "}")
+			g.In(fmt.Sprintf("for r.OpenMessage(%q, %d); r.Member(); {", cmp.Or(g.shown, m.Name), len(m.Fields)),
+				func() { g.P("r.Unknown(&m.unknown, %s)", table) }, "}")
 			g.P("r.Settle(m.unknown)")
 			return
 		}

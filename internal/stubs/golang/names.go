@@ -11,14 +11,17 @@ import (
 
 // initialisms are written in capitals, as Go's own style has it.
 var initialisms = map[string]string{
-	"api": "API", "cbor": "CBOR", "cpu": "CPU", "css": "CSS", "csv": "CSV", "dns": "DNS", "eof": "EOF", "html": "HTML", "http": "HTTP", "https": "HTTPS",
-	"id": "ID", "ids": "IDs", "ip": "IP", "json": "JSON", "os": "OS", "sql": "SQL", "ssh": "SSH", "tcp": "TCP", "tls": "TLS", "ttl": "TTL", "udp": "UDP",
+	"api": "API", "cbor": "CBOR", "cpu": "CPU", "css": "CSS", "csv": "CSV", "dns": "DNS", "eof": "EOF", "html": "HTML",
+	"http": "HTTP", "https": "HTTPS",
+	"id": "ID", "ids": "IDs", "ip": "IP", "json": "JSON", "os": "OS", "sql": "SQL", "ssh": "SSH", "tcp": "TCP",
+	"tls": "TLS", "ttl": "TTL", "udp": "UDP",
 	"ui": "UI", "uri": "URI", "url": "URL", "urls": "URLs", "utf8": "UTF8", "uuid": "UUID", "xml": "XML",
 }
 
 // methods are the names that every message has; a field of one of these names
 // gets a trailing "_". The list is frozen: later verbs are functions.
-var methods = []string{"AppendBinary", "AppendCBOR", "AppendJSON", "AppendViolations", "Error", "ErrorName", "ErrorStatus", "Format", "GoString", "KeepUnknownFields", "LogValue", "MarshalBinary", "MarshalJSON",
+var methods = []string{"AppendBinary", "AppendCBOR", "AppendJSON", "AppendViolations", "Error", "ErrorName",
+	"ErrorStatus", "Format", "GoString", "KeepUnknownFields", "LogValue", "MarshalBinary", "MarshalJSON",
 	"ReadCBOR", "ReadJSON", "String", "UnknownFields", "UnmarshalBinary", "UnmarshalJSON", "Validate"}
 
 // Pascal turns a snake_case name into an exported Go name.
@@ -51,7 +54,8 @@ func ConstName(c *schema.Const) string { return Pascal(strings.ToLower(c.Name)) 
 
 // wellKnown are methods whose signature the Go tools insist on; a call of one
 // of these names gets a trailing "_". The list is frozen.
-var wellKnown = []string{"GobDecode", "GobEncode", "MarshalJSON", "MarshalXML", "ReadByte", "ReadRune", "UnmarshalJSON", "UnmarshalXML", "UnreadByte", "UnreadRune", "WriteByte"}
+var wellKnown = []string{"GobDecode", "GobEncode", "MarshalJSON", "MarshalXML", "ReadByte", "ReadRune",
+	"UnmarshalJSON", "UnmarshalXML", "UnreadByte", "UnreadRune", "WriteByte"}
 
 // CallName is the Go name of a call, in clients and in the struct of calls.
 func CallName(c *schema.Call) string {
@@ -77,7 +81,8 @@ func Folder(m *schema.Module) string {
 	return path.Join(parts...)
 }
 
-var keywords = strings.Fields("break case chan const continue default defer else fallthrough for func go goto if import interface map package range return select struct switch type var main")
+var keywords = strings.Fields("break case chan const continue default defer else fallthrough for func go goto if " +
+	"import interface map package range return select struct switch type var main")
 
 // PackageName is the name of a module's package.
 func PackageName(m *schema.Module) string {
@@ -92,8 +97,10 @@ func PackageName(m *schema.Module) string {
 // taken are the names that files use for other imports, variables or
 // predeclared things; a module's package of such a name is imported as
 // another.
-var taken = strings.Fields(`about any append b bool byte c cap clear close complex copy delete imag panic print println real recover calls client context ctx e entries err error false fields float64 int int32 int64 iota item key len
-	list m make max min n name nil number options path r request seen start string time true int8 int16 uint8 float32 uint16 uint32 uint64 v w web wire answer at entry`)
+var taken = strings.Fields(`about any append b bool byte c cap clear close complex copy delete imag panic print println real
+	recover calls client context ctx e entries err error false fields float64 int int32 int64 iota item
+	key len list m make max min n name nil number options path r request seen start string time true
+	int8 int16 uint8 float32 uint16 uint32 uint64 v w web wire answer at entry`)
 
 // importName is how a module's package is called where it is imported.
 func importName(m *schema.Module, others []*schema.Module) string {

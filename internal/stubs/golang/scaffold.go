@@ -30,7 +30,8 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 	}
 	var files []stubs.File
 	add := func(path string, write func(g *generator)) {
-		g := &generator{Code: stubs.NewCode("\t"), module: &schema.Module{Name: "main"}, root: root, types: types, imports: map[string]string{}}
+		g := &generator{Code: stubs.NewCode("\t"), module: &schema.Module{Name: "main"}, root: root, types: types,
+			imports: map[string]string{}}
 		write(g)
 		head := stubs.NewCode("\t")
 		g.head(head)
@@ -50,7 +51,8 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 		g.In("func main() {", func() {
 			g.P("listen := %s.String(\"listen\", \"127.0.0.1:8080\", \"the address to listen on\")", g.std("flag"))
 			g.P("flag.Parse()")
-			g.P("mount := %s.Serve%s(calls, %s.WithOnError(func(call string, err error) { %s.Printf(\"%%s: %%v\", call, err) }))", service, s.Name, g.web(), g.std("log"))
+			g.P("mount := %s.Serve%s(calls, %s.WithOnError(func(call string, err error) { %s.Printf(\"%%s: %%v\", "+
+				"call, err) }))", service, s.Name, g.web(), g.std("log"))
 			g.P("server := %s.NewServer(mount)", g.web())
 			g.P("server.Addr = *listen")
 			g.P("%s", `log.Printf("listening on http://%s", *listen)`)

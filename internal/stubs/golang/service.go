@@ -38,7 +38,8 @@ func (g *generator) credentials() {
 						kind, key = credential.Carrier, fmt.Sprintf(", Key: %q", credential.Key)
 					}
 					g.P("")
-					g.P("var %s = &%s.Credential{Name: %q, Kind: %q%s}", credentialVariable(credential), g.web(), credential.FullName(), kind, key)
+					g.P("var %s = &%s.Credential{Name: %q, Kind: %q%s}", credentialVariable(credential), g.web(),
+						credential.FullName(), kind, key)
 				}
 			}
 		}
@@ -71,7 +72,8 @@ func (g *generator) callFields(c *schema.Call) {
 	for _, flag := range []struct {
 		name string
 		is   bool
-	}{{"Safe", c.Safe}, {"Idempotent", c.Idempotent}, {"RequestStream", c.RequestStream}, {"AnswerStream", c.ResponseStream}, {"Bodiless", conversation.Bodiless(c)}} {
+	}{{"Safe", c.Safe}, {"Idempotent", c.Idempotent}, {"RequestStream", c.RequestStream},
+		{"AnswerStream", c.ResponseStream}, {"Bodiless", conversation.Bodiless(c)}} {
 		if flag.is {
 			g.P("%s: true,", flag.name)
 		}
@@ -135,7 +137,8 @@ func (g *generator) travel(c *schema.Call) {
 		g.readJSON(rest)
 		g.P("")
 		g.P("// AppendViolations adds nothing: the whole request is looked at.")
-		g.P("func (m *%s) AppendViolations(list []%s.Violation, _ string) []%s.Violation { return list }", rest.Name, g.wire(), g.wire())
+		g.P("func (m *%s) AppendViolations(list []%s.Violation, _ string) []%s.Violation { return list }", rest.Name,
+			g.wire(), g.wire())
 	}
 	g.P("")
 	g.In(fmt.Sprintf("func %s(m *%s, p *%s.Parameters) {", placeName(c), request, web), func() {
@@ -362,7 +365,8 @@ func (g *generator) clientCall(c *schema.Call, client string) {
 		answer := g.name(&c.Response.Decl)
 		method(fmt.Sprintf("(*%s, error)", answer), func() {
 			g.P("answer := new(%s)", answer)
-			g.In(fmt.Sprintf("if err := c.client.Do(ctx, %s, %s, answer); err != nil {", call, g.outgoing(c)), func() { g.P("return nil, err") }, "}")
+			g.In(fmt.Sprintf("if err := c.client.Do(ctx, %s, %s, answer); err != nil {", call, g.outgoing(c)),
+				func() { g.P("return nil, err") }, "}")
 			g.P("return answer, nil")
 		})
 	}
@@ -414,11 +418,12 @@ func (g *generator) server(s *schema.Service) {
 	g.P("")
 	g.P("// Serve%s returns an http.Handler of the service.", s.Name)
 	g.In(fmt.Sprintf("func Serve%s(calls %s, options ...%s.ServerOption) *%s.Mount {", s.Name, calls, web, web), func() {
-		g.In(fmt.Sprintf("return %s.NewMount(&%s.Definitions, []%s.Route{", web, g.use("faithful/about", "about"), web), func() {
-			for _, c := range s.Calls {
-				g.route(c)
-			}
-		}, "}, options...)")
+		g.In(fmt.Sprintf("return %s.NewMount(&%s.Definitions, []%s.Route{", web, g.use("faithful/about", "about"), web),
+			func() {
+				for _, c := range s.Calls {
+					g.route(c)
+				}
+			}, "}, options...)")
 	}, "}")
 }
 
@@ -476,21 +481,25 @@ func (g *generator) route(c *schema.Call) {
 		switch {
 		case conversation.BothWays(c):
 			g.P("Upgrade: %s.Converse,", web)
-			g.In(fmt.Sprintf("Converse: func(ctx context.Context, elements %s.Elements, send %s.Send) error {", web, web), func() {
-				g.P("return %s(ctx, %s, %s)", call, typed(c.Request), send)
-			}, "},")
+			g.In(fmt.Sprintf("Converse: func(ctx context.Context, elements %s.Elements, send %s.Send) error {", web, web),
+				func() {
+					g.P("return %s(ctx, %s, %s)", call, typed(c.Request), send)
+				}, "},")
 		case c.RequestStream:
-			g.In(fmt.Sprintf("Receive: func(ctx context.Context, elements %s.Elements) (%s.Message, error) {", web, wire), func() {
-				g.answer(c, fmt.Sprintf("%s(ctx, %s)", call, typed(c.Request)))
-			}, "},")
+			g.In(fmt.Sprintf("Receive: func(ctx context.Context, elements %s.Elements) (%s.Message, error) {", web, wire),
+				func() {
+					g.answer(c, fmt.Sprintf("%s(ctx, %s)", call, typed(c.Request)))
+				}, "},")
 		case c.ResponseStream:
-			g.In(fmt.Sprintf("Send: func(ctx context.Context, %s %s.Message, send %s.Send) error {", request, wire, web), func() {
-				g.P("return %s(%s, %s)", call, argument, send)
-			}, "},")
+			g.In(fmt.Sprintf("Send: func(ctx context.Context, %s %s.Message, send %s.Send) error {", request, wire, web),
+				func() {
+					g.P("return %s(%s, %s)", call, argument, send)
+				}, "},")
 		default:
-			g.In(fmt.Sprintf("Serve: func(ctx context.Context, %s %s.Message) (%s.Message, error) {", request, wire, wire), func() {
-				g.answer(c, fmt.Sprintf("%s(%s)", call, argument))
-			}, "},")
+			g.In(fmt.Sprintf("Serve: func(ctx context.Context, %s %s.Message) (%s.Message, error) {", request, wire, wire),
+				func() {
+					g.answer(c, fmt.Sprintf("%s(%s)", call, argument))
+				}, "},")
 		}
 	}, "},")
 }
@@ -510,7 +519,8 @@ func (g *generator) takeRoute(c *schema.Call) {
 	web, wire, request := g.web(), g.wire(), g.name(&c.Request.Decl)
 	if rest := conversation.Body(c, bodyName(c)); rest != nil {
 		g.P("NewBody: func() %s.Message { return new(%s) },", wire, rest.Name)
-		g.P("Take: func(request, body %s.Message, a *%s.Arguments) { %s(request.(*%s), body.(*%s), a) },", wire, web, takeName(c), request, rest.Name)
+		g.P("Take: func(request, body %s.Message, a *%s.Arguments) { %s(request.(*%s), body.(*%s), a) },", wire, web,
+			takeName(c), request, rest.Name)
 		return
 	}
 	g.P("Take: func(request, _ %s.Message, a *%s.Arguments) { %s(request.(*%s), a) },", wire, web, takeName(c), request)

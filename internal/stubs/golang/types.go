@@ -122,7 +122,8 @@ func (g *generator) duration(nanos int64) string {
 	for _, unit := range []struct {
 		name string
 		size time.Duration
-	}{{"Hour", time.Hour}, {"Minute", time.Minute}, {"Second", time.Second}, {"Millisecond", time.Millisecond}, {"Microsecond", time.Microsecond}} {
+	}{{"Hour", time.Hour}, {"Minute", time.Minute}, {"Second", time.Second}, {"Millisecond", time.Millisecond},
+		{"Microsecond", time.Microsecond}} {
 		if nanos%int64(unit.size) == 0 {
 			return fmt.Sprintf("%d * %s.%s", nanos/int64(unit.size), g.std("time"), unit.name)
 		}
@@ -164,7 +165,8 @@ func (g *generator) enum(e *schema.Enum) {
 	if doc == "" {
 		doc = fmt.Sprintf("%s is the enum %s.", e.Name, e.FullName())
 	}
-	g.doc(e.Name, doc+"\n\nIt is open: a number that is not listed here is kept as \"#7\", a name as\n\"?name\", and Listed tells.", "", e.Deprecated)
+	g.doc(e.Name, doc+"\n\nIt is open: a number that is not listed here is kept as \"#7\", a name as\n\"?name\", and "+
+		"Listed tells.", "", e.Deprecated)
 	g.P("type %s string", e.Name)
 	g.P("")
 	g.P("// The members of %s.", e.Name)
@@ -211,7 +213,8 @@ func (g *generator) enum(e *schema.Enum) {
 	}, "}")
 	g.P("")
 	g.P("// AppendViolations adds a violation when e is not listed.")
-	g.In(fmt.Sprintf("func (e %s) AppendViolations(list []%s.Violation, path string) []%s.Violation {", e.Name, wire, wire), func() {
+	g.In(fmt.Sprintf("func (e %s) AppendViolations(list []%s.Violation, path string) []%s.Violation {", e.Name, wire,
+		wire), func() {
 		var names []string
 		for _, m := range e.Members {
 			names = append(names, m.JSONName())
@@ -228,7 +231,8 @@ func (g *generator) enum(e *schema.Enum) {
 	}, "}")
 	g.P("")
 	g.P("// ReadCBOR reads e from CBOR.")
-	g.In(fmt.Sprintf("func (e *%s) ReadCBOR(r *%s.CBORReader) { *e = %s(r.EnumNumber()) }", e.Name, wire, of), func() {}, "")
+	g.In(fmt.Sprintf("func (e *%s) ReadCBOR(r *%s.CBORReader) { *e = %s(r.EnumNumber()) }", e.Name, wire, of), func() {},
+		"")
 	g.enumJSON(e, of)
 }
 

@@ -22,7 +22,8 @@ func (g *generator) union(u *schema.Union) {
 	if doc == "" {
 		doc = fmt.Sprintf("%s is the union %s.", u.Name, u.FullName())
 	}
-	g.doc(u.Name, fmt.Sprintf("%s\n\nIt is exactly one of the types below. It is open: an alternative that is\nnot listed here is kept as %sUnlisted, so a type switch needs a default.", doc, u.Name), "", u.Deprecated)
+	g.doc(u.Name, fmt.Sprintf("%s\n\nIt is exactly one of the types below. It is open: an alternative that is\nnot "+
+		"listed here is kept as %sUnlisted, so a type switch needs a default.", doc, u.Name), "", u.Deprecated)
 	marker := "is" + u.Name
 	g.P("type %s interface{ %s() }", u.Name, marker)
 	for _, a := range u.Alternatives {
@@ -66,30 +67,32 @@ func (g *generator) unionAppend(u *schema.Union) {
 	for _, form := range []string{"CBOR", "JSON"} {
 		g.P("")
 		g.P("// Append%s appends u as %s; what can't be written stays in w.", form, form)
-		g.In(fmt.Sprintf("func (%sTools) Append%s(b []byte, u %s, w *%s.Writer) []byte {", u.Name, form, u.Name, wire), func() {
-			g.P("switch v := u.(type) {")
-			for _, a := range u.Alternatives {
-				g.P("case %s:", AlternativeName(a))
-				g.Deeper(1, func() {
-					if form == "CBOR" {
-						g.appendValue(a.Type, valueOf(a), fmt.Sprintf("w.AppendUnion(b, %d)", a.Number), 0)
+		g.In(fmt.Sprintf("func (%sTools) Append%s(b []byte, u %s, w *%s.Writer) []byte {", u.Name, form, u.Name, wire),
+			func() {
+				g.P("switch v := u.(type) {")
+				for _, a := range u.Alternatives {
+					g.P("case %s:", AlternativeName(a))
+					g.Deeper(1, func() {
+						if form == "CBOR" {
+							g.appendValue(a.Type, valueOf(a), fmt.Sprintf("w.AppendUnion(b, %d)", a.Number), 0)
+							g.P("w.Leave()")
+							return
+						}
+						g.starts = 1
+						g.P("w.Enter()")
+						g.appendJSONValue(a.Type, valueOf(a), fmt.Sprintf("append(b, %s...)", rawString("{"+jsonText(a.JSONName())+":")),
+							0)
 						g.P("w.Leave()")
-						return
-					}
-					g.starts = 1
-					g.P("w.Enter()")
-					g.appendJSONValue(a.Type, valueOf(a), fmt.Sprintf("append(b, %s...)", rawString("{"+jsonText(a.JSONName())+":")), 0)
-					g.P("w.Leave()")
-					g.P("b = append(b, '}')")
-				})
-			}
-			g.P("case %sUnlisted:", u.Name)
-			g.P("\tb = %s.AppendUnlisted%s(b, %q, v.alternative, w)", wire, form, u.Name)
-			g.P("default:")
-			g.P("\tw.NotSet(%q)", u.Name)
-			g.P("}")
-			g.P("return b")
-		}, "}")
+						g.P("b = append(b, '}')")
+					})
+				}
+				g.P("case %sUnlisted:", u.Name)
+				g.P("\tb = %s.AppendUnlisted%s(b, %q, v.alternative, w)", wire, form, u.Name)
+				g.P("default:")
+				g.P("\tw.NotSet(%q)", u.Name)
+				g.P("}")
+				g.P("return b")
+			}, "}")
 	}
 }
 
@@ -150,7 +153,8 @@ func (g *generator) unionViolations(u *schema.Union) {
 	wire := g.wire()
 	g.P("")
 	g.P("// AppendViolations adds everything that a request must not hold.")
-	g.In(fmt.Sprintf("func (%sTools) AppendViolations(list []%s.Violation, path string, u %s) []%s.Violation {", u.Name, wire, u.Name, wire), func() {
+	g.In(fmt.Sprintf("func (%sTools) AppendViolations(list []%s.Violation, path string, u %s) []%s.Violation {", u.Name,
+		wire, u.Name, wire), func() {
 		var names, quiet []string
 		var checked []*schema.Alternative
 		for _, a := range u.Alternatives {

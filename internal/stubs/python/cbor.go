@@ -87,7 +87,10 @@ func (g *generator) writeCBOR(m *schema.Message) {
 			})
 		}
 		g.flush()
-		g.block("if self._unknown:", func() { g.P("whole.append(%s.merge_cbor(b\"\".join(known), self._unknown))", g.wire()) })
+		g.block("if self._unknown:", func() {
+			g.P("whole.append(%s.merge_cbor(b\"\".join(known), self._unknown))",
+				g.wire())
+		})
 	})
 	g.P("")
 }
@@ -139,7 +142,8 @@ func (g *generator) putValue(t *schema.Type, value string, level int) {
 	switch {
 	case t.Kind.IsInteger():
 		if !strings.Contains(value, ".") {
-			g.put(either(g.table("UINTS")+"["+value+"]", "0 <= "+value+" < 128", fmt.Sprintf("%s.cbor_%s(%s)", wire, t.Kind, value)))
+			g.put(either(g.table("UINTS")+"["+value+"]", "0 <= "+value+" < 128",
+				fmt.Sprintf("%s.cbor_%s(%s)", wire, t.Kind, value)))
 			return
 		}
 		g.put(either(g.table("UINTS")+"[n]", "0 <= (n := "+value+") < 128", fmt.Sprintf("%s.cbor_%s(n)", wire, t.Kind)))
@@ -420,7 +424,8 @@ func (g *generator) fast(m *schema.Message) {
 	g.top()
 	g.fastFunction(m.Name, func() {
 		g.P("left = d[i] - 0xA0")
-		g.block(fmt.Sprintf("if not 0 <= left < 24 or depth > %d:", value.MaxDepth-1-staticOf(m)), func() { g.P("%s.surprise()", wire) })
+		g.block(fmt.Sprintf("if not 0 <= left < 24 or depth > %d:", value.MaxDepth-1-staticOf(m)),
+			func() { g.P("%s.surprise()", wire) })
 		g.P("i += 1")
 		always := 0
 		var arguments []string

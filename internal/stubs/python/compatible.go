@@ -12,7 +12,8 @@ import (
 
 // Compatible is what changes do to programs in the documented style, as mypy --strict checks them.
 func (Language) Compatible() stubs.CodeRules {
-	return stubs.CodeRules{Fails: "no longer passes a type checker", Users: userRules, Callers: callerRules, Implementers: implementerRules}
+	return stubs.CodeRules{Fails: "no longer passes a type checker", Users: userRules, Callers: callerRules,
+		Implementers: implementerRules}
 }
 
 // userRules are those for users of types.
@@ -34,9 +35,11 @@ var userRules = map[change.Kind]stubs.CodeRule{
 			return verdict.Compatible, nil, ""
 		}
 		if o.Type.Kind == schema.KindAny { // a name for it is called by nobody
-			return verdict.Breaking, []string{"given: " + old, fmt.Sprintf("made: %s = given", o.Name), fmt.Sprintf("# %s is over %s now", o.Name, new)}, ""
+			return verdict.Breaking, []string{"given: " + old, fmt.Sprintf("made: %s = given", o.Name),
+				fmt.Sprintf("# %s is over %s now", o.Name, new)}, ""
 		}
-		return verdict.Breaking, []string{"given: " + old, fmt.Sprintf("made = %s(given)", o.Name), "other: " + o.Name, fmt.Sprintf("taken: %s = other", old), fmt.Sprintf("# %s is over %s now", o.Name, new)}, ""
+		return verdict.Breaking, []string{"given: " + old, fmt.Sprintf("made = %s(given)", o.Name), "other: " + o.Name,
+			fmt.Sprintf("taken: %s = other", old), fmt.Sprintf("# %s is over %s now", o.Name, new)}, ""
 	},
 	change.FieldAdded: func(f *change.Change) (verdict.Verdict, []string, string) {
 		if f.Field.New.Presence != schema.Required {
@@ -45,7 +48,7 @@ var userRules = map[change.Kind]stubs.CodeRule{
 		return verdict.Breaking, makeLines(f.Field.New.Message, f.Field.New), ""
 	},
 	change.FieldGone:    stubs.Always(fieldLines),
-	change.FieldRenamed: stubs.When(func(f *change.Change) bool { return FieldName(f.Field.Old) != FieldName(f.Field.New) }, fieldLines),
+	change.FieldRenamed: stubs.When(fieldRenamed, fieldLines),
 	change.FieldType: func(f *change.Change) (verdict.Verdict, []string, string) {
 		o, n := f.Field.Old, f.Field.New
 		if TypeName(o.Type) == TypeName(n.Type) {
@@ -56,7 +59,7 @@ var userRules = map[change.Kind]stubs.CodeRule{
 	change.FieldPresence:   presenceRule,
 	change.FieldDefault:    stubs.DefaultMoved,
 	change.MemberGone:      stubs.Always(memberLines),
-	change.MemberRenamed:   stubs.When(func(f *change.Change) bool { return MemberName(f.Member.Old) != MemberName(f.Member.New) }, memberLines),
+	change.MemberRenamed:   stubs.When(memberRenamed, memberLines),
 	change.AlternativeGone: stubs.Always(alternativeLines),
 	change.AlternativeRenamed: stubs.When(func(f *change.Change) bool {
 		return AlternativeName(f.Alternative.Old) != AlternativeName(f.Alternative.New)
@@ -67,7 +70,8 @@ var userRules = map[change.Kind]stubs.CodeRule{
 			return verdict.Compatible, nil, ""
 		}
 		name := AlternativeName(o)
-		return verdict.Breaking, []string{"way: " + name, fmt.Sprintf("taken: %s = way.value", TypeName(o.Type)), "given: " + TypeName(o.Type), "way.value = given", fmt.Sprintf("# way.value is %s now", TypeName(n.Type))}, ""
+		return verdict.Breaking, []string{"way: " + name, fmt.Sprintf("taken: %s = way.value", TypeName(o.Type)),
+			"given: " + TypeName(o.Type), "way.value = given", fmt.Sprintf("# way.value is %s now", TypeName(n.Type))}, ""
 	},
 }
 
@@ -76,7 +80,8 @@ var callerRules = map[change.Kind]stubs.CodeRule{
 	change.ServiceGone: goneRule,
 	change.CallGone:    stubs.Always(callLines),
 	change.CallMoved:   stubs.Always(callLines),
-	change.CallRenamed: stubs.When(func(c *change.Change) bool { return CallName(c.Call.Old) != CallName(c.Call.New) }, callLines),
+	change.CallRenamed: stubs.When(func(c *change.Change) bool { return CallName(c.Call.Old) != CallName(c.Call.New) },
+		callLines),
 	change.CallStream:  stubs.Always(callLines),
 	change.CallRequest: stubs.Always(callLines),
 	change.CallAnswer:  stubs.When(func(f *change.Change) bool { return f.Call.Old.Response != nil }, callLines),
@@ -91,7 +96,8 @@ var implementerRules = map[change.Kind]stubs.CodeRule{
 		if CallName(f.Call.Old) == CallName(f.Call.New) {
 			return verdict.Compatible, nil, ""
 		}
-		return verdict.Altering, nil, fmt.Sprintf("code passes a type checker, and no longer serves the call: %s answers 501 until it is written", CallName(f.Call.New))
+		return verdict.Altering, nil, fmt.Sprintf("code passes a type checker, and no longer serves the call: %s "+
+			"answers 501 until it is written", CallName(f.Call.New))
 	},
 	change.CallStream:  stubs.Always(serveLines),
 	change.CallRequest: stubs.Always(serveLines),
@@ -197,7 +203,8 @@ func callLines(f *change.Change) []string {
 	call := fmt.Sprintf("client.%s(%s)", CallName(c), argument)
 	switch {
 	case c.ResponseStream:
-		return append(lines, fmt.Sprintf("for element in %s:", call), fmt.Sprintf("    answer: %s = element", c.Response.Name))
+		return append(lines, fmt.Sprintf("for element in %s:", call),
+			fmt.Sprintf("    answer: %s = element", c.Response.Name))
 	case c.Response != nil:
 		call = fmt.Sprintf("answer: %s = %s", c.Response.Name, call)
 	}
@@ -225,4 +232,10 @@ func serveLines(f *change.Change) []string {
 		fmt.Sprintf("    %sdef %s(self%s, context: Context) -> %s:", coroutine, CallName(c), parameter, answer),
 		"        raise NotImplementedError",
 	}
+}
+
+func fieldRenamed(c *change.Change) bool { return FieldName(c.Field.Old) != FieldName(c.Field.New) }
+
+func memberRenamed(c *change.Change) bool {
+	return MemberName(c.Member.Old) != MemberName(c.Member.New)
 }

@@ -12,16 +12,19 @@ import (
 // generated classes mean by these names. A field or call of one of them gets a
 // trailing "_". The lists are frozen.
 var (
-	keywords = strings.Fields(`and as assert async await break class continue def del elif else except finally for from global if import in is lambda nonlocal not or pass raise return try while with yield`)
+	keywords = strings.Fields(`and as assert async await break class continue def del elif else except finally for from global if
+	import in is lambda nonlocal not or pass raise return try while with yield`)
 	builtins = strings.Fields(`bool bytes classmethod dict float int list property set staticmethod str tuple type`)
-	verbs    = strings.Fields(`from_cbor from_json read_cbor read_json to_cbor to_json to_text validate violations write_cbor write_json`)
-	raised   = strings.Fields(`add_note args with_traceback`)
-	client   = strings.Fields(`close`)
+	verbs    = strings.Fields(`from_cbor from_json read_cbor read_json to_cbor to_json to_text validate violations write_cbor
+	write_json`)
+	raised = strings.Fields(`add_note args with_traceback`)
+	client = strings.Fields(`close`)
 )
 
 // FieldName is the Python name of a field.
 func FieldName(f *schema.Field) string {
-	taken := slices.Contains(keywords, f.Name) || slices.Contains(builtins, f.Name) || slices.Contains(verbs, f.Name) || f.Message.IsError() && slices.Contains(raised, f.Name)
+	taken := slices.Contains(keywords, f.Name) || slices.Contains(builtins, f.Name) || slices.Contains(verbs, f.Name) ||
+		f.Message.IsError() && slices.Contains(raised, f.Name)
 	if taken {
 		return f.Name + "_"
 	}
@@ -62,7 +65,8 @@ func importName(m *schema.Module) string { return "_" + strings.Join(Parts(m), "
 // TypeName is the Python type of a value, as code that imports it by name
 // writes it.
 func TypeName(t *schema.Type) string {
-	return strings.NewReplacer("_wire.", "", "_UUID", "UUID", "_Decimal", "Decimal", "_date", "date").Replace(spell(t, func(d *schema.Decl) string { return d.Name }))
+	return strings.NewReplacer("_wire.", "", "_UUID", "UUID", "_Decimal", "Decimal", "_date",
+		"date").Replace(spell(t, func(d *schema.Decl) string { return d.Name }))
 }
 
 // spell writes a type; name writes a declared one.

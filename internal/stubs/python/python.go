@@ -39,7 +39,8 @@ func (Language) Name() string { return "python" }
 // Options returns the key package.
 func (Language) Options() []stubs.Option {
 	return []stubs.Option{
-		{Key: "package", Doc: "the dotted name of the output folder's package; required where another output shares its types"},
+		{Key: "package", Doc: "the dotted name of the output folder's package; required where another output " +
+			"shares its types"},
 		{Key: "async", Default: "false", Doc: "adds clients for asyncio, which need the library httpx"},
 	}
 }
@@ -70,14 +71,17 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 			emit   func(*generator)
 		}{
 			{"async_client", options.Client && options.Async && len(m.Services) > 0, (*generator).asyncClients},
-			{"calls", calls && len(m.Services) > 0, (*generator).calls}, {"client", options.Client && len(m.Services) > 0, (*generator).clients},
-			{"server", options.Server && len(m.Services) > 0, (*generator).servers}, {"types", options.Types, (*generator).types},
+			{"calls", calls && len(m.Services) > 0, (*generator).calls},
+			{"client", options.Client && len(m.Services) > 0, (*generator).clients},
+			{"server", options.Server && len(m.Services) > 0, (*generator).servers},
+			{"types", options.Types, (*generator).types},
 		} {
 			if !part.wanted {
 				continue
 			}
 			any = true
-			g := &generator{Code: stubs.NewCode("    "), module: m, imports: map[string]bool{}, apart: part.name != "types", exhaustive: options.Exhaustive}
+			g := &generator{Code: stubs.NewCode("    "), module: m, imports: map[string]bool{}, apart: part.name != "types",
+				exhaustive: options.Exhaustive}
 			if !options.Types {
 				g.typesAt = options.TypesAt
 			}
@@ -144,7 +148,8 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 		source, err := support.ReadFile(path)
 		if !options.Types {
 			source = sharedWire.ReplaceAll(source, []byte("\n${1}\nfrom "+options.TypesAt+".faithful import wire"))
-			source = bytes.ReplaceAll(source, []byte("\nfrom . import wire\n"), []byte("\nfrom "+options.TypesAt+".faithful import wire\n"))
+			source = bytes.ReplaceAll(source, []byte("\nfrom . import wire\n"),
+				[]byte("\nfrom "+options.TypesAt+".faithful import wire\n"))
 		}
 		add("faithful"+strings.TrimPrefix(path, "support"), source)
 		return err
@@ -306,7 +311,8 @@ func (g *generator) export(name string) { g.exported = append(g.exported, name) 
 // file puts documentation and imports before what was written.
 func (g *generator) file(part string) []byte {
 	head := stubs.NewCode("    ")
-	what := map[string]string{"types": "Types", "calls": "What clients and servers share", "client": "Clients", "async_client": "Clients for asyncio", "server": "Servers"}[part]
+	what := map[string]string{"types": "Types", "calls": "What clients and servers share", "client": "Clients",
+		"async_client": "Clients for asyncio", "server": "Servers"}[part]
 	head.P("%s", docString(what+" of the module "+g.module.Name+"."))
 	head.P("")
 	head.P("from __future__ import annotations")
@@ -400,7 +406,8 @@ func (g *generator) typ(t *schema.Type) string {
 
 // needs imports what the text of a type names.
 func (g *generator) needs(s string) {
-	for word, line := range map[string]string{"_UUID": "from uuid import UUID as _UUID", "_Decimal": "from decimal import Decimal as _Decimal", "_date": "from datetime import date as _date"} {
+	for word, line := range map[string]string{"_UUID": "from uuid import UUID as _UUID",
+		"_Decimal": "from decimal import Decimal as _Decimal", "_date": "from datetime import date as _date"} {
 		if strings.Contains(s, word) {
 			g.use(line)
 		}

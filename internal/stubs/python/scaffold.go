@@ -17,7 +17,8 @@ func (Language) Next(into string, options stubs.Options) []string {
 	// Imports begin where the package of the stubs lies.
 	up := strings.Repeat("../", strings.Count(packageOf(options), ".")+1)
 	root := path.Join(into, options.Into, up)
-	return []string{"PYTHONPATH=" + root + " python " + into + "/main.py", "PYTHONPATH=" + root + ":" + into + " python -m pytest " + into}
+	return []string{"PYTHONPATH=" + root + " python " + into + "/main.py",
+		"PYTHONPATH=" + root + ":" + into + " python -m pytest " + into}
 }
 
 // packageOf is the dotted name of the stubs' package, as said or as its folder
@@ -78,10 +79,12 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 		block(c, "def make_app() -> Mount:", func() {
 			c.P("\"\"\"Makes the server, with every handler there is.\"\"\"")
 			block(c, "for module in pkgutil.iter_modules(__path__):", func() {
-				block(c, "if not module.name.startswith(\"test_\"):", func() { c.P("importlib.import_module(f\"{__name__}.{module.name}\")") })
+				block(c, "if not module.name.startswith(\"test_\"):",
+					func() { c.P("importlib.import_module(f\"{__name__}.{module.name}\")") })
 			})
 			c.P("server: %s = type(\"Server\", tuple(%s.__subclasses__()), {})()", s.Name, s.Name)
-			c.P("return serve_%s(server, {\"on_error\": lambda call, problem: logging.error(\"%%s\", call, exc_info=problem)})", snake(s.Name))
+			c.P("return serve_%s(server, {\"on_error\": lambda call, problem: logging.error(\"%%s\", call, "+
+				"exc_info=problem)})", snake(s.Name))
 		})
 	})
 	for _, call := range s.Calls {
@@ -184,7 +187,8 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 						credentials = append(credentials, quote(credential.FullName())+": "+quote(value))
 					}
 				}
-				c.P("client = %sClient(f\"http://127.0.0.1:{listener.getsockname()[1]}\", {\"credentials\": {%s}})", s.Name, strings.Join(credentials, ", "))
+				c.P("client = %sClient(f\"http://127.0.0.1:{listener.getsockname()[1]}\", {\"credentials\": {%s}})", s.Name,
+					strings.Join(credentials, ", "))
 				block(c, "try:", func() {
 					argument := ""
 					if call.Request != nil {

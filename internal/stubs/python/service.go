@@ -46,7 +46,8 @@ func (g *generator) credentials() {
 					if kind == "key" {
 						kind, key = credential.Carrier, []string{quote(credential.Key)}
 					}
-					made := stubs.Call(g.faithful("web")+".Credential", append([]string{quote(credential.FullName()), quote(kind)}, key...)...)
+					made := stubs.Call(g.faithful("web")+".Credential",
+						append([]string{quote(credential.FullName()), quote(kind)}, key...)...)
 					g.P("%s = %s", credentialVariable(credential), made)
 				}
 			}
@@ -93,7 +94,8 @@ func (g *generator) call(c *schema.Call) {
 		for _, flag := range []struct {
 			name string
 			is   bool
-		}{{"safe", c.Safe}, {"idempotent", c.Idempotent}, {"request_stream", c.RequestStream}, {"answer_stream", c.ResponseStream}} {
+		}{{"safe", c.Safe}, {"idempotent", c.Idempotent}, {"request_stream", c.RequestStream},
+			{"answer_stream", c.ResponseStream}} {
 			if flag.is {
 				g.P("%s=True,", flag.name)
 			}
@@ -185,7 +187,8 @@ func (g *generator) travel(c *schema.Call, placed []conversation.Placed, rest *s
 		g.In("placed=[", func() {
 			for _, p := range placed {
 				f := p.Field
-				g.P("%s,", stubs.Call(web+".Placed", strconv.Itoa(f.Number), quote(f.JSONName()), quote(string(p.Place)), quote(p.Name)))
+				g.P("%s,", stubs.Call(web+".Placed", strconv.Itoa(f.Number), quote(f.JSONName()), quote(string(p.Place)),
+					quote(p.Name)))
 			}
 		}, "],")
 		g.P("body=%s,", body)
@@ -275,8 +278,10 @@ type flavour struct {
 }
 
 var (
-	plain   = flavour{support: "client", sockets: "sockets", client: "Client", stream: "Stream", options: "ClientOptions", close: "close"}
-	asyncio = flavour{prefix: "Async", support: "aio", sockets: "aiosockets", client: "AsyncClient", stream: "AsyncStream", options: "AsyncClientOptions", close: "aclose", async: "async ", await: "await "}
+	plain = flavour{support: "client", sockets: "sockets", client: "Client", stream: "Stream",
+		options: "ClientOptions", close: "close"}
+	asyncio = flavour{prefix: "Async", support: "aio", sockets: "aiosockets", client: "AsyncClient",
+		stream: "AsyncStream", options: "AsyncClientOptions", close: "aclose", async: "async ", await: "await "}
 )
 
 func (g *generator) clients()      { g.clientsAs(plain) }
@@ -375,7 +380,9 @@ func (g *generator) servers() {
 		g.export("serve_" + snake(s.Name))
 		g.top()
 		g.block(fmt.Sprintf("class %s:", s.Name), func() {
-			g.doc(docOf(fmt.Sprintf("What a server of %s does, a method a call: derive from it.\n\nMethods may be coroutines or not. One that is not written answers 501, so a\nserver goes on working when calls are added.", s.FullName()), s.Deprecated))
+			g.doc(docOf(fmt.Sprintf("What a server of %s does, a method a call: derive from it.\n\nMethods may be "+
+				"coroutines or not. One that is not written answers 501, so a\nserver goes on working when calls are added.",
+				s.FullName()), s.Deprecated))
 			for _, c := range s.Calls {
 				g.P("")
 				g.handler(c, server)
@@ -406,7 +413,8 @@ func (g *generator) everyCall(s *schema.Service, server string) {
 	g.export(s.Name + "EveryCall")
 	g.top()
 	g.block(fmt.Sprintf("class %sEveryCall(%s, _ABC):", s.Name, s.Name), func() {
-		g.doc(fmt.Sprintf("Every call of %s. It is outside of the promise that code goes on working when calls are added.", s.FullName()))
+		g.doc(fmt.Sprintf("Every call of %s. It is outside of the promise that code goes on working when calls are added.",
+			s.FullName()))
 		for _, c := range s.Calls {
 			g.P("")
 			g.P("@_abstractmethod")

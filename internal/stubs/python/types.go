@@ -129,7 +129,9 @@ func (g *generator) lateType(t *schema.Type, text string) string {
 	late := false
 	for elem := t; elem != nil; elem = elem.Elem {
 		for _, x := range []*schema.Type{elem, elem.Key} {
-			if x != nil && x != t && (x.Named != nil && x.Named.Module == g.module || x.Enum != nil && x.Enum.Module == g.module || x.Union != nil && x.Union.Module == g.module || x.Message != nil && x.Message.Module == g.module) {
+			if x != nil && x != t && (x.Named != nil && x.Named.Module == g.module || x.Enum != nil &&
+				x.Enum.Module == g.module || x.Union != nil && x.Union.Module == g.module || x.Message != nil &&
+				x.Message.Module == g.module) {
 				late = true
 			}
 		}
@@ -163,7 +165,8 @@ func (g *generator) enum(e *schema.Enum) {
 		if doc == "" {
 			doc = "The enum " + e.FullName() + "."
 		}
-		g.doc(docOf(doc+"\n\nIt is open: a number that is not listed is kept as \"#7\", a name as \"?name\",\nand listed tells.", e.Deprecated))
+		g.doc(docOf(doc+"\n\nIt is open: a number that is not listed is kept as \"#7\", a name as \"?name\",\nand "+
+			"listed tells.", e.Deprecated))
 		g.P("")
 		g.P("__slots__ = ()")
 		g.P("")
@@ -257,7 +260,8 @@ func (g *generator) ofAll(m *schema.Message) {
 	g.export(snake(m.Name) + "_of_all")
 	g.top()
 	g.def("", snake(m.Name)+"_of_all", parameters, m.Name, func() {
-		g.doc("Makes " + m.Name + " of every field. It is outside of the promise that code goes on working when fields are added.")
+		g.doc("Makes " + m.Name + " of every field. It is outside of the promise that code goes on working when fields " +
+			"are added.")
 		g.P("return %s", stubs.Call(m.Name, arguments...))
 	})
 }
@@ -265,7 +269,8 @@ func (g *generator) ofAll(m *schema.Message) {
 // computed tells defaults that are no literals: they are made once, before the
 // class.
 func (g *generator) computed(f *schema.Field) bool {
-	return f.Presence == schema.Defaulted && strings.Contains(strings.TrimLeft(g.literalOf(f.Type, f.Default), `"`), "(") && f.Type.Kind != schema.KindText || f.Presence == schema.Defaulted && isDistinct(f.Type)
+	return f.Presence == schema.Defaulted && strings.Contains(strings.TrimLeft(g.literalOf(f.Type, f.Default), `"`),
+		"(") && f.Type.Kind != schema.KindText || f.Presence == schema.Defaulted && isDistinct(f.Type)
 }
 
 func defaultName(f *schema.Field) string { return "_" + snake(f.Message.Name) + "_" + f.Name }
@@ -398,7 +403,8 @@ func (g *generator) union(u *schema.Union) {
 	if doc == "" {
 		doc = "The union " + u.FullName() + "."
 	}
-	g.doc(docOf(doc+"\n\nIt is exactly one of these classes. It is open: an alternative that is not\nlisted is kept, so a match needs a default.", u.Deprecated))
+	g.doc(docOf(doc+"\n\nIt is exactly one of these classes. It is open: an alternative that is not\nlisted is kept, "+
+		"so a match needs a default.", u.Deprecated))
 	g.readUnion(u, unlisted)
 }
 

@@ -48,10 +48,12 @@ func (g *generator) bounds(b *schema.Bounds, t *schema.Type, value, path string,
 		refuse(stubs.OutsideLimits(count, l), rule, count)
 	}
 	if b.Pattern != "" {
-		refuse(fmt.Sprintf("!/%s/u.test(%s)", strings.NewReplacer("/", `\/`, "\n", `\n`, "\r", `\r`, "\u2028", `\u2028`, "\u2029", `\u2029`).Replace(b.Pattern), value), "must match "+b.Pattern)
+		refuse(fmt.Sprintf("!/%s/u.test(%s)", strings.NewReplacer("/", `\/`, "\n", `\n`, "\r", `\r`, "\u2028", `\u2028`,
+			"\u2029", `\u2029`).Replace(b.Pattern), value), "must match "+b.Pattern)
 	}
 	if b.Unique {
-		g.In(fmt.Sprintf("%s.unique(list, %s, %s, (w, element) => {", wire, path, value), func() { g.writeValue(t.Elem, "element", "Json", 0) }, "});")
+		g.In(fmt.Sprintf("%s.unique(list, %s, %s, (w, element) => {", wire, path, value),
+			func() { g.writeValue(t.Elem, "element", "Json", 0) }, "});")
 	}
 }
 

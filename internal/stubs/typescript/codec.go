@@ -37,7 +37,8 @@ func (g *generator) readEntry(m *schema.Message) {
 		g.P("return %s;", object(parts...))
 	}, "}")
 	g.P("")
-	parameters := []string{fmt.Sprintf("m: %s.Draft<%s>", wire, g.shape(m)), "r: " + wire + ".CborReader", "number: number"}
+	parameters := []string{fmt.Sprintf("m: %s.Draft<%s>", wire, g.shape(m)), "r: " + wire + ".CborReader",
+		"number: number"}
 	g.function("read"+m.Name+"Entry", parameters, "void", func() {
 		if len(m.Fields) == 0 {
 			g.P("r.unknown(m, number);")
@@ -137,14 +138,18 @@ func (g *generator) verbsOf(typ, tools string, whole bool) {
 	type verb struct{ doc, signature, call string }
 	list := []verb{
 		{"", fmt.Sprintf("toCbor(m: %s): %s<%s>", typ, g.global("Uint8Array"), g.global("ArrayBuffer")), "toCbor(%s, m)"},
-		{"", fmt.Sprintf("fromCbor(payload: %s, items?: number): %s", g.global("Uint8Array"), typ), "fromCbor(%s, payload, items)"},
+		{"", fmt.Sprintf("fromCbor(payload: %s, items?: number): %s", g.global("Uint8Array"), typ),
+			"fromCbor(%s, payload, items)"},
 		{"", fmt.Sprintf("toJson(m: %s): string", typ), "toJson(%s, m)"},
-		{"", fmt.Sprintf("fromJson(payload: string | %s, items?: number): %s", g.global("Uint8Array"), typ), "fromJson(%s, payload, items)"},
+		{"", fmt.Sprintf("fromJson(payload: string | %s, items?: number): %s", g.global("Uint8Array"), typ),
+			"fromJson(%s, payload, items)"},
 	}
 	if whole {
-		list = append(list, verb{"For people and logs: JSON without what is secret.", fmt.Sprintf("toText(m: %s): string", typ), "toText(%s, m)"})
+		list = append(list, verb{"For people and logs: JSON without what is secret.",
+			fmt.Sprintf("toText(m: %s): string", typ), "toText(%s, m)"})
 	}
-	list = append(list, verb{"Everything that a request must not hold.", fmt.Sprintf("validate(m: %s): %s.Violation[]", typ, wire), "validate(%s, m)"})
+	list = append(list, verb{"Everything that a request must not hold.",
+		fmt.Sprintf("validate(m: %s): %s.Violation[]", typ, wire), "validate(%s, m)"})
 	for _, v := range list {
 		g.doc(v.doc)
 		g.method(v.signature, func() { g.P("return %s.%s;", wire, fmt.Sprintf(v.call, tools)) })

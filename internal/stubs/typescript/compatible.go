@@ -10,9 +10,11 @@ import (
 	"faithfulcourier/internal/stubs"
 )
 
-// Compatible is what changes do to programs in the documented style, as the compiler checks them with all that is strict.
+// Compatible is what changes do to programs in the documented style, as the
+// compiler checks them with all that is strict.
 func (Language) Compatible() stubs.CodeRules {
-	return stubs.CodeRules{Fails: "no longer compiles", Users: userRules, Callers: callerRules, Implementers: implementerRules}
+	return stubs.CodeRules{Fails: "no longer compiles", Users: userRules, Callers: callerRules,
+		Implementers: implementerRules}
 }
 
 // userRules are those for users of types.
@@ -27,7 +29,8 @@ var userRules = map[change.Kind]stubs.CodeRule{
 		if Shape(o.Bare()) == Shape(n.Bare()) {
 			return verdict.Compatible, nil, ""
 		}
-		return verdict.Breaking, []string{fmt.Sprintf("declare const made: %s;", o.Name), fmt.Sprintf("const value: %s = made;", old), fmt.Sprintf("// %s is over %s now", o.Name, new)}, ""
+		return verdict.Breaking, []string{fmt.Sprintf("declare const made: %s;", o.Name),
+			fmt.Sprintf("const value: %s = made;", old), fmt.Sprintf("// %s is over %s now", o.Name, new)}, ""
 	},
 	change.AlternativeGone: func(f *change.Change) (verdict.Verdict, []string, string) {
 		return verdict.Breaking, alternativeLines(f.Alternative.Old), ""
@@ -55,7 +58,7 @@ var userRules = map[change.Kind]stubs.CodeRule{
 		return verdict.Compatible, nil, ""
 	},
 	change.FieldGone:    stubs.Always(fieldLines),
-	change.FieldRenamed: stubs.When(func(f *change.Change) bool { return FieldName(f.Field.Old) != FieldName(f.Field.New) }, fieldLines),
+	change.FieldRenamed: stubs.When(fieldRenamed, fieldLines),
 	change.FieldType: func(f *change.Change) (verdict.Verdict, []string, string) {
 		o, n := f.Field.Old, f.Field.New
 		if Shape(o.Type) == Shape(n.Type) {
@@ -88,7 +91,8 @@ var callerRules = map[change.Kind]stubs.CodeRule{
 	change.CallGone:    stubs.Always(callLines),
 	change.CallMoved:   stubs.Always(callLines),
 	change.CallStream:  stubs.Always(callLines),
-	change.CallRenamed: stubs.When(func(c *change.Change) bool { return CallName(c.Call.Old) != CallName(c.Call.New) }, callLines),
+	change.CallRenamed: stubs.When(func(c *change.Change) bool { return CallName(c.Call.Old) != CallName(c.Call.New) },
+		callLines),
 	change.CallRequest: stubs.When(func(f *change.Change) bool {
 		o, n := f.Call.Old.Request, f.Call.New.Request
 		return o == nil || n == nil || !takes(n, o) || !shares(n, o)
@@ -104,10 +108,11 @@ var implementerRules = map[change.Kind]stubs.CodeRule{
 	change.ServiceGone: stubs.Always(func(f *change.Change) []string {
 		return []string{fmt.Sprintf("import { serve%s } from \".../server.js\";", f.OldDecl.(*schema.Service).Name)}
 	}),
-	change.CallGone:    stubs.Always(serveLines),
-	change.CallMoved:   stubs.Always(serveLines),
-	change.CallStream:  stubs.Always(serveLines),
-	change.CallRenamed: stubs.When(func(c *change.Change) bool { return CallName(c.Call.Old) != CallName(c.Call.New) }, serveLines),
+	change.CallGone:   stubs.Always(serveLines),
+	change.CallMoved:  stubs.Always(serveLines),
+	change.CallStream: stubs.Always(serveLines),
+	change.CallRenamed: stubs.When(func(c *change.Change) bool { return CallName(c.Call.Old) != CallName(c.Call.New) },
+		serveLines),
 	change.CallRequest: stubs.When(func(f *change.Change) bool {
 		o, n := f.Call.Old.Request, f.Call.New.Request
 		// Who takes no request takes none of any kind; else one must go for the other.
@@ -223,7 +228,8 @@ func takes(n, o *schema.Message) bool {
 // shares tells whether two messages have a field in common, without which an
 // argument is refused where nothing is required.
 func shares(n, o *schema.Message) bool {
-	return len(n.Fields) == 0 || len(o.Fields) == 0 || slices.ContainsFunc(n.Fields, func(b *schema.Field) bool { return o.ByName(b.Name) != nil })
+	return len(n.Fields) == 0 || len(o.Fields) == 0 ||
+		slices.ContainsFunc(n.Fields, func(b *schema.Field) bool { return o.ByName(b.Name) != nil })
 }
 
 func sameField(a, b *schema.Field) bool {
@@ -277,3 +283,5 @@ func serveLines(f *change.Change) []string {
 		"};",
 	}
 }
+
+func fieldRenamed(c *change.Change) bool { return FieldName(c.Field.Old) != FieldName(c.Field.New) }

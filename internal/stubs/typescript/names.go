@@ -18,8 +18,9 @@ func Camel(snake string) string {
 // besides; a field of one of these names gets a trailing "_". The lists are
 // frozen.
 var (
-	objectMembers = []string{"constructor", "hasOwnProperty", "isPrototypeOf", "propertyIsEnumerable", "toLocaleString", "toString", "valueOf"}
-	errorMembers  = []string{"cause", "message", "name", "stack"}
+	objectMembers = []string{"constructor", "hasOwnProperty", "isPrototypeOf", "propertyIsEnumerable", "toLocaleString",
+		"toString", "valueOf"}
+	errorMembers = []string{"cause", "message", "name", "stack"}
 )
 
 // FieldName is the TypeScript name of a field.
@@ -57,10 +58,13 @@ func Folder(m *schema.Module) string {
 }
 
 // taken are the words and names that a module's import must not have.
-var taken = strings.Fields(`abstract any arguments as async await bigint boolean break case catch class const continue debugger declare default delete do else
-	enum eval export extends false finally for from function get if implements import in init instanceof interface is keyof let list m map module n name
-	namespace never new null number object of options package path private protected public r readonly request return seen set static string super
-	switch symbol this throw true try type typeof undefined unknown v var void w web while wire with yield about calls client entry entries i item key known length problem start t`)
+var taken = strings.Fields(`abstract any arguments as async await bigint boolean break case catch class const continue debugger
+	declare default delete do else enum eval export extends false finally for from function get if
+	implements import in init instanceof interface is keyof let list m map module n name namespace never
+	new null number object of options package path private protected public r readonly request return
+	seen set static string super switch symbol this throw true try type typeof undefined unknown v var
+	void w web while wire with yield about calls client entry entries i item key known length problem
+	start t`)
 
 // importName is how a module's types are called where they are imported.
 func importName(m *schema.Module, others []*schema.Module) string {

@@ -68,7 +68,8 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 		c.P("/** Makes the server, with every handler there is. */")
 		c.In("export async function makeServer(): Promise<Server> {", func() {
 			c.P("const handlers = new URL(\"./handlers/\", import.meta.url);")
-			c.In("for (const file of readdirSync(handlers).filter((name) => /\\.[jt]s$/.test(name) && !/\\.(test|d)\\./.test(name))) {", func() {
+			c.In("for (const file of readdirSync(handlers).filter((name) => /\\.[jt]s$/.test(name) && "+
+				"!/\\.(test|d)\\./.test(name))) {", func() {
 				c.P("await import(new URL(file, handlers).href);")
 			}, "}")
 			c.In(fmt.Sprintf("const mount = serve%s(calls, {", s.Name), func() {
@@ -86,7 +87,8 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 		c.P("")
 		c.P("const port = Number(process.argv[2] ?? \"8080\");")
 		c.P("const server = await makeServer();")
-		c.In("server.listen(port, \"127.0.0.1\", () => {", func() { c.P("console.log(`listening on http://127.0.0.1:${String(port)}`);") }, "});")
+		c.In("server.listen(port, \"127.0.0.1\", () => {",
+			func() { c.P("console.log(`listening on http://127.0.0.1:${String(port)}`);") }, "});")
 	})
 	for _, call := range s.Calls {
 		name := CallName(call)
@@ -100,7 +102,8 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 			g.doc("Serves " + call.FullName() + "." + paragraph(call.Doc))
 			answer := ""
 			if call.Response != nil {
-				answer = fmt.Sprintf("%s.fromJson(%s)", ToolsName(&call.Response.Decl), "`"+templateText(options.Samples(call.Response))+"`")
+				answer = fmt.Sprintf("%s.fromJson(%s)", ToolsName(&call.Response.Decl),
+					"`"+templateText(options.Samples(call.Response))+"`")
 			}
 			begin := func() { c.P("// A sample to begin with: write what the call does here.") }
 			drain := func() { c.In("for await (const element of elements) {", func() { c.P("void element;") }, "}") }
@@ -116,7 +119,8 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 					}
 				}, "};")
 			case call.ResponseStream:
-				c.In("calls."+name+" = async function* () {", func() { begin(); c.P("yield await Promise.resolve(%s);", answer) }, "};")
+				c.In("calls."+name+" = async function* () {", func() { begin(); c.P("yield await Promise.resolve(%s);", answer) },
+					"};")
 			default:
 				c.In("calls."+name+" = () => {", func() {
 					begin()
@@ -168,7 +172,8 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 				c.P("const client = new %sClient(base, { %s });", s.Name, strings.Join(clientOptions, ", "))
 				argument := ""
 				if call.Request != nil {
-					c.P("const request = %s.fromJson(%s);", ToolsName(&call.Request.Decl), "`"+templateText(options.Samples(call.Request))+"`")
+					c.P("const request = %s.fromJson(%s);", ToolsName(&call.Request.Decl),
+						"`"+templateText(options.Samples(call.Request))+"`")
 					argument = "request"
 				}
 				if call.RequestStream {

@@ -32,7 +32,8 @@ func (g *generator) calls() {
 		for _, c := range s.Calls {
 			g.body(c)
 			g.P("")
-			g.In(fmt.Sprintf("export const %s: %s.Call<%s, %s> = {", callVariable(c), g.web(), g.side(c.Request, ""), g.side(c.Response, "")), func() { g.callTable(c) }, "};")
+			g.In(fmt.Sprintf("export const %s: %s.Call<%s, %s> = {", callVariable(c), g.web(), g.side(c.Request, ""),
+				g.side(c.Response, "")), func() { g.callTable(c) }, "};")
 		}
 	}
 }
@@ -211,7 +212,8 @@ func shapeOf(t *schema.Type) string {
 // take reads a field from outside of the body.
 func (g *generator) take(i int, p conversation.Placed) {
 	f := p.Field
-	verb, t := map[schema.Presence]string{schema.Required: "required", schema.Optional: "optional", schema.Defaulted: "optional"}[f.Presence], f.Type
+	verb, t := map[schema.Presence]string{schema.Required: "required", schema.Optional: "optional",
+		schema.Defaulted: "optional"}[f.Presence], f.Type
 	if f.Type.Kind == schema.KindList {
 		verb, t = "list", f.Type.Elem
 	}
@@ -300,7 +302,8 @@ func (g *generator) servers() {
 	about := g.use("about", "faithful/about.js")
 	for _, s := range g.module.Services {
 		g.P("")
-		g.doc(fmt.Sprintf("What a server of %s does, call by call. One that is left out\nanswers 501, so a server goes on compiling when calls are added.", s.FullName()))
+		g.doc(fmt.Sprintf("What a server of %s does, call by call. One that is left out\nanswers 501, so a server goes "+
+			"on compiling when calls are added.", s.FullName()))
 		g.In(fmt.Sprintf("export interface %sCalls {", s.Name), func() {
 			for _, c := range s.Calls {
 				g.doc(callDoc(c))
@@ -309,7 +312,8 @@ func (g *generator) servers() {
 		}, "}")
 		if g.exhaustive {
 			g.P("")
-			g.doc(fmt.Sprintf("Every call of %s. It is outside of the promise that code goes on compiling when calls are added.", s.FullName()))
+			g.doc(fmt.Sprintf("Every call of %s. It is outside of the promise that code goes on compiling when calls "+
+				"are added.", s.FullName()))
 			g.P("export type %sEveryCall = %s<%sCalls>;", s.Name, g.global("Required"), s.Name)
 		}
 		g.P("")

@@ -184,7 +184,8 @@ func (g *generator) message(m *schema.Message) {
 // where a field is added.
 func (g *generator) ofAll(m *schema.Message) {
 	g.P("")
-	g.doc(fmt.Sprintf("Every field of %s. It is outside of the promise that code goes on compiling when fields are added.", m.Name))
+	g.doc(fmt.Sprintf("Every field of %s. It is outside of the promise that code goes on compiling when fields "+
+		"are added.", m.Name))
 	g.In(fmt.Sprintf("export interface %sOfAll {", m.Name), func() {
 		for _, f := range m.Fields {
 			suffix := ""

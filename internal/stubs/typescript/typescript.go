@@ -59,12 +59,14 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 			emit   func(*generator)
 		}{
 			{"types", options.Types, (*generator).types}, {"calls", calls && len(m.Services) > 0, (*generator).calls},
-			{"client", options.Client && len(m.Services) > 0, (*generator).clients}, {"server", options.Server && len(m.Services) > 0, (*generator).servers},
+			{"client", options.Client && len(m.Services) > 0, (*generator).clients},
+			{"server", options.Server && len(m.Services) > 0, (*generator).servers},
 		} {
 			if !part.wanted {
 				continue
 			}
-			g := &generator{Code: stubs.NewCode("  "), module: m, imports: map[string]string{}, apart: part.name != "types", typesAt: typesAt, exhaustive: options.Exhaustive, made: made}
+			g := &generator{Code: stubs.NewCode("  "), module: m, imports: map[string]string{}, apart: part.name != "types",
+				typesAt: typesAt, exhaustive: options.Exhaustive, made: made}
 			part.emit(g)
 			add(Folder(m)+"/"+part.name+".ts", g.file())
 			if part.name != "calls" {

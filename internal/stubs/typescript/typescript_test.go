@@ -23,7 +23,8 @@ func load(t *testing.T, texts ...string) *schema.Definitions {
 }
 
 func TestNames(t *testing.T) {
-	defs := load(t, "module m message A { #1 made_at text #2 name text #3 constructor text #4 to_string text } error E 400 { #1 name text #2 message text #3 status text } service S { call constructor() -> () call find_it() -> () }")
+	defs := load(t, "module m message A { #1 made_at text #2 name text #3 constructor text #4 to_string text } error "+
+		"E 400 { #1 name text #2 message text #3 status text } service S { call constructor() -> () call find_it() -> () }")
 	m := defs.Modules[0]
 	names := func(msg *schema.Message) (list []string) {
 		for _, f := range msg.Fields {
@@ -47,16 +48,19 @@ func TestNames(t *testing.T) {
 }
 
 func TestTypeNames(t *testing.T) {
-	defs := load(t, "module m enum E { #0 a } message A { #1 a {text: [uint8]} #2 b E? #3 c [[uint64]] #4 d bytes #5 e A? #6 f float32 #7 g instant #8 h uuid }")
+	defs := load(t, "module m enum E { #0 a } message A { #1 a {text: [uint8]} #2 b E? #3 c [[uint64]] #4 d bytes #5 "+
+		"e A? #6 f float32 #7 g instant #8 h uuid }")
 	var got []string
 	for _, f := range defs.Modules[0].Messages[0].Fields {
 		got = append(got, TypeName(f.Type))
 	}
-	assert.Equal(t, []string{"ReadonlyMap<string, readonly number[]>", "E", "readonly (readonly bigint[])[]", "Uint8Array", "A", "number", "Instant", "Uuid"}, got)
+	assert.Equal(t, []string{"ReadonlyMap<string, readonly number[]>", "E", "readonly (readonly bigint[])[]",
+		"Uint8Array", "A", "number", "Instant", "Uuid"}, got)
 }
 
 func TestOutput(t *testing.T) {
-	defs := load(t, "module a.m\nuse a.other\n/// A booking.\n///\n/// Ends */ here.\nmessage Booking {\n  /// How many.\n  #1 seats int32 = 1\n  #2 notes other.Note? deprecated \"use seats\"\n}\n/// Full.\nerror Full 409 { #1 left int64 = 5 }\n/// S.\nservice S {\n  /// Books.\n  call book(Booking) -> () fails Full\n}", "module a.other message Note { #1 text text }")
+	defs := load(t, "module a.m\nuse a.other\n/// A booking.\n///\n/// Ends */ here.\nmessage Booking {\n  /// How "+
+		"many.\n  #1 seats int32 = 1\n  #2 notes other.Note? deprecated \"use seats\"\n}\n/// Full.\nerror Full 409 { #1 left int64 = 5 }\n/// S.\nservice S {\n  /// Books.\n  call book(Booking) -> () fails Full\n}", "module a.other message Note { #1 text text }")
 	files, err := Language{}.Generate(defs, stubs.About{Name: "n", Version: "1.2.3"}, stubs.Everything(""))
 	require.NoError(t, err)
 	byPath := map[string]string{}
@@ -69,7 +73,8 @@ func TestOutput(t *testing.T) {
 			"import * as other from \"../../a/other/types.js\";\nimport * as wire from \"../../faithful/wire.js\";\n",
 			"/**\n * A booking.\n *\n * Ends *\\/ here.\n */\nexport interface Booking {\n  /** How many. */\n  readonly seats: number;\n  /** @deprecated use seats */\n  readonly notes?: other.Note | undefined;\n",
 			"export interface BookingInit {\n  readonly seats?: number | undefined;\n  readonly notes?: other.NoteInit | undefined;\n",
-			"/** Full. */\nexport class Full extends wire.DeclaredError {\n  declare readonly left: bigint;\n", "left: init.left ?? 5n,",
+			"/** Full. */\nexport class Full extends wire.DeclaredError {\n  declare readonly left: bigint;\n",
+			"left: init.left ?? 5n,",
 		},
 		"a/m/client.ts":     {"  /**\n   * Books.\n   *\n   * Its errors are Full.\n   */\n  book(request: types.BookingInit, options?: client.CallOptions): Promise<void> {\n"},
 		"a/m/server.ts":     {"  book?(request: types.Booking, context: server.Context): Promise<void> | void;\n"},

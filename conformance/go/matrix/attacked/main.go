@@ -51,7 +51,8 @@ func main() {
 			return nil
 		},
 		"credential": func() error {
-			c := matrix.NewPierClient(*server, web.WithTimeout(time.Second), web.WithCredentialFunc("machine", func(context.Context) (string, error) { select {} }))
+			c := matrix.NewPierClient(*server, web.WithTimeout(time.Second),
+				web.WithCredentialFunc("machine", func(context.Context) (string, error) { select {} }))
 			_, err := c.Guarded(ctx)
 			return err
 		},
@@ -68,7 +69,8 @@ func main() {
 			return count(ctx, matrix.NewPierClient(*server), 0)
 		},
 		"secret": func() error {
-			c := matrix.NewPierClient(*server, web.WithCredential("crew", "s3cret\nX-Evil: 1"), web.WithCredential("desk", "s3cret"))
+			c := matrix.NewPierClient(*server, web.WithCredential("crew", "s3cret\nX-Evil: 1"),
+				web.WithCredential("desk", "s3cret"))
 			_, err := c.Guarded(ctx)
 			return err
 		},
@@ -78,7 +80,8 @@ func main() {
 			return err
 		},
 		"forever": func() error {
-			return echo(ctx, matrix.NewPierClient(*server, web.WithTimeout(0), web.WithStreamIdle(0), web.WithAnswerLimit(1<<63-1)))
+			return echo(ctx, matrix.NewPierClient(*server, web.WithTimeout(0), web.WithStreamIdle(0),
+				web.WithAnswerLimit(1<<63-1)))
 		},
 	}[*scene]()
 	took := time.Since(start).Milliseconds()

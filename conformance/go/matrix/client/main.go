@@ -36,9 +36,12 @@ func main() {
 		name string
 		run  func(client *matrix.PierClient) error
 	}{
-		{"unary", unary}, {"bound", bound}, {"answer stream", answerStream}, {"request stream", requestStream}, {"both ways", bothWays},
-		{"declared error", declaredError}, {"invalid request", invalidRequest}, {"late failure", lateFailure}, {"early answer", earlyAnswer}, {"early refusal", earlyRefusal},
-		{"cancellation", cancellation}, {"timeout", timeout}, {"missing credential", missingCredential}, {"retry", retry}, {"not implemented", notImplemented},
+		{"unary", unary}, {"bound", bound}, {"answer stream", answerStream}, {"request stream", requestStream},
+		{"both ways", bothWays},
+		{"declared error", declaredError}, {"invalid request", invalidRequest}, {"late failure", lateFailure},
+		{"early answer", earlyAnswer}, {"early refusal", earlyRefusal},
+		{"cancellation", cancellation}, {"timeout", timeout}, {"missing credential", missingCredential}, {"retry", retry},
+		{"not implemented", notImplemented},
 	} {
 		if err := c.run(client); err != nil {
 			fmt.Printf("%s: %v\n", c.name, err)
@@ -58,7 +61,8 @@ func same(got, want any) error {
 
 func unary(client *matrix.PierClient) error {
 	at := time.Date(2026, 7, 15, 6, 58, 12, 250_000_000, time.UTC)
-	request := matrix.EchoRequest{Text: wire.Pointer("Håkon \"the\" Skua 🐦\n"), At: &at, Names: map[string]int64{"a": -1, "bb": 1 << 60}}
+	request := matrix.EchoRequest{Text: wire.Pointer("Håkon \"the\" Skua 🐦\n"), At: &at,
+		Names: map[string]int64{"a": -1, "bb": 1 << 60}}
 	const parent = "00-0af7651916cd43dd8448eb211c80319c-b7ad6b7169203331-01"
 	answer, err := client.Echo(web.WithTrace(ctx, parent, ""), &request)
 	if err != nil {
@@ -70,16 +74,22 @@ func unary(client *matrix.PierClient) error {
 
 func bound(client *matrix.PierClient) error {
 	since := wire.NewDate(1968, 5, 1)
-	request := &matrix.BerthRequest{Code: "a/b ?%ø..", Number: -9007199254740993, Side: wire.Pointer(matrix.SideSouth), Decks: []uint8{3, 1}, Since: &since, Ticket: wire.Pointer("50% ; \"é\""), Name: "Guillemot", Wait: wire.Pointer(90 * time.Second)}
+	request := &matrix.BerthRequest{Code: "a/b ?%ø..", Number: -9007199254740993, Side: wire.Pointer(matrix.SideSouth),
+		Decks: []uint8{3, 1}, Since: &since, Ticket: wire.Pointer("50% ; \"é\""), Name: "Guillemot",
+		Wait: wire.Pointer(90 * time.Second)}
 	answer, err := client.Berth(ctx, request)
 	if err != nil {
 		return err
 	}
-	want := &matrix.BerthAnswer{Code: request.Code, Number: request.Number, Side: *request.Side, Decks: request.Decks, Since: request.Since, Ticket: request.Ticket, Name: request.Name, Wait: *request.Wait}
+	want := &matrix.BerthAnswer{Code: request.Code, Number: request.Number, Side: *request.Side, Decks: request.Decks,
+		Since: request.Since, Ticket: request.Ticket, Name: request.Name, Wait: *request.Wait}
 	if err := same(answer, want); err != nil {
 		return err
 	}
-	look := &matrix.LookRequest{Code: "NOR", Side: wire.Pointer(matrix.SideNorth), Ratio: wire.Pointer(-0.5e-9), Open: wire.Pointer(false), Amount: wire.Pointer(wire.MustDecimal("-0.10")), Hull: wire.Pointer(wire.MustUUID("0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01")), Photo: []byte{0, 255}, Name: wire.Pointer("12 & = + #")}
+	look := &matrix.LookRequest{Code: "NOR", Side: wire.Pointer(matrix.SideNorth), Ratio: wire.Pointer(-0.5e-9),
+		Open: wire.Pointer(false), Amount: wire.Pointer(wire.MustDecimal("-0.10")),
+		Hull: wire.Pointer(wire.MustUUID("0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01")), Photo: []byte{0, 255},
+		Name: wire.Pointer("12 & = + #")}
 	looked, err := client.Look(ctx, look)
 	if err == nil {
 		err = same(looked, look)
@@ -230,7 +240,8 @@ func lateFailure(client *matrix.PierClient) error {
 	if err := errors.Join(full(err, 3), same(list, []uint32{0, 1, 2})); err != nil {
 		return err
 	}
-	list, err = numbers(client.Count(ctx, &matrix.CountRequest{Count: 9, FailsAfter: wire.Pointer[uint32](3), Badly: wire.Pointer(true)}))
+	list, err = numbers(client.Count(ctx, &matrix.CountRequest{Count: 9, FailsAfter: wire.Pointer[uint32](3),
+		Badly: wire.Pointer(true)}))
 	if err := errors.Join(problem(err, "internal"), same(list, []uint32{0, 1, 2})); err != nil {
 		return err
 	}
@@ -322,7 +333,8 @@ func cancellation(client *matrix.PierClient) error {
 		short, cancel := context.WithCancel(ctx)
 		time.AfterFunc(after, cancel)
 		var unreachable *web.Unreachable
-		if err := client.Sleep(short, &matrix.SleepRequest{ID: 1}); !errors.As(err, &unreachable) || !errors.Is(err, context.Canceled) {
+		if err := client.Sleep(short, &matrix.SleepRequest{ID: 1}); !errors.As(err, &unreachable) ||
+			!errors.Is(err, context.Canceled) {
 			return fmt.Errorf("a cancelled call gave %v", err)
 		}
 		return nil
@@ -353,7 +365,8 @@ func timeout(*matrix.PierClient) error {
 	return woken(connect(), func(after time.Duration) error {
 		client := connect(web.WithTimeout(after), web.WithTries(1))
 		var unreachable *web.Unreachable
-		if err := client.Sleep(ctx, &matrix.SleepRequest{}); !errors.As(err, &unreachable) || !errors.Is(err, context.DeadlineExceeded) {
+		if err := client.Sleep(ctx, &matrix.SleepRequest{}); !errors.As(err, &unreachable) ||
+			!errors.Is(err, context.DeadlineExceeded) {
 			return fmt.Errorf("a call that took too long gave %v", err)
 		}
 		return nil
@@ -362,11 +375,13 @@ func timeout(*matrix.PierClient) error {
 
 func missingCredential(client *matrix.PierClient) error {
 	var missing *web.MissingCredential
-	if _, err := client.Guarded(ctx); !errors.As(err, &missing) || !strings.Contains(err.Error(), "crew + desk | machine") {
+	if _, err := client.Guarded(ctx); !errors.As(err, &missing) ||
+		!strings.Contains(err.Error(), "crew + desk | machine") {
 		return fmt.Errorf("without credentials: %v", err)
 	}
 	for _, options := range [][]web.ClientOption{
-		{web.WithCredential("desk", "k"), web.WithCredentialFunc("skerry.matrix.crew", func(context.Context) (string, error) { return "ada", nil })},
+		{web.WithCredential("desk", "k"), web.WithCredentialFunc("skerry.matrix.crew",
+			func(context.Context) (string, error) { return "ada", nil })},
 		{web.WithCredential("machine", "m&m")},
 	} {
 		answer, err := connect(options...).Guarded(ctx)

@@ -22,7 +22,8 @@ func main() {
 	size := flag.Uint("size", 100, "of each, in bytes")
 	flag.Parse()
 	client := matrix.NewPierClient(*server)
-	if err := map[string]func(*matrix.PierClient, uint32, uint32) error{"count": count, "sum": sum}[*call](client, uint32(*n), uint32(*size)); err != nil {
+	if err := map[string]func(*matrix.PierClient, uint32, uint32) error{"count": count, "sum": sum}[*call](client,
+		uint32(*n), uint32(*size)); err != nil {
 		log.Fatal(err)
 	}
 	var usage syscall.Rusage

@@ -41,7 +41,8 @@ func main() {
 		}
 		return context.WithValue(ctx, crewKey{}, credentials["skerry.matrix.crew"]), nil
 	}
-	mount := matrix.ServePier(new(pier).calls(), web.WithGate(gate), web.WithBeat(*beat), web.WithElementLimit(200_000), web.WithBodyLimit(*body), web.WithIdleTimeout(*idle), web.WithBase(*base))
+	mount := matrix.ServePier(new(pier).calls(), web.WithGate(gate), web.WithBeat(*beat), web.WithElementLimit(200_000),
+		web.WithBodyLimit(*body), web.WithIdleTimeout(*idle), web.WithBase(*base))
 	log.Fatal(web.NewServer(mount).Serve(listener))
 }
 
@@ -65,9 +66,13 @@ func (p *pier) calls() matrix.PierCalls {
 			return answer, nil
 		},
 		Berth: func(_ context.Context, r *matrix.BerthRequest) (*matrix.BerthAnswer, error) {
-			return &matrix.BerthAnswer{Code: r.Code, Number: r.Number, Side: r.SideOrDefault(), Decks: r.Decks, Since: r.Since, Ticket: r.Ticket, Name: r.Name, Wait: r.WaitOrDefault()}, nil
+			return &matrix.BerthAnswer{Code: r.Code, Number: r.Number, Side: r.SideOrDefault(), Decks: r.Decks, Since: r.Since,
+				Ticket: r.Ticket, Name: r.Name, Wait: r.WaitOrDefault()}, nil
 		},
-		Look:          func(_ context.Context, request *matrix.LookRequest) (*matrix.LookRequest, error) { return request, nil },
+		Look: func(_ context.Context, request *matrix.LookRequest) (*matrix.LookRequest, error) {
+			return request,
+				nil
+		},
 		Leave:         func(context.Context, *matrix.LookRequest) error { return nil },
 		Count:         p.count,
 		Sum:           p.sum,

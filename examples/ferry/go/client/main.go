@@ -59,7 +59,8 @@ func story(bookings *booking.BookingsClient, vessels *fleet.FleetClient) error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("booked     %d passengers, deck %s, %s %d.%02d\n", len(booked.Passengers), booked.DeckOrDefault(), booked.Fare.CurrencyOrDefault(), booked.Fare.Hundredths/100, booked.Fare.Hundredths%100)
+	fmt.Printf("booked     %d passengers, deck %s, %s %d.%02d\n", len(booked.Passengers), booked.DeckOrDefault(),
+		booked.Fare.CurrencyOrDefault(), booked.Fare.Hundredths/100, booked.Fare.Hundredths%100)
 
 	found, err := bookings.Booking(ctx, &booking.BookingRequest{ID: booked.ID})
 	if err != nil {
@@ -88,7 +89,8 @@ func story(bookings *booking.BookingsClient, vessels *fleet.FleetClient) error {
 		return fmt.Errorf("cancel: %w", err)
 	}
 
-	position := &fleet.Position{Vessel: sailings.Sailings[0].Vessel, Spot: common.Spot{Latitude: 60.1, Longitude: 4.9}, SeenAt: time.Now()}
+	position := &fleet.Position{Vessel: sailings.Sailings[0].Vessel, Spot: common.Spot{Latitude: 60.1, Longitude: 4.9},
+		SeenAt: time.Now()}
 	if err := vessels.Report(ctx, position); err != nil {
 		return err
 	}

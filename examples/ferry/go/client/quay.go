@@ -28,7 +28,8 @@ func quayStory(server string, vessel wire.UUID, options ...web.ClientOption) err
 	}
 	fmt.Printf("missing    %s\n", missing.Needs)
 
-	gate := quay.NewQuayClient(server, append(options, web.WithCredential("gate", "north pier"), web.WithCredential("crew", "a token"))...)
+	gate := quay.NewQuayClient(server, append(options, web.WithCredential("gate", "north pier"),
+		web.WithCredential("crew", "a token"))...)
 	boarding := gate.Board(ctx)
 	for _, passage := range []quay.Passage{
 		quay.PassageFoot{Value: quay.FootPassage{Dogs: wire.Pointer[int8](1)}},

@@ -30,7 +30,8 @@ func main() {
 	fmt.Printf("listening on http://%s\n", listener.Addr())
 	line := newLine()
 	onError := web.WithOnError(func(call string, err error) { log.Printf("%s: %v", call, err) })
-	handler := web.Serve(booking.ServeBookings(line.bookingCalls(), onError, web.WithGate(gate)), fleet.ServeFleet(line.fleetCalls()), quay.ServeQuay(line.quayCalls()))
+	handler := web.Serve(booking.ServeBookings(line.bookingCalls(), onError, web.WithGate(gate)),
+		fleet.ServeFleet(line.fleetCalls()), quay.ServeQuay(line.quayCalls()))
 	log.Fatal(web.NewServer(handler).Serve(listener))
 }
 
@@ -127,7 +128,8 @@ func (l *line) fleetCalls() fleet.FleetCalls {
 		List: func(_ context.Context, request *fleet.FleetRequest) (*fleet.FleetAnswer, error) {
 			answer := &fleet.FleetAnswer{Vessels: []fleet.Vessel{l.vessel}}
 			if request.State != nil {
-				answer.Vessels = slices.DeleteFunc(answer.Vessels, func(v fleet.Vessel) bool { return v.StateOrDefault() != *request.State })
+				answer.Vessels = slices.DeleteFunc(answer.Vessels,
+					func(v fleet.Vessel) bool { return v.StateOrDefault() != *request.State })
 			}
 			return answer, nil
 		},

@@ -16,7 +16,8 @@ import (
 // gate lets in whoever shows the key of the gate; a real one would look at the
 // crew's token, too.
 func gate(ctx context.Context, call *web.Call, credentials web.Credentials) (context.Context, error) {
-	if key, shown := credentials.Value("gate"); shown && subtle.ConstantTimeCompare([]byte(key), []byte("north pier")) == 0 {
+	if key, shown := credentials.Value("gate"); shown &&
+		subtle.ConstantTimeCompare([]byte(key), []byte("north pier")) == 0 {
 		return nil, web.Forbidden("this is not the key of a gate")
 	}
 	return ctx, nil

@@ -30,7 +30,8 @@ func serve() http.Handler {
 		},
 	},
 		web.WithGate(func(ctx context.Context, _ *web.Call, credentials web.Credentials) (context.Context, error) {
-			if key, shown := credentials.Value("gate"); shown && subtle.ConstantTimeCompare([]byte(key), []byte("north pier")) == 0 {
+			if key, shown := credentials.Value("gate"); shown &&
+				subtle.ConstantTimeCompare([]byte(key), []byte("north pier")) == 0 {
 				return nil, web.Forbidden("this is not the key of a gate")
 			}
 			return ctx, nil
@@ -56,7 +57,8 @@ func calls() error {
 	defer server.Close()
 	ctx := context.Background()
 
-	client := booking.NewBookingsClient(server.URL, web.WithTimeout(5*time.Second), web.WithTries(2), web.WithHeader("X-Desk", "7"))
+	client := booking.NewBookingsClient(server.URL, web.WithTimeout(5*time.Second), web.WithTries(2),
+		web.WithHeader("X-Desk", "7"))
 	party := []booking.Passenger{{Name: "Ada Quill"}}
 	booked, err := client.Book(ctx, &booking.BookRequest{Sailing: "NOR-0715", Passengers: party})
 	if err != nil {
@@ -73,7 +75,8 @@ func calls() error {
 	fmt.Println("failure   ", failure(err))
 	_, err = client.Book(ctx, &booking.BookRequest{Sailing: "NOR-0715"})
 	fmt.Println("failure   ", failure(err))
-	_, err = booking.NewBookingsClient("http://127.0.0.1:1").Book(ctx, &booking.BookRequest{Sailing: "NOR-0715", Passengers: party})
+	_, err = booking.NewBookingsClient("http://127.0.0.1:1").Book(ctx,
+		&booking.BookRequest{Sailing: "NOR-0715", Passengers: party})
 	fmt.Println("failure   ", failure(err))
 
 	notice := &quay.NoticeRequest{Code: "NOR-0715", Language: "en"}
@@ -82,7 +85,8 @@ func calls() error {
 	fmt.Println("failure   ", failure(thief.Unpost(ctx, notice)))
 
 	// A value that is asked for on every call, and a call that is given up.
-	gate := quay.NewQuayClient(server.URL, web.WithCredentialFunc("gate", func(context.Context) (string, error) { return "north pier", nil }))
+	gate := quay.NewQuayClient(server.URL, web.WithCredentialFunc("gate",
+		func(context.Context) (string, error) { return "north pier", nil }))
 	short, cancel := context.WithTimeout(ctx, 50*time.Millisecond)
 	defer cancel()
 	fmt.Println("failure   ", failure(gate.Unpost(short, notice)))

@@ -346,7 +346,8 @@ func retry(response *http.Response, err error, try int) (time.Duration, bool) {
 	if err != nil {
 		refused := errors.Is(err, syscall.ECONNREFUSED)
 		// A kept-alive connection that was closed before it answered anything.
-		stale := errors.Is(err, io.EOF) || errors.Is(err, syscall.ECONNRESET) || errors.Is(err, syscall.EPIPE) || strings.Contains(err.Error(), "server closed idle connection")
+		stale := errors.Is(err, io.EOF) || errors.Is(err, syscall.ECONNRESET) || errors.Is(err, syscall.EPIPE) ||
+			strings.Contains(err.Error(), "server closed idle connection")
 		return wait, refused || stale
 	}
 	switch response.StatusCode {
@@ -385,7 +386,8 @@ func (c *Client) request(ctx context.Context, call *Call, out Outgoing, accept s
 	if len(c.middleware) > 0 {
 		ctx = context.WithValue(ctx, callKey{}, call)
 	}
-	r := (&http.Request{Method: call.Method, Header: make(http.Header, 4+len(c.headers)), Host: c.base.Host, Proto: "HTTP/1.1", ProtoMajor: 1, ProtoMinor: 1}).WithContext(ctx)
+	r := (&http.Request{Method: call.Method, Header: make(http.Header, 4+len(c.headers)), Host: c.base.Host,
+		Proto: "HTTP/1.1", ProtoMajor: 1, ProtoMinor: 1}).WithContext(ctx)
 	for name, values := range c.headers {
 		r.Header[name] = slices.Clone(values) // a request may be changed by middleware
 	}
@@ -410,7 +412,8 @@ func (c *Client) request(ctx context.Context, call *Call, out Outgoing, accept s
 		r.GetBody = func() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(data)), nil }
 		r.Body, _ = r.GetBody()
 	}
-	if deadline, ok := ctx.Deadline(); ok && time.Until(deadline) < forever/2 && !call.AnswerStream && !call.RequestStream {
+	if deadline, ok := ctx.Deadline(); ok && time.Until(deadline) < forever/2 && !call.AnswerStream &&
+		!call.RequestStream {
 		r.Header["Prefer"] = c.prefer(seconds(time.Until(deadline)))
 	}
 	passTrace(ctx, r.Header)

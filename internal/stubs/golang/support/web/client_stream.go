@@ -77,7 +77,8 @@ func (w *watch) wasSilent() bool {
 	return w.fired
 }
 
-func (c *Client) openStream(ctx context.Context, cancel context.CancelFunc, call *Call, out Outgoing) (*clientStream, error) {
+func (c *Client) openStream(ctx context.Context, cancel context.CancelFunc, call *Call, out Outgoing) (*clientStream,
+	error) {
 	silence := newWatch(c.timeout, cancel)
 	response, err := c.open(ctx, call, out, c.sequence())
 	if err != nil {

@@ -179,7 +179,8 @@ func (c *Client) present(ctx context.Context, call *Call, r *http.Request, p *Pa
 		}
 		for i, credential := range all {
 			value, err := sources[i].get(ctx)
-			if err == nil && credential.Kind != "query" && credential.Kind != "basic" && strings.ContainsFunc(value, func(c rune) bool { return c < ' ' || c == 0x7f }) {
+			if err == nil && credential.Kind != "query" && credential.Kind != "basic" &&
+				strings.ContainsFunc(value, func(c rune) bool { return c < ' ' || c == 0x7f }) {
 				err = errors.New("its value has control characters in it, which no header can hold") // and is not shown
 			}
 			if err != nil {

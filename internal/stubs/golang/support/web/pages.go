@@ -29,7 +29,8 @@ func (m *Mount) ownPages(w http.ResponseWriter, r *http.Request, page string) {
 	case page == "about" && !m.quiet:
 		answer = m.about()
 	case page == "definitions" && !m.quiet:
-		answer = map[string]any{"name": m.definitions.Name, "version": m.definitions.Version, "digest": m.definitions.Digest, "modules": m.definitions.Modules}
+		answer = map[string]any{"name": m.definitions.Name, "version": m.definitions.Version,
+			"digest": m.definitions.Digest, "modules": m.definitions.Modules}
 	case isError:
 		pages := slices.Concat(commonErrors, m.definitions.Errors)
 		if i := slices.IndexFunc(pages, func(e ErrorPage) bool { return e.Name == name }); i >= 0 {
@@ -64,7 +65,8 @@ func (m *Mount) about() any {
 	slices.SortFunc(calls, func(a, b call) int {
 		return cmp.Or(strings.Compare(a.Path, b.Path), strings.Compare(a.Method, b.Method))
 	})
-	return map[string]any{"name": m.definitions.Name, "version": m.definitions.Version, "digest": m.definitions.Digest, "calls": calls}
+	return map[string]any{"name": m.definitions.Name, "version": m.definitions.Version, "digest": m.definitions.Digest,
+		"calls": calls}
 }
 
 // admits asks the gate about the pages that are behind it.

@@ -30,7 +30,8 @@ type Parameters struct {
 // Path adds the value of a field in the path.
 func (p *Parameters) Path(name, text string) {
 	if text == "" || text == "." || text == ".." {
-		p.violations = append(p.violations, wire.Violation{Pointer: "/" + name, Detail: "must not be empty, . or .., in a path", In: "path"})
+		p.violations = append(p.violations, wire.Violation{Pointer: "/" + name,
+			Detail: "must not be empty, . or .., in a path", In: "path"})
 	}
 	if p.path == nil {
 		p.path = map[string]string{}
@@ -165,7 +166,8 @@ func (a *Arguments) Rest(placed []Placed, unknown []wire.Unknown) {
 	for _, p := range placed {
 		for _, u := range unknown {
 			if u.Number == p.Number || u.Number == 0 && u.Name == p.Name {
-				a.violations = append(a.violations, wire.Violation{Pointer: wire.Step("", p.Name), Detail: "travels in the " + p.In + ", and must not come in the body too"})
+				a.violations = append(a.violations, wire.Violation{Pointer: wire.Step("", p.Name),
+					Detail: "travels in the " + p.In + ", and must not come in the body too"})
 			}
 		}
 	}

@@ -134,7 +134,8 @@ func WithGuardedDefinitions() ServerOption { return func(m *Mount) { m.guarded =
 
 // NewMount returns a mount of routes.
 func NewMount(definitions *Definitions, routes []Route, options ...ServerOption) *Mount {
-	m := &Mount{definitions: definitions, digest: []string{definitions.Digest}, limit: 4 << 20, items: serverBudget, element: 1 << 20, timeout: time.Minute, idle: time.Minute, beat: 15 * time.Second,
+	m := &Mount{definitions: definitions, digest: []string{definitions.Digest}, limit: 4 << 20, items: serverBudget,
+		element: 1 << 20, timeout: time.Minute, idle: time.Minute, beat: 15 * time.Second,
 		onError: logError, healthy: func(context.Context) error { return nil }}
 	for i := range routes {
 		m.routes = append(m.routes, &routes[i])
@@ -166,7 +167,8 @@ func Serve(first *Mount, others ...*Mount) *Mount {
 // NewServer returns a server of a handler with the limits that suit one open to
 // the world: 64 KiB of headers, 30 s for them, 60 s of idleness.
 func NewServer(handler http.Handler) *http.Server {
-	return &http.Server{Handler: handler, ReadHeaderTimeout: 30 * time.Second, IdleTimeout: time.Minute, MaxHeaderBytes: 64 << 10}
+	return &http.Server{Handler: handler, ReadHeaderTimeout: 30 * time.Second, IdleTimeout: time.Minute,
+		MaxHeaderBytes: 64 << 10}
 }
 
 // ServeHTTP answers one request.
@@ -191,7 +193,8 @@ func (m *Mount) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	case len(allow) > 0:
 		slices.Sort(allow)
 		w.Header().Set("Allow", strings.Join(allow, ", "))
-		m.problem(w, r, "wrong-method", fmt.Sprintf("%s is called with %s, not %s", path, strings.Join(allow, " or "), r.Method))
+		m.problem(w, r, "wrong-method", fmt.Sprintf("%s is called with %s, not %s", path, strings.Join(allow, " or "),
+			r.Method))
 	default:
 		m.problem(w, r, "unknown-call", "no call has the path "+r.URL.Path)
 	}
@@ -380,7 +383,8 @@ func (m *Mount) allowsOrigin(r *http.Request, origin string) bool {
 		return true
 	}
 	u, err := url.Parse(origin)
-	return err == nil && u.Host != "" && u.User == nil && (u.Scheme == "http" || u.Scheme == "https") && u.Path == "" && strings.EqualFold(u.Host, r.Host)
+	return err == nil && u.Host != "" && u.User == nil && (u.Scheme == "http" || u.Scheme == "https") && u.Path == "" &&
+		strings.EqualFold(u.Host, r.Host)
 }
 
 // gateError is what a gate says no with.
@@ -568,7 +572,8 @@ func (x *exchange) request() (wire.Message, bool) {
 	if route.NewRequest == nil {
 		// Any body is dropped, but for a stream: who sends one means another call.
 		if x.requestType == CBORSeq || x.requestType == JSONSeq {
-			m.problem(x.w, x.r, "unsupported-form", fmt.Sprintf("the call takes no request, and no stream: Content-Type is not %q", x.requestType))
+			m.problem(x.w, x.r, "unsupported-form", fmt.Sprintf("the call takes no request, and no stream: "+
+				"Content-Type is not %q", x.requestType))
 			return nil, false
 		}
 		return nil, true
@@ -586,7 +591,8 @@ func (x *exchange) request() (wire.Message, bool) {
 		a := &Arguments{request: x.r, path: x.values, queries: x.queries}
 		route.Take(request, body, a)
 		if violations = a.violations; x.oddQuery {
-			violations = append(violations, wire.Violation{In: "query", Detail: "must be pairs that are percent-encoded as they should be"})
+			violations = append(violations, wire.Violation{In: "query",
+				Detail: "must be pairs that are percent-encoded as they should be"})
 		}
 		if len(violations) > 0 {
 			m.invalid(x.w, x.r, violations)
@@ -731,10 +737,12 @@ func (x *exchange) fail(ctx context.Context, err error) {
 func (x *exchange) problemOf(ctx context.Context, err error) (p *Problem, headers map[string]string) {
 	m, call := x.mount, x.route.Call
 	var declared DeclaredError
-	if errors.As(err, &declared) && slices.ContainsFunc(call.Fails, func(f Failure) bool { return f.Name == declared.ErrorName() }) {
+	if errors.As(err, &declared) && slices.ContainsFunc(call.Fails,
+		func(f Failure) bool { return f.Name == declared.ErrorName() }) {
 		fields, encodeErr := encode(JSON, declared)
 		if encodeErr == nil {
-			return &Problem{Type: m.base + "/-/errors/" + declared.ErrorName(), Title: m.title(declared.ErrorName()), Status: declared.ErrorStatus(), Fields: fields}, nil
+			return &Problem{Type: m.base + "/-/errors/" + declared.ErrorName(), Title: m.title(declared.ErrorName()),
+				Status: declared.ErrorStatus(), Fields: fields}, nil
 		}
 		err = encodeErr
 	}
@@ -747,7 +755,8 @@ func (x *exchange) problemOf(ctx context.Context, err error) (p *Problem, header
 	case errors.As(err, &refused):
 		return commonProblem(m.base, refused.problem, refused.detail), nil
 	case errors.As(err, &overloaded):
-		return commonProblem(m.base, "overloaded", "the server has too much to do"), map[string]string{"Retry-After": strconv.Itoa(overloaded.seconds)}
+		return commonProblem(m.base, "overloaded", "the server has too much to do"),
+			map[string]string{"Retry-After": strconv.Itoa(overloaded.seconds)}
 	case errors.As(err, &request):
 		return request.problem, nil
 	case errors.Is(ctx.Err(), context.DeadlineExceeded) && x.r.Context().Err() == nil:

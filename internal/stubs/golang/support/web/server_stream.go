@@ -79,7 +79,8 @@ func (x *exchange) receive() {
 		return
 	}
 	if x.requestType != CBORSeq && x.requestType != JSONSeq {
-		m.problem(w, r, "unsupported-form", fmt.Sprintf("Content-Type is application/cbor-seq or application/json-seq, not %q", x.requestType))
+		m.problem(w, r, "unsupported-form", fmt.Sprintf("Content-Type is application/cbor-seq or "+
+			"application/json-seq, not %q", x.requestType))
 		return
 	}
 	if !x.route.Implemented {
@@ -93,13 +94,14 @@ func (x *exchange) receive() {
 	ctx, cancel := context.WithCancel(x.ctx)
 	defer cancel()
 	var deadline time.Time
-	in := &incoming{exchange: x, reader: newStreamReader(x.requestType == JSONSeq, m.element+16, m.items, func(b []byte) (int, error) {
-		if now := time.Now(); deadline.Sub(now) < m.idle/2 {
-			deadline = now.Add(m.idle)
-			_ = controller.SetReadDeadline(deadline)
-		}
-		return r.Body.Read(b)
-	}), rest: true}
+	in := &incoming{exchange: x, reader: newStreamReader(x.requestType == JSONSeq, m.element+16, m.items,
+		func(b []byte) (int, error) {
+			if now := time.Now(); deadline.Sub(now) < m.idle/2 {
+				deadline = now.Add(m.idle)
+				_ = controller.SetReadDeadline(deadline)
+			}
+			return r.Body.Read(b)
+		}), rest: true}
 	var answer wire.Message
 	err := x.run(ctx, func(ctx context.Context) (err error) {
 		answer, err = x.route.Receive(ctx, in.elements)

@@ -93,7 +93,8 @@ func (s *socket) next(ctx context.Context, idle time.Duration, m wire.Message) (
 		select {
 		case data = <-s.frames:
 		case <-s.over:
-			if websocket.CloseStatus(s.broken) == websocket.StatusMessageTooBig || errors.Is(s.broken, websocket.ErrMessageTooBig) {
+			if websocket.CloseStatus(s.broken) == websocket.StatusMessageTooBig ||
+				errors.Is(s.broken, websocket.ErrMessageTooBig) {
 				return 0, nil, &tooLarge{}
 			}
 			return 0, nil, fmt.Errorf("%w: %w", errLost, s.broken)
@@ -186,10 +187,12 @@ func Converse(m *Mount, w http.ResponseWriter, r *http.Request, route *Route) {
 	}
 	if protocol == "" {
 		w.Header().Set("Upgrade", "websocket")
-		m.problem(w, r, "not-acceptable", "the call streams both ways: upgrade to a WebSocket with the subprotocol faithful-cbor or faithful-json")
+		m.problem(w, r, "not-acceptable", "the call streams both ways: upgrade to a WebSocket with the subprotocol "+
+			"faithful-cbor or faithful-json")
 		return
 	}
-	conn, err := websocket.Accept(lostHijacker{w}, r, &websocket.AcceptOptions{Subprotocols: []string{protocol}, InsecureSkipVerify: true}) // the origin was looked at
+	conn, err := websocket.Accept(lostHijacker{w}, r,
+		&websocket.AcceptOptions{Subprotocols: []string{protocol}, InsecureSkipVerify: true}) // the origin was looked at
 	if err != nil {
 		return // and it has answered
 	}
@@ -300,7 +303,8 @@ func NewConversation[T, A any](ctx context.Context, c *Client, call *Call) (*Con
 		carrier = http.DefaultTransport
 	}
 	transport.Transport = lostTransport{carrier}
-	conn, response, err := websocket.Dial(opening, u.String(), &websocket.DialOptions{HTTPClient: &transport, HTTPHeader: r.Header, Subprotocols: []string{protocol}})
+	conn, response, err := websocket.Dial(opening, u.String(),
+		&websocket.DialOptions{HTTPClient: &transport, HTTPHeader: r.Header, Subprotocols: []string{protocol}})
 	if err != nil {
 		if response != nil && response.Body != nil && response.StatusCode != http.StatusSwitchingProtocols {
 			defer response.Body.Close()
@@ -310,11 +314,13 @@ func NewConversation[T, A any](ctx context.Context, c *Client, call *Call) (*Con
 	}
 	if conn.Subprotocol() != protocol {
 		conn.CloseNow()
-		return nil, &BadAnswer{Call: call.Name, Status: http.StatusSwitchingProtocols, Err: fmt.Errorf("the server did not agree to %s", protocol)}
+		return nil, &BadAnswer{Call: call.Name, Status: http.StatusSwitchingProtocols,
+			Err: fmt.Errorf("the server did not agree to %s", protocol)}
 	}
 	ctx, cancel := context.WithCancel(ctx)
 	s := newSocket(ctx, conn, c.element, c.items, c.idle, func() {})
-	return &Conversation[T, A]{socket: s, call: call, client: c, ctx: ctx, cancel: cancel, stop: s.writer.beats(15 * time.Second)}, nil
+	return &Conversation[T, A]{socket: s, call: call, client: c, ctx: ctx, cancel: cancel,
+		stop: s.writer.beats(15 * time.Second)}, nil
 }
 
 // Send sends one element.

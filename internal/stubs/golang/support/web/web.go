@@ -134,8 +134,10 @@ type ErrorPage struct {
 
 // The errors that every server may answer with.
 var commonErrors = []ErrorPage{
-	{"invalid-request", 400, "The request could not be read, or breaks what its definition demands. The member errors lists every violation with a JSON Pointer."},
-	{"unauthenticated", 401, "The call needs credentials that the request did not show, or that are not good; WWW-Authenticate names them."},
+	{"invalid-request", 400, "The request could not be read, or breaks what its definition demands. The member " +
+		"errors lists every violation with a JSON Pointer."},
+	{"unauthenticated", 401, "The call needs credentials that the request did not show, or that are not good; " +
+		"WWW-Authenticate names them."},
 	{"forbidden", 403, "The credentials are good, and not enough for this."},
 	{"unknown-call", 404, "No call has this path."},
 	{"wrong-method", 405, "The path is right and the method is not; Allow names the right one."},
@@ -151,7 +153,8 @@ var commonErrors = []ErrorPage{
 func commonProblem(base, name, detail string) *Problem {
 	for _, e := range commonErrors {
 		if e.Name == name {
-			return &Problem{Type: base + "/-/errors/" + name, Title: strings.ReplaceAll(name, "-", " "), Status: e.Status, Detail: detail}
+			return &Problem{Type: base + "/-/errors/" + name, Title: strings.ReplaceAll(name, "-", " "), Status: e.Status,
+				Detail: detail}
 		}
 	}
 	panic("no such error: " + name)

@@ -20,9 +20,12 @@ import (
 
 func TestPreferred(t *testing.T) {
 	for _, c := range []struct{ accept, request, want string }{
-		{"", "", JSON}, {"", CBOR, CBOR}, {"", JSON, JSON}, {"*/*", CBOR, CBOR}, {"application/*", "", JSON}, {"application/cbor", JSON, CBOR}, {"APPLICATION/CBOR", JSON, CBOR},
-		{"application/json;q=0.5, application/cbor;q=0.4", CBOR, JSON}, {"application/json; q=0.5, */*", JSON, CBOR}, {"application/cbor;q=0, */*", CBOR, JSON},
-		{"text/html", JSON, ""}, {"application/cbor;q=0", CBOR, ""}, {"application/json;q=x", CBOR, JSON}, {"text/html, application/json;q=0.1", CBOR, JSON},
+		{"", "", JSON}, {"", CBOR, CBOR}, {"", JSON, JSON}, {"*/*", CBOR, CBOR}, {"application/*", "", JSON},
+		{"application/cbor", JSON, CBOR}, {"APPLICATION/CBOR", JSON, CBOR},
+		{"application/json;q=0.5, application/cbor;q=0.4", CBOR, JSON}, {"application/json; q=0.5, */*", JSON, CBOR},
+		{"application/cbor;q=0, */*", CBOR, JSON},
+		{"text/html", JSON, ""}, {"application/cbor;q=0", CBOR, ""}, {"application/json;q=x", CBOR, JSON},
+		{"text/html, application/json;q=0.1", CBOR, JSON},
 	} {
 		var accept []string
 		if c.accept != "" {
@@ -36,7 +39,9 @@ func TestPreferred(t *testing.T) {
 
 func TestPatience(t *testing.T) {
 	m := NewMount(&Definitions{}, nil, WithHandlerTimeout(10*time.Second))
-	for prefer, want := range map[string]time.Duration{"": 10 * time.Second, "wait=3": 3 * time.Second, "respond-async, wait=3": 3 * time.Second, "wait=60": 10 * time.Second, "wait=0": 10 * time.Second, "wait=-1": 10 * time.Second, "wait=x": 10 * time.Second} {
+	for prefer, want := range map[string]time.Duration{"": 10 * time.Second, "wait=3": 3 * time.Second,
+		"respond-async, wait=3": 3 * time.Second, "wait=60": 10 * time.Second, "wait=0": 10 * time.Second,
+		"wait=-1": 10 * time.Second, "wait=x": 10 * time.Second} {
 		r := httptest.NewRequest("POST", "/", nil)
 		r.Header.Set("Prefer", prefer)
 		assert.Equal(t, want, m.patience(r), prefer)
@@ -44,7 +49,8 @@ func TestPatience(t *testing.T) {
 }
 
 func TestProblem(t *testing.T) {
-	p := &Problem{Type: "/v1/-/errors/invalid-request", Title: "invalid request", Status: 400, Detail: "2 violations", Violations: []wire.Violation{{Pointer: "/a", Detail: "is wrong"}, {Pointer: "/b", Detail: "too"}}}
+	p := &Problem{Type: "/v1/-/errors/invalid-request", Title: "invalid request", Status: 400, Detail: "2 violations",
+		Violations: []wire.Violation{{Pointer: "/a", Detail: "is wrong"}, {Pointer: "/b", Detail: "too"}}}
 	assert.Equal(t, "invalid-request", p.Name())
 	assert.Equal(t, "400 invalid request: 2 violations; /a is wrong; /b too", p.Error())
 	assert.Equal(t, "about:blank", (&Problem{Type: "about:blank"}).Name())
@@ -96,10 +102,12 @@ func outgoing(text string) Outgoing {
 	return Outgoing{Message: n, Body: n}
 }
 
-var echo = Call{Name: "m.S.echo", Method: "POST", Path: "/m/s/echo", Fails: []Failure{{Name: "m.Failed", New: func() DeclaredError { return new(failed) }}}}
+var echo = Call{Name: "m.S.echo", Method: "POST", Path: "/m/s/echo",
+	Fails: []Failure{{Name: "m.Failed", New: func() DeclaredError { return new(failed) }}}}
 
 func echoMount(options ...ServerOption) *Mount {
-	return NewMount(&Definitions{Name: "n", Version: "v", Digest: "d", Errors: []ErrorPage{{"m.Failed", 422, "It failed.\nBadly."}}}, []Route{{
+	return NewMount(&Definitions{Name: "n", Version: "v", Digest: "d",
+		Errors: []ErrorPage{{"m.Failed", 422, "It failed.\nBadly."}}}, []Route{{
 		Call: &echo, Implemented: true, NewRequest: func() wire.Message { return new(note) }, Answers: true,
 		Serve: func(ctx context.Context, request wire.Message) (wire.Message, error) {
 			switch n := request.(*note); n.text {
@@ -120,7 +128,8 @@ func TestRoundTrip(t *testing.T) {
 	defer server.Close()
 	var digests []string
 	for _, options := range [][]ClientOption{nil, {WithJSON()}} {
-		options = append(options, WithHeader("X-Line", "skerry"), WithTimeout(5*time.Second), WithHTTPClient(server.Client()), WithDigestHook(func(d string) { digests = append(digests, d) }))
+		options = append(options, WithHeader("X-Line", "skerry"), WithTimeout(5*time.Second),
+			WithHTTPClient(server.Client()), WithDigestHook(func(d string) { digests = append(digests, d) }))
 		client := NewClient(server.URL+"/", "other", options...)
 		answer := new(note)
 		require.NoError(t, client.Do(context.Background(), &echo, outgoing("héllo"), answer))
@@ -146,7 +155,9 @@ func TestRoundTrip(t *testing.T) {
 func TestOwnPages(t *testing.T) {
 	sick := errors.New("the sea is rough")
 	var told []string
-	server := httptest.NewServer(Serve(echoMount(WithBase("/v1"), WithHealth(func(context.Context) error { return sick }), WithOnError(func(c string, err error) { told = append(told, c+": "+err.Error()) })), echoMount()))
+	server := httptest.NewServer(Serve(echoMount(WithBase("/v1"),
+		WithHealth(func(context.Context) error { return sick }),
+		WithOnError(func(c string, err error) { told = append(told, c+": "+err.Error()) })), echoMount()))
 	defer server.Close()
 	get := func(path string) (int, string) {
 		response, err := http.Get(server.URL + path)
@@ -243,7 +254,8 @@ func TestCloseBehindAStuckWrite(t *testing.T) {
 			<-closed // and reads nothing
 		}))
 		c := NewClient(server.URL, "")
-		conversation, err := NewConversation[struct{}, struct{}](t.Context(), c, &Call{Name: "quay.Pier.mirror", Method: "GET", Path: "/mirror"})
+		conversation, err := NewConversation[struct{}, struct{}](t.Context(), c,
+			&Call{Name: "quay.Pier.mirror", Method: "GET", Path: "/mirror"})
 		require.NoError(t, err)
 		s := conversation.socket
 		if ended {

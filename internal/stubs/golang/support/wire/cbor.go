@@ -77,8 +77,9 @@ func (r *CBORReader) longHead(first byte) (byte, uint64) {
 	return first, argument
 }
 
-var majorNames = map[byte]string{unsigned: "an integer", negative: "a negative integer", byteText: "a byte string", utf8Text: "a text",
-	array: "an array", mapping: "a map", tag: "a tag", simple: "a simple value or float"}
+var majorNames = map[byte]string{unsigned: "an integer", negative: "a negative integer", byteText: "a byte string",
+	utf8Text: "a text",
+	array:    "an array", mapping: "a map", tag: "a tag", simple: "a simple value or float"}
 
 // short reads the argument of a head of one byte, of a major type. ok is false
 // where the head is longer, or of another type, or not there: nothing was read
@@ -418,7 +419,8 @@ func (r *CBORReader) Instant() time.Time {
 		r.at += 6
 		return time.Unix(int64(binary.BigEndian.Uint32(rest[2:])), 0).UTC()
 	}
-	if len(rest) >= 14 && string(rest[:6]) == "\xd9\x03\xe9\xa2\x01\x1a" && rest[10] == negative|2 && rest[11] == unsigned|25 {
+	if len(rest) >= 14 && string(rest[:6]) == "\xd9\x03\xe9\xa2\x01\x1a" && rest[10] == negative|2 &&
+		rest[11] == unsigned|25 {
 		if millis := binary.BigEndian.Uint16(rest[12:]); millis >= 1 && millis <= 999 {
 			r.at += 14
 			return time.Unix(int64(binary.BigEndian.Uint32(rest[6:])), int64(millis)*1_000_000).UTC()

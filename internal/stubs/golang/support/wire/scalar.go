@@ -121,7 +121,8 @@ func appendInstantText(b []byte, t time.Time) []byte {
 	hour, minute, second := t.Clock()
 	b = append(b, byte('0'+year/1000), byte('0'+year/100%10), byte('0'+year/10%10), byte('0'+year%10))
 	b = append(b, '-', byte('0'+month/10), byte('0'+month%10), '-', byte('0'+day/10), byte('0'+day%10))
-	b = append(b, 'T', byte('0'+hour/10), byte('0'+hour%10), ':', byte('0'+minute/10), byte('0'+minute%10), ':', byte('0'+second/10), byte('0'+second%10))
+	b = append(b, 'T', byte('0'+hour/10), byte('0'+hour%10), ':', byte('0'+minute/10), byte('0'+minute%10), ':',
+		byte('0'+second/10), byte('0'+second%10))
 	if nanos := t.Nanosecond(); nanos != 0 {
 		b = append(b, '.')
 		for unit := 100_000_000; nanos != 0; unit /= 10 {
@@ -145,7 +146,8 @@ func parseInstant(s []byte) (time.Time, bool) {
 	}
 	century, year := two(0), two(2)
 	month, day, hour, minute, second := two(5), two(8), two(11), two(14), two(17)
-	if century < 0 || year < 0 || month < 1 || month > 12 || day < 1 || hour < 0 || hour > 23 || minute < 0 || minute > 59 || second < 0 || second > 59 {
+	if century < 0 || year < 0 || month < 1 || month > 12 || day < 1 || hour < 0 || hour > 23 || minute < 0 ||
+		minute > 59 || second < 0 || second > 59 {
 		return time.Time{}, false
 	}
 	year += century * 100
@@ -238,7 +240,8 @@ func parseDate(s []byte) (Date, bool) {
 		return n
 	}
 	year, month, day := digits(0, 4), digits(5, 7), digits(8, 10)
-	if year < 1 || month < 1 || month > 12 || day < 1 || day > 28 && day > time.Date(year, time.Month(month)+1, 0, 0, 0, 0, 0, time.UTC).Day() {
+	if year < 1 || month < 1 || month > 12 || day < 1 || day > 28 &&
+		day > time.Date(year, time.Month(month)+1, 0, 0, 0, 0, 0, time.UTC).Day() {
 		return 0, false
 	}
 	return NewDate(year, time.Month(month), day), true

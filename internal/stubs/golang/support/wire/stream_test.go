@@ -11,8 +11,10 @@ import (
 )
 
 // items are well-formed CBOR, one of each shape.
-var items = []string{"00", "1903e8", "3863", "f5", "f97e00", "fb3ff8000000000000", "60", "6161", "7818" + "616161616161616161616161616161616161616161616161", "7f616161626163ff", "5f41004101ff",
-	"80", "820102", "9f01820203ff", "a0", "a10102", "bf6161016162a0ff", "c11a00000001", "c1c1c10a", "a101a101a101a10180", "a1028260d9d9f7a0", "9f9fff60ff"}
+var items = []string{"00", "1903e8", "3863", "f5", "f97e00", "fb3ff8000000000000", "60", "6161",
+	"7818" + "616161616161616161616161616161616161616161616161", "7f616161626163ff", "5f41004101ff",
+	"80", "820102", "9f01820203ff", "a0", "a10102", "bf6161016162a0ff", "c11a00000001", "c1c1c10a", "a101a101a101a10180",
+	"a1028260d9d9f7a0", "9f9fff60ff"}
 
 // TestSplitting cuts a sequence at every byte: the elements come out the same.
 func TestSplitting(t *testing.T) {
@@ -24,7 +26,8 @@ func TestSplitting(t *testing.T) {
 		cbor = append(cbor, b...)
 		wantCBOR = append(wantCBOR, item)
 	}
-	for _, element := range []string{`{"value":{"a":"}\"{\\"}}`, `{"end":{}}`, `{"beat":[[{}],"]"]}`, `{}`, "{\n\"x\":\n1}"} {
+	for _, element := range []string{`{"value":{"a":"}\"{\\"}}`, `{"end":{}}`, `{"beat":[[{}],"]"]}`, `{}`,
+		"{\n\"x\":\n1}"} {
 		json = append(append(append(json, 0x1e), element...), '\n')
 		wantJSON = append(wantJSON, element)
 	}
@@ -63,7 +66,8 @@ func TestSplitting(t *testing.T) {
 			assert.Empty(t, bytes.TrimSpace(buffer))
 		}
 	}
-	for _, bad := range []string{"ff", "1c", "9b7fffffffffffffff", "5b7fffffffffffffff", hex.EncodeToString(bytes.Repeat([]byte{0x81}, 1000))} {
+	for _, bad := range []string{"ff", "1c", "9b7fffffffffffffff", "5b7fffffffffffffff",
+		hex.EncodeToString(bytes.Repeat([]byte{0x81}, 1000))} {
 		b, _ := hex.DecodeString(bad)
 		_, _, err := NewSplitter(false).Next(b)
 		assert.Error(t, err, bad)

@@ -18,7 +18,8 @@ func TestUUIDs(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, text, u.String())
 	assert.Equal(t, u, MustUUID(text))
-	for _, bad := range []string{"", text + "0", text[1:], strings.Replace(text, "-", "0", 1), strings.Replace(text, "b", "g", 1)} {
+	for _, bad := range []string{"", text + "0", text[1:], strings.Replace(text, "-", "0", 1),
+		strings.Replace(text, "b", "g", 1)} {
 		_, err := ParseUUID(bad)
 		assert.Error(t, err, bad)
 		assert.Panics(t, func() { MustUUID(bad) })
@@ -28,7 +29,8 @@ func TestUUIDs(t *testing.T) {
 func TestInstants(t *testing.T) {
 	for in, want := range map[string]string{
 		"2026-07-15T09:30:00+02:00": "2026-07-15T07:30:00Z", "2024-02-29T23:59:59.120000000Z": "2024-02-29T23:59:59.12Z",
-		"1969-12-31T23:59:59.999999999Z": "1969-12-31T23:59:59.999999999Z", "0001-01-01T00:00:00Z": "0001-01-01T00:00:00Z", "9999-12-31T23:59:59-00:00": "9999-12-31T23:59:59Z",
+		"1969-12-31T23:59:59.999999999Z": "1969-12-31T23:59:59.999999999Z", "0001-01-01T00:00:00Z": "0001-01-01T00:00:00Z",
+		"9999-12-31T23:59:59-00:00": "9999-12-31T23:59:59Z",
 	} {
 		at := MustInstant(in)
 		assert.Equal(t, want, string(appendInstantText(nil, at)))
@@ -36,8 +38,11 @@ func TestInstants(t *testing.T) {
 		require.NoError(t, err)
 		assert.True(t, reference.Equal(at), "the standard library agrees on %s", in)
 	}
-	for _, bad := range []string{"", "2023-02-29T00:00:00Z", "2026-00-01T00:00:00Z", "2026-07-32T00:00:00Z", "2026-07-15T24:00:00Z", "2026-07-15T09:60:00Z", "2026-07-15T09:30:60Z", "2026-07-15T09:30:00", "2026-07-15T09:30:00.Z",
-		"2026-07-15T09:30:00.0123456789Z", "2026-07-15T09:30:00+24:00", "2026-07-15T09:30:00+0200", "0001-01-01T00:00:00+00:01", "x026-07-15T09:30:00Z"} {
+	for _, bad := range []string{"", "2023-02-29T00:00:00Z", "2026-00-01T00:00:00Z", "2026-07-32T00:00:00Z",
+		"2026-07-15T24:00:00Z", "2026-07-15T09:60:00Z", "2026-07-15T09:30:60Z", "2026-07-15T09:30:00",
+		"2026-07-15T09:30:00.Z",
+		"2026-07-15T09:30:00.0123456789Z", "2026-07-15T09:30:00+24:00", "2026-07-15T09:30:00+0200",
+		"0001-01-01T00:00:00+00:01", "x026-07-15T09:30:00Z"} {
 		assert.Panics(t, func() { MustInstant(bad) }, bad)
 	}
 	var w Writer
@@ -46,13 +51,15 @@ func TestInstants(t *testing.T) {
 }
 
 func TestIntegers(t *testing.T) {
-	for in, want := range map[string]uint64{"0": 0, "7": 7, "-7": 7, "18446744073709551615": math.MaxUint64, "-9223372036854775808": 1 << 63} {
+	for in, want := range map[string]uint64{"0": 0, "7": 7, "-7": 7, "18446744073709551615": math.MaxUint64,
+		"-9223372036854775808": 1 << 63} {
 		n, minus, ok := parseInteger([]byte(in), true)
 		assert.True(t, ok, in)
 		assert.Equal(t, want, n)
 		assert.Equal(t, in[0] == '-', minus)
 	}
-	for _, bad := range []string{"", "-", "00", "01", "-0", "1.0", "1e1", "+1", "18446744073709551616", "99999999999999999999", "184467440737095516150"} {
+	for _, bad := range []string{"", "-", "00", "01", "-0", "1.0", "1e1", "+1", "18446744073709551616",
+		"99999999999999999999", "184467440737095516150"} {
 		_, _, ok := parseInteger([]byte(bad), true)
 		assert.False(t, ok, bad)
 	}
@@ -65,8 +72,10 @@ func TestPathsAndEnums(t *testing.T) {
 	e := &Error{Path: "/a", Detail: "is wrong", Offset: 4}
 	assert.Equal(t, "/a: is wrong (byte 4)", e.Error())
 	assert.Equal(t, "payload: is wrong", (&Error{Detail: "is wrong", Offset: -1}).Error())
-	assert.Equal(t, "/a is wrong; /b too", (&Invalid{Violations: []Violation{{Pointer: "/a", Detail: "is wrong"}, {Pointer: "/b", Detail: "too"}}}).Error())
-	for in, want := range map[string]bool{"#0": true, "#65535": true, "#65536": false, "#": false, "7": false, "#-1": false} {
+	assert.Equal(t, "/a is wrong; /b too", (&Invalid{Violations: []Violation{{Pointer: "/a", Detail: "is wrong"},
+		{Pointer: "/b", Detail: "too"}}}).Error())
+	for in, want := range map[string]bool{"#0": true, "#65535": true, "#65536": false, "#": false, "7": false,
+		"#-1": false} {
 		_, ok := ParseUnlistedNumber(in)
 		assert.Equal(t, want, ok, in)
 	}
@@ -76,7 +85,8 @@ func TestPathsAndEnums(t *testing.T) {
 	require.NoError(t, w.Err())
 	AppendUnlisted(nil, "Deck", "", &w)
 	assert.ErrorContains(t, w.Err(), "Deck is not set")
-	assert.Equal(t, []Entry[string, int]{{"b", 4}, {"z", 2}, {"aa", 3}, {"ab", 1}}, SortedTexts(nil, map[string]int{"ab": 1, "z": 2, "aa": 3, "b": 4}))
+	assert.Equal(t, []Entry[string, int]{{"b", 4}, {"z", 2}, {"aa", 3}, {"ab", 1}},
+		SortedTexts(nil, map[string]int{"ab": 1, "z": 2, "aa": 3, "b": 4}))
 	many := map[string]int{}
 	for i := range 100 {
 		many[strings.Repeat("x", i%7)+strconv.Itoa(i)] = i
@@ -87,7 +97,8 @@ func TestPathsAndEnums(t *testing.T) {
 }
 
 func TestBase64(t *testing.T) {
-	for in, want := range map[string]string{"": "", "YQ": "a", "YQ==": "a", "YWI=": "ab", "-_8": "\xfb\xff", "+/8=": "\xfb\xff", "-/8": "\xfb\xff"} {
+	for in, want := range map[string]string{"": "", "YQ": "a", "YQ==": "a", "YWI=": "ab", "-_8": "\xfb\xff",
+		"+/8=": "\xfb\xff", "-/8": "\xfb\xff"} {
 		got, ok := decodeBase64([]byte(in))
 		assert.True(t, ok, in)
 		assert.Equal(t, want, string(got))
