@@ -2,13 +2,17 @@
 // codecs, clients and servers, over two support packages that are emitted
 // with them (support/).
 //
-//	names.go    names of definitions → names in Go
-//	types.go    constants, enums, messages and errors
-//	named.go    named types; union.go unions
-//	cbor.go     reading and writing CBOR; json.go JSON; scalars.go scalars in both
-//	bounds.go   what finds violations
-//	layout.go   the layout of gofmt
-//	service.go  clients and servers
+//	names.go      names of definitions → names in Go
+//	scalars.go    a row for each scalar
+//	types.go      constants, enums, messages and errors
+//	named.go      named types
+//	unions.go     unions
+//	codec.go      reading and writing CBOR and JSON
+//	bounds.go     what finds violations
+//	service.go    clients and servers
+//	scaffold.go   the first lines of a server
+//	compatible.go what changes do to programs over the stubs
+//	layout.go     the layout of gofmt
 package golang
 
 import (

@@ -188,21 +188,3 @@ func (g *generator) violationsInside(t *schema.Type, value string, path ...strin
 		})
 	}
 }
-
-// namedCodec writes what finds violations in a named type.
-func (g *generator) namedCodec(n *schema.NamedType) {
-	if !stubs.Checked(&n.Type) {
-		return
-	}
-	g.top()
-	parameters := []string{"value: " + n.Name, "found: list[" + g.wire() + ".Violation]", "path: str"}
-	g.function("check_"+snake(n.Name), parameters, "None", func() {
-		g.P("\"\"\"Adds everything that a request must not hold.\"\"\"")
-		plain := n.Type
-		plain.Named = nil
-		if n.Bounds != nil {
-			g.bounds(n.Bounds, &plain, snake(n.Name), "value", "path", n.Secret)
-		}
-		g.violationsInside(&plain, "value", "path")
-	})
-}

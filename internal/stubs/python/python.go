@@ -2,13 +2,17 @@
 // a client and a server, over support files that are emitted with them
 // (support/).
 //
-//	names.go    names of definitions → names in Python
-//	scalars.go  a row for each scalar
-//	types.go    constants, named types, enums, unions, messages and errors
-//	cbor.go     reading and writing CBOR, and reading what our writers write
-//	json.go     reading and writing JSON
-//	bounds.go   what finds violations
-//	service.go  clients and servers
+//	names.go      names of definitions → names in Python
+//	scalars.go    a row for each scalar
+//	types.go      constants, enums, messages and errors
+//	named.go      named types
+//	unions.go     unions
+//	codec.go      reading and writing CBOR and JSON
+//	bounds.go     what finds violations
+//	service.go    clients and servers
+//	scaffold.go   the first lines of a server
+//	compatible.go what changes do to programs over the stubs
+//	fast.go       reading what our own writers write
 package python
 
 import (

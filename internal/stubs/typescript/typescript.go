@@ -2,13 +2,17 @@
 // types, a client and a server, over support files that are emitted with them
 // (support/). The output is ECMAScript modules for tsc's nodenext resolution.
 //
-//	names.go    names of definitions → names in TypeScript
-//	scalars.go  a row for each scalar
-//	types.go    constants, enums, messages and errors
-//	named.go    named types and unions
-//	codec.go    reading and writing CBOR and JSON
-//	bounds.go   what finds violations
-//	service.go  clients and servers
+//	names.go      names of definitions → names in TypeScript
+//	scalars.go    a row for each scalar
+//	types.go      constants, enums, messages and errors
+//	named.go      named types
+//	unions.go     unions
+//	codec.go      reading and writing CBOR and JSON
+//	bounds.go     what finds violations
+//	service.go    clients and servers
+//	scaffold.go   the first lines of a server
+//	compatible.go what changes do to programs over the stubs
+//	make.go       what makes values whole
 package typescript
 
 import (

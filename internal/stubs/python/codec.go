@@ -389,179 +389,154 @@ func (g *generator) entries(m *schema.Message) {
 	})
 }
 
-// static is how many lists and maps of a type nest before the next message.
-func static(t *schema.Type) int {
-	switch t.Kind {
-	case schema.KindList, schema.KindMap:
-		return 1 + static(t.Elem)
-	case schema.KindUnion:
-		return 1
-	}
-	return 0
-}
-
-func staticOf(m *schema.Message) int {
-	most := 0
-	for _, f := range m.Fields {
-		most = max(most, static(f.Type))
-	}
-	return most
-}
-
-// table imports a table or function of the support file for itself: looking it
-// up in the module each time would cost.
-func (g *generator) table(name string) string {
-	g.use("from " + g.typesRoot() + "faithful.wire import " + name + " as _" + name)
-	return "_" + name
-}
-
-// fast writes the reading of what writers write: fields in their order, in
-// their shortest forms. Everything else is a surprise, and read the other way.
-func (g *generator) fast(m *schema.Message) {
-	g.table("new")
-	g.entries(m)
+func (g *generator) writeJSON(m *schema.Message) {
 	wire := g.wire()
-	g.top()
-	g.fastFunction(m.Name, func() {
-		g.P("left = d[i] - 0xA0")
-		g.block(fmt.Sprintf("if not 0 <= left < 24 or depth > %d:", value.MaxDepth-1-staticOf(m)),
-			func() { g.P("%s.surprise()", wire) })
-		g.P("i += 1")
-		always := 0
-		var arguments []string
-		for n, f := range m.Fields {
-			variable := fmt.Sprintf("v%d", n)
-			key := cborHead(0, f.Number)
-			condition := fmt.Sprintf("d[i] == %d", f.Number)
-			if len(key) > 1 {
-				condition = fmt.Sprintf("d[i : i + %d] == %s", len(key), bytesLiteral(key))
-			}
-			arguments = append(arguments, fmt.Sprintf("%s=%s", FieldName(f), variable))
-			if f.Presence == schema.Optional {
-				t := g.typ(f.Type)
-				if f.Type.Kind != schema.KindAny {
-					t += " | None"
+	g.function("write_json", []string{"self", "depth: int", "mode: int"}, "str", func() {
+		g.tooDeep()
+		if holdsDepth(m) {
+			g.P("depth += 1")
+		}
+		g.P("members: list[tuple[int, str]] = []")
+		for _, f := range m.Fields {
+			g.present(f, func(value string) {
+				text := g.jsonValue(f.Type, value, "depth", 0)
+				if f.Secret && !namedSecret(f.Type) {
+					text = g.hidden(text)
 				}
-				g.P("%s: %s = None", variable, t)
-				g.block(fmt.Sprintf("if i < len(d) and %s:", condition), func() {
-					g.P("i += %d", len(key))
-					g.fastValue(f.Type, variable, 0)
-					g.P("left -= 1")
-				})
-				continue
-			}
-			always++
-			negated := strings.Replace(condition, "==", "!=", 1)
-			g.block(fmt.Sprintf("if %s:", negated), func() { g.P("%s.surprise()", wire) })
-			g.P("i += %d", len(key))
-			g.fastValue(f.Type, variable, 0)
+				g.P("%s", stubs.Call("members.append", stubs.Rows("(", []string{strconv.Itoa(f.Number), member(f, text)}, ")")))
+			})
 		}
-		g.block(fmt.Sprintf("if left != %d:", always), func() { g.P("%s.surprise()", wire) })
-		if m.IsError() { // An exception makes itself.
-			g.P("return %s, i", stubs.Call(m.Name, append(arguments, "_unknown=None")...))
-			return
-		}
-		g.P("m = _new(%s)", m.Name)
-		for _, a := range arguments {
-			name, variable, _ := strings.Cut(a, "=")
-			g.P("m.%s = %s", name, variable)
-		}
-		g.P("m._unknown = None")
-		g.P("return m, i")
+		g.block("if self._unknown:", func() { g.P("return %s.merge_json(members, self._unknown, mode)", wire) })
+		g.P("return %s.json_object([text for _, text in members])", wire)
 	})
+	g.P("")
 }
 
-func (g *generator) fastFunction(name string, body func()) {
-	g.function("_fast_"+snake(name), []string{"d: bytes", "i: int", "depth: int"}, "tuple["+name+", int]", body)
+// member is a field's name with the text of its value.
+func member(f *schema.Field, text string) string {
+	name := quote(jsonText(f.JSONName()) + ":")
+	if rest, formatted := strings.CutPrefix(text, "f'"); formatted && !strings.ContainsAny(name, `{}\`) {
+		return "f" + strings.TrimSuffix(name, "'") + rest
+	}
+	return sum(name, text)
 }
 
-// fastValue reads a value at i into a variable.
-func (g *generator) fastValue(t *schema.Type, variable string, level int) {
-	wire := g.wire()
-	depth := fmt.Sprintf("depth + %d", level+1)
-	wrap, plain := func() {}, variable
-	if isDistinct(t) && t.Kind.IsScalar() && !t.Kind.IsInteger() {
-		plain = g.fresh("raw")
-		wrap = func() { g.P("%s = %s(%s)", variable, g.name(&t.Named.Decl), plain) }
+// hidden writes the text of what is secret: not for people.
+func (g *generator) hidden(text string) string {
+	return stubs.Parens(stubs.Either(g.wire()+".SECRET", "if mode == "+g.wire()+".FOR_PEOPLE", "else "+text))
+}
+
+// jsonValue writes the expression of a value as JSON.
+func (g *generator) jsonValue(t *schema.Type, value, depth string, level int) string {
+	plain := g.jsonPlain(t, value, depth, level)
+	if namedSecret(t) {
+		return g.hidden(plain)
+	}
+	return plain
+}
+
+func (g *generator) jsonPlain(t *schema.Type, value, depth string, level int) string {
+	wire, suffix := g.wire(), ""
+	if level > 0 {
+		suffix = strconv.Itoa(level + 1)
+	}
+	deeper := depth + " + 1"
+	if level > 0 {
+		deeper = fmt.Sprintf("depth + %d", level+1)
 	}
 	switch {
 	case t.Kind.IsInteger():
-		low, high := t.Kind.Range()
-		g.block("if d[i] < 24:", func() {
-			g.P("%s = %s", variable, g.distinct(t, "d[i]"))
-			g.P("i += 1")
-		})
-		g.block("else:", func() {
-			g.P("n, i = %s.fast_int(d, i)", wire)
-			g.block(fmt.Sprintf("if not %d <= n <= %d:", low, high), func() { g.P("%s.surprise()", wire) })
-			g.P("%s = %s", variable, g.distinct(t, "n"))
-		})
-	case t.Kind == schema.KindText:
-		g.P("n = d[i] - 0x60")
-		g.block("if 0 <= n < 24:", func() {
-			g.P("j = i + 1 + n")
-			g.P("%s = %s", variable, g.distinct(t, "d[i + 1 : j].decode()"))
-			g.P("i = j")
-		})
-		g.block("else:", func() {
-			g.P("%s, i = %s.fast_text(d, i)", plain, wire)
-			wrap()
-		})
+		return fmt.Sprintf("%s.json_%s(%s)", wire, t.Kind, value)
+	case t.Kind == schema.KindUUID, t.Kind == schema.KindInstant, t.Kind == schema.KindDuration, t.Kind == schema.KindDate:
+		return fmt.Sprintf("f'\"{%s}\"'", value)
+	case t.Kind == schema.KindDecimal:
+		return fmt.Sprintf("%s.json_decimal(%s, mode)", wire, value)
 	case t.Kind == schema.KindEnum:
-		g.P("%s, i = %s", variable, stubs.Call(g.table("fast_enum"), "d", "i", g.name(&t.Enum.Decl)))
+		return value + ".json()"
 	case t.Kind == schema.KindAny:
-		g.P("%s, i = %s.fast_any(d, i, %s)", variable, wire, depth)
-	case t.Kind == schema.KindMessage:
-		name := g.name(&t.Message.Decl)
-		reader := strings.TrimSuffix(name, t.Message.Name) + "_fast_" + snake(t.Message.Name)
-		g.P("%s, i = %s", variable, stubs.Call(reader, "d", "i", depth))
-	case t.Kind == schema.KindUnion:
-		name := g.name(&t.Union.Decl)
-		reader := strings.TrimSuffix(name, t.Union.Name) + "_fast_" + snake(t.Union.Name)
-		g.P("%s, i = %s", variable, stubs.Call(reader, "d", "i", depth))
+		return fmt.Sprintf("%s.json_any(%s, %s)", wire, value, depth)
+	case t.Kind == schema.KindMessage, t.Kind == schema.KindUnion:
+		return stubs.Call(value+".write_json", depth, "mode")
 	case t.Kind == schema.KindList:
-		items, item, count := g.fresh("items"), g.fresh("item"), g.fresh("count")
-		g.P("%s, i = %s.fast_length(d, i, 4)", count, wire)
-		g.P("%s: list[%s] = []", items, g.typ(t.Elem))
-		g.block(fmt.Sprintf("for _ in range(%s):", count), func() {
-			g.fastValue(t.Elem, item, level+1)
-			g.P("%s.append(%s)", items, item)
-		})
-		g.P("%s = %s", variable, g.distinct(t, items))
+		item := "item" + suffix
+		each := fmt.Sprintf("for %s in %s", item, stubs.Call(wire+".shallow", value, depth))
+		return stubs.Call(wire+".json_list", stubs.Either(g.jsonValue(t.Elem, item, deeper, level+1), each))
 	case t.Kind == schema.KindMap:
-		entries, key, item, count := g.fresh("entries"), g.fresh("key"), g.fresh("item"), g.fresh("count")
-		g.P("%s, i = %s.fast_length(d, i, 5)", count, wire)
-		g.P("%s: dict[%s, %s] = {}", entries, g.typ(t.Key), g.typ(t.Elem))
-		g.block(fmt.Sprintf("for _ in range(%s):", count), func() {
-			g.fastValue(t.Key, key, level+1)
-			g.fastValue(t.Elem, item, level+1)
-			g.P("%s[%s] = %s", entries, key, item)
-		})
-		g.block(fmt.Sprintf("if len(%s) != %s:", entries, count), func() { g.P("%s.surprise()", wire) })
-		g.P("%s = %s", variable, g.distinct(t, entries))
-	default:
-		g.P("%s, i = %s(d, i)", plain, g.table(scalars[t.Kind].fast))
-		wrap()
+		key, item := "key"+suffix, "item"+suffix
+		text := g.keyText(t.Key, key)
+		quoted := fmt.Sprintf("%s.json_text(%s)", wire, text)
+		if namedSecret(t.Key) {
+			quoted = g.hidden(quoted)
+		}
+		entry := sum(quoted, `":"`, g.jsonValue(t.Elem, item, deeper, level+1))
+		each := fmt.Sprintf("for %s, %s in %s", key, item, stubs.Call(wire+".shallow", g.sorted(t, value), depth))
+		return stubs.Call(wire+".json_object", stubs.Brackets("[", []string{stubs.Either(entry, each)}, "]"))
 	}
+	return fmt.Sprintf("%s.%s(%s)", wire, scalars[t.Kind].json, value)
 }
 
-func (g *generator) fastUnion(u *schema.Union) {
-	wire := g.wire()
-	most := 0
-	for _, a := range u.Alternatives {
-		most = max(most, static(a.Type))
+// jsonKey writes the key of a map that a name in JSON stands for.
+func (g *generator) jsonKey(t *schema.Type, name string) string {
+	switch {
+	case t.Kind == schema.KindEnum:
+		return fmt.Sprintf("%s.read_key(r, %s)", g.name(&t.Enum.Decl), name)
+	case t.Kind.IsInteger():
+		low, high := t.Kind.Range()
+		return g.distinct(t, fmt.Sprintf("r.key(%s, %d, %d)", name, low, high))
 	}
-	g.P("")
-	g.fastFunction(u.Name, func() {
-		g.block(fmt.Sprintf("if d[i] != 0xA1 or depth > %d:", value.MaxDepth-1-most), func() { g.P("%s.surprise()", wire) })
-		g.P("number, i = %s.fast_int(d, i + 1)", wire)
-		for n, a := range u.Alternatives {
-			g.block(fmt.Sprintf("if number == %d:", a.Number), func() {
-				variable := fmt.Sprintf("v%d", n)
-				g.fastValue(a.Type, variable, 0)
-				g.P("return %s, i", stubs.Call(AlternativeName(a), variable))
+	return g.distinct(t, name)
+}
+
+func (g *generator) readJSON(m *schema.Message) {
+	wire := g.wire()
+	g.P("@classmethod")
+	g.function("read_json", []string{"cls", "r: " + wire + ".JsonReader"}, m.Name, func() {
+		g.P("values: dict[str, _Any] = {}")
+		g.P("unknown: list[%s.Unknown] = []", wire)
+		g.P("seen: set[int] = set()")
+		g.P("number = 0")
+		g.P("r.open_message(%s, %d)", quote(g.shownAs(m)), len(m.Fields))
+		g.block("try:", func() {
+			g.block("while (name := r.member()) is not None:", func() {
+				for i, f := range m.Fields {
+					word := "elif"
+					if i == 0 {
+						word = "if"
+					}
+					g.block(fmt.Sprintf("%s name == %s:", word, quote(f.JSONName())), func() {
+						g.P("number = %d", f.Number)
+						g.P("r.once_in(seen, number)")
+						read := func() {
+							value := g.readItem(f.Type, jsonForm)
+							g.P("values[%s] = %s", quote(FieldName(f)), value)
+						}
+						if f.Presence == schema.Required {
+							read()
+						} else {
+							g.block("if not r.null():", read)
+						}
+					})
+				}
+				other := func() {
+					g.P("kept = r.unknown(name, %s)", g.fieldTable(m))
+					g.block(fmt.Sprintf("if isinstance(kept, %s.Unknown):", wire), func() { g.P("unknown.append(kept)") })
+					g.block("else:", func() {
+						g.P("number = kept[0]")
+						g.P("r.once_in(seen, number)")
+						g.P("_read_%s_entry(kept[1], number, values, unknown)", snake(m.Name))
+						g.P("r.absorb(kept[1])")
+					})
+				}
+				if len(m.Fields) == 0 {
+					other()
+				} else {
+					g.block("else:", other)
+				}
+				g.P("number = 0")
 			})
-		}
-		g.P("%s.surprise()", wire)
+		})
+		g.P("except %s.WireError as problem:", wire)
+		g.P("    raise %s.inside_field(problem, %s, number) from None", wire, g.fieldTable(m))
+		g.P("return cls(**%s.finished(r, values, unknown, %s))", wire, g.requiredName(m))
 	})
 }

@@ -1,0 +1,30 @@
+package stubs_test
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// TestStagesAreNamedAlike: who knows where something is in one language knows it in
+// all of them.
+func TestStagesAreNamedAlike(t *testing.T) {
+	entries, err := os.ReadDir(".")
+	require.NoError(t, err)
+	languages := 0
+	for _, language := range entries {
+		if !language.IsDir() {
+			continue
+		}
+		languages++
+		for _, stage := range []string{"names", "scalars", "types", "named", "unions", "codec", "bounds", "service", "scaffold",
+			"compatible", language.Name()} {
+			assert.FileExists(t, filepath.Join(language.Name(), stage+".go"))
+		}
+		assert.DirExists(t, filepath.Join(language.Name(), "support"))
+	}
+	assert.GreaterOrEqual(t, languages, 3)
+}
