@@ -71,13 +71,19 @@ func nastyModule(r *rand.Rand, name string) string {
 	fmt.Fprintf(&b, "%smodule %s\n", doc(""), name)
 	fmt.Fprintf(&b, "%sconst GREETING text = %s%s\n", doc(""), quoted(nastyText(r, true)), deprecated())
 	fmt.Fprintf(&b, "%stype Name = text%s\n", doc(""), deprecated())
-	fmt.Fprintf(&b, "%senum Deck%s {\n%s  #0 open%s%s\n%s  #1 car%s\n}\n", doc(""), deprecated(), doc("  "), deprecated(), inJSON(), doc("  "), deprecated())
-	fmt.Fprintf(&b, "%sunion Way%s {\n%s  #1 foot Ask%s%s\n%s  #2 car text%s\n}\n", doc(""), deprecated(), doc("  "), deprecated(), inJSON(), doc("  "), deprecated())
-	fmt.Fprintf(&b, "%smessage Ask%s {\n%s  #1 one text = %s%s%s\n%s  #2 two Way?%s%s\n%s  #3 three [Deck]%s\n}\n", doc(""), deprecated(), doc("  "), quoted(nastyText(r, true)), deprecated(), inJSON(), doc("  "), deprecated(), inJSON(), doc("  "), deprecated())
+	fmt.Fprintf(&b, "%senum Deck%s {\n%s  #0 open%s%s\n%s  #1 car%s\n}\n",
+		doc(""), deprecated(), doc("  "), deprecated(), inJSON(), doc("  "), deprecated())
+	fmt.Fprintf(&b, "%sunion Way%s {\n%s  #1 foot Ask%s%s\n%s  #2 car text%s\n}\n",
+		doc(""), deprecated(), doc("  "), deprecated(), inJSON(), doc("  "), deprecated())
+	fmt.Fprintf(&b, "%smessage Ask%s {\n%s  #1 one text = %s%s%s\n%s  #2 two Way?%s%s\n%s  #3 three [Deck]%s\n}\n",
+		doc(""), deprecated(), doc("  "), quoted(nastyText(r, true)), deprecated(), inJSON(), doc("  "),
+		deprecated(), inJSON(), doc("  "), deprecated())
 	fmt.Fprintf(&b, "%sexample usual of Ask { %s: %s, three: [] }\n", doc(""), "one", quoted(nastyText(r, true)))
 	fmt.Fprintf(&b, "%serror Full 409%s {\n%s  #1 left int32%s\n}\n", doc(""), deprecated(), doc("  "), inJSON())
 	fmt.Fprintf(&b, "%scredential gate = bearer %s%s\n", doc(""), quoted(nastyText(r, false)), deprecated())
-	fmt.Fprintf(&b, "%sservice Desk%s {\n  needs gate\n%s  call ask(Ask) -> Ask\n    fails Full%s\n%s  call follow(Ask) -> stream Ask%s\n%s  call talk(stream Ask) -> stream Ask%s\n}\n", doc(""), deprecated(), doc("  "), deprecated(), doc("  "), deprecated(), doc("  "), deprecated())
+	fmt.Fprintf(&b, "%sservice Desk%s {\n  needs gate\n%s  call ask(Ask) -> Ask\n    fails Full%s\n"+
+		"%s  call follow(Ask) -> stream Ask%s\n%s  call talk(stream Ask) -> stream Ask%s\n}\n",
+		doc(""), deprecated(), doc("  "), deprecated(), doc("  "), deprecated(), doc("  "), deprecated())
 	return b.String()
 }
 

@@ -1,6 +1,8 @@
 package command
 
 import (
+	"go/scanner"
+	"go/token"
 	"os"
 	"path/filepath"
 	"strings"
@@ -31,14 +33,10 @@ func TestLinesFit(t *testing.T) {
 			content, err := os.ReadFile(path)
 			require.NoError(t, err)
 			read++
-			raw := false
+			raw := rawLines(content)
 			for i, line := range strings.Split(string(content), "\n") {
-				if ticks := strings.Count(line, "`"); ticks > 0 || raw {
-					raw = raw != (ticks%2 == 1)
-					continue
-				}
 				row := strings.HasSuffix(path, "_test.go") && strings.HasPrefix(strings.TrimLeft(line, "\t{"), `"`)
-				if row || strings.HasPrefix(line, "//go:") {
+				if row || raw[i+1] || strings.HasPrefix(line, "//go:") {
 					continue
 				}
 				assert.LessOrEqual(t, utf8.RuneCountInString(line), most, "%s:%d", path, i+1)
@@ -48,4 +46,23 @@ func TestLinesFit(t *testing.T) {
 		require.NoError(t, err)
 	}
 	assert.Greater(t, read, 150, "files were read")
+}
+
+// rawLines are the numbers of the lines that hold a part of a raw text.
+func rawLines(content []byte) map[int]bool {
+	lines := map[int]bool{}
+	file := token.NewFileSet().AddFile("", -1, len(content))
+	var s scanner.Scanner
+	s.Init(file, content, nil, 0)
+	for {
+		at, kind, text := s.Scan()
+		switch {
+		case kind == token.EOF:
+			return lines
+		case kind == token.STRING && text[0] == '`':
+			for i := range strings.Count(text, "\n") + 1 {
+				lines[file.Line(at)+i] = true
+			}
+		}
+	}
 }

@@ -350,7 +350,8 @@ var headersTaken = strings.Fields(`accept accept-charset accept-encoding accept-
 // HeaderTaken tells the headers that a field or key can't have.
 func HeaderTaken(name string) bool {
 	name = strings.ToLower(name)
-	return slices.Contains(headersTaken, name) || strings.HasPrefix(name, "sec-") || strings.HasPrefix(name, "access-control-")
+	return slices.Contains(headersTaken, name) || strings.HasPrefix(name, "sec-") ||
+		strings.HasPrefix(name, "access-control-")
 }
 
 // isToken tells the tokens of RFC 9110, section 5.6.2: names of headers and cookies.

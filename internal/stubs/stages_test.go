@@ -20,7 +20,8 @@ func TestStagesAreNamedAlike(t *testing.T) {
 			continue
 		}
 		languages++
-		for _, stage := range []string{"names", "scalars", "types", "named", "unions", "codec", "bounds", "service", "scaffold",
+		for _, stage := range []string{"names", "scalars", "types", "named", "unions", "codec", "bounds", "service",
+			"scaffold",
 			"compatible", language.Name()} {
 			assert.FileExists(t, filepath.Join(language.Name(), stage+".go"))
 		}

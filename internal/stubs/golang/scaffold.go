@@ -102,7 +102,8 @@ func (g *generator) sample(c *schema.Call, options stubs.Options) {
 	g.P("// A sample to begin with: write what the call does here.")
 	decode := func(failure string) {
 		g.P("answer := new(%s)", g.name(&c.Response.Decl))
-		g.In(fmt.Sprintf("if err := answer.UnmarshalJSON([]byte(%s)); err != nil {", multiline(options.Samples(c.Response))), func() { g.P("return %serr", failure) }, "}")
+		g.In(fmt.Sprintf("if err := answer.UnmarshalJSON([]byte(%s)); err != nil {",
+			multiline(options.Samples(c.Response))), func() { g.P("return %serr", failure) }, "}")
 	}
 	switch {
 	case conversation.BothWays(c):
@@ -152,10 +153,12 @@ func (g *generator) sampleTest(c *schema.Call, options stubs.Options, service, _
 			}
 			options2 = append(options2, fmt.Sprintf("%s.WithCredential(%q, %q)", g.web(), credential.FullName(), value))
 		}
-		g.P("client := %s.New%sClient(%s)", service, c.Service.Name, strings.Join(append([]string{"server.URL"}, options2...), ", "))
+		g.P("client := %s.New%sClient(%s)", service, c.Service.Name,
+			strings.Join(append([]string{"server.URL"}, options2...), ", "))
 		request := func(name string) {
 			g.P("%s := new(%s)", name, g.name(&c.Request.Decl))
-			g.In(fmt.Sprintf("if err := %s.UnmarshalJSON([]byte(%s)); err != nil {", name, multiline(options.Samples(c.Request))), func() { g.P("t.Fatal(err)") }, "}")
+			g.In(fmt.Sprintf("if err := %s.UnmarshalJSON([]byte(%s)); err != nil {", name,
+				multiline(options.Samples(c.Request))), func() { g.P("t.Fatal(err)") }, "}")
 		}
 		fatal := func(call string) {
 			g.In("if "+call+"; err != nil {", func() { g.P("t.Fatal(err)") }, "}")
@@ -169,7 +172,8 @@ func (g *generator) sampleTest(c *schema.Call, options stubs.Options, service, _
 			g.P("defer talk.Close()")
 			fatal("err := talk.Send(element)")
 			fatal("err := talk.Finish()")
-			g.In("for _, err := range talk.All() {", func() { g.In("if err != nil {", func() { g.P("t.Fatal(err)") }, "}") }, "}")
+			g.In("for _, err := range talk.All() {", func() { g.In("if err != nil {", func() { g.P("t.Fatal(err)") }, "}") },
+				"}")
 		case c.RequestStream:
 			request("element")
 			g.P("sender := client.%s(%s)", CallName(c), context())
@@ -185,7 +189,8 @@ func (g *generator) sampleTest(c *schema.Call, options stubs.Options, service, _
 				request("request")
 				arguments += ", request"
 			}
-			g.In(fmt.Sprintf("for _, err := range client.%s(%s) {", CallName(c), arguments), func() { g.In("if err != nil {", func() { g.P("t.Fatal(err)") }, "}") }, "}")
+			g.In(fmt.Sprintf("for _, err := range client.%s(%s) {", CallName(c), arguments),
+				func() { g.In("if err != nil {", func() { g.P("t.Fatal(err)") }, "}") }, "}")
 		default:
 			arguments := context()
 			if c.Request != nil {
