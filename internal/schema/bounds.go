@@ -28,6 +28,34 @@ type Limits struct {
 	High uint64 // Unlimited for none
 }
 
+// Refuse tells whether bounds refuse any value of a kind: a check that never fails
+// would be noise, and linters say so. Nil refuses nothing.
+func (b *Bounds) Refuse(k Kind) bool {
+	return b != nil && (b.RefuseLow(k) || b.RefuseHigh(k) || b.Length.Refuse() || b.Count.Refuse() || b.Pattern != "" ||
+		b.Unique)
+}
+
+// RefuseLow tells whether the lower limit of a range refuses any value of a kind.
+func (b *Bounds) RefuseLow(k Kind) bool {
+	if b.Low == nil || !k.IsInteger() {
+		return b.Low != nil
+	}
+	low, _ := k.Range()
+	return fmt.Sprint(b.Low) != fmt.Sprint(low)
+}
+
+// RefuseHigh is RefuseLow for the upper limit.
+func (b *Bounds) RefuseHigh(k Kind) bool {
+	if b.High == nil || !k.IsInteger() {
+		return b.High != nil
+	}
+	_, high := k.Range()
+	return fmt.Sprint(b.High) != fmt.Sprint(high)
+}
+
+// Refuse tells whether limits leave anything out. Nil leaves out nothing.
+func (l *Limits) Refuse() bool { return l != nil && (l.Low > 0 || l.High != Unlimited) }
+
 // Unlimited is the High of Limits without one.
 const Unlimited = math.MaxUint64
 

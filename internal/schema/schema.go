@@ -195,7 +195,7 @@ func (m *Module) local(d *Decl) string {
 // break bounds. seen guards against types that contain themselves; pass an
 // empty map.
 func (t *Type) Checked(seen map[*Message]bool) bool {
-	if t.Named != nil && t.Named.Bounds != nil {
+	if t.Named != nil && t.Named.Bounds.Refuse(t.Kind) {
 		return true
 	}
 	switch t.Kind {
@@ -210,7 +210,7 @@ func (t *Type) Checked(seen map[*Message]bool) bool {
 			return false
 		}
 		seen[t.Message] = true
-		return slices.ContainsFunc(t.Message.Fields, func(f *Field) bool { return f.Bounds != nil || f.Type.Checked(seen) })
+		return slices.ContainsFunc(t.Message.Fields, func(f *Field) bool { return f.Bounds.Refuse(f.Type.Kind) || f.Type.Checked(seen) })
 	}
 	return false
 }

@@ -173,31 +173,6 @@ func Pointer(name string) string {
 // Checked tells whether a value of a type can hold a violation.
 func Checked(t *schema.Type) bool { return t.Checked(map[*schema.Message]bool{}) }
 
-// Narrows tells whether a range leaves out any value of its kind: a check that
-// never fails would be noise, and linters say so.
-func Narrows(k schema.Kind, b *schema.Bounds) bool { return NarrowsLow(k, b) || NarrowsHigh(k, b) }
-
-// NarrowsLow is Narrows for the lower limit.
-func NarrowsLow(k schema.Kind, b *schema.Bounds) bool {
-	if b.Low == nil || !k.IsInteger() {
-		return b.Low != nil
-	}
-	low, _ := k.Range()
-	return fmt.Sprint(b.Low) != fmt.Sprint(low)
-}
-
-// NarrowsHigh is Narrows for the upper limit.
-func NarrowsHigh(k schema.Kind, b *schema.Bounds) bool {
-	if b.High == nil || !k.IsInteger() {
-		return b.High != nil
-	}
-	_, high := k.Range()
-	return fmt.Sprint(b.High) != fmt.Sprint(high)
-}
-
-// Limits tells whether limits leave anything out.
-func Limits(l *schema.Limits) bool { return l != nil && (l.Low > 0 || l.High != schema.Unlimited) }
-
 // OutsideLimits writes, in the syntax that our languages share, the condition
 // that n lies outside of limits.
 func OutsideLimits(n string, l *schema.Limits) string {

@@ -61,7 +61,7 @@ func (g *generator) bounds(b *schema.Bounds, c check) {
 				strings.Join(append([]string{strconv.Quote(format)}, args...), ", "))
 		}, "}")
 	}
-	if stubs.Narrows(t.Kind, b) {
+	if b.RefuseLow(t.Kind) || b.RefuseHigh(t.Kind) {
 		condition, shown := g.outside(t, value, b)
 		format := "must be " + strings.ReplaceAll(b.RangeText(), "%", "%%")
 		if c.secret {
@@ -70,7 +70,7 @@ func (g *generator) bounds(b *schema.Bounds, c check) {
 			refuse(condition, format+", not %v", shown)
 		}
 	}
-	if l := b.Length; stubs.Limits(l) {
+	if l := b.Length; l.Refuse() {
 		length, noun := "len("+value+")", "bytes"
 		if t.Kind == schema.KindText {
 			g.std("unicode/utf8")
@@ -78,7 +78,7 @@ func (g *generator) bounds(b *schema.Bounds, c check) {
 		}
 		refuse("n := "+length+"; "+stubs.OutsideLimits("n", l), fmt.Sprintf("must have %s %s, not %%d", l, noun), "n")
 	}
-	if l := b.Count; stubs.Limits(l) {
+	if l := b.Count; l.Refuse() {
 		refuse("n := len("+value+"); "+stubs.OutsideLimits("n", l), b.CountFormat(), "n")
 	}
 	if b.Pattern != "" {
@@ -138,7 +138,7 @@ func (g *generator) outside(t *schema.Type, value string, b *schema.Bounds) (con
 		}
 		return "!(" + strings.Join(parts, " && ") + ")", g.wire() + ".FloatText(float64(" + value + "))"
 	default:
-		compare("%s %s %s", stubs.NarrowsLow(t.Kind, b), stubs.NarrowsHigh(t.Kind, b), schema.LiteralText)
+		compare("%s %s %s", b.RefuseLow(t.Kind), b.RefuseHigh(t.Kind), schema.LiteralText)
 		shown = value
 	}
 	return strings.Join(parts, " || "), shown
@@ -156,12 +156,12 @@ func (g *generator) violations(m *schema.Message) {
 	}
 	g.In(receiver, func() {
 		for _, f := range m.Fields {
-			if !stubs.Checked(f.Type) && f.Bounds == nil {
+			if !stubs.Checked(f.Type) && !f.Bounds.Refuse(f.Type.Kind) {
 				continue
 			}
 			value, path := "m."+FieldName(f), fmt.Sprintf("path+%q", stubs.Pointer(f.JSONName()))
 			check := func(plain string) {
-				if f.Bounds != nil {
+				if f.Bounds.Refuse(f.Type.Kind) {
 					g.bounds(f.Bounds, check{typ: f.Type, value: plain, path: path, pattern: patternsName(m) + "." + FieldName(f),
 						secret: f.IsSecret()})
 				}
@@ -170,7 +170,7 @@ func (g *generator) violations(m *schema.Message) {
 				}
 			}
 			switch {
-			case f.Presence == schema.Required || nilable(f.Type) && f.Presence == schema.Defaulted && f.Bounds == nil:
+			case f.Presence == schema.Required || nilable(f.Type) && f.Presence == schema.Defaulted && !f.Bounds.Refuse(f.Type.Kind):
 				check(value)
 			case nilable(f.Type):
 				g.In(fmt.Sprintf("if %s {", present(f, value)), func() { check(value) }, "}")
@@ -192,7 +192,7 @@ func (g *generator) violationsOf(t *schema.Type, value, path string, depth int) 
 		g.P("list = %s.AppendViolations(list, %s)", method(value), path)
 		return
 	}
-	if t.Named != nil && t.Named.Bounds != nil {
+	if t.Named != nil && t.Named.Bounds.Refuse(t.Kind) {
 		g.bounds(t.Named.Bounds, check{typ: t, value: value, path: path, secret: t.Named.Secret})
 	}
 	g.violationsInside(t, value, path, depth)

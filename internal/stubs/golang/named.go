@@ -89,7 +89,7 @@ func (g *generator) namedViolations(n *schema.NamedType, plain *schema.Type) {
 	g.P("// AppendViolations adds everything that a request must not hold.")
 	g.In(fmt.Sprintf("func (v %s) AppendViolations(list []%s.Violation, path string) []%s.Violation {", n.Name, wire,
 		wire), func() {
-		if n.Bounds != nil {
+		if n.Bounds.Refuse(n.Type.Kind) {
 			g.bounds(n.Bounds, check{typ: &n.Type, value: "v", path: "path", pattern: pattern, secret: n.Secret})
 		}
 		g.violationsInside(plain, "v", "path", 0)

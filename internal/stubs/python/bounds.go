@@ -20,7 +20,7 @@ func (g *generator) bounds(b *schema.Bounds, t *schema.Type, label, value, path 
 		mark := escaped[len(escaped)-1:]
 		return "f" + strings.TrimSuffix(escaped, mark) + ", not {" + shown + "}" + mark
 	}
-	if stubs.Narrows(t.Kind, b) {
+	if b.RefuseLow(t.Kind) || b.RefuseHigh(t.Kind) {
 		condition, shown := g.outside(t.Kind, label, value, b)
 		if secret {
 			refuse(condition, quote("must be "+b.RangeText()))
@@ -28,14 +28,14 @@ func (g *generator) bounds(b *schema.Bounds, t *schema.Type, label, value, path 
 			refuse(condition, formatted("must be "+b.RangeText(), shown))
 		}
 	}
-	if l := b.Length; stubs.Limits(l) {
+	if l := b.Length; l.Refuse() {
 		noun := "bytes"
 		if t.Kind == schema.KindText {
 			noun = "characters"
 		}
 		refuse(outsideLimits(value, l), formatted(fmt.Sprintf("must have %s %s", l, noun), "len("+value+")"))
 	}
-	if l := b.Count; stubs.Limits(l) {
+	if l := b.Count; l.Refuse() {
 		text, _, _ := strings.Cut(b.CountFormat(), ", not ")
 		refuse(outsideLimits(value, l), formatted(text, "len("+value+")"))
 	}
@@ -100,7 +100,7 @@ func (g *generator) outside(k schema.Kind, label, value string, b *schema.Bounds
 	isFloat := k == schema.KindFloat32 || k == schema.KindFloat64
 	low, high := b.Low != nil, b.High != nil
 	if k.IsInteger() {
-		low, high = stubs.NarrowsLow(k, b), stubs.NarrowsHigh(k, b)
+		low, high = b.RefuseLow(k), b.RefuseHigh(k)
 	}
 	shown = value
 	switch {
@@ -131,12 +131,12 @@ func (g *generator) violations(m *schema.Message) {
 			return
 		}
 		for _, f := range m.Fields {
-			if !stubs.Checked(f.Type) && f.Bounds == nil {
+			if !stubs.Checked(f.Type) && !f.Bounds.Refuse(f.Type.Kind) {
 				continue
 			}
 			value, path := "self."+FieldName(f), []string{"path", quote(stubs.Pointer(f.JSONName()))}
 			check := func() {
-				if f.Bounds != nil {
+				if f.Bounds.Refuse(f.Type.Kind) {
 					g.bounds(f.Bounds, f.Type, snake(f.Message.Name)+"_"+f.Name, value, sum(path...), f.IsSecret())
 				}
 				g.violationsOf(f.Type, value, path...)

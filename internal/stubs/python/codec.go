@@ -146,7 +146,12 @@ func (g *generator) putValue(t *schema.Type, value string, level int) {
 				fmt.Sprintf("%s.cbor_%s(%s)", wire, t.Kind, value)))
 			return
 		}
-		g.put(either(g.table("UINTS")+"[n]", "0 <= (n := "+value+") < 128", fmt.Sprintf("%s.cbor_%s(n)", wire, t.Kind)))
+		n := "n"
+		if isDistinct(t) { // a variable of one type has no room for another
+			n = g.fresh("number")
+		}
+		g.put(either(g.table("UINTS")+"["+n+"]", "0 <= ("+n+" := "+value+") < 128",
+			fmt.Sprintf("%s.cbor_%s(%s)", wire, t.Kind, n)))
 	case t.Kind == schema.KindBool:
 		g.put(either(`b"\xf5"`, value, `b"\xf4"`))
 	case t.Kind == schema.KindText:

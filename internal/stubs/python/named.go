@@ -63,7 +63,7 @@ func (g *generator) namedCodec(n *schema.NamedType) {
 		g.P("\"\"\"Adds everything that a request must not hold.\"\"\"")
 		plain := n.Type
 		plain.Named = nil
-		if n.Bounds != nil {
+		if n.Bounds.Refuse(n.Type.Kind) {
 			g.bounds(n.Bounds, &plain, snake(n.Name), "value", "path", n.Secret)
 		}
 		g.violationsInside(&plain, "value", "path")

@@ -16,7 +16,7 @@ func (g *generator) bounds(b *schema.Bounds, t *schema.Type, value, path string,
 			g.P("%s;", call(wire+".refuse", append([]string{"list", path, text(rule)}, shown...)...))
 		}, "}")
 	}
-	if stubs.Narrows(t.Kind, b) {
+	if b.RefuseLow(t.Kind) || b.RefuseHigh(t.Kind) {
 		condition, shown := g.outside(t.Kind, value, b)
 		if secret {
 			refuse(condition, "must be "+b.RangeText())
@@ -24,7 +24,7 @@ func (g *generator) bounds(b *schema.Bounds, t *schema.Type, value, path string,
 			refuse(condition, "must be "+b.RangeText(), shown)
 		}
 	}
-	if l := b.Length; stubs.Limits(l) {
+	if l := b.Length; l.Refuse() {
 		length, noun := value+".length", "bytes"
 		if t.Kind == schema.KindText {
 			length, noun = wire+".codePoints("+value+")", "characters"
@@ -39,7 +39,7 @@ func (g *generator) bounds(b *schema.Bounds, t *schema.Type, value, path string,
 		}
 		refuse(condition, fmt.Sprintf("must have %s %s", l, noun), length)
 	}
-	if l := b.Count; stubs.Limits(l) {
+	if l := b.Count; l.Refuse() {
 		count := value + ".length"
 		if t.Kind == schema.KindMap {
 			count = value + ".size"
@@ -87,8 +87,8 @@ func (g *generator) outside(k schema.Kind, value string, b *schema.Bounds) (cond
 		add(b.High != nil, "%s <= %s", b.High)
 		return "!" + stubs.Parens(joined(" &&", parts)), g.wire() + ".floatText(" + value + ")"
 	}
-	add(stubs.NarrowsLow(k, b), "%s < %s", b.Low)
-	add(stubs.NarrowsHigh(k, b), "%s > %s", b.High)
+	add(b.RefuseLow(k), "%s < %s", b.Low)
+	add(b.RefuseHigh(k), "%s > %s", b.High)
 	return joined(" ||", parts), value
 }
 
@@ -100,12 +100,12 @@ func (g *generator) violations(m *schema.Message) {
 	}
 	g.method(fmt.Sprintf("violations(list: %s.Violation[], path: string, m: %s): void", wire, m.Name), func() {
 		for _, f := range m.Fields {
-			if !stubs.Checked(f.Type) && f.Bounds == nil {
+			if !stubs.Checked(f.Type) && !f.Bounds.Refuse(f.Type.Kind) {
 				continue
 			}
 			value, path := "m."+FieldName(f), "`${path}"+templateText(stubs.Pointer(f.JSONName()))+"`"
 			check := func() {
-				if f.Bounds != nil {
+				if f.Bounds.Refuse(f.Type.Kind) {
 					g.bounds(f.Bounds, f.Type, value, path, f.IsSecret())
 				}
 				g.violationsOf(f.Type, value, path, 0)

@@ -61,7 +61,7 @@ func (g *generator) named(n *schema.NamedType) {
 			return
 		}
 		g.method(fmt.Sprintf("violations(list: %s.Violation[], path: string, value: %s): void", wire, n.Name), func() {
-			if n.Bounds != nil {
+			if n.Bounds.Refuse(n.Type.Kind) {
 				g.bounds(n.Bounds, &n.Type, "value", "path", n.Secret)
 			}
 			g.violationsInside(&plain, "value", "`${path}`", 0)
