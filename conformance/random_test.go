@@ -184,9 +184,11 @@ func (m *maker) service(prefix string) {
 	low := strings.ToLower(prefix)
 	m.p("message %sFind {\n  #1 code %s\n  #2 deck %sDeck = %s in query\n  #3 tags [text] in query \"tag\"", prefix,
 		m.one("text where length 1..9", "uuid", "int64", "date"), prefix, m.enums[prefix+"Deck"][0])
-	m.p("  #4 page int32? in header \"Page\"\n  #5 session text? in cookie \"sid\" secret\n  #6 rest %s?\n}", prefix+"Trip")
+	m.p("  #4 page int32? in header \"Page\"\n  #5 session text? in cookie \"sid\" secret\n  #6 rest %s?\n}",
+		prefix+"Trip")
 	m.p("message %sLook { #1 code uuid #2 after instant? in query #3 many [decimal] in query }", prefix)
-	m.p("service %sDesk%s {\n  needs %s_user + %s_desk | nothing\n  fails %sGone", prefix, m.deprecated(), low, low, prefix)
+	m.p("service %sDesk%s {\n  needs %s_user + %s_desk | nothing\n  fails %sGone", prefix, m.deprecated(), low, low,
+		prefix)
 	side := func() string {
 		return m.one(prefix+"Trip", prefix+"Nothing", prefix+"Leg", m.alias+"OtherTrip")
 	}

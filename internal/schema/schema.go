@@ -210,7 +210,8 @@ func (t *Type) Checked(seen map[*Message]bool) bool {
 			return false
 		}
 		seen[t.Message] = true
-		return slices.ContainsFunc(t.Message.Fields, func(f *Field) bool { return f.Bounds.Refuse(f.Type.Kind) || f.Type.Checked(seen) })
+		return slices.ContainsFunc(t.Message.Fields,
+			func(f *Field) bool { return f.Bounds.Refuse(f.Type.Kind) || f.Type.Checked(seen) })
 	}
 	return false
 }

@@ -170,7 +170,8 @@ func (g *generator) violations(m *schema.Message) {
 				}
 			}
 			switch {
-			case f.Presence == schema.Required || nilable(f.Type) && f.Presence == schema.Defaulted && !f.Bounds.Refuse(f.Type.Kind):
+			case f.Presence == schema.Required || nilable(f.Type) && f.Presence == schema.Defaulted &&
+				!f.Bounds.Refuse(f.Type.Kind):
 				check(value)
 			case nilable(f.Type):
 				g.In(fmt.Sprintf("if %s {", present(f, value)), func() { check(value) }, "}")
