@@ -349,9 +349,12 @@ func between(ledger *versions.Ledger, old, new string) func() []*schema.Definiti
 	return release.Between(sealedStore{ledger}, old, new)
 }
 
+// promiseOf is what a project promises. openProject has refused languages that are not
+// known.
 func promiseOf(p *project.Project) compare.Promise {
 	c := p.Config.Promise
-	return compare.Promise{Rollout: c.Rollout, Stored: c.Stored, Covers: c.Covers, Languages: languagesNamed(c.Languages)}
+	named, _ := languagesNamed(c.Languages)
+	return compare.Promise{Rollout: c.Rollout, Stored: c.Stored, Covers: c.Covers, Languages: named}
 }
 
 // versionNeeded returns how a reference is called and, where it is a sealed

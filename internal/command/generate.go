@@ -39,14 +39,16 @@ func openProject(dir string) (*project.Project, error) {
 	return p, p.CheckLanguages(known)
 }
 
-// languagesNamed are the languages of some names, as far as this version knows them.
-func languagesNamed(names []string) (list []stubs.Language) {
+// languagesNamed are the languages of some names.
+func languagesNamed(names []string) (list []stubs.Language, err error) {
 	for _, name := range names {
-		if l, err := languageNamed(name); err == nil {
-			list = append(list, l)
+		l, err := languageNamed(name)
+		if err != nil {
+			return nil, err
 		}
+		list = append(list, l)
 	}
-	return list
+	return list, nil
 }
 
 func languageNamed(name string) (stubs.Language, error) {

@@ -211,14 +211,17 @@ func auditVersions(w *World, p *project.Project, kind string) (int, error) {
 		return trouble, err
 	}
 	auditor := versions.Auditor{Trusted: trusted, Load: loadSealed, Now: w.Now(),
-		Judge: func(old, new any, promise *versions.Promise) (string, versions.Size) {
+		Judge: func(old, new any, promise *versions.Promise) (string, versions.Size, error) {
 			by := promiseOf(p)
 			if promise != nil {
-				by = compare.Promise{Rollout: promise.Rollout, Stored: promise.Stored, Covers: promise.Covers,
-					Languages: languagesNamed(promise.Languages)}
+				named, err := languagesNamed(promise.Languages)
+				if err != nil {
+					return "", 0, err
+				}
+				by = compare.Promise{Rollout: promise.Rollout, Stored: promise.Stored, Covers: promise.Covers, Languages: named}
 			}
 			r := compare.Compare(old.(*schema.Definitions), new.(*schema.Definitions), by)
-			return release.Verdict(r), versions.Size(r.Size())
+			return release.Verdict(r), versions.Size(r.Size()), nil
 		}}
 	r, err := auditor.Audit(p.Dir)
 	if err != nil {

@@ -48,8 +48,9 @@ type Auditor struct {
 	// by; it is called by several goroutines. It may be nil: then neither digests nor
 	// verdicts are looked at.
 	Load func(list []File) (definitions any, digest string, err error)
-	// Judge compares definitions, under a promise, or that of today where it is nil.
-	Judge func(old, new any, promise *Promise) (verdict string, size Size)
+	// Judge compares definitions, under a promise, or that of today where it is nil. An
+	// error says why it can't; the report has it as a remark.
+	Judge func(old, new any, promise *Promise) (verdict string, size Size, err error)
 	// Now is the time, which no line may be after.
 	Now time.Time
 }
@@ -220,7 +221,11 @@ func (a *Auditor) auditVersion(l *Ledger, s *sealedFiles, older *Entry, before a
 	case before == nil || a.Judge == nil:
 		return definitions
 	default:
-		verdict, size = a.Judge(before, definitions, s.entry.Promise)
+		var err error
+		if verdict, size, err = a.Judge(before, definitions, s.entry.Promise); err != nil {
+			s.notes = append(s.notes, fmt.Sprintf("its verdict was not looked at: %v", err))
+			return definitions
+		}
 	}
 	// Under another promise another verdict may be right: the line says which one it was.
 	found := &s.flaws
