@@ -83,7 +83,7 @@ var clientAttacks = []struct {
 	{"silence", "echo", func(conn net.Conn, _ *http.Request) { _, _ = io.Copy(io.Discard, conn) },
 		[]string{"unreachable"}, 1800},
 	{"a head that drips", "echo", func(conn net.Conn, _ *http.Request) {
-		drip(conn, "HTTP/1.1 200 OK\r\nX-A: "+strings.Repeat("a", 10_000))
+		drip(conn, "HTTP/1.1 200 OK\r\nA: "+strings.Repeat("a", 10_000))
 	}, []string{"unreachable"}, 1800},
 	{"a body that drips", "echo", func(conn net.Conn, _ *http.Request) {
 		_, _ = io.WriteString(conn, "HTTP/1.1 200 OK\r\nContent-Type: application/cbor\r\nContent-Length: 100000\r\n\r\n")
@@ -104,11 +104,11 @@ var clientAttacks = []struct {
 	{"trailers without end", "echo", func(conn net.Conn, _ *http.Request) {
 		_, _ = io.WriteString(conn, "HTTP/1.1 200 OK\r\nContent-Type: application/cbor\r\nTransfer-Encoding: "+
 			"chunked\r\n\r\n1\r\n\xa0\r\n0\r\n")
-		drip(conn, "X-A: a\r\n")
+		drip(conn, "A: a\r\n")
 	}, []string{"unreachable", "bad"}, 1800},
 	{"headers without end", "echo", func(conn net.Conn, _ *http.Request) {
 		_, _ = io.WriteString(conn, "HTTP/1.1 200 OK\r\n")
-		flood(conn, "X-A: "+strings.Repeat("a", 50)+"\r\n")
+		flood(conn, "A: "+strings.Repeat("a", 50)+"\r\n")
 	}, []string{"unreachable"}, 1800},
 	{"a line without end", "echo", func(conn net.Conn, _ *http.Request) { flood(conn, "HTTP/1.1 200 OK and more") },
 		[]string{"unreachable"}, 1800},
@@ -164,12 +164,12 @@ var clientAttacks = []struct {
 		[]string{"unreachable"}, 2500},
 	{"an upload answered by drips", "sum", func(conn net.Conn,
 		_ *http.Request) {
-		drip(conn, "HTTP/1.1 200 OK\r\nX-A: a\r\n")
+		drip(conn, "HTTP/1.1 200 OK\r\nA: a\r\n")
 	}, []string{"unreachable"}, 2500},
 	{"an upgrade that is not answered", "mirror",
 		func(conn net.Conn, _ *http.Request) { _, _ = io.Copy(io.Discard, conn) }, []string{"unreachable"}, 3500},
 	{"an upgrade answered by drips", "mirror", func(conn net.Conn, _ *http.Request) {
-		drip(conn, "HTTP/1.1 101 Switching Protocols\r\nX-A: "+strings.Repeat("a", 10_000))
+		drip(conn, "HTTP/1.1 101 Switching Protocols\r\nA: "+strings.Repeat("a", 10_000))
 	}, []string{"unreachable"}, 3500},
 	{"a refusal without end", "mirror", func(conn net.Conn, _ *http.Request) {
 		_, _ = io.WriteString(conn, "HTTP/1.1 403 No\r\nContent-Type: application/problem+json\r\n\r\n")

@@ -48,7 +48,7 @@ const (
 
 // attackedArguments are those of each language's server. A new language joins with a line.
 var attackedArguments = map[string][]string{
-	"go":         {"-idle", "2s", "-base", attackedBase, "-body", "4194304", "-beat", "500ms"},
+	"go":         {"-idle", "2s", "-base", attackedBase, "-body", "4194304", "-heartbeat", "500ms"},
 	"typescript": {"0", "500", "2000", attackedBase, "4194304"},
 	"python":     {"0", "0.5", "2", attackedBase, "4194304"},
 }
@@ -252,9 +252,9 @@ var serverAttacks = []struct {
 	}},
 	{"what fails in the gate is answered", func(v *victim) {
 		assert.Equal(v.t, http.StatusInternalServerError,
-			v.status(post(pier+"guarded", "", "X-Desk-Key: panic", "Authorization: Bearer b")))
+			v.status(post(pier+"guarded", "", "Desk-Key: panic", "Authorization: Bearer b")))
 		assert.Equal(v.t, http.StatusInternalServerError,
-			v.status(fmt.Sprintf(openings, "guarded_mirror", "X-Desk-Key: panic\r\n")))
+			v.status(fmt.Sprintf(openings, "guarded_mirror", "Desk-Key: panic\r\n")))
 		assert.Equal(v.t, http.StatusInternalServerError, v.status(post(pier+"refuse", `{"how":"panic"}`)))
 	}},
 	{"pages of others are refused", func(v *victim) {

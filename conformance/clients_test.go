@@ -126,7 +126,7 @@ func TestHostileClients(t *testing.T) {
 				})
 			}
 			t.Run("headers without end", func(t *testing.T) {
-				response, body := spoken(t, address, post(echoPath, `{"names":{}}`, "X-Long: "+strings.Repeat("x", 1<<20)))
+				response, body := spoken(t, address, post(echoPath, `{"names":{}}`, "Long: "+strings.Repeat("x", 1<<20)))
 				if response != nil { // some can only close the connection
 					assert.Contains(t, []int{400, 431}, response.StatusCode, body)
 				}

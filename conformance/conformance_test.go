@@ -431,7 +431,7 @@ func TestReadingNeedsLittleMemory(t *testing.T) {
 	require.ErrorContains(t, err, "more items")
 }
 
-// manyUnknown are payloads of as many unknown fields as they can hold, in the
+// manyUnknown are payloads of as many unlisted fields as they can hold, in the
 // worst order.
 func manyUnknown() (asCBOR, asJSON []byte) {
 	asCBOR = []byte{0xb9, 0xff, 0xff, 0x07, 0x01}
@@ -447,7 +447,7 @@ func manyUnknown() (asCBOR, asJSON []byte) {
 	return asCBOR, append(asJSON, '}')
 }
 
-func TestManyUnknownFieldsCostTheirLength(t *testing.T) {
+func TestManyUnlistedFieldsCostTheirLength(t *testing.T) {
 	asCBOR, asJSON := manyUnknown()
 	for form, payload := range map[string][]byte{"cbor": asCBOR, "json": asJSON} {
 		leaf := new(shared.Leaf)

@@ -63,7 +63,7 @@ func hostilePayloads(t *testing.T) []hostile {
 	binary("Optionals", "a1 06 7a 00 10 00 00", letters...)                                 // a long text
 	binary("Optionals", "a1 06 7f", bytes.Repeat([]byte{0x61, 'a'}, large/2)...)            // in chunks, without end
 	binary("Optionals", "a1 07 5a 00 10 00 00", zeros...)                                   // long bytes
-	binary("Leaf", "a2 07 01 09 5a 00 10 00 00", zeros...)                                  // an unknown field
+	binary("Leaf", "a2 07 01 09 5a 00 10 00 00", zeros...)                                  // an unlisted field
 	binary("Leaf", "a2 07 01 09", bytes.Repeat([]byte{0x81}, large)...)                     // depth
 	binary("Leaf", "a2 07 01 09", bytes.Repeat([]byte{0xc1}, large)...)                     // tags
 	binary("Leaf", "a2 07 01 09 9a 00 10 00 00", zeros...)                                  // an unknown list

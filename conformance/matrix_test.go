@@ -62,7 +62,7 @@ func withAsyncio(all []side) []side {
 	for _, s := range all {
 		if s.language == "python" {
 			list = append(list, side{"asyncio", s.dir, s.server, func(address, form string) []string {
-				return []string{s.server[0], "-m", "matrix.async_client", address, form}
+				return []string{s.server[0], "-m", "matrix.client_async", address, form}
 			}})
 		}
 	}

@@ -30,7 +30,7 @@ func TestRaces(t *testing.T) {
 	ctx, cancel := context.WithTimeout(t.Context(), 3*time.Minute)
 	defer cancel()
 	server := side{language: "go", dir: ".", server: []string{dir + "/server"}}
-	address, _ := process(t, server, "-beat", "20ms")
+	address, _ := process(t, server, "-heartbeat", "20ms")
 	for _, form := range []string{"-json=false", "-json=true"} {
 		for range 2 {
 			out, err := exec.CommandContext(ctx, dir+"/client", "-server", address, form).CombinedOutput()
@@ -50,7 +50,7 @@ func TestRaces(t *testing.T) {
 // and returns what it wrote.
 func logOf(t *testing.T, s side, dir string, ctx context.Context) string {
 	t.Helper()
-	c := exec.CommandContext(ctx, s.server[0], "-listen", "127.0.0.1:18127", "-beat", "20ms", "-idle", "300ms")
+	c := exec.CommandContext(ctx, s.server[0], "-listen", "127.0.0.1:18127", "-heartbeat", "20ms", "-idle", "300ms")
 	var log bytes.Buffer
 	c.Stdout, c.Stderr = &log, &log
 	require.NoError(t, c.Start())

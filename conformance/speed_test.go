@@ -99,7 +99,7 @@ func bookings() (ours []*booking.Booking, plain []*plainBooking) {
 		made := time.Unix(1784000000+int64(i)*3600, int64(i%3)*250_000_000).UTC()
 		b := &booking.Booking{
 			ID:         wire.UUID{byte(i), 1, 2, 3, 15: 9},
-			Sailing:    fmt.Sprintf("NOR-%04d", i),
+			Sailing:    fmt.Sprintf("EID-%04d", i),
 			Passengers: []booking.Passenger{},
 			Fare:       common.Money{Hundredths: int64(i) * 1250, Currency: wire.Pointer("SKD")},
 			MadeAt:     made,
@@ -154,14 +154,14 @@ func shapes() []shape {
 	for i := range ours {
 		all.ours, all.plain = append(all.ours, ours[i]), append(all.plain, plain[i])
 		seen, knots := ours[i].MadeAt, float64(i)/3
-		spot := common.Spot{Latitude: 60 + float64(i)/7, Longitude: 5 - float64(i)/9}
+		spot := common.Spot{Latitude: 12 + float64(i)/7, Longitude: -30 - float64(i)/9}
 		positions.ours = append(positions.ours, &fleet.Position{Vessel: ours[i].ID, Spot: spot, SeenAt: seen, Knots: &knots})
 		positions.plain = append(positions.plain, &plainPosition{ours[i].ID, plainSpot{spot.Latitude, spot.Longitude}, seen,
 			&knots})
 		a, b := &fleet.FleetAnswer{}, &plainFleet{}
 		for n := range 5 {
 			name, names := fmt.Sprintf("Vessel %d", n), map[string]string{}
-			for _, language := range []string{"en", "nb", "sk", "de"} {
+			for _, language := range []string{"x-skerry", "x-sound", "x-bay", "x-isle"} {
 				names[language] = name + " in " + language
 			}
 			v := fleet.Vessel{ID: wire.UUID{byte(i)}, Name: name, State: wire.Pointer(fleet.VesselStateMoored), Names: names}

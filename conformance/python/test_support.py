@@ -89,7 +89,7 @@ def elements(form: str, *, limit: int = 1 << 20) -> stream.Elements:
 def test_streams_are_read_however_they_are_cut(form: str) -> None:
     writer = stream.ElementWriter(json=form == "json", sequence=True, limit=1 << 20)
     ticks = [Tick(n=n, text='é{[\\"' * n) for n in range(5)]
-    whole = b"".join([writer.value(ticks[0]), writer.beat(), *[writer.value(t) for t in ticks[1:]], writer.end()])
+    whole = b"".join([writer.value(ticks[0]), writer.heartbeat(), *[writer.value(t) for t in ticks[1:]], writer.end()])
     for size in (1, 2, 3, 7, len(whole)):
         reader = elements(form)
         seen: list[Any] = []
@@ -137,7 +137,7 @@ def test_mounts_with_options_of_their_own_are_not_joined() -> None:
 
     assert len(serve(plain(), plain()).routes) == 2 * len(plain().routes)
     with pytest.raises(ValueError, match="first mount"):
-        serve(plain(), serve_pier(Nothing(), {"beat": 1.0}))
+        serve(plain(), serve_pier(Nothing(), {"heartbeat": 1.0}))
 
 
 def test_a_listener_sends_small_writes_at_once() -> None:

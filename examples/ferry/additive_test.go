@@ -16,7 +16,7 @@ import (
 )
 
 // ways is what the programs of the documented ways print, in every language.
-const ways = `messages   NOR-0715 on deck unassigned
+const ways = `messages   EID-0715 on deck unassigned
 messages   no vehicle, ada@example.org
 forms      a2011909c40263534b44
 forms      {"hundredths":2500,"currency":"SKD"}
@@ -34,7 +34,7 @@ scalars    6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f 48.50 2026-07-15T06:58:12Z 1968-
 scalars    12 1968-05-01
 secrets    6 8 (secret)
 server     skerry.booking.Bookings.book
-client     booked NOR-0715 for 1
+client     booked EID-0715 for 1
 server     skerry.booking.Bookings.book
 failure    full, 5 seats are left
 server     skerry.booking.Bookings.booking
@@ -48,7 +48,7 @@ server     skerry.quay.Quay.unpost
 failure    no answer
 `
 
-const waysAsync = `client     booked NOR-0715 for 1
+const waysAsync = `client     booked EID-0715 for 1
 full       5 seats are left
 follows    3 positions
 no answer  it was cancelled
@@ -192,7 +192,7 @@ error AddedError 418 {
   #1 added_text text?
 }
 
-credential added = key header "X-Added"
+credential added = key header "Added"
 
 service AddedService {
   needs nothing

@@ -43,7 +43,7 @@ error Known 404 { }
 error Unknown 404 { }
 
 /// Documented.
-credential gate = key header "X-Gate"
+credential gate = key header "Gate"
 credential spare = basic deprecated "nobody has one"
 
 /// Documented.

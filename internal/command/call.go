@@ -50,7 +50,7 @@ before it is sent. Of a call whose request is a stream each JSON value is sent a
 it comes, and elements of an answer are printed as they come. Definitions are
 those of the project here, else those of the server. --blank prints a body to
 fill in, --curl the same request for curl.`,
-	examples: [2]string{"faithful call http://127.0.0.1:8080 Bookings.sailings -d '{\"from\": \"Norhaven\"}'",
+	examples: [2]string{"faithful call http://127.0.0.1:8080 Bookings.sailings -d '{\"from\": \"Eiderwick\"}'",
 		"faithful call http://127.0.0.1:8080 Quay.post @notice.json --credential gate=env:GATE_KEY"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		c := &calling{}

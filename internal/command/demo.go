@@ -304,10 +304,10 @@ func (d *demo) try() error {
 		args []string
 	}{
 		{fine, []string{"sample", "Quay.follow"}},
-		{fine, []string{"call", address, "Bookings.sailings", "-d", `{"from": "Norhaven"}`}},
+		{fine, []string{"call", address, "Bookings.sailings", "-d", `{"from": "Eiderwick"}`}},
 		{found, []string{"call", address, "Bookings.book", "-d", wrong}},
 		{found, []string{"call", address, "Bookings.book", "-d", wrong, "--anyway"}},
-		{fine, []string{"from-cbor", "SailingsRequest", "--bytes", "-d", "a1 01 68 4e 6f 72 68 61 76 65 6e"}},
+		{fine, []string{"from-cbor", "SailingsRequest", "--bytes", "-d", "a1 01 69 45 69 64 65 72 77 69 63 6b"}},
 	} {
 		if err := d.faithful(step.want, step.args...); err != nil {
 			return err

@@ -94,7 +94,7 @@ func headersOf(list []string) (http.Header, error) {
 		name, value, ok := strings.Cut(given, ":")
 		if name = strings.TrimSpace(name); !ok || name == "" || strings.ContainsAny(name, " \t\r\n\"(),/;<=>?@[\\]{}") ||
 			strings.ContainsAny(value, "\r\n") {
-			return nil, usage("a header is given as in --header 'X-Quay-Client: screen 2'")
+			return nil, usage("a header is given as in --header 'Quay-Client: screen 2'")
 		}
 		out.Add(name, strings.TrimSpace(value))
 	}

@@ -77,7 +77,7 @@ func hostileServer(ts *testscript.TestScript, _ bool, args []string) {
 		"not-json": answer("application/json", "nonsense"),
 		"other":    answer("application/json", `{"sailings": 7}`),
 		"controls": answer("application/json", `{"sailings": [], "next": "\u009b31mred\u007f"}`),
-		"missing":  answer("application/json", `{"sailings": [{"code": "NOR-0715"}]}`),
+		"missing":  answer("application/json", `{"sailings": [{"code": "EID-0715"}]}`),
 		"binary":   answer("application/cbor", "\xa1\x01\x07"),
 		"redirect": func(w http.ResponseWriter, r *http.Request) {
 			http.Redirect(w, r, "http://192.0.2.1/elsewhere", http.StatusFound)
@@ -237,12 +237,12 @@ func TestMockSurvivesItsCallers(t *testing.T) {
 		_, _ = io.WriteString(conn, bytes)
 		require.NoError(t, conn.Close())
 	}
-	response, err := http.Get(url + "/-/health")
+	response, err := http.Get(url + "/-/state")
 	require.NoError(t, err)
 	defer response.Body.Close()
 	body, err := io.ReadAll(response.Body)
 	require.NoError(t, err)
-	assert.Equal(t, `{"status":"ok"}`, string(body), fmt.Sprint(response.Status))
+	assert.Equal(t, `{"serving":true}`, string(body), fmt.Sprint(response.Status))
 }
 
 // TestTalksWhileTyping holds a call that streams both ways against somebody who

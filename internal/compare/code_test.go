@@ -495,7 +495,7 @@ func goLiterals(k schema.Kind) []string {
 	case k == schema.KindFloat64:
 		return []string{"0.5", "1e300"}
 	case k == schema.KindText:
-		return []string{`"NOR-0715"`}
+		return []string{`"EID-0715"`}
 	case k == schema.KindBytes:
 		return []string{"[]byte{1}"}
 	}

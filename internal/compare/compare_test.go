@@ -560,7 +560,7 @@ func TestSizes(t *testing.T) {
 // TestConversation judges methods, paths and credentials, with the request of
 // one side and what the other answers.
 func TestConversation(t *testing.T) {
-	const before = `module m credential desk = bearer credential spare = key header "X-Spare" credential other = key cookie "a" message A { #1 id uuid #2 note text where length 2..9 } message B { #1 id uuid }
+	const before = `module m credential desk = bearer credential spare = key header "Spare" credential other = key cookie "a" message A { #1 id uuid #2 note text where length 2..9 } message B { #1 id uuid }
 service S { call tell(A) -> A http POST "/tell/{id}" 201 needs desk call see(B) -> A http GET "/tell/{id}/seen" safe needs desk | spare call free() -> () needs nothing }`
 	both := Promise{Rollout: "unordered", Stored: "each-reads-other", Covers: []string{"http"}}
 	for _, c := range []struct{ old, new, want string }{
@@ -570,7 +570,7 @@ service S { call tell(A) -> A http POST "/tell/{id}" 201 needs desk call see(B) 
 		{`{id}" 201`, `{id}" 202`, "altering call-http-changed"},
 		{`http POST "/tell/{id}" 201 `, ``, "breaking call-http-changed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000 with 404 unknown-call; an older server answers POST /m/s/tell with 404 unknown-call"},
 		{`201 needs desk`, `201 needs desk | spare`,
-			"breaking call-needs-changed: an older server answers POST /tell/00000000-0000-0000-0000-000000000000 with 401 unauthenticated to a request with header x-spare"},
+			"breaking call-needs-changed: an older server answers POST /tell/00000000-0000-0000-0000-000000000000 with 401 unauthenticated to a request with header spare"},
 		{`201 needs desk`, `201 needs desk + spare`,
 			"breaking call-needs-changed: a newer server answers POST /tell/00000000-0000-0000-0000-000000000000 with 401 unauthenticated to a request with bearer"},
 		{`201 needs desk`, `201`, "breaking call-needs-changed: an older server answers POST /tell/00000000-0000-0000-0000-000000000000 with 401 unauthenticated to a request with no credential"},
@@ -583,7 +583,7 @@ service S { call tell(A) -> A http POST "/tell/{id}" 201 needs desk call see(B) 
 			"breaking call-needs-changed: an older server answers GET /tell/00000000-0000-0000-0000-000000000000/seen with 401 unauthenticated to a request with no credential"},
 		{`desk = bearer`, `desk = bearer "JWT"`, "compatible credential-changed"},
 		{`desk = bearer`, `desk = basic`, "breaking credential-changed: a newer server answers GET /tell/00000000-0000-0000-0000-000000000000/seen with 401 unauthenticated to a request with bearer; an older server answers GET /tell/00000000-0000-0000-0000-000000000000/seen with 401 unauthenticated to a request with basic"},
-		{`"X-Spare"`, `"x-spare"`, "compatible credential-changed"},
+		{`"Spare"`, `"spare"`, "compatible credential-changed"},
 		{`credential other = key cookie "a"`, ``, "compatible credential-gone"},
 		{`cookie "a"`, `cookie "b"`, "compatible credential-changed"}, // no call needs it
 	} {
@@ -657,11 +657,11 @@ message Ask { #1 way Way } message Answer { #1 ways [Way] } service S { call ask
 // TestPlaces judges where the fields of a request travel, and what travels there
 // by its text.
 func TestPlaces(t *testing.T) {
-	const before = `module m enum Deck { #0 open #1 car } message A { #1 id uuid #2 deck Deck = open in query #3 since date? in header "X-Since" #4 note text? #5 tags [int32] in query "tag" #6 level int32 in query }
+	const before = `module m enum Deck { #0 open #1 car } message A { #1 id uuid #2 deck Deck = open in query #3 since date? in header "Since" #4 note text? #5 tags [int32] in query "tag" #6 level int32 in query }
 service S { call tell(A) -> () http POST "/tell/{id}" needs nothing call see(B) -> () http GET "/see" safe needs nothing } message B { #1 page int32 #2 word text? where length 1..9 in query "q" }`
 	for _, c := range []struct{ old, new, want string }{
-		{`in header "X-Since"`, `in query`, `http breaking field-place-changed: a newer server finds no /since, where "1970-01-01" was written; an older server finds no /since`},
-		{`in header "X-Since"`, ``, "http breaking field-place-changed: a newer server finds no /since, where \"1970-01-01\" was written; an older server answers POST /tell/00000000-0000-0000-0000-000000000000?deck=open&level=0 with 400 invalid-request: /since travels in the header, and must not come in the body too"},
+		{`in header "Since"`, `in query`, `http breaking field-place-changed: a newer server finds no /since, where "1970-01-01" was written; an older server finds no /since`},
+		{`in header "Since"`, ``, "http breaking field-place-changed: a newer server finds no /since, where \"1970-01-01\" was written; an older server answers POST /tell/00000000-0000-0000-0000-000000000000?deck=open&level=0 with 400 invalid-request: /since travels in the header, and must not come in the body too"},
 		{`in query "tag"`, `in query "tags"`, "http breaking field-place-changed: a newer server reads /tags as [], where [0] was written; an older server reads /tags as [], where [0] was written"},
 		{`deck Deck = open in query`, `deck Deck = open in cookie`,
 			"http breaking field-place-changed: a newer server reads /deck as open, where car was written; an older server reads /deck as open, where car was written"},
@@ -672,8 +672,8 @@ service S { call tell(A) -> () http POST "/tell/{id}" needs nothing call see(B) 
 		{`#6 level int32`, `#6 level int64`, "http breaking field-type-changed"},
 		{`#6 level int32`, `#6 level [int32]`, "http breaking field-type-changed"}, // several have no place in one
 		{`length 1..9`, `length 1..5`, "http breaking field-bounds-changed"},
-		{`#1 page int32`, `#1 page int32 #3 more bool in header "X-More"`, "http breaking field-added"},
-		{`#1 page int32`, `#1 page int32 #3 more bool? in header "X-More"`, " compatible field-added"},
+		{`#1 page int32`, `#1 page int32 #3 more bool in header "More"`, "http breaking field-added"},
+		{`#1 page int32`, `#1 page int32 #3 more bool? in header "More"`, " compatible field-added"},
 	} {
 		load := func(text string) *schema.Definitions {
 			defs, findings := check.Load([]*source.File{source.NewFile("m", text)})

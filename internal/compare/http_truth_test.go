@@ -54,7 +54,7 @@ func (m talk) text() string {
 	var b strings.Builder
 	b.WriteString("module skerry.talk\nenum Deck { #0 open #1 car }\nenum Level { #0 open #1 saloon }\ntype Code = " +
 		"text where pattern \"^[A-Z]{2}$\"\nmessage Answer { #1 x int32 }\n")
-	b.WriteString("credential desk = bearer\ncredential gate = key header \"X-Gate\"\ncredential pass = key query " +
+	b.WriteString("credential desk = bearer\ncredential gate = key header \"Gate\"\ncredential pass = key query " +
 		"\"pass\"\n")
 	for i, c := range m.calls {
 		fmt.Fprintf(&b, "message Request%d {\n", i)
@@ -100,7 +100,7 @@ func drawPlacedField(t *rapid.T, number int) talkField {
 }
 
 func drawMarker(t *rapid.T) string {
-	return pick(t, "place", "", " in query", " in query \"q\"", ` in header "X-Word"`, ` in header "x-word"`,
+	return pick(t, "place", "", " in query", " in query \"q\"", ` in header "Word"`, ` in header "word"`,
 		" in cookie", ` in query "level"`)
 }
 

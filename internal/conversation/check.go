@@ -58,7 +58,7 @@ func (c *checker) credential(k *schema.Credential) {
 			"write bearer or basic, or name another header")
 	case k.Carrier == "header" && HeaderTaken(k.Key):
 		c.report(k.KeyPlace, "http-header", fmt.Sprintf("HTTP itself uses the header %s", k.Key),
-			"choose another name, such as X-Desk-Key")
+			"choose another name, such as Desk-Key")
 	case k.Key == "" || k.Carrier != "query" && !isToken(k.Key):
 		c.report(k.KeyPlace, "http-name", fmt.Sprintf("%q can't be the name of a %s", k.Key, k.Carrier),
 			"names are letters, digits and any of !#$%&'*+-.^_`|~")
@@ -215,7 +215,7 @@ func (c *checker) placeable(call *schema.Call, p Placed) bool {
 	switch {
 	case p.Place == InHeader && HeaderTaken(p.Name):
 		c.report(f.Place, "http-header", fmt.Sprintf("HTTP itself uses the header %s", p.Name),
-			"give it another name, such as: in header \"X-"+syntax.PascalCase(f.Name)+"\"")
+			"give it another name, such as: in header \""+syntax.PascalCase(f.Name)+"\"")
 		return false
 	case p.Place != InQuery && !isToken(p.Name):
 		c.report(f.Place, "http-name", fmt.Sprintf("%q can't be the name of %s", p.Name, where),

@@ -121,7 +121,7 @@ func TestRoutes(t *testing.T) {
 		for request, want := range map[string]string{
 			"GET /berths/latest":             "latest",
 			"GET /berths/late%73t":           "latest",
-			"GET /berths/NOR-0715":           "look",
+			"GET /berths/EID-0715":           "look",
 			"GET /berths/a%2Fb":              "look",
 			"GET /berths/first/log":          "first_log",
 			"GET /berths/latest/log":         "log",

@@ -49,7 +49,7 @@ example one_N of FootN { dogs: 1 }
 
 error SailingFullN 409 { #1 seats_left int32 }
 
-credential desk_N = key header "X-Desk"
+credential desk_N = key header "Desk"
 
 service BookingsN {
   needs desk_N

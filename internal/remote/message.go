@@ -167,9 +167,9 @@ func take(call *web.Call, c *schema.Call, request, body *message, a *web.Argumen
 			v.Fields[number] = field
 		}
 		v.Unknown = body.value.Unknown
-		var unknown []wire.Unknown
+		var unknown []wire.UnlistedField
 		for _, u := range v.Unknown {
-			unknown = append(unknown, wire.Unknown{Number: u.Number, Name: u.Name})
+			unknown = append(unknown, wire.UnlistedField{Number: u.Number, Name: u.Name})
 		}
 		a.Rest(call.Placed, unknown)
 	}

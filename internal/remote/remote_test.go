@@ -231,14 +231,14 @@ func TestRefusalsAreProblemDetails(t *testing.T) {
 		{"GET", "/skerry/booking/bookings/book", "", "", 405, "wrong-method"},
 		{"GET", "/nowhere", "", "", 404, "unknown-call"},
 		{"POST", "/skerry/quay/quay/ring", "", "", 401, "unauthenticated"},
-		{"POST", "/skerry/quay/quay/ring", "X-Gate-Key: west pier", "", 403, "forbidden"},
+		{"POST", "/skerry/quay/quay/ring", "Gate-Key: west pier", "", 403, "forbidden"},
 		{"POST", "/skerry/booking/bookings/cancel", "Content-Type: application/json",
 			`{"id": "6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"}`, 500, "internal"},
 		{"POST", "/skerry/booking/bookings/booking", "Content-Type: application/json",
 			`{"id": "6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"}`, 404, "skerry.common.NotFound"},
-		{"GET", "/vessels/nobody/positions?deck=moon&since=today", "X-Quay-Client: 50%", "", 400, "invalid-request"},
-		{"PUT", "/notices/NOR-0715/en", "Content-Type: application/json\nX-Gate-Key: south pier",
-			`{"code": "NOR-0715", "body": "Fog"}`, 400, "invalid-request"},
+		{"GET", "/vessels/nobody/positions?deck=moon&since=today", "Quay-Client: 50%", "", 400, "invalid-request"},
+		{"PUT", "/notices/EID-0715/x-skerry", "Content-Type: application/json\nGate-Key: south pier",
+			`{"code": "EID-0715", "body": "Fog"}`, 400, "invalid-request"},
 	} {
 		r, err := http.NewRequest(c.method, server.URL+c.path, strings.NewReader(c.body))
 		require.NoError(t, err)
@@ -300,7 +300,7 @@ func TestCurl(t *testing.T) {
 					one.Needs = needs[i : i+1]
 				}
 				line, variables, err := NewCaller(&one, Options{Base: server.URL + "/v1",
-					Headers: http.Header{"X-Note": {"it's `here` $HOME"}}}).Curl(t.Context(), [][]byte{requestOf(t, defs, c, i)})
+					Headers: http.Header{"Note": {"it's `here` $HOME"}}}).Curl(t.Context(), [][]byte{requestOf(t, defs, c, i)})
 				require.NoError(t, err)
 				assert.Len(t, variables, len(needs[i]))
 				shell := exec.Command("bash", "-c", line+` -w '\n%{http_code}'`)

@@ -35,7 +35,7 @@ func (p *parser) credential(c *Credential) (ok bool) {
 	}
 	c.Kind = Name{Text: p.textOf(p.cur), Span: p.cur.span()}
 	if !slices.Contains(credentialKinds, c.Kind.Text) {
-		fix := `write key header "X-Desk-Key", bearer or basic`
+		fix := `write key header "Desk-Key", bearer or basic`
 		if slices.Contains(places, c.Kind.Text) {
 			fix = "write: key " + c.Kind.Text + " \"NAME\""
 		} else if near := source.Nearest(c.Kind.Text, credentialKinds); near != "" && p.cur.kind == lowerName {
@@ -48,7 +48,7 @@ func (p *parser) credential(c *Credential) (ok bool) {
 	if c.Kind.Text == "key" {
 		c.Carrier = Name{Text: p.textOf(p.cur), Span: p.cur.span()}
 		if !slices.Contains(places, c.Carrier.Text) {
-			p.expected("header, query or cookie", `write, for example: key header "X-Desk-Key"`)
+			p.expected("header, query or cookie", `write, for example: key header "Desk-Key"`)
 			return false
 		}
 		p.advance()

@@ -63,7 +63,7 @@ def main() -> None:
         "cancel": cancel,
         "cancelstream": cancelstream,
         "secret": lambda: PierClient(
-            server, {"credentials": {"crew": "s3cret\nX-Evil: 1", "desk": "s3cret"}}
+            server, {"credentials": {"crew": "s3cret\nEvil: 1", "desk": "s3cret"}}
         ).guarded(),
         "query": lambda: PierClient(server, {"tries": 1, "credentials": {"machine": "s3cret"}}).guarded(),
         "forever": lambda: PierClient(server, {"timeout": float("inf"), "idle_timeout": 1e9}).echo(request),

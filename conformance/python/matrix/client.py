@@ -122,7 +122,7 @@ def bound() -> None:
         wait=request.wait,
     ), answer
     look = LookRequest(
-        code="NOR",
+        code="EID",
         side=Side.NORTH,
         ratio=-0.5e-9,
         open=False,
@@ -132,10 +132,10 @@ def bound() -> None:
         name="12 & = + #",
     )
     assert client.look(look) == look
-    assert client.look(LookRequest(code="NOR")) == LookRequest(code="NOR", open=True)
+    assert client.look(LookRequest(code="EID")) == LookRequest(code="EID", open=True)
     with refused(InvalidError):
         client.look(LookRequest(code=".."))
-    client.leave(LookRequest(code="NOR"))
+    client.leave(LookRequest(code="EID"))
 
 
 def answer_stream() -> None:

@@ -158,9 +158,9 @@ class Server(Pier):
         return Total(total=self.tries[request.id])
 
 
-def gate(call: str | None, credentials: dict[str, str], headers: dict[str, str]) -> str | None:
+def authorize(call: str | None, credentials: dict[str, str], headers: dict[str, str]) -> str | None:
     if credentials.get("skerry.matrix.desk") == "panic":
-        raise RuntimeError("the gate fell")
+        raise RuntimeError("the authorizer fell")
     if credentials.get("skerry.matrix.desk") == "stolen":
         raise Forbidden("this key was stolen")
     if credentials.get("skerry.matrix.desk") == "expired":
@@ -169,17 +169,17 @@ def gate(call: str | None, credentials: dict[str, str], headers: dict[str, str])
 
 
 def main() -> None:
-    beat = float(sys.argv[2]) if len(sys.argv) > 2 else 15.0
+    heartbeat = float(sys.argv[2]) if len(sys.argv) > 2 else 15.0
     idle = float(sys.argv[3]) if len(sys.argv) > 3 else 60.0
     base = sys.argv[4] if len(sys.argv) > 4 else ""
     body = int(sys.argv[5]) if len(sys.argv) > 5 else 300_000
     app = serve_pier(
         Server(),
         {
-            "gate": gate,
+            "authorizer": authorize,
             "element_limit": 200_000,
             "body_limit": body,
-            "beat": beat,
+            "heartbeat": heartbeat,
             "idle_timeout": idle,
             "base": base,
         },

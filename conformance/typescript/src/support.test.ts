@@ -59,7 +59,7 @@ void test("make fills in defaults; what is absent is undefined", () => {
   assert.deepEqual(Object.keys(optionalsTools.make({ small: 3 })), Object.keys(optionalsTools.fromJson("{}")), "all of one shape");
 });
 
-void test("unknown fields survive a spread", () => {
+void test("unlisted fields survive a spread", () => {
   const read = leafTools.fromJson('{"number":1,"#9":"AQ","later":[1.0]}');
   const changed = { ...read, number: 2 };
   assert.equal(leafTools.toJson(changed), '{"number":2,"#9":"AQ","later":[1.0]}');
@@ -67,7 +67,7 @@ void test("unknown fields survive a spread", () => {
   assert.deepEqual({ ...leafTools.make({ number: 2 }) }, { third: undefined, number: 2 }, "nothing is kept where nothing was unknown");
 });
 
-void test("many unknown fields cost no more than their length", () => {
+void test("many unlisted fields cost no more than their length", () => {
   const members = Array.from({ length: 200_000 }, (_, i) => `,"a${String(i)}":0`).join("");
   const numbers = Array.from({ length: 65_000 }, (_, i) => `,"#${String(65_535 - i)}":"AA"`).join("");
   const payload = `{"number":1${members}${numbers}}`;
@@ -187,12 +187,12 @@ void test("a slow handler is answered for, and cancelled", async () => {
 
 void test("health tells, and nothing of the inside", async () => {
   const server = mount({ name: "n", version: "v", digest: "d", modules: [], errors: [] }, [], {
-    health: () => {
+    serving: () => {
       throw new Error("the sea is rough");
     },
     definitions: "hidden",
   });
-  const health = await server(new Request("http://anywhere/-/health"));
+  const health = await server(new Request("http://anywhere/-/state"));
   assert.equal(health.status, 503);
   assert.equal((await health.text()).includes("sea"), false);
   assert.equal((await server(new Request("http://anywhere/-/definitions"))).status, 404);

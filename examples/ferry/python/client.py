@@ -42,12 +42,12 @@ from gen.skerry.quay import (
 
 def bookings_story(bookings: BookingsClient, fleet: FleetClient) -> None:
     """Calls everything once, and says what came back."""
-    sailings = bookings.sailings(SailingsRequest(from_="Norhaven")).sailings
+    sailings = bookings.sailings(SailingsRequest(from_="Eiderwick")).sailings
     for s in sailings:
         print(f"sails      {s.code} at {s.leaves_at.to_datetime():%H:%M}, {s.from_} to {s.to}")
 
     request = BookRequest(
-        sailing="NOR-0715",
+        sailing="EID-0715",
         passengers=[Passenger(name="Ada Quill"), Passenger(name="Tom Skua", needs_help=True)],
         deck=Deck.CAR,
         vehicle=Vehicle(plate="SK 1204", metres=4.5),
@@ -75,7 +75,7 @@ def bookings_story(bookings: BookingsClient, fleet: FleetClient) -> None:
         print(f"problem    {problem}")
 
     now = Instant.now()
-    position = Position(vessel=sailings[0].vessel, spot=Spot(latitude=60.1, longitude=4.9), seen_at=now)
+    position = Position(vessel=sailings[0].vessel, spot=Spot(latitude=12.5, longitude=-30.25), seen_at=now)
     fleet.report(position)
     position.seen_at = Instant(now.seconds - 3600)
     try:
@@ -91,7 +91,7 @@ def quay_story(base: str, vessel: UUID, options: ClientOptions) -> None:
         for position in positions:
             print(f"follows    at {position.seen_at.to_datetime():%H:%M}")
 
-    notice = NoticeRequest(code=SailingCode("NOR-0715"), language=Language("en"))
+    notice = NoticeRequest(code=SailingCode("EID-0715"), language=Language("x-skerry"))
     try:
         screen.unpost(notice)
     except MissingCredentialError as missing:
@@ -103,7 +103,7 @@ def quay_story(base: str, vessel: UUID, options: ClientOptions) -> None:
     scans = [
         BoardingScan(
             id=UUID("6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"),
-            sailing=SailingCode("NOR-0715"),
+            sailing=SailingCode("EID-0715"),
             passage=passage,
             gate_code=GateCode("K7PLM2"),
             seen_at=Instant.now(),

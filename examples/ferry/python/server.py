@@ -57,13 +57,13 @@ GUILLEMOT = Vessel(
     name="Guillemot",
     decks=[DeckPlan(deck=Deck.CAR, seats=0, lanes=4), DeckPlan(deck=Deck.SALOON, seats=60)],
     state=VesselState.MOORED,
-    names={"en": "Guillemot", "sk": "Lomvi"},
+    names={"x-skerry": "Guillemot", "x-sound": "Lomvi"},
 )
 MORNING = Instant.parse("2026-07-15T07:15:00Z")
 SAILINGS = [
-    Sailing(code="NOR-0715", vessel=GUILLEMOT.id, leaves_at=MORNING, from_="Norhaven", to="Skerry"),
+    Sailing(code="EID-0715", vessel=GUILLEMOT.id, leaves_at=MORNING, from_="Eiderwick", to="Skerry"),
     Sailing(
-        code="SKE-1030", vessel=GUILLEMOT.id, leaves_at=Instant(MORNING.seconds + 11_700), from_="Skerry", to="Norhaven"
+        code="SKE-1030", vessel=GUILLEMOT.id, leaves_at=Instant(MORNING.seconds + 11_700), from_="Skerry", to="Eiderwick"
     ),
 ]
 
@@ -72,7 +72,7 @@ class BookingDesk(Bookings):
     """Sailings and bookings, kept in memory."""
 
     def __init__(self) -> None:
-        self.seats = {"NOR-0715": 5, "SKE-1030": 60}
+        self.seats = {"EID-0715": 5, "SKE-1030": 60}
         self.booked: dict[UUID, Booking] = {}
 
     async def sailings(self, request: SailingsRequest, context: Context) -> SailingsAnswer:
@@ -141,7 +141,7 @@ class Pier(Quay):
             raise NotFound(what=f"vessel {request.vessel}")
         # A real one would go on until it is cancelled, when the caller leaves.
         for minute in range(3):
-            spot = Spot(latitude=60.1 + minute / 100, longitude=4.9)
+            spot = Spot(latitude=12.5 + minute / 100, longitude=-30.25)
             yield Position(vessel=request.vessel, spot=spot, seen_at=Instant(MORNING.seconds + 60 * minute))
 
     async def board(self, elements: Elements[BoardingScan], context: Context) -> BoardingSummary:
@@ -173,7 +173,7 @@ class Pier(Quay):
     # The other calls are not written yet: they answer 501.
 
 
-def gate(call: str | None, credentials: dict[str, str], headers: dict[str, str]) -> None:
+def authorize(call: str | None, credentials: dict[str, str], headers: dict[str, str]) -> None:
     """Lets in whoever shows the key of the gate; a real one would look at the crew's token, too."""
     if not hmac.compare_digest(credentials.get("skerry.quay.gate", "north pier"), "north pier"):
         raise Forbidden("this is not the key of a gate")
@@ -185,7 +185,7 @@ def on_error(call: str, problem: BaseException) -> None:
 
 
 app = serve(
-    serve_bookings(BookingDesk(), {"gate": gate, "on_error": on_error}), serve_fleet(Harbour()), serve_quay(Pier())
+    serve_bookings(BookingDesk(), {"authorizer": authorize, "on_error": on_error}), serve_fleet(Harbour()), serve_quay(Pier())
 )
 
 

@@ -22,7 +22,7 @@ def at(i: int) -> Instant:
 BOOKINGS = [
     Booking(
         id=UUID(int=i << 64 | 9),
-        sailing=f"NOR-{i:04d}",
+        sailing=f"EID-{i:04d}",
         passengers=[
             Passenger(name=f"Passenger number {n} of Skerry", born=at(n), needs_help=n == 2) for n in range(1 + i % 4)
         ],
@@ -38,7 +38,7 @@ BOOKINGS = [
     for i in range(100)
 ]
 POSITIONS = [
-    Position(vessel=UUID(int=i), spot=Spot(latitude=60 + i / 7, longitude=5 - i / 9), seen_at=at(i), knots=i / 3)
+    Position(vessel=UUID(int=i), spot=Spot(latitude=12 + i / 7, longitude=-30 - i / 9), seen_at=at(i), knots=i / 3)
     for i in range(100)
 ]
 FLEETS = [
@@ -49,7 +49,7 @@ FLEETS = [
                 name=f"Vessel {n}",
                 decks=[DeckPlan(deck=Deck.SALOON, seats=d * 20, lanes=d) for d in range(4)],
                 state=VesselState.MOORED,
-                names={key: f"Vessel {n} in {key}" for key in ("en", "nb", "sk", "de")},
+                names={key: f"Vessel {n} in {key}" for key in ("x-skerry", "x-sound", "x-bay", "x-isle")},
             )
             for n in range(5)
         ]

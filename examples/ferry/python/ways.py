@@ -13,7 +13,7 @@ from uuid import UUID
 import uvicorn
 
 from gen.faithful.client import Cancellation
-from gen.faithful.server import Context, Forbidden, Mount, listen, serve
+from gen.faithful.server import Context, Forbidden, Served, listen, serve
 from gen.faithful.web import BadAnswerError, MissingCredentialError, ProblemError, UnreachableError
 from gen.faithful.wire import Duration, Instant, InvalidError, WireError
 from gen.skerry.booking import (
@@ -52,7 +52,7 @@ from gen.skerry.quay import (
 def messages() -> None:
     """Messages are made by name; defaults and optional fields may be left out."""
     request = BookRequest(
-        sailing="NOR-0715",
+        sailing="EID-0715",
         passengers=[Passenger(name="Ada Quill")],
         email="ada@example.org",
     )
@@ -119,7 +119,7 @@ def scan() -> BoardingScan:
     """Scalars beyond Python's own have types of faithful.wire."""
     return BoardingScan(
         id=UUID("6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"),
-        sailing=SailingCode("NOR-0715"),
+        sailing=SailingCode("EID-0715"),
         passage=PassageFoot(FootPassage()),
         gate_code=GateCode("K7PLM2"),
         paid=Fare(Decimal("48.50")),
@@ -170,7 +170,7 @@ class Pier(Quay):
         await asyncio.sleep(1000)  # cancelled when the client has had enough
 
 
-def gate(call: str | None, credentials: dict[str, str], headers: dict[str, str]) -> None:
+def authorize(call: str | None, credentials: dict[str, str], headers: dict[str, str]) -> None:
     if not hmac.compare_digest(credentials.get("skerry.quay.gate", "north pier"), "north pier"):
         raise Forbidden("this is not the key of a gate")
 
@@ -180,12 +180,12 @@ async def told(context: Context, following: Callable[[], Awaitable[None]]) -> No
     await following()
 
 
-def served() -> Mount:
+def served() -> Served:
     """A server of two services: an ASGI application."""
     bookings = serve_bookings(
         BookingDesk(),
         {
-            "gate": gate,
+            "authorizer": authorize,
             "middleware": [told],
             "on_error": lambda call, problem: print("server    ", "told of an error in", call),
         },
@@ -222,17 +222,17 @@ def calls() -> None:
     threading.Thread(target=server.run, args=([listener],), daemon=True).start()
     base = f"http://127.0.0.1:{listener.getsockname()[1]}"
 
-    client = BookingsClient(base, {"timeout": 5.0, "tries": 2, "headers": {"x-desk": "7"}})
-    booked = client.book(BookRequest(sailing="NOR-0715", passengers=[Passenger(name="Ada Quill")]))
+    client = BookingsClient(base, {"timeout": 5.0, "tries": 2, "headers": {"desk": "7"}})
+    booked = client.book(BookRequest(sailing="EID-0715", passengers=[Passenger(name="Ada Quill")]))
     print("client    ", "booked", booked.sailing, "for", len(booked.passengers))
 
-    party = BookRequest(sailing="NOR-0715", passengers=[Passenger(name="Ada Quill")] * 6)
+    party = BookRequest(sailing="EID-0715", passengers=[Passenger(name="Ada Quill")] * 6)
     print("failure   ", failure(lambda: client.book(party)))
     print("failure   ", failure(lambda: client.booking(BookingRequest(id=booked.id))))
-    print("failure   ", failure(lambda: client.book(BookRequest(sailing="NOR-0715", passengers=[]))))
+    print("failure   ", failure(lambda: client.book(BookRequest(sailing="EID-0715", passengers=[]))))
     print("failure   ", failure(lambda: BookingsClient("http://127.0.0.1:1").book(party)))
 
-    notice = NoticeRequest(code=SailingCode("NOR-0715"), language=Language("en"))
+    notice = NoticeRequest(code=SailingCode("EID-0715"), language=Language("x-skerry"))
     print("failure   ", failure(lambda: QuayClient(base).unpost(notice)))
     thief = QuayClient(base, {"credentials": {"gate": "a copy"}})
     print("failure   ", failure(lambda: thief.unpost(notice)))

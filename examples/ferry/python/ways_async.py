@@ -8,7 +8,7 @@ from uuid import UUID
 
 import uvicorn
 
-from gen.faithful.server import Context, Mount, listen, serve
+from gen.faithful.server import Context, Served, listen, serve
 from gen.faithful.wire import Instant
 from gen.skerry.booking import AsyncBookingsClient, BookRequest, Passenger, SailingFull, serve_bookings
 from gen.skerry.common import Spot
@@ -20,13 +20,13 @@ from ways import BookingDesk
 class Screen(Quay):
     async def follow(self, request: FollowRequest, context: Context) -> AsyncIterator[Position]:
         for _ in range(3):
-            yield Position(vessel=request.vessel, spot=Spot(latitude=60.1, longitude=4.9), seen_at=Instant.now())
+            yield Position(vessel=request.vessel, spot=Spot(latitude=12.5, longitude=-30.25), seen_at=Instant.now())
 
     async def ring(self, context: Context) -> None:
         await asyncio.sleep(1000)
 
 
-def served() -> Mount:
+def served() -> Served:
     return serve(serve_bookings(BookingDesk()), serve_quay(Screen()))
 
 
@@ -37,10 +37,10 @@ async def crew() -> str:
 
 async def calls(base: str) -> None:
     bookings = AsyncBookingsClient(base, {"timeout": 5.0})
-    booked = await bookings.book(BookRequest(sailing="NOR-0715", passengers=[Passenger(name="Ada Quill")]))
+    booked = await bookings.book(BookRequest(sailing="EID-0715", passengers=[Passenger(name="Ada Quill")]))
     print("client    ", "booked", booked.sailing, "for", len(booked.passengers))
     try:
-        await bookings.book(BookRequest(sailing="NOR-0715", passengers=[Passenger(name="Ada Quill")] * 6))
+        await bookings.book(BookRequest(sailing="EID-0715", passengers=[Passenger(name="Ada Quill")] * 6))
     except SailingFull as full:
         print("full      ", full.seats_left, "seats are left")
 

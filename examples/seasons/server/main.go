@@ -35,7 +35,7 @@ func main() {
 
 // bothSeasons serves two versions of one line.
 func bothSeasons() http.Handler {
-	l := &line{seats: map[string]int32{"NOR-0715": 5}, bookings: map[wire.UUID]*booking.Booking{}}
+	l := &line{seats: map[string]int32{"EID-0715": 5}, bookings: map[wire.UUID]*booking.Booking{}}
 	mux := http.NewServeMux()
 	mux.Handle("/", booking.ServeBookings(l.calls()))
 	mux.Handle("/v1/", firstSeason(l))

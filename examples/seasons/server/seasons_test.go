@@ -41,7 +41,7 @@ func TestBothSeasons(t *testing.T) {
 
 	car, open := fleet1.DeckCar, fleet.DeckOpen
 	old := must[*booking1.Booking](t)(first.Book(ctx,
-		&booking1.BookRequest{Sailing: "NOR-0715", Passengers: []booking1.Passenger{{Name: "Ada Maren"}},
+		&booking1.BookRequest{Sailing: "EID-0715", Passengers: []booking1.Passenger{{Name: "Ada Maren"}},
 			Vehicle: &booking1.Vehicle{Plate: "SK 4127", Metres: 4}, Deck: &car}))
 	equal(t, 1250+400, old.Fare, "the fare, with the extras that 1.0.0 has no word for")
 	equal(t, fleet1.DeckCar, old.DeckOrDefault(), "the deck")
@@ -51,7 +51,7 @@ func TestBothSeasons(t *testing.T) {
 	equal(t, 4.0, seen.Vehicle.Metres, "the car")
 
 	made := must[*booking.Booking](t)(today.Book(ctx,
-		&booking.BookRequest{Sailing: "NOR-0715", Passengers: []booking.Passenger{{Name: "Per"}, {Name: "Eli"}},
+		&booking.BookRequest{Sailing: "EID-0715", Passengers: []booking.Passenger{{Name: "Per"}, {Name: "Eli"}},
 			Vehicle: &booking.Vehicle{Plate: "SK 88", Metres: 4.5}, Deck: &open}))
 	again := must[*booking1.Booking](t)(first.Booking(ctx, &booking1.BookingRequest{ID: [16]byte(made.ID)}))
 	equal(t, 5, again.Vehicle.Metres, "a started metre is a whole one")
@@ -59,7 +59,7 @@ func TestBothSeasons(t *testing.T) {
 
 	// Errors are those of each version, and so are bounds.
 	var full *booking1.SailingFull
-	_, err := first.Book(ctx, &booking1.BookRequest{Sailing: "NOR-0715",
+	_, err := first.Book(ctx, &booking1.BookRequest{Sailing: "EID-0715",
 		Passengers: []booking1.Passenger{{Name: "a"}, {Name: "b"}, {Name: "c"}}})
 	if !errors.As(err, &full) || full.SeatsLeft != 2 {
 		t.Errorf("a full sailing: %v", err)

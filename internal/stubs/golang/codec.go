@@ -57,7 +57,7 @@ func (g *generator) appendCBOR(m *schema.Message) {
 			}
 		}
 		g.P("w.Enter()")
-		g.P("start, count := len(b), %d+%s.CountUnknown(m.unknown)", always, wire)
+		g.P("start, count := len(b), %d+%s.CountUnlisted(m.unlisted)", always, wire)
 		for _, f := range optional {
 			g.In(fmt.Sprintf("if %s {", present(f, "m."+FieldName(f))), func() { g.P("count++") }, "}")
 		}
@@ -68,7 +68,7 @@ func (g *generator) appendCBOR(m *schema.Message) {
 			})
 		}
 		g.P("w.Leave()")
-		g.P("return %s.MergeCBOR(b, start, m.unknown)", wire)
+		g.P("return %s.MergeCBOR(b, start, m.unlisted)", wire)
 	}, "}")
 }
 
@@ -141,11 +141,11 @@ func (g *generator) readCBOR(m *schema.Message) {
 		g.In(fmt.Sprintf("func (m *%s) ReadCBOR(r *%s.CBORReader) {", m.Name, wire), func() {
 			g.In(fmt.Sprintf("for n := r.OpenMessage(%q, %d); r.More(&n); {", cmp.Or(g.shown, m.Name), len(m.Fields)), func() {
 				g.P("number := r.FieldNumber()")
-				g.P("r.Unknown(&m.unknown, number)")
+				g.P("r.KeepUnlisted(&m.unlisted, number)")
 				g.In("if r.Failed() {", func() { g.P("r.InsideField(%s, number)", table) }, "}")
 			}, "}")
 			g.P("r.Leave()")
-			g.P("r.Settle(m.unknown)")
+			g.P("r.Settle(m.unlisted)")
 		}, "}")
 		return
 	}
@@ -171,7 +171,7 @@ func (g *generator) readCBOR(m *schema.Message) {
 					})
 				}
 				g.P("default:")
-				g.P("\tr.Unknown(&m.unknown, number)")
+				g.P("\tr.KeepUnlisted(&m.unlisted, number)")
 				g.P("}")
 				g.In("if r.Failed() {", func() { g.P("r.InsideField(%s, number)", table) }, "}")
 			}, "}")
@@ -200,7 +200,7 @@ func (g *generator) finish(m *schema.Message) {
 				g.P("r.Require(seen[%d], %#x, %s)", word, required, part)
 			}
 		}
-		g.P("r.Settle(m.unknown)")
+		g.P("r.Settle(m.unlisted)")
 		for _, f := range m.Fields {
 			if f.Presence != schema.Defaulted {
 				continue
@@ -378,7 +378,7 @@ func (g *generator) appendJSON(m *schema.Message) {
 			g.present(f, write)
 		}
 		g.P("w.Leave()")
-		g.P("return %s.MergeJSON(%s.CloseObject(b, start), start, m.unknown, %sFields, w)", wire, wire, unexported(m.Name))
+		g.P("return %s.MergeJSON(%s.CloseObject(b, start), start, m.unlisted, %sFields, w)", wire, wire, unexported(m.Name))
 	}, "}")
 }
 
@@ -474,8 +474,8 @@ func (g *generator) readJSON(m *schema.Message) {
 	g.In(fmt.Sprintf("func (m *%s) ReadJSON(r *%s.JSONReader) {", m.Name, wire), func() {
 		if len(m.Fields) == 0 {
 			g.In(fmt.Sprintf("for r.OpenMessage(%q, %d); r.Member(); {", cmp.Or(g.shown, m.Name), len(m.Fields)),
-				func() { g.P("r.Unknown(&m.unknown, %s)", table) }, "}")
-			g.P("r.Settle(m.unknown)")
+				func() { g.P("r.KeepUnlisted(&m.unlisted, %s)", table) }, "}")
+			g.P("r.Settle(m.unlisted)")
 			return
 		}
 		g.P("var seen [%d]uint64", words(m))
@@ -497,7 +497,7 @@ func (g *generator) readJSON(m *schema.Message) {
 			g.P("default:")
 			g.Deeper(1, func() {
 				g.P("at := r.At()")
-				g.In(fmt.Sprintf("if entry := r.Unknown(&m.unknown, %s); entry != nil {", table), func() {
+				g.In(fmt.Sprintf("if entry := r.KeepUnlisted(&m.unlisted, %s); entry != nil {", table), func() {
 					g.P("m.readEntries(entry, 1, &seen)")
 					g.P("r.Absorb(entry, at)")
 				}, "}")

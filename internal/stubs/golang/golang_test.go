@@ -97,7 +97,7 @@ func TestOutput(t *testing.T) {
 		"a/m/m.go": {
 			"// Package m is the module a.m.\n//\n// About m.\npackage m\n", `"example.org/gen/a/other"`,
 			`"example.org/gen/faithful/wire"`,
-			"// Booking: A booking.\ntype Booking struct {\n\t// How many.\n\t// Nil is written as 1.\n\tSeats *int32\n\t// Deprecated: use seats\n\tNotes *other.Note\n\n\tunknown []wire.Unknown\n}\n",
+			"// Booking: A booking.\ntype Booking struct {\n\t// How many.\n\t// Nil is written as 1.\n\tSeats *int32\n\t// Deprecated: use seats\n\tNotes *other.Note\n\n\tunlisted []wire.UnlistedField\n}\n",
 			"func (m *Booking) SeatsOrDefault() int32 {", "append(b, 24, 24)",
 		},
 		"a/m/m_client.go":         {"// Book: Books.\nfunc (c *SClient) Book(ctx context.Context, request *Booking) error {\n\treturn c.client.Do(ctx, &sBook, web.Outgoing{Message: request, Body: request}, nil)\n}\n"},

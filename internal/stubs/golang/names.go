@@ -21,8 +21,8 @@ var initialisms = map[string]string{
 // methods are the names that every message has; a field of one of these names
 // gets a trailing "_". The list is frozen: later verbs are functions.
 var methods = []string{"AppendBinary", "AppendCBOR", "AppendJSON", "AppendViolations", "Error", "ErrorName",
-	"ErrorStatus", "Format", "GoString", "KeepUnknownFields", "LogValue", "MarshalBinary", "MarshalJSON",
-	"ReadCBOR", "ReadJSON", "String", "UnknownFields", "UnmarshalBinary", "UnmarshalJSON", "Validate"}
+	"ErrorStatus", "Format", "GoString", "KeepUnlistedFields", "LogValue", "MarshalBinary", "MarshalJSON",
+	"ReadCBOR", "ReadJSON", "String", "UnlistedFields", "UnmarshalBinary", "UnmarshalJSON", "Validate"}
 
 // Pascal turns a snake_case name into an exported Go name.
 func Pascal(snake string) string {

@@ -161,8 +161,8 @@ func (g *generator) travel(c *schema.Call) {
 			for _, f := range rest.Fields {
 				g.P("m.%s = body.%s", FieldName(f), FieldName(f))
 			}
-			g.P("m.KeepUnknownFields(body.unknown)")
-			g.P("a.Rest(%s.Placed, body.unknown)", callVariable(c))
+			g.P("m.KeepUnlistedFields(body.unlisted)")
+			g.P("a.Rest(%s.Placed, body.unlisted)", callVariable(c))
 		}
 	}, "}")
 }
@@ -323,7 +323,7 @@ func (g *generator) outgoingParts(c *schema.Call, rest *schema.Message) {
 					for _, f := range rest.Fields {
 						g.P("%s: request.%s,", FieldName(f), FieldName(f))
 					}
-					g.P("unknown: request.UnknownFields(),")
+					g.P("unlisted: request.UnlistedFields(),")
 				}, "},")
 			}
 			g.P("Place: func(m %s.Message, p *%s.Parameters) { %s(m.(*%s), p) },", wire, web, placeName(c), request)

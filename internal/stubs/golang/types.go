@@ -374,7 +374,7 @@ func (g *generator) structOf(m *schema.Message) {
 		if len(m.Fields) > 0 {
 			g.P("")
 		}
-		g.P("unknown []%s.Unknown", g.wire())
+		g.P("unlisted []%s.UnlistedField", g.wire())
 	}, "}")
 }
 
@@ -470,11 +470,11 @@ func (g *generator) standardMethods(m *schema.Message) {
 	g.P("// hold, or nil.")
 	g.P("func (m *%s) Validate() error { return %s.Validate(m) }", m.Name, wire)
 	g.P("")
-	g.P("// UnknownFields are what m was read with and its definitions do not know.")
-	g.P("func (m *%s) UnknownFields() []%s.Unknown { return m.unknown }", m.Name, wire)
+	g.P("// UnlistedFields are what m was read with and its definitions do not know.")
+	g.P("func (m *%s) UnlistedFields() []%s.UnlistedField { return m.unlisted }", m.Name, wire)
 	g.P("")
-	g.P("// KeepUnknownFields makes m pass on what another message was read with.")
-	g.P("func (m *%s) KeepUnknownFields(list []%s.Unknown) { m.unknown = list }", m.Name, wire)
+	g.P("// KeepUnlistedFields makes m pass on what another message was read with.")
+	g.P("func (m *%s) KeepUnlistedFields(list []%s.UnlistedField) { m.unlisted = list }", m.Name, wire)
 	g.P("")
 	g.P("// String writes m for people and logs: what is secret is left out.")
 	g.P("func (m %s) String() string { return %s.Text(&m) }", m.Name, wire)

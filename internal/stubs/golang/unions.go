@@ -33,7 +33,7 @@ func (g *generator) union(u *schema.Union) {
 	}
 	g.P("")
 	g.P("// %sUnlisted is an alternative that these definitions do not list.", u.Name)
-	g.P("type %sUnlisted struct{ alternative %s.Unknown }", u.Name, wire)
+	g.P("type %sUnlisted struct{ alternative %s.UnlistedField }", u.Name, wire)
 	g.P("")
 	g.P("// Number is the number of the alternative, or 0 where only its name is known.")
 	g.P("func (u %sUnlisted) Number() int { return u.alternative.Number }", u.Name)
@@ -135,12 +135,12 @@ func (g *generator) unionRead(u *schema.Union) {
 		g.P("default:")
 		g.Deeper(1, func() {
 			g.P("at := r.At()")
-			g.P("number, entry, unknown := r.UnlistedAlternative(name)")
+			g.P("number, entry, unlisted := r.UnlistedAlternative(name)")
 			g.In("if entry != nil {", func() {
 				g.P("v = t.readAlternative(entry, number)")
 				g.P("r.Absorb(entry, at)")
 			}, "} else {")
-			g.P("\tv = %s{unknown}", unlisted)
+			g.P("\tv = %s{unlisted}", unlisted)
 			g.P("}")
 		})
 		g.P("}")

@@ -51,7 +51,7 @@ func (g *generator) writeCBOR(m *schema.Message) {
 		if holdsDepth(m) {
 			g.P("depth += 1")
 		}
-		g.block("if self._unknown:", func() {
+		g.block("if self._unlisted:", func() {
 			g.P("known: %s.Out = []", g.wire())
 			g.P("whole, out = out, known")
 		})
@@ -87,8 +87,8 @@ func (g *generator) writeCBOR(m *schema.Message) {
 			})
 		}
 		g.flush()
-		g.block("if self._unknown:", func() {
-			g.P("whole.append(%s.merge_cbor(b\"\".join(known), self._unknown))",
+		g.block("if self._unlisted:", func() {
+			g.P("whole.append(%s.merge_cbor(b\"\".join(known), self._unlisted))",
 				g.wire())
 		})
 	})
@@ -322,21 +322,21 @@ func (g *generator) readCBOR(m *schema.Message) {
 	g.P("@classmethod")
 	g.function("read_cbor", []string{"cls", "r: " + wire + ".CborReader"}, m.Name, func() {
 		g.P("values: dict[str, _Any] = {}")
-		g.P("unknown: list[%s.Unknown] = []", wire)
+		g.P("unlisted: list[%s.UnlistedField] = []", wire)
 		g.P("length = r.open_message(%s, %d)", quote(g.shownAs(m)), len(m.Fields))
 		g.P("number = i = 0")
 		g.block("try:", func() {
 			g.block("while r.more(i, length):", func() {
 				g.P("number = 0")
 				g.P("number = r.field_number()")
-				g.P("_read_%s_entry(r, number, values, unknown)", snake(m.Name))
+				g.P("_read_%s_entry(r, number, values, unlisted)", snake(m.Name))
 				g.P("i += 1")
 			})
 		})
 		g.P("except %s.WireError as problem:", wire)
 		g.P("    raise %s from None", stubs.Call(wire+".inside_field", "problem", g.fieldTable(m), "number"))
 		g.P("r.leave()")
-		finished := stubs.Call(wire+".finished", "r", "values", "unknown", g.requiredName(m))
+		finished := stubs.Call(wire+".finished", "r", "values", "unlisted", g.requiredName(m))
 		g.P("return %s", stubs.Call("cls", "**"+finished))
 	})
 	g.P("")
@@ -371,7 +371,7 @@ func (g *generator) entries(m *schema.Message) {
 	g.P("")
 	g.P("")
 	parameters := []string{
-		"r: " + wire + ".CborReader", "number: int", "values: dict[str, _Any]", "unknown: list[" + wire + ".Unknown]",
+		"r: " + wire + ".CborReader", "number: int", "values: dict[str, _Any]", "unlisted: list[" + wire + ".UnlistedField]",
 	}
 	g.function("_read_"+snake(m.Name)+"_entry", parameters, "None", func() {
 		for i, f := range m.Fields {
@@ -386,11 +386,11 @@ func (g *generator) entries(m *schema.Message) {
 			})
 		}
 		if len(m.Fields) == 0 {
-			g.P("unknown.append(r.unknown(number))")
+			g.P("unlisted.append(r.unlisted(number))")
 			return
 		}
 		g.P("else:")
-		g.P("    unknown.append(r.unknown(number))")
+		g.P("    unlisted.append(r.unlisted(number))")
 	})
 }
 
@@ -411,7 +411,7 @@ func (g *generator) writeJSON(m *schema.Message) {
 				g.P("%s", stubs.Call("members.append", stubs.Rows("(", []string{strconv.Itoa(f.Number), member(f, text)}, ")")))
 			})
 		}
-		g.block("if self._unknown:", func() { g.P("return %s.merge_json(members, self._unknown, mode)", wire) })
+		g.block("if self._unlisted:", func() { g.P("return %s.merge_json(members, self._unlisted, mode)", wire) })
 		g.P("return %s.json_object([text for _, text in members])", wire)
 	})
 	g.P("")
@@ -497,7 +497,7 @@ func (g *generator) readJSON(m *schema.Message) {
 	g.P("@classmethod")
 	g.function("read_json", []string{"cls", "r: " + wire + ".JsonReader"}, m.Name, func() {
 		g.P("values: dict[str, _Any] = {}")
-		g.P("unknown: list[%s.Unknown] = []", wire)
+		g.P("unlisted: list[%s.UnlistedField] = []", wire)
 		g.P("seen: set[int] = set()")
 		g.P("number = 0")
 		g.P("r.open_message(%s, %d)", quote(g.shownAs(m)), len(m.Fields))
@@ -523,12 +523,12 @@ func (g *generator) readJSON(m *schema.Message) {
 					})
 				}
 				other := func() {
-					g.P("kept = r.unknown(name, %s)", g.fieldTable(m))
-					g.block(fmt.Sprintf("if isinstance(kept, %s.Unknown):", wire), func() { g.P("unknown.append(kept)") })
+					g.P("kept = r.unlisted(name, %s)", g.fieldTable(m))
+					g.block(fmt.Sprintf("if isinstance(kept, %s.UnlistedField):", wire), func() { g.P("unlisted.append(kept)") })
 					g.block("else:", func() {
 						g.P("number = kept[0]")
 						g.P("r.once_in(seen, number)")
-						g.P("_read_%s_entry(kept[1], number, values, unknown)", snake(m.Name))
+						g.P("_read_%s_entry(kept[1], number, values, unlisted)", snake(m.Name))
 						g.P("r.absorb(kept[1])")
 					})
 				}
@@ -542,6 +542,6 @@ func (g *generator) readJSON(m *schema.Message) {
 		})
 		g.P("except %s.WireError as problem:", wire)
 		g.P("    raise %s.inside_field(problem, %s, number) from None", wire, g.fieldTable(m))
-		g.P("return cls(**%s.finished(r, values, unknown, %s))", wire, g.requiredName(m))
+		g.P("return cls(**%s.finished(r, values, unlisted, %s))", wire, g.requiredName(m))
 	})
 }

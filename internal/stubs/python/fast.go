@@ -78,7 +78,7 @@ func (g *generator) fast(m *schema.Message) {
 		}
 		g.block(fmt.Sprintf("if left != %d:", always), func() { g.P("%s.surprise()", wire) })
 		if m.IsError() { // An exception makes itself.
-			g.P("return %s, i", stubs.Call(m.Name, append(arguments, "_unknown=None")...))
+			g.P("return %s, i", stubs.Call(m.Name, append(arguments, "_unlisted=None")...))
 			return
 		}
 		g.P("m = _new(%s)", m.Name)
@@ -86,7 +86,7 @@ func (g *generator) fast(m *schema.Message) {
 			name, variable, _ := strings.Cut(a, "=")
 			g.P("m.%s = %s", name, variable)
 		}
-		g.P("m._unknown = None")
+		g.P("m._unlisted = None")
 		g.P("return m, i")
 	})
 }

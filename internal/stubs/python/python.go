@@ -74,7 +74,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 			wanted bool
 			emit   func(*generator)
 		}{
-			{"async_client", options.Client && options.Async && len(m.Services) > 0, (*generator).asyncClients},
+			{"client_async", options.Client && options.Async && len(m.Services) > 0, (*generator).asyncClients},
 			{"calls", calls && len(m.Services) > 0, (*generator).calls},
 			{"client", options.Client && len(m.Services) > 0, (*generator).clients},
 			{"server", options.Server && len(m.Services) > 0, (*generator).servers},
@@ -316,7 +316,7 @@ func (g *generator) export(name string) { g.exported = append(g.exported, name) 
 func (g *generator) file(part string) []byte {
 	head := stubs.NewCode("    ")
 	what := map[string]string{"types": "Types", "calls": "What clients and servers share", "client": "Clients",
-		"async_client": "Clients for asyncio", "server": "Servers"}[part]
+		"client_async": "Clients for asyncio", "server": "Servers"}[part]
 	head.P("%s", docString(what+" of the module "+g.module.Name+"."))
 	head.P("")
 	head.P("from __future__ import annotations")

@@ -72,11 +72,11 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 		c.P("import logging")
 		c.P("import pkgutil")
 		c.P("")
-		c.P("from %s.faithful.server import Mount", gen)
+		c.P("from %s.faithful.server import Served", gen)
 		c.P("from %s import %s, serve_%s", service, s.Name, snake(s.Name))
 		c.P("")
 		c.P("")
-		block(c, "def make_app() -> Mount:", func() {
+		block(c, "def make_app() -> Served:", func() {
 			c.P("\"\"\"Makes the server, with every handler there is.\"\"\"")
 			block(c, "for module in pkgutil.iter_modules(__path__):", func() {
 				block(c, "if not module.name.startswith(\"test_\"):",

@@ -147,7 +147,7 @@ func (g *generator) travel(c *schema.Call, placed []conversation.Placed, rest *s
 			for _, f := range rest.Fields {
 				fields = append(fields, fmt.Sprintf("%s=m.%s", FieldName(f), FieldName(f)))
 			}
-			g.P("return %s", stubs.Call(rest.Name, append(fields, "_unknown=m._unknown")...))
+			g.P("return %s", stubs.Call(rest.Name, append(fields, "_unlisted=m._unlisted")...))
 		})
 	}
 	g.top()
@@ -164,7 +164,7 @@ func (g *generator) travel(c *schema.Call, placed []conversation.Placed, rest *s
 	g.function("_"+name+"_take", []string{"a: " + web + ".Arguments", given}, request, func() {
 		var fields []string
 		if rest != nil {
-			g.P("a.rest(body._unknown)")
+			g.P("a.rest(body._unlisted)")
 		}
 		for i, p := range placed {
 			fields = append(fields, FieldName(p.Field)+"="+g.take(i, p))
@@ -173,7 +173,7 @@ func (g *generator) travel(c *schema.Call, placed []conversation.Placed, rest *s
 			for _, f := range rest.Fields {
 				fields = append(fields, fmt.Sprintf("%s=body.%s", FieldName(f), FieldName(f)))
 			}
-			fields = append(fields, "_unknown=body._unknown")
+			fields = append(fields, "_unlisted=body._unlisted")
 		}
 		g.P("return %s(", request)
 		for _, f := range fields {
@@ -393,14 +393,14 @@ func (g *generator) servers() {
 		}
 		g.top()
 		parameters := []string{"implementation: " + s.Name, "options: " + server + ".ServerOptions | None = None"}
-		g.def("", "serve_"+snake(s.Name), parameters, server+".Mount", func() {
+		g.def("", "serve_"+snake(s.Name), parameters, server+".Served", func() {
 			g.P("\"\"\"Returns an ASGI application.\"\"\"")
 			g.In("routes = [", func() {
 				for _, c := range s.Calls {
 					g.P("%s,", stubs.Call(server+".route", "_calls."+callVariable(c), "implementation", s.Name, quote(CallName(c))))
 				}
 			}, "]")
-			g.P("return %s.Mount(_DEFINITIONS, routes, options or {})", server)
+			g.P("return %s.Served(_DEFINITIONS, routes, options or {})", server)
 		})
 	}
 }

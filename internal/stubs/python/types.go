@@ -181,7 +181,7 @@ func (g *generator) message(m *schema.Message) {
 		for _, f := range m.Fields {
 			g.field(f)
 		}
-		g.P("_unknown: list[%s.Unknown] | None = _field(default=None, repr=False)", wire)
+		g.P("_unlisted: list[%s.UnlistedField] | None = _field(default=None, repr=False)", wire)
 		g.P("")
 		g.verbs(m)
 		g.violations(m)

@@ -42,7 +42,7 @@ func (g *generator) union(u *schema.Union) {
 	g.In(fmt.Sprintf("class %s:", unlisted), func() {
 		g.P("\"\"\"An alternative that these definitions do not list.\"\"\"")
 		g.P("")
-		g.P("alternative: %s.Unknown", wire)
+		g.P("alternative: %s.UnlistedField", wire)
 		g.P("")
 		g.method("violations", []string{"self", "found: list[" + wire + ".Violation]", "path: str"}, "None", func() {
 			var listed []string
@@ -112,7 +112,7 @@ func (g *generator) readUnion(u *schema.Union, unlisted string) {
 		for _, a := range u.Alternatives {
 			g.block(fmt.Sprintf("if number == %d:", a.Number), func() { g.readAlternative(a, cborForm) })
 		}
-		g.P("return %s", stubs.Call(unlisted, "r.unknown(number)"))
+		g.P("return %s", stubs.Call(unlisted, "r.unlisted(number)"))
 	})
 	g.top()
 	g.method("read_"+name+"_json", []string{"r: " + wire + ".JsonReader"}, u.Name, func() {
@@ -128,7 +128,7 @@ func (g *generator) readUnion(u *schema.Union, unlisted string) {
 		}
 		g.P("entry = r.entry(name)")
 		g.block("if entry is None:", func() {
-			g.P("return %s", stubs.Call(unlisted, stubs.Call(wire+".Unknown", "0", "name", `b""`, "r.raw()")))
+			g.P("return %s", stubs.Call(unlisted, stubs.Call(wire+".UnlistedField", "0", "name", `b""`, "r.raw()")))
 		})
 		g.P("value = %s", stubs.Call("_read_"+name+"_alternative", "entry[1]", "entry[0]"))
 		g.P("r.absorb(entry[1])")

@@ -29,7 +29,7 @@ func (g *generator) toolsOf(t *schema.Type) string {
 func (g *generator) readEntry(m *schema.Message) {
 	wire := g.wire()
 	g.P("")
-	g.In(fmt.Sprintf("function draft%s(): %s.Draft<%s> {", m.Name, wire, g.shape(m)), func() {
+	g.In(fmt.Sprintf("function begin%s(): %s.Unfinished<%s> {", m.Name, wire, g.shape(m)), func() {
 		var parts []string
 		for _, f := range m.Fields {
 			parts = append(parts, FieldName(f)+": undefined")
@@ -37,11 +37,11 @@ func (g *generator) readEntry(m *schema.Message) {
 		g.P("return %s;", object(parts...))
 	}, "}")
 	g.P("")
-	parameters := []string{fmt.Sprintf("m: %s.Draft<%s>", wire, g.shape(m)), "r: " + wire + ".CborReader",
+	parameters := []string{fmt.Sprintf("m: %s.Unfinished<%s>", wire, g.shape(m)), "r: " + wire + ".CborReader",
 		"number: number"}
 	g.function("read"+m.Name+"Entry", parameters, "void", func() {
 		if len(m.Fields) == 0 {
-			g.P("r.unknown(m, number);")
+			g.P("r.keepUnlisted(m, number);")
 			return
 		}
 		g.In("switch (number) {", func() {
@@ -60,17 +60,17 @@ func (g *generator) readEntry(m *schema.Message) {
 				}
 			}
 			g.P("default:")
-			g.P("  r.unknown(m, number);")
+			g.P("  r.keepUnlisted(m, number);")
 		}, "}")
 	})
 }
 
-// finish writes what makes a message of a draft: what is missing is refused
+// finish writes what makes a message of an unfinished one: what is missing is refused
 // and defaults are filled in.
 func (g *generator) finish(m *schema.Message) {
 	wire := g.wire()
 	g.P("")
-	parameters := []string{fmt.Sprintf("m: %s.Draft<%s>", wire, g.shape(m))}
+	parameters := []string{fmt.Sprintf("m: %s.Unfinished<%s>", wire, g.shape(m))}
 	if anyRequired(m) {
 		parameters = append(parameters, fmt.Sprintf("r: %s.CborReader | %s.JsonReader", wire, wire))
 	}
@@ -186,9 +186,9 @@ func (g *generator) writeMethod(m *schema.Message, form string) {
 			}
 		}
 		if form == "Cbor" {
-			g.P("w.closeMessage(start, m[%s.unknown]);", wire)
+			g.P("w.closeMessage(start, m[%s.unlisted]);", wire)
 		} else {
-			g.P("w.closeMessage(start, m[%s.unknown], %s);", wire, fieldTable(m))
+			g.P("w.closeMessage(start, m[%s.unlisted], %s);", wire, fieldTable(m))
 		}
 	})
 }
@@ -420,7 +420,7 @@ func (g *generator) readExpression(t *schema.Type, form string) string {
 func (g *generator) readCbor(m *schema.Message) {
 	wire := g.wire()
 	g.method(fmt.Sprintf("readCbor(r: %s.CborReader): %s", wire, m.Name), func() {
-		g.P("const m = draft%s();", m.Name)
+		g.P("const m = begin%s();", m.Name)
 		g.P("const length = r.openMessage(%s, %d);", text(m.Name), len(m.Fields))
 		g.P("let number = 0;")
 		g.In("try {", func() {
@@ -440,7 +440,7 @@ func (g *generator) readCbor(m *schema.Message) {
 func (g *generator) readJSON(m *schema.Message) {
 	wire := g.wire()
 	g.method(fmt.Sprintf("readJson(r: %s.JsonReader): %s", wire, m.Name), func() {
-		g.P("const m = draft%s();", m.Name)
+		g.P("const m = begin%s();", m.Name)
 		g.P("const seen = new %s<number>();", g.global("Set"))
 		g.P("let number = 0;")
 		g.P("r.openMessage(%s, %d);", text(m.Name), len(m.Fields))
@@ -461,7 +461,7 @@ func (g *generator) readJSON(m *schema.Message) {
 						}, "}")
 					}
 					g.In("default: {", func() {
-						g.P("const known = r.unknown(m, %s, name);", fieldTable(m))
+						g.P("const known = r.keepUnlisted(m, %s, name);", fieldTable(m))
 						g.In("if (known !== undefined) {", func() {
 							g.P("number = known[0];")
 							g.P("r.once(seen, number);")

@@ -139,7 +139,7 @@ func (g *generator) travel(c *schema.Call) {
 			for _, f := range rest.Fields {
 				fields = append(fields, fmt.Sprintf("%s: m.%s", FieldName(f), FieldName(f)))
 			}
-			fields = append(fields, fmt.Sprintf("[%s.unknown]: m[%s.unknown]", g.wire(), g.wire()))
+			fields = append(fields, fmt.Sprintf("[%s.unlisted]: m[%s.unlisted]", g.wire(), g.wire()))
 			g.P("return %s satisfies %s;", object(fields...), rest.Name)
 		})
 	}
@@ -155,7 +155,7 @@ func (g *generator) travel(c *schema.Call) {
 	g.method(signature, func() {
 		if rest != nil {
 			g.P("const body = given as %s;", rest.Name)
-			g.P("a.rest(body[%s.unknown]);", g.wire())
+			g.P("a.rest(body[%s.unlisted]);", g.wire())
 		}
 		g.In(fmt.Sprintf("return %s.make({", g.tools(&c.Request.Decl)), func() {
 			for i, p := range placed {
@@ -165,7 +165,7 @@ func (g *generator) travel(c *schema.Call) {
 				for _, f := range rest.Fields {
 					g.P("%s: body.%s,", FieldName(f), FieldName(f))
 				}
-				g.P("[%s.unknown]: body[%s.unknown],", g.wire(), g.wire())
+				g.P("[%s.unlisted]: body[%s.unlisted],", g.wire(), g.wire())
 			}
 		}, "});")
 	})

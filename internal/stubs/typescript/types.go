@@ -154,7 +154,7 @@ func (g *generator) message(m *schema.Message) {
 			}
 			g.P("readonly %s%s: %s%s;", FieldName(f), mark, g.initType(f.Type), suffix)
 		}
-		g.P("readonly [%s.unknown]?: readonly %s.UnknownField[] | undefined;", wire, wire)
+		g.P("readonly [%s.unlisted]?: readonly %s.UnlistedField[] | undefined;", wire, wire)
 	}, "}")
 	if m.IsError() {
 		g.errorClass(m)
@@ -211,7 +211,7 @@ func (g *generator) fields(m *schema.Message, readonly string) {
 		}
 		g.P("%s%s%s: %s%s;", readonly, FieldName(f), mark, g.typ(f.Type), suffix)
 	}
-	g.P("%s[%s.unknown]?: readonly %s.UnknownField[] | undefined;", readonly, g.wire(), g.wire())
+	g.P("%s[%s.unlisted]?: readonly %s.UnlistedField[] | undefined;", readonly, g.wire(), g.wire())
 }
 
 func (g *generator) errorClass(m *schema.Message) {
@@ -247,10 +247,10 @@ func (g *generator) make(m *schema.Message) {
 	g.P("")
 	g.In(fmt.Sprintf("function make%s(init: %sInit): %s {", m.Name, m.Name, g.shape(m)), func() {
 		if len(m.Fields) == 0 {
-			g.P("return %s.withUnknown({}, init);", wire)
+			g.P("return %s.withUnlisted({}, init);", wire)
 			return
 		}
-		g.P("return %s.withUnknown(", wire)
+		g.P("return %s.withUnlisted(", wire)
 		g.P("  {")
 		g.Deeper(2, func() {
 			for _, f := range m.Fields {

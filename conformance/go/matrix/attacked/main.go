@@ -69,7 +69,7 @@ func main() {
 			return count(ctx, matrix.NewPierClient(*server), 0)
 		},
 		"secret": func() error {
-			c := matrix.NewPierClient(*server, web.WithCredential("crew", "s3cret\nX-Evil: 1"),
+			c := matrix.NewPierClient(*server, web.WithCredential("crew", "s3cret\nEvil: 1"),
 				web.WithCredential("desk", "s3cret"))
 			_, err := c.Guarded(ctx)
 			return err

@@ -86,7 +86,7 @@ func bound(client *matrix.PierClient) error {
 	if err := same(answer, want); err != nil {
 		return err
 	}
-	look := &matrix.LookRequest{Code: "NOR", Side: wire.Pointer(matrix.SideNorth), Ratio: wire.Pointer(-0.5e-9),
+	look := &matrix.LookRequest{Code: "EID", Side: wire.Pointer(matrix.SideNorth), Ratio: wire.Pointer(-0.5e-9),
 		Open: wire.Pointer(false), Amount: wire.Pointer(wire.MustDecimal("-0.10")),
 		Hull: wire.Pointer(wire.MustUUID("0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01")), Photo: []byte{0, 255},
 		Name: wire.Pointer("12 & = + #")}
@@ -97,9 +97,9 @@ func bound(client *matrix.PierClient) error {
 	if err != nil {
 		return err
 	}
-	looked, err = client.Look(ctx, &matrix.LookRequest{Code: "NOR"})
+	looked, err = client.Look(ctx, &matrix.LookRequest{Code: "EID"})
 	if err == nil {
-		err = same(looked, &matrix.LookRequest{Code: "NOR", Open: wire.Pointer(true)})
+		err = same(looked, &matrix.LookRequest{Code: "EID", Open: wire.Pointer(true)})
 	}
 	if err != nil {
 		return err
@@ -108,7 +108,7 @@ func bound(client *matrix.PierClient) error {
 	if _, err := client.Look(ctx, &matrix.LookRequest{Code: ".."}); !errors.As(err, &invalid) {
 		return fmt.Errorf("a path of .. gave %v", err)
 	}
-	return client.Leave(ctx, &matrix.LookRequest{Code: "NOR"})
+	return client.Leave(ctx, &matrix.LookRequest{Code: "EID"})
 }
 
 // numbers collects the numbers of a stream.

@@ -21,7 +21,7 @@ import (
 
 func main() {
 	listen := flag.String("listen", "127.0.0.1:0", "the address to listen on")
-	beat := flag.Duration("beat", 15*time.Second, "how often silent streams beat")
+	heartbeat := flag.Duration("heartbeat", 15*time.Second, "how often silent streams heartbeat")
 	idle := flag.Duration("idle", time.Minute, "how long a peer may do nothing")
 	base := flag.String("base", "", "below which path calls are")
 	body := flag.Int64("body", 300_000, "how large a request may be")
@@ -31,9 +31,9 @@ func main() {
 		log.Fatal(err)
 	}
 	fmt.Printf("listening on http://%s\n", listener.Addr())
-	gate := func(ctx context.Context, call *web.Call, credentials web.Credentials) (context.Context, error) {
+	authorize := func(ctx context.Context, call *web.Call, credentials web.Credentials) (context.Context, error) {
 		if key, ok := credentials.Value("desk"); ok && key == "panic" {
-			panic("the gate fell")
+			panic("the authorizer fell")
 		} else if ok && key == "stolen" {
 			return nil, web.Forbidden("this key was stolen")
 		} else if ok && key == "expired" {
@@ -41,8 +41,8 @@ func main() {
 		}
 		return context.WithValue(ctx, crewKey{}, credentials["skerry.matrix.crew"]), nil
 	}
-	mount := matrix.ServePier(new(pier).calls(), web.WithGate(gate), web.WithBeat(*beat), web.WithElementLimit(200_000),
-		web.WithBodyLimit(*body), web.WithIdleTimeout(*idle), web.WithBase(*base))
+	mount := matrix.ServePier(new(pier).calls(), web.WithAuthorizer(authorize), web.WithHeartbeat(*heartbeat),
+		web.WithElementLimit(200_000), web.WithBodyLimit(*body), web.WithIdleTimeout(*idle), web.WithBase(*base))
 	log.Fatal(web.NewServer(mount).Serve(listener))
 }
 

@@ -48,7 +48,7 @@ const scenes: Record<string, () => Promise<unknown>> = {
       await wait(0, n);
     }
   },
-  secret: () => client({ credentials: { crew: "s3cret\nX-Evil: 1", desk: "s3cret" } }).guarded(),
+  secret: () => client({ credentials: { crew: "s3cret\nEvil: 1", desk: "s3cret" } }).guarded(),
   query: () => client({ tries: 1, credentials: { machine: "s3cret" } }).guarded(),
   forever: () => client({ timeout: Infinity, idleTimeout: Infinity, answerLimit: Infinity }).echo(request),
 };

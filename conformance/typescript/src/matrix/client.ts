@@ -95,7 +95,7 @@ const cases: Record<string, () => Promise<void>> = {
     } as const;
     assert.deepEqual(await client.berth(request), request);
     const look = lookRequestTools.make({
-      code: "NOR",
+      code: "EID",
       side: "north",
       ratio: -0.5e-9,
       open: false,
@@ -105,9 +105,9 @@ const cases: Record<string, () => Promise<void>> = {
       name: "12 & = + #",
     });
     assert.deepEqual(await client.look(look), look);
-    assert.deepEqual(await client.look({ code: "NOR" }), lookRequestTools.make({ code: "NOR", open: true }));
+    assert.deepEqual(await client.look({ code: "EID" }), lookRequestTools.make({ code: "EID", open: true }));
     assert.ok((await failureOf(() => client.look({ code: ".." }))) instanceof InvalidRequest);
-    await client.leave({ code: "NOR" });
+    await client.leave({ code: "EID" });
   },
 
   async "answer stream"() {

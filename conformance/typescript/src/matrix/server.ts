@@ -124,10 +124,10 @@ const mount = servePier(calls, {
   bodyLimit: Number(process.argv[6] ?? "300000"),
   idleTimeout: Number(process.argv[4] ?? "60000"),
   base: process.argv[5] ?? "",
-  beat: Number(process.argv[3] ?? "15000"),
-  gate(_, credentials) {
+  heartbeat: Number(process.argv[3] ?? "15000"),
+  authorizer(_, credentials) {
     if (credentials.get("skerry.matrix.desk") === "panic") {
-      throw new Error("the gate fell");
+      throw new Error("the authorizer fell");
     }
     if (credentials.get("skerry.matrix.desk") === "stolen") {
       throw new Forbidden("this key was stolen");

@@ -41,7 +41,7 @@ func main() {
 // story calls everything once, and says what came back.
 func story(bookings *booking.BookingsClient, vessels *fleet.FleetClient) error {
 	ctx := context.Background()
-	sailings, err := bookings.Sailings(ctx, &booking.SailingsRequest{From: wire.Pointer("Norhaven")})
+	sailings, err := bookings.Sailings(ctx, &booking.SailingsRequest{From: wire.Pointer("Eiderwick")})
 	if err != nil {
 		return err
 	}
@@ -50,7 +50,7 @@ func story(bookings *booking.BookingsClient, vessels *fleet.FleetClient) error {
 	}
 
 	request := &booking.BookRequest{
-		Sailing:    "NOR-0715",
+		Sailing:    "EID-0715",
 		Passengers: []booking.Passenger{{Name: "Ada Quill"}, {Name: "Tom Skua", NeedsHelp: wire.Pointer(true)}},
 		Deck:       wire.Pointer(fleet.DeckCar),
 		Vehicle:    &booking.Vehicle{Plate: "SK 1204", Metres: 4.5},
@@ -89,7 +89,7 @@ func story(bookings *booking.BookingsClient, vessels *fleet.FleetClient) error {
 		return fmt.Errorf("cancel: %w", err)
 	}
 
-	position := &fleet.Position{Vessel: sailings.Sailings[0].Vessel, Spot: common.Spot{Latitude: 60.1, Longitude: 4.9},
+	position := &fleet.Position{Vessel: sailings.Sailings[0].Vessel, Spot: common.Spot{Latitude: 12.5, Longitude: -30.25},
 		SeenAt: time.Now()}
 	if err := vessels.Report(ctx, position); err != nil {
 		return err

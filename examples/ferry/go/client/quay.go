@@ -38,7 +38,7 @@ func quayStory(server string, vessel wire.UUID, options ...web.ClientOption) err
 	} {
 		scan := &quay.BoardingScan{
 			ID:       wire.MustUUID("6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"),
-			Sailing:  "NOR-0715",
+			Sailing:  "EID-0715",
 			Passage:  passage,
 			GateCode: "K7PLM2",
 			SeenAt:   time.Now(),
@@ -69,10 +69,10 @@ func quayStory(server string, vessel wire.UUID, options ...web.ClientOption) err
 		fmt.Printf("talks      %s\n", signal.Text)
 	}
 
-	notice, err := gate.Post(ctx, &quay.Notice{Code: "NOR-0715", Language: "en", Body: "Fog."})
+	notice, err := gate.Post(ctx, &quay.Notice{Code: "EID-0715", Language: "x-skerry", Body: "Fog."})
 	if err != nil {
 		return err
 	}
 	fmt.Printf("posted     %s for %s\n", notice.Body, notice.Code)
-	return gate.Unpost(ctx, &quay.NoticeRequest{Code: "NOR-0715", Language: "en"})
+	return gate.Unpost(ctx, &quay.NoticeRequest{Code: "EID-0715", Language: "x-skerry"})
 }

@@ -30,7 +30,7 @@ func main() {
 	fmt.Printf("listening on http://%s\n", listener.Addr())
 	line := newLine()
 	onError := web.WithOnError(func(call string, err error) { log.Printf("%s: %v", call, err) })
-	handler := web.Serve(booking.ServeBookings(line.bookingCalls(), onError, web.WithGate(gate)),
+	handler := web.Serve(booking.ServeBookings(line.bookingCalls(), onError, web.WithAuthorizer(authorize)),
 		fleet.ServeFleet(line.fleetCalls()), quay.ServeQuay(line.quayCalls()))
 	log.Fatal(web.NewServer(handler).Serve(listener))
 }
@@ -55,14 +55,14 @@ func newLine() *line {
 			Name:  "Guillemot",
 			Decks: []fleet.DeckPlan{{Deck: fleet.DeckCar, Lanes: wire.Pointer[uint32](4)}, {Deck: fleet.DeckSaloon, Seats: 60}},
 			State: wire.Pointer(fleet.VesselStateMoored),
-			Names: map[string]string{"en": "Guillemot", "sk": "Lomvi"},
+			Names: map[string]string{"x-skerry": "Guillemot", "x-sound": "Lomvi"},
 		},
 		positions: map[wire.UUID]fleet.Position{},
 		sailings: []booking.Sailing{
-			{Code: "NOR-0715", Vessel: vessel, LeavesAt: day, From: "Norhaven", To: "Skerry"},
-			{Code: "SKE-1030", Vessel: vessel, LeavesAt: day.Add(195 * time.Minute), From: "Skerry", To: "Norhaven"},
+			{Code: "EID-0715", Vessel: vessel, LeavesAt: day, From: "Eiderwick", To: "Skerry"},
+			{Code: "SKE-1030", Vessel: vessel, LeavesAt: day.Add(195 * time.Minute), From: "Skerry", To: "Eiderwick"},
 		},
-		seats:    map[string]int32{"NOR-0715": 5, "SKE-1030": 60},
+		seats:    map[string]int32{"EID-0715": 5, "SKE-1030": 60},
 		bookings: map[wire.UUID]*booking.Booking{},
 		notices:  map[quay.SailingCode]*quay.Notice{},
 	}

@@ -13,9 +13,9 @@ import (
 	"faithfulcourier/examples/ferry/go/gen/skerry/quay"
 )
 
-// gate lets in whoever shows the key of the gate; a real one would look at the
+// authorize lets in whoever shows the key of the gate; a real one would look at the
 // crew's token, too.
-func gate(ctx context.Context, call *web.Call, credentials web.Credentials) (context.Context, error) {
+func authorize(ctx context.Context, call *web.Call, credentials web.Credentials) (context.Context, error) {
 	if key, shown := credentials.Value("gate"); shown &&
 		subtle.ConstantTimeCompare([]byte(key), []byte("north pier")) == 0 {
 		return nil, web.Forbidden("this is not the key of a gate")
@@ -56,7 +56,7 @@ func (l *line) follow(ctx context.Context, request *quay.FollowRequest, send fun
 	for minute := range 3 {
 		position := &fleet.Position{
 			Vessel: request.Vessel,
-			Spot:   common.Spot{Latitude: 60.1 + float64(minute)/100, Longitude: 4.9},
+			Spot:   common.Spot{Latitude: 12.5 + float64(minute)/100, Longitude: -30.25},
 			SeenAt: l.sailings[0].LeavesAt.Add(time.Duration(minute) * time.Minute),
 		}
 		if err := send(position); err != nil {

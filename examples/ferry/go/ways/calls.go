@@ -29,7 +29,7 @@ func serve() http.Handler {
 			return nil, errors.New("the database speaks of its password")
 		},
 	},
-		web.WithGate(func(ctx context.Context, _ *web.Call, credentials web.Credentials) (context.Context, error) {
+		web.WithAuthorizer(func(ctx context.Context, _ *web.Call, credentials web.Credentials) (context.Context, error) {
 			if key, shown := credentials.Value("gate"); shown &&
 				subtle.ConstantTimeCompare([]byte(key), []byte("north pier")) == 0 {
 				return nil, web.Forbidden("this is not the key of a gate")
@@ -58,9 +58,9 @@ func calls() error {
 	ctx := context.Background()
 
 	client := booking.NewBookingsClient(server.URL, web.WithTimeout(5*time.Second), web.WithTries(2),
-		web.WithHeader("X-Desk", "7"))
+		web.WithHeader("Desk", "7"))
 	party := []booking.Passenger{{Name: "Ada Quill"}}
-	booked, err := client.Book(ctx, &booking.BookRequest{Sailing: "NOR-0715", Passengers: party})
+	booked, err := client.Book(ctx, &booking.BookRequest{Sailing: "EID-0715", Passengers: party})
 	if err != nil {
 		return err
 	}
@@ -69,17 +69,17 @@ func calls() error {
 	for range 5 {
 		party = append(party, party[0])
 	}
-	_, err = client.Book(ctx, &booking.BookRequest{Sailing: "NOR-0715", Passengers: party})
+	_, err = client.Book(ctx, &booking.BookRequest{Sailing: "EID-0715", Passengers: party})
 	fmt.Println("failure   ", failure(err))
 	_, err = client.Booking(ctx, &booking.BookingRequest{})
 	fmt.Println("failure   ", failure(err))
-	_, err = client.Book(ctx, &booking.BookRequest{Sailing: "NOR-0715"})
+	_, err = client.Book(ctx, &booking.BookRequest{Sailing: "EID-0715"})
 	fmt.Println("failure   ", failure(err))
 	_, err = booking.NewBookingsClient("http://127.0.0.1:1").Book(ctx,
-		&booking.BookRequest{Sailing: "NOR-0715", Passengers: party})
+		&booking.BookRequest{Sailing: "EID-0715", Passengers: party})
 	fmt.Println("failure   ", failure(err))
 
-	notice := &quay.NoticeRequest{Code: "NOR-0715", Language: "en"}
+	notice := &quay.NoticeRequest{Code: "EID-0715", Language: "x-skerry"}
 	fmt.Println("failure   ", failure(quay.NewQuayClient(server.URL).Unpost(ctx, notice)))
 	thief := quay.NewQuayClient(server.URL, web.WithCredential("gate", "a copy"))
 	fmt.Println("failure   ", failure(thief.Unpost(ctx, notice)))

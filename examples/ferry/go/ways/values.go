@@ -27,7 +27,7 @@ func main() {
 // messages are made by keyed literals.
 func messages() error {
 	request := booking.BookRequest{
-		Sailing:    "NOR-0715",
+		Sailing:    "EID-0715",
 		Passengers: []booking.Passenger{{Name: "Ada Quill"}},
 		Email:      wire.Pointer("ada@example.org"), // an optional field
 	}
@@ -107,7 +107,7 @@ func open() error {
 	return nil
 }
 
-// unknown fields are kept and passed on: here a newer program has sent the field
+// unlisted fields are kept and passed on: here a newer program has sent the field
 // 9, and another one by its name.
 func unknown() error {
 	newer := []byte(`{"hundredths":2500,"currency":"SKD","#9":"AQ","paid_by":"card"}`)

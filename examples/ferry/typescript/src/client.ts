@@ -23,13 +23,13 @@ async function failureOf(call: Promise<unknown>): Promise<unknown> {
   throw new Error("the call should have failed");
 }
 
-const { sailings } = await bookings.sailings({ from: "Norhaven" });
+const { sailings } = await bookings.sailings({ from: "Eiderwick" });
 for (const s of sailings) {
   console.log(`sails      ${s.code} at ${s.leavesAt.toString().slice(11, 16)}, ${s.from} to ${s.to}`);
 }
 
 const request = {
-  sailing: "NOR-0715",
+  sailing: "EID-0715",
   passengers: [
     { name: "Ada Quill" },
     { name: "Tom Skua", needsHelp: true },
@@ -66,7 +66,7 @@ console.log(`problem    ${problem.message}`);
 const [first] = sailings;
 if (first !== undefined) {
   const now = Instant.fromDate(new Date());
-  const spot = { latitude: 60.1, longitude: 4.9 };
+  const spot = { latitude: 12.5, longitude: -30.25 };
   await fleet.report({ vessel: first.vessel, spot, seenAt: now });
   const stale = await failureOf(fleet.report({ vessel: first.vessel, spot, seenAt: Instant.of(now.seconds - 3600) }));
   if (!(stale instanceof StalePosition)) {
@@ -85,7 +85,7 @@ for await (const position of screen.follow({ vessel: vessel.id, decks: [] })) {
   console.log(`follows    at ${position.seenAt.toString().slice(11, 16)}`);
 }
 
-const missing = await failureOf(screen.unpost({ code: sailingCodeTools.make("NOR-0715"), language: languageTools.make("en") }));
+const missing = await failureOf(screen.unpost({ code: sailingCodeTools.make("EID-0715"), language: languageTools.make("x-skerry") }));
 if (!(missing instanceof MissingCredential)) {
   throw missing;
 }
@@ -99,7 +99,7 @@ const passages: PassageInit[] = [
 ];
 const scans = passages.map((passage) => ({
   id: uuid("6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"),
-  sailing: sailingCodeTools.make("NOR-0715"),
+  sailing: sailingCodeTools.make("EID-0715"),
   passage,
   gateCode: gateCodeTools.make("K7PLM2"),
   seenAt: Instant.fromDate(new Date()),
@@ -114,7 +114,7 @@ for await (const signal of gate.talk([{ text: "Lines off at 07:15." }])) {
   console.log(`talks      ${signal.text}`);
 }
 
-const notice = { code: sailingCodeTools.make("NOR-0715"), language: languageTools.make("en") };
+const notice = { code: sailingCodeTools.make("EID-0715"), language: languageTools.make("x-skerry") };
 const posted = await gate.post({ ...notice, body: "Fog." });
 console.log(`posted     ${posted.body} for ${posted.code}`);
 await gate.unpost(notice);

@@ -1,7 +1,7 @@
 // The quay's side of the server: streams in all three ways, and a gate.
 import { createHash, timingSafeEqual } from "node:crypto";
 
-import { Forbidden, type Gate } from "./gen/faithful/server.js";
+import { Forbidden, type Authorizer } from "./gen/faithful/server.js";
 import { Instant } from "./gen/faithful/wire.js";
 import { NotFound } from "./gen/skerry/common/index.js";
 import { type Notice, type QuayCalls, type Refusal } from "./gen/skerry/quay/index.js";
@@ -15,7 +15,7 @@ function isSame(a: string, b: string): boolean {
 }
 
 /** Lets in whoever shows the key of the gate; a real one would look at the crew's token, too. */
-export const gate: Gate = (_, credentials) => {
+export const authorize: Authorizer = (_, credentials) => {
   const key = credentials.get("skerry.quay.gate");
   if (key !== undefined && !isSame(key, "north pier")) {
     throw new Forbidden("this is not the key of a gate");
@@ -30,7 +30,7 @@ export function quayCalls(vessel: string, leavesAt: Instant): QuayCalls {
       }
       // A real one would go on until context.signal says that the caller has left.
       for (let minute = 0; minute < 3; minute++) {
-        yield await Promise.resolve({ vessel: request.vessel, spot: { latitude: 60.1 + minute / 100, longitude: 4.9 }, seenAt: Instant.of(leavesAt.seconds + 60 * minute) });
+        yield await Promise.resolve({ vessel: request.vessel, spot: { latitude: 12.5 + minute / 100, longitude: -30.25 }, seenAt: Instant.of(leavesAt.seconds + 60 * minute) });
       }
     },
 

@@ -11,7 +11,7 @@ import { type Booking, type BookingsCalls, SailingFull, bookingTools, sailingToo
 import { NotFound } from "./gen/skerry/common/index.js";
 import { type FleetCalls, type Position, StalePosition, serveFleet, vesselTools } from "./gen/skerry/fleet/index.js";
 import { serveQuay } from "./gen/skerry/quay/index.js";
-import { gate, quayCalls } from "./quay.js";
+import { authorize, quayCalls } from "./quay.js";
 
 const vessel = vesselTools.make({
   id: uuid("0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01"),
@@ -22,18 +22,18 @@ const vessel = vesselTools.make({
   ],
   state: "moored",
   names: new Map([
-    ["en", "Guillemot"],
-    ["sk", "Lomvi"],
+    ["x-skerry", "Guillemot"],
+    ["x-sound", "Lomvi"],
   ]),
 });
 
 const sailings = [
-  sailingTools.make({ code: "NOR-0715", vessel: vessel.id, leavesAt: Instant.parse("2026-07-15T07:15:00Z"), from: "Norhaven", to: "Skerry" }),
-  sailingTools.make({ code: "SKE-1030", vessel: vessel.id, leavesAt: Instant.parse("2026-07-15T10:30:00Z"), from: "Skerry", to: "Norhaven" }),
+  sailingTools.make({ code: "EID-0715", vessel: vessel.id, leavesAt: Instant.parse("2026-07-15T07:15:00Z"), from: "Eiderwick", to: "Skerry" }),
+  sailingTools.make({ code: "SKE-1030", vessel: vessel.id, leavesAt: Instant.parse("2026-07-15T10:30:00Z"), from: "Skerry", to: "Eiderwick" }),
 ];
 
 const seats = new Map([
-  ["NOR-0715", 5],
+  ["EID-0715", 5],
   ["SKE-1030", 60],
 ]);
 const bookings = new Map<string, Booking>();
@@ -106,7 +106,7 @@ const onError = (call: string, error: unknown): void => {
   console.error(call, error);
 };
 const leavesAt = Instant.parse("2026-07-15T07:15:00Z");
-const mount = serve(serveBookings(bookingCalls, { onError, gate }), serveFleet(fleetCalls), serveQuay(quayCalls(vessel.id, leavesAt)));
+const mount = serve(serveBookings(bookingCalls, { onError, authorizer: authorize }), serveFleet(fleetCalls), serveQuay(quayCalls(vessel.id, leavesAt)));
 const server = createServer(nodeLimits, nodeListener(mount));
 serveSockets(server, mount);
 server.listen(port, "127.0.0.1", () => {

@@ -10,7 +10,7 @@ const money = (hundredths: number): ReturnType<typeof moneyTools.make> => moneyT
 const bookings = Array.from({ length: 100 }, (_, i) =>
   bookingTools.make({
     id: id(i),
-    sailing: `NOR-${String(i).padStart(4, "0")}`,
+    sailing: `EID-${String(i).padStart(4, "0")}`,
     passengers: Array.from({ length: 1 + (i % 4) }, (_, n) => passengerTools.make({ name: `Passenger number ${String(n)} of Skerry`, born: at(n), needsHelp: n === 2 })),
     vehicle: i % 2 === 0 ? { plate: "SK 1204", metres: 4.5 + i / 7 } : undefined,
     fare: money(i * 1250),
@@ -22,7 +22,7 @@ const bookings = Array.from({ length: 100 }, (_, i) =>
     ticket: i % 2 === 0 ? new Uint8Array(40) : undefined,
   }),
 );
-const positions = Array.from({ length: 100 }, (_, i) => positionTools.make({ vessel: id(i), spot: { latitude: 60 + i / 7, longitude: 5 - i / 9 }, seenAt: at(i), knots: i / 3 }));
+const positions = Array.from({ length: 100 }, (_, i) => positionTools.make({ vessel: id(i), spot: { latitude: 12 + i / 7, longitude: -30 - i / 9 }, seenAt: at(i), knots: i / 3 }));
 const fleets = Array.from({ length: 100 }, (_, i) =>
   fleetAnswerTools.make({
     vessels: Array.from({ length: 5 }, (_, n) =>
@@ -31,7 +31,7 @@ const fleets = Array.from({ length: 100 }, (_, i) =>
         name: `Vessel ${String(n)}`,
         decks: Array.from({ length: 4 }, (_, d) => deckPlanTools.make({ deck: "saloon", seats: d * 20, lanes: d })),
         state: "moored",
-        names: new Map(["en", "nb", "sk", "de"].map((key) => [key, `Vessel ${String(n)} in ${key}`])),
+        names: new Map(["x-skerry", "x-sound", "x-bay", "x-isle"].map((key) => [key, `Vessel ${String(n)} in ${key}`])),
       }),
     ),
   }),

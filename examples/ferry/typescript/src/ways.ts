@@ -10,7 +10,7 @@ import { calls } from "./ways_calls.js";
 /** Messages are made by factories; defaults and optional fields may be left out, inside of others, too. */
 function messages(): void {
   const request = bookRequestTools.make({
-    sailing: "NOR-0715",
+    sailing: "EID-0715",
     passengers: [{ name: "Ada Quill" }],
     email: "ada@example.org",
   });
@@ -92,7 +92,7 @@ function unknown(): void {
 function scalars(): void {
   const scan = boardingScanTools.make({
     id: uuid("6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"),
-    sailing: sailingCodeTools.make("NOR-0715"),
+    sailing: sailingCodeTools.make("EID-0715"),
     passage: { kind: "foot", value: {} },
     gateCode: gateCodeTools.make("K7PLM2"),
     paid: fareTools.make(Decimal.parse("48.50")),
@@ -116,7 +116,7 @@ function secrets(): void {
   const phone = "555 0136";
   const scan = boardingScanTools.make({
     id: uuid("6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"),
-    sailing: sailingCodeTools.make("NOR-0715"),
+    sailing: sailingCodeTools.make("EID-0715"),
     passage: { kind: "foot", value: {} },
     gateCode: code,
     seenAt: Instant.parse("2026-07-15T06:58:12Z"),

@@ -39,7 +39,7 @@ function served(): Mount {
       },
     },
     {
-      gate(_, credentials) {
+      authorizer(_, credentials) {
         const key = credentials.get("skerry.quay.gate");
         if (key !== undefined && !isSame(key, "north pier")) {
           throw new Forbidden("this is not the key of a gate");
@@ -106,18 +106,18 @@ export async function calls(): Promise<void> {
   const base = `http://127.0.0.1:${String((server.address() as AddressInfo).port)}`;
   const transport = nodeTransport();
 
-  const client = new BookingsClient(base, { transport, timeout: 5000, tries: 2, headers: { "x-desk": "7" } });
+  const client = new BookingsClient(base, { transport, timeout: 5000, tries: 2, headers: { "desk": "7" } });
   const ada = { name: "Ada Quill" };
-  const booked = await client.book({ sailing: "NOR-0715", passengers: [ada] });
+  const booked = await client.book({ sailing: "EID-0715", passengers: [ada] });
   console.log("client    ", "booked", booked.sailing, "for", booked.passengers.length);
 
   const party = [ada, ada, ada, ada, ada, ada];
-  console.log("failure   ", await failure(client.book({ sailing: "NOR-0715", passengers: party })));
+  console.log("failure   ", await failure(client.book({ sailing: "EID-0715", passengers: party })));
   console.log("failure   ", await failure(client.booking({ id: booked.id })));
-  console.log("failure   ", await failure(client.book({ sailing: "NOR-0715", passengers: [] })));
-  console.log("failure   ", await failure(new BookingsClient("http://127.0.0.1:1").book({ sailing: "NOR-0715", passengers: party })));
+  console.log("failure   ", await failure(client.book({ sailing: "EID-0715", passengers: [] })));
+  console.log("failure   ", await failure(new BookingsClient("http://127.0.0.1:1").book({ sailing: "EID-0715", passengers: party })));
 
-  const notice = { code: sailingCodeTools.make("NOR-0715"), language: languageTools.make("en") };
+  const notice = { code: sailingCodeTools.make("EID-0715"), language: languageTools.make("x-skerry") };
   console.log("failure   ", await failure(new QuayClient(base).unpost(notice)));
   const thief = new QuayClient(base, { transport, credentials: { gate: "a copy" } });
   console.log("failure   ", await failure(thief.unpost(notice)));

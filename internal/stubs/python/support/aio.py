@@ -252,13 +252,13 @@ async def each(messages: Messages[T]) -> AsyncIterator[T]:
 async def _upload(
     call: web.Call[Any, Any], messages: Messages[Any], writer: stream.ElementWriter, sent: asyncio.Event
 ) -> AsyncGenerator[bytes, None]:
-    """The elements of a request as they come, and beats while none does."""
+    """The elements of a request as they come, and heartbeats while none does."""
     source = each(messages)
     while True:
         following = asyncio.ensure_future(anext(source))
         try:
             while not (await asyncio.wait((following,), timeout=15.0))[0]:
-                yield writer.beat()
+                yield writer.heartbeat()
             message = following.result()
         except StopAsyncIteration:
             break

@@ -514,7 +514,7 @@ def _read_all(attempt: _Attempt, response: http.client.HTTPResponse, limit: int)
 
 
 class _Upload:
-    """Sends the elements of a request as they come, and beats while none does."""
+    """Sends the elements of a request as they come, and heartbeats while none does."""
 
     def __init__(self, connection: http.client.HTTPConnection, writer: stream.ElementWriter, timeout: float) -> None:
         self.connection = connection
@@ -536,18 +536,18 @@ class _Upload:
         self._wait(15.0)
 
     def _wait(self, seconds: float) -> None:
-        self._timer = threading.Timer(seconds, self._beat)
+        self._timer = threading.Timer(seconds, self._heartbeat)
         self._timer.daemon = True
         self._timer.start()
 
-    def _beat(self) -> None:
+    def _heartbeat(self) -> None:
         with self._lock:
             silent = time.monotonic() - self._last
             if self._timer is None:
                 return
             if silent >= 15.0:
                 try:
-                    self._chunk(self.writer.beat())
+                    self._chunk(self.writer.heartbeat())
                 except OSError:
                     return  # the next element finds out
                 silent = 0.0

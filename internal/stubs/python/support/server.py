@@ -41,7 +41,7 @@ class Context:
     credentials: dict[str, str]
     """The values that the request came with, by full name; of basic credentials "user:password"."""
     identity: Any
-    """What the gate returned."""
+    """What the authorizer returned."""
     cancelled: bool = False
     """Whether the caller has left, or the call has taken too long: handlers that are no coroutines look at it."""
 
@@ -51,11 +51,11 @@ class Context:
 
 
 class Unauthenticated(Exception):
-    """What a gate raises when it does not know who calls."""
+    """What an authorizer raises when it does not know who calls."""
 
 
 class Forbidden(Exception):
-    """What a gate raises when it knows who calls, and says no."""
+    """What an authorizer raises when it knows who calls, and says no."""
 
 
 class Overloaded(Exception):
@@ -66,7 +66,7 @@ class Overloaded(Exception):
         self.retry_after = retry_after
 
 
-Gate = Callable[[str | None, dict[str, str], dict[str, str]], Any]
+Authorizer = Callable[[str | None, dict[str, str], dict[str, str]], Any]
 """Judges credentials, given the call (None for /-/about and /-/definitions), the credentials and the headers. What it returns, or a
 coroutine of it does, is the context's identity."""
 
@@ -91,19 +91,19 @@ class ServerOptions(TypedDict, total=False):
     """In seconds, with the body; 60 where it is not given. Streams are not limited."""
     idle_timeout: float
     """In seconds, how long a stream may be silent; 60 where it is not given."""
-    beat: float
+    heartbeat: float
     """In seconds, after how much silence a stream says that it lives; 15 where it is not given."""
     origins: Sequence[str]
     """Pages of these origins, such as "https://skerry.example", may call from a browser."""
     unlisted: bool
     """Lets requests hold members and alternatives that the definitions do not list, for servers that only pass messages on."""
-    gate: Gate
+    authorizer: Authorizer
     middleware: Sequence[Middleware]
     """The first is the outermost."""
     on_error: Callable[[str, BaseException], None]
     """Told each error that the caller is not."""
-    health: Callable[[], None]
-    """/-/health answers 503 when this raises."""
+    serving: Callable[[], None]
+    """/-/state answers 503 when this raises."""
     definitions: Literal["open", "guarded", "hidden"]
     """Whether /-/about and /-/definitions answer: to all, where it is not given."""
 
@@ -173,7 +173,7 @@ class _GoneError(Exception):
     """Nobody is there any more to be answered."""
 
 
-class Mount:
+class Served:
     """An ASGI application that serves calls, and speaks for all of them below "/-/"."""
 
     def __init__(self, definitions: web.Definitions, routes: list[Route], options: ServerOptions) -> None:
@@ -181,7 +181,7 @@ class Mount:
         self.routes = routes
         self.options = options
         self.base = options.get("base", "").rstrip("/")
-        self.beat = options.get("beat", 15.0)
+        self.heartbeat = options.get("heartbeat", 15.0)
         self.idle = options.get("idle_timeout", 60.0)
         self.element_limit = options.get("element_limit", 1 << 20)
         # So low that no body of the default limit that is taken builds more than 64 MiB of values, or takes longer than
@@ -301,7 +301,7 @@ def _log_error(call: str, problem: BaseException) -> None:
     logging.getLogger("faithful").error("%s failed", call, exc_info=problem)
 
 
-def serve(first: Mount, *others: Mount) -> Mount:
+def serve(first: Served, *others: Served) -> Served:
     """Joins mounts of several services into one.
 
     The options of the first hold for all; a ValueError says that another has
@@ -309,7 +309,7 @@ def serve(first: Mount, *others: Mount) -> Mount:
     """
     if any(m.options for m in others):
         raise ValueError("options are given to the first mount, and hold for all")
-    return Mount(first.definitions, [r for m in (first, *others) for r in m.routes], first.options)
+    return Served(first.definitions, [r for m in (first, *others) for r in m.routes], first.options)
 
 
 def listen(host: str = "127.0.0.1", port: int = 0) -> socket.socket:
@@ -380,7 +380,7 @@ Answers = Iterable[T] | AsyncIterator[T]
 class _Exchange:
     """One call while it is answered."""
 
-    def __init__(self, mount: Mount, scope: Scope, receive: Receive, send: Send) -> None:
+    def __init__(self, mount: Served, scope: Scope, receive: Receive, send: Send) -> None:
         self.mount = mount
         self.scope = scope
         self.receive = receive
@@ -581,7 +581,7 @@ class _Exchange:
         await self._respond(call.status or 200, self._headers(form), web.encode(form, result))
 
     async def _admit(self, call: web.Call[Any, Any]) -> None:
-        """Looks at credentials: that they are there, and what the gate says."""
+        """Looks at credentials: that they are there, and what the authorizer says."""
         credentials: dict[str, str] = {}
         enough = not call.needs
         for every in call.needs:
@@ -602,11 +602,11 @@ class _Exchange:
             current_trace.set(web.Trace(parent, self.headers.get("tracestate", "")))
 
     async def _judge(self, name: str | None, credentials: dict[str, str], call: web.Call[Any, Any]) -> Any:
-        gate = self.mount.options.get("gate")
-        if gate is None:
+        authorizer = self.mount.options.get("authorizer")
+        if authorizer is None:
             return None
         try:
-            identity = gate(name, credentials, self.headers)
+            identity = authorizer(name, credentials, self.headers)
             return await identity if inspect.isawaitable(identity) else identity
         except Unauthenticated as problem:
             raise _Refusal("unauthenticated", str(problem), headers=_challenges(call)) from problem
@@ -767,24 +767,24 @@ class _Exchange:
         put: Callable[[bytes], Awaitable[None]],
         reading: _Reading | None = None,
     ) -> None:
-        """Sends what a handler answers, with beats while it is silent, and the end or a problem."""
+        """Sends what a handler answers, with heartbeats while it is silent, and the end or a problem."""
         last = [asyncio.get_running_loop().time()]
         lock = asyncio.Lock()
 
-        async def beat() -> None:
+        async def heartbeat() -> None:
             while True:
                 silent = asyncio.get_running_loop().time() - last[0]
-                if silent < self.mount.beat:
-                    await asyncio.sleep(self.mount.beat - silent)
+                if silent < self.mount.heartbeat:
+                    await asyncio.sleep(self.mount.heartbeat - silent)
                     continue
                 try:
                     async with lock:
-                        await put(writer.beat())
+                        await put(writer.heartbeat())
                 except _GoneError:
                     return  # whoever waits for the reader's leaving is told
                 last[0] = asyncio.get_running_loop().time()
 
-        beater = asyncio.create_task(beat())
+        pacemaker = asyncio.create_task(heartbeat())
         begun = False
         try:
             given = await self._run(found, arguments)
@@ -808,7 +808,7 @@ class _Exchange:
             async with lock:
                 await put(writer.problem(self.mount.problem(self._name, told, found.call.fails)[1]))
         finally:
-            beater.cancel()
+            pacemaker.cancel()
 
     async def _receive_stream(self, found: Route, request_form: str, form: str) -> None:
         """Answers a call whose request is a stream."""
@@ -1067,13 +1067,13 @@ class _Exchange:
         visible = options.get("definitions", "open")
         status = 200
         answer: dict[str, Any] | None = None
-        if page == "health":
-            answer = {"status": "ok"}
+        if page == "state":
+            answer = {"serving": True}
             try:
-                options.get("health", lambda: None)()
+                options.get("serving", lambda: None)()
             except Exception as problem:
-                self.mount.tell("health", problem)
-                status, answer = 503, {"status": "unwell"}
+                self.mount.tell("state", problem)
+                status, answer = 503, {"serving": False}
         elif page in ("about", "definitions") and visible != "hidden":
             if visible == "guarded":
                 await self._admit_pages()

@@ -49,8 +49,8 @@ class ElementWriter:
     def end(self) -> bytes:
         return self._framed('{"end":{}}') if self.json else b"\xa1\x02\xa0"
 
-    def beat(self) -> bytes:
-        return self._framed('{"beat":{}}') if self.json else b"\xa1\x00\xa0"
+    def heartbeat(self) -> bytes:
+        return self._framed('{"heartbeat":{}}') if self.json else b"\xa1\x00\xa0"
 
     def problem(self, text: str) -> bytes:
         return self._framed(f'{{"problem":{text}}}') if self.json else b"\xa1\x03" + wire.cbor_text(text)

@@ -257,10 +257,10 @@ class Arguments:
         items = [self._read(p, value, shape, read) for value in self.values(p)]
         return [item for item in items if item is not None]
 
-    def rest(self, unknown: Iterable[wire.Unknown] | None) -> None:
+    def rest(self, unlisted: Iterable[wire.UnlistedField] | None) -> None:
         """Refuses fields that travel outside of the body and came in it too."""
         for p in self.placed:
-            if any(u.number == p.number or (not u.number and u.name == p.name) for u in unknown or ()):
+            if any(u.number == p.number or (not u.number and u.name == p.name) for u in unlisted or ()):
                 detail = f"travels in the {p.place}, and must not come in the body too"
                 self.violations.append(wire.Violation(wire.pointer(p.name), detail))
 

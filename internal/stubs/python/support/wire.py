@@ -85,7 +85,7 @@ class InvalidError(ValueError):
 
 
 @dataclass(frozen=True, slots=True)
-class Unknown:
+class UnlistedField:
     """A field that the definitions do not know: by number as CBOR, or (number 0) by name as JSON."""
 
     number: int
@@ -550,11 +550,11 @@ def sorted_integers(entries: dict[N, V]) -> Iterable[tuple[N, V]]:
     return sorted(entries.items(), key=lambda entry: (entry[0] < 0, abs(entry[0])))
 
 
-def merge_cbor(known: bytes, unknown: list[Unknown]) -> bytes:
-    """Puts unknown fields among those of a message, in the order of their numbers."""
+def merge_cbor(known: bytes, unlisted: list[UnlistedField]) -> bytes:
+    """Puts unlisted fields among those of a message, in the order of their numbers."""
     kept = [
         (u.number, UINTS[u.number] if u.number < 1024 else head(_UNSIGNED, u.number), u.cbor)
-        for u in unknown
+        for u in unlisted
         if u.number
     ]
     if not kept:
@@ -944,11 +944,11 @@ class CborReader:
             self.at += 1
         self.depth -= 1
 
-    def unknown(self, number: int) -> Unknown:
+    def unlisted(self, number: int) -> UnlistedField:
         """Keeps an entry whose number the definitions do not know."""
         start = self.at
         self.skip()
-        return Unknown(number, "", self.data[start : self.at], "")
+        return UnlistedField(number, "", self.data[start : self.at], "")
 
     def element(self) -> int:
         """Begins an element of a stream: a map of one entry, which counts as no level of its own."""
@@ -1006,15 +1006,15 @@ def inside_field(problem: WireError, names: dict[int, str], number: int) -> Wire
 def finished(
     r: CborReader | JsonReader,
     values: dict[str, _Any],
-    unknown: list[Unknown],
+    unlisted: list[UnlistedField],
     required: list[tuple[str, str]],
 ) -> dict[str, _Any]:
     """What a message is made of: a required field that is missing is refused."""
     for field, name in required:
         if field not in values:
             r.missing(name)
-    if unknown:
-        values["_unknown"] = settle(unknown)
+    if unlisted:
+        values["_unlisted"] = settle(unlisted)
     return values
 
 
@@ -1031,7 +1031,7 @@ def enum_head(member: Enum) -> bytes:
     return UINTS[number] if number < 1024 else head(_UNSIGNED, number)
 
 
-def unlisted_cbor(alternative: Unknown, union: str, out: Out, depth: int) -> None:
+def unlisted_cbor(alternative: UnlistedField, union: str, out: Out, depth: int) -> None:
     """Writes an alternative that union does not list."""
     if not alternative.number:
         raise WireError(
@@ -1042,7 +1042,7 @@ def unlisted_cbor(alternative: Unknown, union: str, out: Out, depth: int) -> Non
     out += (b"\xa1", cbor_int(alternative.number), alternative.cbor)
 
 
-def unlisted_json(alternative: Unknown, depth: int, mode: int) -> str:
+def unlisted_json(alternative: UnlistedField, depth: int, mode: int) -> str:
     if mode == FOR_PEOPLE:
         return '"(unlisted)"'
     if depth >= MAX_DEPTH:
@@ -1052,14 +1052,14 @@ def unlisted_json(alternative: Unknown, depth: int, mode: int) -> str:
     return f"{{{json_text(alternative.name)}:{alternative.json}}}"
 
 
-def settle(unknown: list[Unknown]) -> list[Unknown]:
-    """Puts unknown fields in order, numbers ascending before names, and refuses what came twice."""
-    if len(unknown) > 1:
-        identities = {u.number or u.name for u in unknown}
-        if len(identities) != len(unknown):
-            raise WireError("an unknown field comes twice")
-        unknown.sort(key=lambda u: u.number or 65536)
-    return unknown
+def settle(unlisted: list[UnlistedField]) -> list[UnlistedField]:
+    """Puts unlisted fields in order, numbers ascending before names, and refuses what came twice."""
+    if len(unlisted) > 1:
+        identities = {u.number or u.name for u in unlisted}
+        if len(identities) != len(unlisted):
+            raise WireError("an unlisted field comes twice")
+        unlisted.sort(key=lambda u: u.number or 65536)
+    return unlisted
 
 
 PAYLOAD, FOR_PEOPLE, COMPARED = range(3)
@@ -1172,11 +1172,11 @@ def json_list(items: Iterable[str]) -> str:
     return "[" + ",".join(items) + "]"
 
 
-def merge_json(members: list[tuple[int, str]], unknown: list[Unknown], mode: int) -> str:
-    """Puts unknown fields among members by number: numbers in their places, names last."""
+def merge_json(members: list[tuple[int, str]], unlisted: list[UnlistedField], mode: int) -> str:
+    """Puts unlisted fields among members by number: numbers in their places, names last."""
     if mode == FOR_PEOPLE:
-        return json_object([text for _, text in members] + [f'"(unknown fields)":{len(unknown)}'])
-    for u in unknown:
+        return json_object([text for _, text in members] + [f'"(unlisted fields)":{len(unlisted)}'])
+    for u in unlisted:
         if u.number:
             members.append((u.number, f'"#{u.number}":{json_bytes(u.cbor)}'))
         else:
@@ -1583,17 +1583,17 @@ class JsonReader:
         inner.end()
         self.budget = inner.budget
 
-    def unknown(self, name: str, known: dict[int, str]) -> Unknown | tuple[int, CborReader]:
+    def unlisted(self, name: str, known: dict[int, str]) -> UnlistedField | tuple[int, CborReader]:
         """Keeps a member whose name the definitions do not know. Of a field that they do know by number, the entry is returned."""
         entry = self.entry(name)
         if entry is None:
             try:
-                return Unknown(0, name, b"", self.raw())
+                return UnlistedField(0, name, b"", self.raw())
             except WireError as problem:
                 raise problem.inside(name) from None
         if entry[0] in known:
             return entry
-        kept = entry[1].unknown(entry[0])
+        kept = entry[1].unlisted(entry[0])
         self.absorb(entry[1])
         return kept
 

@@ -21,7 +21,7 @@ import {
   narrow,
   unlistedKind,
 } from "./values.js";
-import type { Any, Keeper, UnknownField, UnlistedAlternative, Uuid } from "./values.js";
+import type { Any, Keeper, UnlistedField, UnlistedAlternative, Uuid } from "./values.js";
 
 /** Bytes as characters, one each. Node has a way that is several times as fast as its TextDecoder. */
 const latin1: (data: Uint8Array) => string = (() => {
@@ -435,7 +435,7 @@ export class CborWriter {
   }
 
   /** An alternative that union does not list. */
-  unlisted(union: string, v: UnknownField): void {
+  unlisted(union: string, v: UnlistedField): void {
     if (!("number" in v)) {
       throw new WireError(`the alternative "${v.name}" is not listed in ${union}, and binary payloads hold numbers`);
     }
@@ -451,15 +451,15 @@ export class CborWriter {
     return start;
   }
 
-  /** Ends the message that begins at start, and puts unknown fields in their places among the known. */
-  closeMessage(start: number, unknown: readonly UnknownField[] | undefined): void {
+  /** Ends the message that begins at start, and puts unlisted fields in their places among the known. */
+  closeMessage(start: number, unlisted: readonly UnlistedField[] | undefined): void {
     this.leave();
-    if (unknown !== undefined) {
-      this.merge(start, unknown.filter((field) => "number" in field));
+    if (unlisted !== undefined) {
+      this.merge(start, unlisted.filter((field) => "number" in field));
     }
   }
 
-  private merge(start: number, kept: readonly Extract<UnknownField, { number: number }>[]): void {
+  private merge(start: number, kept: readonly Extract<UnlistedField, { number: number }>[]): void {
     if (kept.length === 0) {
       return;
     }
@@ -467,17 +467,17 @@ export class CborWriter {
     this.at = start;
     this.head(majorMap, known.length + kept.length);
     let next = 0;
-    const unknownBelow = (limit: number): void => {
+    const unlistedBelow = (limit: number): void => {
       for (let field = kept[next]; field !== undefined && field.number < limit; field = kept[++next]) {
         this.key(field.number);
         this.raw(field.cbor);
       }
     };
     for (const [number, entry] of known) {
-      unknownBelow(number);
+      unlistedBelow(number);
       this.raw(entry);
     }
-    unknownBelow(Infinity);
+    unlistedBelow(Infinity);
   }
 }
 
@@ -1218,7 +1218,7 @@ export class CborReader {
   }
 
   /** Keeps an entry of m whose number the definitions do not know. */
-  unknown(m: Keeper, number: number): void {
+  keepUnlisted(m: Keeper, number: number): void {
     const start = this.at;
     this.skip();
     keep(m, { number, cbor: this.data.slice(start, this.at) });

@@ -1,6 +1,6 @@
 /** Sends calls to one server, over whatever carries HTTP. */
 
-import { BadElement, ElementWriter, Lost, after, elements, readElement, withBeats, within } from "./stream.js";
+import { BadElement, ElementWriter, Lost, after, elements, readElement, withHeartbeats, within } from "./stream.js";
 import type { Element } from "./stream.js";
 import * as web from "./web.js";
 import type { Call, Credential, Form, Trace } from "./web.js";
@@ -376,7 +376,7 @@ export class Client {
     };
     try {
       const request = await this.request(call, undefined as Q, this.form === "json" ? web.jsonType : web.cborType, undefined, patience, options);
-      const answer = await this.carried({ ...request, headers: { ...request.headers, "content-type": this.sequence }, body: withBeats(body(), writer.beat(), 15_000) }, call, patience);
+      const answer = await this.carried({ ...request, headers: { ...request.headers, "content-type": this.sequence }, body: withHeartbeats(body(), writer.heartbeat(), 15_000) }, call, patience);
       return await this.read(call, answer, patience);
     } catch (problem) {
       // What the caller's own messages failed with says more than what came of it.
@@ -433,14 +433,14 @@ export class Client {
     };
     patience.signal.addEventListener("abort", abandon, { once: true });
     let failed: { readonly problem: unknown } | undefined;
-    const iterator = withBeats(
+    const iterator = withHeartbeats(
       (async function* (): AsyncGenerator<Uint8Array<ArrayBuffer>> {
         for await (const message of messages) {
           yield writer.value(checked(call, message));
         }
         yield writer.end();
       })(),
-      writer.beat(),
+      writer.heartbeat(),
       15_000,
     );
     const sending = (async (): Promise<void> => {

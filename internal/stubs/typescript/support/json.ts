@@ -25,7 +25,7 @@ import {
   uuid,
   uuidPattern,
 } from "./values.js";
-import type { Any, Fields, Keeper, UnknownField, UnlistedAlternative, Uuid } from "./values.js";
+import type { Any, Fields, Keeper, UnlistedField, UnlistedAlternative, Uuid } from "./values.js";
 
 /** Writes JSON, without blanks between tokens. */
 export class JsonWriter {
@@ -220,7 +220,7 @@ export class JsonWriter {
   }
 
   /** An alternative that a union does not list. */
-  unlisted(v: UnknownField): void {
+  unlisted(v: UnlistedField): void {
     if (this.purpose === "text") {
       this.out += '"(unlisted)"';
     } else if ("number" in v) {
@@ -240,23 +240,23 @@ export class JsonWriter {
     return before;
   }
 
-  /** Ends a message, and puts unknown fields in: numbers in their places among the known, names last. */
-  closeMessage(before: string, unknown: readonly UnknownField[] | undefined, fields: Fields): void {
-    if (unknown === undefined || unknown.length === 0) {
+  /** Ends a message, and puts unlisted fields in: numbers in their places among the known, names last. */
+  closeMessage(before: string, unlisted: readonly UnlistedField[] | undefined, fields: Fields): void {
+    if (unlisted === undefined || unlisted.length === 0) {
       this.close("}");
       this.out = before + this.out;
       return;
     }
     if (this.purpose === "text") {
       this.separate();
-      this.out += `"(unknown fields)":${String(unknown.length)}`;
+      this.out += `"(unlisted fields)":${String(unlisted.length)}`;
       this.close("}");
       this.out = before + this.out;
       return;
     }
     this.close("}");
     const members = new JsonReader(this.out).members().map(([name, json]) => ({ rank: fields.find((field) => field[1] === name)?.[0] ?? 0, name, json }));
-    for (const field of unknown) {
+    for (const field of unlisted) {
       members.push("number" in field ? { rank: field.number, name: `#${String(field.number)}`, json: `"${toBase64(field.cbor)}"` } : { rank: rank(field), name: field.name, json: field.json });
     }
     // Sorting is stable, so names stay in the order in which they were read.
@@ -838,13 +838,13 @@ export class JsonReader {
    * number of a field that they do know, that field's entry in CBOR is
    * returned instead, with the number.
    */
-  unknown(m: Keeper, fields: Fields, name: string): [number, CborReader] | undefined {
+  keepUnlisted(m: Keeper, fields: Fields, name: string): [number, CborReader] | undefined {
     if (/^#[0-9]+$/.test(name)) {
       const entry = this.entry(name);
       if (fields.some(([n]) => n === entry[0])) {
         return entry;
       }
-      entry[1].unknown(m, entry[0]);
+      entry[1].keepUnlisted(m, entry[0]);
       this.absorb(entry[1]);
       return undefined;
     }

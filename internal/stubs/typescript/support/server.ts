@@ -1,7 +1,7 @@
 /** Serves calls: routes, credentials, limits, and errors that say nothing of the inside. */
 
 import { chunksOf, streamOf } from "./client.js";
-import { BadElement, ElementWriter, Lost, elements, readElement, withBeats, within } from "./stream.js";
+import { BadElement, ElementWriter, Lost, elements, readElement, withHeartbeats, within } from "./stream.js";
 import type { Element } from "./stream.js";
 import * as web from "./web.js";
 import type { Call, Definitions, Failure, Form, Trace } from "./web.js";
@@ -15,7 +15,7 @@ export interface Context {
   readonly call: string;
   /** The values that the request came with, by full name; of basic credentials "user:password". */
   readonly credentials: ReadonlyMap<string, string>;
-  /** What the gate returned. */
+  /** What the authorizer returned. */
   readonly identity: unknown;
   readonly trace: Trace | undefined;
   /** A header of the request. */
@@ -23,7 +23,7 @@ export interface Context {
 }
 
 /** Judges the credentials of a request; what it returns is the context's identity. call is undefined for /-/about and /-/definitions. */
-export type Gate = (call: string | undefined, credentials: ReadonlyMap<string, string>, header: (name: string) => string | undefined) => unknown;
+export type Authorizer = (call: string | undefined, credentials: ReadonlyMap<string, string>, header: (name: string) => string | undefined) => unknown;
 
 /** Runs around every handler; next runs the rest. */
 export type Middleware = (context: Context, next: () => Promise<void>) => Promise<void>;
@@ -46,17 +46,17 @@ export interface ServerOptions {
   /** In milliseconds, how long a stream may be silent; 60,000 where it is not given. */
   readonly idleTimeout?: number;
   /** In milliseconds, after how much silence a stream says that it lives; 15,000 where it is not given. */
-  readonly beat?: number;
+  readonly heartbeat?: number;
   /** Pages of these origins, such as "https://skerry.example", may call from a browser. */
   readonly origins?: readonly string[];
   /** Lets requests hold members and alternatives that the definitions do not list, for servers that only pass messages on. */
   readonly unlisted?: boolean;
-  readonly gate?: Gate;
+  readonly authorizer?: Authorizer;
   readonly middleware?: readonly Middleware[];
   /** Told each error that the caller is not. */
   readonly onError?: (call: string, problem: unknown) => void;
-  /** /-/health answers 503 when this throws. */
-  readonly health?: () => void | Promise<void>;
+  /** /-/state answers 503 when this throws. */
+  readonly serving?: () => void | Promise<void>;
   /** Whether /-/about and /-/definitions answer: to all, where it is not given. */
   readonly definitions?: "open" | "guarded" | "hidden";
 }
@@ -121,12 +121,12 @@ export function withoutRequest(serve: ((context: Context) => unknown) | undefine
   return serve === undefined ? undefined : (_, context) => serve(context);
 }
 
-/** What a gate throws when it does not know who calls. */
+/** What an authorizer throws when it does not know who calls. */
 export class Unauthenticated extends Error {
   override readonly name = "Unauthenticated";
 }
 
-/** What a gate throws when it knows who calls, and says no. */
+/** What an authorizer throws when it knows who calls, and says no. */
 export class Forbidden extends Error {
   override readonly name = "Forbidden";
 }
@@ -353,9 +353,9 @@ class Server {
     return host !== undefined && host.toLowerCase() === incoming.header("host")?.toLowerCase();
   }
 
-  /** Looks at credentials: that they are there, and what the gate says. */
+  /** Looks at credentials: that they are there, and what the authorizer says. */
   private async admit(incoming: Incoming, call: Call<unknown, unknown>): Promise<{ credentials: ReadonlyMap<string, string>; identity: unknown }> {
-    if (call.needs.length === 0 && this.options.gate === undefined) {
+    if (call.needs.length === 0 && this.options.authorizer === undefined) {
       return { credentials: none, identity: undefined };
     }
     const credentials = new Map<string, string>();
@@ -381,7 +381,7 @@ class Server {
 
   private async judge(call: Pick<Call<unknown, unknown>, "needs" | "name">, name: string | undefined, credentials: ReadonlyMap<string, string>, incoming: Incoming): Promise<unknown> {
     try {
-      return await this.options.gate?.(name, credentials, (header) => incoming.header(header));
+      return await this.options.authorizer?.(name, credentials, (header) => incoming.header(header));
     } catch (problem) {
       if (problem instanceof Unauthenticated) {
         throw new Refusal("unauthenticated", problem.message, [], { "www-authenticate": challenges(call) });
@@ -466,14 +466,14 @@ class Server {
     }
     const { name, version, digest, modules, errors } = this.definitions;
     const visible = this.options.definitions ?? "open";
-    if (page === "health") {
+    if (page === "state") {
       try {
-        await this.options.health?.();
+        await this.options.serving?.();
       } catch (problem) {
-        report(this.options, "health", problem);
-        return json({ status: "unwell" }, 503);
+        report(this.options, "state", problem);
+        return json({ serving: false }, 503);
       }
-      return json({ status: "ok" });
+      return json({ serving: true });
     }
     if ((page === "about" || page === "definitions") && visible !== "hidden") {
       if (visible === "guarded") {
@@ -682,7 +682,7 @@ class Exchange {
     const first = chunks.next();
     let came: IteratorResult<Uint8Array<ArrayBuffer>> | undefined;
     try {
-      came = await within(first, this.options.beat ?? 15_000);
+      came = await within(first, this.options.heartbeat ?? 15_000);
     } catch (problem) {
       this.done();
       return this.failed(problem);
@@ -691,7 +691,7 @@ class Exchange {
     const rest = (async function* (): AsyncGenerator<Uint8Array<ArrayBuffer>> {
       try {
         if (came === undefined) {
-          yield writer.beat();
+          yield writer.heartbeat();
         }
         const head = came ?? (await first);
         if (head.done !== true) {
@@ -702,7 +702,7 @@ class Exchange {
         await chunks.return(undefined);
       }
     })();
-    return { status: this.call.status ?? 200, headers: { "content-type": type, vary: "Accept", "x-accel-buffering": "no" }, body: withBeats(rest, writer.beat(), this.options.beat ?? 15_000) };
+    return { status: this.call.status ?? 200, headers: { "content-type": type, vary: "Accept", "x-accel-buffering": "no" }, body: withHeartbeats(rest, writer.heartbeat(), this.options.heartbeat ?? 15_000) };
   }
 
   private writer(form: Form, sequence: boolean): ElementWriter<unknown> {
@@ -809,7 +809,7 @@ class Exchange {
     const given = this.checked(all(), reading);
     const writer = this.writer(form, false);
     const answers = this.answers(form, false, (serve) => serve(given, this.context), reading);
-    yield* withBeats(answers, writer.beat(), this.options.beat ?? 15_000);
+    yield* withHeartbeats(answers, writer.heartbeat(), this.options.heartbeat ?? 15_000);
     // When the handler has had enough, the other side's end still has to come:
     // only then both know that nothing was lost.
     while (!ended && reading.failed === undefined) {

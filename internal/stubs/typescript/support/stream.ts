@@ -57,8 +57,8 @@ export class ElementWriter<T> {
     return this.form === "json" ? this.json('{"end":{}}') : Uint8Array.of(0xa1, 2, 0xa0);
   }
 
-  beat(): Uint8Array<ArrayBuffer> {
-    return this.form === "json" ? this.json('{"beat":{}}') : Uint8Array.of(0xa1, 0, 0xa0);
+  heartbeat(): Uint8Array<ArrayBuffer> {
+    return this.form === "json" ? this.json('{"heartbeat":{}}') : Uint8Array.of(0xa1, 0, 0xa0);
   }
 
   problem(text: string): Uint8Array<ArrayBuffer> {
@@ -318,15 +318,15 @@ export async function* elements<T>(chunks: AsyncIterable<Uint8Array>, form: web.
   }
 }
 
-/** Puts a beat between chunks whenever none has come for so many milliseconds. */
-export async function* withBeats(chunks: AsyncIterator<Uint8Array<ArrayBuffer>>, beat: Uint8Array<ArrayBuffer>, every: number): AsyncGenerator<Uint8Array<ArrayBuffer>> {
+/** Puts a heartbeat between chunks whenever none has come for so many milliseconds. */
+export async function* withHeartbeats(chunks: AsyncIterator<Uint8Array<ArrayBuffer>>, heartbeat: Uint8Array<ArrayBuffer>, every: number): AsyncGenerator<Uint8Array<ArrayBuffer>> {
   let next: Promise<IteratorResult<Uint8Array<ArrayBuffer>>> | undefined;
   try {
     for (;;) {
       next ??= chunks.next();
       const came = await within(next, every);
       if (came === undefined) {
-        yield beat;
+        yield heartbeat;
       } else if (came.done === true) {
         return;
       } else {

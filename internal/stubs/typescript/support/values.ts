@@ -17,31 +17,31 @@ export const defaultBudget = 1_000_000;
 export type Unlisted = `#${number}` | `?${string}`;
 
 /** Holds what a message was read with and its definitions do not know. */
-export const unknown: unique symbol = Symbol("unknown fields");
+export const unlisted: unique symbol = Symbol("unlisted fields");
 
 /** A field that the definitions do not know: by number as CBOR, or by name as JSON. */
-export type UnknownField =
+export type UnlistedField =
   | { readonly number: number; readonly cbor: Uint8Array }
   | { readonly name: string; readonly json: string };
 
 /** An alternative that a union's definitions do not list: by number as CBOR, or by name as JSON. */
-export type UnlistedAlternative = { readonly kind: typeof unlistedKind } & UnknownField;
+export type UnlistedAlternative = { readonly kind: typeof unlistedKind } & UnlistedField;
 export const unlistedKind: unique symbol = Symbol("unlisted alternative");
 
-/** A message while it is read, as far as its unknown fields go. */
+/** A message while it is read, as far as its unlisted fields go. */
 export interface Keeper {
-  [unknown]?: readonly UnknownField[] | undefined;
+  [unlisted]?: readonly UnlistedField[] | undefined;
 }
 
-/** Passes the unknown fields of what a message is made from on to it. */
-export function withUnknown<T extends object>(m: T, from: Readonly<Keeper>): T {
-  return from[unknown] === undefined ? m : { ...m, [unknown]: from[unknown] };
+/** Passes the unlisted fields of what a message is made from on to it. */
+export function withUnlisted<T extends object>(m: T, from: Readonly<Keeper>): T {
+  return from[unlisted] === undefined ? m : { ...m, [unlisted]: from[unlisted] };
 }
 
-/** Adds an unknown field. */
-export function keep(m: Keeper, field: UnknownField): void {
-  m[unknown] ??= [];
-  (m[unknown] as UnknownField[]).push(field);
+/** Adds an unlisted field. */
+export function keep(m: Keeper, field: UnlistedField): void {
+  m[unlisted] ??= [];
+  (m[unlisted] as UnlistedField[]).push(field);
 }
 
 /** Says why a payload could not be read, or a value not be written. */
@@ -457,17 +457,17 @@ export function missing(name: string, offset: number): never {
   throw new WireError("the field is required", offset).inside(name);
 }
 
-export function rank(field: UnknownField): number {
+export function rank(field: UnlistedField): number {
   return "number" in field ? field.number : 65536;
 }
 
 /**
- * Puts the unknown fields of a message in order, numbers ascending before names,
+ * Puts the unlisted fields of a message in order, numbers ascending before names,
  * and refuses what came twice. It is done once, at the end: a payload of many
- * unknown fields must not cost more than its length.
+ * unlisted fields must not cost more than its length.
  */
 export function settle(m: Keeper): void {
-  const list = m[unknown];
+  const list = m[unlisted];
   if (list === undefined || list.length < 2) {
     return;
   }
@@ -475,11 +475,11 @@ export function settle(m: Keeper): void {
   for (const field of list) {
     const identity = "number" in field ? field.number : field.name;
     if (seen.has(identity)) {
-      throw new WireError("an unknown field comes twice").inside("number" in field ? `#${String(field.number)}` : field.name);
+      throw new WireError("an unlisted field comes twice").inside("number" in field ? `#${String(field.number)}` : field.name);
     }
     seen.add(identity);
   }
-  (list as UnknownField[]).sort((a, b) => rank(a) - rank(b));
+  (list as UnlistedField[]).sort((a, b) => rank(a) - rank(b));
 }
 
 /** Adds the step of the field with a number to what went wrong. */
@@ -510,7 +510,7 @@ export function distinct<K extends string | number | bigint, V>(map: Map<K, V>, 
 }
 
 /** A message while it is read: every field may still be missing. */
-export type Draft<T> = { [K in Exclude<keyof T, typeof unknown>]: T[K] | undefined } & Keeper;
+export type Unfinished<T> = { [K in Exclude<keyof T, typeof unlisted>]: T[K] | undefined } & Keeper;
 
 /** Every declared error is one: its name is the full name in the definitions. */
 export class DeclaredError extends Error {

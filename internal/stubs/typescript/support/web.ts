@@ -280,9 +280,9 @@ export class Arguments {
   }
 
   /** Refuses fields that travel outside of the body and came in it too. */
-  rest(unknown: readonly wire.UnknownField[] | undefined): void {
+  rest(unlisted: readonly wire.UnlistedField[] | undefined): void {
     for (const p of this.placed) {
-      if (unknown?.some((u) => ("number" in u ? u.number === p.number : u.name === p.name)) === true) {
+      if (unlisted?.some((u) => ("number" in u ? u.number === p.number : u.name === p.name)) === true) {
         this.violations.push({ pointer: wire.pointer(p.name), detail: `travels in the ${p.in}, and must not come in the body too` });
       }
     }

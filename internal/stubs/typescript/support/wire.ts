@@ -155,7 +155,7 @@ export function toJson<T>(codec: Codec<T>, message: T): string {
   return w.out;
 }
 
-/** Writes a message for people and logs: as JSON, without what is secret, unknown fields as their count. */
+/** Writes a message for people and logs: as JSON, without what is secret, unlisted fields as their count. */
 export function toText<T>(codec: Codec<T>, message: T): string {
   const w = new JsonWriter("text");
   codec.writeJson(w, message);

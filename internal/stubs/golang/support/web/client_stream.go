@@ -176,7 +176,7 @@ func NewSender[T any](ctx context.Context, c *Client, call *Call) *Sender[T] {
 	}
 	r.Header["Content-Type"] = []string{c.sequence()}
 	r.Body, r.ContentLength = reader, -1
-	s.stop = s.writer.beats(15 * time.Second)
+	s.stop = s.writer.heartbeats(15 * time.Second)
 	go func() {
 		defer close(s.done)
 		if s.answer, s.err = c.send(r); s.err != nil {

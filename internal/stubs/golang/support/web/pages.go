@@ -18,11 +18,11 @@ func (m *Mount) ownPages(w http.ResponseWriter, r *http.Request, page string) {
 		w.Header().Set("Allow", "GET, HEAD")
 		m.problem(w, r, "wrong-method", "pages below /-/ are read with GET")
 		return
-	case page == "health":
-		answer = map[string]string{"status": "ok"}
-		if err := guard(func() error { return m.healthy(r.Context()) }); err != nil {
-			m.report("health", err)
-			status, answer = http.StatusServiceUnavailable, map[string]string{"status": "unwell"}
+	case page == "state":
+		answer = map[string]bool{"serving": true}
+		if err := guard(func() error { return m.serving(r.Context()) }); err != nil {
+			m.report("state", err)
+			status, answer = http.StatusServiceUnavailable, map[string]bool{"serving": false}
 		}
 	case (page == "about" || page == "definitions") && !m.quiet && m.guarded && !m.admits(w, r):
 		return
@@ -69,9 +69,9 @@ func (m *Mount) about() any {
 		"calls": calls}
 }
 
-// admits asks the gate about the pages that are behind it.
+// admits asks the authorizer about the pages that are behind it.
 func (m *Mount) admits(w http.ResponseWriter, r *http.Request) bool {
-	if m.gate == nil {
+	if m.authorizer == nil {
 		return true
 	}
 	any := &Call{Name: "definitions"}
@@ -84,7 +84,7 @@ func (m *Mount) admits(w http.ResponseWriter, r *http.Request) bool {
 	}
 	credentials, _ := found(any, r, r.URL.Query)
 	if _, err := m.judge(r.Context(), nil, credentials); err != nil {
-		m.gateRefused(w, r, any, err)
+		m.authorizerRefused(w, r, any, err)
 		return false
 	}
 	return true

@@ -162,9 +162,9 @@ func locate(list []wire.Violation, placed []Placed) []wire.Violation {
 }
 
 // Rest refuses fields that travel outside of the body and came in it too.
-func (a *Arguments) Rest(placed []Placed, unknown []wire.Unknown) {
+func (a *Arguments) Rest(placed []Placed, unlisted []wire.UnlistedField) {
 	for _, p := range placed {
-		for _, u := range unknown {
+		for _, u := range unlisted {
 			if u.Number == p.Number || u.Number == 0 && u.Name == p.Name {
 				a.violations = append(a.violations, wire.Violation{Pointer: wire.Step("", p.Name),
 					Detail: "travels in the " + p.In + ", and must not come in the body too"})

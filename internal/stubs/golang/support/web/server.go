@@ -34,22 +34,22 @@ type Mount struct {
 	element     int
 	timeout     time.Duration
 	idle        time.Duration
-	beat        time.Duration
+	heartbeat   time.Duration
 	origins     []string
 	unlisted    bool
 	optioned    bool // whether any option was given
 	quiet       bool
 	guarded     bool
-	gate        Gate
+	authorizer  Authorizer
 	middleware  []Middleware
 	onError     func(call string, err error)
-	healthy     func(ctx context.Context) error
+	serving     func(ctx context.Context) error
 }
 
-// Gate judges the credentials of a request. The context that it returns is the
+// Authorizer judges the credentials of a request. The context that it returns is the
 // handler's. An error made by Unauthenticated or Forbidden is answered as such,
 // any other with 500. call is nil for "/-/about" and "/-/definitions".
-type Gate func(ctx context.Context, call *Call, credentials Credentials) (context.Context, error)
+type Authorizer func(ctx context.Context, call *Call, credentials Credentials) (context.Context, error)
 
 // Middleware runs around every handler; next runs the rest.
 type Middleware func(ctx context.Context, call *Call, next func(ctx context.Context) error) error
@@ -92,9 +92,9 @@ func WithHandlerTimeout(d time.Duration) ServerOption { return func(m *Mount) { 
 // WithIdleTimeout changes how long a stream may be silent; the default is 60 s.
 func WithIdleTimeout(d time.Duration) ServerOption { return func(m *Mount) { m.idle = d } }
 
-// WithBeat changes after how much silence a stream says that it lives; the
+// WithHeartbeat changes after how much silence a stream says that it lives; the
 // default is 15 s.
-func WithBeat(d time.Duration) ServerOption { return func(m *Mount) { m.beat = d } }
+func WithHeartbeat(d time.Duration) ServerOption { return func(m *Mount) { m.heartbeat = d } }
 
 // WithOrigins lets pages of these origins, such as "https://skerry.example",
 // call the server from a browser. The default is none.
@@ -106,9 +106,11 @@ func WithOrigins(origins ...string) ServerOption {
 // definitions do not list, for servers that only pass messages on.
 func WithUnlisted() ServerOption { return func(m *Mount) { m.unlisted = true } }
 
-// WithGate sets what judges credentials. Without a gate it is enough that they
+// WithAuthorizer sets what judges credentials. Without an authorizer it is enough that they
 // are there.
-func WithGate(gate Gate) ServerOption { return func(m *Mount) { m.gate = gate } }
+func WithAuthorizer(authorizer Authorizer) ServerOption {
+	return func(m *Mount) { m.authorizer = authorizer }
+}
 
 // WithMiddleware adds middleware; the first added is the outermost.
 func WithMiddleware(middleware ...Middleware) ServerOption {
@@ -121,22 +123,22 @@ func WithOnError(hook func(call string, err error)) ServerOption {
 	return func(m *Mount) { m.onError = hook }
 }
 
-// WithHealth makes "/-/health" answer 503 while check returns an error.
-func WithHealth(check func(ctx context.Context) error) ServerOption {
-	return func(m *Mount) { m.healthy = check }
+// WithServing makes "/-/state" answer 503 while check returns an error.
+func WithServing(check func(ctx context.Context) error) ServerOption {
+	return func(m *Mount) { m.serving = check }
 }
 
 // WithoutDefinitions keeps "/-/about" and "/-/definitions" to the server.
 func WithoutDefinitions() ServerOption { return func(m *Mount) { m.quiet = true } }
 
-// WithGuardedDefinitions puts "/-/about" and "/-/definitions" behind the gate.
+// WithGuardedDefinitions puts "/-/about" and "/-/definitions" behind the authorizer.
 func WithGuardedDefinitions() ServerOption { return func(m *Mount) { m.guarded = true } }
 
 // NewMount returns a mount of routes.
 func NewMount(definitions *Definitions, routes []Route, options ...ServerOption) *Mount {
 	m := &Mount{definitions: definitions, digest: []string{definitions.Digest}, limit: 4 << 20, items: serverBudget,
-		element: 1 << 20, timeout: time.Minute, idle: time.Minute, beat: 15 * time.Second,
-		onError: logError, healthy: func(context.Context) error { return nil }}
+		element: 1 << 20, timeout: time.Minute, idle: time.Minute, heartbeat: 15 * time.Second,
+		onError: logError, serving: func(context.Context) error { return nil }}
 	for i := range routes {
 		m.routes = append(m.routes, &routes[i])
 	}
@@ -283,10 +285,10 @@ func (m *Mount) call(w http.ResponseWriter, r *http.Request, route *Route, value
 	}
 }
 
-// admitted looks at credentials: that they are there, and what the gate says.
+// admitted looks at credentials: that they are there, and what the authorizer says.
 func (x *exchange) admitted() bool {
 	m, call := x.mount, x.route.Call
-	if len(call.Needs) == 0 && m.gate == nil {
+	if len(call.Needs) == 0 && m.authorizer == nil {
 		return true
 	}
 	credentials, enough := found(call, x.r, x.queries)
@@ -294,31 +296,31 @@ func (x *exchange) admitted() bool {
 		m.unauthenticated(x.w, x.r, call, "the call needs "+needsText(call.Needs))
 		return false
 	}
-	if m.gate == nil {
+	if m.authorizer == nil {
 		return true
 	}
 	ctx, err := m.judge(x.ctx, call, credentials)
 	if err != nil {
-		m.gateRefused(x.w, x.r, call, err)
+		m.authorizerRefused(x.w, x.r, call, err)
 		return false
 	}
 	x.ctx = ctx
 	return true
 }
 
-// judge asks the gate; a panic in it is an error.
+// judge asks the authorizer; a panic in it is an error.
 func (m *Mount) judge(ctx context.Context, call *Call, credentials Credentials) (allowed context.Context, err error) {
 	err = guard(func() (err error) {
-		allowed, err = m.gate(ctx, call, credentials)
+		allowed, err = m.authorizer(ctx, call, credentials)
 		return err
 	})
 	if err == nil && allowed == nil {
-		err = errors.New("the gate returned neither a context nor an error")
+		err = errors.New("the authorizer returned neither a context nor an error")
 	}
 	return allowed, err
 }
 
-// Panic is the error that a panic in a handler, a gate, middleware or a hook becomes.
+// Panic is the error that a panic in a handler, an authorizer, middleware or a hook becomes.
 type Panic struct {
 	Value any
 	Stack []byte
@@ -387,21 +389,21 @@ func (m *Mount) allowsOrigin(r *http.Request, origin string) bool {
 		strings.EqualFold(u.Host, r.Host)
 }
 
-// gateError is what a gate says no with.
-type gateError struct{ problem, detail string }
+// refusedCredential is what an authorizer says no with.
+type refusedCredential struct{ problem, detail string }
 
-func (e *gateError) Error() string { return e.problem + ": " + e.detail }
+func (e *refusedCredential) Error() string { return e.problem + ": " + e.detail }
 
-// Unauthenticated is the error of a gate that does not know who calls; detail is
+// Unauthenticated is the error of an authorizer that does not know who calls; detail is
 // for the caller.
-func Unauthenticated(detail string) error { return &gateError{"unauthenticated", detail} }
+func Unauthenticated(detail string) error { return &refusedCredential{"unauthenticated", detail} }
 
-// Forbidden is the error of a gate that knows who calls, and says no; detail is
+// Forbidden is the error of an authorizer that knows who calls, and says no; detail is
 // for the caller.
-func Forbidden(detail string) error { return &gateError{"forbidden", detail} }
+func Forbidden(detail string) error { return &refusedCredential{"forbidden", detail} }
 
-func (m *Mount) gateRefused(w http.ResponseWriter, r *http.Request, call *Call, err error) {
-	var refused *gateError
+func (m *Mount) authorizerRefused(w http.ResponseWriter, r *http.Request, call *Call, err error) {
+	var refused *refusedCredential
 	switch {
 	case !errors.As(err, &refused):
 		m.report(call.Name, err)
@@ -746,7 +748,7 @@ func (x *exchange) problemOf(ctx context.Context, err error) (p *Problem, header
 		}
 		err = encodeErr
 	}
-	var refused *gateError
+	var refused *refusedCredential
 	var request *requestError
 	var overloaded *overload
 	switch {

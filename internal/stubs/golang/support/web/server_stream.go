@@ -24,7 +24,7 @@ func (x *exchange) send() {
 	ctx, cancel := context.WithCancel(x.ctx)
 	defer cancel()
 	out := x.answerStream(cancel)
-	stop := out.beats(x.mount.beat)
+	stop := out.heartbeats(x.mount.heartbeat)
 	err := x.run(ctx, func(ctx context.Context) error { return x.route.Send(ctx, request, out.value) })
 	stop()
 	switch {

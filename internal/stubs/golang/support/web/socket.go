@@ -83,7 +83,7 @@ func newSocket(ctx context.Context, conn *websocket.Conn, limit, budget int, idl
 // finish says that nobody wants more of what comes.
 func (s *socket) finish() { s.once.Do(func() { close(s.stop) }) }
 
-// next reads one element that is no beat. A connection that ends before the
+// next reads one element that is no heartbeat. A connection that ends before the
 // other side's end is errLost. Only waiting for the peer counts as its silence.
 func (s *socket) next(ctx context.Context, idle time.Duration, m wire.Message) (wire.Element, *Problem, error) {
 	silence := time.NewTimer(idle)
@@ -204,7 +204,7 @@ func Converse(m *Mount, w http.ResponseWriter, r *http.Request, route *Route) {
 	x := &exchange{mount: m, w: w, r: r, route: route, ctx: ctx}
 	x.traced()
 	in := &socketIncoming{exchange: x, socket: s, cancel: cancel}
-	stop := s.writer.beats(m.beat)
+	stop := s.writer.heartbeats(m.heartbeat)
 	err = x.run(x.ctx, func(ctx context.Context) error { return route.Converse(ctx, in.elements, s.writer.value) })
 	stop()
 	if in.failed != nil {
@@ -320,7 +320,7 @@ func NewConversation[T, A any](ctx context.Context, c *Client, call *Call) (*Con
 	ctx, cancel := context.WithCancel(ctx)
 	s := newSocket(ctx, conn, c.element, c.items, c.idle, func() {})
 	return &Conversation[T, A]{socket: s, call: call, client: c, ctx: ctx, cancel: cancel,
-		stop: s.writer.beats(15 * time.Second)}, nil
+		stop: s.writer.heartbeats(15 * time.Second)}, nil
 }
 
 // Send sends one element.

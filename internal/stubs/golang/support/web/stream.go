@@ -88,8 +88,8 @@ func (s *streamWriter) broken() bool {
 // done tells whether the end, or a problem, was written.
 func (s *streamWriter) done() bool { return s.ended.Load() }
 
-// beats sends a beat whenever nothing was written for a while, until stop.
-func (s *streamWriter) beats(every time.Duration) (stop func()) {
+// heartbeats sends a heartbeat whenever nothing was written for a while, until stop.
+func (s *streamWriter) heartbeats(every time.Duration) (stop func()) {
 	done, stopped := make(chan struct{}), make(chan struct{})
 	s.mu.Lock()
 	s.last = time.Now()
@@ -111,7 +111,7 @@ func (s *streamWriter) beats(every time.Duration) (stop func()) {
 				timer.Reset(every - silent)
 				continue
 			}
-			if s.put(false, func(b []byte) ([]byte, error) { return wire.AppendBeat(b, s.json), nil }) != nil {
+			if s.put(false, func(b []byte) ([]byte, error) { return wire.AppendHeartbeat(b, s.json), nil }) != nil {
 				return
 			}
 			timer.Reset(every)
@@ -143,7 +143,7 @@ type tooLarge struct{ limit int }
 
 func (e *tooLarge) Error() string { return fmt.Sprintf("an element of more than %d bytes", e.limit) }
 
-// next reads one element that is no beat, a value into m. The error is errLost
+// next reads one element that is no heartbeat, a value into m. The error is errLost
 // when the stream is over without its end.
 func (s *streamReader) next(m wire.Message) (wire.Element, *Problem, error) {
 	for {

@@ -128,7 +128,7 @@ func TestRoundTrip(t *testing.T) {
 	defer server.Close()
 	var digests []string
 	for _, options := range [][]ClientOption{nil, {WithJSON()}} {
-		options = append(options, WithHeader("X-Line", "skerry"), WithTimeout(5*time.Second),
+		options = append(options, WithHeader("Line", "skerry"), WithTimeout(5*time.Second),
 			WithHTTPClient(server.Client()), WithDigestHook(func(d string) { digests = append(digests, d) }))
 		client := NewClient(server.URL+"/", "other", options...)
 		answer := new(note)
@@ -156,7 +156,7 @@ func TestOwnPages(t *testing.T) {
 	sick := errors.New("the sea is rough")
 	var told []string
 	server := httptest.NewServer(Serve(echoMount(WithBase("/v1"),
-		WithHealth(func(context.Context) error { return sick }),
+		WithServing(func(context.Context) error { return sick }),
 		WithOnError(func(c string, err error) { told = append(told, c+": "+err.Error()) })), echoMount()))
 	defer server.Close()
 	get := func(path string) (int, string) {
@@ -168,10 +168,10 @@ func TestOwnPages(t *testing.T) {
 		require.True(t, json.Valid(text), "%s", text)
 		return response.StatusCode, string(text)
 	}
-	status, text := get("/v1/-/health")
+	status, text := get("/v1/-/state")
 	assert.Equal(t, 503, status)
 	assert.NotContains(t, text, "sea")
-	assert.Equal(t, []string{"health: the sea is rough"}, told)
+	assert.Equal(t, []string{"state: the sea is rough"}, told)
 	status, text = get("/v1/-/about")
 	assert.Equal(t, 200, status)
 	assert.Contains(t, text, `"path":"/v1/m/s/echo"`)
@@ -224,7 +224,7 @@ func soon(t *testing.T, act func()) {
 	}
 }
 
-func TestAbortBehindAStuckBeat(t *testing.T) {
+func TestAbortBehindAStuckHeartbeat(t *testing.T) {
 	_, pipe := io.Pipe() // that nobody reads
 	s := &Sender[struct{}]{pipe: pipe, cancel: func() {}, done: make(chan struct{})}
 	began := make(chan struct{})
@@ -233,7 +233,7 @@ func TestAbortBehindAStuckBeat(t *testing.T) {
 		_, err := pipe.Write(element)
 		return err
 	}}
-	s.stop = s.writer.beats(time.Millisecond)
+	s.stop = s.writer.heartbeats(time.Millisecond)
 	close(s.done)
 	<-began
 	soon(t, s.Abort)

@@ -488,12 +488,12 @@ func (r *CBORReader) extendedTime() (seconds, nanos int64) {
 	return seconds, nanos
 }
 
-// Unknown keeps an entry whose number the definitions do not know.
-func (r *CBORReader) Unknown(list *[]Unknown, number int) {
+// KeepUnlisted keeps an entry whose number the definitions do not know.
+func (r *CBORReader) KeepUnlisted(list *[]UnlistedField, number int) {
 	start := r.at
 	r.skip()
 	if r.err == nil {
-		*list = append(*list, Unknown{Number: number, Raw: bytes.Clone(r.data[start:r.at])})
+		*list = append(*list, UnlistedField{Number: number, Raw: bytes.Clone(r.data[start:r.at])})
 	}
 }
 
@@ -720,15 +720,15 @@ func SortedMembers[K ~string, V any](list []Entry[K, V], m map[K]V, number func(
 	return list
 }
 
-// CountUnknown is how many unknown fields have a binary form.
-func CountUnknown(list []Unknown) int {
+// CountUnlisted is how many unlisted fields have a binary form.
+func CountUnlisted(list []UnlistedField) int {
 	if len(list) == 0 {
 		return 0
 	}
 	return countNumbered(list)
 }
 
-func countNumbered(list []Unknown) int {
+func countNumbered(list []UnlistedField) int {
 	n := 0
 	for _, u := range list {
 		if u.Number > 0 {
@@ -738,20 +738,20 @@ func countNumbered(list []Unknown) int {
 	return n
 }
 
-// MergeCBOR puts unknown fields among those of the message that begins at
+// MergeCBOR puts unlisted fields among those of the message that begins at
 // start, in the order of their numbers.
-func MergeCBOR(b []byte, start int, list []Unknown) []byte {
-	if CountUnknown(list) == 0 {
+func MergeCBOR(b []byte, start int, list []UnlistedField) []byte {
+	if CountUnlisted(list) == 0 {
 		return b
 	}
 	return mergeCBOR(b, start, list)
 }
 
-func mergeCBOR(b []byte, start int, list []Unknown) []byte {
+func mergeCBOR(b []byte, start int, list []UnlistedField) []byte {
 	r := CBORReader{Reader{data: bytes.Clone(b[start:]), budget: math.MaxInt}}
 	_, total := r.head()
 	b = append(b[:start], r.data[:r.at]...)
-	for known := int(total) - CountUnknown(list); known > 0; known-- {
+	for known := int(total) - CountUnlisted(list); known > 0; known-- {
 		at := r.at
 		number := r.FieldNumber()
 		for len(list) > 0 && list[0].Number > 0 && list[0].Number < number {

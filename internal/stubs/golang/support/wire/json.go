@@ -611,17 +611,17 @@ func (r *JSONReader) Enum(expected string) (name []byte, number uint16, named bo
 	return nil, uint16(r.unsigned(expected, math.MaxUint16)), false
 }
 
-// Unknown keeps a member whose name the definitions do not know. Where it is
+// KeepUnlisted keeps a member whose name the definitions do not know. Where it is
 // the number of a field that they do know, the field's entry in CBOR is
 // returned instead, for the message to read.
-func (r *JSONReader) Unknown(list *[]Unknown, fields []Field) *CBORReader {
+func (r *JSONReader) KeepUnlisted(list *[]UnlistedField, fields []Field) *CBORReader {
 	name := string(r.name)
 	if len(name) > 1 && name[0] == '#' && onlyDigits(name[1:]) {
 		return r.numbered(list, fields, name, r.at)
 	}
 	raw := r.raw(nil)
 	if r.err == nil {
-		*list = append(*list, Unknown{Name: name, Raw: raw})
+		*list = append(*list, UnlistedField{Name: name, Raw: raw})
 	} else {
 		r.Inside(name)
 	}
@@ -637,7 +637,7 @@ func onlyDigits(s string) bool {
 	return true
 }
 
-func (r *JSONReader) numbered(list *[]Unknown, fields []Field, name string, at int) *CBORReader {
+func (r *JSONReader) numbered(list *[]UnlistedField, fields []Field, name string, at int) *CBORReader {
 	n, data := r.numberedEntry(name)
 	if r.err != nil {
 		return nil
@@ -649,13 +649,13 @@ func (r *JSONReader) numbered(list *[]Unknown, fields []Field, name string, at i
 			return inner
 		}
 	}
-	inner.Unknown(list, n)
+	inner.KeepUnlisted(list, n)
 	r.Absorb(inner, at)
 	r.Inside(name)
 	return nil
 }
 
-// Absorb takes over what became of an entry that Unknown returned.
+// Absorb takes over what became of an entry that KeepUnlisted returned.
 func (r *JSONReader) Absorb(inner *CBORReader, at int) {
 	if inner.err == nil && inner.at < len(inner.data) {
 		inner.fail(at, "more bytes after a CBOR item")
@@ -844,16 +844,16 @@ func AppendJSONInstant(b []byte, v time.Time, w *Writer) []byte {
 	return append(appendInstantText(append(b, '"'), v), '"')
 }
 
-// MergeJSON puts unknown fields into the object that begins at start: numbers
+// MergeJSON puts unlisted fields into the object that begins at start: numbers
 // in their places among fields, names at the end.
-func MergeJSON(b []byte, start int, list []Unknown, fields []Field, w *Writer) []byte {
+func MergeJSON(b []byte, start int, list []UnlistedField, fields []Field, w *Writer) []byte {
 	if len(list) == 0 {
 		return b
 	}
 	if w.hides {
-		b = append(b[:len(b)-1], `,"(unknown fields)":`...)
-		if len(b) == start+len(`{,"(unknown fields)":`) {
-			b = append(b[:start], `{"(unknown fields)":`...)
+		b = append(b[:len(b)-1], `,"(unlisted fields)":`...)
+		if len(b) == start+len(`{,"(unlisted fields)":`) {
+			b = append(b[:start], `{"(unlisted fields)":`...)
 		}
 		return append(strconv.AppendInt(b, int64(len(list)), 10), '}')
 	}

@@ -11,7 +11,7 @@ import (
 type Element uint8
 
 // An element is a value, the end, a problem, or nothing that a reader needs to
-// know: a beat, or one that its definitions lack.
+// know: a heartbeat, or one that its definitions lack.
 const (
 	ElementOther Element = iota
 	ElementValue
@@ -47,10 +47,10 @@ func AppendProblem(b []byte, json bool, text []byte) []byte {
 	return append(appendHead(append(b, mapping|1, 3), utf8Text, uint64(len(text))), text...)
 }
 
-// AppendBeat appends the element that says nothing but that the writer lives.
-func AppendBeat(b []byte, json bool) []byte {
+// AppendHeartbeat appends the element that says nothing but that the writer lives.
+func AppendHeartbeat(b []byte, json bool) []byte {
 	if json {
-		return append(b, `{"beat":{}}`...)
+		return append(b, `{"heartbeat":{}}`...)
 	}
 	return append(b, mapping|1, 0, mapping)
 }

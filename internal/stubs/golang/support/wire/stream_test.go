@@ -26,7 +26,7 @@ func TestSplitting(t *testing.T) {
 		cbor = append(cbor, b...)
 		wantCBOR = append(wantCBOR, item)
 	}
-	for _, element := range []string{`{"value":{"a":"}\"{\\"}}`, `{"end":{}}`, `{"beat":[[{}],"]"]}`, `{}`,
+	for _, element := range []string{`{"value":{"a":"}\"{\\"}}`, `{"end":{}}`, `{"heartbeat":[[{}],"]"]}`, `{}`,
 		"{\n\"x\":\n1}"} {
 		json = append(append(append(json, 0x1e), element...), '\n')
 		wantJSON = append(wantJSON, element)

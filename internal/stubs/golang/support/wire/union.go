@@ -40,13 +40,13 @@ func (r *CBORReader) CloseUnion(open int) {
 }
 
 // UnlistedAlternative keeps an alternative whose number is not listed.
-func (r *CBORReader) UnlistedAlternative(number int) Unknown {
+func (r *CBORReader) UnlistedAlternative(number int) UnlistedField {
 	start := r.at
 	r.skip()
 	if r.err != nil {
-		return Unknown{}
+		return UnlistedField{}
 	}
-	return Unknown{Number: number, Raw: bytes.Clone(r.data[start:r.at])}
+	return UnlistedField{Number: number, Raw: bytes.Clone(r.data[start:r.at])}
 }
 
 // OpenUnion begins a union: the name of its alternative.
@@ -69,13 +69,13 @@ func (r *JSONReader) CloseUnion(name string) {
 }
 
 // UnlistedAlternative reads an alternative whose name is not listed: as the
-// number and CBOR of one that may be, or as unknown.
-func (r *JSONReader) UnlistedAlternative(name string) (number int, entry *CBORReader, unknown Unknown) {
+// number and CBOR of one that may be, or as unlisted.
+func (r *JSONReader) UnlistedAlternative(name string) (number int, entry *CBORReader, unlisted UnlistedField) {
 	if len(name) > 1 && name[0] == '#' && onlyDigits(name[1:]) {
 		number, data := r.numberedEntry(name)
-		return number, &CBORReader{Reader{data: data, depth: r.depth, budget: r.budget, err: r.err}}, Unknown{}
+		return number, &CBORReader{Reader{data: data, depth: r.depth, budget: r.budget, err: r.err}}, UnlistedField{}
 	}
-	return 0, nil, Unknown{Name: name, Raw: r.raw(nil)}
+	return 0, nil, UnlistedField{Name: name, Raw: r.raw(nil)}
 }
 
 // numberedEntry reads "#13" and its CBOR as base64url.
@@ -95,7 +95,7 @@ func (w *Writer) AppendUnion(b []byte, number int) []byte {
 }
 
 // AppendUnlistedCBOR appends an alternative of union that is not listed.
-func AppendUnlistedCBOR(b []byte, union string, u Unknown, w *Writer) []byte {
+func AppendUnlistedCBOR(b []byte, union string, u UnlistedField, w *Writer) []byte {
 	if u.Number == 0 {
 		w.fail("the alternative %q is not listed in %s, and binary payloads hold numbers", u.Name, union)
 		return b
@@ -106,7 +106,7 @@ func AppendUnlistedCBOR(b []byte, union string, u Unknown, w *Writer) []byte {
 }
 
 // AppendUnlistedJSON appends an alternative that is not listed.
-func AppendUnlistedJSON(b []byte, union string, u Unknown, w *Writer) []byte {
+func AppendUnlistedJSON(b []byte, union string, u UnlistedField, w *Writer) []byte {
 	switch {
 	case w.hides:
 		return append(b, `"(unlisted)"`...)

@@ -145,9 +145,9 @@ func Step(path, step string) string {
 // Index adds the index of a list's item to a path of a violation.
 func Index(path string, i int) string { return path + "/" + strconv.Itoa(i) }
 
-// Unknown is a field that these definitions do not know: a number with its
+// UnlistedField is a field that these definitions do not know: a number with its
 // CBOR, or (Number 0) a JSON name with its JSON.
-type Unknown struct {
+type UnlistedField struct {
 	Number int
 	Name   string
 	Raw    []byte
@@ -190,28 +190,28 @@ func (r *Reader) Inside(step string) {
 	}
 }
 
-// Settle puts the unknown fields of a message in order, numbers ascending
+// Settle puts the unlisted fields of a message in order, numbers ascending
 // before names, and refuses what came twice. It is done once, at the end: a
-// payload of many unknown fields must not cost more than its length.
-func (r *Reader) Settle(list []Unknown) {
+// payload of many unlisted fields must not cost more than its length.
+func (r *Reader) Settle(list []UnlistedField) {
 	if len(list) > 1 && r.err == nil {
 		r.settle(list)
 	}
 }
 
-func (r *Reader) settle(list []Unknown) {
-	rank := func(u Unknown) int {
+func (r *Reader) settle(list []UnlistedField) {
+	rank := func(u UnlistedField) int {
 		if u.Number == 0 {
 			return 1 << 16 // behind all numbers
 		}
 		return u.Number
 	}
-	slices.SortStableFunc(list, func(a, b Unknown) int { return rank(a) - rank(b) })
+	slices.SortStableFunc(list, func(a, b UnlistedField) int { return rank(a) - rank(b) })
 	names := map[string]bool{}
 	for i, u := range list {
 		twice := u.Number == 0 && names[u.Name] || i > 0 && u.Number > 0 && list[i-1].Number == u.Number
 		if twice {
-			r.fail(r.at, "an unknown field comes twice")
+			r.fail(r.at, "an unlisted field comes twice")
 			return
 		}
 		if u.Number == 0 {
@@ -308,7 +308,7 @@ type Writer struct {
 // left out.
 func (w *Writer) Hides() bool { return w.hides }
 
-// Text writes m for people and logs: as JSON, without what is secret, unknown
+// Text writes m for people and logs: as JSON, without what is secret, unlisted
 // fields as their count.
 func Text(m Message) string { return string(m.AppendJSON(nil, &Writer{hides: true})) }
 

@@ -120,11 +120,11 @@ async def bound() -> None:
     assert (answer.code, answer.number, answer.side) == (request.code, request.number, request.side), answer
     assert (answer.decks, answer.since, answer.ticket) == (request.decks, request.since, request.ticket), answer
     assert (answer.name, answer.wait) == (request.name, request.wait), answer
-    look = LookRequest(code="NOR", hull=UUID("0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01"), name="12 & = + #")
+    look = LookRequest(code="EID", hull=UUID("0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01"), name="12 & = + #")
     assert await client.look(look) == look
     with refused(InvalidError):
         await client.look(LookRequest(code=".."))
-    await client.leave(LookRequest(code="NOR"))
+    await client.leave(LookRequest(code="EID"))
 
 
 async def answer_stream() -> None:
