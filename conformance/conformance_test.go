@@ -327,7 +327,7 @@ func asked(f *testing.F, program *exec.Cmd) func(t *testing.T, v vector, data []
 
 // violations are those of a generated message, as the reference has them.
 func violations(m message) []value.Violation {
-	var invalid *wire.Invalid
+	var invalid *wire.InvalidRequest
 	if !errors.As(m.Validate(), &invalid) {
 		return nil
 	}

@@ -278,6 +278,12 @@ message Barely {
   #1 a int8? where -128..127 #2 b Any #3 c {Any: Low} #4 d [Low]? where count >= 0 #5 e text where length >= 0
   #6 f Texts? #7 g uint8 = 7 where 0..255 #8 h {Low: Any}? where count >= 0 #9 i Any? where <= 127 #10 j Barely?
 }
+enum Tide { #0 low #1 high }
+message Trip {
+  #1 names uuid = "6ba7b810-9dad-11d1-80b4-00c04fd430c8" #2 required decimal = "1.5" #3 seats decimal where 1..2
+  #4 seats_low decimal = "1.5" where 1..3 #5 lists [[text]] where unique #6 maps [{Tide: [decimal]}] where unique
+}
+type TripSeats = decimal where 5..6
 message Asked { #1 low Low #2 any Any? in query #3 all Barely? }
 service Pier { call ask(Asked) -> Barely http POST "/barely/{low}" }
 `

@@ -213,7 +213,7 @@ def test_a_conversation_with_who_never_reads_ends(asynchronous: bool) -> None:
             pass
 
     start = time.monotonic()
-    with pytest.raises(web.UnreachableError):
+    with pytest.raises(web.Unreachable):
         if asynchronous:
             asyncio.run(converse())
         else:

@@ -348,7 +348,7 @@ func TestFailuresAreToldApart(t *testing.T) {
 	assert.Equal(t, "too-slow", problem.Name())
 
 	_, err = client.Book(ctx, &booking.BookRequest{Deck: wire.Pointer(fleet.Deck("?moon"))})
-	var invalid *wire.Invalid
+	var invalid *wire.InvalidRequest
 	require.ErrorAs(t, err, &invalid, "a client checks what it sends")
 
 	listener, err := net.Listen("tcp", "127.0.0.1:0")

@@ -215,7 +215,7 @@ func (c *checker) placeable(call *schema.Call, p Placed) bool {
 	switch {
 	case p.Place == InHeader && HeaderTaken(p.Name):
 		c.report(f.Place, "http-header", fmt.Sprintf("HTTP itself uses the header %s", p.Name),
-			"give it another name, such as: in header \""+syntax.PascalCase(f.Name)+"\"")
+			"give it another name, such as: in header \""+syntax.PascalCase(call.Name)+"-"+syntax.PascalCase(f.Name)+"\"")
 		return false
 	case p.Place != InQuery && !isToken(p.Name):
 		c.report(f.Place, "http-name", fmt.Sprintf("%q can't be the name of %s", p.Name, where),

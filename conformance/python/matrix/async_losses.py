@@ -10,7 +10,7 @@ import asyncio
 import sys
 
 from gen.faithful.aio import AsyncClientOptions
-from gen.faithful.web import UnreachableError
+from gen.faithful.web import Unreachable
 from gen.skerry.matrix import AsyncPierClient, CountRequest, Tick
 
 
@@ -32,7 +32,7 @@ async def main() -> int:
             n = await act(client, call)
             print(f"whole after {cuts}" if n == 3 else f"cut {cuts}: {n} elements were taken for the whole")
             return 0 if n == 3 else 1
-        except UnreachableError:
+        except Unreachable:
             cuts += 1
         except Exception as error:
             print(f"cut {cuts}: {type(error).__name__}: {error}")

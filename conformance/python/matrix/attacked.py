@@ -14,7 +14,7 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 from gen.faithful.client import Cancellation
-from gen.faithful.web import BadAnswerError, ProblemError, UnreachableError
+from gen.faithful.web import BadAnswer, Problem, Unreachable
 from gen.skerry.matrix import CountRequest, EchoRequest, PierClient, Tick
 
 
@@ -62,9 +62,7 @@ def main() -> None:
         "credential": lambda: PierClient(server, {"timeout": 1.0, "credentials": {"machine": never}}).guarded(),
         "cancel": cancel,
         "cancelstream": cancelstream,
-        "secret": lambda: PierClient(
-            server, {"credentials": {"crew": "s3cret\nEvil: 1", "desk": "s3cret"}}
-        ).guarded(),
+        "secret": lambda: PierClient(server, {"credentials": {"crew": "s3cret\nEvil: 1", "desk": "s3cret"}}).guarded(),
         "query": lambda: PierClient(server, {"tries": 1, "credentials": {"machine": "s3cret"}}).guarded(),
         "forever": lambda: PierClient(server, {"timeout": float("inf"), "idle_timeout": 1e9}).echo(request),
     }
@@ -73,7 +71,7 @@ def main() -> None:
     try:
         scenes[scene]()
     except Exception as problem:
-        known = {UnreachableError: "unreachable", BadAnswerError: "bad", ProblemError: "problem"}
+        known = {Unreachable: "unreachable", BadAnswer: "bad", Problem: "problem"}
         kind = known.get(type(problem), "other")
         # With what it was caused by: loggers print that.
         text = "".join(traceback.format_exception_only(problem))

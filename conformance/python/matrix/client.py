@@ -14,8 +14,8 @@ from uuid import UUID
 
 from gen.faithful.client import Cancellation, ClientOptions
 from gen.faithful.trace import current_trace
-from gen.faithful.web import MissingCredentialError, ProblemError, Trace, UnreachableError
-from gen.faithful.wire import Duration, Instant, InvalidError
+from gen.faithful.web import MissingCredential, Problem, Trace, Unreachable
+from gen.faithful.wire import Duration, Instant, InvalidRequest
 from gen.skerry.matrix import (
     BerthAnswer,
     BerthRequest,
@@ -58,7 +58,7 @@ def full(berths: int) -> Iterator[None]:
 def problem(name: str) -> Iterator[None]:
     try:
         yield
-    except ProblemError as error:
+    except Problem as error:
         assert error.problem == name, error
         assert "password" not in str(error), error
         return
@@ -133,7 +133,7 @@ def bound() -> None:
     )
     assert client.look(look) == look
     assert client.look(LookRequest(code="EID")) == LookRequest(code="EID", open=True)
-    with refused(InvalidError):
+    with refused(InvalidRequest):
         client.look(LookRequest(code=".."))
     client.leave(LookRequest(code="EID"))
 
@@ -166,7 +166,7 @@ def declared_error() -> None:
 
 
 def invalid_request() -> None:
-    with refused(InvalidError):
+    with refused(InvalidRequest):
         client.echo(EchoRequest(text="", names={}))
     # What the client can't know: a body that is too large for this server.
     with problem("too-large"):
@@ -207,7 +207,7 @@ def cancellation() -> None:
     def cancelled(seconds: float) -> None:
         cancel = Cancellation()
         threading.Timer(seconds, cancel.cancel).start()
-        with refused(UnreachableError):
+        with refused(Unreachable):
             client.sleep(SleepRequest(id=1), cancellation=cancel)
 
     def closed(_: float) -> None:
@@ -229,7 +229,7 @@ def cancellation() -> None:
 
 def timeout() -> None:
     def late(seconds: float) -> None:
-        with refused(UnreachableError):
+        with refused(Unreachable):
             connect({"timeout": seconds, "tries": 1}).sleep(SleepRequest(id=1))
 
     wakes(late)
@@ -239,7 +239,7 @@ def missing_credential() -> None:
     try:
         client.guarded()
         raise AssertionError("it should have been refused")
-    except MissingCredentialError as missing:
+    except MissingCredential as missing:
         assert "crew + desk | machine" in str(missing), missing
     assert connect({"credentials": {"desk": "k", "skerry.matrix.crew": lambda: "ada"}}).guarded().crew == "ada"
     connect({"credentials": {"machine": "m&m"}}).guarded()

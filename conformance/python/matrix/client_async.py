@@ -13,8 +13,8 @@ from uuid import UUID
 
 from gen.faithful.aio import AsyncClientOptions
 from gen.faithful.trace import current_trace
-from gen.faithful.web import MissingCredentialError, ProblemError, Trace, UnreachableError
-from gen.faithful.wire import Duration, Instant, InvalidError
+from gen.faithful.web import MissingCredential, Problem, Trace, Unreachable
+from gen.faithful.wire import Duration, Instant, InvalidRequest
 from gen.skerry.matrix import (
     AsyncPierClient,
     BerthRequest,
@@ -56,7 +56,7 @@ def full(berths: int) -> Iterator[None]:
 def problem(name: str) -> Iterator[None]:
     try:
         yield
-    except ProblemError as error:
+    except Problem as error:
         assert error.problem == name, error
         assert "password" not in str(error), error
         return
@@ -122,7 +122,7 @@ async def bound() -> None:
     assert (answer.name, answer.wait) == (request.name, request.wait), answer
     look = LookRequest(code="EID", hull=UUID("0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01"), name="12 & = + #")
     assert await client.look(look) == look
-    with refused(InvalidError):
+    with refused(InvalidRequest):
         await client.look(LookRequest(code=".."))
     await client.leave(LookRequest(code="EID"))
 
@@ -163,7 +163,7 @@ async def declared_error() -> None:
 
 
 async def invalid_request() -> None:
-    with refused(InvalidError):
+    with refused(InvalidRequest):
         await client.echo(EchoRequest(text="", names={}))
     # What the client can't know: a body that is too large for this server.
     with problem("too-large"):
@@ -233,7 +233,7 @@ async def cancellation() -> None:
 
 async def timeout() -> None:
     async def late(seconds: float) -> None:
-        with refused(UnreachableError):
+        with refused(Unreachable):
             await connect({"timeout": seconds, "tries": 1}).sleep(SleepRequest(id=1))
 
     await raises(woken, late)
@@ -243,7 +243,7 @@ async def missing_credential() -> None:
     try:
         await client.guarded()
         raise AssertionError("it should have been refused")
-    except MissingCredentialError as missing:
+    except MissingCredential as missing:
         assert "crew + desk | machine" in str(missing), missing
 
     async def crew() -> str:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import sys
 
 from gen.faithful.client import ClientOptions
-from gen.faithful.web import UnreachableError
+from gen.faithful.web import Unreachable
 from gen.skerry.matrix import CountRequest, PierClient, Tick
 
 
@@ -34,7 +34,7 @@ def main() -> int:
             n = act(client, call)
             print(f"whole after {cuts}" if n == 3 else f"cut {cuts}: {n} elements were taken for the whole")
             return 0 if n == 3 else 1
-        except UnreachableError:
+        except Unreachable:
             cuts += 1
         except Exception as error:
             print(f"cut {cuts}: {type(error).__name__}: {error}")

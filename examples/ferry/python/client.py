@@ -7,7 +7,7 @@ import sys
 from uuid import UUID
 
 from gen.faithful.client import ClientOptions
-from gen.faithful.web import MissingCredentialError, ProblemError
+from gen.faithful.web import MissingCredential, Problem
 from gen.faithful.wire import Instant
 from gen.skerry.booking import (
     LARGEST_PARTY,
@@ -71,7 +71,7 @@ def bookings_story(bookings: BookingsClient, fleet: FleetClient) -> None:
         print(f"not found  {unknown.what}")
     try:
         bookings.cancel(BookingRequest(id=booked.id))
-    except ProblemError as problem:
+    except Problem as problem:
         print(f"problem    {problem}")
 
     now = Instant.now()
@@ -94,7 +94,7 @@ def quay_story(base: str, vessel: UUID, options: ClientOptions) -> None:
     notice = NoticeRequest(code=SailingCode("EID-0715"), language=Language("x-skerry"))
     try:
         screen.unpost(notice)
-    except MissingCredentialError as missing:
+    except MissingCredential as missing:
         needs = re.search("needs (.*),", str(missing))
         print(f"missing    {needs[1] if needs else missing}")
 

@@ -63,7 +63,11 @@ MORNING = Instant.parse("2026-07-15T07:15:00Z")
 SAILINGS = [
     Sailing(code="EID-0715", vessel=GUILLEMOT.id, leaves_at=MORNING, from_="Eiderwick", to="Skerry"),
     Sailing(
-        code="SKE-1030", vessel=GUILLEMOT.id, leaves_at=Instant(MORNING.seconds + 11_700), from_="Skerry", to="Eiderwick"
+        code="SKE-1030",
+        vessel=GUILLEMOT.id,
+        leaves_at=Instant(MORNING.seconds + 11_700),
+        from_="Skerry",
+        to="Eiderwick",
     ),
 ]
 
@@ -185,7 +189,9 @@ def on_error(call: str, problem: BaseException) -> None:
 
 
 app = serve(
-    serve_bookings(BookingDesk(), {"authorizer": authorize, "on_error": on_error}), serve_fleet(Harbour()), serve_quay(Pier())
+    serve_bookings(BookingDesk(), {"authorizer": authorize, "on_error": on_error}),
+    serve_fleet(Harbour()),
+    serve_quay(Pier()),
 )
 
 

@@ -14,8 +14,8 @@ import uvicorn
 
 from gen.faithful.client import Cancellation
 from gen.faithful.server import Context, Forbidden, Served, listen, serve
-from gen.faithful.web import BadAnswerError, MissingCredentialError, ProblemError, UnreachableError
-from gen.faithful.wire import Duration, Instant, InvalidError, WireError
+from gen.faithful.web import BadAnswer, MissingCredential, Problem, Unreachable
+from gen.faithful.wire import Duration, Instant, InvalidRequest, WireError, unlisted_fields
 from gen.skerry.booking import (
     Booking,
     BookingRequest,
@@ -61,21 +61,21 @@ def messages() -> None:
         print("messages  ", "no vehicle,", request.email)
 
 
-def forms() -> None:
+def encodings() -> None:
     """Forms are CBOR and JSON."""
     money = Money(hundredths=2500)
     binary = money.to_cbor()
-    print("forms     ", binary.hex())
-    print("forms     ", money.to_json())
+    print("encodings ", binary.hex())
+    print("encodings ", money.to_json())
 
     read = Money.from_cbor(binary)
-    print("forms     ", read.hundredths, read.currency)
+    print("encodings ", read.hundredths, read.currency)
 
     # What can't be read says where, and why.
     try:
         Money.from_json('{"hundredths":"many"}')
     except WireError as wrong:
-        print("forms     ", wrong.path, "is wrong")
+        print("encodings ", wrong.path, "is wrong")
 
 
 def bounds() -> None:
@@ -108,11 +108,11 @@ def open_() -> None:
                 print("open      ", "in another way")
 
 
-def unknown() -> None:
-    """Unknown fields are kept and passed on: a newer program has sent the field 9, and another one by its name."""
+def unlisted() -> None:
+    """Unlisted fields are kept and passed on: a newer program has sent the field 9, and another one by its name."""
     money = Money.from_json('{"hundredths":2500,"currency":"SKD","#9":"AQ","paid_by":"card"}')
     money.hundredths = 3000
-    print("unknown   ", money.to_json())
+    print("unlisted  ", len(unlisted_fields(money)), money.to_json())
 
 
 def scan() -> BoardingScan:
@@ -202,15 +202,15 @@ def failure(call: Callable[[], object]) -> str:
         return f"full, {full.seats_left} seats are left"
     except NotFound as missing:
         return f"not found: {missing.what}"
-    except ProblemError as problem:  # another that the server answered with
+    except Problem as problem:  # another that the server answered with
         return f"the problem {problem.problem}, {problem.status}"
-    except InvalidError as invalid:  # nothing was sent: the definitions do not allow it
+    except InvalidRequest as invalid:  # nothing was sent: the definitions do not allow it
         return f"invalid: {invalid.violations[0].pointer}"
-    except MissingCredentialError:  # nothing was sent: no credential was given
+    except MissingCredential:  # nothing was sent: no credential was given
         return "missing crew | gate"
-    except UnreachableError:  # refused, lost, cancelled or timed out
+    except Unreachable:  # refused, lost, cancelled or timed out
         return "no answer"
-    except BadAnswerError:  # one that is not understood
+    except BadAnswer:  # one that is not understood
         return "a bad answer"
 
 
@@ -245,5 +245,5 @@ def calls() -> None:
 
 
 if __name__ == "__main__":
-    for way in (messages, forms, bounds, open_, unknown, scalars, secrets, calls):
+    for way in (messages, encodings, bounds, open_, unlisted, scalars, secrets, calls):
         way()

@@ -96,7 +96,7 @@ func (g *generator) namedViolations(n *schema.NamedType, plain *schema.Type) {
 		g.P("return list")
 	}, "}")
 	g.P("")
-	g.P("// Validate returns a *wire.Invalid with everything that a request must not")
+	g.P("// Validate returns a *wire.InvalidRequest with everything that a request must not")
 	g.P("// hold, or nil.")
 	g.P("func (v %s) Validate() error { return %s.InvalidOf(v.AppendViolations(nil, \"\")) }", n.Name, wire)
 }

@@ -466,7 +466,7 @@ func (g *generator) standardMethods(m *schema.Message) {
 		g.P("return r.End()")
 	}, "}")
 	g.P("")
-	g.P("// Validate returns a *wire.Invalid with everything that a request must not")
+	g.P("// Validate returns a *wire.InvalidRequest with everything that a request must not")
 	g.P("// hold, or nil.")
 	g.P("func (m *%s) Validate() error { return %s.Validate(m) }", m.Name, wire)
 	g.P("")

@@ -93,7 +93,7 @@ func (g *generator) outside(k schema.Kind, label, value string, b *schema.Bounds
 		if !strings.Contains(literal, "(") {
 			return literal
 		}
-		name := "_" + label + "_" + end
+		name := "_" + label + "__" + end
 		g.constants = append(g.constants, name+" = "+literal)
 		return name
 	}
@@ -137,7 +137,7 @@ func (g *generator) violations(m *schema.Message) {
 			value, path := "self."+FieldName(f), []string{"path", quote(stubs.Pointer(f.JSONName()))}
 			check := func() {
 				if f.Bounds.Refuse(f.Type.Kind) {
-					g.bounds(f.Bounds, f.Type, snake(f.Message.Name)+"_"+f.Name, value, sum(path...), f.IsSecret())
+					g.bounds(f.Bounds, f.Type, snake(f.Message.Name)+"__"+f.Name, value, sum(path...), f.IsSecret())
 				}
 				g.violationsOf(f.Type, value, path...)
 			}

@@ -445,9 +445,9 @@ func (g *generator) jsonPlain(t *schema.Type, value, depth string, level int) st
 	if level > 0 {
 		suffix = strconv.Itoa(level + 1)
 	}
-	deeper := depth + " + 1"
-	if level > 0 {
-		deeper = fmt.Sprintf("depth + %d", level+1)
+	deeper := strconv.Itoa(level + 1) // below nothing
+	if strings.HasPrefix(depth, "depth") {
+		deeper = "depth + " + deeper
 	}
 	switch {
 	case t.Kind.IsInteger():

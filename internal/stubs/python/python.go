@@ -74,11 +74,10 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 			wanted bool
 			emit   func(*generator)
 		}{
-			{"client_async", options.Client && options.Async && len(m.Services) > 0, (*generator).asyncClients},
 			{"calls", calls && len(m.Services) > 0, (*generator).calls},
 			{"client", options.Client && len(m.Services) > 0, (*generator).clients},
-			{"server", options.Server && len(m.Services) > 0, (*generator).servers},
-			{"types", options.Types, (*generator).types},
+			{"client_async", options.Client && options.Async && len(m.Services) > 0, (*generator).asyncClients},
+			{"server", options.Server && len(m.Services) > 0, (*generator).servers}, {"types", options.Types, (*generator).types},
 		} {
 			if !part.wanted {
 				continue

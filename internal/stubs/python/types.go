@@ -228,7 +228,11 @@ func (g *generator) computed(f *schema.Field) bool {
 		"(") && f.Type.Kind != schema.KindText || f.Presence == schema.Defaulted && isDistinct(f.Type)
 }
 
-func defaultName(f *schema.Field) string { return "_" + snake(f.Message.Name) + "_" + f.Name }
+// defaultName is the variable of a default. Names of messages and fields have no two
+// underscores in a row, so that nothing else is called so.
+func defaultName(f *schema.Field) string {
+	return "_" + snake(f.Message.Name) + "__" + f.Name + "__default"
+}
 
 func (g *generator) field(f *schema.Field) {
 	t, def := g.typ(f.Type), ""

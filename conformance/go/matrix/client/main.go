@@ -104,7 +104,7 @@ func bound(client *matrix.PierClient) error {
 	if err != nil {
 		return err
 	}
-	var invalid *wire.Invalid
+	var invalid *wire.InvalidRequest
 	if _, err := client.Look(ctx, &matrix.LookRequest{Code: ".."}); !errors.As(err, &invalid) {
 		return fmt.Errorf("a path of .. gave %v", err)
 	}
@@ -224,7 +224,7 @@ func declaredError(client *matrix.PierClient) error {
 }
 
 func invalidRequest(client *matrix.PierClient) error {
-	var invalid *wire.Invalid
+	var invalid *wire.InvalidRequest
 	_, err := client.Echo(ctx, &matrix.EchoRequest{Text: wire.Pointer("")})
 	if !errors.As(err, &invalid) {
 		return fmt.Errorf("an empty text gave %v", err)

@@ -99,7 +99,7 @@ func failure(err error) string {
 		full        *booking.SailingFull
 		notFound    *common.NotFound
 		problem     *web.Problem
-		invalid     *wire.Invalid
+		invalid     *wire.InvalidRequest
 		missing     *web.MissingCredential
 		unreachable *web.Unreachable
 		bad         *web.BadAnswer

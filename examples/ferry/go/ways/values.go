@@ -17,7 +17,7 @@ import (
 )
 
 func main() {
-	for _, way := range []func() error{messages, forms, bounds, open, unknown, scalars, secrets, calls} {
+	for _, way := range []func() error{messages, encodings, bounds, open, unlisted, scalars, secrets, calls} {
 		if err := way(); err != nil {
 			log.Fatal(err)
 		}
@@ -38,30 +38,30 @@ func messages() error {
 	return nil
 }
 
-// forms are CBOR and JSON, by Go's own interfaces.
-func forms() error {
+// encodings are CBOR and JSON, by Go's own interfaces.
+func encodings() error {
 	money := common.Money{Hundredths: 2500}
 	binary, err := money.MarshalBinary()
 	if err != nil {
 		return err
 	}
-	fmt.Printf("forms      %x\n", binary)
+	fmt.Printf("encodings  %x\n", binary)
 	text, err := json.Marshal(money)
 	if err != nil {
 		return err
 	}
-	fmt.Printf("forms      %s\n", text)
+	fmt.Printf("encodings  %s\n", text)
 
 	var read common.Money
 	if err := read.UnmarshalBinary(binary); err != nil {
 		return err
 	}
-	fmt.Println("forms     ", read.Hundredths, read.CurrencyOrDefault())
+	fmt.Println("encodings ", read.Hundredths, read.CurrencyOrDefault())
 
 	// What can't be read says where, and why.
 	var wrong *wire.Error
 	if err := read.UnmarshalJSON([]byte(`{"hundredths":"many"}`)); errors.As(err, &wrong) {
-		fmt.Println("forms     ", wrong.Path, "is wrong")
+		fmt.Println("encodings ", wrong.Path, "is wrong")
 	}
 	return nil
 }
@@ -69,7 +69,7 @@ func forms() error {
 // bounds are held against by Validate, which finds everything at once.
 func bounds() error {
 	request := booking.BookRequest{Sailing: "tomorrow", Vehicle: &booking.Vehicle{Plate: "SK 1204", Metres: 40}}
-	var invalid *wire.Invalid
+	var invalid *wire.InvalidRequest
 	if errors.As(request.Validate(), &invalid) {
 		for _, v := range invalid.Violations {
 			fmt.Println("bounds    ", v.Pointer, v.Detail)
@@ -109,7 +109,7 @@ func open() error {
 
 // unlisted fields are kept and passed on: here a newer program has sent the field
 // 9, and another one by its name.
-func unknown() error {
+func unlisted() error {
 	newer := []byte(`{"hundredths":2500,"currency":"SKD","#9":"AQ","paid_by":"card"}`)
 	var money common.Money
 	if err := money.UnmarshalJSON(newer); err != nil {
@@ -120,7 +120,7 @@ func unknown() error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("unknown    %s\n", text)
+	fmt.Printf("unlisted   %d %s\n", len(money.UnlistedFields()), text)
 	return nil
 }
 

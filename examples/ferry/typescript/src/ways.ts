@@ -1,6 +1,6 @@
 // The documented ways of using the generated TypeScript, in a program that runs
 // without a network: docs/typescript.md quotes it.
-import { anyOf, CalendarDate, Decimal, Duration, Instant, plainOf, uuid, WireError } from "./gen/faithful/wire.js";
+import { anyOf, CalendarDate, Decimal, Duration, Instant, plainOf, unlistedFields, uuid, WireError } from "./gen/faithful/wire.js";
 import { bookRequestTools } from "./gen/skerry/booking/index.js";
 import { moneyTools } from "./gen/skerry/common/index.js";
 import { deckTools, type Deck } from "./gen/skerry/fleet/index.js";
@@ -21,21 +21,21 @@ function messages(): void {
 }
 
 /** Forms are CBOR and JSON. */
-function forms(): void {
+function encodings(): void {
   const money = moneyTools.make({ hundredths: 2500n });
   const binary = moneyTools.toCbor(money);
-  console.log("forms     ", Buffer.from(binary).toString("hex"));
-  console.log("forms     ", moneyTools.toJson(money));
+  console.log("encodings ", Buffer.from(binary).toString("hex"));
+  console.log("encodings ", moneyTools.toJson(money));
 
   const read = moneyTools.fromCbor(binary);
-  console.log("forms     ", Number(read.hundredths), read.currency);
+  console.log("encodings ", Number(read.hundredths), read.currency);
 
   // What can't be read says where, and why.
   try {
     moneyTools.fromJson('{"hundredths":"many"}');
   } catch (problem) {
     if (problem instanceof WireError) {
-      console.log("forms     ", problem.path, "is wrong");
+      console.log("encodings ", problem.path, "is wrong");
     }
   }
 }
@@ -81,11 +81,11 @@ function open(): void {
   }
 }
 
-/** Unknown fields are kept and passed on: here a newer program has sent the field 9, and another one by its name. */
-function unknown(): void {
+/** Unlisted fields are kept and passed on: here a newer program has sent the field 9, and another one by its name. */
+function unlisted(): void {
   const money = moneyTools.fromJson('{"hundredths":2500,"currency":"SKD","#9":"AQ","paid_by":"card"}');
   const raised = { ...money, hundredths: 3000n };
-  console.log("unknown   ", moneyTools.toJson(raised));
+  console.log("unlisted  ", unlistedFields(raised).length, moneyTools.toJson(raised));
 }
 
 /** Scalars beyond JavaScript's own have types of faithful/wire. */
@@ -131,7 +131,7 @@ function secrets(): void {
 if (!deckTools.listed("car")) {
   throw new Error("car is a deck");
 }
-for (const way of [messages, forms, bounds, open, unknown, scalars, secrets]) {
+for (const way of [messages, encodings, bounds, open, unlisted, scalars, secrets]) {
   way();
 }
 await calls();

@@ -136,7 +136,7 @@ class AsyncClient(Exchange):
             if not 200 <= response.status_code < 300:
                 await self._read(call, response)
             if form not in (web.CBOR_SEQ, web.JSON_SEQ):
-                raise web.BadAnswerError(response.status_code, f"its type is {form!r}")
+                raise web.BadAnswer(response.status_code, f"its type is {form!r}")
             elements = stream.Elements(
                 json=form == web.JSON_SEQ, cls=call.answer, limit=self.element_limit, items=self.items
             )
@@ -174,7 +174,7 @@ class AsyncClient(Exchange):
                 response = await self._carried(request, None)
             except httpx.HTTPError as problem:
                 if number >= tries or not _may_be_repeated(problem) or time.monotonic() + wait >= deadline:
-                    raise web.UnreachableError(f"{call.name}: no answer: {problem}") from problem
+                    raise web.Unreachable(f"{call.name}: no answer: {problem}") from problem
             else:
                 if number >= tries or response.status_code not in (429, 502, 503, 504):
                     return response
@@ -209,7 +209,7 @@ class AsyncClient(Exchange):
                 if len(body) > self.answer_limit:
                     break
         except httpx.HTTPError as problem:
-            raise web.UnreachableError(f"{call.name}: no answer: {problem}") from problem
+            raise web.Unreachable(f"{call.name}: no answer: {problem}") from problem
         finally:
             await response.aclose()
         return self.understand(call, response.status_code, response.headers.get("content-type"), bytes(body))
@@ -225,7 +225,7 @@ async def _within(call: web.Call[Any, Any], deadline: float, work: Awaitable[T])
     try:
         return await asyncio.wait_for(work, max(0.0, deadline - time.monotonic()))
     except (httpx.HTTPError, asyncio.TimeoutError) as problem:
-        raise web.UnreachableError(f"{call.name}: no answer: {problem or 'it took too long'}") from problem
+        raise web.Unreachable(f"{call.name}: no answer: {problem or 'it took too long'}") from problem
 
 
 def _may_be_repeated(problem: httpx.HTTPError) -> bool:
@@ -293,9 +293,9 @@ class AsyncStream(Generic[A]):
                 if kind == "problem":
                     problem = web.failure(self._call, 200, value)
         except (stream.BadElementError, wire.WireError) as bad:
-            raise web.BadAnswerError(200, str(bad)) from bad
+            raise web.BadAnswer(200, str(bad)) from bad
         except stream.LostError as lost:
-            raise web.UnreachableError(f"{self._call.name}: {lost}") from lost
+            raise web.Unreachable(f"{self._call.name}: {lost}") from lost
         if problem is not None:
             raise problem
         raise StopAsyncIteration

@@ -45,10 +45,10 @@ async def _opened(client: AsyncClient, call: web.Call[Any, Any], timeout: float 
         text = (refused.response.body or b"").decode(errors="replace")
         raise web.failure(call, refused.response.status_code, text) from None
     except (OSError, asyncio.TimeoutError, WebSocketException) as problem:
-        raise web.UnreachableError(f"{call.name}: no answer: {problem}") from problem
+        raise web.Unreachable(f"{call.name}: no answer: {problem}") from problem
     if connection.subprotocol != protocol:
         await connection.close(1002)
-        raise web.BadAnswerError(101, f"the server did not agree to {protocol}")
+        raise web.BadAnswer(101, f"the server did not agree to {protocol}")
     return connection
 
 

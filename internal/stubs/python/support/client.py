@@ -285,7 +285,7 @@ class Client(Exchange):
             cancelled = attempt.cancellation is not None and attempt.cancellation.cancelled
             if thread.is_alive() and (cancelled or time.monotonic() >= attempt.deadline):
                 why = "it was cancelled" if cancelled else "a credential was not there in time"
-                raise web.UnreachableError(f"{attempt.call.name}: no answer: {why}")
+                raise web.Unreachable(f"{attempt.call.name}: no answer: {why}")
         if failures:
             raise failures[0]
         return results[0]
@@ -302,12 +302,12 @@ class Client(Exchange):
         if not 200 <= response.status < 300 or form not in (web.CBOR_SEQ, web.JSON_SEQ):
             try:
                 if 200 <= response.status < 300:
-                    raise web.BadAnswerError(response.status, f"its type is {form!r}")
+                    raise web.BadAnswer(response.status, f"its type is {form!r}")
                 attempt.watch()
                 self._read(attempt, response)
             finally:
                 self._drop(attempt)
-            raise web.BadAnswerError(response.status, "it is no stream")
+            raise web.BadAnswer(response.status, "it is no stream")
         elements = stream.Elements(
             json=form == web.JSON_SEQ, cls=call.answer, limit=self.element_limit, items=self.items
         )
@@ -370,7 +370,7 @@ class Client(Exchange):
             response = connection.getresponse()
         except (OSError, http.client.HTTPException) as problem:
             problem = attempt.why(problem)  # type: ignore[assignment]
-            raise web.UnreachableError(f"{attempt.call.name}: no answer: {failed or problem}") from (failed or problem)
+            raise web.Unreachable(f"{attempt.call.name}: no answer: {failed or problem}") from (failed or problem)
         self.look(response.getheader("faithful-definitions"))
         return response
 
@@ -403,14 +403,14 @@ class Client(Exchange):
                 )
                 cancelled = attempt.cancellation is not None and attempt.cancellation.cancelled
                 if last or not again or cancelled or time.monotonic() + wait >= attempt.deadline:
-                    raise web.UnreachableError(f"{call.name}: no answer: {problem}") from problem
+                    raise web.Unreachable(f"{call.name}: no answer: {problem}") from problem
             except BaseException:
                 self._drop(attempt)
                 raise
             if attempt.cancellation is None:
                 time.sleep(wait)
             elif attempt.cancellation.wait(wait):
-                raise web.UnreachableError(f"{call.name}: no answer: it was cancelled")
+                raise web.Unreachable(f"{call.name}: no answer: it was cancelled")
 
     def _carried(self, attempt: _Attempt) -> http.client.HTTPResponse:
         def send(request: Request) -> http.client.HTTPResponse:
@@ -490,9 +490,9 @@ class Client(Exchange):
             )
         except (OSError, http.client.HTTPException) as problem:
             problem = attempt.why(problem)  # type: ignore[assignment]
-            raise web.UnreachableError(f"{call.name}: no answer: {problem}") from problem
+            raise web.Unreachable(f"{call.name}: no answer: {problem}") from problem
         if time.monotonic() >= attempt.deadline:
-            raise web.UnreachableError(f"{call.name}: no answer: it took too long")
+            raise web.Unreachable(f"{call.name}: no answer: it took too long")
         return self.understand(call, response.status, response.getheader("content-type"), body)
 
 
@@ -623,10 +623,10 @@ class Stream(Generic[A]):
                     problem = web.failure(self._call, self._status, value)
         except (stream.BadElementError, wire.WireError) as bad:
             self._drop()
-            raise web.BadAnswerError(self._status, str(bad)) from bad
+            raise web.BadAnswer(self._status, str(bad)) from bad
         except stream.LostError as lost:
             self._drop()
-            raise web.UnreachableError(f"{self._call.name}: {lost}") from lost
+            raise web.Unreachable(f"{self._call.name}: {lost}") from lost
         if problem is not None:
             raise problem
         raise StopIteration

@@ -105,20 +105,20 @@ class Exchange:
     def understand(self, call: web.Call[Any, Any], status: int, content_type: str | None, body: bytes) -> Any:
         """What an answer that is no stream says."""
         if len(body) > self.answer_limit:
-            raise web.BadAnswerError(status, "it is too large")
+            raise web.BadAnswer(status, "it is too large")
         form = web.media_type(content_type)
         if not 200 <= status < 300:
             if form != web.PROBLEM:
-                raise web.BadAnswerError(status, "it is no problem details")
+                raise web.BadAnswer(status, "it is no problem details")
             raise web.failure(call, status, body.decode(errors="replace"))
         if call.answer is None or call.answer_stream:
             return None
         if form not in (web.CBOR, web.JSON):
-            raise web.BadAnswerError(status, f"its type is {form!r}")
+            raise web.BadAnswer(status, f"its type is {form!r}")
         try:
             return web.decode(form, body, call.answer, self.items)
         except wire.WireError as problem:
-            raise web.BadAnswerError(status, str(problem)) from problem
+            raise web.BadAnswer(status, str(problem)) from problem
 
     def request(
         self,
@@ -142,7 +142,7 @@ class Exchange:
                 call.travel.place(message, parameters)
                 violations = web.locate(violations, call.travel.placed) + parameters.violations
             if violations:
-                raise wire.InvalidError(violations, call.name)
+                raise wire.InvalidRequest(violations, call.name)
             if call.travel is None:
                 body = web.encode(self.form, message)
             elif call.travel.body is not None:
@@ -199,7 +199,7 @@ class Exchange:
                 else:
                     headers["authorization"] = "Bearer " + text
             return
-        raise web.MissingCredentialError(
+        raise web.MissingCredential(
             f"{call.name} needs {web.needs_text(call.needs)}, and the client was not given that"
         )
 
@@ -224,5 +224,5 @@ def checked(call: web.Call[Any, Any], message: Any) -> Any:
     """A message that the definitions allow, or a refusal."""
     violations = message.validate()
     if violations:
-        raise wire.InvalidError(violations, call.name)
+        raise wire.InvalidRequest(violations, call.name)
     return message

@@ -50,10 +50,10 @@ def converse(
         text = (refused.response.body or b"").decode(errors="replace")
         raise web.failure(call, refused.response.status_code, text) from None
     except (OSError, WebSocketException) as problem:
-        raise web.UnreachableError(f"{call.name}: no answer: {problem}") from problem
+        raise web.Unreachable(f"{call.name}: no answer: {problem}") from problem
     if connection.subprotocol != protocol:
         connection.close(1002)
-        raise web.BadAnswerError(101, f"the server did not agree to {protocol}")
+        raise web.BadAnswer(101, f"the server did not agree to {protocol}")
     talk = _Talk(client, call, connection, messages)
     if cancellation is not None:
         cancellation._when(talk.abandon)

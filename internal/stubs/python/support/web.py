@@ -92,7 +92,7 @@ class CallError(Exception):
     """What a call fails with that it does not declare."""
 
 
-class ProblemError(CallError):
+class Problem(CallError):
     """An error that the call does not declare, as problem details."""
 
     def __init__(
@@ -111,11 +111,11 @@ class ProblemError(CallError):
         return text + "".join(f"; {v.pointer} {v.detail}" for v in self.violations)
 
 
-class UnreachableError(CallError):
+class Unreachable(CallError):
     """A call that got no answer, or a stream that lost its end: no connection, one that broke, a time-out or a cancellation."""
 
 
-class BadAnswerError(CallError):
+class BadAnswer(CallError):
     """An answer that could not be understood."""
 
     def __init__(self, status: int, detail: str) -> None:
@@ -127,7 +127,7 @@ class BadAnswerError(CallError):
         return f"the answer with status {self.status} was not understood: {self.detail}"
 
 
-class MissingCredentialError(CallError):
+class MissingCredential(CallError):
     """A call for which the client has none of the credentials that would do; nothing was sent."""
 
 
@@ -316,11 +316,11 @@ def failure(call: Call[Any, Any], status: int, text: str) -> Exception:
             wire.Violation(str(v.get("pointer", "")), str(v.get("detail", "")), str(v.get("in", "")))
             for v in body.get("errors", [])
         ]
-        return ProblemError(
+        return Problem(
             name, int(body.get("status", status)), str(body.get("title", "")), str(body.get("detail", "")), violations
         )
     except (ValueError, KeyError, TypeError, AttributeError, OverflowError, RecursionError) as problem:
-        return BadAnswerError(status, f"problem details that can't be read: {str(problem)[:100]}")
+        return BadAnswer(status, f"problem details that can't be read: {str(problem)[:100]}")
 
 
 def _member(text: str, name: str) -> str:

@@ -1,7 +1,7 @@
 """Reads and writes payloads: CBOR (RFC 8949) and JSON (RFC 8259).
 
 The message types beside it call it; other code seldom needs more than Instant,
-Duration, WireError and InvalidError.
+Duration, WireError and InvalidRequest.
 """
 
 from __future__ import annotations
@@ -71,7 +71,7 @@ class Violation:
     """Whether it is a member or alternative that is none of those listed."""
 
 
-class InvalidError(ValueError):
+class InvalidRequest(ValueError):
     """Lists every violation of a message."""
 
     def __init__(self, violations: list[Violation], call: str = "") -> None:
@@ -92,6 +92,16 @@ class UnlistedField:
     name: str
     cbor: bytes
     json: str
+
+
+def unlisted_fields(m: Message) -> list[UnlistedField]:
+    """The fields that a message was read with and its definitions do not list, in the order in which they are written."""
+    return list(m._unlisted or ())
+
+
+def keep_unlisted_fields(m: Message, fields: Iterable[UnlistedField]) -> None:
+    """Makes a message pass on what another message was read with."""
+    m._unlisted = list(fields) or None
 
 
 def pointer(step: str) -> str:
@@ -1763,6 +1773,8 @@ def unique(found: list[Violation], path: str, items: Iterable[T], write: Callabl
 
 class Message(Protocol):
     """What every generated message is."""
+
+    _unlisted: list[UnlistedField] | None
 
     def to_cbor(self) -> bytes: ...
 

@@ -33,6 +33,16 @@ export interface Keeper {
   [unlisted]?: readonly UnlistedField[] | undefined;
 }
 
+/** The fields that a message was read with and its definitions do not list, in the order in which they are written. */
+export function unlistedFields(m: Readonly<Keeper>): readonly UnlistedField[] {
+  return m[unlisted] ?? [];
+}
+
+/** A copy of a message that passes on what another message was read with. */
+export function keepUnlistedFields<T extends object>(m: T, list: readonly UnlistedField[]): T {
+  return { ...m, [unlisted]: list.length === 0 ? undefined : list };
+}
+
 /** Passes the unlisted fields of what a message is made from on to it. */
 export function withUnlisted<T extends object>(m: T, from: Readonly<Keeper>): T {
   return from[unlisted] === undefined ? m : { ...m, [unlisted]: from[unlisted] };

@@ -140,7 +140,7 @@ func TestRoundTrip(t *testing.T) {
 		var p *Problem
 		require.ErrorAs(t, client.Do(context.Background(), &echo, outgoing("slow"), answer), &p)
 		assert.Equal(t, "too-slow", p.Name())
-		var invalid *wire.Invalid
+		var invalid *wire.InvalidRequest
 		require.ErrorAs(t, client.Do(context.Background(), &echo, outgoing("forbidden"), answer), &invalid)
 		var unwritable *wire.Error
 		require.ErrorAs(t, client.Do(context.Background(), &echo, outgoing("\xff"), answer), &unwritable)

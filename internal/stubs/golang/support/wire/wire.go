@@ -1,6 +1,6 @@
 // Package wire reads and writes payloads: CBOR (RFC 8949) and JSON (RFC 8259).
 // The message types beside it call it; other code seldom needs more than its
-// types UUID, Error and Invalid.
+// types UUID, Error and InvalidRequest.
 package wire
 
 import (
@@ -70,10 +70,10 @@ type Violation struct {
 	unlisted bool
 }
 
-// Invalid is the error that lists every violation of a message.
-type Invalid struct{ Violations []Violation }
+// InvalidRequest is the error that lists every violation of a message.
+type InvalidRequest struct{ Violations []Violation }
 
-func (e *Invalid) Error() string {
+func (e *InvalidRequest) Error() string {
 	var lines []string
 	for _, v := range e.Violations {
 		lines = append(lines, v.Pointer+" "+v.Detail)
@@ -81,17 +81,17 @@ func (e *Invalid) Error() string {
 	return strings.Join(lines, "; ")
 }
 
-// Validate returns an *Invalid with all violations of m, or nil.
+// Validate returns an *InvalidRequest with all violations of m, or nil.
 func Validate(m Message) error {
 	return InvalidOf(m.AppendViolations(nil, ""))
 }
 
-// InvalidOf returns an *Invalid with violations, or nil where there are none.
+// InvalidOf returns an *InvalidRequest with violations, or nil where there are none.
 func InvalidOf(list []Violation) error {
 	if len(list) == 0 {
 		return nil
 	}
-	return &Invalid{Violations: list}
+	return &InvalidRequest{Violations: list}
 }
 
 // Refuse adds a violation; format and args are as for fmt.Sprintf.

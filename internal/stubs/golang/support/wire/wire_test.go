@@ -72,7 +72,7 @@ func TestPathsAndEnums(t *testing.T) {
 	e := &Error{Path: "/a", Detail: "is wrong", Offset: 4}
 	assert.Equal(t, "/a: is wrong (byte 4)", e.Error())
 	assert.Equal(t, "payload: is wrong", (&Error{Detail: "is wrong", Offset: -1}).Error())
-	assert.Equal(t, "/a is wrong; /b too", (&Invalid{Violations: []Violation{{Pointer: "/a", Detail: "is wrong"},
+	assert.Equal(t, "/a is wrong; /b too", (&InvalidRequest{Violations: []Violation{{Pointer: "/a", Detail: "is wrong"},
 		{Pointer: "/b", Detail: "too"}}}).Error())
 	for in, want := range map[string]bool{"#0": true, "#65535": true, "#65536": false, "#": false, "7": false,
 		"#-1": false} {
