@@ -39,8 +39,8 @@ import (
 // vector is a payload and what must become of it.
 type vector struct {
 	Message  string  `json:"message"`
-	Form     string  `json:"form"`    // of the payload: "cbor" or "json"
-	Payload  string  `json:"payload"` // hexadecimal
+	Encoding string  `json:"encoding"` // of the payload: "cbor" or "json"
+	Payload  string  `json:"payload"`  // hexadecimal
 	Accepted bool    `json:"accepted"`
 	CBOR     *string `json:"cbor"` // what is written then, hexadecimal; null when it must be refused
 	JSON     *string `json:"json"`
@@ -79,7 +79,7 @@ func messageNamed(t testing.TB, name string) *schema.Message {
 	return all[i]
 }
 
-// written is a message in both forms, which readers that know nothing of it
+// written is a message in both encodings, which readers that know nothing of it
 // take, too.
 func written(t testing.TB, m *value.Message) (asCBOR, asJSON []byte) {
 	asCBOR, err := value.EncodeCBOR(m)
@@ -127,10 +127,10 @@ var goMessages = map[string]func() message{
 }
 
 // judged lets the reference decide what must become of a payload.
-func judged(t *schema.Message, form string, payload []byte) vector {
-	v := vector{Message: t.Name, Form: form, Payload: hex.EncodeToString(payload)}
+func judged(t *schema.Message, encoding string, payload []byte) vector {
+	v := vector{Message: t.Name, Encoding: encoding, Payload: hex.EncodeToString(payload)}
 	read := value.DecodeCBOR
-	if form == "json" {
+	if encoding == "json" {
 		read = value.DecodeJSON
 	}
 	m, err := read(t, payload, 0)
@@ -236,12 +236,12 @@ func TestGoStubs(t *testing.T) {
 func agrees(t *testing.T, v vector, data []byte) {
 	m := goMessages[v.Message]()
 	read := m.UnmarshalBinary
-	if v.Form == "json" {
+	if v.Encoding == "json" {
 		read = m.UnmarshalJSON
 	}
 	err := read(data)
-	what := fmt.Sprintf("%s as %s: %s", v.Message, v.Form, v.Payload)
-	if v.Form == "json" {
+	what := fmt.Sprintf("%s as %s: %s", v.Message, v.Encoding, v.Payload)
+	if v.Encoding == "json" {
 		what += " " + string(data)
 	}
 	if !v.Accepted {
@@ -272,18 +272,18 @@ func fuzz(f *testing.F, agrees func(t *testing.T, v vector, data []byte)) {
 				if v.Message == m.Name && n < 40 {
 					data, err := hex.DecodeString(v.Payload)
 					require.NoError(f, err)
-					f.Add(uint(i), v.Form == "json", data)
+					f.Add(uint(i), v.Encoding == "json", data)
 					n++
 				}
 			}
 		}
 	}
 	f.Fuzz(func(t *testing.T, i uint, isJSON bool, data []byte) {
-		form := "cbor"
+		encoding := "cbor"
 		if isJSON {
-			form = "json"
+			encoding = "json"
 		}
-		agrees(t, judged(all[i%uint(len(all))], form, data), data)
+		agrees(t, judged(all[i%uint(len(all))], encoding, data), data)
 	})
 }
 
@@ -449,20 +449,20 @@ func manyUnknown() (asCBOR, asJSON []byte) {
 
 func TestManyUnlistedFieldsCostTheirLength(t *testing.T) {
 	asCBOR, asJSON := manyUnknown()
-	for form, payload := range map[string][]byte{"cbor": asCBOR, "json": asJSON} {
+	for encoding, payload := range map[string][]byte{"cbor": asCBOR, "json": asJSON} {
 		leaf := new(shared.Leaf)
 		start := time.Now()
 		read, write := leaf.UnmarshalBinary, leaf.MarshalBinary
-		if form == "json" {
+		if encoding == "json" {
 			read, write = leaf.UnmarshalJSON, leaf.MarshalJSON
 		}
 		// The number 3 is known to Leaf, as a text; here it is not.
 		payload = bytes.Replace(payload, []byte{0x19, 0, 3, 0}, []byte{0x03, 0x60}, 1)
-		require.NoError(t, read(payload), form)
+		require.NoError(t, read(payload), encoding)
 		written, err := write()
 		require.NoError(t, err)
 		require.NoError(t, read(written))
-		assert.Less(t, time.Since(start), 3*time.Second, form)
+		assert.Less(t, time.Since(start), 3*time.Second, encoding)
 	}
 	assert.Error(t, new(shared.Leaf).UnmarshalJSON(bytes.Replace(asJSON, []byte(`"a5"`), []byte(`"a6"`), 1)),
 		"one that comes twice is found")

@@ -23,9 +23,9 @@ import (
 
 // hostile is a payload that is meant to cost its reader more than its length.
 type hostile struct {
-	Message string `json:"message"`
-	Form    string `json:"form"`
-	Payload []byte `json:"payload"`
+	Message  string `json:"message"`
+	Encoding string `json:"encoding"`
+	Payload  []byte `json:"payload"`
 }
 
 const (
@@ -38,8 +38,8 @@ const (
 // payloads that were damaged at random.
 func hostilePayloads(t *testing.T) []hostile {
 	var list []hostile
-	add := func(message, form string, payload []byte) {
-		list = append(list, hostile{message, form, payload})
+	add := func(message, encoding string, payload []byte) {
+		list = append(list, hostile{message, encoding, payload})
 	}
 	binary := func(message, head string, rest ...byte) {
 		data, err := hex.DecodeString(strings.ReplaceAll(head, " ", ""))
@@ -109,7 +109,7 @@ func hostilePayloads(t *testing.T) []hostile {
 		v := good[rng.IntN(len(good))]
 		payload, err := hex.DecodeString(v.Payload)
 		require.NoError(t, err)
-		add(v.Message, v.Form, damaged(rng, payload))
+		add(v.Message, v.Encoding, damaged(rng, payload))
 	}
 	return list
 }
@@ -119,7 +119,7 @@ func (h hostile) String() string {
 	if len(shown) > 24 {
 		shown = shown[:24]
 	}
-	return fmt.Sprintf("%s as %s: %x… (%d bytes)", h.Message, h.Form, shown, len(h.Payload))
+	return fmt.Sprintf("%s as %s: %x… (%d bytes)", h.Message, h.Encoding, shown, len(h.Payload))
 }
 
 // TestHostilePayloads lets every reader read them within a low budget: none
@@ -131,7 +131,7 @@ func TestHostilePayloads(t *testing.T) {
 	t.Run("go", func(t *testing.T) {
 		for _, h := range list {
 			read := wire.UnmarshalWithin
-			if h.Form == "json" {
+			if h.Encoding == "json" {
 				read = wire.UnmarshalTextWithin
 			}
 			start := time.Now()
@@ -143,7 +143,7 @@ func TestHostilePayloads(t *testing.T) {
 	t.Run("reference", func(t *testing.T) {
 		for _, h := range list {
 			read := value.DecodeCBOR
-			if h.Form == "json" {
+			if h.Encoding == "json" {
 				read = value.DecodeJSON
 			}
 			m := messageNamed(t, h.Message)

@@ -116,27 +116,28 @@ func (c *cutter) serve(client net.Conn, n int) {
 }
 
 // losses are the programs that call through a cutter, by language.
-func losses(t *testing.T, s side, address, form, call string) []string {
+func losses(t *testing.T, s side, address, encoding, call string) []string {
 	switch s.language {
 	case "go":
-		return []string{outputs(t) + "/go/losses", "-server", address, fmt.Sprintf("-json=%t", form == "json"), "-call", call}
+		return []string{outputs(t) + "/go/losses", "-server", address, fmt.Sprintf("-json=%t", encoding == "json"), "-call",
+			call}
 	case "typescript":
-		return []string{"node", typescriptPrograms(t) + "/matrix/losses.js", address, form, call}
+		return []string{"node", typescriptPrograms(t) + "/matrix/losses.js", address, encoding, call}
 	}
 	module := "matrix.losses"
 	if s.language == "asyncio" {
 		module = "matrix.async_losses"
 	}
-	return []string{s.server[0], "-m", module, address, form, call}
+	return []string{s.server[0], "-m", module, address, encoding, call}
 }
 
 var wholeAfter = regexp.MustCompile(`^whole after (\d+)\n$`)
 
 // callThrough calls until a call comes through whole.
-func callThrough(t *testing.T, client side, proxy *cutter, form, call string) {
+func callThrough(t *testing.T, client side, proxy *cutter, encoding, call string) {
 	ctx, cancel := context.WithTimeout(context.Background(), 2*time.Minute)
 	defer cancel()
-	command := losses(t, client, proxy.address, form, call)
+	command := losses(t, client, proxy.address, encoding, call)
 	c := exec.CommandContext(ctx, command[0], command[1:]...)
 	c.Dir = client.dir
 	output, err := c.Output() // the library of Python logs what we know
@@ -154,10 +155,10 @@ func TestLostAnswers(t *testing.T) {
 	all := sides(t)
 	address := start(t, all[0])
 	for _, client := range withAsyncio(all) {
-		for _, form := range []string{"cbor", "json"} {
+		for _, encoding := range []string{"cbor", "json"} {
 			for _, call := range []string{"count", "sum", "mirror"} {
-				t.Run(client.language+" "+form+" "+call, func(t *testing.T) {
-					callThrough(t, client, cut(t, address, false), form, call)
+				t.Run(client.language+" "+encoding+" "+call, func(t *testing.T) {
+					callThrough(t, client, cut(t, address, false), encoding, call)
 				})
 			}
 		}
@@ -171,13 +172,13 @@ func TestLostRequests(t *testing.T) {
 	for _, server := range all {
 		t.Run("server in "+server.language, func(t *testing.T) {
 			address := start(t, server)
-			for _, form := range []string{"cbor", "json"} {
+			for _, encoding := range []string{"cbor", "json"} {
 				for _, call := range []string{"sum", "mirror"} {
-					what := server.language + " " + form + " " + call
+					what := server.language + " " + encoding + " " + call
 					direct := matrix.NewPierClient(address)
 					before, err := direct.Ended(t.Context())
 					require.NoError(t, err)
-					callThrough(t, all[0], cut(t, address, true), form, call)
+					callThrough(t, all[0], cut(t, address, true), encoding, call)
 					// The handler was told of each that was cut after its head. Only the
 					// end of the last chunk, at most, may be missing from what is whole.
 					var now *matrix.Ended

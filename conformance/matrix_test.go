@@ -23,7 +23,7 @@ type side struct {
 	language string
 	dir      string
 	server   []string
-	client   func(address, form string) []string
+	client   func(address, encoding string) []string
 }
 
 // sides builds the servers and clients of all languages that are there.
@@ -33,23 +33,23 @@ func sides(t *testing.T) []side {
 		dir := filepath.Join(outputs(t), "go")
 		toolchain.Run(t, ".", "go", "build", "-o", dir+"/", "./go/matrix/server", "./go/matrix/client",
 			"./go/matrix/losses", "./go/matrix/long", "./go/matrix/attacked")
-		list = append(list, side{"go", ".", []string{dir + "/server"}, func(address, form string) []string {
-			return []string{dir + "/client", "-server", address, fmt.Sprintf("-json=%t", form == "json")}
+		list = append(list, side{"go", ".", []string{dir + "/server"}, func(address, encoding string) []string {
+			return []string{dir + "/client", "-server", address, fmt.Sprintf("-json=%t", encoding == "json")}
 		}})
 	})
 	t.Run("build typescript", func(t *testing.T) {
 		toolchain.Require(t, "typescript")
 		dir := filepath.Join(typescriptPrograms(t), "matrix")
 		list = append(list, side{"typescript", ".", []string{"node", dir + "/server.js"},
-			func(address, form string) []string {
-				return []string{"node", dir + "/client.js", address, form}
+			func(address, encoding string) []string {
+				return []string{"node", dir + "/client.js", address, encoding}
 			}})
 	})
 	t.Run("build python", func(t *testing.T) {
 		python := toolchain.Python(t)
 		list = append(list, side{"python", "python", []string{python, "-m", "matrix.server"},
-			func(address, form string) []string {
-				return []string{python, "-m", "matrix.client", address, form}
+			func(address, encoding string) []string {
+				return []string{python, "-m", "matrix.client", address, encoding}
 			}})
 	})
 	require.NotEmpty(t, list, "a test that -run picks out needs its programs, too: -run 'Test.../(build|...)'")
@@ -61,8 +61,8 @@ func withAsyncio(all []side) []side {
 	list := slices.Clone(all)
 	for _, s := range all {
 		if s.language == "python" {
-			list = append(list, side{"asyncio", s.dir, s.server, func(address, form string) []string {
-				return []string{s.server[0], "-m", "matrix.client_async", address, form}
+			list = append(list, side{"asyncio", s.dir, s.server, func(address, encoding string) []string {
+				return []string{s.server[0], "-m", "matrix.client_async", address, encoding}
 			}})
 		}
 	}
@@ -102,7 +102,7 @@ var cases = []string{"unary", "bound", "answer stream", "request stream", "both 
 	"invalid request", "late failure", "early answer", "early refusal",
 	"cancellation", "timeout", "missing credential", "retry", "not implemented"}
 
-// TestMatrix lets each client call each server, over loopback, in both forms,
+// TestMatrix lets each client call each server, over loopback, in both encodings,
 // and prints the table of it.
 func TestMatrix(t *testing.T) {
 	all := sides(t)
@@ -112,12 +112,12 @@ func TestMatrix(t *testing.T) {
 		t.Run("server in "+server.language, func(t *testing.T) {
 			address := start(t, server)
 			for _, client := range withAsyncio(all) {
-				for _, form := range []string{"cbor", "json"} {
-					pair := fmt.Sprintf("%s > %s %s", client.language, server.language, form)
+				for _, encoding := range []string{"cbor", "json"} {
+					pair := fmt.Sprintf("%s > %s %s", client.language, server.language, encoding)
 					pairs = append(pairs, pair)
 					results[pair] = map[string]string{}
 					ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
-					command := client.client(address, form)
+					command := client.client(address, encoding)
 					c := exec.CommandContext(ctx, command[0], command[1:]...)
 					c.Dir = client.dir
 					output, err := c.CombinedOutput()

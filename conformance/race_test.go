@@ -13,7 +13,7 @@ import (
 )
 
 // TestRaces makes every kind of call between a client and a server in Go that look for
-// races, in both forms, and attacks the server.
+// races, in both encodings, and attacks the server.
 func TestRaces(t *testing.T) {
 	if testing.Short() {
 		t.Skip("skipped: -short leaves out what takes long")
@@ -31,9 +31,9 @@ func TestRaces(t *testing.T) {
 	defer cancel()
 	server := side{language: "go", dir: ".", server: []string{dir + "/server"}}
 	address, _ := process(t, server, "-heartbeat", "20ms")
-	for _, form := range []string{"-json=false", "-json=true"} {
+	for _, encoding := range []string{"-json=false", "-json=true"} {
 		for range 2 {
-			out, err := exec.CommandContext(ctx, dir+"/client", "-server", address, form).CombinedOutput()
+			out, err := exec.CommandContext(ctx, dir+"/client", "-server", address, encoding).CombinedOutput()
 			require.NoError(t, err, "%s", out)
 			assert.NotContains(t, string(out), "DATA RACE")
 			assert.NotContains(t, string(bytes.ReplaceAll(out, []byte(": ok\n"), nil)), ":", "every case is ok")

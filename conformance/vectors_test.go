@@ -47,7 +47,7 @@ func TestKeptVectors(t *testing.T) {
 		require.GreaterOrEqual(t, len(wanted), 300, file)
 		var text bytes.Buffer
 		for _, v := range wanted {
-			require.Equal(t, file == validFile, v.Accepted, "%s as %s: %s: %s", v.Message, v.Form, v.Payload, v.Why)
+			require.Equal(t, file == validFile, v.Accepted, "%s as %s: %s: %s", v.Message, v.Encoding, v.Payload, v.Why)
 			line, err := json.Marshal(v)
 			require.NoError(t, err)
 			text.Write(append(line, '\n'))
@@ -86,7 +86,7 @@ func valid(t *testing.T) []vector {
 func once(list []vector) []vector {
 	seen := map[string]bool{}
 	return slices.DeleteFunc(list, func(v vector) bool {
-		key := v.Message + v.Form + v.Payload
+		key := v.Message + v.Encoding + v.Payload
 		again := seen[key]
 		seen[key] = true
 		return again
@@ -200,15 +200,15 @@ func fieldHead(number int) []byte {
 
 func (x payload) judged(t testing.TB) vector {
 	data := []byte(x.payload)
-	if x.form == "cbor" {
+	if x.encoding == "cbor" {
 		var err error
 		data, err = hex.DecodeString(strings.ReplaceAll(x.payload, " ", ""))
 		require.NoError(t, err)
 	}
-	return judged(messageNamed(t, x.message), x.form, data)
+	return judged(messageNamed(t, x.message), x.encoding, data)
 }
 
-type payload struct{ message, form, payload string }
+type payload struct{ message, encoding, payload string }
 
 // invalid are payloads that every reader refuses, each for a reason of its
 // own.

@@ -18,9 +18,9 @@ from gen.faithful.wire import WireError
 from vectors import CLASSES
 
 
-def read(cls: Any, form: str, payload: bytes, budget: int) -> None:
+def read(cls: Any, encoding: str, payload: bytes, budget: int) -> None:
     with contextlib.suppress(WireError):
-        _ = cls.from_cbor(payload, budget) if form == "cbor" else cls.from_json(payload, budget)
+        _ = cls.from_cbor(payload, budget) if encoding == "cbor" else cls.from_json(payload, budget)
 
 
 def main() -> None:
@@ -30,10 +30,10 @@ def main() -> None:
     for x in everything:
         payload, cls = base64.b64decode(x["payload"]), CLASSES[x["message"]]
         began = time.process_time()
-        read(cls, x["form"], payload, budget)
+        read(cls, x["encoding"], payload, budget)
         took = 1000 * (time.process_time() - began)
         tracemalloc.start()  # which makes it several times slower
-        read(cls, x["form"], payload, budget)
+        read(cls, x["encoding"], payload, budget)
         peak = tracemalloc.get_traced_memory()[1]
         tracemalloc.stop()
         print(peak - 8 * len(payload), f"{took:.1f}")

@@ -81,43 +81,43 @@ def test_messages_and_errors_travel_in_python_too() -> None:
     assert isinstance(error, PierFull) and error.berths == 7
 
 
-def elements(form: str, *, limit: int = 1 << 20) -> stream.Elements:
-    return stream.Elements(json=form == "json", cls=Tick, limit=limit, items=wire.DEFAULT_BUDGET)
+def elements(encoding: str, *, limit: int = 1 << 20) -> stream.Elements:
+    return stream.Elements(json=encoding == "json", cls=Tick, limit=limit, items=wire.DEFAULT_BUDGET)
 
 
-@pytest.mark.parametrize("form", ["cbor", "json"])
-def test_streams_are_read_however_they_are_cut(form: str) -> None:
-    writer = stream.ElementWriter(json=form == "json", sequence=True, limit=1 << 20)
+@pytest.mark.parametrize("encoding", ["cbor", "json"])
+def test_streams_are_read_however_they_are_cut(encoding: str) -> None:
+    writer = stream.ElementWriter(json=encoding == "json", sequence=True, limit=1 << 20)
     ticks = [Tick(n=n, text='é{[\\"' * n) for n in range(5)]
     whole = b"".join([writer.value(ticks[0]), writer.heartbeat(), *[writer.value(t) for t in ticks[1:]], writer.end()])
     for size in (1, 2, 3, 7, len(whole)):
-        reader = elements(form)
+        reader = elements(encoding)
         seen: list[Any] = []
         for at in range(0, len(whole), size):
             seen += list(reader.feed(whole[at : at + size]))
         reader.finish()
         assert [value for kind, value in seen if kind == "value"] == ticks
         assert seen[-1][0] == "end"
-    for at in range(len(whole) - (1 if form == "json" else 0)):
-        reader = elements(form)
+    for at in range(len(whole) - (1 if encoding == "json" else 0)):
+        reader = elements(encoding)
         assert all(kind == "value" for kind, _ in reader.feed(whole[:at]))
         with pytest.raises(stream.LostError):
             reader.finish()
 
 
-@pytest.mark.parametrize("form", ["cbor", "json"])
-def test_streams_refuse_what_is_none(form: str) -> None:
-    writer = stream.ElementWriter(json=form == "json", sequence=True, limit=1 << 20)
+@pytest.mark.parametrize("encoding", ["cbor", "json"])
+def test_streams_refuse_what_is_none(encoding: str) -> None:
+    writer = stream.ElementWriter(json=encoding == "json", sequence=True, limit=1 << 20)
     for wrong in (b"no stream", writer.end() + writer.end(), writer.end() + writer.value(Tick(n=1)), b"\xff\xff"):
         with pytest.raises((stream.BadElementError, stream.LostError, wire.WireError)):
-            reader = elements(form)
+            reader = elements(encoding)
             list(reader.feed(wrong))
             reader.finish()
     with pytest.raises(stream.BadElementError) as large:
-        list(elements(form, limit=50).feed(writer.value(Tick(n=1, text="x" * 100))))
+        list(elements(encoding, limit=50).feed(writer.value(Tick(n=1, text="x" * 100))))
     assert large.value.too_large
     with pytest.raises(stream.BadElementError):
-        stream.ElementWriter(json=form == "json", sequence=True, limit=50).value(Tick(n=1, text="x" * 100))
+        stream.ElementWriter(json=encoding == "json", sequence=True, limit=50).value(Tick(n=1, text="x" * 100))
 
 
 def test_headers() -> None:

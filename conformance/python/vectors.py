@@ -32,7 +32,7 @@ def disagreement(v: dict[str, Any]) -> str | None:
     """What is wrong with a vector, or None."""
     cls = CLASSES[v["message"]]
     payload = bytes.fromhex(v["payload"])
-    m = attempt(lambda: cls.from_cbor(payload) if v["form"] == "cbor" else cls.from_json(payload))
+    m = attempt(lambda: cls.from_cbor(payload) if v["encoding"] == "cbor" else cls.from_json(payload))
     if m is None:
         return "refused" if v["accepted"] else None
     if not v["accepted"]:
@@ -61,8 +61,10 @@ def main() -> int:
         if problem is not None:
             bad += 1
             if bad <= 10:
-                shown = bytes.fromhex(v["payload"]).decode(errors="replace") if v["form"] == "json" else v["payload"]
-                print(f"{v['message']} as {v['form']}: {shown}\n  {problem}")
+                shown = (
+                    bytes.fromhex(v["payload"]).decode(errors="replace") if v["encoding"] == "json" else v["payload"]
+                )
+                print(f"{v['message']} as {v['encoding']}: {shown}\n  {problem}")
     print(f"{bad} of {len(everything)} payloads disagree" if bad else f"{len(everything)} payloads agree")
     return 1 if bad else 0
 

@@ -36,14 +36,14 @@ import (
 type side struct {
 	language string
 	server   []string
-	client   func(address, form string) []string
+	client   func(address, encoding string) []string
 }
 
 func sides(t *testing.T) []side {
 	dir := t.TempDir()
 	toolchain.Run(t, ".", "go", "build", "-o", dir+"/", "./go/server", "./go/client", "../../cmd/faithful")
-	list := []side{{"go", []string{dir + "/server"}, func(address, form string) []string {
-		return []string{dir + "/client", "-server", address, fmt.Sprintf("-json=%t", form == "json")}
+	list := []side{{"go", []string{dir + "/server"}, func(address, encoding string) []string {
+		return []string{dir + "/client", "-server", address, fmt.Sprintf("-json=%t", encoding == "json")}
 	}}}
 	t.Run("typescript is there", func(t *testing.T) {
 		toolchain.Require(t, "typescript")
@@ -52,14 +52,14 @@ func sides(t *testing.T) []side {
 	if len(list) > 1 {
 		out := toolchain.BuildTypeScript(t, "typescript", t.TempDir())
 		list[1].server = []string{"node", filepath.Join(out, "server.js")}
-		list[1].client = func(address, form string) []string {
-			return []string{"node", filepath.Join(out, "client.js"), address, form}
+		list[1].client = func(address, encoding string) []string {
+			return []string{"node", filepath.Join(out, "client.js"), address, encoding}
 		}
 	}
 	t.Run("python is there", func(t *testing.T) {
 		python := toolchain.Python(t)
-		list = append(list, side{"python", []string{python, "python/server.py"}, func(address, form string) []string {
-			return []string{python, "python/client.py", address, form}
+		list = append(list, side{"python", []string{python, "python/server.py"}, func(address, encoding string) []string {
+			return []string{python, "python/client.py", address, encoding}
 		}})
 	})
 	// No server at all, but for the answer sheet of this project: it has no client.
@@ -106,7 +106,7 @@ posted     Fog. for EID-0715
 `
 
 // TestEveryClientCallsEveryServer lets the clients of each language call the
-// servers of each, over loopback, in both forms.
+// servers of each, over loopback, in both encodings.
 func TestEveryClientCallsEveryServer(t *testing.T) {
 	all := sides(t)
 	for _, server := range all {
@@ -114,9 +114,9 @@ func TestEveryClientCallsEveryServer(t *testing.T) {
 			if client.client == nil {
 				continue
 			}
-			for _, form := range []string{"cbor", "json"} {
-				t.Run(fmt.Sprintf("%s calls %s in %s", client.language, server.language, form), func(t *testing.T) {
-					command := client.client(start(t, server.server), form)
+			for _, encoding := range []string{"cbor", "json"} {
+				t.Run(fmt.Sprintf("%s calls %s in %s", client.language, server.language, encoding), func(t *testing.T) {
+					command := client.client(start(t, server.server), encoding)
 					output, err := exec.Command(command[0], command[1:]...).CombinedOutput()
 					require.NoError(t, err, "%s", output)
 					assert.Equal(t, story, string(output))

@@ -354,11 +354,11 @@ func (c *calling) summary(k *remote.Caller) {
 	if seen.Status/100 != 2 && seen.Status != 101 {
 		style = report.Red
 	}
-	form := seen.Header.Get("Content-Type")
-	if form == "" {
-		form = "no body"
+	encoding := seen.Header.Get("Content-Type")
+	if encoding == "" {
+		encoding = "no body"
 	}
-	p.Line("%s  %s  %s  %s", p.In(style, statusText(seen.Status)), form, byteCount(seen.Size), took(seen.Whole))
+	p.Line("%s  %s  %s  %s", p.In(style, statusText(seen.Status)), encoding, byteCount(seen.Size), took(seen.Whole))
 }
 
 func statusText(status int) string {

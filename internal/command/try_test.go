@@ -65,9 +65,9 @@ func awaitLines(ts *testscript.TestScript, _ bool, args []string) {
 // hostileServer serves in a way that no server should until the script ends, at
 // $BAD.
 func hostileServer(ts *testscript.TestScript, _ bool, args []string) {
-	answer := func(form, body string) http.HandlerFunc {
+	answer := func(encoding, body string) http.HandlerFunc {
 		return func(w http.ResponseWriter, _ *http.Request) {
-			w.Header().Set("Content-Type", form)
+			w.Header().Set("Content-Type", encoding)
 			_, _ = io.WriteString(w, body)
 		}
 	}
@@ -121,8 +121,8 @@ func wait(r *http.Request, done <-chan struct{}) {
 	}
 }
 
-func endless(w http.ResponseWriter, form, piece string, times int) {
-	w.Header().Set("Content-Type", form)
+func endless(w http.ResponseWriter, encoding, piece string, times int) {
+	w.Header().Set("Content-Type", encoding)
 	for range times {
 		if _, err := io.WriteString(w, piece); err != nil {
 			return

@@ -525,7 +525,7 @@ func TestLargeComparison(t *testing.T) {
 		assert.Less(t, len(f.Effects[0].Proof.Binary), 200, "the nearest root makes the proof")
 	}
 	t.Logf("comparing takes %.1f times as long as loading one side", loads)
-	assert.True(t, few(loads), "with twenty changes in every position, form and direction: %.1f", loads)
+	assert.True(t, few(loads), "with twenty changes in every position, encoding and direction: %.1f", loads)
 }
 
 // TestSizes holds how much a change asks of a version: bounds, alternatives and
@@ -684,21 +684,21 @@ service S { call tell(A) -> () http POST "/tell/{id}" needs nothing call see(B) 
 			Promise{Rollout: "unordered", Stored: "each-reads-other", Covers: []string{"binary", "json", "http"}})
 		require.NotEmpty(t, r.Changes, c.new)
 		f := r.Changes[0]
-		form := ""
+		encoding := ""
 		var proofs []string
 		for _, e := range f.Effects {
 			if e.Verdict != verdict.Breaking {
 				continue
 			}
-			if form == "" {
-				form = e.Covers
+			if encoding == "" {
+				encoding = e.Covers
 			}
 			require.NotNil(t, e.Proof, "%s: %s", c.new, e.Sentence)
 			if e.Covers == "http" {
 				proofs = append(proofs, e.Proof.Reader+" "+e.Proof.Outcome)
 			}
 		}
-		got := fmt.Sprintf("%s %s %s: %s", form, f.Verdict(), f.Kind, strings.Join(proofs, "; "))
+		got := fmt.Sprintf("%s %s %s: %s", encoding, f.Verdict(), f.Kind, strings.Join(proofs, "; "))
 		assert.True(t, strings.HasPrefix(got, c.want), "%s\ngot  %s\nwant %s", c.new, got, c.want)
 	}
 	// One value in a parameter is a list of one, for a newer server.

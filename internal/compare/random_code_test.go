@@ -194,7 +194,7 @@ func typescriptProject(t *testing.T) string {
 // replayed is a proof, and what its reader makes of it.
 type replayed struct {
 	Message    string            `json:"message"` // its module and its name
-	Form       string            `json:"form"`
+	Encoding   string            `json:"encoding"`
 	Payload    string            `json:"payload"` // hexadecimal
 	Accepted   bool              `json:"accepted"`
 	CBOR       *string           `json:"cbor"`
@@ -355,10 +355,10 @@ func messageOf(d *schema.Definitions, name string) *schema.Message {
 
 // replay lets the reference decide what must become of a proof.
 func replay(reader *schema.Message, w *verdict.Proof) replayed {
-	r := replayed{Form: "cbor", Payload: hex.EncodeToString(w.Binary)}
+	r := replayed{Encoding: "cbor", Payload: hex.EncodeToString(w.Binary)}
 	read, payload := value.DecodeCBOR, w.Binary
 	if w.Encoding == "json" {
-		r.Form, r.Payload = "json", hex.EncodeToString([]byte(w.JSON))
+		r.Encoding, r.Payload = "json", hex.EncodeToString([]byte(w.JSON))
 		read, payload = value.DecodeJSON, []byte(w.JSON)
 	}
 	m, err := read(reader, payload, 0)

@@ -212,7 +212,7 @@ func drawType(t *rapid.T, m model) string {
 		types = append(types, u.name, u.name, u.name)
 	}
 	typ := rapid.SampledFrom(types).Draw(t, "type")
-	switch rapid.IntRange(0, 7).Draw(t, "form") {
+	switch rapid.IntRange(0, 7).Draw(t, "encoding") {
 	case 0:
 		return "[" + typ + "]"
 	case 1, 2:
@@ -492,7 +492,7 @@ func (w way) worse(set *change.Set, reader *schema.Message, m *value.Message, sa
 	}
 	payload, err := write(m)
 	if err != nil {
-		return "" // this encoding has no form of it
+		return "" // it can't be written in this encoding
 	}
 	own, err := read(m.Type, payload, 0)
 	if err != nil {

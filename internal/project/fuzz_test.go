@@ -15,9 +15,9 @@ func FuzzFetch(f *testing.F) {
 	f.Add("application/json", []byte(`{"name":"a","version":"1.0.0","digest":"d","modules":[{"name":"a","text":"module a"}]}`))
 	f.Add("application/json", []byte(`{"modules":[{"name":"../../a","text":""},{"name":"a\u001b[2J","text":"x"}]}`))
 	f.Add("application/problem+json", []byte(`{"title":"no\u001b[2J","detail":"x"}`))
-	f.Fuzz(func(t *testing.T, form string, body []byte) {
+	f.Fuzz(func(t *testing.T, encoding string, body []byte) {
 		server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
-			w.Header().Set("Content-Type", form)
+			w.Header().Set("Content-Type", encoding)
 			_, _ = w.Write(body)
 		}))
 		defer server.Close()

@@ -78,7 +78,7 @@ type servedDocument struct {
 }
 
 // Fetch asks the server at base for its definitions. What comes is believed in
-// nothing: its size, its form, its names and its digest are looked at. Redirects
+// nothing: its size, its encoding, its names and its digest are looked at. Redirects
 // are not followed, so that credentials go nowhere else.
 func Fetch(ctx context.Context, base string, access Access) (*Served, error) {
 	base, _, _ = strings.Cut(base, "#")
@@ -124,13 +124,13 @@ func Fetch(ctx context.Context, base string, access Access) (*Served, error) {
 	if int64(len(body)) > limit {
 		return nil, fmt.Errorf("the definitions of %s are larger than %d bytes", base, limit)
 	}
-	form, _, _ := mime.ParseMediaType(response.Header.Get("Content-Type"))
+	encoding, _, _ := mime.ParseMediaType(response.Header.Get("Content-Type"))
 	if response.StatusCode != http.StatusOK {
-		return nil, refusal(base, response, form, body)
+		return nil, refusal(base, response, encoding, body)
 	}
-	if form != "application/json" {
+	if encoding != "application/json" {
 		return nil, fmt.Errorf("%s answers at /-/definitions with %s, not with its definitions; is it a server of "+
-			"Faithful Courier?", base, orNothing(form))
+			"Faithful Courier?", base, orNothing(encoding))
 	}
 	var document servedDocument
 	if err := json.Unmarshal(body, &document); err != nil {
@@ -152,10 +152,10 @@ func unreachable(base string, timeout time.Duration, err error) error {
 	return fmt.Errorf("%s can't be reached: %w", base, err)
 }
 
-func refusal(base string, response *http.Response, form string, body []byte) error {
+func refusal(base string, response *http.Response, encoding string, body []byte) error {
 	var problem struct{ Title, Detail string }
 	said := ""
-	if form == "application/problem+json" && json.Unmarshal(body, &problem) == nil {
+	if encoding == "application/problem+json" && json.Unmarshal(body, &problem) == nil {
 		said = ": " + printable(problem.Title)
 		if problem.Detail != "" {
 			said += ", " + printable(problem.Detail)

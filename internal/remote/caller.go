@@ -103,7 +103,7 @@ func NewCaller(c *schema.Call, options Options) *Caller {
 	return k
 }
 
-// dial makes the client, in the form that is set.
+// dial makes the client, in the encoding that is set.
 func (k *Caller) dial() {
 	o := k.options
 	if o.Timeout == 0 {
@@ -221,7 +221,7 @@ func (k *Caller) outgoing(request []byte) (web.Outgoing, error) {
 	return out, err
 }
 
-// payload is a body in the form that travels. What can't be turned into CBOR, since
+// payload is a body in the encoding that travels. What can't be turned into CBOR, since
 // the definitions refuse it, travels in JSON.
 func (k *Caller) payload(t *schema.Message, text []byte) (*raw, error) {
 	if !k.binary {

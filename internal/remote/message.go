@@ -20,7 +20,7 @@ type message struct {
 	made       error // why one of them could not be made
 }
 
-// made writes a value in both forms.
+// made writes a value in both encodings.
 func made(v *value.Message) *message {
 	m := &message{typ: v.Type, value: v}
 	m.json, m.made = value.EncodeJSON(v)
@@ -99,7 +99,7 @@ func (d *declared) ReadJSON(r *wire.JSONReader) {
 	})
 }
 
-// raw is a payload of either form that is sent, or kept, as it is.
+// raw is a payload of either encoding that is sent, or kept, as it is.
 type raw struct {
 	cbor, json []byte
 	check      func() []wire.Violation // of what is sent; nil for none

@@ -167,7 +167,7 @@ func (r *reply) repeating(request *value.Message) *message {
 	if m := made(v); m.made == nil {
 		return m
 	}
-	return r.answer // what the request holds has no binary form
+	return r.answer // what the request holds has no binary encoding
 }
 
 // route is one call as it is served.

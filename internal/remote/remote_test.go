@@ -84,13 +84,13 @@ func requestOf(t *testing.T, defs *schema.Definitions, c *schema.Call, i int) []
 	return text
 }
 
-// Every call of every service, in both forms, is asked and answered; other tools
+// Every call of every service, in both encodings, is asked and answered; other tools
 // read what travels, and agree.
 func TestEveryCallIsAnswered(t *testing.T) {
 	defs := ferryLine(t)
 	var mu sync.Mutex
 	var bodies [][]byte
-	var forms []string
+	var encodings []string
 	mock, err := NewMock(defs, nil, MockOptions{})
 	require.NoError(t, err)
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -98,7 +98,7 @@ func TestEveryCallIsAnswered(t *testing.T) {
 			body, err := io.ReadAll(r.Body)
 			if err == nil && len(body) > 0 {
 				mu.Lock()
-				bodies, forms = append(bodies, body), append(forms, r.Header.Get("Content-Type"))
+				bodies, encodings = append(bodies, body), append(encodings, r.Header.Get("Content-Type"))
 				mu.Unlock()
 			}
 			r.Body = io.NopCloser(bytes.NewReader(body))
@@ -130,8 +130,8 @@ func TestEveryCallIsAnswered(t *testing.T) {
 	}
 	kinds := map[string]int{}
 	for i, body := range bodies {
-		kinds[forms[i]]++
-		switch forms[i] {
+		kinds[encodings[i]]++
+		switch encodings[i] {
 		case "application/json":
 			assert.True(t, json.Valid(body), "%s", body)
 		case "application/cbor":

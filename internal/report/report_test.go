@@ -79,12 +79,12 @@ func TestTables(t *testing.T) {
 }
 
 func comparison() Comparison {
-	proof := func(form, payload string) *verdict.Proof {
-		return &verdict.Proof{Message: "m.A", Encoding: form, JSON: payload, Binary: []byte{0xa1, 1, 2},
+	proof := func(encoding, payload string) *verdict.Proof {
+		return &verdict.Proof{Message: "m.A", Encoding: encoding, JSON: payload, Binary: []byte{0xa1, 1, 2},
 			Writer: "an older client", Reader: "a newer server", Outcome: "refuses it: because"}
 	}
-	effect := func(form string, v verdict.Verdict, w *verdict.Proof) *verdict.Effect {
-		return &verdict.Effect{Covers: form, Position: verdict.Request, NewReads: true,
+	effect := func(encoding string, v verdict.Verdict, w *verdict.Proof) *verdict.Effect {
+		return &verdict.Effect{Covers: encoding, Position: verdict.Request, NewReads: true,
 			Calls: []string{"S.a", "S.b", "S.c", "S.d", "S.e"}, Verdict: v, Sentence: "it goes wrong", Proof: w}
 	}
 	a := func(kind change.Kind, where, old, new string, effects ...*verdict.Effect) *compare.Change {

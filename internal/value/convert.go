@@ -13,9 +13,9 @@ import (
 	"faithfulcourier/internal/schema"
 )
 
-// Converter turns payloads of one message from one form into the other without
+// Converter turns payloads of one message from one encoding into the other without
 // making values of them. What is written in the way that writers write, it copies
-// from the one form to the other in a straight line; at the first surprise it
+// from the one encoding to the other in a straight line; at the first surprise it
 // begins the payload again by way of DecodeCBOR or DecodeJSON, which say what is
 // wrong or know what is meant. So it gives what they give, sooner.
 type Converter struct {
@@ -526,7 +526,7 @@ func appendUUID(out, u []byte) []byte {
 	return append(out, '"')
 }
 
-// taggedToJSON copies times and decimals: the usual forms by hand, others by way
+// taggedToJSON copies times and decimals: the usual encodings by hand, others by way
 // of the reader.
 func (c *Converter) taggedToJSON(k schema.Kind) bool {
 	start := c.at
@@ -879,14 +879,14 @@ func (c *Converter) textualToCBOR(k schema.Kind) bool {
 	return true
 }
 
-// wholeInstant reads the form in which whole seconds since 1970 are written.
+// wholeInstant reads the encoding in which whole seconds since 1970 are written.
 func wholeInstant(text []byte) (seconds int64, ok bool) {
-	const form = "0000-00-00T00:00:00Z"
-	if len(text) != len(form) {
+	const encoding = "0000-00-00T00:00:00Z"
+	if len(text) != len(encoding) {
 		return 0, false
 	}
 	for i := range text {
-		if form[i] == '0' && text[i]-'0' > 9 || form[i] != '0' && text[i] != form[i] {
+		if encoding[i] == '0' && text[i]-'0' > 9 || encoding[i] != '0' && text[i] != encoding[i] {
 			return 0, false
 		}
 	}

@@ -182,7 +182,7 @@ func (r *jsonReader) message(t *schema.Message) (*Message, *Error) {
 	return m, finish(m, start)
 }
 
-// numberName reads "#13"; 0 says that the name is not of this form.
+// numberName reads "#13"; 0 says that the name is not of this encoding.
 func (r *jsonReader) numberName(name string, at int) (int, *Error) {
 	digits, ok := strings.CutPrefix(name, "#")
 	if !ok || digits == "" || strings.Trim(digits, "0123456789") != "" {

@@ -21,8 +21,8 @@ message Leaf { #1 a int32? }
 `
 
 // readAs are payloads of one field, CBOR (0x and hexadecimal digits) or JSON, and
-// both forms that are written again: "" says that it is refused, "-" that it has
-// no binary form.
+// both encodings that are written again: "" says that it is refused, "-" that it has
+// no binary encoding.
 var readAs = []struct{ typ, payload, cbor, json string }{
 	// Decimals (RFC 8949, section 3.4.4): the scale stays.
 	{"decimal", "0xc4820000", "c4820000", `"0"`},
@@ -170,7 +170,7 @@ func TestWholeLanguage(t *testing.T) {
 }
 
 // TestRandomValuesOfTheWholeLanguage writes and reads random values in both
-// forms, and has an independent reader look at the binary ones.
+// encodings, and has an independent reader look at the binary ones.
 func TestRandomValuesOfTheWholeLanguage(t *testing.T) {
 	m := messages(t, wholeLanguage+`message X { #1 a decimal? #2 b [date] #3 c duration = "PT1S" #4 d any? #5 e Passage? #6 f {Deck: decimal} #7 g {int8: X} #8 h [Passage] #9 i Deck? json "i-th" #10 j {Code: any} }`)["X"]
 	rng := rand.New(rand.NewPCG(11, 23))

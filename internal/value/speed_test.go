@@ -17,7 +17,7 @@ import (
 	"faithfulcourier/internal/source"
 )
 
-// sequenceOf makes a sequence of bookings in both forms, of at least size bytes
+// sequenceOf makes a sequence of bookings in both encodings, of at least size bytes
 // of JSON.
 func sequenceOf(t *testing.T, size int) (m *schema.Message, binary, text []byte) {
 	t.Helper()

@@ -107,7 +107,7 @@ func TestWritten(t *testing.T) {
 }
 
 // refused are payloads, with the error that a person reads.
-var refused = []struct{ message, form, payload, want string }{
+var refused = []struct{ message, encoding, payload, want string }{
 	{"Tree", "cbor", "a1016161", "/kids: expected a list, found nothing: the field is required (byte 0)"},
 	{"Tree", "cbor", "a20161610281a10103", "/kids/0/name: expected text, found the integer 3 (byte 8)"},
 	{"Tree", "cbor", "a3016161028003a1616bf5", "/by_name/k: expected a map for Tree, found true (byte 10)"},
@@ -130,7 +130,7 @@ func TestRefused(t *testing.T) {
 	m := messages(t, tree)["Tree"]
 	for _, r := range refused {
 		var err error
-		if r.form == "cbor" {
+		if r.encoding == "cbor" {
 			payload, hexErr := hex.DecodeString(r.payload)
 			require.NoError(t, hexErr)
 			_, err = DecodeCBOR(m, payload, 0)
@@ -175,7 +175,8 @@ func TestUnknownIsKeptInPlace(t *testing.T) {
 	assert.Equal(t, in, string(out))
 	b, err := EncodeCBOR(v)
 	require.NoError(t, err)
-	assert.Equal(t, "a5"+"0101"+"036178"+"05816162"+"076179"+"09f6", hex.EncodeToString(b), "names have no binary form")
+	assert.Equal(t, "a5"+"0101"+"036178"+"05816162"+"076179"+"09f6", hex.EncodeToString(b),
+		"names have no binary encoding")
 	again, err := DecodeCBOR(m, b, 0)
 	require.NoError(t, err)
 	out, err = EncodeJSON(again)
@@ -240,7 +241,7 @@ func TestTextForms(t *testing.T) {
 const everyType = `enum Deck { #0 open #1 car }
 message All { #1 a bool #2 b int32 = 1 #3 c int64? #4 d uint32 #5 e float64? #6 f text #7 g bytes? #8 h uuid #9 i instant? #10 j Deck = car #11 k [All] #12 l {text: [Deck]} #13 m All? }`
 
-// TestRandomValuesSurvive writes and reads random values in both forms.
+// TestRandomValuesSurvive writes and reads random values in both encodings.
 func TestRandomValuesSurvive(t *testing.T) {
 	m := messages(t, everyType)["All"]
 	rng := rand.New(rand.NewPCG(1, 2))

@@ -23,8 +23,8 @@ async def act(client: AsyncPierClient, call: str) -> int:
 
 
 async def main() -> int:
-    base, form, call = sys.argv[1:4]
-    options: AsyncClientOptions = {"form": "json" if form == "json" else "cbor", "tries": 1, "timeout": 10.0}
+    base, encoding, call = sys.argv[1:4]
+    options: AsyncClientOptions = {"encoding": "json" if encoding == "json" else "cbor", "tries": 1, "timeout": 10.0}
     client = AsyncPierClient(base, options)
     cuts = 0
     while True:

@@ -35,7 +35,7 @@ BASE = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8080"
 
 
 def connect(options: ClientOptions | None = None) -> PierClient:
-    everything: ClientOptions = {"form": "json" if sys.argv[2:] == ["json"] else "cbor"}
+    everything: ClientOptions = {"encoding": "json" if sys.argv[2:] == ["json"] else "cbor"}
     everything.update(options or {})
     return PierClient(BASE, everything)
 

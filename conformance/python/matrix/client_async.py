@@ -33,7 +33,7 @@ BASE = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8080"
 
 
 def connect(options: AsyncClientOptions | None = None) -> AsyncPierClient:
-    everything: AsyncClientOptions = {"form": "json" if sys.argv[2:] == ["json"] else "cbor"}
+    everything: AsyncClientOptions = {"encoding": "json" if sys.argv[2:] == ["json"] else "cbor"}
     everything.update(options or {})
     return AsyncPierClient(BASE, everything)
 

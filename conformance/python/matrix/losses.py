@@ -25,8 +25,8 @@ def act(client: PierClient, call: str) -> int:
 
 
 def main() -> int:
-    base, form, call = sys.argv[1:4]
-    options: ClientOptions = {"form": "json" if form == "json" else "cbor", "tries": 1, "timeout": 10.0}
+    base, encoding, call = sys.argv[1:4]
+    options: ClientOptions = {"encoding": "json" if encoding == "json" else "cbor", "tries": 1, "timeout": 10.0}
     client = PierClient(base, options)
     cuts = 0
     while True:

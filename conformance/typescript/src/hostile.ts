@@ -9,7 +9,7 @@ import * as wire from "./gen/faithful/wire.js";
 
 interface Hostile {
   readonly message: string;
-  readonly form: "cbor" | "json";
+  readonly encoding: "cbor" | "json";
   readonly payload: string;
 }
 
@@ -25,7 +25,7 @@ function used(): number {
 }
 
 const list = JSON.parse(readFileSync(file, "utf8")) as Hostile[];
-for (const { message, form, payload: text } of [...list.slice(0, 50), ...list]) {
+for (const { message, encoding, payload: text } of [...list.slice(0, 50), ...list]) {
   const codec = codecs[message];
   if (codec === undefined) {
     throw new Error(`no such message: ${message}`);
@@ -36,7 +36,7 @@ for (const { message, form, payload: text } of [...list.slice(0, 50), ...list]) 
   }
   const before = used();
   const start = performance.now();
-  attempt(() => (form === "cbor" ? wire.fromCbor(codec, payload, Number(budget)) : wire.fromJson(codec, payload, Number(budget))));
+  attempt(() => (encoding === "cbor" ? wire.fromCbor(codec, payload, Number(budget)) : wire.fromJson(codec, payload, Number(budget))));
   const took = performance.now() - start;
   console.log(String(used() - before - 8 * payload.length), took.toFixed(1));
 }

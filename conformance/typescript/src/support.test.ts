@@ -151,8 +151,8 @@ void test("client and server meet without a network", async () => {
       { onError: (_, error) => told.push(error), base: "/v1" },
     ),
   );
-  for (const form of ["cbor", "json"] as const) {
-    const client = new VectorsClient("http://anywhere/v1/", { form, transport: fetchTransport((request) => server(request)) });
+  for (const encoding of ["cbor", "json"] as const) {
+    const client = new VectorsClient("http://anywhere/v1/", { encoding, transport: fetchTransport((request) => server(request)) });
     assert.deepEqual(await client.echo(scalars), scalars);
     await client.ping();
     await client.drop({ name: "a", children: [], byName: new Map() });

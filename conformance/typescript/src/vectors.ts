@@ -7,7 +7,7 @@ import * as wire from "./gen/faithful/wire.js";
 
 interface Vector {
   readonly message: string;
-  readonly form: "cbor" | "json";
+  readonly encoding: "cbor" | "json";
   readonly payload: string;
   readonly accepted: boolean;
   readonly cbor: string | null;
@@ -23,7 +23,7 @@ function disagreement(v: Vector): string | undefined {
     return "no such message";
   }
   const payload = new Uint8Array(Buffer.from(v.payload, "hex"));
-  const message = attempt(() => (v.form === "cbor" ? wire.fromCbor(codec, payload) : wire.fromJson(codec, payload)));
+  const message = attempt(() => (v.encoding === "cbor" ? wire.fromCbor(codec, payload) : wire.fromJson(codec, payload)));
   if (message === undefined) {
     return v.accepted ? "refused" : undefined;
   }
@@ -55,7 +55,7 @@ function readAll(file: string): void {
   for (const v of vectors) {
     const problem = disagreement(v);
     if (problem !== undefined && ++bad <= 10) {
-      console.log(`${v.message} as ${v.form}: ${v.form === "json" ? Buffer.from(v.payload, "hex").toString() : v.payload}\n  ${problem}`);
+      console.log(`${v.message} as ${v.encoding}: ${v.encoding === "json" ? Buffer.from(v.payload, "hex").toString() : v.payload}\n  ${problem}`);
     }
   }
   console.log(bad === 0 ? `${String(vectors.length)} payloads agree` : `${String(bad)} of ${String(vectors.length)} payloads disagree`);

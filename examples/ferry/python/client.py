@@ -131,7 +131,7 @@ def quay_story(base: str, vessel: UUID, options: ClientOptions) -> None:
 
 def main() -> None:
     base = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8080"
-    options: ClientOptions = {"form": "json" if sys.argv[2:] == ["json"] else "cbor"}
+    options: ClientOptions = {"encoding": "json" if sys.argv[2:] == ["json"] else "cbor"}
     fleet = FleetClient(base, options)
     bookings_story(BookingsClient(base, options), fleet)
     quay_story(base, fleet.list_(FleetRequest()).vessels[0].id, options)

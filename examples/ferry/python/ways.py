@@ -62,7 +62,7 @@ def messages() -> None:
 
 
 def encodings() -> None:
-    """Forms are CBOR and JSON."""
+    """Encodings are CBOR and JSON."""
     money = Money(hundredths=2500)
     binary = money.to_cbor()
     print("encodings ", binary.hex())

@@ -119,7 +119,7 @@ func (j *Judge) walker(cr crossing) *walker {
 }
 
 // walkAll walks on all cores: what crosses in one position and direction after
-// the other, so that a form can begin with what proved a break in the form before.
+// the other, so that an encoding can begin with what proved a break in the encoding before.
 func (j *Judge) walkAll() {
 	type way struct {
 		position verdict.Position

@@ -139,7 +139,7 @@ func (w *walker) try(s spot, seen *sight, candidates []example) {
 			continue
 		}
 		if got == nil {
-			continue // this encoding has no form of it
+			continue // it can't be written in this encoding
 		}
 		switch w.messageDiffers(m, got).verdict {
 		case verdict.Breaking:

@@ -16,7 +16,7 @@ import (
 func (w *walker) read(reader *schema.Message, m *value.Message) difference {
 	got, err := w.through(reader, m)
 	if got == nil && err == nil {
-		return difference{} // this encoding has no form of it
+		return difference{} // it can't be written in this encoding
 	}
 	if err != nil {
 		e := &value.Error{Found: err.Error(), Offset: -1}

@@ -12,11 +12,11 @@ import (
 )
 
 // crossing is one way of payloads from a writer to a reader: OLD to NEW or
-// back, in a encoding, in a position.
+// back, in an encoding, in a position.
 type crossing struct {
 	newReads bool // NEW reads what OLD writes
 	encoding string
-	covers   string // the form that is reported: errors travel as JSON, and count under http
+	covers   string // the encoding that is reported: errors travel as JSON, and count under http
 	position verdict.Position
 }
 

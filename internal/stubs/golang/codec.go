@@ -167,7 +167,7 @@ func (g *generator) readCBOR(m *schema.Message) {
 					g.P("case %d:", f.Number)
 					g.Deeper(1, func() {
 						g.P("r.Once(&seen[%d], 1<<%d)", i/64, i%64)
-						g.readField(f, cborForm)
+						g.readField(f, cborEncoding)
 					})
 				}
 				g.P("default:")
@@ -231,12 +231,12 @@ func (g *generator) typedLiteral(f *schema.Field) string {
 	return literal
 }
 
-// form is what differs between reading CBOR and JSON.
-type form struct{ json bool }
+// encoding is what differs between reading CBOR and JSON.
+type encoding struct{ json bool }
 
-var cborForm, jsonForm = form{}, form{json: true}
+var cborEncoding, jsonEncoding = encoding{}, encoding{json: true}
 
-func (f form) method() string {
+func (f encoding) method() string {
 	if f.json {
 		return "ReadJSON"
 	}
@@ -244,50 +244,50 @@ func (f form) method() string {
 }
 
 // readField writes the statements that read a field's value into m.
-func (g *generator) readField(f *schema.Field, form form) {
+func (g *generator) readField(f *schema.Field, encoding encoding) {
 	field := "m." + FieldName(f)
 	switch {
-	case f.Presence != schema.Required && f.Type.Kind == schema.KindAny && !form.json:
+	case f.Presence != schema.Required && f.Type.Kind == schema.KindAny && !encoding.json:
 		// Null is absent, and read by Any itself.
-		g.readValue(f.Type, field, form, 0)
+		g.readValue(f.Type, field, encoding, 0)
 	case f.Presence == schema.Required || nilable(f.Type):
-		g.readValue(f.Type, field, form, 0)
+		g.readValue(f.Type, field, encoding, 0)
 	case hasMethods(f.Type):
 		g.P("%s = new(%s)", field, g.typ(f.Type))
-		g.P("%s.%s(r)", field, form.method())
+		g.P("%s.%s(r)", field, encoding.method())
 	default:
 		g.P("v := %s", g.readScalar(f.Type))
 		g.P("%s = &v", field)
 	}
 }
 
-func (g *generator) readValue(t *schema.Type, target string, form form, depth int) {
+func (g *generator) readValue(t *schema.Type, target string, encoding encoding, depth int) {
 	if hasMethods(t) {
-		g.P("%s.%s(r)", target, form.method())
+		g.P("%s.%s(r)", target, encoding.method())
 		return
 	}
-	g.readPlain(t, target, form, depth)
+	g.readPlain(t, target, encoding, depth)
 }
 
 // readPlain is readValue for a type without methods, or inside of them.
-func (g *generator) readPlain(t *schema.Type, target string, form form, depth int) {
+func (g *generator) readPlain(t *schema.Type, target string, encoding encoding, depth int) {
 	suffix := numbered("", depth)
 	switch t.Kind {
 	case schema.KindUnion:
-		g.P("%s = %s{}.%s(r)", target, g.unionTools(t.Union), form.method())
+		g.P("%s = %s{}.%s(r)", target, g.unionTools(t.Union), encoding.method())
 	case schema.KindList:
-		g.readList(t, target, form, depth, suffix)
+		g.readList(t, target, encoding, depth, suffix)
 	case schema.KindMap:
-		g.readMap(t, target, form, depth, suffix)
+		g.readMap(t, target, encoding, depth, suffix)
 	default:
 		g.P("%s = %s", target, g.readScalar(t))
 	}
 }
 
-func (g *generator) readList(t *schema.Type, target string, form form, depth int, suffix string) {
+func (g *generator) readList(t *schema.Type, target string, encoding encoding, depth int, suffix string) {
 	list, n, item := "list"+suffix, "n"+suffix, "item"+suffix
 	open := ""
-	if form.json {
+	if encoding.json {
 		g.P("%s := %s{}", list, g.typ(t))
 		open = "for r.OpenList(); r.More(); {"
 	} else {
@@ -298,23 +298,23 @@ func (g *generator) readList(t *schema.Type, target string, form form, depth int
 	g.In(open, func() {
 		if t.Elem.Kind == schema.KindMessage {
 			g.P("%s = append(%s, %s{})", list, list, g.typ(t.Elem))
-			g.readValue(t.Elem, fmt.Sprintf("%s[len(%s)-1]", list, list), form, depth+1)
+			g.readValue(t.Elem, fmt.Sprintf("%s[len(%s)-1]", list, list), encoding, depth+1)
 		} else {
-			g.readItem(t.Elem, item, form, depth+1)
+			g.readItem(t.Elem, item, encoding, depth+1)
 			g.P("%s = append(%s, %s)", list, list, item)
 		}
 		g.In("if r.Failed() {", func() { g.P("r.InsideIndex(len(%s) - 1)", list) }, "}")
 	}, "}")
-	if !form.json {
+	if !encoding.json {
 		g.P("r.Leave()")
 	}
 	g.P("%s = %s", target, list)
 }
 
-func (g *generator) readMap(t *schema.Type, target string, form form, depth int, suffix string) {
+func (g *generator) readMap(t *schema.Type, target string, encoding encoding, depth int, suffix string) {
 	key, entries, count, n, item := "key"+suffix, "entries"+suffix, "count"+suffix, "n"+suffix, "item"+suffix
 	open := ""
-	if form.json {
+	if encoding.json {
 		g.P("%s, %s := %s{}, 0", entries, count, g.typ(t))
 		g.P("r.OpenObject(\"a map\")")
 		open = "for r.Member() {"
@@ -324,17 +324,17 @@ func (g *generator) readMap(t *schema.Type, target string, form form, depth int,
 		open = fmt.Sprintf("for r.More(&%s) {", n)
 	}
 	g.In(open, func() {
-		if form.json {
+		if encoding.json {
 			g.jsonKey(t.Key, key)
 		} else {
-			g.readItem(t.Key, key, form, depth+1)
+			g.readItem(t.Key, key, encoding, depth+1)
 		}
-		g.readItem(t.Elem, item, form, depth+1)
+		g.readItem(t.Elem, item, encoding, depth+1)
 		g.In("if r.Failed() {", func() { g.P("r.Inside(%s)", g.keyText(t.Key, key)) }, "}")
 		g.P("%s[%s] = %s", entries, key, item)
 		g.P("%s++", count)
 	}, "}")
-	if !form.json {
+	if !encoding.json {
 		g.P("r.Leave()")
 	}
 	g.P("r.Distinct(len(%s), %s)", entries, count)
@@ -342,15 +342,15 @@ func (g *generator) readMap(t *schema.Type, target string, form form, depth int,
 }
 
 // readItem declares a variable and reads a value into it.
-func (g *generator) readItem(t *schema.Type, item string, form form, depth int) {
+func (g *generator) readItem(t *schema.Type, item string, encoding encoding, depth int) {
 	switch _, isScalar := scalars[t.Kind]; {
 	case isScalar:
 		g.P("%s := %s", item, g.readScalar(t))
 	case t.Kind == schema.KindUnion:
-		g.P("%s := %s{}.%s(r)", item, g.unionTools(t.Union), form.method())
+		g.P("%s := %s{}.%s(r)", item, g.unionTools(t.Union), encoding.method())
 	default:
 		g.P("var %s %s", item, g.typ(t))
-		g.readValue(t, item, form, depth)
+		g.readValue(t, item, encoding, depth)
 	}
 }
 
@@ -488,9 +488,9 @@ func (g *generator) readJSON(m *schema.Message) {
 					g.P("number = %d", f.Number)
 					g.P("r.Once(&seen[%d], 1<<%d)", i/64, i%64)
 					if f.Presence == schema.Required {
-						g.readField(f, jsonForm)
+						g.readField(f, jsonEncoding)
 					} else {
-						g.In("if !r.Null() {", func() { g.readField(f, jsonForm) }, "}")
+						g.In("if !r.Null() {", func() { g.readField(f, jsonEncoding) }, "}")
 					}
 				})
 			}

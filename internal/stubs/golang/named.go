@@ -58,12 +58,13 @@ func (g *generator) collection(n *schema.NamedType, plain *schema.Type) {
 			g.P("return b")
 		}, "}")
 	}
-	for _, form := range []form{cborForm, jsonForm} {
+	for _, encoding := range []encoding{cborEncoding, jsonEncoding} {
 		g.P("")
-		g.P("// %s reads v from %s.", form.method(), form.method()[4:])
-		g.In(fmt.Sprintf("func (v *%s) %s(r *%s.%sReader) {", n.Name, form.method(), wire, form.method()[4:]), func() {
-			g.readPlain(&body, "*v", form, 0)
-		}, "}")
+		g.P("// %s reads v from %s.", encoding.method(), encoding.method()[4:])
+		g.In(fmt.Sprintf("func (v *%s) %s(r *%s.%sReader) {", n.Name, encoding.method(), wire, encoding.method()[4:]),
+			func() {
+				g.readPlain(&body, "*v", encoding, 0)
+			}, "}")
 	}
 }
 

@@ -205,12 +205,12 @@ func (g *generator) take(p conversation.Placed, table string) {
 	if f.Type.Kind == schema.KindList {
 		g.P("%s = %s{}", field, g.typ(f.Type))
 		g.In(fmt.Sprintf("a.List(%s, %s, %s", table, jsonShape(f.Type.Elem), reader), func() {
-			g.readItem(f.Type.Elem, "item", jsonForm, 0)
+			g.readItem(f.Type.Elem, "item", jsonEncoding, 0)
 			g.P("%s = append(%s, item)", field, field)
 		}, "})")
 		return
 	}
-	read := func() { g.readField(f, jsonForm) }
+	read := func() { g.readField(f, jsonEncoding) }
 	open := fmt.Sprintf("a.Scalar(%s, %t, %s, %s", table, f.Presence != schema.Required, jsonShape(f.Type), reader)
 	if f.Presence != schema.Defaulted {
 		g.In(open, read, "})")

@@ -64,16 +64,16 @@ func valueOf(a *schema.Alternative) string {
 
 func (g *generator) unionAppend(u *schema.Union) {
 	wire := g.wire()
-	for _, form := range []string{"CBOR", "JSON"} {
+	for _, encoding := range []string{"CBOR", "JSON"} {
 		g.P("")
-		g.P("// Append%s appends u as %s; what can't be written stays in w.", form, form)
-		g.In(fmt.Sprintf("func (%sTools) Append%s(b []byte, u %s, w *%s.Writer) []byte {", u.Name, form, u.Name, wire),
+		g.P("// Append%s appends u as %s; what can't be written stays in w.", encoding, encoding)
+		g.In(fmt.Sprintf("func (%sTools) Append%s(b []byte, u %s, w *%s.Writer) []byte {", u.Name, encoding, u.Name, wire),
 			func() {
 				g.P("switch v := u.(type) {")
 				for _, a := range u.Alternatives {
 					g.P("case %s:", AlternativeName(a))
 					g.Deeper(1, func() {
-						if form == "CBOR" {
+						if encoding == "CBOR" {
 							g.appendValue(a.Type, valueOf(a), fmt.Sprintf("w.AppendUnion(b, %d)", a.Number), 0)
 							g.P("w.Leave()")
 							return
@@ -87,7 +87,7 @@ func (g *generator) unionAppend(u *schema.Union) {
 					})
 				}
 				g.P("case %sUnlisted:", u.Name)
-				g.P("\tb = %s.AppendUnlisted%s(b, %q, v.alternative, w)", wire, form, u.Name)
+				g.P("\tb = %s.AppendUnlisted%s(b, %q, v.alternative, w)", wire, encoding, u.Name)
 				g.P("default:")
 				g.P("\tw.NotSet(%q)", u.Name)
 				g.P("}")
@@ -112,7 +112,7 @@ func (g *generator) unionRead(u *schema.Union) {
 		for _, a := range u.Alternatives {
 			g.P("case %d:", a.Number)
 			g.Deeper(1, func() {
-				g.readItem(a.Type, "value", cborForm, 0)
+				g.readItem(a.Type, "value", cborEncoding, 0)
 				g.P("r.Inside(%q)", a.JSONName())
 				g.P("return %s{value}", AlternativeName(a))
 			})
@@ -128,7 +128,7 @@ func (g *generator) unionRead(u *schema.Union) {
 		for _, a := range u.Alternatives {
 			g.P("case %q:", a.JSONName())
 			g.Deeper(1, func() {
-				g.readItem(a.Type, "value", jsonForm, 0)
+				g.readItem(a.Type, "value", jsonEncoding, 0)
 				g.P("v = %s{value}", AlternativeName(a))
 			})
 		}

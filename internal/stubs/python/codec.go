@@ -205,12 +205,12 @@ func (g *generator) sorted(t *schema.Type, value string) string {
 	return fmt.Sprintf("%s.sorted_texts(%s)", g.wire(), value)
 }
 
-// form is what differs between reading CBOR and JSON.
-type form struct{ json bool }
+// encoding is what differs between reading CBOR and JSON.
+type encoding struct{ json bool }
 
-var cborForm, jsonForm = form{}, form{json: true}
+var cborEncoding, jsonEncoding = encoding{}, encoding{json: true}
 
-func (f form) suffix() string {
+func (f encoding) suffix() string {
 	if f.json {
 		return "json"
 	}
@@ -218,21 +218,21 @@ func (f form) suffix() string {
 }
 
 // readExpression writes the expression that reads what is no list or map.
-func (g *generator) readExpression(t *schema.Type, form form) string {
+func (g *generator) readExpression(t *schema.Type, encoding encoding) string {
 	expression := ""
 	switch {
 	case t.Kind.IsInteger():
 		low, high := t.Kind.Range()
 		expression = stubs.Call("r.integer", quote(t.Kind.String()), strconv.FormatInt(low, 10), strconv.FormatUint(high, 10))
-	case t.Kind == schema.KindText && form.json:
+	case t.Kind == schema.KindText && encoding.json:
 		expression = "r.quoted()"
 	case t.Kind == schema.KindEnum:
-		return stubs.Call(g.name(&t.Enum.Decl)+".read_"+form.suffix(), "r")
+		return stubs.Call(g.name(&t.Enum.Decl)+".read_"+encoding.suffix(), "r")
 	case t.Kind == schema.KindMessage:
-		return stubs.Call(g.name(&t.Message.Decl)+".read_"+form.suffix(), "r")
+		return stubs.Call(g.name(&t.Message.Decl)+".read_"+encoding.suffix(), "r")
 	case t.Kind == schema.KindUnion:
 		name := g.name(&t.Union.Decl)
-		return stubs.Call(strings.TrimSuffix(name, t.Union.Name)+"read_"+snake(t.Union.Name)+"_"+form.suffix(), "r")
+		return stubs.Call(strings.TrimSuffix(name, t.Union.Name)+"read_"+snake(t.Union.Name)+"_"+encoding.suffix(), "r")
 	default:
 		expression = "r." + scalars[t.Kind].read + "()"
 	}
@@ -248,9 +248,9 @@ func (g *generator) distinct(t *schema.Type, expression string) string {
 }
 
 // readItem writes what reads a value, and returns its expression.
-func (g *generator) readItem(t *schema.Type, form form) string {
+func (g *generator) readItem(t *schema.Type, encoding encoding) string {
 	if t.Kind != schema.KindList && t.Kind != schema.KindMap {
-		return g.readExpression(t, form)
+		return g.readExpression(t, encoding)
 	}
 	wire := g.wire()
 	guarded := func(step string, body func()) {
@@ -262,10 +262,10 @@ func (g *generator) readItem(t *schema.Type, form form) string {
 		items := g.fresh("items")
 		g.P("%s: list[%s] = []", items, g.typ(t.Elem))
 		add := func() {
-			item := g.readItem(t.Elem, form)
+			item := g.readItem(t.Elem, encoding)
 			g.P("%s", stubs.Call(items+".append", item))
 		}
-		if form.json {
+		if encoding.json {
 			g.P("r.open_list()")
 			guarded("len("+items+")", func() { g.block("while r.more():", add) })
 		} else {
@@ -279,10 +279,10 @@ func (g *generator) readItem(t *schema.Type, form form) string {
 	entries, key := g.fresh("entries"), g.fresh("key")
 	g.P("%s: dict[%s, %s] = {}", entries, g.typ(t.Key), g.typ(t.Elem))
 	put := func() {
-		item := g.readItem(t.Elem, form)
+		item := g.readItem(t.Elem, encoding)
 		g.P("%s", stubs.Call(wire+".put_once", entries, key, item))
 	}
-	if form.json {
+	if encoding.json {
 		g.P("r.open_object(\"a map\")")
 		name := g.fresh("key_name")
 		g.block(fmt.Sprintf("while (%s := r.member()) is not None:", name), func() {
@@ -293,7 +293,7 @@ func (g *generator) readItem(t *schema.Type, form form) string {
 		length := g.fresh("length")
 		g.P("%s = r.open_map()", length)
 		g.block(fmt.Sprintf("while r.more(len(%s), %s):", entries, length), func() {
-			g.P("%s = %s", key, g.readExpression(t.Key, form))
+			g.P("%s = %s", key, g.readExpression(t.Key, encoding))
 			guarded(g.keyText(t.Key, key), put)
 		})
 		g.P("r.leave()")
@@ -381,7 +381,7 @@ func (g *generator) entries(m *schema.Message) {
 			}
 			g.block(fmt.Sprintf("%s number == %d:", word, f.Number), func() {
 				g.P("r.once(%s in values)", quote(FieldName(f)))
-				value := g.readItem(f.Type, cborForm)
+				value := g.readItem(f.Type, cborEncoding)
 				g.P("values[%s] = %s", quote(FieldName(f)), value)
 			})
 		}
@@ -512,7 +512,7 @@ func (g *generator) readJSON(m *schema.Message) {
 						g.P("number = %d", f.Number)
 						g.P("r.once_in(seen, number)")
 						read := func() {
-							value := g.readItem(f.Type, jsonForm)
+							value := g.readItem(f.Type, jsonEncoding)
 							g.P("values[%s] = %s", quote(FieldName(f)), value)
 						}
 						if f.Presence == schema.Required {

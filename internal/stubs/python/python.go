@@ -77,7 +77,8 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 			{"calls", calls && len(m.Services) > 0, (*generator).calls},
 			{"client", options.Client && len(m.Services) > 0, (*generator).clients},
 			{"client_async", options.Client && options.Async && len(m.Services) > 0, (*generator).asyncClients},
-			{"server", options.Server && len(m.Services) > 0, (*generator).servers}, {"types", options.Types, (*generator).types},
+			{"server", options.Server && len(m.Services) > 0, (*generator).servers},
+			{"types", options.Types, (*generator).types},
 		} {
 			if !part.wanted {
 				continue

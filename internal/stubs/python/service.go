@@ -239,7 +239,7 @@ func (g *generator) take(i int, p conversation.Placed) string {
 	case t.Kind == schema.KindFloat32 || t.Kind == schema.KindFloat64 || t.Kind == schema.KindEnum:
 		shape = "number"
 	}
-	arguments := []string{strconv.Itoa(i), quote(shape), "lambda r: " + g.readExpression(t, jsonForm)}
+	arguments := []string{strconv.Itoa(i), quote(shape), "lambda r: " + g.readExpression(t, jsonEncoding)}
 	switch {
 	case f.Type.Kind == schema.KindList:
 		return stubs.Call("a.list", arguments...)

@@ -110,7 +110,7 @@ func (g *generator) readUnion(u *schema.Union, unlisted string) {
 	g.top()
 	g.method("_read_"+name+"_alternative", []string{"r: " + wire + ".CborReader", "number: int"}, u.Name, func() {
 		for _, a := range u.Alternatives {
-			g.block(fmt.Sprintf("if number == %d:", a.Number), func() { g.readAlternative(a, cborForm) })
+			g.block(fmt.Sprintf("if number == %d:", a.Number), func() { g.readAlternative(a, cborEncoding) })
 		}
 		g.P("return %s", stubs.Call(unlisted, "r.unlisted(number)"))
 	})
@@ -124,7 +124,7 @@ func (g *generator) readUnion(u *schema.Union, unlisted string) {
 	g.top()
 	g.method("_read_"+name+"_member", []string{"r: " + wire + ".JsonReader", "name: str"}, u.Name, func() {
 		for _, a := range u.Alternatives {
-			g.block(fmt.Sprintf("if name == %s:", quote(a.JSONName())), func() { g.readAlternative(a, jsonForm) })
+			g.block(fmt.Sprintf("if name == %s:", quote(a.JSONName())), func() { g.readAlternative(a, jsonEncoding) })
 		}
 		g.P("entry = r.entry(name)")
 		g.block("if entry is None:", func() {
@@ -137,10 +137,10 @@ func (g *generator) readUnion(u *schema.Union, unlisted string) {
 	g.fastUnion(u)
 }
 
-func (g *generator) readAlternative(a *schema.Alternative, form form) {
+func (g *generator) readAlternative(a *schema.Alternative, encoding encoding) {
 	g.P("try:")
 	g.Deeper(1, func() {
-		value := g.readItem(a.Type, form)
+		value := g.readItem(a.Type, encoding)
 		g.P("return %s", stubs.Call(AlternativeName(a), value))
 	})
 	g.P("except %s.WireError as problem:", g.wire())

@@ -158,26 +158,26 @@ func (g *generator) verbsOf(typ, tools string, whole bool) {
 }
 
 // writeMethod writes writeCbor or writeJson.
-func (g *generator) writeMethod(m *schema.Message, form string) {
+func (g *generator) writeMethod(m *schema.Message, encoding string) {
 	wire := g.wire()
-	g.method(fmt.Sprintf("write%s(w: %s.%sWriter, m: %s): void", form, wire, form, m.Name), func() {
-		if form == "Cbor" {
+	g.method(fmt.Sprintf("write%s(w: %s.%sWriter, m: %s): void", encoding, wire, encoding, m.Name), func() {
+		if encoding == "Cbor" {
 			g.P("const start = %s;", call("w.openMessage", countOf(m)))
 		} else {
 			g.P("const start = w.openMessage();")
 		}
 		for _, f := range m.Fields {
 			write := func() {
-				if form == "Cbor" {
+				if encoding == "Cbor" {
 					g.P("w.key(%d);", f.Number)
 				} else {
 					g.P("w.member(%s);", text(f.JSONName()))
 				}
-				if form == "Json" && f.Secret && !namedSecret(f.Type) {
-					g.In("if (!w.secret()) {", func() { g.writeValue(f.Type, "m."+FieldName(f), form, 0) }, "}")
+				if encoding == "Json" && f.Secret && !namedSecret(f.Type) {
+					g.In("if (!w.secret()) {", func() { g.writeValue(f.Type, "m."+FieldName(f), encoding, 0) }, "}")
 					return
 				}
-				g.writeValue(f.Type, "m."+FieldName(f), form, 0)
+				g.writeValue(f.Type, "m."+FieldName(f), encoding, 0)
 			}
 			if f.Presence == schema.Optional {
 				g.In(fmt.Sprintf("if (%s) {", isPresent(f)), write, "}")
@@ -185,7 +185,7 @@ func (g *generator) writeMethod(m *schema.Message, form string) {
 				write()
 			}
 		}
-		if form == "Cbor" {
+		if encoding == "Cbor" {
 			g.P("w.closeMessage(start, m[%s.unlisted]);", wire)
 		} else {
 			g.P("w.closeMessage(start, m[%s.unlisted], %s);", wire, fieldTable(m))
@@ -229,60 +229,60 @@ func deeper(depth int) string {
 	return strconv.Itoa(depth + 1)
 }
 
-func (g *generator) writeValue(t *schema.Type, value, form string, depth int) {
-	if form == "Json" && namedSecret(t) && t.Kind.IsScalar() {
+func (g *generator) writeValue(t *schema.Type, value, encoding string, depth int) {
+	if encoding == "Json" && namedSecret(t) && t.Kind.IsScalar() {
 		g.In("if (!w.secret()) {", func() { g.P("w.%s(%s);", scalars[t.Kind].verb, value) }, "}")
 		return
 	}
 	if tools := g.toolsOf(t); tools != "" {
-		g.P("%s.write%s(w, %s);", tools, form, value)
+		g.P("%s.write%s(w, %s);", tools, encoding, value)
 		return
 	}
-	g.writePlain(t, value, form, depth)
+	g.writePlain(t, value, encoding, depth)
 }
 
 // writePlain is writeValue for a type without tools, or inside of them.
-func (g *generator) writePlain(t *schema.Type, value, form string, depth int) {
+func (g *generator) writePlain(t *schema.Type, value, encoding string, depth int) {
 	n := deeper(depth)
 	switch t.Kind {
 	case schema.KindList:
-		if form == "Cbor" {
+		if encoding == "Cbor" {
 			g.P("w.openList(%s.length);", value)
 		} else {
 			g.P("w.open(\"[\");")
 		}
 		g.In(fmt.Sprintf("for (const item%s of %s) {", n, value), func() {
-			if form == "Json" {
+			if encoding == "Json" {
 				g.P("w.separate();")
 			}
-			g.writeValue(t.Elem, "item"+n, form, depth+1)
+			g.writeValue(t.Elem, "item"+n, encoding, depth+1)
 		}, "}")
-		g.closeWriting(form, "]")
+		g.closeWriting(encoding, "]")
 	case schema.KindMap:
-		if form == "Cbor" {
+		if encoding == "Cbor" {
 			g.P("w.openMap(%s.size);", value)
 		} else {
 			g.P("w.open(\"{\");")
 		}
 		g.In(fmt.Sprintf("for (const [key%s, entry%s] of %s) {", n, n, g.sortedEntries(t, value)), func() {
 			switch {
-			case form == "Cbor":
-				g.writeValue(t.Key, "key"+n, form, depth+1)
+			case encoding == "Cbor":
+				g.writeValue(t.Key, "key"+n, encoding, depth+1)
 			case namedSecret(t.Key):
 				g.P("w.secretMember(%s);", g.keyText(t.Key, "key"+n))
 			default:
 				g.P("w.member(%s);", g.keyText(t.Key, "key"+n))
 			}
-			g.writeValue(t.Elem, "entry"+n, form, depth+1)
+			g.writeValue(t.Elem, "entry"+n, encoding, depth+1)
 		}, "}")
-		g.closeWriting(form, "}")
+		g.closeWriting(encoding, "}")
 	default:
 		g.P("w.%s(%s);", scalars[t.Kind].verb, value)
 	}
 }
 
-func (g *generator) closeWriting(form, bracket string) {
-	if form == "Cbor" {
+func (g *generator) closeWriting(encoding, bracket string) {
+	if encoding == "Cbor" {
 		g.P("w.leave();")
 	} else {
 		g.P("w.close(%q);", bracket)
@@ -330,23 +330,23 @@ func (g *generator) keyOf(t *schema.Type, name string) string {
 }
 
 // readInto writes the statements that read a value into target.
-func (g *generator) readInto(t *schema.Type, target, form string) {
+func (g *generator) readInto(t *schema.Type, target, encoding string) {
 	if g.toolsOf(t) != "" || t.Kind.IsScalar() {
-		g.P("%s = %s;", target, g.readExpression(t, form))
+		g.P("%s = %s;", target, g.readExpression(t, encoding))
 		return
 	}
-	g.readPlain(t, func(value string) { g.P("%s = %s;", target, value) }, form, 0)
+	g.readPlain(t, func(value string) { g.P("%s = %s;", target, value) }, encoding, 0)
 }
 
 // readPlain reads a list or map, and does something with it.
-func (g *generator) readPlain(t *schema.Type, do func(value string), form string, depth int) {
+func (g *generator) readPlain(t *schema.Type, do func(value string), encoding string, depth int) {
 	wire, n := g.wire(), deeper(depth)
 	element := func(use func(value string)) {
 		if g.toolsOf(t.Elem) != "" || t.Elem.Kind.IsScalar() {
-			use(g.readExpression(t.Elem, form))
+			use(g.readExpression(t.Elem, encoding))
 			return
 		}
-		g.readPlain(t.Elem, use, form, depth+1)
+		g.readPlain(t.Elem, use, encoding, depth+1)
 	}
 	// What is wrong inside is told with its index or key.
 	guarded := func(step string, body func()) {
@@ -362,7 +362,7 @@ func (g *generator) readPlain(t *schema.Type, do func(value string), form string
 		list := "list" + n
 		g.P("const %s: %s[] = [];", list, g.elementType(t))
 		push := func() { element(func(value string) { g.P("%s.push(%s);", list, value) }) }
-		if form == "Cbor" {
+		if encoding == "Cbor" {
 			g.P("const length%s = r.openList();", n)
 			guarded(list+".length", func() { counted(push) })
 			g.P("r.leave();")
@@ -377,10 +377,10 @@ func (g *generator) readPlain(t *schema.Type, do func(value string), form string
 		set := func(key string) func() {
 			return func() { element(func(value string) { g.P("%s.distinct(%s, %s, %s);", wire, entries, key, value) }) }
 		}
-		if form == "Cbor" {
+		if encoding == "Cbor" {
 			g.P("const length%s = r.openMap();", n)
 			counted(func() {
-				g.P("const %s = %s;", key, g.readExpression(t.Key, form))
+				g.P("const %s = %s;", key, g.readExpression(t.Key, encoding))
 				guarded(g.keyText(t.Key, key), set(key))
 			})
 			g.P("r.leave();")
@@ -400,15 +400,15 @@ func (g *generator) readPlain(t *schema.Type, do func(value string), form string
 func (g *generator) elementType(t *schema.Type) string { return element(t, g.typ(t.Elem)) }
 
 // readExpression reads what is no list or map without a name.
-func (g *generator) readExpression(t *schema.Type, form string) string {
+func (g *generator) readExpression(t *schema.Type, encoding string) string {
 	if tools := g.toolsOf(t); tools != "" {
-		return fmt.Sprintf("%s.read%s(r)", tools, form)
+		return fmt.Sprintf("%s.read%s(r)", tools, encoding)
 	}
 	expression := "r." + scalars[t.Kind].verb + "()"
 	switch {
 	case t.Kind == schema.KindBytes:
 		expression = "r.bytes()"
-	case t.Kind == schema.KindText && form == "Json":
+	case t.Kind == schema.KindText && encoding == "Json":
 		expression = "r.textValue()"
 	}
 	if isBranded(t) {

@@ -72,17 +72,17 @@ func (g *generator) named(n *schema.NamedType) {
 // collection writes how a named list or map is read and written.
 func (g *generator) collection(n *schema.NamedType, plain *schema.Type) {
 	wire := g.wire()
-	for _, form := range []string{"Cbor", "Json"} {
-		g.method(fmt.Sprintf("write%s(w: %s.%sWriter, value: %s): void", form, wire, form, n.Name), func() {
-			if form == "Json" && n.Secret {
-				g.In("if (!w.secret()) {", func() { g.writePlain(plain, "value", form, 0) }, "}")
+	for _, encoding := range []string{"Cbor", "Json"} {
+		g.method(fmt.Sprintf("write%s(w: %s.%sWriter, value: %s): void", encoding, wire, encoding, n.Name), func() {
+			if encoding == "Json" && n.Secret {
+				g.In("if (!w.secret()) {", func() { g.writePlain(plain, "value", encoding, 0) }, "}")
 				return
 			}
-			g.writePlain(plain, "value", form, 0)
+			g.writePlain(plain, "value", encoding, 0)
 		})
 		g.P("")
-		g.method(fmt.Sprintf("read%s(r: %s.%sReader): %s", form, wire, form, n.Name), func() {
-			g.readPlain(plain, func(value string) { g.P("return %s;", value) }, form, 0)
+		g.method(fmt.Sprintf("read%s(r: %s.%sReader): %s", encoding, wire, encoding, n.Name), func() {
+			g.readPlain(plain, func(value string) { g.P("return %s;", value) }, encoding, 0)
 		})
 		g.P("")
 	}

@@ -64,13 +64,13 @@ func (g *generator) union(u *schema.Union) {
 }
 
 // alternative reads the value of an alternative.
-func (g *generator) alternative(a *schema.Alternative, form, keep string) {
+func (g *generator) alternative(a *schema.Alternative, encoding, keep string) {
 	g.In("try {", func() {
 		done := func(value string) { g.P("%s{ kind: %s, value: %s };", keep, text(a.Name), value) }
 		if g.toolsOf(a.Type) != "" || a.Type.Kind.IsScalar() {
-			done(g.readExpression(a.Type, form))
+			done(g.readExpression(a.Type, encoding))
 		} else {
-			g.readPlain(a.Type, done, form, 0)
+			g.readPlain(a.Type, done, encoding, 0)
 		}
 	}, "} catch (problem) {")
 	g.P("  throw %s.inside(problem, %s);", g.wire(), text(a.JSONName()))
@@ -78,24 +78,24 @@ func (g *generator) alternative(a *schema.Alternative, form, keep string) {
 }
 
 func (g *generator) unionWrite(u *schema.Union) {
-	for _, form := range []string{"Cbor", "Json"} {
-		g.method(fmt.Sprintf("write%s(w: %s.%sWriter, m: %s): void", form, g.wire(), form, u.Name), func() {
+	for _, encoding := range []string{"Cbor", "Json"} {
+		g.method(fmt.Sprintf("write%s(w: %s.%sWriter, m: %s): void", encoding, g.wire(), encoding, u.Name), func() {
 			g.In("switch (m.kind) {", func() {
 				for _, a := range u.Alternatives {
 					g.P("case %s:", text(a.Name))
 					g.Deeper(1, func() {
-						if form == "Cbor" {
+						if encoding == "Cbor" {
 							g.P("w.openUnion(%d);", a.Number)
 						} else {
 							g.P("w.openUnion(%s);", text(a.JSONName()))
 						}
-						g.writeValue(a.Type, "m.value", form, 0)
-						g.closeWriting(form, "}")
+						g.writeValue(a.Type, "m.value", encoding, 0)
+						g.closeWriting(encoding, "}")
 						g.P("break;")
 					})
 				}
 				g.P("default:")
-				if form == "Cbor" {
+				if encoding == "Cbor" {
 					g.P("  w.unlisted(%s, m);", text(u.Name))
 				} else {
 					g.P("  w.unlisted(m);")

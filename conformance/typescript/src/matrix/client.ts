@@ -5,15 +5,15 @@ import { setTimeout as wait } from "node:timers/promises";
 import type { ClientOptions } from "../gen/faithful/client.js";
 import { nodeTransport } from "../gen/faithful/node.js";
 import { nodeSocket } from "../gen/faithful/socket.js";
-import { type Form, InvalidRequest, MissingCredential, Problem, Unreachable } from "../gen/faithful/web.js";
+import { type Encoding, InvalidRequest, MissingCredential, Problem, Unreachable } from "../gen/faithful/web.js";
 import { CalendarDate, Decimal, Duration, Instant, uuid } from "../gen/faithful/wire.js";
 import { PierClient, PierFull, type Tick, echoRequestTools, lookRequestTools } from "../gen/skerry/matrix/index.js";
 
-const [base = "http://127.0.0.1:8080", form = "cbor", transport = "node"] = process.argv.slice(2);
+const [base = "http://127.0.0.1:8080", encoding = "cbor", transport = "node"] = process.argv.slice(2);
 
 function connect(options: ClientOptions = {}): PierClient {
   const carried = transport === "node" ? { transport: nodeTransport() } : {};
-  return new PierClient(base, { form: form as Form, socket: nodeSocket, ...carried, ...options });
+  return new PierClient(base, { encoding: encoding as Encoding, socket: nodeSocket, ...carried, ...options });
 }
 
 const client = connect();

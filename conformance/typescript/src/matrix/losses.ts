@@ -2,12 +2,12 @@
 // comes through whole, and holds each that does not against what it is told of it.
 import { nodeTransport } from "../gen/faithful/node.js";
 import { nodeSocket } from "../gen/faithful/socket.js";
-import { type Form, Unreachable } from "../gen/faithful/web.js";
+import { type Encoding, Unreachable } from "../gen/faithful/web.js";
 import { PierClient, type Tick } from "../gen/skerry/matrix/index.js";
 
-const [base = "http://127.0.0.1:8080", form = "cbor", call = "count", transport = "node"] = process.argv.slice(2);
+const [base = "http://127.0.0.1:8080", encoding = "cbor", call = "count", transport = "node"] = process.argv.slice(2);
 const carried = transport === "node" ? { transport: nodeTransport() } : {};
-const client = new PierClient(base, { form: form as Form, socket: nodeSocket, tries: 1, timeout: 10_000, ...carried });
+const client = new PierClient(base, { encoding: encoding as Encoding, socket: nodeSocket, tries: 1, timeout: 10_000, ...carried });
 const ticks = [{ n: 0 }, { n: 1 }, { n: 2 }];
 
 async function number(stream: AsyncIterable<Tick>): Promise<number> {

@@ -1,15 +1,15 @@
 // A client of the Skerry Line: an example of how generated clients are used.
 import { nodeTransport } from "./gen/faithful/node.js";
 import { nodeSocket } from "./gen/faithful/socket.js";
-import { type Form, MissingCredential, Problem } from "./gen/faithful/web.js";
+import { type Encoding, MissingCredential, Problem } from "./gen/faithful/web.js";
 import { Instant, uuid } from "./gen/faithful/wire.js";
 import { BookingsClient, LARGEST_PARTY, SailingFull } from "./gen/skerry/booking/index.js";
 import { NotFound } from "./gen/skerry/common/index.js";
 import { FleetClient, StalePosition } from "./gen/skerry/fleet/index.js";
 import { type PassageInit, QuayClient, gateCodeTools, languageTools, sailingCodeTools } from "./gen/skerry/quay/index.js";
 
-const [base = "http://127.0.0.1:8080", form = "cbor"] = process.argv.slice(2);
-const options = { form: form as Form, transport: nodeTransport(), socket: nodeSocket };
+const [base = "http://127.0.0.1:8080", encoding = "cbor"] = process.argv.slice(2);
+const options = { encoding: encoding as Encoding, transport: nodeTransport(), socket: nodeSocket };
 const bookings = new BookingsClient(base, options);
 const fleet = new FleetClient(base, options);
 

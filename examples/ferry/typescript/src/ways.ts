@@ -20,7 +20,7 @@ function messages(): void {
   }
 }
 
-/** Forms are CBOR and JSON. */
+/** Encodings are CBOR and JSON. */
 function encodings(): void {
   const money = moneyTools.make({ hundredths: 2500n });
   const binary = moneyTools.toCbor(money);

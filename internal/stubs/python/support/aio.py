@@ -84,7 +84,7 @@ class AsyncClient(Exchange):
         deadline = time.monotonic() + (self.timeout if timeout is None else timeout)
 
         async def answered() -> A:
-            request = await self.prepare(call, message, self.form, deadline - time.monotonic())
+            request = await self.prepare(call, message, self.encoding, deadline - time.monotonic())
             response = await self._open(call, request, deadline)
             answer: A = await self._read(call, response)
             return answer
@@ -94,7 +94,7 @@ class AsyncClient(Exchange):
     async def send(self, call: web.Call[Q, A], messages: Messages[Q], timeout: float | None) -> A:
         """Sends a call whose request is a stream."""
         begin = time.monotonic() + (self.timeout if timeout is None else timeout)
-        request = await _within(call, begin, self.prepare(call, None, self.form, None))
+        request = await _within(call, begin, self.prepare(call, None, self.encoding, None))
         request.headers["content-type"] = self.sequence
         writer = stream.ElementWriter(json=self.json, sequence=True, limit=self.element_limit)
         sent = asyncio.Event()
@@ -132,13 +132,13 @@ class AsyncClient(Exchange):
 
         response = await _within(call, deadline, opened())
         try:
-            form = web.media_type(response.headers.get("content-type"))
+            encoding = web.media_type(response.headers.get("content-type"))
             if not 200 <= response.status_code < 300:
                 await self._read(call, response)
-            if form not in (web.CBOR_SEQ, web.JSON_SEQ):
-                raise web.BadAnswer(response.status_code, f"its type is {form!r}")
+            if encoding not in (web.CBOR_SEQ, web.JSON_SEQ):
+                raise web.BadAnswer(response.status_code, f"its type is {encoding!r}")
             elements = stream.Elements(
-                json=form == web.JSON_SEQ, cls=call.answer, limit=self.element_limit, items=self.items
+                json=encoding == web.JSON_SEQ, cls=call.answer, limit=self.element_limit, items=self.items
             )
             chunks = response.aiter_raw()
             while True:

@@ -249,7 +249,7 @@ class Client(Exchange):
     def do(self, call: web.Call[Q, A], message: Q, timeout: float | None, cancellation: Cancellation | None) -> A:
         """Sends a call of one request and one answer."""
         attempt = self._attempt(call, timeout, cancellation)
-        attempt.request = self._prepared(attempt, message, self.form, attempt.left())
+        attempt.request = self._prepared(attempt, message, self.encoding, attempt.left())
         response = self._open(attempt)
         try:
             answer: A = self._read(attempt, response)
@@ -298,18 +298,18 @@ class Client(Exchange):
         attempt.request = self._prepared(attempt, message, self.sequence, None)
         response = self._open(attempt)
         attempt.forget()
-        form = web.media_type(response.getheader("content-type"))
-        if not 200 <= response.status < 300 or form not in (web.CBOR_SEQ, web.JSON_SEQ):
+        encoding = web.media_type(response.getheader("content-type"))
+        if not 200 <= response.status < 300 or encoding not in (web.CBOR_SEQ, web.JSON_SEQ):
             try:
                 if 200 <= response.status < 300:
-                    raise web.BadAnswer(response.status, f"its type is {form!r}")
+                    raise web.BadAnswer(response.status, f"its type is {encoding!r}")
                 attempt.watch()
                 self._read(attempt, response)
             finally:
                 self._drop(attempt)
             raise web.BadAnswer(response.status, "it is no stream")
         elements = stream.Elements(
-            json=form == web.JSON_SEQ, cls=call.answer, limit=self.element_limit, items=self.items
+            json=encoding == web.JSON_SEQ, cls=call.answer, limit=self.element_limit, items=self.items
         )
 
         def drop() -> None:
@@ -325,7 +325,7 @@ class Client(Exchange):
     ) -> A:
         """Sends a call whose request is a stream."""
         begin = self._attempt(call, timeout, cancellation)
-        request = self._prepared(begin, None, self.form, None)
+        request = self._prepared(begin, None, self.encoding, None)
         attempt = self._attempt(call, math.inf, cancellation)
         request.headers["content-type"] = self.sequence
         attempt.request = request

@@ -34,7 +34,7 @@ class Request:
 class CommonOptions(TypedDict, total=False):
     """How every client calls."""
 
-    form: Literal["cbor", "json"]
+    encoding: Literal["cbor", "json"]
     """What requests are sent as; "cbor" where it is not given."""
     timeout: float
     """In seconds, for each call and everything that it waits for: credentials, tries and the pauses between them; 60
@@ -68,7 +68,7 @@ class Exchange:
         self.base = base.rstrip("/")
         self.path = parts.path.rstrip("/")
         self._digest = definitions.digest
-        self.json = options.get("form", "cbor") == "json"
+        self.json = options.get("encoding", "cbor") == "json"
         self.timeout: float = options.get("timeout", 60.0)
         self.idle_timeout: float = options.get("idle_timeout", 60.0)
         self.element_limit: int = options.get("element_limit", 1 << 20)
@@ -80,7 +80,7 @@ class Exchange:
         self._on_digest: Callable[[str], None] | None = options.get("on_digest")
 
     @property
-    def form(self) -> str:
+    def encoding(self) -> str:
         return web.JSON if self.json else web.CBOR
 
     @property
@@ -106,17 +106,17 @@ class Exchange:
         """What an answer that is no stream says."""
         if len(body) > self.answer_limit:
             raise web.BadAnswer(status, "it is too large")
-        form = web.media_type(content_type)
+        encoding = web.media_type(content_type)
         if not 200 <= status < 300:
-            if form != web.PROBLEM:
+            if encoding != web.PROBLEM:
                 raise web.BadAnswer(status, "it is no problem details")
             raise web.failure(call, status, body.decode(errors="replace"))
         if call.answer is None or call.answer_stream:
             return None
-        if form not in (web.CBOR, web.JSON):
-            raise web.BadAnswer(status, f"its type is {form!r}")
+        if encoding not in (web.CBOR, web.JSON):
+            raise web.BadAnswer(status, f"its type is {encoding!r}")
         try:
-            return web.decode(form, body, call.answer, self.items)
+            return web.decode(encoding, body, call.answer, self.items)
         except wire.WireError as problem:
             raise web.BadAnswer(status, str(problem)) from problem
 
@@ -128,7 +128,7 @@ class Exchange:
         wait: float | None,
         given: Mapping[str, CredentialSource] | None = None,
     ) -> Request:
-        """A request for an answer of a form, that waits for so many seconds.
+        """A request for an answer of an encoding, that waits for so many seconds.
 
         Credentials are those that the client has, unless others are given.
         """
@@ -144,11 +144,11 @@ class Exchange:
             if violations:
                 raise wire.InvalidRequest(violations, call.name)
             if call.travel is None:
-                body = web.encode(self.form, message)
+                body = web.encode(self.encoding, message)
             elif call.travel.body is not None:
-                body = web.encode(self.form, call.travel.body_of(message))
+                body = web.encode(self.encoding, call.travel.body_of(message))
             if body is not None:
-                headers["content-type"] = self.form
+                headers["content-type"] = self.encoding
         if call.needs:
             self._present(call, headers, parameters, self._credentials if given is None else given)
         headers.update(parameters.headers)

@@ -497,8 +497,8 @@ class _Exchange:
             except _GoneError:
                 return
 
-    def _headers(self, form: str, more: dict[str, str] | None = None) -> list[tuple[bytes, bytes]]:
-        headers = [*self.extra, (b"content-type", form.encode()), (b"vary", b"Accept")]
+    def _headers(self, encoding: str, more: dict[str, str] | None = None) -> list[tuple[bytes, bytes]]:
+        headers = [*self.extra, (b"content-type", encoding.encode()), (b"vary", b"Accept")]
         if more:
             headers += [(name.encode(), value.encode("latin-1", "replace")) for name, value in more.items()]
         return headers
@@ -544,7 +544,7 @@ class _Exchange:
         return True
 
     async def _serve(self, found: Route, values: dict[str, str]) -> None:
-        """Answers one call, refusing in the order: credentials, forms of answer and request, size, what can't be read, what is not allowed."""
+        """Answers one call, refusing in the order: credentials, encodings of answer and request, size, what can't be read, what is not allowed."""
         self.call = call = found.call
         if self._foreign(call):
             raise _Refusal("forbidden", "a page of another site may not make this call")
@@ -554,31 +554,31 @@ class _Exchange:
                 "the call streams both ways: upgrade to a WebSocket with the subprotocol faithful-cbor or faithful-json"
             )
             raise _Refusal("not-acceptable", detail, headers={"upgrade": "websocket"})
-        request_form = web.media_type(self.headers.get("content-type"))
-        forms = (web.CBOR_SEQ, web.JSON_SEQ) if call.answer_stream else (web.CBOR, web.JSON)
-        form = _preferred(self.headers.get("accept"), request_form, *forms)
-        if form is None:
+        request_encoding = web.media_type(self.headers.get("content-type"))
+        encodings = (web.CBOR_SEQ, web.JSON_SEQ) if call.answer_stream else (web.CBOR, web.JSON)
+        encoding = _preferred(self.headers.get("accept"), request_encoding, *encodings)
+        if encoding is None:
             raise _Refusal("not-acceptable", "answers are in CBOR or JSON")
         if call.request_stream:
-            await self._receive_stream(found, request_form, form)
+            await self._receive_stream(found, request_encoding, encoding)
             return
         patience = self._patience()
         deadline = asyncio.get_running_loop().time() + patience  # for the body, too
-        request = await self._within(self._request(call, request_form, values), patience)
+        request = await self._within(self._request(call, request_encoding, values), patience)
         arguments = (self.context,) if call.request is None else (request, self.context)
         if call.answer_stream:
-            await self._send_stream(found, form, arguments)
+            await self._send_stream(found, encoding, arguments)
             return
         result = await self._watched(self._run(found, arguments), deadline - asyncio.get_running_loop().time())
-        await self._answered(call, form, result)
+        await self._answered(call, encoding, result)
 
-    async def _answered(self, call: web.Call[Any, Any], form: str, result: Any) -> None:
+    async def _answered(self, call: web.Call[Any, Any], encoding: str, result: Any) -> None:
         if call.answer is None:
             await self._respond(call.status or 204, [*self.extra, (b"vary", b"Accept")], b"")
             return
         if result is None:
             raise TypeError("the handler returned no answer")
-        await self._respond(call.status or 200, self._headers(form), web.encode(form, result))
+        await self._respond(call.status or 200, self._headers(encoding), web.encode(encoding, result))
 
     async def _admit(self, call: web.Call[Any, Any]) -> None:
         """Looks at credentials: that they are there, and what the authorizer says."""
@@ -744,15 +744,15 @@ class _Exchange:
         await run()
         return result[0] if result else None
 
-    async def _send_stream(self, found: Route, form: str, arguments: tuple[Any, ...]) -> None:
+    async def _send_stream(self, found: Route, encoding: str, arguments: tuple[Any, ...]) -> None:
         """Answers a call with a stream."""
         call = found.call
-        writer = stream.ElementWriter(json=form == web.JSON_SEQ, sequence=True, limit=self.mount.element_limit)
+        writer = stream.ElementWriter(json=encoding == web.JSON_SEQ, sequence=True, limit=self.mount.element_limit)
 
         async def put(element: bytes) -> None:
             if not self.begun:
                 self.begun = True
-                headers = self._headers(form, {"x-accel-buffering": "no"})
+                headers = self._headers(encoding, {"x-accel-buffering": "no"})
                 await self._put({"type": "http.response.start", "status": call.status or 200, "headers": headers})
             await self._put({"type": "http.response.body", "body": element, "more_body": True})
 
@@ -810,17 +810,20 @@ class _Exchange:
         finally:
             pacemaker.cancel()
 
-    async def _receive_stream(self, found: Route, request_form: str, form: str) -> None:
+    async def _receive_stream(self, found: Route, request_encoding: str, encoding: str) -> None:
         """Answers a call whose request is a stream."""
         self._plain_body()
-        if request_form not in (web.CBOR_SEQ, web.JSON_SEQ):
+        if request_encoding not in (web.CBOR_SEQ, web.JSON_SEQ):
             raise _Refusal(
                 "unsupported-form",
-                f"Content-Type is application/cbor-seq or application/json-seq, not {request_form!r}",
+                f"Content-Type is application/cbor-seq or application/json-seq, not {request_encoding!r}",
             )
         call, reading = found.call, _Reading()
         elements = stream.Elements(
-            json=request_form == web.JSON_SEQ, cls=call.request, limit=self.mount.element_limit, items=self.mount.items
+            json=request_encoding == web.JSON_SEQ,
+            cls=call.request,
+            limit=self.mount.element_limit,
+            items=self.mount.items,
         )
 
         async def source() -> AsyncIterator[tuple[stream.Kind, Any]]:
@@ -839,7 +842,7 @@ class _Exchange:
             raise reading.failed or problem from None
         if reading.failed is not None:
             raise reading.failed  # half a stream was no request, whatever the handler made of it
-        await self._answered(call, form, result)
+        await self._answered(call, encoding, result)
 
     async def _chunk(self, timeout: float | None) -> bytes:
         try:
@@ -876,22 +879,22 @@ class _Exchange:
         if coding.lower() != "identity":
             raise _Refusal("unsupported-form", f"encoded bodies are not read: {coding}")
 
-    async def _request(self, call: web.Call[Any, Any], form: str, values: dict[str, str]) -> Any:
+    async def _request(self, call: web.Call[Any, Any], encoding: str, values: dict[str, str]) -> Any:
         """Reads the request, from wherever its fields travel."""
         if call.request is None:
             # Any body is dropped, but for a stream: who sends one means another call.
-            if form in (web.CBOR_SEQ, web.JSON_SEQ):
+            if encoding in (web.CBOR_SEQ, web.JSON_SEQ):
                 raise _Refusal(
                     "unsupported-form",
-                    f"the call takes no request, and no stream: Content-Type is not {json.dumps(form)}",
+                    f"the call takes no request, and no stream: Content-Type is not {json.dumps(encoding)}",
                 )
             return None
         travel = call.travel
         if travel is None:
-            message = await self._body(form, call.request)
+            message = await self._body(encoding, call.request)
             self._allow(message, [])
             return message
-        body = await self._body(form, travel.body) if travel.body is not None else None
+        body = await self._body(encoding, travel.body) if travel.body is not None else None
         query, odd = self._query()
 
         def value_of(p: web.Placed) -> list[str]:
@@ -921,11 +924,11 @@ class _Exchange:
         if violations:
             raise _violated(web.locate(violations, placed))
 
-    async def _body(self, form: str, cls: Any) -> Any:
+    async def _body(self, encoding: str, cls: Any) -> Any:
         self._plain_body()
-        if form not in (web.CBOR, web.JSON) and (form or self._has_body()):
+        if encoding not in (web.CBOR, web.JSON) and (encoding or self._has_body()):
             raise _Refusal(
-                "unsupported-form", f"Content-Type is application/cbor or application/json, not {json.dumps(form)}"
+                "unsupported-form", f"Content-Type is application/cbor or application/json, not {json.dumps(encoding)}"
             )
         limit = self.mount.options.get("body_limit", 4 << 20)
         too_large = _Refusal("too-large", f"the body is larger than {limit} bytes")
@@ -946,7 +949,7 @@ class _Exchange:
         if len(body) > limit:
             raise too_large
         try:
-            return web.decode(form, body, cls, self.mount.items) if form else cls.from_json("{}")
+            return web.decode(encoding, body, cls, self.mount.items) if encoding else cls.from_json("{}")
         except wire.WireError as problem:
             raise _unreadable(problem) from problem
 
@@ -1253,7 +1256,7 @@ def _challenges(call: web.Call[Any, Any]) -> dict[str, str]:
 
 
 def _preferred(accept: str | None, request: str, cbor_type: str, json_type: str) -> str | None:
-    """Chooses the type of an answer by Accept (RFC 9110, section 12.5.1): of two alike the form of the request, or JSON."""
+    """Chooses the type of an answer by Accept (RFC 9110, section 12.5.1): of two alike the encoding of the request, or JSON."""
     fallback = cbor_type if request in (web.CBOR, web.CBOR_SEQ) else json_type
     if accept is None or accept == fallback:
         return fallback

@@ -27,7 +27,7 @@ Kind = Literal["value", "end", "problem", "other"]
 
 
 class ElementWriter:
-    """Writes elements of one form."""
+    """Writes elements of one encoding."""
 
     def __init__(self, *, json: bool, sequence: bool, limit: int) -> None:
         self.json = json

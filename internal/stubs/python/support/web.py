@@ -165,13 +165,13 @@ def media_type(header: str | None) -> str:
     return (header or "").partition(";")[0].strip().lower()
 
 
-def encode(form: str, message: Any) -> bytes:
-    payload: bytes = message.to_cbor() if form == CBOR else message.to_json().encode()
+def encode(encoding: str, message: Any) -> bytes:
+    payload: bytes = message.to_cbor() if encoding == CBOR else message.to_json().encode()
     return payload
 
 
-def decode(form: str, payload: bytes, cls: Any, items: int) -> Any:
-    return cls.from_cbor(payload, items) if form == CBOR else cls.from_json(payload, items)
+def decode(encoding: str, payload: bytes, cls: Any, items: int) -> Any:
+    return cls.from_cbor(payload, items) if encoding == CBOR else cls.from_json(payload, items)
 
 
 def needs_text(needs: list[list[Credential]]) -> str:

@@ -714,9 +714,9 @@ class CborReader:
         n = self.head()
         if self.major == _SIMPLE:
             part = self.data[start + 1 : self.at]
-            form = {25: ">e", 26: ">f", 27: ">d"}.get(self.info)
-            if form is not None:
-                (value,) = struct.unpack(form, part)
+            encoding = {25: ">e", 26: ">f", 27: ">d"}.get(self.info)
+            if encoding is not None:
+                (value,) = struct.unpack(encoding, part)
                 return float(value)
         elif self.major <= _NEGATIVE:
             exact = n if self.major == _UNSIGNED else -1 - n

@@ -3,7 +3,7 @@
 import { BadElement, ElementWriter, Lost, after, elements, readElement, withHeartbeats, within } from "./stream.js";
 import type { Element } from "./stream.js";
 import * as web from "./web.js";
-import type { Call, Credential, Form, Trace } from "./web.js";
+import type { Call, Credential, Encoding, Trace } from "./web.js";
 import * as wire from "./wire.js";
 
 /** A request as a transport sends it. Redirects are not to be followed. */
@@ -53,7 +53,7 @@ export type SocketTransport = (request: OutgoingRequest, protocol: string, faile
 /** How a client calls. */
 export interface ClientOptions {
   /** What requests are sent as; "cbor" where it is not given. */
-  readonly form?: Form;
+  readonly encoding?: Encoding;
   /** fetchTransport() where it is not given; nodeTransport() is faster in Node. */
   readonly transport?: Transport;
   /** What carries calls that stream both ways; nodeSocket in Node. */
@@ -283,12 +283,12 @@ export class Client {
     return this.options.answerItemLimit ?? wire.defaultBudget;
   }
 
-  private get form(): Form {
-    return this.options.form ?? "cbor";
+  private get encoding(): Encoding {
+    return this.options.encoding ?? "cbor";
   }
 
   private get sequence(): string {
-    return this.form === "json" ? web.jsonSequence : web.cborSequence;
+    return this.encoding === "json" ? web.jsonSequence : web.cborSequence;
   }
 
   /** Sends a call of one request and one answer. */
@@ -296,7 +296,7 @@ export class Client {
     const timeout = options?.timeout ?? this.options.timeout ?? 60_000;
     const patience = new Patience(timeout, options?.signal);
     try {
-      const type = this.form === "json" ? web.jsonType : web.cborType;
+      const type = this.encoding === "json" ? web.jsonType : web.cborType;
       const answer = await this.open(call, message, type, timeout, patience, options);
       return await this.read(call, answer, patience);
     } finally {
@@ -320,9 +320,9 @@ export class Client {
       }
       const idle = this.options.idleTimeout ?? 60_000;
       patience.rest();
-      const form = type === web.jsonSequence ? "json" : "cbor";
+      const encoding = type === web.jsonSequence ? "json" : "cbor";
       const codec = call.answer as wire.Codec<A>;
-      yield* this.values(call, answer.status, elements(listened(answer.body, patience, idle), form, codec, this.options.elementLimit ?? 1 << 20, this.items));
+      yield* this.values(call, answer.status, elements(listened(answer.body, patience, idle), encoding, codec, this.options.elementLimit ?? 1 << 20, this.items));
     } finally {
       patience.done();
       patience.abort(undefined); // a reader that stops early lets go of the connection
@@ -359,7 +359,7 @@ export class Client {
   /** Sends a call whose request is a stream. */
   async send<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, options: CallOptions | undefined): Promise<A> {
     const patience = new Patience(Infinity, options?.signal);
-    const writer = new ElementWriter(this.form, call.request as wire.Codec<Q>, true, this.options.elementLimit ?? 1 << 20);
+    const writer = new ElementWriter(this.encoding, call.request as wire.Codec<Q>, true, this.options.elementLimit ?? 1 << 20);
     let refused: unknown;
     const timeout = options?.timeout ?? this.options.timeout ?? 60_000;
     const body = async function* (): AsyncGenerator<Uint8Array<ArrayBuffer>> {
@@ -375,7 +375,7 @@ export class Client {
       yield writer.end();
     };
     try {
-      const request = await this.request(call, undefined as Q, this.form === "json" ? web.jsonType : web.cborType, undefined, patience, options);
+      const request = await this.request(call, undefined as Q, this.encoding === "json" ? web.jsonType : web.cborType, undefined, patience, options);
       const answer = await this.carried({ ...request, headers: { ...request.headers, "content-type": this.sequence }, body: withHeartbeats(body(), writer.heartbeat(), 15_000) }, call, patience);
       return await this.read(call, answer, patience);
     } catch (problem) {
@@ -396,7 +396,7 @@ export class Client {
     const idle = this.options.idleTimeout ?? 60_000;
     const patience = new Patience(timeout, options?.signal);
     const limit = this.options.elementLimit ?? 1 << 20;
-    const writer = new ElementWriter(this.form, call.request as wire.Codec<Q>, false, limit);
+    const writer = new ElementWriter(this.encoding, call.request as wire.Codec<Q>, false, limit);
     let request: OutgoingRequest;
     try {
       request = await this.request(call, undefined as Q, web.jsonType, undefined, patience, options);
@@ -404,7 +404,7 @@ export class Client {
       patience.done();
       throw problem;
     }
-    const protocol = this.form === "json" ? "faithful-json" : "faithful-cbor";
+    const protocol = this.encoding === "json" ? "faithful-json" : "faithful-cbor";
     let socket: Socket;
     try {
       socket = await patience.bound(open({ ...request, url: request.url.replace(/^http/, "ws"), elementLimit: limit, idleTimeout: idle }, protocol, (status, body) => web.failure(call, status, body)));
@@ -418,7 +418,7 @@ export class Client {
     const text = new TextDecoder();
     /** Sends an element; where that fails, the receiving side says so. */
     const put = (element: Uint8Array<ArrayBuffer>): Promise<boolean> =>
-      socket.send(this.form === "json" ? text.decode(element) : element).then(
+      socket.send(this.encoding === "json" ? text.decode(element) : element).then(
         () => true,
         () => false,
       );
@@ -581,7 +581,7 @@ export class Client {
       if (violations.length > 0) {
         throw new web.InvalidRequest(call.name, violations);
       }
-      const type = this.form === "json" ? web.jsonType : web.cborType;
+      const type = this.encoding === "json" ? web.jsonType : web.cborType;
       if (travel === undefined) {
         body = web.encode(type, message, call.request);
       } else if (travel.body !== undefined) {

@@ -4,7 +4,7 @@ import { chunksOf, streamOf } from "./client.js";
 import { BadElement, ElementWriter, Lost, elements, readElement, withHeartbeats, within } from "./stream.js";
 import type { Element } from "./stream.js";
 import * as web from "./web.js";
-import type { Call, Definitions, Failure, Form, Trace } from "./web.js";
+import type { Call, Definitions, Failure, Encoding, Trace } from "./web.js";
 import * as wire from "./wire.js";
 
 /** What a handler knows beside its request. */
@@ -84,7 +84,7 @@ export interface Outgoing {
 
 /** A call that streams both ways, when the upgrade is agreed to. */
 export interface Upgrade {
-  readonly form: Form;
+  readonly encoding: Encoding;
   readonly elementLimit: number;
   readonly idleTimeout: number;
   /** Takes the messages of the client and gives those of the server, until its end or problem. What it throws means that nobody listens any more. */
@@ -299,7 +299,7 @@ class Server {
     throw new Refusal("unknown-call", `no call has the path ${path}`);
   }
 
-  /** Answers one call, refusing in the order: credentials, form of the answer, form of the request, size, what can't be read, what is not allowed. */
+  /** Answers one call, refusing in the order: credentials, encoding of the answer, encoding of the request, size, what can't be read, what is not allowed. */
   private async call(incoming: Incoming, found: Found): Promise<Outgoing> {
     const { call } = found.route;
     if (this.foreign(incoming, call)) {
@@ -410,8 +410,8 @@ class Server {
         throw new Refusal("not-implemented", `${call.name} is not implemented here`);
       }
       const exchange = new Exchange(this, this.options, this.definitions, this.base, incoming, found, credentials, identity);
-      const form = protocol === "faithful-json" ? "json" : "cbor";
-      return { form, elementLimit: exchange.elementLimit, idleTimeout: exchange.idle, converse: (messages) => exchange.converse(messages, form) };
+      const encoding = protocol === "faithful-json" ? "json" : "cbor";
+      return { encoding, elementLimit: exchange.elementLimit, idleTimeout: exchange.idle, converse: (messages) => exchange.converse(messages, encoding) };
     } catch (problem) {
       const outgoing = this.refuse(name, problem);
       outgoing.headers["faithful-definitions"] = this.definitions.digest;
@@ -676,8 +676,8 @@ class Exchange {
   /** Answers a call with a stream. */
   async send(requestType: string, type: string): Promise<Outgoing> {
     const request = await this.request(requestType, this.options.handlerTimeout ?? 60_000);
-    const form = type === web.jsonSequence ? "json" : "cbor";
-    const chunks = this.answers(form, true, (serve) => serve(request, this.context));
+    const encoding = type === web.jsonSequence ? "json" : "cbor";
+    const chunks = this.answers(encoding, true, (serve) => serve(request, this.context));
     // What fails before the first element is an ordinary problem.
     const first = chunks.next();
     let came: IteratorResult<Uint8Array<ArrayBuffer>> | undefined;
@@ -687,7 +687,7 @@ class Exchange {
       this.done();
       return this.failed(problem);
     }
-    const writer = this.writer(form, true);
+    const writer = this.writer(encoding, true);
     const rest = (async function* (): AsyncGenerator<Uint8Array<ArrayBuffer>> {
       try {
         if (came === undefined) {
@@ -705,13 +705,13 @@ class Exchange {
     return { status: this.call.status ?? 200, headers: { "content-type": type, vary: "Accept", "x-accel-buffering": "no" }, body: withHeartbeats(rest, writer.heartbeat(), this.options.heartbeat ?? 15_000) };
   }
 
-  private writer(form: Form, sequence: boolean): ElementWriter<unknown> {
-    return new ElementWriter(form, this.call.answer as wire.Codec<unknown>, sequence, this.elementLimit);
+  private writer(encoding: Encoding, sequence: boolean): ElementWriter<unknown> {
+    return new ElementWriter(encoding, this.call.answer as wire.Codec<unknown>, sequence, this.elementLimit);
   }
 
   /** The elements that a handler gives, and its end or problem. What it throws before any is thrown. */
-  private async *answers(form: Form, sequence: boolean, handler: (serve: Handler) => unknown, reading?: Reading): AsyncGenerator<Uint8Array<ArrayBuffer>> {
-    const writer = this.writer(form, sequence);
+  private async *answers(encoding: Encoding, sequence: boolean, handler: (serve: Handler) => unknown, reading?: Reading): AsyncGenerator<Uint8Array<ArrayBuffer>> {
+    const writer = this.writer(encoding, sequence);
     let begun = false;
     try {
       const given = (await this.run(handler)) as AsyncIterable<never> | Iterable<never>;
@@ -743,11 +743,11 @@ class Exchange {
     if (requestType !== web.cborSequence && requestType !== web.jsonSequence) {
       throw new Refusal("unsupported-form", `Content-Type is application/cbor-seq or application/json-seq, not ${JSON.stringify(requestType)}`);
     }
-    const form = requestType === web.jsonSequence ? "json" : "cbor";
+    const encoding = requestType === web.jsonSequence ? "json" : "cbor";
     const chunks = impatient(this.incoming.body ?? empty(), this.idle);
     const reading = new Reading();
     try {
-      const answer = await this.run((serve) => serve(this.checked(elements(chunks, form, this.call.request as wire.Codec<unknown>, this.elementLimit, this.items), reading), this.context));
+      const answer = await this.run((serve) => serve(this.checked(elements(chunks, encoding, this.call.request as wire.Codec<unknown>, this.elementLimit, this.items), reading), this.context));
       if (reading.failed !== undefined) {
         throw reading.failed;
       }
@@ -782,7 +782,7 @@ class Exchange {
   }
 
   /** Serves a call that streams both ways. */
-  async *converse(messages: AsyncIterable<Uint8Array>, form: Form): AsyncGenerator<Uint8Array<ArrayBuffer>> {
+  async *converse(messages: AsyncIterable<Uint8Array>, encoding: Encoding): AsyncGenerator<Uint8Array<ArrayBuffer>> {
     const codec = this.call.request as wire.Codec<unknown>;
     const iterator = impatient(messages, this.idle);
     const { items } = this;
@@ -794,7 +794,7 @@ class Exchange {
           if (next.done === true) {
             throw new Lost();
           }
-          const element = readElement(next.value, form, codec, items);
+          const element = readElement(next.value, encoding, codec, items);
           yield element;
           if (element === "end") {
             ended = true;
@@ -807,8 +807,8 @@ class Exchange {
     };
     const reading = new Reading();
     const given = this.checked(all(), reading);
-    const writer = this.writer(form, false);
-    const answers = this.answers(form, false, (serve) => serve(given, this.context), reading);
+    const writer = this.writer(encoding, false);
+    const answers = this.answers(encoding, false, (serve) => serve(given, this.context), reading);
     yield* withHeartbeats(answers, writer.heartbeat(), this.options.heartbeat ?? 15_000);
     // When the handler has had enough, the other side's end still has to come:
     // only then both know that nothing was lost.
@@ -817,7 +817,7 @@ class Exchange {
       if (next.done === true) {
         throw new Lost();
       }
-      ended = readElement(next.value, form, codec, items) === "end";
+      ended = readElement(next.value, encoding, codec, items) === "end";
     }
   }
 
@@ -1067,7 +1067,7 @@ function json(value: unknown, status = 200): Outgoing {
   return { status, headers: { "content-type": web.jsonType }, body: encoder.encode(JSON.stringify(value)) };
 }
 
-/** Chooses the type of an answer by Accept (RFC 9110, section 12.5.1): of two alike the form of the request, or JSON. */
+/** Chooses the type of an answer by Accept (RFC 9110, section 12.5.1): of two alike the encoding of the request, or JSON. */
 function preferred(accept: string | undefined, requestType: string, cborType: string, jsonType: string): string | undefined {
   const fallback = requestType === web.cborType || requestType === web.cborSequence ? cborType : jsonType;
   if (accept === undefined || accept === fallback) {

@@ -141,8 +141,8 @@ export function serveSockets(server: Server | SecureServer, mount: Mount): void 
         connection.end(rawAnswer(agreed));
         return;
       }
-      const key = `${agreed.form} ${String(agreed.elementLimit)}`;
-      const upgrader = sockets.get(key) ?? new WebSocketServer({ noServer: true, maxPayload: agreed.elementLimit + 16, perMessageDeflate: false, handleProtocols: () => `faithful-${agreed.form}` });
+      const key = `${agreed.encoding} ${String(agreed.elementLimit)}`;
+      const upgrader = sockets.get(key) ?? new WebSocketServer({ noServer: true, maxPayload: agreed.elementLimit + 16, perMessageDeflate: false, handleProtocols: () => `faithful-${agreed.encoding}` });
       sockets.set(key, upgrader);
       upgrader.handleUpgrade(incoming, connection, head, (socket) => {
         converse(socket, agreed).catch((problem: unknown) => {
@@ -162,7 +162,7 @@ async function converse(socket: WebSocket, agreed: Upgrade): Promise<void> {
         socket.terminate();
         return;
       }
-      await send(socket, agreed.form === "json" ? text.decode(element) : element, agreed.idleTimeout);
+      await send(socket, agreed.encoding === "json" ? text.decode(element) : element, agreed.idleTimeout);
     }
   } catch {
     socket.terminate(); // the other side must not take this for the end

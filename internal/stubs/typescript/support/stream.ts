@@ -28,10 +28,10 @@ const decoder = new TextDecoder();
 /** What an element says: a value, the end, problem details, or nothing that matters. */
 export type Element<T> = { readonly value: T } | { readonly problem: string } | "end" | "other";
 
-/** Writes elements of one form. */
+/** Writes elements of one encoding. */
 export class ElementWriter<T> {
   constructor(
-    private readonly form: web.Form,
+    private readonly encoding: web.Encoding,
     private readonly codec: wire.Codec<T>,
     /** Whether elements stand in one sequence of bytes. */
     private readonly sequence: boolean,
@@ -39,7 +39,7 @@ export class ElementWriter<T> {
   ) {}
 
   value(m: T): Uint8Array<ArrayBuffer> {
-    if (this.form === "json") {
+    if (this.encoding === "json") {
       return this.limited(this.json(`{"value":${wire.toJson(this.codec, m)}}`));
     }
     const codec = this.codec;
@@ -54,15 +54,15 @@ export class ElementWriter<T> {
   }
 
   end(): Uint8Array<ArrayBuffer> {
-    return this.form === "json" ? this.json('{"end":{}}') : Uint8Array.of(0xa1, 2, 0xa0);
+    return this.encoding === "json" ? this.json('{"end":{}}') : Uint8Array.of(0xa1, 2, 0xa0);
   }
 
   heartbeat(): Uint8Array<ArrayBuffer> {
-    return this.form === "json" ? this.json('{"heartbeat":{}}') : Uint8Array.of(0xa1, 0, 0xa0);
+    return this.encoding === "json" ? this.json('{"heartbeat":{}}') : Uint8Array.of(0xa1, 0, 0xa0);
   }
 
   problem(text: string): Uint8Array<ArrayBuffer> {
-    if (this.form === "json") {
+    if (this.encoding === "json") {
       return this.json(`{"problem":${text}}`);
     }
     return wire.written((w) => {
@@ -85,8 +85,8 @@ export class ElementWriter<T> {
 }
 
 /** Reads one element, which may hold so much. */
-export function readElement<T>(element: Uint8Array, form: web.Form, codec: wire.Codec<T>, items: number): Element<T> {
-  if (form === "cbor") {
+export function readElement<T>(element: Uint8Array, encoding: web.Encoding, codec: wire.Codec<T>, items: number): Element<T> {
+  if (encoding === "cbor") {
     const r = new wire.CborReader(element, items);
     return r.element<Element<T>>((number) => {
       switch (number) {
@@ -125,11 +125,11 @@ export class Splitter {
   private text = false;
   private quote = false;
 
-  constructor(private readonly form: web.Form) {}
+  constructor(private readonly encoding: web.Encoding) {}
 
   /** Where the first element of data begins and ends, or undefined while more is needed. Between calls data only grows, but for what was returned. */
   next(data: Uint8Array): [from: number, to: number] | undefined {
-    return this.form === "json" ? this.nextJson(data) : this.nextCbor(data);
+    return this.encoding === "json" ? this.nextJson(data) : this.nextCbor(data);
   }
 
   private nextCbor(data: Uint8Array): [number, number] | undefined {
@@ -252,8 +252,8 @@ export class Splitter {
 const mostBlanks = 2 << 20;
 
 /** The elements of a sequence of chunks, up to its end or a problem. What ends before either is Lost, and so is a connection that breaks. */
-export async function* elements<T>(chunks: AsyncIterable<Uint8Array>, form: web.Form, codec: wire.Codec<T>, limit: number, items: number): AsyncGenerator<Element<T>> {
-  const splitter = new Splitter(form);
+export async function* elements<T>(chunks: AsyncIterable<Uint8Array>, encoding: web.Encoding, codec: wire.Codec<T>, limit: number, items: number): AsyncGenerator<Element<T>> {
+  const splitter = new Splitter(encoding);
   let buffer = new Uint8Array(4096);
   let from = 0;
   let to = 0;
@@ -290,7 +290,7 @@ export async function* elements<T>(chunks: AsyncIterable<Uint8Array>, form: web.
           throw new BadElement(`an element of more than ${String(limit)} bytes`, true);
         }
         // A copy, so that what is read from it does not keep the buffer.
-        const element = readElement(buffer.slice(from + start, from + end), form, codec, items);
+        const element = readElement(buffer.slice(from + start, from + end), encoding, codec, items);
         from += end;
         if (ended) {
           throw new BadElement("bytes after the end of the stream");

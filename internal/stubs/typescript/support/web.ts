@@ -12,8 +12,8 @@ export const cborSequence = "application/cbor-seq";
 export const jsonSequence = "application/json-seq";
 export const problemType = "application/problem+json";
 
-/** The form of a payload. */
-export type Form = "cbor" | "json";
+/** The encoding of a payload. */
+export type Encoding = "cbor" | "json";
 
 /** What both sides know of one call. */
 export interface Call<Q, A> {

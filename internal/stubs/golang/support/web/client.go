@@ -162,7 +162,7 @@ type Outgoing struct {
 func (c *Client) Do(ctx context.Context, call *Call, out Outgoing, answer wire.Message) error {
 	ctx, cancel := c.limited(ctx)
 	defer cancel()
-	response, err := c.open(ctx, call, out, c.form())
+	response, err := c.open(ctx, call, out, c.encoding())
 	if err != nil {
 		return err
 	}
@@ -178,8 +178,8 @@ func (c *Client) limited(ctx context.Context) (context.Context, context.CancelFu
 	return context.WithTimeout(ctx, c.timeout)
 }
 
-// form is the media type of payloads.
-func (c *Client) form() string {
+// encoding is the media type of payloads.
+func (c *Client) encoding() string {
 	if c.json {
 		return JSON
 	}
@@ -217,16 +217,16 @@ func (c *Client) understand(call *Call, response *http.Response, body []byte, an
 	if int64(len(body)) > c.limit {
 		return bad(fmt.Errorf("it is larger than %d bytes", c.limit))
 	}
-	form := mediaType(response.Header.Get("Content-Type"))
+	encoding := mediaType(response.Header.Get("Content-Type"))
 	switch {
 	case response.StatusCode/100 != 2:
-		return failure(call, response.StatusCode, form, body)
+		return failure(call, response.StatusCode, encoding, body)
 	case answer == nil:
 		return nil
-	case form != CBOR && form != JSON:
-		return bad(fmt.Errorf("its type is %q", form))
+	case encoding != CBOR && encoding != JSON:
+		return bad(fmt.Errorf("its type is %q", encoding))
 	}
-	if err := decode(form, body, answer, c.items); err != nil {
+	if err := decode(encoding, body, answer, c.items); err != nil {
 		return bad(err)
 	}
 	return nil
@@ -403,11 +403,11 @@ func (c *Client) request(ctx context.Context, call *Call, out Outgoing, accept s
 		r.Header["Cookie"] = []string{strings.Join(p.cookies, "; ")}
 	}
 	if out.Body != nil {
-		data, err := encode(c.form(), out.Body)
+		data, err := encode(c.encoding(), out.Body)
 		if err != nil {
 			return nil, err
 		}
-		r.Header["Content-Type"] = single(c.form())
+		r.Header["Content-Type"] = single(c.encoding())
 		r.ContentLength = int64(len(data))
 		r.GetBody = func() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(data)), nil }
 		r.Body, _ = r.GetBody()
@@ -451,9 +451,9 @@ func (c *Client) target(call *Call, p *Parameters) *url.URL {
 }
 
 // failure turns an answer that is no success into an error.
-func failure(call *Call, status int, form string, body []byte) error {
+func failure(call *Call, status int, encoding string, body []byte) error {
 	bad := func(err error) error { return &BadAnswer{Call: call.Name, Status: status, Err: err} }
-	if form != problemJSON {
+	if encoding != problemJSON {
 		return bad(errors.New("it is no problem details"))
 	}
 	p := &Problem{}

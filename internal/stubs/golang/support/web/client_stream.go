@@ -88,12 +88,12 @@ func (c *Client) openStream(ctx context.Context, cancel context.CancelFunc, call
 		}
 		return nil, err
 	}
-	form := mediaType(response.Header.Get("Content-Type"))
-	if response.StatusCode/100 != 2 || form != CBORSeq && form != JSONSeq {
+	encoding := mediaType(response.Header.Get("Content-Type"))
+	if response.StatusCode/100 != 2 || encoding != CBORSeq && encoding != JSONSeq {
 		defer silence.timer.Stop()
 		defer response.Body.Close()
 		if response.StatusCode/100 == 2 {
-			return nil, &BadAnswer{Call: call.Name, Status: response.StatusCode, Err: fmt.Errorf("its type is %q", form)}
+			return nil, &BadAnswer{Call: call.Name, Status: response.StatusCode, Err: fmt.Errorf("its type is %q", encoding)}
 		}
 		return nil, c.read(call, response, nil)
 	}
@@ -104,7 +104,7 @@ func (c *Client) openStream(ctx context.Context, cancel context.CancelFunc, call
 			silence.timer.Stop()
 			response.Body.Close()
 		},
-		reader: newStreamReader(form == JSONSeq, c.element+16, c.items, func(b []byte) (int, error) {
+		reader: newStreamReader(encoding == JSONSeq, c.element+16, c.items, func(b []byte) (int, error) {
 			// Only waiting for the server counts as its silence, not what is done with an element.
 			silence.timer.Reset(silence.after)
 			defer silence.timer.Stop()
@@ -166,7 +166,7 @@ func NewSender[T any](ctx context.Context, c *Client, call *Call) *Sender[T] {
 		_, err := pipe.Write(element)
 		return err
 	}}
-	r, err := c.request(ctx, call, Outgoing{}, c.form())
+	r, err := c.request(ctx, call, Outgoing{}, c.encoding())
 	if err != nil {
 		s.err = unsent(call, err)
 		close(s.done)

@@ -239,8 +239,8 @@ type exchange struct {
 	progress progress
 }
 
-// call answers one call, refusing in the order: credentials, form of the
-// answer, form of the request, size, what can't be read, what is not allowed.
+// call answers one call, refusing in the order: credentials, encoding of the
+// answer, encoding of the request, size, what can't be read, what is not allowed.
 func (m *Mount) call(w http.ResponseWriter, r *http.Request, route *Route, values map[string]string) {
 	x := &exchange{mount: m, w: w, r: r, route: route, values: values, ctx: r.Context()}
 	call := route.Call
@@ -624,13 +624,14 @@ func (m *Mount) invalid(w http.ResponseWriter, r *http.Request, violations []wir
 
 // readBody reads the body into a message.
 func (x *exchange) readBody(message wire.Message) bool {
-	m, w, r, form := x.mount, x.w, x.r, x.requestType
+	m, w, r, encoding := x.mount, x.w, x.r, x.requestType
 	if coding := r.Header.Get("Content-Encoding"); coding != "" && !strings.EqualFold(coding, "identity") {
 		m.problem(w, r, "unsupported-form", "encoded bodies are not read: "+coding)
 		return false
 	}
-	if form != CBOR && form != JSON && (form != "" || r.ContentLength != 0) {
-		m.problem(w, r, "unsupported-form", fmt.Sprintf("Content-Type is application/cbor or application/json, not %q", form))
+	if encoding != CBOR && encoding != JSON && (encoding != "" || r.ContentLength != 0) {
+		m.problem(w, r, "unsupported-form", fmt.Sprintf("Content-Type is application/cbor or application/json, not %q",
+			encoding))
 		return false
 	}
 	if r.ContentLength > m.limit {
@@ -649,10 +650,10 @@ func (x *exchange) readBody(message wire.Message) bool {
 		m.problem(w, r, "too-large", fmt.Sprintf("the body is larger than %d bytes", m.limit))
 		return false
 	}
-	if form == "" {
-		form, body = JSON, []byte("{}") // no type and no body: nothing was set
+	if encoding == "" {
+		encoding, body = JSON, []byte("{}") // no type and no body: nothing was set
 	}
-	if err := decode(form, body, message, x.mount.items); err != nil {
+	if err := decode(encoding, body, message, x.mount.items); err != nil {
 		m.unreadable(w, r, err)
 		return false
 	}

@@ -286,7 +286,7 @@ type Conversation[T, A any] struct {
 func NewConversation[T, A any](ctx context.Context, c *Client, call *Call) (*Conversation[T, A], error) {
 	opening, cancelOpening := c.limited(ctx)
 	defer cancelOpening()
-	r, err := c.request(opening, call, Outgoing{}, c.form())
+	r, err := c.request(opening, call, Outgoing{}, c.encoding())
 	if err != nil {
 		return nil, unsent(call, err)
 	}

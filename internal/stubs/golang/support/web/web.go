@@ -185,7 +185,7 @@ func mediaType(header string) string {
 
 // preferred chooses the media type of an answer by Accept (RFC 9110, section
 // 12.5.1): of the one for CBOR and the one for JSON that of higher quality; of
-// two alike that in the form of the request, or JSON. It returns "" when
+// two alike that in the encoding of the request, or JSON. It returns "" when
 // neither is acceptable.
 func preferred(accept []string, request, cborType, jsonType string) string {
 	fallback := jsonType
@@ -244,15 +244,15 @@ func quality(accept []string, want string) float64 {
 	return best
 }
 
-func decode(form string, data []byte, m wire.Message, items int) error {
-	if form == CBOR {
+func decode(encoding string, data []byte, m wire.Message, items int) error {
+	if encoding == CBOR {
 		return wire.UnmarshalWithin(data, m, items)
 	}
 	return wire.UnmarshalTextWithin(data, m, items)
 }
 
-func encode(form string, m wire.Message) ([]byte, error) {
-	if form == CBOR {
+func encode(encoding string, m wire.Message) ([]byte, error) {
+	if encoding == CBOR {
 		return wire.MarshalBinary(m)
 	}
 	return wire.MarshalText(m)

@@ -720,7 +720,7 @@ func SortedMembers[K ~string, V any](list []Entry[K, V], m map[K]V, number func(
 	return list
 }
 
-// CountUnlisted is how many unlisted fields have a binary form.
+// CountUnlisted is how many unlisted fields have a binary encoding.
 func CountUnlisted(list []UnlistedField) int {
 	if len(list) == 0 {
 		return 0

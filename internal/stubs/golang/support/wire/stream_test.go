@@ -33,15 +33,15 @@ func TestSplitting(t *testing.T) {
 	}
 	rng := rand.New(rand.NewPCG(1, 2))
 	for round := range 300 {
-		for _, form := range []struct {
+		for _, encoding := range []struct {
 			json     bool
 			sequence []byte
 			want     []string
 		}{{false, cbor, wantCBOR}, {true, json, wantJSON}} {
-			s := NewSplitter(form.json)
+			s := NewSplitter(encoding.json)
 			var buffer []byte
 			var got []string
-			for rest := form.sequence; len(rest) > 0; {
+			for rest := encoding.sequence; len(rest) > 0; {
 				step := 1
 				if round > 0 {
 					step = min(len(rest), 1+rng.IntN(20))
@@ -54,7 +54,7 @@ func TestSplitting(t *testing.T) {
 						break
 					}
 					element := buffer[from:n]
-					if form.json {
+					if encoding.json {
 						got = append(got, string(element))
 					} else {
 						got = append(got, hex.EncodeToString(element))
@@ -62,7 +62,7 @@ func TestSplitting(t *testing.T) {
 					buffer = buffer[n:]
 				}
 			}
-			assert.Equal(t, form.want, got)
+			assert.Equal(t, encoding.want, got)
 			assert.Empty(t, bytes.TrimSpace(buffer))
 		}
 	}
