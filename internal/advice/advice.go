@@ -7,6 +7,7 @@ package advice
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"faithfulcourier/internal/conversation"
@@ -40,7 +41,7 @@ var Rules = []Rule{
 		safeWithBody},
 	{"slow-pattern", "JavaScript, Python and Java match by trying one way after another, and somebody can send the " +
 		"text for which there are most", slowPattern},
-	{"stutter", "code says the same word twice: booking.BookingState", stutter},
+	{"owner-repeated", "code says the same word twice: booking.BookingState", ownerRepeated},
 	{"unbounded-input", "whoever sends the largest request decides how much memory and time it costs", unboundedInput},
 	{"undocumented", "documentation is what users of the stubs read first, in their editors", undocumented},
 	{"unlimited-list", "the answer grows with the data, until it is too large for those who read it", unlimitedList},
@@ -117,8 +118,8 @@ func slowPattern(d *schema.Definitions, say func(source.Place, string, string)) 
 		if longest != schema.Unlimited {
 			worst = fmt.Sprintf("a text of %d characters", longest)
 		}
-		say(place, fmt.Sprintf("the time to match %s goes with the square of a text's length, or with more, and "+
-			"%s may be %s", slow, name, worst), "write: where length 1..200, or what is enough, beside the pattern")
+		say(place, fmt.Sprintf("the time to match %q grows with the square of a text's length, or with more, and "+
+			"%q may be %s", slow, name, worst), "write: where length 1..200, or what is enough, beside the pattern")
 	}
 	for _, m := range d.Modules {
 		for _, t := range m.Types {
@@ -152,7 +153,7 @@ func largeValue(d *schema.Definitions, say func(source.Place, string, string)) {
 				}
 			}
 			if msg.Smallest > schema.AdviseNodes && inner <= schema.AdviseNodes {
-				say(msg.Place, fmt.Sprintf("the smallest value of %s has %d values in it", msg.Name, msg.Smallest),
+				say(msg.Place, fmt.Sprintf("the smallest value of %q has %d values in it", msg.Name, msg.Smallest),
 					"make fields optional, or lower the counts that must be there")
 			}
 		}
@@ -162,7 +163,7 @@ func largeValue(d *schema.Definitions, say func(source.Place, string, string)) {
 func undocumented(d *schema.Definitions, say func(source.Place, string, string)) {
 	check := func(doc, what string, place source.Place) {
 		if doc == "" {
-			say(place, what+" has no documentation", "write /// above it")
+			say(place, what+" has no documentation", "write it above, after ///")
 		}
 	}
 	used := map[any]int{}
@@ -182,28 +183,28 @@ func undocumented(d *schema.Definitions, say func(source.Place, string, string))
 			switch x := decl.(type) {
 			case *schema.Message:
 				if x.IsError() {
-					check(x.Doc, "the error "+x.Name, x.Place)
+					check(x.Doc, fmt.Sprintf("the error %q", x.Name), x.Place)
 				} else if used[x] > 1 { // a request or answer of one call speaks through it
-					check(x.Doc, fmt.Sprintf("%s, which %d declarations use,", x.Name, used[x]), x.Place)
+					check(x.Doc, fmt.Sprintf("%q, which %d declarations use,", x.Name, used[x]), x.Place)
 				}
 			case *schema.Example:
 			case *schema.Service:
-				check(x.Doc, "the service "+x.Name, x.Place)
+				check(x.Doc, fmt.Sprintf("the service %q", x.Name), x.Place)
 				for _, c := range x.Calls {
-					check(c.Doc, "the call "+c.Name, c.Place)
+					check(c.Doc, fmt.Sprintf("the call %q", c.Name), c.Place)
 				}
 			default:
 				_, word, _ := strings.Cut(decl.Noun(), " ")
-				check(h.Doc, "the "+word+" "+h.Name, h.Place)
+				check(h.Doc, fmt.Sprintf("the %s %q", word, h.Name), h.Place)
 			}
 		}
 	}
 }
 
-func stutter(d *schema.Definitions, say func(source.Place, string, string)) {
+func ownerRepeated(d *schema.Definitions, say func(source.Place, string, string)) {
 	check := func(owner, name, what string, place source.Place) {
 		if rest, ok := strings.CutPrefix(name, syntax.SnakeCase(owner)+"_"); ok {
-			say(place, fmt.Sprintf("the %s %s repeats the name of %s", what, name, owner), "call it "+rest)
+			say(place, fmt.Sprintf("the %s %q repeats the name of %q", what, name, owner), "call it "+strconv.Quote(rest))
 		}
 	}
 	for _, m := range d.Modules {
@@ -239,11 +240,11 @@ func unusedType(d *schema.Definitions, say func(source.Place, string, string)) {
 			switch x := decl.(type) {
 			case *schema.Message:
 				if !x.Stored { // queues and databases use it
-					say(h.Place, fmt.Sprintf("nothing uses %s", h.Name), "remove it, or use it in a call")
+					say(h.Place, fmt.Sprintf("nothing uses %q", h.Name), "remove it, or use it in a call")
 				}
 			case *schema.Enum, *schema.Union, *schema.NamedType, *schema.Credential:
 				_, word, _ := strings.Cut(decl.Noun(), " ")
-				say(h.Place, fmt.Sprintf("nothing uses the %s %s", word, h.Name), "remove it, or use it")
+				say(h.Place, fmt.Sprintf("nothing uses the %s %q", word, h.Name), "remove it, or use it")
 			}
 		}
 	}
@@ -273,7 +274,7 @@ func deprecatedUsed(d *schema.Definitions, say func(source.Place, string, string
 		}
 		for _, u := range used {
 			if h := u.Head(); h.Deprecated != "" {
-				say(place, fmt.Sprintf("%s uses %s, which is deprecated: %s", name, h.Name, h.Deprecated), "")
+				say(place, fmt.Sprintf("%q uses %q, which is deprecated: %s", name, h.Name, h.Deprecated), "")
 			}
 		}
 	}
@@ -322,7 +323,7 @@ func exampleMissing(d *schema.Definitions, say func(source.Place, string, string
 	for _, c := range d.Calls() {
 		if r := c.Request; r != nil && len(r.Fields) > 0 && !have[r] {
 			have[r] = true // said once
-			say(r.Place, fmt.Sprintf("%s is the request of %s, and has no example", r.Name, c.Name),
+			say(r.Place, fmt.Sprintf("%q is the request of %q, and has no example", r.Name, c.Name),
 				fmt.Sprintf("write below it: example usual of %s { … }", r.Name))
 		}
 	}
@@ -331,7 +332,7 @@ func exampleMissing(d *schema.Definitions, say func(source.Place, string, string
 func noCredential(d *schema.Definitions, say func(source.Place, string, string)) {
 	for _, c := range d.Calls() {
 		if !c.Safe && len(c.Needs) == 0 && !c.NeedsNothing {
-			say(c.Place, fmt.Sprintf("%s may change something, and needs no credential", c.Name),
+			say(c.Place, fmt.Sprintf("%q may change something, and needs no credential", c.Name),
 				"say which it needs, or: needs nothing")
 		}
 	}
@@ -340,7 +341,7 @@ func noCredential(d *schema.Definitions, say func(source.Place, string, string))
 func safeWithBody(d *schema.Definitions, say func(source.Place, string, string)) {
 	for _, c := range d.Calls() {
 		if c.Safe && c.HTTP != nil && conversation.HasBody(c) {
-			say(c.Place, fmt.Sprintf("%s is safe, and made by %s", c.Name, c.HTTP.Method),
+			say(c.Place, fmt.Sprintf("%q is safe, and made by %s", c.Name, c.HTTP.Method),
 				"write http GET, if its fields can travel in the query")
 		}
 	}
@@ -363,7 +364,7 @@ func unboundedInput(d *schema.Definitions, say func(source.Place, string, string
 		}
 		seen[m] = true
 		for _, f := range m.Fields {
-			visit(f.Type, f.Bounds, spot{f.Name, f.Place, false})
+			visit(f.Type, f.Bounds, spot{strconv.Quote(f.Name), f.Place, false})
 		}
 	}
 	visit = func(t *schema.Type, bounds *schema.Bounds, of spot) {
@@ -372,7 +373,7 @@ func unboundedInput(d *schema.Definitions, say func(source.Place, string, string
 				return
 			}
 			seen[t.Named] = true
-			bounds, of = t.Named.Bounds, spot{t.Named.Name, t.Named.Place, false}
+			bounds, of = t.Named.Bounds, spot{strconv.Quote(t.Named.Name), t.Named.Place, false}
 		}
 		limited := func(l *schema.Limits) bool { return l != nil && l.High != schema.Unlimited }
 		advise := func(size, where string) {
@@ -380,7 +381,7 @@ func unboundedInput(d *schema.Definitions, say func(source.Place, string, string
 			if of.part {
 				fix = fmt.Sprintf("give it a type with a name: type … = %s where %s", t.Local(nil), where)
 			}
-			say(of.place, fmt.Sprintf("%s may be %s of any %s, in a request", of.name, t.ShortBase(), size), fix)
+			say(of.place, fmt.Sprintf("%s has no limit: in a request it may be %s of any %s", of.name, t.ShortBase(), size), fix)
 		}
 		switch t.Kind {
 		case schema.KindText:
@@ -405,7 +406,7 @@ func unboundedInput(d *schema.Definitions, say func(source.Place, string, string
 			if !seen[t.Union] {
 				seen[t.Union] = true
 				for _, a := range t.Union.Alternatives {
-					visit(a.Type, nil, spot{a.Name, a.Place, true})
+					visit(a.Type, nil, spot{strconv.Quote(a.Name), a.Place, true})
 				}
 			}
 		}
@@ -435,7 +436,7 @@ func unlimitedList(d *schema.Definitions, say func(source.Place, string, string)
 		}
 		for _, f := range c.Response.Fields {
 			if f.Type.Kind == schema.KindList && !limited(c.Request) {
-				say(c.Place, fmt.Sprintf("%s answers the list %s, and a request can't say how much of it", c.Name, f.Name),
+				say(c.Place, fmt.Sprintf("%q answers the list %q, and a request can't say how much of it", c.Name, f.Name),
 					"give the request a field such as: limit int32 = 50")
 				break
 			}

@@ -121,7 +121,7 @@ func (c *calling) run(ctx context.Context, args []string) (int, error) {
 	call := thing.(*schema.Call)
 	if c.blank {
 		if call.Request == nil {
-			return trouble, fmt.Errorf("the request of %s is (): there is nothing to fill in", call.FullName())
+			return trouble, fmt.Errorf("the request of %q is (): there is nothing to fill in", call.FullName())
 		}
 		fmt.Fprintf(c.w.Out, "%s\n", indented(remote.Blank(call.Request)))
 		return fine, nil
@@ -214,9 +214,9 @@ func knownCredential(defs *schema.Definitions, name string) error {
 		}
 	}
 	if near := source.Nearest(name, names); near != "" {
-		return fmt.Errorf("there is no credential %s; did you mean %s?", name, near)
+		return fmt.Errorf("there is no credential %q; did you mean %q?", name, near)
 	}
-	return fmt.Errorf("there is no credential %s; there are: %s", name, strings.Join(names, ", "))
+	return fmt.Errorf("there is no credential %q; there are: %s", name, strings.Join(names, ", "))
 }
 
 // input is where the request comes from. A call of "()" has none.
@@ -225,14 +225,14 @@ func (c *calling) input(call *schema.Call, args []string) (io.ReadCloser, error)
 	switch {
 	case call.Request == nil:
 		if c.hasBody || len(args) > 0 {
-			return nil, fmt.Errorf("the request of %s is (): it takes no body", call.FullName())
+			return nil, fmt.Errorf("the request of %q is (): it takes no body", call.FullName())
 		}
 		return io.NopCloser(strings.NewReader("")), nil
 	case len(args) == 1:
 		from = "@" + strings.TrimPrefix(args[0], "@")
 	case !c.hasBody:
 		if c.w.InTerminal && !call.RequestStream {
-			return nil, usage("%s needs a request: give it with -d, as @FILE, or on standard input (faithful call URL %s "+
+			return nil, usage("%q needs a request: give it with -d, as @FILE, or on standard input (faithful call URL %s "+
 				"--blank prints one to fill in)", call.Name, call.Service.Name+"."+call.Name)
 		}
 		if c.w.InTerminal {
@@ -290,7 +290,7 @@ func (c *calling) answered(k *remote.Caller, call *schema.Call, a *remote.Answer
 
 // refusedAnswer prints an answer that is not what the definitions say.
 func (c *calling) refusedAnswer(call *schema.Call, body []byte, why error) int {
-	p := report.New(c.w.Out, c.w.Colour)
+	p := report.New(c.w.Out, c.w.Look)
 	p.Line("%s the answer is no %s of these definitions:", p.In(report.Red, "refused"), call.Response.FullName())
 	var e *value.Error
 	if errors.As(why, &e) {
@@ -349,7 +349,7 @@ func (c *calling) element(call *schema.Call, a *remote.Answer) int {
 // to standard error.
 func (c *calling) summary(k *remote.Caller) {
 	seen := k.Seen()
-	p := report.New(c.w.Err, c.w.Colour)
+	p := report.New(c.w.Err, c.w.Look)
 	style := report.Green
 	if seen.Status/100 != 2 && seen.Status != 101 {
 		style = report.Red
@@ -387,7 +387,7 @@ func byteCount(n int64) string {
 
 // failed prints why a call failed, and returns the status.
 func (c *calling) failed(k *remote.Caller, call *schema.Call, err error) (int, error) {
-	p := report.New(c.w.Out, c.w.Colour)
+	p := report.New(c.w.Out, c.w.Look)
 	var refusal *remote.Refusal
 	var declared *remote.Declared
 	var problem *web.Problem
@@ -399,11 +399,11 @@ func (c *calling) failed(k *remote.Caller, call *schema.Call, err error) (int, e
 		printRefusal(p, call, refusal)
 		return found, nil
 	case errors.As(err, &missing):
-		return trouble, fmt.Errorf("%s needs %s: give it with --credential %s=…, or NAME=env:VARIABLE", call.FullName(),
+		return trouble, fmt.Errorf("%q needs %q: give it with --credential %s=…, or NAME=env:VARIABLE", call.FullName(),
 			missing.Needs, firstNeeded(call))
 	case errors.As(err, &declared):
 		c.summary(k)
-		p.Line("%s, an error that %s declares:", p.In(report.Red, declared.Problem.Name()), call.Name)
+		p.Line("%s, an error that %q declares:", p.In(report.Red, declared.Problem.Name()), call.Name)
 		if text, err := value.EncodeJSON(declared.Message); err == nil {
 			p.Line("  %s", strings.ReplaceAll(string(indented(text)), "\n", "\n  "))
 		}
@@ -523,7 +523,7 @@ func (c *calling) stream(ctx context.Context, k *remote.Caller, call *schema.Cal
 		var refusal *remote.Refusal
 		if errors.As(err, &refusal) && c.w.InTerminal && !c.hasBody {
 			// Who types may type again.
-			printRefusal(report.New(c.w.Err, c.w.Colour), call, refusal)
+			printRefusal(report.New(c.w.Err, c.w.Look), call, refusal)
 			continue
 		}
 		if err != nil && call.ResponseStream && refusal == nil {
@@ -550,7 +550,7 @@ func (c *calling) stream(ctx context.Context, k *remote.Caller, call *schema.Cal
 	if call.ResponseStream {
 		o := <-received
 		if o.err == nil && o.status == fine {
-			fmt.Fprintf(report.Faintly(c.w.Err, c.w.Colour), "sent %s, received %s\n", report.Plural(sent, "element"),
+			fmt.Fprintf(report.Faintly(c.w.Err, c.w.Look.Colour), "sent %s, received %s\n", report.Plural(sent, "element"),
 				report.Plural(o.count, "element"))
 		}
 		return o.status, o.err

@@ -125,12 +125,12 @@ func printCheck(w *World, kind string, strict bool, defs *schema.Definitions, fi
 		if source.Errors(findings) == 0 {
 			answer["digest"] = defs.Digest()
 		}
-		return status, report.New(w.Out, false).JSON(answer)
+		return status, report.New(w.Out, report.Plain).JSON(answer)
 	}
 	if kind == "sarif" {
-		return status, report.New(w.Out, false).JSON(report.FindingsSARIF(Version, findings))
+		return status, report.New(w.Out, report.Plain).JSON(report.FindingsSARIF(Version, findings))
 	}
-	p := report.New(w.Out, w.Colour)
+	p := report.New(w.Out, w.Look)
 	p.Fixed(fixedFindings(fixed))
 	if source.Errors(findings) > 0 {
 		return mistakes(w, kind, findings)
@@ -189,7 +189,7 @@ func checkRemotes(w *World, a accessFlags, take bool) (int, error) {
 			}
 		}
 	}
-	out := report.New(w.Out, w.Colour)
+	out := report.New(w.Out, w.Look)
 	if len(remotes) == 0 {
 		out.Line("No source in faithful.toml is a server: there is nothing to ask.")
 		return fine, nil

@@ -40,7 +40,8 @@ type World struct {
 	Out     io.Writer
 	Err     io.Writer
 	Dir     string
-	Colour  bool
+	Look    report.Look // of Out
+	ErrLook report.Look // of Err
 
 	Terminal   bool // whether Out is one
 	InTerminal bool // whether In is one
@@ -86,8 +87,21 @@ func Process() *World {
 		out = report.Screen(out)
 	}
 	return &World{Context: context.Background(), In: os.Stdin, Out: out, Err: report.Screen(os.Stderr), Dir: dir,
-		Now:    time.Now,
-		Colour: terminal && os.Getenv("NO_COLOR") == "", Terminal: terminal, InTerminal: term.IsTerminal(int(os.Stdin.Fd()))}
+		Now:  time.Now,
+		Look: look(os.Stdout), ErrLook: look(os.Stderr), Terminal: terminal, InTerminal: term.IsTerminal(int(os.Stdin.Fd()))}
+}
+
+// look is how a file is written to: one that is a terminal has its columns, and colours
+// (https://no-color.org).
+func look(file *os.File) report.Look {
+	if !term.IsTerminal(int(file.Fd())) {
+		return report.Plain
+	}
+	width, _, err := term.GetSize(int(file.Fd()))
+	if err != nil {
+		width = 0
+	}
+	return report.Look{Colour: os.Getenv("NO_COLOR") == "", Width: width}
 }
 
 // command is one command with its own help.
@@ -118,7 +132,7 @@ func usage(format string, args ...any) error { return &usageError{fmt.Sprintf(fo
 // Run runs a command line and returns the exit status.
 func Run(args []string, w *World) int {
 	if len(args) == 0 {
-		overview(report.New(w.Err, false))
+		overview(report.New(w.Err, report.Plain))
 		return trouble
 	}
 	if args[0] == "-h" || args[0] == "--help" {
@@ -152,7 +166,7 @@ func (c *command) run(w *World, args []string) int {
 	for {
 		err := flags.Parse(args)
 		if errors.Is(err, flag.ErrHelp) {
-			c.help(report.New(w.Out, w.Colour), flags)
+			c.help(report.New(w.Out, w.Look), flags)
 			return fine
 		}
 		if err != nil {
@@ -176,16 +190,29 @@ func (c *command) run(w *World, args []string) int {
 	case errors.Is(err, errFound):
 		return found
 	case errors.As(err, &bad):
-		report.New(w.Out, w.Colour).Findings(bad.Findings)
+		report.New(w.Out, w.Look).Findings(bad.Findings)
 		return found
 	case errors.As(err, &wrong):
-		fmt.Fprintf(w.Err, "faithful %s: %s\nUsage: faithful %s %s\n", c.name, wrong.message, c.name, c.synopsis)
+		w.complain(c.name, wrong.message)
+		fmt.Fprintf(w.Err, "Usage: faithful %s %s\n", c.name, c.synopsis)
 	case errors.Is(err, project.ErrNoProject):
-		fmt.Fprintf(w.Err, "faithful %s: %v\nStart a project with: faithful new DIR\n", c.name, err)
+		w.complain(c.name, err.Error())
+		fmt.Fprintf(w.Err, "Start a project with: faithful new DIR\n")
 	default:
-		fmt.Fprintf(w.Err, "faithful %s: %v\n", c.name, err)
+		w.complain(c.name, err.Error())
 	}
 	return trouble
+}
+
+// complain says on standard error why a command did not do what it was asked.
+func (w *World) complain(name, message string) {
+	p := report.New(w.Err, w.ErrLook)
+	for i, line := range strings.Split(message, "\n") {
+		if i == 0 {
+			line = "faithful " + name + ": " + line
+		}
+		p.Sentence("", line, 2)
+	}
 }
 
 // flagMistake says what is wrong with an option, with the nearest known one.
@@ -196,7 +223,7 @@ func (c *command) flagMistake(err error, flags *flag.FlagSet) string {
 			return err.Error()
 		}
 		value, text := flag.UnquoteUsage(f)
-		return fmt.Sprintf("--%s wants %s behind it%s: %s", f.Name, cmp.Or(value, "true or false"), given, text)
+		return fmt.Sprintf("--%s needs %s after it%s: %s", f.Name, cmp.Or(value, "true or false"), given, text)
 	}
 	if name, ok := strings.CutPrefix(err.Error(), "flag needs an argument: "); ok {
 		return wants(name, "")
@@ -214,9 +241,9 @@ func (c *command) flagMistake(err error, flags *flag.FlagSet) string {
 	}
 	var names []string
 	flags.VisitAll(func(f *flag.Flag) { names = append(names, f.Name) })
-	message := fmt.Sprintf("there is no option --%s", strings.TrimPrefix(unknown, "-"))
+	message := fmt.Sprintf("there is no option %q", "--"+strings.TrimPrefix(unknown, "-"))
 	if near := source.Nearest(unknown, names); near != "" {
-		return message + "; did you mean --" + near + "?"
+		return message + "; did you mean \"--" + near + "\"?"
 	}
 	return message + fmt.Sprintf("; see faithful help %s", c.name)
 }
@@ -265,7 +292,7 @@ func kindsText(more []string) string {
 func mistakes(w *World, kind string, findings []source.Finding) (int, error) {
 	// Advice can wait until the errors are fixed.
 	findings = slices.DeleteFunc(slices.Clone(findings), func(f source.Finding) bool { return f.Severity != source.Error })
-	p := report.New(w.Out, w.Colour)
+	p := report.New(w.Out, w.Look)
 	switch kind {
 	case "json":
 		return found, p.JSON(map[string]any{"findings": report.FindingsJSON(findings)})
@@ -312,6 +339,6 @@ func errorCount(findings []source.Finding) string {
 // buffered collects output so that it is written in one go.
 func buffered(w *World, print func(p *report.Printer)) {
 	var b bytes.Buffer
-	print(report.New(&b, w.Colour))
+	print(report.New(&b, w.Look))
 	w.Out.Write(b.Bytes()) // a broken pipe has no one to tell
 }

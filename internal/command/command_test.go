@@ -286,7 +286,7 @@ func TestWatch(t *testing.T) {
 	edit("#5 to        text", "#5 to        string")
 	line, before := next()
 	assert.Equal(t, "wrong the last good stubs stay", line)
-	assert.Contains(t, strings.Join(before, "\n"), "there is no type string")
+	assert.Contains(t, strings.Join(before, "\n"), "there is no type \"string\"")
 	still, err := os.ReadFile(stubs)
 	require.NoError(t, err)
 	assert.Equal(t, string(good), string(still))

@@ -59,7 +59,7 @@ comparison.schema.json in docs/ describes.`,
 				}
 				if source.Errors(findings) > 0 {
 					if *kind == "text" {
-						report.New(w.Out, w.Colour).Line("The %s side, %s, has errors; nothing was compared.",
+						report.New(w.Out, w.Look).Line("The %s side, %s, has errors; nothing was compared.",
 							[]string{"old", "new"}[i], ref)
 					}
 					return mistakes(w, *kind, findings)
@@ -277,11 +277,11 @@ func printComparison(w *World, kind string, c report.Comparison, others []*relea
 		}
 		document["others"] = list
 		document["fixed"] = report.FindingsJSON(fixed)
-		return report.New(w.Out, false).JSON(document)
+		return report.New(w.Out, report.Plain).JSON(document)
 	case "markdown":
-		report.New(w.Out, false).Text(report.ComparisonMarkdown(c))
+		report.New(w.Out, report.Plain).Text(report.ComparisonMarkdown(c))
 		for _, o := range others {
-			report.New(w.Out, false).Text("\n" + report.ComparisonMarkdown(report.Comparison{Old: o.Version, New: c.New,
+			report.New(w.Out, report.Plain).Text("\n" + report.ComparisonMarkdown(report.Comparison{Old: o.Version, New: c.New,
 				Report: &compare.Report{Changes: o.Breaks}}))
 		}
 	case "sarif", "junit":
@@ -289,7 +289,7 @@ func printComparison(w *World, kind string, c report.Comparison, others []*relea
 			c.Changes = append(c.Changes, o.Breaks...)
 		}
 		if kind == "sarif" {
-			return report.New(w.Out, false).JSON(report.ComparisonSARIF(Version, c))
+			return report.New(w.Out, report.Plain).JSON(report.ComparisonSARIF(Version, c))
 		}
 		out, err := report.ComparisonJUnit(c)
 		if err == nil {

@@ -25,10 +25,10 @@ declared names, sealed versions, languages and kinds of output.`,
 		examples: [2]string{"source <(faithful completion bash)",
 			"faithful completion fish > ~/.config/fish/completions/faithful.fish"},
 		prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
-			words := flags.Bool("words", false, "what the scripts ask: print the words that can stand after the arguments")
+			words := flags.Bool("words", false, "what the scripts ask: print the words that can come after the arguments")
 			return func(w *World, args []string) (int, error) {
 				if *words {
-					p := report.New(w.Out, false)
+					p := report.New(w.Out, report.Plain)
 					for _, word := range completions(w, args) {
 						p.Line("%s", word)
 					}

@@ -148,7 +148,7 @@ func checkedPayload(w *World, message *schema.Message, in io.Reader,
 	if len(data) > value.MaxElement {
 		return trouble, fmt.Errorf("the payload is larger than %d bytes", value.MaxElement)
 	}
-	p := report.New(w.Out, w.Colour)
+	p := report.New(w.Out, w.Look)
 	m, err := decode(message, data, 0)
 	var wrong *value.Error
 	if errors.As(err, &wrong) {
@@ -273,7 +273,7 @@ func converted(w *World, c value.Conversion, in io.Reader, write func(b []byte, 
 	var wrong *value.SequenceError
 	switch {
 	case errors.As(err, &wrong):
-		p := report.New(w.Err, false)
+		p := report.New(w.Err, report.Plain)
 		if wrong.Element == 1 {
 			p.Line("This is no payload of %s.", c.Message.FullName())
 		} else {
@@ -349,7 +349,7 @@ func dumpSequence(w *World, message *schema.Message, in io.Reader, whole bool) (
 		}
 		var wrong *value.Error
 		if errors.As(err, &wrong) {
-			p := report.New(w.Err, false)
+			p := report.New(w.Err, report.Plain)
 			p.Line("This is no payload of %s.", message.FullName())
 			printPayloadError(p, wrong)
 			return found, nil

@@ -48,7 +48,7 @@ its output. It needs no network; the server and client need a Go toolchain.`,
 				defer stop()
 				own := *w
 				own.Context = ctx
-				d := &demo{World: &own, p: report.New(w.Out, w.Colour), dir: dir}
+				d := &demo{World: &own, p: report.New(w.Out, w.Look), dir: dir}
 				err = d.tell()
 				if ctx.Err() != nil {
 					return trouble, fmt.Errorf("interrupted; what it wrote so far is in %s", dir)
@@ -279,7 +279,7 @@ func (d *demo) try() error {
 	defer stop()
 	log, writer := io.Pipe()
 	w := *d.World
-	w.Context, w.Dir, w.Out, w.Err, w.Colour = ctx, d.dir, writer, writer, false
+	w.Context, w.Dir, w.Out, w.Err, w.Look = ctx, d.dir, writer, writer, report.Look{Width: d.Look.Width}
 	ended := make(chan int, 1)
 	go func() {
 		ended <- Run([]string{"mock", "--at", "127.0.0.1:0"}, &w)

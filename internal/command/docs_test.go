@@ -134,7 +134,7 @@ func TestPages(t *testing.T) {
 			flags := flag.NewFlagSet(c.name, flag.ContinueOnError)
 			c.prepare(flags)
 			var help bytes.Buffer
-			c.help(report.New(&help, false), flags)
+			c.help(report.New(&help, report.Plain), flags)
 			fmt.Fprintf(&b, "## %s\n\n```text\n%s```\n\n", c.name, &help)
 		}
 		generated(t, "commands.md", strings.TrimSpace(b.String())+"\n")

@@ -61,7 +61,7 @@ func languageNamed(name string) (stubs.Language, error) {
 	}
 	message := fmt.Sprintf("there is no language %q; the languages are: %s", name, strings.Join(names, ", "))
 	if near := source.Nearest(name, names); near != "" {
-		message += fmt.Sprintf(" (did you mean %s?)", near)
+		message += fmt.Sprintf(" (did you mean %q?)", near)
 	}
 	return nil, fmt.Errorf("%s", message)
 }
@@ -246,7 +246,8 @@ func (g *generation) planOutput(p *project.Project, defs *schema.Definitions, o 
 		return nil, err
 	}
 	if o.Async && !slices.ContainsFunc(language.Options(), func(x stubs.Option) bool { return x.Key == "async" }) {
-		return nil, fmt.Errorf("the output into %s has the key async, which %s does not have: remove it", o.Into, o.Language)
+		return nil, fmt.Errorf("the output into %s has the key \"async\", which %s does not have: remove it", o.Into,
+			o.Language)
 	}
 	version, err := g.version, error(nil)
 	if version == "" {
@@ -358,7 +359,7 @@ func applyPlans(w *World, kind string, outputs []project.Output, plans []*stubs.
 			}
 			list = append(list, r)
 		}
-		return status, report.New(w.Out, false).JSON(map[string]any{"applied": !dry && !blocked, "outputs": list})
+		return status, report.New(w.Out, report.Plain).JSON(map[string]any{"applied": !dry && !blocked, "outputs": list})
 	}
 	buffered(w, func(p *report.Printer) {
 		for i, plan := range plans {

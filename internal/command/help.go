@@ -17,7 +17,7 @@ func helpCommand() *command {
 		prepare: func(*flag.FlagSet) func(*World, []string) (int, error) {
 			return func(w *World, args []string) (int, error) {
 				if len(args) == 0 {
-					overview(report.New(w.Out, w.Colour))
+					overview(report.New(w.Out, w.Look))
 					return fine, nil
 				}
 				return Run([]string{args[0], "-h"}, w), nil

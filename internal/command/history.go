@@ -126,7 +126,7 @@ func (h *history) list(w *World, kind string) (int, error) {
 		lines = append(lines, line{e, summary})
 	}
 	if kind == "json" {
-		return fine, report.New(w.Out, false).JSON(map[string]any{"versions": lines})
+		return fine, report.New(w.Out, report.Plain).JSON(map[string]any{"versions": lines})
 	}
 	buffered(w, func(p *report.Printer) {
 		var rows [][]string
@@ -155,7 +155,8 @@ func (h *history) one(w *World, kind, version string, changelog bool) (int, erro
 			return trouble, err
 		}
 		if kind == "json" {
-			return fine, report.New(w.Out, false).JSON(map[string]any{"version": e, "comparison": report.ComparisonJSON(c)})
+			return fine, report.New(w.Out, report.Plain).JSON(map[string]any{"version": e,
+				"comparison": report.ComparisonJSON(c)})
 		}
 		buffered(w, func(p *report.Printer) {
 			p.Line("%s, sealed on %s, digest %s", p.In(report.Bold, e.Version), e.Time.Format("2006-01-02"),
@@ -200,7 +201,7 @@ func (h *history) changelog(w *World, entries []versions.Entry) (int, error) {
 		}
 		b.WriteString(report.ComparisonList(c))
 	}
-	report.New(w.Out, false).Text(b.String())
+	report.New(w.Out, report.Plain).Text(b.String())
 	return fine, nil
 }
 
@@ -232,7 +233,7 @@ func auditVersions(w *World, p *project.Project, kind string) (int, error) {
 		status = found
 	}
 	if kind == "json" {
-		return status, report.New(w.Out, false).JSON(map[string]any{"versions": r.Versions, "last_line": r.LastLine,
+		return status, report.New(w.Out, report.Plain).JSON(map[string]any{"versions": r.Versions, "last_line": r.LastLine,
 			"flaws": append([]versions.Flaw{}, r.Flaws...), "remarks": append([]versions.Flaw{}, r.Remarks...)})
 	}
 	buffered(w, func(out *report.Printer) {

@@ -34,7 +34,7 @@ var languagesCommand = &command{
 					}
 					list = append(list, map[string]any{"language": l.Name(), "roles": project.Roles, "options": options})
 				}
-				return fine, report.New(w.Out, false).JSON(map[string]any{"languages": list})
+				return fine, report.New(w.Out, report.Plain).JSON(map[string]any{"languages": list})
 			}
 			buffered(w, func(p *report.Printer) {
 				p.Line("%s", p.In(report.Bold, "every language"))

@@ -163,7 +163,7 @@ func (m *mocking) load() (*remote.Mock, int, error) {
 	sheet, err := m.sheet(defs, p)
 	var bad *remote.BadSheet
 	if errors.As(err, &bad) {
-		report.New(m.w.Out, m.w.Colour).Findings(bad.Findings)
+		report.New(m.w.Out, m.w.Look).Findings(bad.Findings)
 		return nil, found, nil
 	}
 	if err != nil {
@@ -320,7 +320,7 @@ func (m *mocking) again() {
 	m.print.Lock()
 	defer m.print.Unlock()
 	at := m.w.Now().Format("15:04:05")
-	p := report.New(m.w.Out, m.w.Colour)
+	p := report.New(m.w.Out, m.w.Look)
 	mock, _, err := m.load()
 	switch {
 	case err != nil:

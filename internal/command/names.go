@@ -29,16 +29,16 @@ func named(defs *schema.Definitions, name string, kinds ...thingKind) (schema.El
 		for _, n := range wanted {
 			names = append(names, n.FullName())
 		}
-		return nil, fmt.Errorf("%s may be any of: %s", name, strings.Join(names, ", "))
+		return nil, fmt.Errorf("%q may be any of: %s", name, strings.Join(names, ", "))
 	case len(others) > 0:
-		message := fmt.Sprintf("%s is %s; what is wanted is %s", others[0].FullName(), thingKind(others[0].Noun()),
+		message := fmt.Sprintf("%q is %s; what is needed is %s", others[0].FullName(), thingKind(others[0].Noun()),
 			alternatives(kinds))
 		if s, isService := others[0].(*schema.Service); isService && slices.Contains(kinds, aCall) {
 			var calls []string
 			for _, c := range s.Calls {
 				calls = append(calls, s.Name+"."+c.Name)
 			}
-			message = fmt.Sprintf("%s is a service; its calls are: %s", others[0].FullName(), strings.Join(calls, ", "))
+			message = fmt.Sprintf("%q is a service; its calls are: %s", others[0].FullName(), strings.Join(calls, ", "))
 		}
 		return nil, fmt.Errorf("%s", message)
 	}
@@ -53,9 +53,9 @@ func named(defs *schema.Definitions, name string, kinds ...thingKind) (schema.El
 		}
 	}
 	if near := source.Nearest(name, names); near != "" {
-		return nil, fmt.Errorf("nothing is called %s; did you mean %s?", name, near)
+		return nil, fmt.Errorf("nothing is called %q; did you mean %q?", name, near)
 	}
-	return nil, fmt.Errorf("nothing is called %s; faithful show lists what there is", name)
+	return nil, fmt.Errorf("nothing is called %q; faithful show lists what there is", name)
 }
 
 // thingKind says what a thing is, for a sentence.

@@ -64,7 +64,7 @@ func newProject(w *World, dir string) (int, error) {
 			return trouble, err
 		}
 	}
-	p := report.New(w.Out, w.Colour)
+	p := report.New(w.Out, w.Look)
 	p.Line("%s %s", p.In(report.Green, "made"), dir)
 	for _, f := range begins {
 		p.Line("  %s", f.path)

@@ -43,7 +43,7 @@ func (a accessFlags) access(w *World) (project.Access, error) {
 		c := a.declared(w, name)
 		switch {
 		case c == nil:
-			return out, fmt.Errorf("what the credential %s is, no definitions here say; give it as bearer=TOKEN or "+
+			return out, fmt.Errorf("what the credential %q is, no definitions here say; give it as bearer=TOKEN or "+
 				"basic=USER:PASSWORD, or as a --header", name)
 		case c.Kind == "bearer":
 			out.Headers.Set("Authorization", "Bearer "+value)
@@ -110,17 +110,17 @@ func credentialOf(w *World, given string) (name, value string, err error) {
 	}
 	if variable, ok := strings.CutPrefix(value, "env:"); ok {
 		if value, ok = os.LookupEnv(variable); !ok {
-			return "", "", fmt.Errorf("the credential %s is in no environment variable %s", name, variable)
+			return "", "", fmt.Errorf("the credential %q is in no environment variable %q", name, variable)
 		}
 	} else if path, ok := strings.CutPrefix(value, "file:"); ok {
 		data, err := os.ReadFile(w.path(path))
 		if err != nil {
-			return "", "", fmt.Errorf("the credential %s can't be read: %w", name, err)
+			return "", "", fmt.Errorf("the credential %q can't be read: %w", name, err)
 		}
 		value = strings.TrimRight(string(data), "\r\n")
 	}
 	if value == "" || strings.ContainsAny(value, "\r\n") {
-		return "", "", fmt.Errorf("the credential %s is empty, or of several lines", name)
+		return "", "", fmt.Errorf("the credential %q is empty, or of several lines", name)
 	}
 	return name, value, nil
 }

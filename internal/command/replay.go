@@ -24,7 +24,7 @@ func replayFile(ctx context.Context, w *World, defs *schema.Definitions, path st
 		return trouble, err
 	}
 	defer f.Close()
-	p := report.New(w.Out, w.Colour)
+	p := report.New(w.Out, w.Look)
 	// Who is asked may be the one who goes on recording into this file.
 	info, err := f.Stat()
 	if err != nil {
@@ -42,7 +42,7 @@ func replayFile(ctx context.Context, w *World, defs *schema.Definitions, path st
 		}
 		var r remote.Recorded
 		if err := json.Unmarshal(text, &r); err != nil {
-			return trouble, fmt.Errorf("%s:%d is no line of a record: %w", path, line, err)
+			return trouble, fmt.Errorf("%s:%d is not a line of a record: %w", path, line, err)
 		}
 		thing, err := named(defs, r.Call, aCall)
 		if err != nil {

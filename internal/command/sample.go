@@ -58,7 +58,7 @@ touches a file that you changed.`,
 				message, ofCall = call.Request, true
 			}
 			if message == nil && ofCall {
-				return trouble, fmt.Errorf("the request of %s is (): it has no payload", thing.FullName())
+				return trouble, fmt.Errorf("the request of %q is (): it has no payload", thing.FullName())
 			}
 			samples, err := samplesOf(defs, message, *count, *seed)
 			if err != nil {
@@ -96,7 +96,7 @@ func printImpossible(w *World, err error) error {
 		return err
 	}
 	buffered(w, func(p *report.Printer) {
-		p.Line("No value of %s could be made: its bounds contradict each other.",
+		p.Line("No value of %q could be made: its bounds contradict each other.",
 			p.In(report.Bold, impossible.Message.FullName()))
 		var rows [][]string
 		for _, v := range impossible.Problems {
@@ -267,16 +267,16 @@ func objection(c *schema.Call, data []byte) string {
 		one, err := elements.Next()
 		if err != nil || one == nil {
 			if err != nil {
-				return "no longer a request of " + c.Name + ": " + err.Error()
+				return fmt.Sprintf("no longer a request of %q: ", c.Name) + err.Error()
 			}
 			return ""
 		}
 		m, err := value.DecodeJSON(c.Request, one, 0)
 		if err != nil {
-			return "no longer a request of " + c.Name + ": " + err.Error()
+			return fmt.Sprintf("no longer a request of %q: ", c.Name) + err.Error()
 		}
 		if violations := value.Validate(m); len(violations) > 0 {
-			return fmt.Sprintf("no longer a request of %s: %s %s", c.Name, violations[0].Pointer, violations[0].Detail)
+			return fmt.Sprintf("no longer a request of %q: %s %s", c.Name, violations[0].Pointer, violations[0].Detail)
 		}
 	}
 }

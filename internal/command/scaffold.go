@@ -145,13 +145,13 @@ func serviceNamed(defs *schema.Definitions, name string) (*schema.Service, error
 	case len(fits) == 1:
 		return fits[0], nil
 	case len(fits) > 1:
-		return nil, fmt.Errorf("%s could be %s or %s; say which", name, fits[0].FullName(), fits[1].FullName())
+		return nil, fmt.Errorf("%q could be %q or %q; say which", name, fits[0].FullName(), fits[1].FullName())
 	case len(names) == 0:
 		return nil, fmt.Errorf("the definitions have no service")
 	}
-	message := fmt.Sprintf("there is no service %s", name)
+	message := fmt.Sprintf("there is no service %q", name)
 	if near := source.Nearest(name, names); near != "" {
-		message += fmt.Sprintf("; did you mean %s?", near)
+		message += fmt.Sprintf("; did you mean %q?", near)
 	} else {
 		message += "; there is " + strings.Join(names, ", ")
 	}

@@ -122,10 +122,10 @@ func seal(w *World, lock *files.Lock, kind, version, note, key string) (int, err
 		sealed = ledger.Latest()
 	}
 	if kind == "json" {
-		return status, report.New(w.Out, false).JSON(map[string]any{"sealed": !dry, "version": sealed.Version,
+		return status, report.New(w.Out, report.Plain).JSON(map[string]any{"sealed": !dry, "version": sealed.Version,
 			"digest": sealed.Digest, "verdict": sealed.Verdict, "note": sealed.Note})
 	}
-	out := report.New(w.Out, w.Colour)
+	out := report.New(w.Out, w.Look)
 	word := "sealed"
 	if dry {
 		word = "would seal"
@@ -176,7 +176,7 @@ func signer(w *World, p *project.Project, file string) (*versions.Signer, error)
 // refused says why a version is not sealed: that is something found, not
 // wrong usage.
 func refused(w *World, kind, needed, summary string, why error) (int, error) {
-	out := report.New(w.Out, w.Colour)
+	out := report.New(w.Out, w.Look)
 	if kind == "json" {
 		return found, out.JSON(map[string]any{"sealed": false, "refused": why.Error(), "needs": needed})
 	}
@@ -222,7 +222,7 @@ func promiseSealed(p *project.Project) *versions.Promise {
 }
 
 func unchanged(w *World, kind string, latest *versions.Entry) (int, error) {
-	out := report.New(w.Out, w.Colour)
+	out := report.New(w.Out, w.Look)
 	if kind == "json" {
 		return fine, out.JSON(map[string]any{"sealed": false, "version": latest.Version, "digest": latest.Digest,
 			"verdict": "compatible", "note": ""})

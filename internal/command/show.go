@@ -45,7 +45,7 @@ it is one document, which definitions.schema.json in docs/ describes.`,
 
 func showAll(w *World, kind string, defs *schema.Definitions) (int, error) {
 	if kind == "json" {
-		return fine, report.New(w.Out, false).JSON(report.DefinitionsJSON(defs))
+		return fine, report.New(w.Out, report.Plain).JSON(report.DefinitionsJSON(defs))
 	}
 	buffered(w, func(p *report.Printer) {
 		for i, m := range defs.Modules {
@@ -77,7 +77,8 @@ func showOne(w *World, kind string, defs *schema.Definitions, name string) (int,
 	}
 	if m, ok := thing.(*schema.Module); ok {
 		if kind == "json" {
-			return fine, report.New(w.Out, false).JSON(report.DefinitionsJSON(&schema.Definitions{Modules: []*schema.Module{m}}))
+			alone := &schema.Definitions{Modules: []*schema.Module{m}}
+			return fine, report.New(w.Out, report.Plain).JSON(report.DefinitionsJSON(alone))
 		}
 		buffered(w, func(p *report.Printer) { p.Outline(m) })
 		return fine, nil
@@ -85,7 +86,7 @@ func showOne(w *World, kind string, defs *schema.Definitions, name string) (int,
 	decl := thing.(schema.Declaration)
 	uses := defs.UsedBy(decl)
 	if kind == "json" {
-		return fine, report.New(w.Out, false).JSON(map[string]any{"name": found.FullName(), "text": schema.Text(decl),
+		return fine, report.New(w.Out, report.Plain).JSON(map[string]any{"name": found.FullName(), "text": schema.Text(decl),
 			"uses": report.UsesJSON(decl), "used_by": uses})
 	}
 	buffered(w, func(p *report.Printer) {

@@ -52,7 +52,7 @@ func tidyFiles(w *World, args []string, write, dry bool) (int, error) {
 			return trouble, err
 		}
 	}
-	p := report.New(w.Out, w.Colour)
+	p := report.New(w.Out, w.Look)
 	for _, c := range changes {
 		switch {
 		case dry:

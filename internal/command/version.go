@@ -20,7 +20,8 @@ var versionCommand = &command{
 			if len(args) > 0 {
 				return trouble, usage("version takes no arguments")
 			}
-			report.New(w.Out, false).Line("faithful %s (%s, %s/%s)", Version, runtime.Version(), runtime.GOOS, runtime.GOARCH)
+			report.New(w.Out, report.Plain).Line("faithful %s (%s, %s/%s)", Version, runtime.Version(), runtime.GOOS,
+				runtime.GOARCH)
 			return fine, nil
 		}
 	},

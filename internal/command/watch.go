@@ -85,7 +85,7 @@ func watchFolders(watcher *fsnotify.Watcher, dir string) {
 // again generates once, and says in a line what came of it, or what is wrong.
 func (g *generation) again(w *World) {
 	at := w.Now().Format("15:04:05")
-	p := report.New(w.Out, w.Colour)
+	p := report.New(w.Out, w.Look)
 	opened, err := openProject(w.Dir)
 	if err != nil {
 		var bad *project.BadConfig

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"faithfulcourier/internal/schema"
@@ -57,8 +58,8 @@ func (c *checker) credential(k *schema.Credential) {
 		c.report(k.KeyPlace, "http-header", "Authorization carries bearer and basic credentials",
 			"write bearer or basic, or name another header")
 	case k.Carrier == "header" && HeaderTaken(k.Key):
-		c.report(k.KeyPlace, "http-header", fmt.Sprintf("HTTP itself uses the header %s", k.Key),
-			"choose another name, such as Desk-Key")
+		c.report(k.KeyPlace, "http-header", fmt.Sprintf("HTTP itself uses the header %q", k.Key),
+			"choose another name, such as \"Desk-Key\"")
 	case k.Key == "" || k.Carrier != "query" && !isToken(k.Key):
 		c.report(k.KeyPlace, "http-name", fmt.Sprintf("%q can't be the name of a %s", k.Key, k.Carrier),
 			"names are letters, digits and any of !#$%&'*+-.^_`|~")
@@ -78,8 +79,8 @@ func (c *checker) method(call *schema.Call) {
 			fmt.Sprintf("%s has no body, and a stream of requests travels in it", h.Method), "write POST")
 	case h.Method == "GET" && !call.Safe && !BothWays(call):
 		c.findings.Add(source.Finding{Name: "get-not-safe", Place: h.MethodPlace,
-			Message: fmt.Sprintf("GET promises that the call only reads, and %s does not say that it is safe", call.Name),
-			Fix:     "write safe behind it, or POST if it changes something",
+			Message: fmt.Sprintf("GET promises that the call only reads, and %q does not say that it is safe", call.Name),
+			Fix:     "write \"safe\" after it, or POST if it changes something",
 			Edits:   []source.Edit{{Place: h.End, Text: " safe"}}})
 	}
 }
@@ -95,7 +96,7 @@ func (c *checker) status(call *schema.Call) {
 			"201 says that something was made; errors have their status where they are declared")
 	case (n == 204 || n == 205) && call.Response != nil:
 		c.report(h.StatusPlace, "http-status",
-			fmt.Sprintf("%d says that there is no answer, and %s answers %s", n, call.Name, call.Response.Name),
+			fmt.Sprintf("%d says that there is no answer, and %q answers %q", n, call.Name, call.Response.Name),
 			"remove it, or answer ()")
 	case n == 206:
 		c.report(h.StatusPlace, "http-status", "206 belongs to requests for a range of bytes", "write 200")
@@ -110,7 +111,9 @@ func (c *checker) pathFields(call *schema.Call) {
 			continue
 		}
 		note := source.Note{Place: f.Place, Message: "the field is declared here"}
-		refuse := func(message, fix string) { c.report(s.Place, "http-path", f.Name+" "+message, fix, note) }
+		refuse := func(message, fix string) {
+			c.report(s.Place, "http-path", strconv.Quote(f.Name)+" "+message, fix, note)
+		}
 		switch {
 		case f.Presence != schema.Required:
 			refuse("may be absent, and a path has all its parts",
@@ -160,7 +163,7 @@ func (c *checker) places(call *schema.Call) {
 		}
 		if before := taken[key]; before != nil {
 			c.report(f.Place, "placement",
-				fmt.Sprintf("%s and %s travel under the same name in %s: %s", before.Name, f.Name, nouns[p.Place], p.Name),
+				fmt.Sprintf("%q and %q travel under the same name in %s: %q", before.Name, f.Name, nouns[p.Place], p.Name),
 				fmt.Sprintf("give one of them another name: in %s \"NAME\"", p.Place),
 				source.Note{Place: before.Place, Message: "the other is here"})
 			continue
@@ -170,7 +173,7 @@ func (c *checker) places(call *schema.Call) {
 			for _, k := range alternative {
 				if k.Travels() == key {
 					c.report(f.Place, "placement",
-						fmt.Sprintf("%s travels where the credential %s does: in %s %s", f.Name, k.Name, nouns[p.Place], p.Name),
+						fmt.Sprintf("%q travels where the credential %q does: in %s %q", f.Name, k.Name, nouns[p.Place], p.Name),
 						"give one of them another name", source.Note{Place: k.Place, Message: "the credential is declared here"})
 				}
 			}
@@ -186,7 +189,7 @@ func (c *checker) placeable(call *schema.Call, p Placed) bool {
 	f, where := p.Field, nouns[p.Place]
 	note := source.Note{Place: call.Place, Message: "the call is here"}
 	refuse := func(message, fix string) bool {
-		c.report(f.Place, "placement", f.Name+" "+message, fix, note)
+		c.report(f.Place, "placement", strconv.Quote(f.Name)+" "+message, fix, note)
 		return false
 	}
 	how := ""
@@ -199,7 +202,7 @@ func (c *checker) placeable(call *schema.Call, p Placed) bool {
 		case p.Place != InQuery:
 			return refuse("is a list, and a list travels in the query alone, not in "+where, "write: in query")
 		case f.Presence == schema.Optional:
-			return refuse(fmt.Sprintf("is a list that may be absent, and %s puts it into the query%s; "+
+			return refuse(fmt.Sprintf("is a list that may be absent, and %q puts it into the query%s; "+
 				"there it can't be told from an empty one", call.Name, how), "remove the ?")
 		case f.Type.Elem.Kind == schema.KindList:
 			return refuse("is a list of lists, which can't travel outside of a body", "take POST, PUT or PATCH")
@@ -210,11 +213,11 @@ func (c *checker) placeable(call *schema.Call, p Placed) bool {
 		if element != f.Type {
 			why = "is a list of what " + why
 		}
-		return refuse(fmt.Sprintf("%s, and %s puts it into %s%s", why, call.Name, where, how), fix)
+		return refuse(fmt.Sprintf("%s, and %q puts it into %s%s", why, call.Name, where, how), fix)
 	}
 	switch {
 	case p.Place == InHeader && HeaderTaken(p.Name):
-		c.report(f.Place, "http-header", fmt.Sprintf("HTTP itself uses the header %s", p.Name),
+		c.report(f.Place, "http-header", fmt.Sprintf("HTTP itself uses the header %q", p.Name),
 			"give it another name, such as: in header \""+syntax.PascalCase(call.Name)+"-"+syntax.PascalCase(f.Name)+"\"")
 		return false
 	case p.Place != InQuery && !isToken(p.Name):
@@ -269,17 +272,17 @@ func (c *checker) placedMessages(d *schema.Definitions) {
 	for _, f := range placed {
 		m := f.Message
 		note, elsewhere := other[m]
-		where := fmt.Sprintf("%s travels in %s", f.Name, f.In.Place)
+		where := fmt.Sprintf("%q travels in %s", f.Name, f.In.Place)
 		switch {
 		case m.Stored:
 			c.report(f.Place, "placement",
-				fmt.Sprintf("%s is stored, and a field of it travels in %s", m.Name, f.In.Place),
+				fmt.Sprintf("%q is stored, and a field of it travels in %s", m.Name, f.In.Place),
 				"declare a message for the request alone")
 		case elsewhere:
-			c.report(f.Place, "placement", fmt.Sprintf("%s, but %s is not only a request of calls with http", where, m.Name),
+			c.report(f.Place, "placement", fmt.Sprintf("%s, but %q is not only a request of calls with http", where, m.Name),
 				"declare a message for the request alone", note)
 		case !requests[m]:
-			c.report(f.Place, "placement", fmt.Sprintf("%s, but %s is no request of a call with http", where, m.Name),
+			c.report(f.Place, "placement", fmt.Sprintf("%s, but %q is no request of a call with http", where, m.Name),
 				"give the call an http clause, or remove the mark")
 		}
 	}
@@ -308,10 +311,10 @@ func (c *checker) paths() {
 		if call.HTTP != nil {
 			place = call.HTTP.Place
 		}
-		message := fmt.Sprintf("%s and %s have the same path: %s %s", other.Name, call.Name, Method(call), Path(call))
+		message := fmt.Sprintf("%q and %q have the same path: %s %s", other.Name, call.Name, Method(call), Path(call))
 		fix := "change one of them"
 		if Pattern(call) != Pattern(other) {
-			message = fmt.Sprintf("%s %s belongs to %s (%s) and to %s (%s), and neither is more specific",
+			message = fmt.Sprintf("%s %s belongs to %q (%s) and to %q (%s), and neither is more specific",
 				Method(call), inBoth(call, other), other.Name, Path(other), call.Name, Path(call))
 			fix = "let one of them begin differently"
 		}

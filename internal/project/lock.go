@@ -74,7 +74,7 @@ func lockOf(ref string, s *Served) (*Locked, error) {
 				for _, m := range defs.Modules {
 					known = append(known, m.Name)
 				}
-				return nil, fmt.Errorf("%s has no module %s; its modules are: %s", strings.TrimSuffix(ref, "#"+names), name,
+				return nil, fmt.Errorf("%q has no module %q; its modules are: %s", strings.TrimSuffix(ref, "#"+names), name,
 					strings.Join(known, ", "))
 			}
 			wanted = append(wanted, m)

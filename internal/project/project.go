@@ -222,7 +222,7 @@ func unknownKey(file *source.File, e *toml.DecodeError) source.Finding {
 	line, column := e.Position()
 	last := e.Key()[len(e.Key())-1]
 	f := source.Finding{Name: "unknown-key", Place: place(file, line, column, len(last)),
-		Message: "faithful.toml has no key " + key}
+		Message: fmt.Sprintf("faithful.toml has no key %q", key)}
 	prefix := strings.TrimSuffix(key, last)
 	var siblings []string
 	for _, k := range keys() {
@@ -232,14 +232,14 @@ func unknownKey(file *source.File, e *toml.DecodeError) source.Finding {
 	}
 	f.Fix = "the keys here are: " + strings.Join(siblings, ", ")
 	if near := source.Nearest(last, siblings); near != "" {
-		f.Fix = "did you mean " + near + "?"
+		f.Fix = source.DidYouMean(near)
 	}
 	return f
 }
 
 func nearestOf(word string, words []string) string {
 	if near := source.Nearest(word, words); near != "" {
-		return "did you mean " + near + "?"
+		return source.DidYouMean(near)
 	}
 	return ""
 }

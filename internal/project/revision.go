@@ -29,7 +29,7 @@ func Revision(ctx context.Context, dir, revision string) ([]*source.File, error)
 	}
 	prefix, err := g.run("rev-parse", "--show-prefix")
 	if err != nil {
-		return nil, fmt.Errorf("%s is in no git repository: %w", p.Dir, err)
+		return nil, fmt.Errorf("%s is not in a git repository: %w", p.Dir, err)
 	}
 	if revision == "" || strings.HasPrefix(revision, "-") {
 		return nil, fmt.Errorf("rev:%s names no revision; write, for example, rev:HEAD or rev:main", revision)
@@ -157,10 +157,10 @@ func (g git) run(args ...string) ([]byte, error) {
 func (g git) unknown(revision string) error {
 	if shallow, err := g.run("rev-parse", "--is-shallow-repository"); err == nil &&
 		strings.TrimSpace(string(shallow)) == "true" {
-		return fmt.Errorf("there is no revision %s here; the repository is a shallow clone, and git fetch --unshallow "+
+		return fmt.Errorf("there is no revision %q here; the repository is a shallow clone, and git fetch --unshallow "+
 			"gets the rest of its history", revision)
 	}
-	return fmt.Errorf("there is no revision %s in this repository; git log shows those that there are", revision)
+	return fmt.Errorf("there is no revision %q in this repository; git log shows those that there are", revision)
 }
 
 func (g git) incomplete(revision string, err error) error {

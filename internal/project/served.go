@@ -204,7 +204,7 @@ func (d *servedDocument) checked(base string) (*Served, error) {
 			return nil, fmt.Errorf("%s names a module %q, which no module can be called", base, printable(m.Name))
 		}
 		if seen[m.Name] {
-			return nil, fmt.Errorf("%s gives the module %s twice", base, m.Name)
+			return nil, fmt.Errorf("%s gives the module %q twice", base, m.Name)
 		}
 		seen[m.Name] = true
 		s.Files = append(s.Files, source.NewFile(base+"#"+m.Name, m.Text))

@@ -151,5 +151,5 @@ func TestLock(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{"changed module skerry.fleet", "module gone: skerry.common"}, moved)
 	_, _, err = (&Remote{URL: again.URL + "/v1#skerry.fleat"}).Moved(served)
-	require.ErrorContains(t, err, "has no module skerry.fleat; its modules are: skerry.fleet")
+	require.ErrorContains(t, err, "has no module \"skerry.fleat\"; its modules are: skerry.fleet")
 }

@@ -173,10 +173,10 @@ func (r *sheetReader) undecodable(err error) {
 			}
 			fix := "the keys here are: " + strings.Join(known, ", ")
 			if near := source.Nearest(last, known); near != "" {
-				fix = "did you mean " + near + "?"
+				fix = source.DidYouMean(near)
 			}
 			r.findings = append(r.findings, source.Finding{Name: "unknown-key", Place: at(line, column, len(last)),
-				Message: "an answer sheet has no key " + strings.Join(key, "."), Fix: fix})
+				Message: fmt.Sprintf("an answer sheet has no key %q", strings.Join(key, ".")), Fix: fix})
 		}
 	case *toml.DecodeError:
 		line, column := e.Position()
@@ -209,7 +209,7 @@ func (r *sheetReader) entry(e *entry) {
 	}
 	if len(e.When) > 0 {
 		if e.call.Request == nil {
-			r.refuse("when", "no-request", "leave out when", "the request of %s is (): it has no fields", e.call.FullName())
+			r.refuse("when", "no-request", "leave out when", "the request of %q is (): it has no fields", e.call.FullName())
 		} else {
 			r.checkMatch("when", &schema.Type{Kind: schema.KindMessage, Message: e.call.Request}, e.When)
 		}
@@ -228,13 +228,13 @@ func (r *sheetReader) entry(e *entry) {
 		r.refuse("problem", "two-answers", "leave one of them out", "a problem has no fields, and is no declared error")
 	case e.Problem != "" && problems[e.Problem] == nil:
 		r.refuse(e.Problem, "unknown-problem", nearestFix(e.Problem, problemNames()),
-			"a mock does not answer with the problem %s", e.Problem)
+			"a mock does not answer with the problem %q", e.Problem)
 	case e.Stream != nil && !e.call.ResponseStream:
-		r.refuse("stream", "no-stream", "write with instead", "%s does not answer with a stream", e.call.FullName())
+		r.refuse("stream", "no-stream", "write with instead", "%q does not answer with a stream", e.call.FullName())
 	case e.call.ResponseStream && !e.call.RequestStream && e.Error == "" && (e.With != nil || e.Copy != nil):
-		r.refuse("with", "is-stream", "write stream = [{ … }, { … }] instead", "%s answers with a stream", e.call.FullName())
+		r.refuse("with", "is-stream", "write stream = [{ … }, { … }] instead", "%q answers with a stream", e.call.FullName())
 	case what == nil && (len(e.With) > 0 || len(e.Copy) > 0):
-		r.refuse("with", "no-answer", "leave it out", "the answer of %s is (): it has no fields", e.call.FullName())
+		r.refuse("with", "no-answer", "leave it out", "the answer of %q is (): it has no fields", e.call.FullName())
 	}
 	if len(r.findings) == before {
 		r.prepare(e, what)
@@ -258,16 +258,16 @@ func (r *sheetReader) callNamed(name string) *schema.Call {
 	case len(found) == 1:
 		return found[0]
 	case len(found) > 1:
-		r.refuse(name, "ambiguous-call", "write its full name", "%s may be any of %d calls", name, len(found))
+		r.refuse(name, "ambiguous-call", "write its full name", "%q may be any of %d calls", name, len(found))
 	default:
-		r.refuse(name, "unknown-call", nearestFix(name, names), "there is no call %s", name)
+		r.refuse(name, "unknown-call", nearestFix(name, names), "there is no call %q", name)
 	}
 	return nil
 }
 
 func nearestFix(name string, names []string) string {
 	if near := source.Nearest(name, names); near != "" {
-		return "did you mean " + near + "?"
+		return source.DidYouMean(near)
 	}
 	if len(names) > 12 {
 		names = append(slices.Clone(names[:12]), "…")
@@ -283,11 +283,11 @@ func (r *sheetReader) errorNamed(e *entry) *schema.Message {
 		}
 		names = append(names, f.Name)
 	}
-	fix := fmt.Sprintf("%s declares none", e.call.Name)
+	fix := fmt.Sprintf("%q declares none", e.call.Name)
 	if len(names) > 0 {
 		fix = nearestFix(e.Error, names)
 	}
-	r.refuse(e.Error, "unknown-error", fix, "%s does not fail with %s", e.call.FullName(), e.Error)
+	r.refuse(e.Error, "unknown-error", fix, "%q does not fail with %q", e.call.FullName(), e.Error)
 	return nil
 }
 
@@ -321,7 +321,7 @@ func (r *sheetReader) prepare(e *entry, what *schema.Message) {
 	for name, pointer := range e.Copy {
 		if what.ByName(name) == nil && !slices.ContainsFunc(what.Fields,
 			func(f *schema.Field) bool { return f.JSONName() == name }) {
-			r.refuse(name, "unknown-field", nearestFix(name, jsonNames(what)), "%s has no field %s", what.Name, name)
+			r.refuse(name, "unknown-field", nearestFix(name, jsonNames(what)), "%q has no field %q", what.Name, name)
 		}
 		if !strings.HasPrefix(pointer, "/") {
 			r.refuse(name, "bad-pointer", `write, for example: copy = { sailing = "/sailing" }`,
@@ -367,7 +367,7 @@ func (r *sheetReader) credentials(given map[string]any) map[string][]string {
 		}
 		if full == "" {
 			r.findings = append(r.findings, source.Finding{Name: "unknown-credential", Place: source.Place{File: r.file},
-				Message: "there is no credential " + name, Fix: nearestFix(name, names)})
+				Message: fmt.Sprintf("there is no credential %q", name), Fix: nearestFix(name, names)})
 			continue
 		}
 		switch v := given[name].(type) {
@@ -419,7 +419,7 @@ func (r *sheetReader) patched(t *schema.Message, fields map[string]any, where st
 	_ = json.Unmarshal(text, &merged) // it was written just now
 	for name, v := range fields {
 		if !slices.Contains(jsonNames(t), name) && !strings.HasPrefix(name, "#") {
-			r.refuse(name, "unknown-field", nearestFix(name, jsonNames(t)), "%s has no field %s", t.Name, name)
+			r.refuse(name, "unknown-field", nearestFix(name, jsonNames(t)), "%q has no field %q", t.Name, name)
 			continue
 		}
 		merged[name] = jsonOf(v)
@@ -432,7 +432,7 @@ func (r *sheetReader) patched(t *schema.Message, fields map[string]any, where st
 	}
 	for _, pointer := range value.UnlistedNames(m) {
 		name := pointer[strings.LastIndexByte(pointer, '/')+1:]
-		r.refuse(name, "unknown-field", nearestFix(name, r.allNames()), "%s: nothing of these definitions is called %s",
+		r.refuse(name, "unknown-field", nearestFix(name, r.allNames()), "%s: nothing of these definitions is called %q",
 			where, pointer)
 	}
 	return m
@@ -520,7 +520,7 @@ func (r *sheetReader) checkMatch(path string, t *schema.Type, wanted any) {
 		for name, v := range object {
 			i := slices.IndexFunc(t.Message.Fields, func(f *schema.Field) bool { return f.JSONName() == name })
 			if i < 0 {
-				r.refuse(name, "unknown-field", nearestFix(name, jsonNames(t.Message)), "%s has no field %s", t.Message.Name, name)
+				r.refuse(name, "unknown-field", nearestFix(name, jsonNames(t.Message)), "%q has no field %q", t.Message.Name, name)
 				continue
 			}
 			r.checkMatch(path+"."+name, t.Message.Fields[i].Type, v)
@@ -529,7 +529,7 @@ func (r *sheetReader) checkMatch(path string, t *schema.Type, wanted any) {
 		for name, v := range object {
 			i := slices.IndexFunc(t.Union.Alternatives, func(a *schema.Alternative) bool { return a.JSONName() == name })
 			if i < 0 {
-				r.refuse(name, "unknown-alternative", "", "%s has no alternative %s", t.Union.Name, name)
+				r.refuse(name, "unknown-alternative", "", "%q has no alternative %q", t.Union.Name, name)
 				continue
 			}
 			r.checkMatch(path+"."+name, t.Union.Alternatives[i].Type, v)

@@ -61,7 +61,7 @@ func (p *Printer) legend(c Comparison) {
 			parts = append(parts, v.String()+": "+meanings[v])
 		}
 	}
-	p.Line("%s", p.In(Faint, "("+strings.Join(parts, " · ")+")"))
+	p.Sentence("", p.In(Faint, "("+strings.Join(parts, " · ")+")"), 1)
 }
 
 var verdictStyle = map[verdict.Verdict]Style{verdict.Breaking: Red, verdict.Altering: Yellow, verdict.Compatible: Green}
@@ -97,7 +97,7 @@ func (p *Printer) Comparison(c Comparison) {
 			why = fmt.Sprintf(": it was not decided whether %s anything; read what is said there.",
 				map[bool]string{true: "one of the changes breaks", false: fmt.Sprintf("%d of the changes break", n)}[n == 1])
 		}
-		p.Line("This change needs version %s or higher%s", p.In(Bold, c.Needs), why)
+		p.Sentence("This change needs version ", p.In(Bold, c.Needs)+" or higher"+why, 0)
 	}
 	if len(c.Changes) > manyChanges {
 		p.Line("")
@@ -198,18 +198,36 @@ func (p *Printer) overview(changes []*compare.Change) (rows [][]string) {
 	return rows
 }
 
+// fromTo is what a change was before, and is now, on one line.
 func fromTo(f *compare.Change) string {
-	how := ""
+	old, new, how := oneBlank(f.Old), oneBlank(f.New), ""
 	if f.How != "" {
 		how = " (" + f.How + ")"
 	}
 	switch {
-	case f.Old == "":
-		return f.New + how
-	case f.New == "":
-		return "was " + f.Old + how
+	case old == "":
+		return new + how
+	case new == "":
+		return "was " + old + how
 	}
-	return f.Old + " → " + f.New + how
+	return old + " → " + new + how
+}
+
+// oneBlank makes runs of blanks one, but in strings: columns of a definition have no
+// meaning elsewhere.
+func oneBlank(line string) string {
+	var b strings.Builder
+	quoted := false
+	for i, r := range line {
+		if r == ' ' && !quoted && i > 0 && line[i-1] == ' ' {
+			continue
+		}
+		if r == '"' && (i == 0 || line[i-1] != '\\') {
+			quoted = !quoted
+		}
+		b.WriteRune(r)
+	}
+	return b.String()
 }
 
 func (p *Printer) aChange(f *compare.Change) {
@@ -245,12 +263,18 @@ func (p *Printer) fix(f *compare.Change) {
 		}
 		p.text("      ", says)
 		for _, line := range f.Fix.Lines {
-			p.Line("        %s", p.In(Blue, line))
+			p.Line("        %s", p.In(Blue, indented(line)))
 		}
 	case f.Verdict() == verdict.Breaking && p.needs != "":
 		p.Line("    %s", p.In(Green, "fix"))
 		p.text("      ", "none was found that keeps what the change is for; if it is meant, it needs version "+p.needs)
 	}
+}
+
+// indented is oneBlank, but for the indent of a line.
+func indented(line string) string {
+	text := strings.TrimLeft(line, " ")
+	return line[:len(line)-len(text)] + oneBlank(text)
 }
 
 // grouped puts effects together that say the same of several encodings.
@@ -321,29 +345,12 @@ func (p *Printer) effects(group []*verdict.Effect) {
 	}
 }
 
-// Paragraph writes text behind a label, wrapped below itself.
-func (p *Printer) Paragraph(label, text string) {
-	for i, line := range wrap(text, 96-len(label)) {
-		if i > 0 {
-			label = strings.Repeat(" ", len(label))
-		}
-		p.Line("%s%s", label, strings.TrimSpace(line))
-	}
-}
+// Paragraph writes text after a label, and goes on below itself.
+func (p *Printer) Paragraph(label, text string) { p.Sentence(label, text, len(label)) }
 
-// text writes a paragraph, broken at blanks where it gets too wide.
+// text writes a sentence.
 func (p *Printer) text(indent, s string) {
-	line := indent
-	for i, word := range strings.Fields(s) {
-		if i > 0 && len([]rune(line))+len([]rune(word)) > 98 {
-			p.Line("%s", line)
-			line = indent + "  "
-		} else if i > 0 {
-			line += " "
-		}
-		line += word
-	}
-	p.Line("%s", line)
+	p.Sentence(indent, strings.Join(strings.Fields(s), " "), len(indent)+2)
 }
 
 // example shows by a payload what a change of meaning comes to, where one does.

@@ -55,7 +55,7 @@ func cell(s string) string {
 // changeText is all that is said of a change, without colour.
 func changeText(c Comparison, f *compare.Change) string {
 	var b bytes.Buffer
-	p := New(&b, false)
+	p := New(&b, Plain)
 	p.refs, p.needs = [2]string{c.Old, c.New}, c.Needs
 	p.aChange(f)
 	return strings.ReplaceAll(b.String(), "```", "'''")

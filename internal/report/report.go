@@ -15,14 +15,14 @@ import (
 
 // Printer writes to one stream.
 type Printer struct {
-	w      io.Writer
-	colour bool
-	refs   [2]string // what is compared, while that is printed
-	needs  string    // the version that a comparison needs
+	w     io.Writer
+	look  Look
+	refs  [2]string // what is compared, while that is printed
+	needs string    // the version that a comparison needs
 }
 
 // New returns a printer to w.
-func New(w io.Writer, colour bool) *Printer { return &Printer{w: w, colour: colour} }
+func New(w io.Writer, look Look) *Printer { return &Printer{w: w, look: look} }
 
 // Style is a look of text on a terminal.
 type Style string
@@ -39,7 +39,7 @@ const (
 
 // In returns text in a style, when colour is on.
 func (p *Printer) In(style Style, text string) string {
-	if !p.colour || text == "" || style == "" {
+	if !p.look.Colour || text == "" || style == "" {
 		return text
 	}
 	return "\x1b[" + string(style) + "m" + text + "\x1b[0m"
@@ -55,8 +55,11 @@ func (p *Printer) Line(format string, args ...any) {
 
 // Text writes text as it is, but shows what a terminal would obey.
 func (p *Printer) Text(text string) {
-	io.WriteString(p.w, printable(text, p.colour)) // a broken pipe has no one to tell
+	io.WriteString(p.w, printable(text, p.look.Colour)) // a broken pipe has no one to tell
 }
+
+// hanging is how far the second line of a finding is indented.
+const hanging = 7
 
 // shownPerFile is how many errors of one file are printed.
 const shownPerFile = 50
@@ -82,8 +85,8 @@ func (p *Printer) Findings(list []source.Finding) {
 // says for each rule, once, why it matters.
 func (p *Printer) Advice(list []source.Finding, why map[string]string) {
 	for _, f := range list {
-		p.Line("%s: %s: %s %s", p.In(Bold, Where(f.Place)), p.In(Yellow, "advice"), sentence(f.Message, f.Fix),
-			p.In(Faint, "("+f.Name+")"))
+		p.Sentence(p.In(Bold, Where(f.Place))+": "+p.In(Yellow, "advice")+": ",
+			sentence(f.Message, f.Fix)+" "+p.In(Faint, "("+f.Name+")"), hanging)
 	}
 	var rows [][]string
 	said := map[string]bool{}
@@ -105,7 +108,8 @@ func (p *Printer) Advice(list []source.Finding, why map[string]string) {
 // after.
 func (p *Printer) Fixed(list []source.Finding) {
 	for _, f := range list {
-		p.Line("%s: %s: %s", p.In(Bold, Where(f.Place)), p.In(Green, "fixed"), sentence(f.Message, f.Fix))
+		p.Sentence(p.In(Bold, Where(f.Place))+": "+p.In(Green, "fixed")+": ",
+			sentence(f.Message, f.Fix)+" "+p.In(Faint, "("+f.Name+")"), hanging)
 		after, _ := source.Apply(f.Place.File, f.Edits)
 		p.change(f.Place.File.Text, after)
 		p.Line("")
@@ -144,7 +148,7 @@ func (p *Printer) finding(f source.Finding) {
 	if f.Severity == source.Advice {
 		word = p.In(Yellow, "advice")
 	}
-	p.Line("%s: %s: %s", p.In(Bold, Where(f.Place)), word, f.Message)
+	p.Sentence(p.In(Bold, Where(f.Place))+": "+word+": ", f.Message+" "+p.In(Faint, "("+f.Name+")"), hanging)
 	p.excerpt(f.Place, Red, "")
 	for _, n := range f.Notes {
 		if n.Place.File != f.Place.File && n.Place.File != nil {
@@ -153,7 +157,7 @@ func (p *Printer) finding(f source.Finding) {
 		p.excerpt(n.Place, Blue, n.Message)
 	}
 	if f.Fix != "" {
-		p.Line("       %s %s", p.In(Green, "fix:"), f.Fix)
+		p.Sentence("       "+p.In(Green, "fix:")+" ", f.Fix, hanging+len("fix: "))
 	}
 	p.Line("")
 }
@@ -265,14 +269,20 @@ func columnsOf(cell string) int {
 }
 
 func (p *Printer) row(indent string, row []string, widths []int) {
-	line := indent
+	line, hang := indent, len(indent)
 	for i, cell := range row {
 		line += cell
 		if i < len(row)-1 {
 			line += strings.Repeat(" ", widths[i]-columnsOf(cell)+2)
+			hang += widths[i] + 2
 		}
 	}
-	p.Line("%s", strings.TrimRight(line, " "))
+	line = strings.TrimRight(line, " ")
+	if last := row[len(row)-1]; p.look.Width-hang >= minWidth && strings.HasSuffix(line, last) {
+		p.Sentence(strings.TrimSuffix(line, last), last, hang)
+		return
+	}
+	p.Line("%s", line)
 }
 
 // JSON writes v as indented JSON.

@@ -158,7 +158,7 @@ func read(dir string) (record, error) {
 	}
 	for name := range r.Files {
 		if name != filepath.Base(name) || strings.HasPrefix(name, ".") {
-			return r, fmt.Errorf("%s names %q, which is no file of its folder", path, name)
+			return r, fmt.Errorf("%s names %q, which is not a file of its folder", path, name)
 		}
 	}
 	return r, nil

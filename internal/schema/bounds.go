@@ -393,7 +393,7 @@ func (r *resolver) limit(f *fileScope, l *syntax.Literal, t *Type, what string) 
 			return v, true
 		}
 	}
-	r.report(f.place(l.Span), "wrong-type", fmt.Sprintf("the limit of %s is %s, and the constant %s is %s with "+
+	r.report(f.place(l.Span), "wrong-type", fmt.Sprintf("the limit of %s is %s, and the constant %q is %s with "+
 		"the value %s", what, t.Kind, c.Name, c.Type.Kind, LiteralText(c.Value)),
 		"write the limit itself, or a constant that fits",
 		source.Note{Place: c.Place, Message: "the constant is declared here"})
@@ -446,11 +446,11 @@ func (r *resolver) satisfiable(place source.Place, b, outer *Bounds, t *Type, wh
 	}
 	switch {
 	case apart(b.Low, outer.High) || apart(outer.Low, b.High):
-		empty(fmt.Sprintf("%s itself is %s", name, outer.RangeText()))
+		empty(fmt.Sprintf("%q itself is %s", name, outer.RangeText()))
 	case disjoint(b.Length, outer.Length):
-		empty(fmt.Sprintf("%s itself has a length of %s", name, outer.Length))
+		empty(fmt.Sprintf("%q itself has a length of %s", name, outer.Length))
 	case disjoint(b.Count, outer.Count):
-		empty(fmt.Sprintf("%s itself has a count of %s", name, outer.Count))
+		empty(fmt.Sprintf("%q itself has a count of %s", name, outer.Count))
 	}
 }
 

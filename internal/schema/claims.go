@@ -129,13 +129,13 @@ func checkModuleClaims(m *Module, findings *source.Findings) {
 			}
 			if before.decl == d {
 				findings.Add(source.Finding{Name: "name-claimed", Place: d.Place, Fix: "rename it",
-					Message: fmt.Sprintf("a part of %s would be called %s in generated code, a name that %s claims for "+
+					Message: fmt.Sprintf("a part of %q would be called %q in generated code, a name that %q claims for "+
 						"something else", d.Name, name, d.Name)})
 				return
 			}
-			message := fmt.Sprintf("%s and %s differ only in case or _", d.Name, before.decl.Name)
+			message := fmt.Sprintf("%q and %q differ only in case or _", d.Name, before.decl.Name)
 			if syntax.Fold(d.Name) != syntax.Fold(before.decl.Name) {
-				message = fmt.Sprintf("%s and %s both claim the name %s in generated code", d.Name, before.decl.Name, name)
+				message = fmt.Sprintf("%q and %q both claim the name %q in generated code", d.Name, before.decl.Name, name)
 			}
 			findings.Add(source.Finding{Name: "name-claimed", Place: d.Place, Message: message, Fix: "rename one of them",
 				Notes: []source.Note{{Place: before.decl.Place, Message: "the other is declared here"}}})

@@ -23,7 +23,7 @@ type Decimal struct {
 
 var (
 	errDecimal     = errors.New(`a decimal is written as in "12.50"`)
-	errDecimalLong = fmt.Errorf("a decimal has at most %d digits, and as many behind the point", MaxDecimalDigits)
+	errDecimalLong = fmt.Errorf("a decimal has at most %d digits, and as many after the point", MaxDecimalDigits)
 )
 
 // ParseDecimal reads a decimal in the form of a JSON number (RFC 8259, section

@@ -64,19 +64,19 @@ func (r *resolver) examples(f *fileScope) {
 		m, isMessage := decl.(*Message)
 		if !isMessage {
 			r.report(f.place(tree.Of.Name.Span), "not-a-message",
-				fmt.Sprintf("examples are of messages and errors, and %s is %s", tree.Of.Name.Text, decl.Noun()), "",
+				fmt.Sprintf("examples are of messages and errors, and %q is %s", tree.Of.Name.Text, decl.Noun()), "",
 				source.Note{Place: decl.Head().Place, Message: "it is declared here"})
 			continue
 		}
 		e.Of = m
-		e.Value = r.object(f, tree.Value, m, e.Name)
+		e.Value = r.object(f, tree.Value, m, strconv.Quote(e.Name))
 	}
 }
 
 func (r *resolver) object(f *fileScope, v *syntax.Value, m *Message, what string) *Object {
 	o := &Object{Message: m}
 	if v.Form != syntax.ObjectValue {
-		r.report(f.place(v.Span), "wrong-type", fmt.Sprintf("%s is %s, a message", what, m.Name),
+		r.report(f.place(v.Span), "wrong-type", fmt.Sprintf("%s is %q, a message", what, m.Name),
 			"write its fields in braces: { name: value }")
 		return o
 	}
@@ -89,15 +89,15 @@ func (r *resolver) object(f *fileScope, v *syntax.Value, m *Message, what string
 			fix := r.meant(pair.Key.Text, "its fields are: ", names(m.Fields, func(x *Field) string { return x.Name }))
 			if i := slices.IndexFunc(m.Fields, func(x *Field) bool { return x.JSON == pair.Key.Text }); i >= 0 &&
 				pair.Key.Text != "" { // its name in JSON
-				fix = "write its declared name: " + m.Fields[i].Name
+				fix = "write its declared name: " + strconv.Quote(m.Fields[i].Name)
 			}
-			r.report(place, "example-refused", fmt.Sprintf("%s has no field %s", m.Name, pair.Key.Text), fix,
+			r.report(place, "example-refused", fmt.Sprintf("%q has no field %q", m.Name, pair.Key.Text), fix,
 				source.Note{Place: m.Place, Message: "it is declared here"})
 			bad = true
 			continue
 		}
 		if before, twice := seen[field.Number]; twice {
-			r.report(place, "example-refused", field.Name+" stands here twice", "remove one",
+			r.report(place, "example-refused", fmt.Sprintf("%q is here twice", field.Name), "remove one",
 				source.Note{Place: before, Message: "the other is here"})
 			continue
 		}
@@ -109,7 +109,7 @@ func (r *resolver) object(f *fileScope, v *syntax.Value, m *Message, what string
 		if field.Type.Named != nil {
 			outer = field.Type.Named.Bounds
 		}
-		if value, ok := r.value(f, pair.Value, field.Type, field.Name, field.Bounds, outer); ok {
+		if value, ok := r.value(f, pair.Value, field.Type, strconv.Quote(field.Name), field.Bounds, outer); ok {
 			o.Fields = append(o.Fields, FieldValue{field, value})
 		}
 	}
@@ -117,7 +117,7 @@ func (r *resolver) object(f *fileScope, v *syntax.Value, m *Message, what string
 		for _, field := range m.Fields {
 			if _, there := seen[field.Number]; !there && field.Presence == Required {
 				r.report(f.place(source.Span{Start: v.Span.Start, End: v.Span.Start + 1}), "example-refused",
-					fmt.Sprintf("%s is required and not here", field.Name), "add it: "+field.Name+": …",
+					fmt.Sprintf("%q is required and not here", field.Name), "add it: "+field.Name+": …",
 					source.Note{Place: field.Place, Message: "it is declared here"})
 			}
 		}
@@ -135,7 +135,7 @@ func (r *resolver) value(f *fileScope, v *syntax.Value, t *Type, what string, bo
 		return nil, false
 	}
 	wrong := func(fix string) (any, bool) {
-		return refuse(fmt.Sprintf("%s is %s, and this is not", what, t.Local(f.module)), fix)
+		return refuse(fmt.Sprintf("%s is %s, and this is not", what, t.InWords(f.module)), fix)
 	}
 	switch t.Kind {
 	case KindInvalid:
@@ -183,7 +183,7 @@ func (r *resolver) value(f *fileScope, v *syntax.Value, t *Type, what string, bo
 	if t.Kind == KindEnum && l.Form == syntax.WordLiteral && v.Literal.Form == syntax.TextLiteral {
 		m := t.Enum.ByName(l.Text)
 		if m == nil {
-			return refuse(fmt.Sprintf("%s has no member %s", t.Enum.Name, l.Text), r.memberFix(t.Enum, l.Text))
+			return refuse(fmt.Sprintf("%q has no member %q", t.Enum.Name, l.Text), r.memberFix(t.Enum, l.Text))
 		}
 		scalar = m
 	} else {
@@ -216,11 +216,11 @@ func (r *resolver) chosen(f *fileScope, pair *syntax.Pair, u *Union) (any, bool)
 	if a == nil {
 		fix := r.meant(pair.Key.Text, "its alternatives are: ",
 			names(u.Alternatives, func(x *Alternative) string { return x.Name }))
-		r.report(f.place(pair.Key.Span), "example-refused", fmt.Sprintf("%s has no alternative %s", u.Name, pair.Key.Text),
+		r.report(f.place(pair.Key.Span), "example-refused", fmt.Sprintf("%q has no alternative %q", u.Name, pair.Key.Text),
 			fix, source.Note{Place: u.Place, Message: "it is declared here"})
 		return nil, false
 	}
-	value, ok := r.value(f, pair.Value, a.Type, a.Name, boundsOf(a.Type))
+	value, ok := r.value(f, pair.Value, a.Type, strconv.Quote(a.Name), boundsOf(a.Type))
 	return &Chosen{a, value}, ok
 }
 
@@ -244,7 +244,7 @@ func (r *resolver) list(f *fileScope, v *syntax.Value, t *Type, what string, bou
 		}
 		if key := sameText(value); unique && seen[key] {
 			r.report(f.place(item.Span), "example-refused",
-				fmt.Sprintf("the elements of %s are unique, and this one stands here twice", what), "remove one")
+				fmt.Sprintf("the elements of %s are unique, and this one is here twice", what), "remove one")
 			ok = false
 		} else if unique {
 			seen[key] = true
@@ -279,7 +279,7 @@ func (r *resolver) entries(f *fileScope, v *syntax.Value, t *Type, what string, 
 				keyOK = false
 			}
 			if seen[ValueText(key)] {
-				r.report(place, "example-refused", fmt.Sprintf("the key %s stands here twice", pair.Key.Text), "remove one")
+				r.report(place, "example-refused", fmt.Sprintf("the key %q is here twice", pair.Key.Text), "remove one")
 				keyOK = false
 			}
 			seen[ValueText(key)] = true
@@ -302,7 +302,7 @@ func (r *resolver) mapKey(place source.Place, text string, t *Type, what string)
 		if m := t.Enum.ByName(text); m != nil {
 			return m, true
 		}
-		r.report(place, "example-refused", fmt.Sprintf("%s has no member %s", t.Enum.Name, text), r.memberFix(t.Enum, text))
+		r.report(place, "example-refused", fmt.Sprintf("%q has no member %q", t.Enum.Name, text), r.memberFix(t.Enum, text))
 		return nil, false
 	}
 	n, ok := ParseInteger(t.Kind, text)
@@ -347,7 +347,7 @@ func (r *resolver) anyValue(f *fileScope, v *syntax.Value, what string) (any, bo
 				return nil, false
 			}
 			if slices.ContainsFunc(entries, func(e AnyEntry) bool { return e.Key == pair.Key.Text }) {
-				r.report(f.place(pair.Key.Span), "example-refused", fmt.Sprintf("the key %s stands here twice", pair.Key.Text),
+				r.report(f.place(pair.Key.Span), "example-refused", fmt.Sprintf("the key %q is here twice", pair.Key.Text),
 					"remove one")
 				return nil, false
 			}

@@ -187,13 +187,13 @@ func reportCycle(chain []step, start Declaration, findings *source.Findings) {
 		}
 	}
 	name := start.Head().Name
-	message := fmt.Sprintf("%s can never be written: it always holds another %s", name, name)
+	message := fmt.Sprintf("%q can never be written: it always holds another %q", name, name)
 	if len(names) > 1 {
 		message += " (" + strings.Join(names, " → ") + ")"
 	}
 	if canFix == "" {
 		last = chain[len(chain)-1]
-		canFix = "add an alternative that does not hold " + name
+		canFix = fmt.Sprintf("add an alternative that does not hold %q", name)
 	}
 	findings.Add(source.Finding{Name: "endless-type", Place: last.place, Message: message, Fix: canFix})
 }

@@ -46,7 +46,7 @@ func (r *resolver) http(f *fileScope, tree *syntax.Call, c *Call) {
 	t := tree.HTTP
 	h := &HTTP{Method: t.Method.Text, Path: t.Path.Text, Place: f.place(t.Path.Span)}
 	if !slices.Contains(httpMethods, h.Method) {
-		r.report(f.place(t.Method.Span), "http-method", fmt.Sprintf("a call is not made by %s", h.Method),
+		r.report(f.place(t.Method.Span), "http-method", fmt.Sprintf("a call is not made by %q", h.Method),
 			r.meant(h.Method, "the methods are: ", httpMethods))
 		return
 	}
@@ -97,7 +97,7 @@ func (r *resolver) path(f *fileScope, path syntax.Name, c *Call, h *HTTP) bool {
 			if field == nil {
 				ok = false
 			} else if slices.ContainsFunc(h.Segments, func(s Segment) bool { return s.Field == field }) {
-				ok = refuse(start, end, field.Name+" stands twice in the path", "remove one of the two")
+				ok = refuse(start, end, fmt.Sprintf("%q is twice in the path", field.Name), "remove one of the two")
 			}
 			place := f.place(syntax.Inside(f.tree.Source, path.Span, start+1, end-1))
 			h.Segments = append(h.Segments, Segment{Field: field, Place: place})
@@ -138,7 +138,7 @@ func (r *resolver) pathField(f *fileScope, path syntax.Name, c *Call, name strin
 		return nil
 	}
 	if c.Request == nil {
-		r.report(place, "http-path", fmt.Sprintf("%s has no request, and so no field %s", c.Name, name),
+		r.report(place, "http-path", fmt.Sprintf("%q has no request, and so no field %q", c.Name, name),
 			"give it a request message with that field")
 		return nil
 	}
@@ -147,7 +147,7 @@ func (r *resolver) pathField(f *fileScope, path syntax.Name, c *Call, name strin
 	if field == nil {
 		fix := r.meant(name, "add it there, or write one of: ",
 			names(c.Request.Fields, func(x *Field) string { return x.Name }))
-		r.report(place, "http-path", fmt.Sprintf("%s has no field %s", c.Request.Name, name), fix, note)
+		r.report(place, "http-path", fmt.Sprintf("%q has no field %q", c.Request.Name, name), fix, note)
 		return nil
 	}
 	return field

@@ -181,9 +181,9 @@ func (r *resolver) declare(t *syntax.File) {
 		r.scopes[t.Module.Text] = s
 		for step := range strings.SplitSeq(t.Module.Text, ".") {
 			if syntax.IsDevice(step) {
-				r.report(s.module.Place, "device-name", fmt.Sprintf("Windows keeps the name %s for a device: no file or "+
+				r.report(s.module.Place, "device-name", fmt.Sprintf("Windows keeps the name %q for a device: no file or "+
 					"folder of a module can be called so", step),
-					"give the module another name, such as "+strings.Replace(t.Module.Text, step, step+"_1", 1))
+					"give the module another name, such as "+strconv.Quote(strings.Replace(t.Module.Text, step, step+"_1", 1)))
 			}
 		}
 	}
@@ -202,7 +202,7 @@ func (r *resolver) declare(t *syntax.File) {
 		decl := Decl{Module: s.module, Name: h.Name.Text, Doc: h.Doc.Text(t.Source), Place: f.place(h.Name.Span),
 			Deprecated: h.Marks.DeprecatedWhy()}
 		if before, taken := s.decls[decl.Name]; taken {
-			r.report(decl.Place, "declared-twice", fmt.Sprintf("%s is declared twice in module %s", decl.Name, s.module.Name),
+			r.report(decl.Place, "declared-twice", fmt.Sprintf("%q is declared twice in module %q", decl.Name, s.module.Name),
 				"rename or remove one of them",
 				source.Note{Place: before.Head().Place, Message: "it is " + before.Noun() + " here"})
 			f.bound = append(f.bound, nil)
@@ -271,7 +271,7 @@ func (r *resolver) lowerScope(s *scope, d Decl) {
 	}
 	folded := syntax.Fold(d.Name)
 	if before, taken := s.lower[folded]; taken {
-		r.report(d.Place, "name-twice", fmt.Sprintf("%s and %s differ only in _ or case", before.name, d.Name),
+		r.report(d.Place, "name-twice", fmt.Sprintf("%q and %q differ only in _ or case", before.name, d.Name),
 			"rename one of them", source.Note{Place: before.place, Message: "the other is here"})
 		return
 	}
@@ -306,7 +306,7 @@ func (r *resolver) bindUses(f *fileScope) {
 		target := r.scopes[u.Module.Text]
 		switch {
 		case target == nil:
-			r.report(f.place(u.Module.Span), "unknown-module", "there is no module "+u.Module.Text,
+			r.report(f.place(u.Module.Span), "unknown-module", fmt.Sprintf("there is no module %q", u.Module.Text),
 				r.meant(u.Module.Text, "the modules of this project are: ", r.moduleNames()))
 			// Names behind this alias must not be reported once more.
 			f.uses[u.Alias.Text] = nil
@@ -318,11 +318,11 @@ func (r *resolver) bindUses(f *fileScope) {
 			continue
 		}
 		if before, taken := f.uses[u.Alias.Text]; taken && before != nil {
-			what := fmt.Sprintf("the alias %s already stands for %s", u.Alias.Text, before.module.Name)
+			what := fmt.Sprintf("the alias %q already stands for %q", u.Alias.Text, before.module.Name)
 			fix := "give one of them another alias: use " + u.Module.Text + " as …"
 			finding := source.Finding{Name: "alias-taken", Place: f.place(u.Alias.Span), Message: what, Fix: fix}
 			if before == target {
-				finding.Message, finding.Fix = u.Module.Text+" is used twice in this file", "remove this line"
+				finding.Message, finding.Fix = fmt.Sprintf("%q is used twice in this file", u.Module.Text), "remove this line"
 				finding.Edits, finding.Sure = []source.Edit{f.removeUse(u)}, true
 			}
 			r.findings.Add(finding)
@@ -349,7 +349,7 @@ func (r *resolver) unusedUses() {
 		for _, u := range f.tree.Uses {
 			if f.uses[u.Alias.Text] != nil && !f.spent[u.Alias.Text] {
 				r.findings.Add(source.Finding{Name: UnusedUse, Severity: source.Advice, Place: f.place(u.Module.Span),
-					Message: fmt.Sprintf("nothing of %s is used in this file", u.Module.Text), Fix: "remove this line",
+					Message: fmt.Sprintf("nothing of %q is used in this file", u.Module.Text), Fix: "remove this line",
 					Edits: []source.Edit{f.removeUse(u)}, Sure: true})
 			}
 		}
@@ -418,7 +418,7 @@ func (r *resolver) lookup(f *fileScope, alias, name syntax.Name, what string) (d
 		return d, true
 	}
 	finding := source.Finding{Name: "unknown-name", Place: f.place(name.Span),
-		Message: fmt.Sprintf("there is no %s %s in module %s", what, name.Text, s.module.Name)}
+		Message: fmt.Sprintf("there is no %s %q in module %q", what, name.Text, s.module.Name)}
 	whole := f.place(name.Span)
 	if alias.Text != "" {
 		whole.Span.Start = alias.Span.Start
@@ -427,7 +427,7 @@ func (r *resolver) lookup(f *fileScope, alias, name syntax.Name, what string) (d
 		finding.Fix = r.importFix(f, owner, name.Text)
 		finding.Edits, finding.Sure = r.importEdits(f, owner, whole, name.Text)
 	} else if near := r.nearest(f, s, alias.Text, name.Text); near != "" {
-		finding.Fix = "did you mean " + near + "?"
+		finding.Fix = source.DidYouMean(near)
 		finding.Edits = []source.Edit{{Place: whole, Text: near}}
 	}
 	r.findings.Add(finding)
@@ -442,7 +442,7 @@ func (r *resolver) unknownAlias(f *fileScope, alias syntax.Name) {
 	slices.Sort(aliases)
 	fix := "write below the module line: use MODULE as " + alias.Text
 	if near := r.nearestOf(alias.Text, aliases); near != "" {
-		fix = "did you mean " + near + "?"
+		fix = source.DidYouMean(near)
 	} else {
 		for _, name := range r.moduleNames() {
 			if name == alias.Text || strings.HasSuffix(name, "."+alias.Text) {
@@ -450,7 +450,7 @@ func (r *resolver) unknownAlias(f *fileScope, alias syntax.Name) {
 			}
 		}
 	}
-	r.report(f.place(alias.Span), "unknown-alias", fmt.Sprintf("this file uses no module as %s", alias.Text), fix)
+	r.report(f.place(alias.Span), "unknown-alias", fmt.Sprintf("this file uses no module as %q", alias.Text), fix)
 }
 
 // maxSuggestions bounds how many names are compared in search of the ones that
@@ -531,11 +531,11 @@ func (r *resolver) importEdits(f *fileScope, owner *scope, whole source.Place, n
 func (r *resolver) importFix(f *fileScope, owner *scope, name string) string {
 	for alias, used := range f.uses {
 		if used == owner {
-			return "did you mean " + alias + "." + name + "?"
+			return source.DidYouMean(alias + "." + name)
 		}
 	}
 	module := owner.module.Name
-	return fmt.Sprintf("%s is in module %s: write \"use %s\" below the module line, and %s.%s here",
+	return fmt.Sprintf("%q is in module %q: write \"use %s\" below the module line, and %s.%s here",
 		name, module, module, module[strings.LastIndexByte(module, '.')+1:], name)
 }
 
@@ -561,7 +561,7 @@ func (r *resolver) constants(f *fileScope) {
 		case c.Value.Form == syntax.ConstLiteral:
 			r.report(f.place(c.Value.Span), "wrong-type", "the value of a constant is written out", "")
 		default:
-			bound.Value, _ = r.literal(f, &c.Value, bound.Type, "constant "+bound.Name)
+			bound.Value, _ = r.literal(f, &c.Value, bound.Type, fmt.Sprintf("constant %q", bound.Name))
 		}
 	}
 }
@@ -581,7 +581,7 @@ func (r *resolver) literal(f *fileScope, l *syntax.Literal, t *Type, what string
 	}
 	written := f.tree.Source.Text[l.Span.Start:l.Span.End]
 	mismatch := func(expected string) (any, bool) {
-		return refuse(fmt.Sprintf("%s is %s, and %s is not", what, t.Local(f.module), written), expected)
+		return refuse(fmt.Sprintf("%s is %s, and %s is not", what, t.InWords(f.module), written), expected)
 	}
 	if t.Kind.IsInteger() {
 		if l.Form != syntax.NumberLiteral || strings.ContainsAny(l.Text, ".eE") {
@@ -619,24 +619,24 @@ func (r *resolver) literal(f *fileScope, l *syntax.Literal, t *Type, what string
 		}
 		m := t.Enum.ByName(l.Text)
 		if m == nil {
-			return refuse(fmt.Sprintf("%s has no member %s", t.Enum.Name, l.Text), r.memberFix(t.Enum, l.Text))
+			return refuse(fmt.Sprintf("%q has no member %q", t.Enum.Name, l.Text), r.memberFix(t.Enum, l.Text))
 		}
 		if l.Form == syntax.BoolLiteral {
-			return refuse(fmt.Sprintf("a member named %s can't be a default", l.Text), "rename the member")
+			return refuse(fmt.Sprintf("a member named %q can't be a default", l.Text), "rename the member")
 		}
 		return m, true
 	case KindText, KindBytes, KindUUID, KindInstant, KindDecimal, KindDate, KindDuration:
 		isWhole := t.Kind == KindDecimal && l.Form == syntax.NumberLiteral && !strings.ContainsAny(l.Text, ".eE")
 		if l.Form != syntax.TextLiteral && !isWhole {
 			r.findings.Add(source.Finding{Name: "wrong-type", Place: f.place(l.Span),
-				Message: fmt.Sprintf("%s is %s, and %s is not", what, t.Local(f.module), written),
+				Message: fmt.Sprintf("%s is %s, and %s is not", what, t.InWords(f.module), written),
 				Fix:     "write it in quotes", Edits: []source.Edit{{Place: f.place(l.Span), Text: quote(written)}},
 				Sure: l.Form == syntax.NumberLiteral || l.Form == syntax.WordLiteral})
 			return nil, false
 		}
 		v, err := textScalar(t.Kind, l.Text)
 		if err != nil {
-			return refuse(fmt.Sprintf("%s is %s, and %s is not", what, t.Local(f.module), written), err.Error())
+			return refuse(fmt.Sprintf("%s is %s, and %s is not", what, t.InWords(f.module), written), err.Error())
 		}
 		return v, true
 	case KindAny:
@@ -699,7 +699,7 @@ func (r *resolver) memberFix(e *Enum, name string) string {
 // meant is the fix of a word that none of names is: the nearest one, or all.
 func (r *resolver) meant(word, all string, names []string) string {
 	if near := r.nearestOf(word, names); near != "" {
-		return "did you mean " + near + "?"
+		return source.DidYouMean(near)
 	}
 	return all + strings.Join(names, ", ")
 }
@@ -724,7 +724,7 @@ func (r *resolver) namedConst(f *fileScope, l *syntax.Literal) (*Const, bool) {
 	}
 	c, isConst := decl.(*Const)
 	if !isConst {
-		r.report(f.place(l.Span), "wrong-type", fmt.Sprintf("%s is %s, not a constant", l.Text, decl.Noun()), "")
+		r.report(f.place(l.Span), "wrong-type", fmt.Sprintf("%q is %s, not a constant", l.Text, decl.Noun()), "")
 		return nil, false
 	}
 	return c, c.Type.Kind != KindInvalid && c.Value != nil
@@ -736,7 +736,7 @@ func (r *resolver) constant(f *fileScope, l *syntax.Literal, t *Type, what strin
 		return nil, false
 	}
 	if c.Type.Kind != t.Kind {
-		r.report(f.place(l.Span), "wrong-type", fmt.Sprintf("%s is %s, and the constant %s is %s", what, t.Local(f.module),
+		r.report(f.place(l.Span), "wrong-type", fmt.Sprintf("%s is %s, and the constant %q is %s", what, t.InWords(f.module),
 			c.Name, c.Type.Kind), fmt.Sprintf("declare it as: const %s %s, or write the value", c.Name, t.Kind),
 			source.Note{Place: c.Place, Message: "the constant is declared here"})
 		return nil, false
@@ -855,7 +855,7 @@ func (r *resolver) unique(f *fileScope, what, owner string, retired []syntax.Ret
 		}
 		for _, before := range u.retired {
 			if before.Number == entry.Number && entry.Number >= 0 || entry.Name != "" && before.Name == entry.Name {
-				r.report(entry.Place, "retired-twice", fmt.Sprintf("%s retires this twice", owner), "remove one of the two lines",
+				r.report(entry.Place, "retired-twice", fmt.Sprintf("%q retires this twice", owner), "remove one of the two lines",
 					source.Note{Place: before.Place, Message: "it is retired here, too"})
 				break
 			}
@@ -877,7 +877,7 @@ func (u *uniqueness) add(number syntax.Number, name syntax.Name, smallest int) b
 			fmt.Sprintf("%d is free", u.free(smallest)))
 		ok = false
 	} else if before, taken := u.numbered(number.Value); taken {
-		u.r.report(place, "number-twice", fmt.Sprintf("#%d is used twice in %s", number.Value, u.owner),
+		u.r.report(place, "number-twice", fmt.Sprintf("#%d is used twice in %q", number.Value, u.owner),
 			fmt.Sprintf("#%d is free", u.free(smallest)),
 			source.Note{Place: before, Message: "it is used here first"})
 		ok = false
@@ -889,9 +889,9 @@ func (u *uniqueness) add(number syntax.Number, name syntax.Name, smallest int) b
 	u.keep(number.Value, place, used{name.Text, u.f.place(name.Span)}, !taken)
 	place = u.f.place(name.Span)
 	if taken {
-		message := fmt.Sprintf("%s has two %ss named %s", u.owner, u.what, name.Text)
+		message := fmt.Sprintf("%q has two %ss named %q", u.owner, u.what, name.Text)
 		if before.name != name.Text {
-			message = fmt.Sprintf("%s and %s differ only in _ or case", before.name, name.Text)
+			message = fmt.Sprintf("%q and %q differ only in _ or case", before.name, name.Text)
 		}
 		u.r.report(place, "name-twice", message, "rename one of them",
 			source.Note{Place: before.place, Message: "the other is here"})
@@ -904,7 +904,7 @@ func (u *uniqueness) add(number syntax.Number, name syntax.Name, smallest int) b
 				fmt.Sprintf("#%d is retired: older payloads hold something else under it", number.Value),
 				fmt.Sprintf("#%d is free", u.free(smallest)), note)
 		} else if x.Name != "" && syntax.SameFolded(x.Name, name.Text) {
-			u.r.report(place, "retired-name", fmt.Sprintf("the name %s is retired: older payloads hold something "+
+			u.r.report(place, "retired-name", fmt.Sprintf("the name %q is retired: older payloads hold something "+
 				"else under it", name.Text), "choose another name", note)
 		}
 	}
@@ -937,7 +937,7 @@ func (r *resolver) enum(f *fileScope, tree *syntax.Enum, e *Enum) {
 	})
 	slices.SortFunc(e.Members, func(a, b *Member) int { return a.Number - b.Number })
 	if len(tree.Members) == 0 {
-		r.report(e.Place, "empty-enum", fmt.Sprintf("%s has no members: no value could be written", e.Name),
+		r.report(e.Place, "empty-enum", fmt.Sprintf("%q has no members: no value could be written", e.Name),
 			"add one, such as: #0 unassigned")
 	}
 }
@@ -964,13 +964,13 @@ func (r *resolver) message(f *fileScope, tree *syntax.Message, m *Message) {
 		if field.Type.Named != nil {
 			outer = field.Type.Named.Bounds
 		}
-		field.Bounds = r.bounds(f, t.Where, field.Type, outer, field.Name)
+		field.Bounds = r.bounds(f, t.Where, field.Type, outer, strconv.Quote(field.Name))
 		switch {
 		case t.Optional:
 			field.Presence = Optional
 		case t.Default != nil:
 			field.Presence = Defaulted
-			field.Default, _ = r.literal(f, t.Default, field.Type, field.Name)
+			field.Default, _ = r.literal(f, t.Default, field.Type, strconv.Quote(field.Name))
 			r.defaultBounds(f.place(t.Default.Span), field, outer)
 		}
 		m.Fields = append(m.Fields, field)
@@ -993,8 +993,9 @@ func (r *resolver) fieldType(f *fileScope, t *syntax.Field) *Type {
 			r.nearestOf(word, scalarWords()) == "" {
 			span := source.Span{Start: t.Name.Span.Start, End: t.Type.Span.End}
 			r.findings.Add(source.Finding{Name: "unknown-name", Place: f.place(t.Type.Span),
-				Message: "there is no type " + word, Fix: fmt.Sprintf("the name comes before the type: %s %s", word, t.Name.Text),
-				Edits: []source.Edit{{Place: f.place(span), Text: word + " " + t.Name.Text}}, Sure: true})
+				Message: fmt.Sprintf("there is no type %q", word),
+				Fix:     fmt.Sprintf("the name comes before the type: %s %s", word, t.Name.Text),
+				Edits:   []source.Edit{{Place: f.place(span), Text: word + " " + t.Name.Text}}, Sure: true})
 			return invalidType
 		}
 	}
@@ -1011,7 +1012,7 @@ func (r *resolver) fieldMarks(f *fileScope, marks *syntax.Marks, field *Field) {
 	field.In = &In{Place: marks.In.Place.Text, Name: marks.In.Name.Text}
 	if field.Message.IsError() {
 		r.report(f.place(marks.In.Span), "misplaced-mark",
-			fmt.Sprintf("%s is a field of an error, which has no %s", field.Name, field.In.Place), "remove it here")
+			fmt.Sprintf("%q is a field of an error, which has no %s", field.Name, field.In.Place), "remove it here")
 		field.In = nil
 	}
 }
@@ -1023,7 +1024,7 @@ func (r *resolver) defaultBounds(place source.Place, field *Field, outer *Bounds
 	}
 	for _, b := range []*Bounds{field.Bounds, outer} {
 		if list := b.Violations(field.Default); len(list) > 0 {
-			r.report(place, "default-refused", fmt.Sprintf("the default of %s is refused by its own bounds: it %s", field.Name,
+			r.report(place, "default-refused", fmt.Sprintf("the default of %q is refused by its own bounds: it %s", field.Name,
 				list[0]), "change one of the two")
 			return
 		}
@@ -1064,8 +1065,8 @@ func jsonNames[T any](r *resolver, what, owner string, list []T,
 		name, json, place := names(x)
 		folded := syntax.Fold(json)
 		if before, taken := seen[folded]; taken {
-			r.report(place, "json-name", fmt.Sprintf("%s and %s of %s have names in JSON that differ at most in _ "+
-				"and case: %s", before.name, name, owner, json), "give one of them another name in JSON",
+			r.report(place, "json-name", fmt.Sprintf("%q and %q of %q have names in JSON that differ at most in _ "+
+				"and case: %q", before.name, name, owner, json), "give one of them another name in JSON",
 				source.Note{Place: before.place, Message: "the other " + what + " is here"})
 			continue
 		}

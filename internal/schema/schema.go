@@ -19,6 +19,7 @@ import (
 	"cmp"
 	"math"
 	"slices"
+	"strconv"
 	"strings"
 
 	"faithfulcourier/internal/source"
@@ -177,6 +178,14 @@ func (t *Type) StringBase() string {
 
 // Local writes the type as a file of a module would, with the usual aliases.
 func (t *Type) Local(m *Module) string { return t.Spell(m.local) }
+
+// InWords is Local, for a sentence: quoted, but for scalars.
+func (t *Type) InWords(m *Module) string {
+	if t.Named == nil && t.Kind.IsScalar() && t.Kind != KindEnum {
+		return t.Local(m)
+	}
+	return strconv.Quote(t.Local(m))
+}
 
 // LocalBase is Local, but of what a named type is over.
 func (t *Type) LocalBase(m *Module) string { return t.SpellBase(m.local) }

@@ -27,9 +27,9 @@ func (r *resolver) service(f *fileScope, tree *syntax.Service, s *Service) {
 		c := &Call{Service: s, Name: t.Name.Text, Doc: t.Doc.Text(f.tree.Source), Place: f.place(t.Name.Span),
 			Safe: t.Safe.Text != "", Idempotent: t.Idempotent.Text != "", Deprecated: t.Marks.DeprecatedWhy()}
 		if before, taken := names[syntax.Fold(c.Name)]; taken {
-			message := fmt.Sprintf("%s has two calls named %s", s.Name, c.Name)
+			message := fmt.Sprintf("%q has two calls named %q", s.Name, c.Name)
 			if before.name != c.Name {
-				message = fmt.Sprintf("the calls %s and %s differ only in _ or case", before.name, c.Name)
+				message = fmt.Sprintf("the calls %q and %q differ only in _ or case", before.name, c.Name)
 			}
 			r.report(c.Place, "name-twice", message, "rename one of them",
 				source.Note{Place: before.place, Message: "the other is here"})
@@ -101,13 +101,13 @@ func (r *resolver) needs(f *fileScope, tree *syntax.Needs) [][]*Credential {
 				continue
 			}
 			if i := slices.IndexFunc(list, func(x *Credential) bool { return x.Travels() == c.Travels() }); i >= 0 {
-				message := fmt.Sprintf("%s and %s travel in the same place (%s), so a request can't have both", list[i].Name,
+				message := fmt.Sprintf("%q and %q travel in the same place (%s), so a request can't have both", list[i].Name,
 					c.Name, c.Travels())
 				if list[i] == c {
-					message = c.Name + " is named twice here"
+					message = fmt.Sprintf("%q is named twice here", c.Name)
 				}
 				r.report(f.place(ref.Span()), "same-carrier", message, "write | for either, or let one travel elsewhere",
-					source.Note{Place: c.Place, Message: c.Name + " is declared here"})
+					source.Note{Place: c.Place, Message: fmt.Sprintf("%q is declared here", c.Name)})
 				continue
 			}
 			list = append(list, c)
@@ -149,7 +149,7 @@ func (r *resolver) credentialNamed(f *fileScope, ref syntax.Ref) (*Credential, b
 	c, isCredential := decl.(*Credential)
 	if !isCredential {
 		r.report(f.place(ref.Name.Span), "not-a-credential",
-			fmt.Sprintf("a call needs credentials, and %s is %s", ref.Name.Text, decl.Noun()),
+			fmt.Sprintf("a call needs credentials, and %q is %s", ref.Name.Text, decl.Noun()),
 			"declare it as: credential "+ref.Name.Text+" = bearer",
 			source.Note{Place: decl.Head().Place, Message: "it is declared here"})
 	}
@@ -166,12 +166,12 @@ func (r *resolver) side(f *fileScope, ref *syntax.Ref) *Message {
 	if ref.Alias.Text == "" && slices.Contains(nothingWords, strings.ToLower(ref.Name.Text)) &&
 		!f.declares(ref.Name.Text) {
 		r.findings.Add(source.Finding{Name: "unknown-name", Place: f.place(ref.Name.Span),
-			Message: "there is no message " + ref.Name.Text, Fix: "nothing is written ()"})
+			Message: fmt.Sprintf("there is no message %q", ref.Name.Text), Fix: "nothing is written ()"})
 		return nil
 	}
 	if ref.Alias.Text == "" && scalarTypes[ref.Name.Text] != nil {
 		r.report(f.place(ref.Name.Span), "not-a-message",
-			fmt.Sprintf("requests and answers are messages, not %s", ref.Name.Text),
+			fmt.Sprintf("requests and answers are messages, not %q", ref.Name.Text),
 			"declare a message with one field, so that more can be added later; write () for nothing")
 		return nil
 	}
@@ -183,7 +183,7 @@ func (r *resolver) side(f *fileScope, ref *syntax.Ref) *Message {
 		return m
 	}
 	r.report(f.place(ref.Name.Span), "not-a-message",
-		fmt.Sprintf("requests and answers are messages, and %s is %s", ref.Name.Text, decl.Noun()), "",
+		fmt.Sprintf("requests and answers are messages, and %q is %s", ref.Name.Text, decl.Noun()), "",
 		source.Note{Place: decl.Head().Place, Message: "it is declared here"})
 	return nil
 }
@@ -199,11 +199,11 @@ func (r *resolver) errors(f *fileScope, refs []syntax.Ref) []*Message {
 		switch {
 		case !isMessage || !m.IsError():
 			r.report(f.place(ref.Name.Span), "not-an-error",
-				fmt.Sprintf("a call fails with errors, and %s is %s", ref.Name.Text, decl.Noun()),
+				fmt.Sprintf("a call fails with errors, and %q is %s", ref.Name.Text, decl.Noun()),
 				"declare it as: error "+ref.Name.Text+" 409 { … }",
 				source.Note{Place: decl.Head().Place, Message: "it is declared here"})
 		case slices.Contains(list, m):
-			r.report(f.place(ref.Name.Span), "fails-twice", ref.Name.Text+" is named twice here", "remove one")
+			r.report(f.place(ref.Name.Span), "fails-twice", fmt.Sprintf("%q is named twice here", ref.Name.Text), "remove one")
 		default:
 			list = append(list, m)
 		}

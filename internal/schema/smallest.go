@@ -205,7 +205,7 @@ func checkSmallest(d *Definitions, findings *source.Findings) {
 	measure(d)
 	refuse := func(place source.Place, name string, size int64) {
 		findings.Add(source.Finding{Name: "huge-value", Place: place,
-			Message: fmt.Sprintf("the smallest value of %s has %s values in it, and at most %d are allowed", name,
+			Message: fmt.Sprintf("the smallest value of %q has %s values in it, and at most %d are allowed", name,
 				counted(size), MostNodes),
 			Fix: "make fields optional, or lower the counts and lengths that must be there"})
 	}

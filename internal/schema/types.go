@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"faithfulcourier/internal/source"
@@ -41,7 +42,7 @@ func (r *resolver) typ(f *fileScope, t *syntax.Type) *Type {
 		key := r.typ(f, t.Key)
 		if k := key.Kind; k != KindInvalid && k != KindText && !k.IsInteger() && k != KindEnum {
 			r.report(f.place(t.Key.Span), "map-key", fmt.Sprintf("the keys of a map are text, integers or an enum, not %s",
-				key.Local(f.module)), "write {text: …}, or a list of a message with two fields")
+				key.InWords(f.module)), "write {text: …}, or a list of a message with two fields")
 			key = invalidType
 		}
 		return &Type{Kind: KindMap, Key: key, Elem: r.typ(f, t.Elem)}
@@ -70,19 +71,21 @@ func (r *resolver) typ(f *fileScope, t *syntax.Type) *Type {
 		if !d.IsError() {
 			return &d.typ
 		}
-		r.report(f.place(t.Name.Span), "not-a-type", t.Name.Text+" is an error; errors stand after fails only",
+		r.report(f.place(t.Name.Span), "not-a-type",
+			fmt.Sprintf("%q is an error; errors appear after \"fails\" only", t.Name.Text),
 			"put what both need into a message",
 			source.Note{Place: d.Place, Message: "it is declared here"})
 	default:
-		r.report(f.place(t.Name.Span), "not-a-type", fmt.Sprintf("%s is %s, not a type", t.Name.Text, decl.Noun()), "",
+		r.report(f.place(t.Name.Span), "not-a-type", fmt.Sprintf("%q is %s, not a type", t.Name.Text, decl.Noun()), "",
 			source.Note{Place: decl.Head().Place, Message: "it is declared here"})
 	}
 	return invalidType
 }
 
 func (r *resolver) unknownScalar(f *fileScope, name syntax.Name) {
-	finding := source.Finding{Name: "unknown-name", Place: f.place(name.Span), Message: "there is no type " + name.Text,
-		Fix: "the scalars are: " + strings.Join(scalarWords(), ", ")}
+	finding := source.Finding{Name: "unknown-name", Place: f.place(name.Span),
+		Message: fmt.Sprintf("there is no type %q", name.Text),
+		Fix:     "the scalars are: " + strings.Join(scalarWords(), ", ")}
 	better := ""
 	if usual, ok := usualWords[strings.ToLower(name.Text)]; ok {
 		better = usual
@@ -90,7 +93,7 @@ func (r *resolver) unknownScalar(f *fileScope, name syntax.Name) {
 		finding.Sure = scalarTypes[usual] != nil
 	} else if near := cmp.Or(r.nearestOf(name.Text, scalarWords()), r.nearestOf(name.Text, f.names)); near != "" {
 		better = near
-		finding.Fix = "did you mean " + near + "?"
+		finding.Fix = source.DidYouMean(near)
 	}
 	if better != "" && !strings.Contains(better, "T") {
 		finding.Edits = []source.Edit{{Place: finding.Place, Text: better}}
@@ -150,14 +153,14 @@ func (r *resolver) namedTypes(f *fileScope, wanted func(*syntax.Type) bool) {
 		switch {
 		case base.Named != nil:
 			r.report(f.place(tree.Base.Span), "type-over-type",
-				fmt.Sprintf("%s is straight over %s, which is a named type already", nt.Name, base.Named.Name),
-				"write what "+base.Named.Name+" is over",
+				fmt.Sprintf("%q is straight over %q, which is a named type already", nt.Name, base.Named.Name),
+				fmt.Sprintf("write what %q is over", base.Named.Name),
 				source.Note{Place: base.Named.Place, Message: "it is declared here"})
 			base = invalidType
 		case base.Kind == KindEnum || base.Kind == KindUnion || base.Kind == KindMessage:
 			r.report(f.place(tree.Base.Span), "type-over-type",
 				fmt.Sprintf("a type is over a scalar, a list or a map, not over %s", base.Described()),
-				"use "+base.Short()+" itself")
+				fmt.Sprintf("use %q itself", base.Short()))
 			base = invalidType
 		}
 		nt.Type = *base
@@ -170,7 +173,7 @@ func (r *resolver) typeBounds(f *fileScope) {
 	for i, d := range f.tree.Decls {
 		if tree, ok := d.(*syntax.TypeDecl); ok && f.bound[i] != nil {
 			nt := f.bound[i].(*NamedType)
-			nt.Bounds = r.bounds(f, tree.Where, &nt.Type, nil, nt.Name)
+			nt.Bounds = r.bounds(f, tree.Where, &nt.Type, nil, strconv.Quote(nt.Name))
 		}
 	}
 }
@@ -192,7 +195,7 @@ func (r *resolver) union(f *fileScope, tree *syntax.Union, u *Union) {
 		func(a *Alternative) (string, string, source.Place) { return a.Name, a.JSONName(), a.Place })
 	slices.SortFunc(u.Alternatives, func(a, b *Alternative) int { return a.Number - b.Number })
 	if len(tree.Alternatives) == 0 {
-		r.report(u.Place, "empty-union", fmt.Sprintf("%s has no alternatives: no value could be written", u.Name),
+		r.report(u.Place, "empty-union", fmt.Sprintf("%q has no alternatives: no value could be written", u.Name),
 			"add one, such as: #1 foot FootPassage")
 	}
 }
@@ -212,7 +215,7 @@ func checkTypeCircles(d *Definitions, findings *source.Findings) {
 		case t == nil:
 		case t.Named != nil && state[t.Named] == open:
 			findings.Add(source.Finding{Name: "type-circle", Place: from.Place,
-				Message: fmt.Sprintf("%s is made of itself", t.Named.Name),
+				Message: fmt.Sprintf("%q is made of itself", t.Named.Name),
 				Fix:     "put a message in between, with a field of this type"})
 		case t.Named != nil:
 			if state[t.Named] == 0 {

@@ -1,6 +1,9 @@
 package source
 
-import "strings"
+import (
+	"fmt"
+	"strings"
+)
 
 // maxWord is how long a word may be that is compared with others.
 const maxWord = 100
@@ -59,3 +62,6 @@ func abs(n int) int {
 	}
 	return n
 }
+
+// DidYouMean is the fix of a name that is not known: the nearest one that is.
+func DidYouMean(near string) string { return fmt.Sprintf("did you mean %q?", near) }

@@ -33,10 +33,10 @@ type markWord struct {
 
 var markWords = []markWord{
 	{"deprecated", deprecatedMark, ""},
-	{"json", jsonMark, "behind a field, a member or an alternative"},
-	{"secret", secretMark, "behind a field or a type"},
+	{"json", jsonMark, "after a field, a member or an alternative"},
+	{"secret", secretMark, "after a field or a type"},
 	{"stored", storedMark, "before the { of a message"},
-	{"in", inMark, "behind a field"},
+	{"in", inMark, "after a field"},
 }
 
 // marks reads what marks stand here. One that may not stand here is reported
@@ -60,10 +60,10 @@ func (p *parser) marks(allowed markSet, into **Marks) bool {
 		span := source.Span{Start: at.start, End: p.lastEnd}
 		switch {
 		case allowed&mark.set == 0:
-			p.fix(span, "misplaced-mark", fmt.Sprintf("%s stands %s, not here", mark.word, mark.where), "remove it here",
+			p.fix(span, "misplaced-mark", fmt.Sprintf("%q belongs %s, not here", mark.word, mark.where), "remove it here",
 				p.remove(span))
 		case slot.twice:
-			p.fix(span, "mark-twice", fmt.Sprintf("%s stands here twice", mark.word), "remove one of the two", p.remove(span))
+			p.fix(span, "mark-twice", fmt.Sprintf("%q is here twice", mark.word), "remove one of the two", p.remove(span))
 		}
 	}
 }
@@ -134,7 +134,7 @@ func (p *parser) inMark(into *Marks, at token) (markSlot, bool) {
 		case p.at("body"):
 			fix = "remove it: what is not placed elsewhere is in the body"
 		case near != "" && p.cur.kind == lowerName:
-			fix = "did you mean " + near + "?"
+			fix = source.DidYouMean(near)
 		}
 		p.expected("query, header or cookie", fix)
 		return markSlot{}, false
@@ -161,10 +161,10 @@ func (p *parser) inMark(into *Marks, at token) (markSlot, bool) {
 
 // usualSlips are words of other languages, and what to write instead.
 var usualSlips = map[string]string{
-	"optional": "write ? behind the type", "nullable": "write ? behind the type",
+	"optional": "write ? after the type", "nullable": "write ? after the type",
 	"required": "leave it out: a field without ? is required",
-	"repeated": "a list is written [T]", "min": "bounds stand behind where: where >= 1",
-	"max":     "bounds stand behind where: where <= 12",
+	"repeated": "a list is written [T]", "min": "bounds come after where: where >= 1",
+	"max":     "bounds come after where: where <= 12",
 	"default": "a default is written: = 5", "enum": "declare the enum on its own, and use its name",
 }
 
@@ -193,7 +193,7 @@ func (p *parser) strayWord(allowed markSet) string {
 		could = append(could, "where")
 	}
 	if near := source.Nearest(word, could); near != "" {
-		return fmt.Sprintf("did you mean %q?", near)
+		return source.DidYouMean(near)
 	}
 	return ""
 }
@@ -217,9 +217,9 @@ func (p *parser) parseDecl(doc Doc) {
 		fix := "a declaration begins with one of: " + strings.Join(declWords, ", ")
 		if word.kind == lowerName || word.kind == oddName || word.kind == pascalName {
 			if near := source.Nearest(p.textOf(word), declWords); near != "" {
-				fix = fmt.Sprintf("did you mean %q?", near)
+				fix = source.DidYouMean(near)
 			} else if near, ok := usualDeclarations[p.textOf(word)]; ok {
-				fix = fmt.Sprintf("did you mean %q?", near)
+				fix = source.DidYouMean(near)
 			}
 		}
 		p.expected("a declaration", fix)
@@ -311,7 +311,7 @@ func (p *parser) parseTypeDecl(doc Doc) {
 	}
 	if ok && p.cur.kind == question {
 		p.fix(p.cur.span(), "absent-type", "a type is never absent; a field is",
-			"remove the ?, and write it behind the fields", p.edit(p.cur.span(), ""))
+			"remove the ?, and write it after the fields", p.edit(p.cur.span(), ""))
 		p.advance()
 	}
 	if ok && p.at("where") {
@@ -402,12 +402,12 @@ func (p *parser) parseAlternative(a *Alternative) (ok bool) {
 // itemType reads the type behind the name of a field or alternative.
 func (p *parser) itemType(name Name, what string) (*Type, bool) {
 	if p.cur.kind == colon {
-		p.fix(p.cur.span(), "syntax", "no colon stands between a name and its type", "remove it", p.edit(p.cur.span(), ""))
+		p.fix(p.cur.span(), "syntax", "there is no colon between a name and its type", "remove it", p.edit(p.cur.span(), ""))
 		p.advance()
 	}
 	if p.cur.kind == hash || p.cur.kind == braceClose {
-		p.report(name.Span, "no-type", fmt.Sprintf("the %s %s has no type", what, name.Text),
-			"write its type behind the name, such as: "+name.Text+" text")
+		p.report(name.Span, "no-type", fmt.Sprintf("the %s %q has no type", what, name.Text),
+			"write its type after the name, such as: "+name.Text+" text")
 		return nil, false
 	}
 	return p.parseType()
@@ -485,7 +485,7 @@ func (p *parser) parseField(f *Field) bool {
 		}
 	}
 	if p.cur.kind == equals {
-		p.report(p.cur.span(), "syntax", "a default stands before where", "move it behind the type")
+		p.report(p.cur.span(), "syntax", "a default comes before \"where\"", "move it after the type")
 		if !p.fieldDefault(f) {
 			return false
 		}
@@ -499,7 +499,7 @@ func (p *parser) parseField(f *Field) bool {
 			return false
 		}
 		span := f.Where.Span
-		p.fix(span, "syntax", "where stands before the marks", "move it behind the type or its default",
+		p.fix(span, "syntax", "\"where\" comes before the marks", "move it after the type or its default",
 			p.edit(source.Span{Start: marksAt, End: marksAt}, p.file.Text[span.Start:span.End]+" "), p.remove(span))
 	}
 	return true
@@ -508,7 +508,7 @@ func (p *parser) parseField(f *Field) bool {
 func (p *parser) fieldDefault(f *Field) bool {
 	if f.Optional {
 		p.report(p.cur.span(), "optional-with-default",
-			fmt.Sprintf("%s is optional and has a default: a field with a default may already be left out", f.Name.Text),
+			fmt.Sprintf("%q is optional and has a default: a field with a default may already be left out", f.Name.Text),
 			"remove the ? or the default")
 		f.Optional = false
 	}
@@ -643,7 +643,7 @@ func (p *parser) bound() (Bound, bool) {
 	case isWord:
 		fix := "a bound is 1..12, >= 1, <= 12, length 1..80, pattern \"…\", count 1..8 or unique"
 		if near := source.Nearest(p.textOf(p.cur), []string{"unique", "pattern", "length", "count"}); near != "" {
-			fix = "did you mean " + near + "?"
+			fix = source.DidYouMean(near)
 		} else if usual, known := usualBounds[p.textOf(p.cur)]; known {
 			fix = "write " + usual
 		}

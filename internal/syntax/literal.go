@@ -105,7 +105,7 @@ func unquote(quoted string) (string, string) {
 					low, ok = hex4(body, i+3)
 				}
 				if !ok || low < 0xDC00 || low > 0xDFFF {
-					return "", "half of a surrogate pair stands alone here"
+					return "", "half of a surrogate pair is alone here"
 				}
 				r = 0x10000 + (r-0xD800)<<10 + (low - 0xDC00)
 				i += 6

@@ -208,7 +208,7 @@ func (p *parser) expected(what, fix string) {
 	if p.lastEnd > 0 && p.declBegins(true) {
 		// It was left out at the end of what stands before.
 		p.report(source.Span{Start: p.lastEnd - 1, End: p.lastEnd}, "syntax",
-			fmt.Sprintf("expected %s behind this, but the next declaration begins", what), fix)
+			fmt.Sprintf("expected %s after this, but the next declaration begins", what), fix)
 		return
 	}
 	if p.cur.kind == endOfFile && span.Start > 0 {
@@ -371,7 +371,7 @@ func (p *parser) parseUse() {
 		}
 	}
 	if len(p.out.Decls) > 0 {
-		p.report(source.Span{Start: at.start, End: use.Module.Span.End}, "late-use", "use comes before the declarations",
+		p.report(source.Span{Start: at.start, End: use.Module.Span.End}, "late-use", "\"use\" comes before the declarations",
 			"move it up, below the module line")
 	}
 	p.out.Uses = append(p.out.Uses, use)
@@ -437,8 +437,8 @@ func (p *parser) body(head Name, what string, begins func() bool, item func(Doc)
 			p.advance()
 			return
 		case p.cur.kind == endOfFile || p.declBegins(true):
-			p.report(open.span(), "unclosed", fmt.Sprintf("this { of %s is never closed", head.Text),
-				"write } after the last item of "+head.Text,
+			p.report(open.span(), "unclosed", fmt.Sprintf("this { of %q is never closed", head.Text),
+				"write } after the last item of "+strconv.Quote(head.Text),
 				source.Note{Place: source.Place{File: p.file, Span: p.cur.span()}, Message: "here something else begins"})
 			return
 		case begins():
@@ -478,7 +478,7 @@ func (p *parser) separator() bool {
 	if word := p.textOf(p.cur); p.cur.kind != comma && word != ";" {
 		return false
 	}
-	p.fix(p.cur.span(), "separator", "nothing stands between items: each begins with its own mark or word", "remove it",
+	p.fix(p.cur.span(), "separator", "there is nothing between items: each begins with its own mark or word", "remove it",
 		p.edit(p.cur.span(), ""))
 	p.advance()
 	return true

@@ -1,8 +1,8 @@
 package syntax
 
 import (
-	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"faithfulcourier/internal/source"
@@ -39,7 +39,7 @@ func (p *parser) credential(c *Credential) (ok bool) {
 		if slices.Contains(places, c.Kind.Text) {
 			fix = "write: key " + c.Kind.Text + " \"NAME\""
 		} else if near := source.Nearest(c.Kind.Text, credentialKinds); near != "" && p.cur.kind == lowerName {
-			fix = "did you mean " + near + "?"
+			fix = source.DidYouMean(near)
 		}
 		p.expected("key, bearer or basic", fix)
 		return false
@@ -162,7 +162,7 @@ var (
 func (p *parser) strayClause() string {
 	word := p.textOf(p.cur)
 	if near := source.Nearest(word, clauseWords); near != "" {
-		return fmt.Sprintf("did you mean %q?", near)
+		return source.DidYouMean(near)
 	}
 	if usual, ok := usualClauses[strings.ToLower(word)]; ok {
 		return "write " + usual
@@ -172,7 +172,7 @@ func (p *parser) strayClause() string {
 
 func (p *parser) arrow() bool {
 	if p.cur.kind == colon {
-		p.fix(p.cur.span(), "syntax", `"->" stands between request and answer, not ":"`, "write ->",
+		p.fix(p.cur.span(), "syntax", `"->" belongs between request and answer, not ":"`, "write ->",
 			p.edit(p.cur.span(), " ->"))
 		p.advance()
 		return true
@@ -194,7 +194,8 @@ func (p *parser) flag(into *Name) {
 	word := Name{Text: p.textOf(p.cur), Span: p.cur.span()}
 	p.advance()
 	if into.Text != "" {
-		p.fix(word.Span, "clause-twice", word.Text+" stands here twice", "remove one of the two", p.remove(word.Span))
+		p.fix(word.Span, "clause-twice", strconv.Quote(word.Text)+" is here twice", "remove one of the two",
+			p.remove(word.Span))
 		return
 	}
 	*into = word
@@ -232,7 +233,7 @@ func (p *parser) http(c *Call) bool {
 	}
 	h.Span.End = p.lastEnd
 	if c.HTTP != nil {
-		p.report(h.Span, "clause-twice", "http stands here twice", "remove one of the two, or declare a second call")
+		p.report(h.Span, "clause-twice", "\"http\" is here twice", "remove one of the two, or declare a second call")
 		return true
 	}
 	c.HTTP = h
@@ -312,7 +313,7 @@ func (p *parser) needs(into **Needs) bool {
 	}
 	n.Span.End = p.lastEnd
 	if *into != nil {
-		p.report(n.Span, "clause-twice", "needs stands here twice", "join them: + needs both, | either")
+		p.report(n.Span, "clause-twice", "\"needs\" is here twice", "join them: + needs both, | either")
 		return true
 	}
 	*into = n

@@ -212,13 +212,13 @@ func (l *Ledger) Missing(version string) error {
 			return compareNumbers(n, wanted)
 		})
 		first := max(0, min(place-few/2, len(names)-few))
-		return fmt.Errorf("there is not a version %s; the nearest of %d sealed ones are: %s", version, len(names),
+		return fmt.Errorf("there is no version %q; the nearest of %d sealed ones are: %s", version, len(names),
 			strings.Join(names[first:first+few], ", "))
 	case len(names) > few:
-		return fmt.Errorf("there is not a version %s; the last sealed ones are: %s", version,
+		return fmt.Errorf("there is no version %q; the last sealed ones are: %s", version,
 			strings.Join(names[len(names)-few:], ", "))
 	}
-	return fmt.Errorf("there is not a version %s; the sealed versions are: %s", version, strings.Join(names, ", "))
+	return fmt.Errorf("there is no version %q; the sealed versions are: %s", version, strings.Join(names, ", "))
 }
 
 // Names lists the sealed versions, oldest first.

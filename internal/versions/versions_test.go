@@ -100,7 +100,7 @@ func TestMissing(t *testing.T) {
 	for i := range 20 {
 		ledger.Entries = append(ledger.Entries, Entry{Version: fmt.Sprintf("1.%d.0", i)})
 		if i == 1 {
-			assert.EqualError(t, ledger.Missing("1.0.9"), "there is not a version 1.0.9; the sealed versions are: 1.0.0, 1.1.0")
+			assert.EqualError(t, ledger.Missing("1.0.9"), "there is no version \"1.0.9\"; the sealed versions are: 1.0.0, 1.1.0")
 		}
 	}
 	for version, near := range map[string]string{
@@ -109,6 +109,6 @@ func TestMissing(t *testing.T) {
 		"2.0.0": "nearest of 20 sealed ones are: 1.16.0, 1.17.0, 1.18.0, 1.19.0",
 		"1.9":   "last sealed ones are: 1.16.0, 1.17.0, 1.18.0, 1.19.0",
 	} {
-		assert.EqualError(t, ledger.Missing(version), "there is not a version "+version+"; the "+near)
+		assert.EqualError(t, ledger.Missing(version), "there is no version \""+version+"\""+"; the "+near)
 	}
 }
