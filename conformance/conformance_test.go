@@ -164,7 +164,7 @@ func allVectors(t testing.TB) []vector {
 		for _, s := range samples {
 			message := s.(*value.Message)
 			if rng.IntN(3) == 0 {
-				addUnknown(rng, message)
+				addUnlisted(rng, message)
 			}
 			b, j := written(t, message)
 			list = append(list, judged(m, "cbor", b), judged(m, "json", j))
@@ -176,19 +176,19 @@ func allVectors(t testing.TB) []vector {
 	return list
 }
 
-func addUnknown(rng *rand.Rand, m *value.Message) {
+func addUnlisted(rng *rand.Rand, m *value.Message) {
 	items := [][]byte{{0x01}, {0x82, 0x01, 0x61, 'x'}, {0xc1, 0x00}, {0xf6}, {0xbf, 0x01, 0x02, 0xff}, {0xf9, 0x3c, 0x00}}
 	for range 1 + rng.IntN(3) {
 		n := 1 + rng.IntN(70)
-		taken := m.Type.ByNumber(n) != nil || slices.ContainsFunc(m.Unknown,
-			func(u value.Unknown) bool { return u.Number == n })
+		taken := m.Type.ByNumber(n) != nil || slices.ContainsFunc(m.Unlisted,
+			func(u value.UnlistedField) bool { return u.Number == n })
 		if !taken {
-			m.Unknown = append(m.Unknown, value.Unknown{Number: n, CBOR: items[rng.IntN(len(items))]})
+			m.Unlisted = append(m.Unlisted, value.UnlistedField{Number: n, CBOR: items[rng.IntN(len(items))]})
 		}
 	}
-	slices.SortFunc(m.Unknown, func(a, b value.Unknown) int { return a.Number - b.Number })
+	slices.SortFunc(m.Unlisted, func(a, b value.UnlistedField) int { return a.Number - b.Number })
 	if rng.IntN(2) == 0 {
-		m.Unknown = append(m.Unknown, value.Unknown{Name: "later \"name\"", JSON: `{"a":[1,2.50,null],"a":"\u00e9"}`})
+		m.Unlisted = append(m.Unlisted, value.UnlistedField{Name: "later \"name\"", JSON: `{"a":[1,2.50,null],"a":"\u00e9"}`})
 	}
 }
 

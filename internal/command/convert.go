@@ -385,8 +385,8 @@ func offerFits(w *World, defs *schema.Definitions, in io.Reader, args []string) 
 				break
 			}
 			known := report.Plural(f.Known, "field") + " listed"
-			if f.Unknown > 0 {
-				known += fmt.Sprintf(", %d not", f.Unknown)
+			if f.Unlisted > 0 {
+				known += fmt.Sprintf(", %d not", f.Unlisted)
 			}
 			bounds := ""
 			if !f.Lawful {

@@ -581,11 +581,34 @@ func lawful(rng *rand.Rand, set *change.Set, writer, reader *schema.Message, new
 		}
 	}
 	for _, p := range payloads {
-		if m := p.(*value.Message); len(value.Validate(m)) == 0 {
+		if m := p.(*value.Message); len(value.Validate(m)) == 0 && !holdsUnlisted(m) {
 			list = append(list, m)
 		}
 	}
 	return list
+}
+
+// holdsUnlisted tells whether there is a field in a value that its own definitions lack:
+// no writer makes such a value.
+func holdsUnlisted(v value.Value) bool {
+	switch v := v.(type) {
+	case *value.Message:
+		if len(v.Unlisted) > 0 {
+			return true
+		}
+		for _, field := range v.Fields {
+			if holdsUnlisted(field) {
+				return true
+			}
+		}
+	case *value.Union:
+		return holdsUnlisted(v.Value)
+	case value.List:
+		return slices.ContainsFunc(v, holdsUnlisted)
+	case *value.Map:
+		return slices.ContainsFunc(v.Entries, func(e value.Entry) bool { return holdsUnlisted(e.Key) || holdsUnlisted(e.Value) })
+	}
+	return false
 }
 
 // telling are values of a writer's field at which a reader's may differ: what is at the

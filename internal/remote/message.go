@@ -166,9 +166,9 @@ func take(call *web.Call, c *schema.Call, request, body *message, a *web.Argumen
 		for number, field := range body.value.Fields {
 			v.Fields[number] = field
 		}
-		v.Unknown = body.value.Unknown
+		v.Unlisted = body.value.Unlisted
 		var unknown []wire.UnlistedField
-		for _, u := range v.Unknown {
+		for _, u := range v.Unlisted {
 			unknown = append(unknown, wire.UnlistedField{Number: u.Number, Name: u.Name})
 		}
 		a.Rest(call.Placed, unknown)

@@ -213,7 +213,7 @@ func (r *cborReader) message(t *schema.Message) (*Message, *Error) {
 			if err := r.skip(); err != nil {
 				return inside(err, step)
 			}
-			m.Unknown = append(m.Unknown, Unknown{Number: number, CBOR: r.data[from:r.at:r.at]})
+			m.Unlisted = append(m.Unlisted, UnlistedField{Number: number, CBOR: r.data[from:r.at:r.at]})
 			return nil
 		}
 		if f.Type.Kind == schema.KindAny && f.Presence == schema.Optional && r.isNull() {
@@ -234,7 +234,7 @@ func (r *cborReader) message(t *schema.Message) (*Message, *Error) {
 	return m, finish(m, start)
 }
 
-// finish fills in defaults, refuses what is missing and orders the unknown.
+// finish fills in defaults, refuses what is missing and orders the unlisted.
 func finish(m *Message, start int) *Error {
 	for _, f := range m.Type.Fields {
 		if _, ok := m.Fields[f.Number]; ok {
@@ -248,7 +248,7 @@ func finish(m *Message, start int) *Error {
 			m.Fields[f.Number] = Default(f.Default)
 		}
 	}
-	sortUnknown(m.Unknown)
+	sortUnlisted(m.Unlisted)
 	return nil
 }
 
@@ -659,21 +659,21 @@ func writeError(format string, args ...any) *Error {
 
 // present lists what a writer writes: fields and unknown numbers ascending.
 type present struct {
-	number  int
-	field   *schema.Field
-	value   Value
-	unknown []byte
+	number   int
+	field    *schema.Field
+	value    Value
+	unlisted []byte
 }
 
 func presentFields(m *Message, leaveOut bool) ([]present, *Error) {
-	list := make([]present, 0, len(m.Fields)+len(m.Unknown))
-	unknown := m.Unknown
+	list := make([]present, 0, len(m.Fields)+len(m.Unlisted))
+	unlisted := m.Unlisted
 	flush := func(below int) {
-		for len(unknown) > 0 && (unknown[0].Number == 0 || unknown[0].Number < below) {
-			if unknown[0].Number > 0 {
-				list = append(list, present{number: unknown[0].Number, unknown: unknown[0].CBOR})
+		for len(unlisted) > 0 && (unlisted[0].Number == 0 || unlisted[0].Number < below) {
+			if unlisted[0].Number > 0 {
+				list = append(list, present{number: unlisted[0].Number, unlisted: unlisted[0].CBOR})
 			}
-			unknown = unknown[1:]
+			unlisted = unlisted[1:]
 		}
 	}
 	for _, f := range m.Type.Fields {
@@ -716,7 +716,7 @@ func (w *cborWriter) message(m *Message) *Error {
 	for _, p := range list {
 		w.head(majorUnsigned, uint64(p.number))
 		if p.field == nil {
-			w.out = append(w.out, p.unknown...)
+			w.out = append(w.out, p.unlisted...)
 		} else if err := w.value(p.value, p.field.Type); err != nil {
 			return inside(err, p.field.JSONName())
 		}

@@ -177,7 +177,7 @@ func UnlistedNames(m *Message) []string { return unlistedNames(nil, "", m, nil) 
 func unlistedNames(list []string, path string, v Value, t *schema.Type) []string {
 	switch v := v.(type) {
 	case *Message:
-		for _, u := range v.Unknown {
+		for _, u := range v.Unlisted {
 			if u.Number == 0 {
 				list = append(list, path+"/"+escapePointer(u.Name))
 			}

@@ -265,10 +265,10 @@ func (d *dumper) notation() (string, *Error) {
 
 // Fit is a message that bytes may be.
 type Fit struct {
-	Message *schema.Message
-	Known   int // fields in the payload that are listed, at any depth
-	Unknown int // and those that are not
-	Lawful  bool
+	Message  *schema.Message
+	Known    int // fields in the payload that are listed, at any depth
+	Unlisted int // and those that are not
+	Lawful   bool
 }
 
 // Fits lists the messages and errors that a binary payload can be read as, those
@@ -297,7 +297,7 @@ func Fits(defs *schema.Definitions, data []byte) (fits []Fit, nearest *schema.Me
 func sortFits(fits []Fit) {
 	slices.SortStableFunc(fits, func(a, b Fit) int {
 		lawful := func(f Fit) int { return map[bool]int{true: 0, false: 1}[f.Lawful] }
-		return cmp.Or(a.Unknown-b.Unknown, lawful(a)-lawful(b), b.Known-a.Known,
+		return cmp.Or(a.Unlisted-b.Unlisted, lawful(a)-lawful(b), b.Known-a.Known,
 			strings.Compare(a.Message.FullName(), b.Message.FullName()))
 	})
 }
@@ -305,7 +305,7 @@ func sortFits(fits []Fit) {
 func (f *Fit) count(p *Part) {
 	switch {
 	case p.Unlisted:
-		f.Unknown++
+		f.Unlisted++
 	case strings.HasPrefix(p.Label, "#"):
 		f.Known++
 	}

@@ -103,7 +103,7 @@ func TestFits(t *testing.T) {
 	fits, _, _ := Fits(defs, []byte("\xa2\x01\x02\x02\x61x"))
 	var got []string
 	for _, f := range fits {
-		got = append(got, fmt.Sprintf("%s %d %d %v", f.Message.Name, f.Known, f.Unknown, f.Lawful))
+		got = append(got, fmt.Sprintf("%s %d %d %v", f.Message.Name, f.Known, f.Unlisted, f.Lawful))
 	}
 	assert.Equal(t, []string{"Two 2 0 true", "Bound 2 0 false", "One 1 1 true", "Loose 0 2 true"}, got)
 	fits, nearest, err := Fits(defs, []byte("\xa3\x01\x02\x02\x61x\x03\x61y\x00"))

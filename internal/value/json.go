@@ -166,7 +166,7 @@ func (r *jsonReader) message(t *schema.Message) (*Message, *Error) {
 		case f == nil:
 			var raw []byte
 			raw, err = r.raw(nil)
-			m.Unknown = append(m.Unknown, Unknown{Name: name, JSON: string(raw)})
+			m.Unlisted = append(m.Unlisted, UnlistedField{Name: name, JSON: string(raw)})
 		case f.Presence != schema.Required && r.next() == 'n':
 			err = r.word("null")
 		default:
@@ -208,7 +208,7 @@ func byJSONName(t *schema.Message, name string) *schema.Field {
 func (r *jsonReader) byNumber(m *Message, number int, f *schema.Field) *Error {
 	return r.inBase64(func(inner *cborReader) *Error {
 		if f == nil {
-			m.Unknown = append(m.Unknown, Unknown{Number: number, CBOR: inner.data})
+			m.Unlisted = append(m.Unlisted, UnlistedField{Number: number, CBOR: inner.data})
 			return inner.skip()
 		}
 		if f.Type.Kind == schema.KindAny && f.Presence == schema.Optional && inner.isNull() {
@@ -707,7 +707,7 @@ func (w *jsonWriter) message(m *Message) *Error {
 	for _, p := range list {
 		separate()
 		if p.field == nil {
-			w.out = fmt.Appendf(w.out, `"#%d":"%s"`, p.number, base64.RawURLEncoding.EncodeToString(p.unknown))
+			w.out = fmt.Appendf(w.out, `"#%d":"%s"`, p.number, base64.RawURLEncoding.EncodeToString(p.unlisted))
 			continue
 		}
 		w.out = append(AppendString(w.out, p.field.JSONName()), ':')
@@ -715,7 +715,7 @@ func (w *jsonWriter) message(m *Message) *Error {
 			return inside(err, p.field.JSONName())
 		}
 	}
-	for _, u := range m.Unknown {
+	for _, u := range m.Unlisted {
 		if u.Number == 0 {
 			separate()
 			w.out = append(append(AppendString(w.out, u.Name), ':'), u.JSON...)
@@ -855,15 +855,15 @@ func AppendString(out []byte, s string) []byte {
 	return append(out, '"')
 }
 
-// sortUnknown puts numbers first, ascending, then names in the order read.
-func sortUnknown(list []Unknown) {
-	key := func(u Unknown) int {
+// sortUnlisted puts numbers first, ascending, then names in the order read.
+func sortUnlisted(list []UnlistedField) {
+	key := func(u UnlistedField) int {
 		if u.Number == 0 {
 			return 1 << 16
 		}
 		return u.Number
 	}
-	slices.SortStableFunc(list, func(a, b Unknown) int { return key(a) - key(b) })
+	slices.SortStableFunc(list, func(a, b UnlistedField) int { return key(a) - key(b) })
 }
 
 // DecodeJSONValue reads one value of any type, as DecodeJSON reads a message.

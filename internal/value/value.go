@@ -44,14 +44,14 @@ type Entry struct {
 // Message is a value of a message or error. A field that is left out has no
 // entry in Fields.
 type Message struct {
-	Type    *schema.Message
-	Fields  map[int]Value
-	Unknown []Unknown
+	Type     *schema.Message
+	Fields   map[int]Value
+	Unlisted []UnlistedField
 }
 
-// Unknown is a field that the definitions do not know: a number with its CBOR,
+// UnlistedField is a field that the definitions do not know: a number with its CBOR,
 // or (Number 0) a JSON name with its JSON.
-type Unknown struct {
+type UnlistedField struct {
 	Number int
 	CBOR   []byte
 	Name   string
@@ -191,7 +191,7 @@ func Equal(a, b Value) bool {
 				return false
 			}
 		}
-		return slices.EqualFunc(a.Unknown, b.Unknown, func(x, y Unknown) bool {
+		return slices.EqualFunc(a.Unlisted, b.Unlisted, func(x, y UnlistedField) bool {
 			return x.Number == y.Number && bytes.Equal(x.CBOR, y.CBOR) && x.Name == y.Name && x.JSON == y.JSON
 		})
 	}
@@ -362,8 +362,8 @@ func alike(a, b Value) bool {
 		return alike(a.Value, b.Value)
 	case *Message:
 		b := b.(*Message)
-		if len(a.Fields) != len(b.Fields) || !Equal(&Message{Type: a.Type, Unknown: a.Unknown},
-			&Message{Type: b.Type, Unknown: b.Unknown}) {
+		if len(a.Fields) != len(b.Fields) || !Equal(&Message{Type: a.Type, Unlisted: a.Unlisted},
+			&Message{Type: b.Type, Unlisted: b.Unlisted}) {
 			return false
 		}
 		for n, x := range a.Fields {
