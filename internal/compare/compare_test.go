@@ -349,15 +349,15 @@ func TestNewCallThatIntercepts(t *testing.T) {
 			" }\nmessage Berth { #1 name text }\nservice Berths {\n  call find(Find) -> Berth\n    safe http GET \"/berths/{id}\"\n" + more + "}\n"
 	}
 	for _, c := range []struct{ id, path, takes string }{
-		{"text", "GET \"/berths/latest\"", "takes GET /berths/latest for skerry.quay.Berths.added"},
+		{"text", "GET \"/berths/latest\"", "takes GET /berths/latest for \"skerry.quay.Berths.added\""},
 		{"text", "POST \"/berths/latest\"", ""},
 		{"text", "GET \"/berths/latest/all\"", ""},
 		{"text where length 1..3", "GET \"/berths/latest\"",
 			"answers GET /berths/latest with 400 invalid-request: /id must have 1 to 3 characters"},
 		{"uuid", "GET \"/berths/latest\"", "answers GET /berths/latest with 400 invalid-request: /id expected uuid"},
-		{"int32", "GET \"/berths/12\"", "takes GET /berths/12 for skerry.quay.Berths.added"},
+		{"int32", "GET \"/berths/12\"", "takes GET /berths/12 for \"skerry.quay.Berths.added\""},
 		{"int32 where 1..9", "GET \"/berths/12\"", "answers GET /berths/12 with 400 invalid-request: /id must be 1 to 9, not 12"},
-		{"Deck", "GET \"/berths/car\"", "takes GET /berths/car for skerry.quay.Berths.added"},
+		{"Deck", "GET \"/berths/car\"", "takes GET /berths/car for \"skerry.quay.Berths.added\""},
 		{"Deck", "GET \"/berths/latest\"", "answers GET /berths/latest with 400 invalid-request: /id must be one of open, car"},
 	} {
 		safe := ""
@@ -383,7 +383,7 @@ func TestNewCallThatIntercepts(t *testing.T) {
 		"added(Find) -> Berth\n    safe http GET \"/latest/{id}\"\n"))
 	r := Compare(old, new, Promise{Rollout: "server-leads", Stored: "each-reads-other", Covers: []string{"http"}})
 	require.Equal(t, verdict.Breaking, r.Changes[0].Verdict())
-	assert.Equal(t, "takes GET /latest/one for skerry.quay.Berths.latest", r.Changes[0].Effects[0].Proof.Outcome)
+	assert.Equal(t, "takes GET /latest/one for \"skerry.quay.Berths.latest\"", r.Changes[0].Effects[0].Proof.Outcome)
 }
 
 // TestChangesAreToldApart holds how types and bounds changed.

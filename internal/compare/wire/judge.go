@@ -186,10 +186,10 @@ func (j *Judge) nothing(cr crossing, f *change.Change, c change.CallPair, w, r *
 	case r == nil && !cr.newReads:
 		return // NEW has a message where OLD has nothing: what is added is dropped, and missed by nobody
 	case r == nil:
-		e = event{verdict: verdict.Altering, sentence: fmt.Sprintf("%s writes %s, and %s drops it", cr.writer(), w.Name,
+		e = event{verdict: verdict.Altering, sentence: fmt.Sprintf("%s writes %q, and %s drops it", cr.writer(), w.Name,
 			cr.reader())}
 	case cr.position == verdict.Answer:
-		e = event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s answers 204 with nothing, and %s expects %s",
+		e = event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s answers 204 with nothing, and %s expects %q",
 			cr.writer(), cr.reader(), r.Name), proof: func() *verdict.Proof {
 			m := meeting{false, c.New, c.Old, j.Old}
 			if !cr.newReads {
@@ -203,7 +203,7 @@ func (j *Judge) nothing(cr crossing, f *change.Change, c change.CallPair, w, r *
 		if err == nil {
 			return
 		}
-		e = event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s sends nothing, and %s reads it as an empty %s",
+		e = event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s sends nothing, and %s reads it as an empty %q",
 			cr.writer(), cr.reader(), r.Name), proof: func() *verdict.Proof {
 			return &verdict.Proof{Message: r.FullName(), JSON: "{}", Binary: []byte{0xa0}, Encoding: cr.encoding,
 				Writer: cr.writer(), Reader: cr.reader(), Outcome: "refuses it: " + err.Error()}

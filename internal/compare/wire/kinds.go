@@ -123,7 +123,7 @@ func (j *Judge) MessageGone(c *change.Change) {
 			continue
 		}
 		j.add(c, &verdict.Effect{Covers: encoding, Position: verdict.Stored, NewReads: true, Verdict: verdict.Breaking,
-			Sentence: fmt.Sprintf("older code has stored %s, and newer code has nothing to read it with", o.Name),
+			Sentence: fmt.Sprintf("older code has stored %q, and newer code has nothing to read it with", o.Name),
 			Proof: &verdict.Proof{Message: o.FullName(), JSON: string(text), Binary: payload, Encoding: encoding,
 				Writer: "older code", Reader: "newer code", Outcome: "has no message " + o.FullName()}})
 	}

@@ -133,7 +133,7 @@ func (j *Judge) cameOf(m meeting, sent *value.Message, met *remote.Met, about *s
 	case conversation.BothWays(m.client) && met.Status != http.StatusSwitchingProtocols:
 		return fmt.Sprintf("answers %s %s with %d, and opens no WebSocket", met.Method, met.Target, met.Status)
 	case met.Served != "" && (m.server == nil || met.Served != m.server.FullName()):
-		return fmt.Sprintf("takes %s %s for %s", met.Method, met.Target, met.Served)
+		return fmt.Sprintf("takes %s %s for %q", met.Method, met.Target, met.Served)
 	}
 	if sent != nil && met.Request != nil && m.server != nil {
 		if d := j.requestDiffers(m, sent, met.Request); d.verdict == verdict.Breaking {

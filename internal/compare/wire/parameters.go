@@ -156,17 +156,17 @@ func (p *passage) onlySought(fr *schema.Field) {
 	if other := p.sentAs(fr); other != nil {
 		if seen := p.reader.lookText(spot{wt: other.Type, rt: fr.Type, wb: other.Bounds, rb: fr.Bounds},
 			false); seen.any() != nil {
-			p.tell(f, verdict.Breaking, fmt.Sprintf("%s sends %s in %s, where %s looks for %s", p.clientName(), other.Name,
+			p.tell(f, verdict.Breaking, fmt.Sprintf("%s sends %q in %s, where %s looks for %q", p.clientName(), other.Name,
 				where, p.serverName(), fr.Name), fr, p.with(other, seen.any().value))
 			return
 		}
 	} else if lacking(fr) {
-		p.tell(f, verdict.Breaking, fmt.Sprintf("%s sends no %s in %s, and %s requires it", p.clientName(), fr.Name, where,
+		p.tell(f, verdict.Breaking, fmt.Sprintf("%s sends no %q in %s, and %s requires it", p.clientName(), fr.Name, where,
 			p.serverName()), fr, nil)
 		return
 	}
 	if !p.newReads {
-		p.alters(f, fmt.Sprintf("%s no longer sends %s; %s finds it absent", p.clientName(), fr.Name, p.serverName()))
+		p.alters(f, fmt.Sprintf("%s no longer sends %q; %s finds it absent", p.clientName(), fr.Name, p.serverName()))
 	}
 }
 
@@ -184,7 +184,7 @@ func (p *passage) onlySent(fw *schema.Field) {
 	if p.sent[fw].Place == "body" || !p.newReads {
 		return
 	}
-	p.alters(p.changeOf(fw, change.FieldGone), fmt.Sprintf("%s still sends %s in %s; %s no longer looks at it",
+	p.alters(p.changeOf(fw, change.FieldGone), fmt.Sprintf("%s still sends %q in %s; %s no longer looks at it",
 		p.clientName(), fw.Name, p.sent[fw].String(), p.serverName()))
 }
 
@@ -214,7 +214,7 @@ func (p *passage) moved(fw, fr *schema.Field, a, b conversation.Placed) {
 	if f == nil || f.Kind == change.CallHTTP && !arrives {
 		return // which is said already
 	}
-	sentence := fmt.Sprintf("%s sends %s in %s, and %s looks for it in %s", p.clientName(), fw.Name, a, p.serverName(), b)
+	sentence := fmt.Sprintf("%s sends %q in %s, and %s looks for it in %s", p.clientName(), fw.Name, a, p.serverName(), b)
 	if p.counterpart(p.served) == nil {
 		p.httpEffect(f, p.meeting, verdict.Breaking, sentence, nil)
 		return
@@ -241,11 +241,11 @@ func (p *passage) presence(fw, fr *schema.Field) {
 	}
 	f := p.changeOf(fw, change.FieldPresence, change.FieldType, change.FieldDefault)
 	reads := func(how string) {
-		p.alters(f, fmt.Sprintf("where %s leaves out %s, %s", p.clientName(), fw.Name, how))
+		p.alters(f, fmt.Sprintf("where %s leaves out %q, %s", p.clientName(), fw.Name, how))
 	}
 	switch {
 	case lacking(fr):
-		p.tell(f, verdict.Breaking, fmt.Sprintf("%s may leave out %s, and %s requires it", p.clientName(), fw.Name,
+		p.tell(f, verdict.Breaking, fmt.Sprintf("%s may leave out %q, and %s requires it", p.clientName(), fw.Name,
 			p.serverName()), fr, p.with(fw, nil))
 	case none || fr.Type.Kind == schema.KindList:
 	case fw.Presence == schema.Optional && fr.Presence == schema.Defaulted:
@@ -284,7 +284,7 @@ func (p *passage) values(fw, fr *schema.Field) {
 		one.wb = notEmpty(one.wb, one.wt)
 	}
 	seen := p.reader.lookText(one, inPath)
-	sentence := fmt.Sprintf("%s sends %s as %s, and %s expects %s", p.clientName(), fw.Name, s.wt.Short(),
+	sentence := fmt.Sprintf("%s sends %q as %s, and %s expects %s", p.clientName(), fw.Name, s.wt.Short(),
 		p.serverName(), s.rt.Short())
 	of := firstOf(blamed.typ, p.TypeChange(one.rt.Named, change.TypeChanged),
 		p.TypeChange(one.wt.Named, change.TypeChanged), blamed.bounds)
@@ -299,14 +299,14 @@ func (p *passage) values(fw, fr *schema.Field) {
 		p.tell(f, verdict.Breaking, sentence, fr, p.with(fw, v))
 	}
 	refuses(of, firstExample(seen.refused, seen.otherwise), sentence)
-	bounds := fmt.Sprintf("%s may send values of %s that %s refuses", p.clientName(), fw.Name, p.serverName())
+	bounds := fmt.Sprintf("%s may send values of %q that %s refuses", p.clientName(), fw.Name, p.serverName())
 	refuses(p.reader.ofOwn(one, blamed), seen.own, bounds)
 	refuses(p.reader.ofNamed(one, blamed), seen.named, bounds)
 	if seen.undecided && seen.any() == nil {
 		f := p.reader.ofOwn(one, blamed)
 		if f != nil {
 			p.judged[f].Undecided = true
-			p.alters(f, fmt.Sprintf("%s, at values of %s that %s may send and %s may refuse", notDecided, fw.Name,
+			p.alters(f, fmt.Sprintf("%s, at values of %q that %s may send and %s may refuse", notDecided, fw.Name,
 				p.clientName(), p.serverName()))
 		}
 	}
@@ -348,7 +348,7 @@ func (p *passage) amounts(fw, fr *schema.Field, s spot, blamed blame) {
 		if n == 1 {
 			noun = "value"
 		}
-		p.tell(f, verdict.Breaking, fmt.Sprintf("%s may send %d %s of %s, and %s refuses that", p.clientName(), n, noun,
+		p.tell(f, verdict.Breaking, fmt.Sprintf("%s may send %d %s of %q, and %s refuses that", p.clientName(), n, noun,
 			fw.Name, p.serverName()), fr, p.with(fw, v))
 	}
 	switch lists := [2]bool{s.wt.Kind == schema.KindList, s.rt.Kind == schema.KindList}; {
@@ -364,7 +364,7 @@ func (p *passage) amounts(fw, fr *schema.Field, s spot, blamed blame) {
 				refuse(refused.f, len(e.value.(value.List)), e.value)
 			default:
 				p.httpEffect(refused.f, p.meeting, verdict.Breaking,
-					fmt.Sprintf("%s may send %s in %s, and %s refuses that", p.clientName(), e.large, fw.Name, p.serverName()), nil)
+					fmt.Sprintf("%s may send %s in %q, and %s refuses that", p.clientName(), e.large, fw.Name, p.serverName()), nil)
 			}
 		}
 	case lists[0]:
@@ -400,7 +400,7 @@ func (p *passage) members(fw, fr *schema.Field, we, re *schema.Enum, owner *chan
 				}
 			}
 		}
-		p.tell(f, verdict.Breaking, fmt.Sprintf("%s may send %s as %s, and %s answers 400: it does not list it",
+		p.tell(f, verdict.Breaking, fmt.Sprintf("%s may send %q as %s, and %s answers 400: it does not list it",
 			p.clientName(), mw.Name, fw.Name, p.serverName()), fr, p.with(fw, asElement(fw.Type, value.Enum{Number: mw.Number})))
 	}
 }

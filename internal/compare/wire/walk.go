@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math/big"
 	"slices"
+	"strconv"
 
 	"faithfulcourier/internal/compare/change"
 	"faithfulcourier/internal/compare/verdict"
@@ -143,9 +144,9 @@ func (p place) in(l link) place {
 // name is what holds a value, for people.
 func (p place) name() string {
 	if p.written != nil {
-		return p.written.Name
+		return strconv.Quote(p.written.Name)
 	}
-	return p.writtenAlt.Name
+	return strconv.Quote(p.writtenAlt.Name)
 }
 
 // telling is an event of a change at a node.
@@ -342,7 +343,7 @@ func (w *walker) message(wm, rm *schema.Message, owner *change.Change) {
 		case fr == nil:
 			if w.newReads { // gone
 				w.emit(w.changeOf(owner, fw, change.FieldGone), event{verdict: verdict.Altering,
-					sentence: fmt.Sprintf("%s still writes %s; %s keeps it, but no longer sees it", w.writer(), fw.Name, w.reader())})
+					sentence: fmt.Sprintf("%s still writes %q; %s keeps it, but no longer sees it", w.writer(), fw.Name, w.reader())})
 			}
 		default:
 			w.field(fw, fr, owner)
@@ -361,15 +362,15 @@ func (w *walker) onlyReader(wm *schema.Message, fr *schema.Field, owner *change.
 	other := w.feeder(wm, fr)
 	switch {
 	case other == nil && fr.Presence == schema.Required:
-		w.breaks(f, w.at, nil, fr, nil, fmt.Sprintf("%s does not write %s, and %s requires it", w.writer(), fr.Name,
+		w.breaks(f, w.at, nil, fr, nil, fmt.Sprintf("%s does not write %q, and %s requires it", w.writer(), fr.Name,
 			w.reader()))
 		return
 	case other != nil && w.breaks(f, w.at, nil, fr, other,
-		fmt.Sprintf("%s writes %s where %s expects %s", w.writer(), other.Name, w.reader(), fr.Name)):
+		fmt.Sprintf("%s writes %q where %s expects %q", w.writer(), other.Name, w.reader(), fr.Name)):
 		return
 	}
 	if kind == change.FieldGone {
-		w.emit(f, event{verdict: verdict.Altering, sentence: fmt.Sprintf("%s no longer writes %s; %s finds it absent",
+		w.emit(f, event{verdict: verdict.Altering, sentence: fmt.Sprintf("%s no longer writes %q; %s finds it absent",
 			w.writer(), fr.Name, w.reader())})
 	}
 }
@@ -418,21 +419,21 @@ func (w *walker) presence(fw, fr *schema.Field, owner *change.Change) {
 	switch {
 	case !mayLack || fr.Presence == fw.Presence && fw.Presence != schema.Defaulted:
 	case fr.Presence == schema.Required && fw.Presence == schema.Optional:
-		w.breaks(f, w.at, fw, fr, nil, fmt.Sprintf("%s may leave out %s, and %s requires it", w.writer(), fw.Name,
+		w.breaks(f, w.at, fw, fr, nil, fmt.Sprintf("%s may leave out %q, and %s requires it", w.writer(), fw.Name,
 			w.reader()))
 	case fr.Presence == schema.Required:
-		w.breaks(f, w.at, fw, fr, nil, fmt.Sprintf("%s may rely on the default of %s and leave it out, and %s requires it",
+		w.breaks(f, w.at, fw, fr, nil, fmt.Sprintf("%s may rely on the default of %q and leave it out, and %s requires it",
 			w.writer(), fw.Name, w.reader()))
 	case fw.Presence == schema.Optional:
-		alters(f, "where %s leaves out %s, %s reads %s", w.writer(), fw.Name, w.reader(), schema.LiteralText(fr.Default))
+		alters(f, "where %s leaves out %q, %s reads %s", w.writer(), fw.Name, w.reader(), schema.LiteralText(fr.Default))
 	case fr.Presence == schema.Optional:
-		alters(f, "where %s leaves out %s, meaning %s, %s finds it absent", w.writer(), fw.Name,
+		alters(f, "where %s leaves out %q, meaning %s, %s finds it absent", w.writer(), fw.Name,
 			schema.LiteralText(fw.Default), w.reader())
 	default:
 		a, b := hold(value.Default(fw.Default), fw.Type), hold(value.Default(fr.Default), fr.Type)
 		if w.differs(a, b).verdict != verdict.Compatible {
 			alters(firstOf(w.changeOf(owner, fw, change.FieldDefault), w.changeOf(owner, fw, change.FieldType), f),
-				"where %s leaves out %s, meaning %s, %s reads %s",
+				"where %s leaves out %q, meaning %s, %s reads %s",
 				w.writer(), fw.Name, schema.LiteralText(fw.Default), w.reader(), schema.LiteralText(fr.Default))
 		}
 	}
@@ -465,16 +466,17 @@ func memberByJSONName(e *schema.Enum, name string) *schema.Member {
 // read differs can hang on values (a default may equal all that is written),
 // so reading decides.
 func (w *walker) misses(fw, fr *schema.Field, owner *change.Change) {
-	kind, how := change.FieldRenumbered, fmt.Sprintf("as #%d, and %s looks for #%d", fw.Number, w.reader(), fr.Number)
+	kind, as, other := change.FieldRenumbered, fmt.Sprintf("#%d", fw.Number), fmt.Sprintf("#%d", fr.Number)
 	if w.encoding == "json" {
-		kind, how = change.FieldRenamed, fmt.Sprintf("as %q, and %s looks for %q", fw.JSONName(), w.reader(), fr.JSONName())
+		kind, as, other = change.FieldRenamed, strconv.Quote(fw.JSONName()), strconv.Quote(fr.JSONName())
 		if fw.JSON != fr.JSON {
 			kind = change.FieldJSON
 		}
 	}
 	f := firstOf(w.changeOf(owner, fw, kind), w.changeOf(owner, fw, change.FieldRenamed),
 		w.changeOf(owner, fw, change.FieldJSON))
-	w.breaks(f, w.at, fw, fr, w.feeder(w.at.w, fr), fmt.Sprintf("%s writes %s %s", w.writer(), fw.Name, how))
+	w.breaks(f, w.at, fw, fr, w.feeder(w.at.w, fr), fmt.Sprintf("%s writes %s, and %s looks for %s", w.writer(), nameAs(fw.Name, as),
+		w.reader(), other))
 }
 
 // types compares the types at a place. bounds is the change that the bounds of the field
@@ -687,15 +689,23 @@ func (w *walker) alternativePairs(a, b *schema.Union) map[*schema.Alternative]*s
 // that is gone comes no more; one that was added nobody misses.
 func (w *walker) unwritten(f *change.Change, name string) {
 	if !w.newReads {
-		w.emit(f, event{verdict: verdict.Altering, sentence: fmt.Sprintf("%s no longer writes %s; %s waits for it in vain",
+		w.emit(f, event{verdict: verdict.Altering, sentence: fmt.Sprintf("%s no longer writes %q; %s never gets it",
 			w.writer(), name, w.reader())})
 	}
 }
 
 // taken is told of a member or an alternative that the reader takes for another.
 func (w *walker) taken(f *change.Change, name, as, other string, prove func() *verdict.Proof) {
-	w.emit(f, event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s writes %s as %s, which %s reads as %s",
-		w.writer(), name, as, w.reader(), other), proof: prove})
+	w.emit(f, event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s writes %s, which %s reads as %q",
+		w.writer(), nameAs(name, as), w.reader(), other), proof: prove})
+}
+
+// nameAs says what is written, and as what where that does not look the same.
+func nameAs(name, as string) string {
+	if as == strconv.Quote(name) {
+		return as
+	}
+	return fmt.Sprintf("%q as %s", name, as)
 }
 
 // unlisted is told of a member or an alternative that the reader does not list as
@@ -703,13 +713,13 @@ func (w *walker) taken(f *change.Change, name, as, other string, prove func() *v
 func (w *walker) unlisted(f *change.Change, name, as string, paired bool, prove func() *verdict.Proof) {
 	switch {
 	case w.strict():
-		w.emit(f, event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s may write %s as %s, and %s answers 400: it "+
-			"does not list it", w.writer(), name, as, w.reader()), proof: prove})
+		w.emit(f, event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s may write %s, and %s answers 400: it "+
+			"does not list it", w.writer(), nameAs(name, as), w.reader()), proof: prove})
 	case paired:
-		w.emit(f, event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s writes %s as %s, which %s does not list",
-			w.writer(), name, as, w.reader()), proof: prove})
+		w.emit(f, event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s writes %s, which %s does not list",
+			w.writer(), nameAs(name, as), w.reader()), proof: prove})
 	case w.newReads:
-		w.emit(f, event{verdict: verdict.Altering, sentence: fmt.Sprintf("%s may write %s; %s keeps it as unlisted",
+		w.emit(f, event{verdict: verdict.Altering, sentence: fmt.Sprintf("%s may write %q; %s keeps it as unlisted",
 			w.writer(), name, w.reader())})
 	}
 }
