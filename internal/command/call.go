@@ -55,7 +55,8 @@ fill in, --curl the same request for curl.`,
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		c := &calling{}
 		flags.StringVar(&c.of, "of", "", "the definitions (`REF`): draft where there is a project, else those of the server")
-		flags.StringVar(&c.body, "d", "", "the request, or elements of it: `JSON`, or @FILE")
+		flags.StringVar(&c.body, "body", "", "the request, or elements of it: `JSON`, or @FILE")
+		letter(flags, "d", "body")
 		c.headers = severalOf(flags, "header", "send this header, too: `'NAME: VALUE'`")
 		c.credentials = severalOf(flags, "credential",
 			"`NAME=VALUE`, or NAME=env:VARIABLE, or NAME=file:PATH; it is never printed")
@@ -70,7 +71,7 @@ fill in, --curl the same request for curl.`,
 		flags.StringVar(&c.replay, "replay", "", "send what was recorded in `FILE` again, and compare the answers")
 		return func(w *World, args []string) (int, error) {
 			c.w = w
-			flags.Visit(func(f *flag.Flag) { c.hasBody = c.hasBody || f.Name == "d" })
+			flags.Visit(func(f *flag.Flag) { c.hasBody = c.hasBody || f.Name == "d" || f.Name == "body" })
 			return c.run(w.Context, args)
 		}
 	},

@@ -18,7 +18,7 @@ import (
 
 var checkCommand = &command{
 	name:     "check",
-	synopsis: "[REF] [--fix] [--strict] [--remote] [--as KIND]",
+	synopsis: "[REF] [--fix] [--strict] [--remote [--update]] [--as KIND]",
 	short:    "reads the definitions and says what is wrong with them",
 	long: `Reads, resolves and checks definitions, and prints every error of every file:
 the place, the line with the part underlined, what is wrong, and how to fix it.
@@ -27,12 +27,13 @@ faithful.toml switches that off. REF is draft (the working files, as without
 REF), latest, a sealed version such as 1.4.0, a folder, a file, or the URL of a
 running server. With --fix it carries out the fixes that are certain, and shows
 each. With --remote it asks the servers that faithful.toml names as sources
-whether they have moved on; with --fix as well it takes over what they say.`,
+whether they have moved on; with --update it takes over what they say.`,
 	examples: [2]string{"faithful check", "faithful check --fix"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags, "sarif")
 		fix := flags.Bool("fix", false, "change the files where a fix is certain, and show what was done")
 		remote := flags.Bool("remote", false, "ask the servers that are sources whether they have moved on")
+		update := flags.Bool("update", false, "with --remote: take over what the servers say")
 		access := accessOptions(flags)
 		strict := flags.Bool("strict", false, "make advice count: exit 1 if there is any")
 		return func(w *World, args []string) (int, error) {
@@ -46,11 +47,14 @@ whether they have moved on; with --fix as well it takes over what they say.`,
 			if len(args) == 1 {
 				ref = args[0]
 			}
+			if *update && !*remote {
+				return trouble, usage("--update goes with --remote")
+			}
 			if *remote {
-				if ref != "draft" || *kind != "text" {
+				if ref != "draft" || *kind != "text" || *fix {
 					return trouble, usage("--remote goes with the working definitions alone, and prints text")
 				}
-				return checkRemotes(w, access, *fix)
+				return checkRemotes(w, access, *update)
 			}
 			var defs *schema.Definitions
 			var findings []source.Finding
@@ -109,7 +113,10 @@ func fixFiles(w *World, ref string) (*schema.Definitions, []source.Finding, []ch
 func printCheck(w *World, kind string, strict bool, defs *schema.Definitions, findings []source.Finding,
 	fixed []check.Fixed) (int, error) {
 	status := fine
-	if source.Errors(findings) > 0 || strict && len(findings) > 0 {
+	switch {
+	case source.Errors(findings) > 0:
+		status = wrong
+	case strict && len(findings) > 0:
 		status = found
 	}
 	if kind == "json" {
@@ -218,7 +225,7 @@ func checkRemotes(w *World, a accessFlags, take bool) (int, error) {
 		}
 	}
 	if status == found {
-		out.Line("Take over what they say with: faithful check --remote --fix")
+		out.Line("Take over what they say with: faithful check --remote --update")
 	}
 	if !take {
 		return status, nil

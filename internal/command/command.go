@@ -29,8 +29,9 @@ import (
 // The exit statuses.
 const (
 	fine    = 0
-	found   = 1 // errors in definitions, breaks, stale stubs
-	trouble = 2 // wrong usage, or something that could not be reached
+	found   = 1 // a change breaks, stubs are stale, a payload is refused, advice counts
+	trouble = 2 // wrong usage, or something that could not be reached or written
+	wrong   = 3 // the definitions, or faithful.toml
 )
 
 // World is what a command may touch.
@@ -89,6 +90,14 @@ func Process() *World {
 	return &World{Context: context.Background(), In: os.Stdin, Out: out, Err: report.Screen(os.Stderr), Dir: dir,
 		Now:  time.Now,
 		Look: look(os.Stdout), ErrLook: look(os.Stderr), Terminal: terminal, InTerminal: term.IsTerminal(int(os.Stdin.Fd()))}
+}
+
+// letterFor begins the usage of a letter that stands for the option it names.
+const letterFor = "the same as --"
+
+// letter lets a letter stand for an option.
+func letter(flags *flag.FlagSet, letter, name string) {
+	flags.Var(flags.Lookup(name).Value, letter, letterFor+name)
 }
 
 // look is how a file is written to: one that is a terminal has its columns, and colours
@@ -151,7 +160,29 @@ func Run(args []string, w *World) int {
 		fmt.Fprintf(w.Err, "faithful: %s\nThe commands are: %s.\n", message, strings.Join(names, ", "))
 		return trouble
 	}
-	return all()[i].run(w, args[1:])
+	own, out := *w, &outlet{Writer: w.Out}
+	own.Out = out
+	status := all()[i].run(&own, args[1:])
+	if out.err != nil && status != trouble {
+		w.complain(args[0], "standard output can't be written: "+out.err.Error())
+		return trouble
+	}
+	return status
+}
+
+// outlet is standard output, and knows whether all of it was written. Who reads no
+// further, as head does, ends the program (POSIX, SIGPIPE).
+type outlet struct {
+	io.Writer
+	err error
+}
+
+func (o *outlet) Write(b []byte) (int, error) {
+	n, err := o.Writer.Write(b)
+	if err != nil {
+		o.err = err
+	}
+	return n, err
 }
 
 func (c *command) run(w *World, args []string) int {
@@ -185,15 +216,15 @@ func (c *command) run(w *World, args []string) int {
 		return status
 	}
 	var bad *project.BadConfig
-	var wrong *usageError
+	var misused *usageError
 	switch {
 	case errors.Is(err, errFound):
-		return found
+		return wrong
 	case errors.As(err, &bad):
 		report.New(w.Out, w.Look).Findings(bad.Findings)
-		return found
-	case errors.As(err, &wrong):
-		w.complain(c.name, wrong.message)
+		return wrong
+	case errors.As(err, &misused):
+		w.complain(c.name, misused.message)
 		fmt.Fprintf(w.Err, "Usage: faithful %s %s\n", c.name, c.synopsis)
 	case errors.Is(err, project.ErrNoProject):
 		w.complain(c.name, err.Error())
@@ -253,9 +284,18 @@ func (c *command) help(p *report.Printer, flags *flag.FlagSet) {
 	p.Line("")
 	p.Line("%s", c.long)
 	var rows [][]string
+	letters := map[string]string{}
 	flags.VisitAll(func(f *flag.Flag) {
+		if name, is := strings.CutPrefix(f.Usage, letterFor); is {
+			letters[name] = "-" + f.Name + ", "
+		}
+	})
+	flags.VisitAll(func(f *flag.Flag) {
+		if strings.HasPrefix(f.Usage, letterFor) {
+			return
+		}
 		value, text := flag.UnquoteUsage(f)
-		rows = append(rows, []string{strings.TrimSpace("--" + f.Name + " " + value), text})
+		rows = append(rows, []string{strings.TrimSpace(letters[f.Name] + "--" + f.Name + " " + value), text})
 	})
 	if len(rows) > 0 {
 		p.Line("")
@@ -295,13 +335,13 @@ func mistakes(w *World, kind string, findings []source.Finding) (int, error) {
 	p := report.New(w.Out, w.Look)
 	switch kind {
 	case "json":
-		return found, p.JSON(map[string]any{"findings": report.FindingsJSON(findings)})
+		return wrong, p.JSON(map[string]any{"findings": report.FindingsJSON(findings)})
 	case "sarif":
-		return found, p.JSON(report.FindingsSARIF(Version, findings))
+		return wrong, p.JSON(report.FindingsSARIF(Version, findings))
 	}
 	p.Findings(findings)
 	p.Line("%s", p.In(report.Red, errorCount(findings)))
-	return found, nil
+	return wrong, nil
 }
 
 // errFound says that what was found is printed already.

@@ -29,7 +29,8 @@ does not grow with it.`,
 		"faithful to-cbor BookingRequest --hex -d '{\"id\": \"6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f\"}'"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		ref := referenceFlags(flags)
-		data := flags.String("d", "", "the payload itself: `JSON`")
+		data := flags.String("body", "", "the payload itself: `JSON`")
+		letter(flags, "d", "body")
 		asHex := flags.Bool("hex", false, "write hexadecimal digits, a line a payload")
 		check := flags.Bool("check", false, "of one payload: say what breaks its bounds, too")
 		return func(w *World, args []string) (int, error) {
@@ -92,7 +93,8 @@ What is not listed is kept and shown as such. Bounds are not checked, unless
 	examples: [2]string{"faithful from-cbor Booking booking.cbor --bytes", "faithful from-cbor -d 'a1 01 05'"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		ref := referenceFlags(flags)
-		data := flags.String("d", "", "the payload itself: `HEX`, blanks allowed")
+		data := flags.String("body", "", "the payload itself: `HEX`, blanks allowed")
+		letter(flags, "d", "body")
 		isHex := flags.Bool("hex", false, "what is read are hexadecimal digits")
 		dump := flags.Bool("bytes", false, "show each range of bytes with what it means")
 		check := flags.Bool("check", false, "of one payload: say what breaks its bounds, too")
@@ -197,7 +199,7 @@ func isFile(w *World, path string) bool {
 // payloadInput is where payloads come from: a file, -d, or standard input.
 func payloadInput(w *World, flags *flag.FlagSet, args []string, data string) (io.ReadCloser, error) {
 	given := false
-	flags.Visit(func(f *flag.Flag) { given = given || f.Name == "d" })
+	flags.Visit(func(f *flag.Flag) { given = given || f.Name == "d" || f.Name == "body" })
 	switch {
 	case given && len(args) > 0:
 		return nil, usage("a FILE or -d, not both")

@@ -117,7 +117,7 @@ func (d *demo) tell() error {
 	if err := d.change("#5  fare       common.Money", "#5  fare       common.Mony"); err != nil {
 		return err
 	}
-	if err := d.faithful(found, "check"); err != nil {
+	if err := d.faithful(wrong, "check"); err != nil {
 		return err
 	}
 	if err := d.undo(project); err != nil {
@@ -400,7 +400,7 @@ func (d *demo) end() {
 			"faithful compare 1.0.0 1.1.0\nfaithful compare 1.0.0 --as json"},
 		{"change a field, and see what that does", "$EDITOR " + bookingFile + "\nfaithful compare"},
 		{"what stands in for a server; then, in another window, a booking",
-			"faithful mock\nfaithful sample Bookings.book | faithful call http://127.0.0.1:8090 Bookings.book"},
+			"faithful mock\nfaithful sample Bookings.book | faithful call http://127.0.0.1:7150 Bookings.book"},
 		{"the server in Go; then, in another window, a client that speaks JSON",
 			"go run ./go/server -listen 127.0.0.1:8080\ngo run ./go/client -json"},
 		{"clients of the same server in TypeScript and in Python",

@@ -40,7 +40,7 @@ func TestDocumentedSessions(t *testing.T) {
 			text, err := os.ReadFile(filepath.Join(toolchain.Root(), page))
 			require.NoError(t, err)
 			document := string(text)
-			for _, port := range []string{"8080", "8081", "8090", "8091"} {
+			for _, port := range []string{"8080", "8081", "7150", "7151"} {
 				document = strings.ReplaceAll(document, port, freePort(t))
 			}
 			sessions(t, document)

@@ -39,5 +39,5 @@ func overview(p *report.Printer) {
 	p.Table("  ", rows)
 	p.Line("")
 	p.Line("faithful help COMMAND says more about one. To see the whole story: faithful demo")
-	p.Line("Exit status: 0 fine, 1 something was found, 2 wrong usage or something out of reach.")
+	p.Line("Exit status: 0 fine, 1 something was found, 2 wrong usage or something out of reach, 3 wrong definitions.")
 }

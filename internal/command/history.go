@@ -189,7 +189,7 @@ func (h *history) changelog(w *World, entries []versions.Entry) (int, error) {
 		if err != nil {
 			return trouble, err
 		}
-		fmt.Fprintf(&b, "\n## %s (%s)\n", e.Version, e.Time.Format("2006-01-02"))
+		fmt.Fprintf(&b, "\n## %s, sealed %s\n", e.Version, e.Time.Format("2006-01-02"))
 		note, err := versions.Note(h.p.Dir, e.Version)
 		if err != nil {
 			return trouble, err

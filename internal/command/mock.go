@@ -164,7 +164,7 @@ func (m *mocking) load() (*remote.Mock, int, error) {
 	var bad *remote.BadSheet
 	if errors.As(err, &bad) {
 		report.New(m.w.Out, m.w.Look).Findings(bad.Findings)
-		return nil, found, nil
+		return nil, wrong, nil
 	}
 	if err != nil {
 		return nil, trouble, err

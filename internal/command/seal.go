@@ -32,7 +32,8 @@ faithful.toml says whose keys count, and then each version must be signed.`,
 	examples: [2]string{"faithful seal -m \"first public version\"", "faithful seal 2.0.0"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags)
-		note := flags.String("m", "", "a `NOTE` for the ledger")
+		note := flags.String("note", "", "a `NOTE` for the ledger")
+		letter(flags, "m", "note")
 		key := flags.String("key", "", "sign with the private ed25519 key in `FILE`, which ssh-keygen wrote")
 		dry := flags.Bool("dry", false, "write nothing, say what would be sealed; exit 1 if that is anything")
 		return func(w *World, args []string) (int, error) {

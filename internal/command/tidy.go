@@ -12,18 +12,19 @@ import (
 
 var tidyCommand = &command{
 	name:     "tidy",
-	synopsis: "[FILE…] [-w] [--dry]",
+	synopsis: "[FILE…] [-w, --write] [--dry]",
 	short:    "lays out definitions in the one canonical way",
-	long: `Prints files in the canonical layout, or, with -w, writes them. Without FILE it
+	long: `Prints files in the canonical layout, or, with --write, writes them. Without FILE it
 takes all files of the project; the FILE - is standard input. Comments stay where
 they belong, and the meaning never changes. A file with errors is not touched.`,
 	examples: [2]string{"faithful tidy -w", "faithful tidy definitions/booking.faithful"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
-		write := flags.Bool("w", false, "write the files instead of printing them")
+		write := flags.Bool("write", false, "write the files instead of printing them")
+		letter(flags, "w", "write")
 		dry := flags.Bool("dry", false, "only name the files that would change; exit 1 if there are any")
 		return func(w *World, args []string) (int, error) {
 			if *write && *dry {
-				return trouble, usage("-w writes and --dry does not: choose one")
+				return trouble, usage("--write writes and --dry does not: choose one")
 			}
 			return tidyFiles(w, args, *write, *dry)
 		}

@@ -56,7 +56,7 @@ func (w *World) rewrite(command string, list []changedFile) error {
 		for _, c := range list {
 			path := c.file.Path()
 			if path == "" {
-				return trouble, fmt.Errorf("standard input can't be written; leave out -w")
+				return trouble, fmt.Errorf("standard input can't be written; leave out --write")
 			}
 			if absolute, err := filepath.Abs(path); err == nil {
 				path = absolute

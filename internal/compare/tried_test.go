@@ -110,7 +110,7 @@ func sameAnswer(t *testing.T, dir, program, server, call, said string, run func(
 		address = regexp.MustCompile(`127\.0\.0\.1:\d+`).FindString(scanner.Text())
 	}
 	require.NotEmpty(t, address, "the mock says where it is")
-	got, status := run(strings.Replace(call, "127.0.0.1:8090", address, 1) + " < /dev/null")
+	got, status := run(strings.Replace(call, "127.0.0.1:7150", address, 1) + " < /dev/null")
 	if m := regexp.MustCompile(`with (\d{3}) ([a-z-]+)`).FindStringSubmatch(said); m != nil {
 		assert.NotZero(t, status, "%s\n%s", call, said)
 		assert.True(t, strings.Contains(got, m[1]) || strings.Contains(got, m[2]), "%s\n%s\nsaid: %s", call, got, said)

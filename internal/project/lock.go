@@ -23,7 +23,7 @@ import (
 const LockName = "faithful.lock"
 
 const lockHead = `# What the servers said that faithful.toml names as sources. Written by
-# faithful check --remote --fix; keep it with your definitions.
+# faithful check --remote --update; keep it with your definitions.
 
 `
 
@@ -113,7 +113,7 @@ func parseLock(data []byte) (*lock, error) {
 	d := toml.NewDecoder(bytes.NewReader(data))
 	d.DisallowUnknownFields()
 	if err := d.Decode(l); err != nil {
-		return nil, fmt.Errorf("%s can't be read: %w; take the servers' word again with: faithful check --remote --fix",
+		return nil, fmt.Errorf("%s can't be read: %w; take the servers' word again with: faithful check --remote --update",
 			LockName, err)
 	}
 	return l, nil
@@ -123,13 +123,13 @@ func parseLock(data []byte) (*lock, error) {
 func (p *Project) locked(l *lock, ref string) ([]*source.File, error) {
 	i := slices.IndexFunc(l.Sources, func(s Locked) bool { return s.URL == ref })
 	if i < 0 {
-		return nil, fmt.Errorf("the source %s was not fetched yet; fetch it into %s with: faithful check --remote --fix",
+		return nil, fmt.Errorf("the source %s was not fetched yet; fetch it into %s with: faithful check --remote --update",
 			ref, LockName)
 	}
 	s := &l.Sources[i]
 	if s.hash() != s.Kept {
 		return nil, fmt.Errorf("%s was edited: its text of %s is not what the server said; fetch it again with: "+
-			"faithful check --remote --fix", LockName, ref)
+			"faithful check --remote --update", LockName, ref)
 	}
 	var list []*source.File
 	for _, m := range s.Modules {

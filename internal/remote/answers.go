@@ -36,17 +36,17 @@ type Sheet struct {
 
 // entry is one [[answer]].
 type entry struct {
-	Call   string            `toml:"call"`   // by its full name, or the last parts of it
-	When   map[string]any    `toml:"when"`   // fields of the request, by their names in JSON
-	While  *string           `toml:"while"`  // the state in which the entry holds; absent: in all
-	Then   *string           `toml:"then"`   // the state afterwards
-	With   map[string]any    `toml:"with"`   // fields of the answer, or of the error
-	Copy   map[string]string `toml:"copy"`   // fields of the answer from the request, by JSON Pointer
-	Error  string            `toml:"error"`  // a declared error instead of the answer
-	Stream []map[string]any  `toml:"stream"` // the elements of an answer that is a stream
-	Delay  string            `toml:"delay"`  // before the answer, or each element of it
-	Times  int               `toml:"times"`  // how often it is given; 0: always
-	Cut    bool              `toml:"cut"`    // break the connection instead
+	Call   string            `toml:"call"`       // by its full name, or the last parts of it
+	When   map[string]any    `toml:"when"`       // fields of the request, by their names in JSON
+	State  *string           `toml:"state"`      // the state in which the entry holds; absent: in all
+	Next   *string           `toml:"next_state"` // the state afterwards
+	With   map[string]any    `toml:"with"`       // fields of the answer, or of the error
+	Copy   map[string]string `toml:"copy"`       // fields of the answer from the request, by JSON Pointer
+	Error  string            `toml:"error"`      // a declared error instead of the answer
+	Stream []map[string]any  `toml:"stream"`     // the elements of an answer that is a stream
+	Delay  string            `toml:"delay"`      // before the answer, or each element of it
+	Times  int               `toml:"times"`      // how often it is given; 0: always
+	Cut    bool              `toml:"cut"`        // break the connection instead
 
 	Problem string `toml:"problem"` // the name of a problem that no call declares, instead
 
@@ -117,7 +117,7 @@ type sheetReader struct {
 	current  int
 }
 
-var sheetKeys = []string{"call", "when", "while", "then", "with", "copy", "error", "problem", "stream", "delay",
+var sheetKeys = []string{"call", "when", "state", "next_state", "with", "copy", "error", "problem", "stream", "delay",
 	"times", "cut"}
 
 // split finds where each entry stands: positions are for people, so text will do.
@@ -619,15 +619,15 @@ func (s *Sheet) find(c *schema.Call, request *value.Message) (*reply, error) {
 	defer s.mu.Unlock()
 	for _, e := range s.entries {
 		switch {
-		case e.call != c, e.Times > 0 && e.given >= e.Times, e.While != nil && *e.While != s.state:
+		case e.call != c, e.Times > 0 && e.given >= e.Times, e.State != nil && *e.State != s.state:
 			continue
 		case len(e.When) > 0 && (request == nil || !matches(&schema.Type{Kind: schema.KindMessage, Message: request.Type},
 			e.When, request)):
 			continue
 		}
 		e.given++
-		if e.Then != nil {
-			s.state = *e.Then
+		if e.Next != nil {
+			s.state = *e.Next
 		}
 		return e.replyTo(request)
 	}

@@ -370,7 +370,7 @@ func (p *Printer) example(group []*verdict.Effect) {
 const copied = 2000
 
 // MockAddress is where a mock serves unless it is told otherwise.
-const MockAddress = "127.0.0.1:8090"
+const MockAddress = "127.0.0.1:7150"
 
 // exchange writes a request that proves a break, with the commands that send it again.
 func (p *Printer) exchange(w *verdict.Proof, writer, reader string) {
