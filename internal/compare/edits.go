@@ -3,6 +3,7 @@ package compare
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"faithfulcourier/internal/check"
@@ -55,7 +56,7 @@ func FixSafely(files []*source.File, judge func(new *schema.Definitions) *Report
 		after, done, report = next, edits, again
 		for _, r := range group {
 			fixed = append(fixed, source.Finding{Name: string(r.change.Kind), Place: r.edit.Place,
-				Message: string(r.change.Kind) + " " + r.change.Where, Fix: r.done, Edits: []source.Edit{r.edit}})
+				Message: strconv.Quote(r.change.Where), Fix: r.done, Edits: []source.Edit{r.edit}})
 		}
 	}
 	return after, fixed, report

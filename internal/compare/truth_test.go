@@ -606,7 +606,10 @@ func holdsUnlisted(v value.Value) bool {
 	case value.List:
 		return slices.ContainsFunc(v, holdsUnlisted)
 	case *value.Map:
-		return slices.ContainsFunc(v.Entries, func(e value.Entry) bool { return holdsUnlisted(e.Key) || holdsUnlisted(e.Value) })
+		return slices.ContainsFunc(v.Entries, func(e value.Entry) bool {
+			return holdsUnlisted(e.Key) ||
+				holdsUnlisted(e.Value)
+		})
 	}
 	return false
 }

@@ -97,7 +97,8 @@ func TestLock(t *testing.T) {
 	p, err := Open(dir)
 	require.NoError(t, err)
 	_, err = p.Files()
-	require.ErrorContains(t, err, "was not fetched yet; fetch it into faithful.lock with: faithful check --remote --fix")
+	require.ErrorContains(t, err, "was not fetched yet; fetch it into faithful.lock with: faithful check "+
+		"--remote --update")
 
 	take := func() (moved []string) {
 		remotes, err := p.Remotes()

@@ -475,8 +475,9 @@ func (w *walker) misses(fw, fr *schema.Field, owner *change.Change) {
 	}
 	f := firstOf(w.changeOf(owner, fw, kind), w.changeOf(owner, fw, change.FieldRenamed),
 		w.changeOf(owner, fw, change.FieldJSON))
-	w.breaks(f, w.at, fw, fr, w.feeder(w.at.w, fr), fmt.Sprintf("%s writes %s, and %s looks for %s", w.writer(), nameAs(fw.Name, as),
-		w.reader(), other))
+	w.breaks(f, w.at, fw, fr, w.feeder(w.at.w, fr),
+		fmt.Sprintf("%s writes %s, and %s looks for %s", w.writer(), nameAs(fw.Name, as),
+			w.reader(), other))
 }
 
 // types compares the types at a place. bounds is the change that the bounds of the field
