@@ -35,7 +35,10 @@ func (c Comparison) Summary() string {
 	}
 	var parts []string
 	for _, v := range []verdict.Verdict{verdict.Breaking, verdict.Altering, verdict.Compatible} {
-		if n := c.Count(v); n > 0 {
+		switch n := c.Count(v); {
+		case n == len(c.Changes):
+			return Plural(n, "change") + ", all " + v.String() + waived
+		case n > 0:
 			word := v.String()
 			if v == verdict.Breaking {
 				word += waived
