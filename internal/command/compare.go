@@ -85,13 +85,14 @@ comparison.schema.json in docs/ describes.`,
 				return trouble, err
 			}
 			status := fine
-			if c.Unwaived() > 0 || slices.ContainsFunc(others, (*release.Older).Unwaived) {
-				status = found
-			}
 			if len(others) > 0 && c.Needs != "" {
 				if c.Needs, err = release.Needs(c.Old, c.Report, others); err != nil {
 					return trouble, err
 				}
+			}
+			breaks := c.Unwaived() > 0 || slices.ContainsFunc(others, (*release.Older).Unwaived)
+			if breaks && !c.Allowed() {
+				status = found
 			}
 			asked := strings.Join(append([]string{"faithful compare"}, args...), " ")
 			return status, printComparison(w, *kind, c, others, fixed, asked)
@@ -224,7 +225,7 @@ func waived(w *World, c *report.Comparison, refs []string, draft *schema.Definit
 	}
 	var others []*release.Older
 	if isDefault && p.Config.Promise.ComparedWith == "every" {
-		ledger, err := versions.Open(p.Dir)
+		ledger, err := p.Ledger()
 		if err != nil {
 			return nil, err
 		}
@@ -255,7 +256,16 @@ func waiversOf(p *project.Project) (list []compare.Waiver, err error) {
 // sealedStore is the ledger of a project as the rules of versions take it.
 type sealedStore struct{ ledger *versions.Ledger }
 
-func (s sealedStore) Versions() []string { return s.ledger.Names() }
+func (s sealedStore) Versions() []string { return s.ledger.Releases() }
+
+func (s sealedStore) Follows(version string) string {
+	if entry := s.ledger.Find(version); entry != nil {
+		if before := s.ledger.Followed(entry); before != nil {
+			return before.Version
+		}
+	}
+	return ""
+}
 
 func (s sealedStore) Definitions(version string) (*schema.Definitions, error) {
 	defs, findings, err := project.Sealed(s.ledger, s.ledger.Find(version))
@@ -325,11 +335,16 @@ func comparison(w *World, refs []string, defs []*schema.Definitions) (c report.C
 	if err != nil {
 		return c, err
 	}
-	ledger, err := versions.Open(p.Dir)
+	ledger, err := p.Ledger()
 	if err != nil {
 		return c, err
 	}
 	c.Report = compare.Across(defs[0], defs[1], promiseOf(p), between(ledger, refs[0], refs[1]))
+	if refs[1] == "draft" {
+		c.Next = p.Config.Next
+	} else if entry := project.SealedAs(ledger, refs[1]); entry != nil {
+		c.New = entry.Version
+	}
 	c.Old, c.Needs, err = versionNeeded(p, refs[0], c.Report)
 	return c, err
 }
@@ -337,16 +352,17 @@ func comparison(w *World, refs []string, defs []*schema.Definitions) (c report.C
 // between reads the sealed versions between two references, where the first is a
 // version and the second one or the draft.
 func between(ledger *versions.Ledger, old, new string) func() []*schema.Definitions {
+	if entry := project.SealedAs(ledger, old); entry != nil {
+		old = entry.Version
+	}
 	if new == "draft" {
 		return release.Between(sealedStore{ledger}, old, "")
 	}
-	if latest := ledger.Latest(); new == "latest" && latest != nil {
-		new = latest.Version
+	entry := project.SealedAs(ledger, new)
+	if entry == nil {
+		return func() []*schema.Definitions { return nil }
 	}
-	if new == "" {
-		new = "none"
-	}
-	return release.Between(sealedStore{ledger}, old, new)
+	return release.Between(sealedStore{ledger}, old, entry.Version)
 }
 
 // promiseOf is what a project promises. openProject has refused languages that are not
@@ -360,14 +376,11 @@ func promiseOf(p *project.Project) compare.Promise {
 // versionNeeded returns how a reference is called and, where it is a sealed
 // version, the version that a change from it needs.
 func versionNeeded(p *project.Project, ref string, r *compare.Report) (name, needs string, err error) {
-	ledger, err := versions.Open(p.Dir)
+	ledger, err := p.Ledger()
 	if err != nil {
 		return "", "", err
 	}
-	entry := ledger.Find(ref)
-	if ref == "latest" {
-		entry = ledger.Latest()
-	}
+	entry := project.SealedAs(ledger, ref)
 	if entry == nil {
 		return ref, "", nil
 	}

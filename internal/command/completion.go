@@ -11,7 +11,6 @@ import (
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/report"
 	"faithfulcourier/internal/schema"
-	"faithfulcourier/internal/versions"
 )
 
 // completionCommand is a function, since it completes all other commands.
@@ -130,7 +129,7 @@ func optionValues(w *World, option *flag.Flag) []string {
 func references(w *World) []string {
 	list := []string{"draft", "latest"}
 	if p, err := openProject(w.Dir); err == nil {
-		if ledger, err := versions.Open(p.Dir); err == nil {
+		if ledger, err := p.Ledger(); err == nil {
 			list = append(list, ledger.Names()...)
 		}
 	}

@@ -3,6 +3,7 @@ package command
 import (
 	"flag"
 	"fmt"
+	"slices"
 	"strings"
 
 	"faithfulcourier/internal/check"
@@ -44,7 +45,7 @@ exits 1 if there is any.`,
 			if *audit {
 				return auditVersions(w, p, *kind)
 			}
-			ledger, err := versions.Open(p.Dir)
+			ledger, err := p.Ledger()
 			if err != nil {
 				return trouble, err
 			}
@@ -88,11 +89,11 @@ func (h *history) load(e *versions.Entry) (*schema.Definitions, error) {
 func (h *history) step(i int) (c report.Comparison, err error) {
 	e := &h.ledger.Entries[i]
 	c.New = e.Version
-	if i == 0 {
+	before := h.ledger.Followed(e)
+	if before == nil {
 		c.Report = &compare.Report{}
 		return c, nil
 	}
-	before := &h.ledger.Entries[i-1]
 	c.Old = before.Version
 	old, err := h.load(before)
 	if err != nil {
@@ -120,7 +121,7 @@ func (h *history) list(w *World, kind string) (int, error) {
 			return trouble, err
 		}
 		summary := "the first version"
-		if i > 0 {
+		if c.Old != "" {
 			summary = c.Summary()
 		}
 		lines = append(lines, line{e, summary})
@@ -228,6 +229,7 @@ func auditVersions(w *World, p *project.Project, kind string) (int, error) {
 	if err != nil {
 		return trouble, err
 	}
+	beside(r, p.Dir, p.KnownElsewhere(w.Context))
 	status := fine
 	if len(r.Flaws) > 0 {
 		status = found
@@ -258,6 +260,32 @@ func auditVersions(w *World, p *project.Project, kind string) (int, error) {
 		}
 	})
 	return status, nil
+}
+
+// beside holds the ledger against those that others may have: a version of theirs that is
+// another one here was dropped, or changed.
+func beside(r *versions.Report, dir string, elsewhere []project.Elsewhere) {
+	here, err := versions.ReadLines(dir)
+	if err != nil {
+		return // the audit has said so
+	}
+	said := map[versions.Line]bool{}
+	for _, e := range elsewhere {
+		for _, theirs := range e.Lines {
+			i := slices.IndexFunc(here, func(l versions.Line) bool { return l.Version == theirs.Version })
+			if said[theirs] || i >= 0 && here[i] == theirs {
+				continue
+			}
+			said[theirs] = true
+			if i < 0 {
+				r.Remarks = append(r.Remarks, versions.Flaw{Version: theirs.Version,
+					Message: fmt.Sprintf("%s has it, and it is not here", e.Ref)})
+				continue
+			}
+			r.Flaws = append(r.Flaws, versions.Flaw{Version: theirs.Version,
+				Message: fmt.Sprintf("what %s has under this number is another version than the one here", e.Ref)})
+		}
+	}
 }
 
 // whereFlaw is the place of what an audit found.

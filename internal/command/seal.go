@@ -1,6 +1,7 @@
 package command
 
 import (
+	"cmp"
 	"errors"
 	"flag"
 	"fmt"
@@ -21,13 +22,15 @@ const firstVersion = "1.0.0"
 
 var sealCommand = &command{
 	name:     "seal",
-	synopsis: "[VERSION] [-m NOTE] [--key FILE] [--dry] [--as KIND]",
+	synopsis: "[VERSION] [-m, --note NOTE] [--key FILE] [--dry] [--as KIND]",
 	short:    "records the working definitions as a version",
 	long: `Writes the working definitions, in their canonical form, to versions/VERSION,
 and a line to versions/ledger.jsonl: whole, or not at all. Without VERSION it is
-the next one that the changes since the last call for; a lower one is refused.
-When nothing changed, nothing is sealed. With --key the line is signed, with an
-ed25519 key of OpenSSH; faithful history --audit checks it. signers in
+next of faithful.toml, or the one that the changes since the latest release need;
+a lower one is refused. What is breaking has its version said: here, or by next.
+A pre-release, such as 2.0.0-rc.1, is sealed like any other version and is never
+latest. When nothing changed, nothing is sealed. With --key the line is signed,
+with an ed25519 key of OpenSSH; faithful history --audit checks it. signers in
 faithful.toml says whose keys count, and then each version must be signed.`,
 	examples: [2]string{"faithful seal -m \"first public version\"", "faithful seal 2.0.0"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
@@ -65,7 +68,7 @@ func seal(w *World, lock *files.Lock, kind, version, note, key string) (int, err
 	if err != nil {
 		return trouble, err
 	}
-	ledger, err := versions.Open(p.Dir)
+	ledger, err := p.Ledger()
 	if err != nil {
 		return trouble, err
 	}
@@ -78,6 +81,7 @@ func seal(w *World, lock *files.Lock, kind, version, note, key string) (int, err
 		Promise: promiseSealed(p)}
 	needed, summary := "", "the first version"
 	if latest := ledger.Latest(); latest != nil {
+		entry.Follows = latest.Version
 		same, c, err := sinceLatest(p, ledger, latest, defs, list)
 		if err != nil {
 			return trouble, err
@@ -96,13 +100,7 @@ func seal(w *World, lock *files.Lock, kind, version, note, key string) (int, err
 		}
 		entry.Verdict, needed, summary = release.Verdict(c.Report), c.Needs, c.Summary()
 	}
-	if entry.Version == "" {
-		entry.Version = needed
-		if needed == "" {
-			entry.Version = firstVersion
-		}
-	}
-	if err := versions.Check(entry.Version, needed); err != nil {
+	if entry.Version, err = nextVersion(p, ledger, version, needed, entry.Verdict); err != nil {
 		return refused(w, kind, needed, summary, err)
 	}
 	if ledger.Find(entry.Version) != nil {
@@ -120,7 +118,7 @@ func seal(w *World, lock *files.Lock, kind, version, note, key string) (int, err
 		if err != nil {
 			return trouble, err
 		}
-		sealed = ledger.Latest()
+		sealed = ledger.Find(entry.Version)
 	}
 	if kind == "json" {
 		return status, report.New(w.Out, report.Plain).JSON(map[string]any{"sealed": !dry, "version": sealed.Version,
@@ -138,6 +136,31 @@ func seal(w *World, lock *files.Lock, kind, version, note, key string) (int, err
 	out.Line("%s %s (%s), digest %s%s", out.In(report.Green, word), out.In(report.Bold, sealed.Version), summary,
 		sealed.Digest[:12], by)
 	return status, nil
+}
+
+// nextVersion is the version that is sealed: the one that was asked for, or what
+// faithful.toml says comes next, or what the changes need. What breaks has its version
+// said by a person. The error says why it is none.
+func nextVersion(p *project.Project, ledger *versions.Ledger, asked, needed, verdict string) (string, error) {
+	version := cmp.Or(asked, p.Config.Next)
+	switch {
+	case asked == "" && version != "" && ledger.Find(version) != nil:
+		return "", fmt.Errorf("faithful.toml says that %s comes next, and it is sealed: raise next, or remove it", version)
+	case version != "":
+	case needed == "":
+		version = firstVersion
+	case verdict == "breaking":
+		return "", fmt.Errorf("the change is breaking, so say which version it is meant to be: faithful seal %s", needed)
+	default:
+		version = needed
+	}
+	if err := versions.Check(version, needed); err != nil {
+		return "", err
+	}
+	if line := p.Config.Line; !versions.InLine(version, line) {
+		return "", fmt.Errorf("%s is not in the line %s, which this branch maintains by faithful.toml", version, line)
+	}
+	return version, nil
 }
 
 // signer reads the key that a version is signed with; nil for none, where the

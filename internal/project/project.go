@@ -35,6 +35,8 @@ const configLimit = 16 << 20
 type Config struct {
 	Name    string   `toml:"name"`
 	Sources []string `toml:"sources"`
+	Line    string   `toml:"line"` // of versions that this branch maintains, such as "1" or "1.4"; "" for all
+	Next    string   `toml:"next"` // the version that the draft is meant to be; "" for what the changes need
 	Stubs   []Output `toml:"stubs"`
 	Promise Promise  `toml:"promise"`
 	Advice  Advice   `toml:"advice"`
@@ -262,6 +264,13 @@ func (c *Config) check(file *source.File, bad *BadConfig) {
 	}
 	if len(c.Sources) == 0 {
 		c.Sources = []string{"."}
+	}
+	if c.Line != "" && !versions.IsLine(c.Line) {
+		add(`"`+c.Line+`"`, fmt.Sprintf("a line of versions is one number or two, not %q", c.Line),
+			`write, for example: line = "1"`)
+	}
+	if c.Next != "" && versions.Check(c.Next, "") != nil {
+		add(`"`+c.Next+`"`, versions.Check(c.Next, "").Error(), "")
 	}
 	for _, s := range c.Sources {
 		if IsURL(s) {

@@ -59,38 +59,48 @@ func Load(dir, ref string) (*schema.Definitions, []source.Finding, error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	ledger, err := versions.Open(p.Dir)
+	ledger, err := p.Ledger()
 	if err != nil {
 		return nil, nil, err
 	}
-	entry := ledger.Latest()
-	if ref != "latest" {
-		entry = ledger.Find(ref)
-	}
+	entry := SealedAs(ledger, ref)
 	if entry == nil {
 		return nil, nil, ledger.Missing(ref)
 	}
 	return Sealed(ledger, entry)
 }
 
+// SealedAs is the sealed version that a reference means: latest, a version, or the line
+// of which it is the newest release, such as 1 or 1.4; nil for none.
+func SealedAs(ledger *versions.Ledger, ref string) *versions.Entry {
+	switch {
+	case ref == "latest":
+		return ledger.Latest()
+	case versions.IsLine(ref):
+		return ledger.Newest(ref)
+	}
+	return ledger.Find(ref)
+}
+
 // VersionOf is what the definitions that a reference names call themselves: a
-// version's number for latest, else the reference itself.
+// version's number for latest and for lines, else the reference itself.
 func VersionOf(dir, ref string) (string, error) {
-	if ref != "latest" {
+	if ref != "latest" && !versions.IsLine(ref) {
 		return ref, nil
 	}
 	p, err := Open(dir)
 	if err != nil {
 		return "", err
 	}
-	ledger, err := versions.Open(p.Dir)
+	ledger, err := p.Ledger()
 	if err != nil {
 		return "", err
 	}
-	if ledger.Latest() == nil {
+	entry := SealedAs(ledger, ref)
+	if entry == nil {
 		return "", ledger.Missing(ref)
 	}
-	return ledger.Latest().Version, nil
+	return entry.Version, nil
 }
 
 // Sealed loads a sealed version.
@@ -107,10 +117,8 @@ func Sealed(ledger *versions.Ledger, entry *versions.Entry) (*schema.Definitions
 	return defs, findings, nil
 }
 
-func isVersion(ref string) bool {
-	return ref != "" && ref[0] >= '0' && ref[0] <= '9' && strings.Count(ref, ".") == 2 &&
-		strings.Trim(ref, "0123456789.") == ""
-}
+// isVersion tells references to sealed versions.
+func isVersion(ref string) bool { return versions.IsLine(ref) || versions.Check(ref, "") == nil }
 
 // Files reads the files that a reference names and a person may edit: draft, a
 // folder or a file.

@@ -15,8 +15,10 @@ import (
 
 // Store is where versions are kept.
 type Store interface {
-	// Versions lists them, in the order in which they were sealed.
+	// Versions lists the releases that a draft is compared with, lowest first.
 	Versions() []string
+	// Follows is the version that one was compared with when it was sealed; "" for a first.
+	Follows(version string) string
 	// Definitions are those of a version.
 	Definitions(version string) (*schema.Definitions, error)
 }
@@ -96,20 +98,27 @@ func EveryOlder(store Store, last *compare.Report, draft *schema.Definitions, pr
 	return list, left, nil
 }
 
-// Between reads the versions after one and before another, which is "" for what follows
-// all of them. One that can't be read any more tells nothing; an audit says why.
+// Between reads the versions that lead from one to another, which is "" for what follows
+// the newest release: each follows the one before. It reads none where the second does
+// not come after the first. One that can't be read any more tells nothing; an audit says
+// why.
 func Between(store Store, after, before string) func() []*schema.Definitions {
 	return func() (list []*schema.Definitions) {
-		names := store.Versions()
-		first, last := slices.Index(names, after), slices.Index(names, before)
-		if before == "" {
-			last = len(names)
+		at := ""
+		if names := store.Versions(); before != "" {
+			at = store.Follows(before)
+		} else if len(names) > 0 {
+			at = names[len(names)-1]
 		}
-		if first < 0 || last < 0 {
-			return nil
+		var names []string
+		for ; at != after; at = store.Follows(at) {
+			if at == "" {
+				return nil
+			}
+			names = append(names, at)
 		}
-		for i := first + 1; i < last; i++ {
-			if defs, err := store.Definitions(names[i]); err == nil {
+		for _, name := range slices.Backward(names) {
+			if defs, err := store.Definitions(name); err == nil {
 				list = append(list, defs)
 			}
 		}

@@ -2,6 +2,7 @@ package release
 
 import (
 	"fmt"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -18,6 +19,13 @@ import (
 type memory struct{ names, texts []string }
 
 func (m memory) Versions() []string { return m.names }
+
+func (m memory) Follows(version string) string {
+	if i := slices.Index(m.names, version); i > 0 {
+		return m.names[i-1]
+	}
+	return ""
+}
 
 func (m memory) Definitions(version string) (*schema.Definitions, error) {
 	for i, name := range m.names {

@@ -12,12 +12,14 @@ import (
 	"faithfulcourier/internal/compare/change"
 	"faithfulcourier/internal/compare/verdict"
 	"faithfulcourier/internal/shell"
+	"faithfulcourier/internal/versions"
 )
 
 // Comparison is what a comparison is printed with.
 type Comparison struct {
 	Old, New string // the references
 	Needs    string // the version that the change needs, or ""
+	Next     string // the version that the draft is meant to be, or ""
 	*compare.Report
 }
 
@@ -100,7 +102,7 @@ func (p *Printer) Comparison(c Comparison) {
 			why = fmt.Sprintf(": it was not decided whether %s anything; read what is said there.",
 				map[bool]string{true: "one of the changes breaks", false: fmt.Sprintf("%d of the changes break", n)}[n == 1])
 		}
-		p.Sentence("This change needs version ", p.In(Bold, c.Needs)+" or higher"+why, 0)
+		p.Sentence("This change needs version ", p.In(Bold, c.Needs)+" or higher"+why+c.meant(), 0)
 	}
 	if len(c.Changes) > manyChanges {
 		p.Line("")
@@ -124,6 +126,22 @@ func (p *Printer) Comparison(c Comparison) {
 		p.Line("")
 		p.Line("%d more are not shown: %s has all of them.", more, p.In(Bold, "faithful compare --as json"))
 	}
+}
+
+// Allowed tells whether the version that the draft is meant to be allows what breaks.
+func (c Comparison) Allowed() bool {
+	return c.Next != "" && c.Needs != "" && versions.Check(c.Next, c.Needs) == nil
+}
+
+// meant says what version the draft is meant to be.
+func (c Comparison) meant() string {
+	switch {
+	case c.Next == "":
+		return ""
+	case c.Allowed():
+		return fmt.Sprintf(" It is meant to be %s (next in faithful.toml), which allows it.", c.Next)
+	}
+	return fmt.Sprintf(" It is meant to be %s (next in faithful.toml), which is too low.", c.Next)
 }
 
 // mostAlike is how many changes of one kind are read in full: of more, the first few are,

@@ -142,7 +142,7 @@ compatible  field-added  m.A.z  #3 z text?
 	}
 	empty := Comparison{Old: "a", New: "b", Needs: "1.0.1", Report: &compare.Report{}}
 	assert.Equal(t, "a → b: nothing differs\n", printed(false, func(p *Printer) { p.Comparison(empty) }))
-	for n, want := range map[int]string{1: "1 change, compatible", 2: "2 changes: 2 compatible"} {
+	for n, want := range map[int]string{1: "1 change, compatible", 2: "2 changes, all compatible"} {
 		c := Comparison{Report: &compare.Report{}}
 		for range n {
 			c.Changes = append(c.Changes, &compare.Change{Judged: &verdict.Judged{Change: &change.Change{}}})

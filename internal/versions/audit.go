@@ -75,11 +75,13 @@ func (a *Auditor) Audit(dir string) (*Report, error) {
 			r.Flaws = append(r.Flaws, Flaw{i + 1, version, fmt.Sprintf(format, args...)})
 		}
 		var e Entry
+		if torn = isConflict(line); torn {
+			_, what, _ := strings.Cut(conflictIn(lines, i).Error(), ": ")
+			flaw("", "%s; faithful history says how to put it right", what)
+			break // all that follows is of two ledgers
+		}
 		if err := json.Unmarshal(line, &e); err != nil {
-			flaw("", "%s", unreadable(line, err))
-			if torn = isConflict(line); torn {
-				break // all that follows is of two ledgers
-			}
+			flaw("", "%s", unreadable(err))
 			r.LastLine = hash(line)
 			continue
 		}
@@ -105,9 +107,15 @@ func (a *Auditor) Audit(dir string) (*Report, error) {
 			flaw(e.Version, "the version stands in the ledger twice")
 			continue
 		}
-		n, _ := parse(e.Version)
-		if m, _ := parse(before.Version); compareNumbers(n, m) < 0 {
-			flaw(e.Version, "the version is lower than the one before it")
+		follows := e.Follows
+		if follows == "" && e.Verdict != "first" {
+			follows = before.Version
+		}
+		switch {
+		case follows != "" && !known[follows]:
+			flaw(e.Version, "it follows version %s, which is in no line before it", follows)
+		case follows != "" && Compare(e.Version, follows) < 0:
+			flaw(e.Version, "the version is lower than %s, which it follows", follows)
 		}
 		switch {
 		case e.Time.Before(before.Time):
@@ -175,9 +183,12 @@ func (a *Auditor) auditVersions(l *Ledger, sealed []*sealedFiles, r *Report) {
 				}
 			}
 			for i := first; i < min(first+stretch, len(sealed)); i++ {
-				var older *Entry
-				if i > 0 {
-					older = &sealed[i-1].entry
+				older := l.Followed(&sealed[i].entry)
+				if older != nil && a.Load != nil && (i == 0 || older.Version != sealed[i-1].entry.Version) {
+					before = nil // it follows another one than the line before
+					if list, err := l.Read(older); err == nil {
+						before, _, _ = a.Load(list)
+					}
 				}
 				before = a.auditVersion(l, sealed[i], older, before)
 			}
@@ -243,15 +254,6 @@ func (a *Auditor) auditVersion(l *Ledger, s *sealedFiles, older *Entry, before a
 		*found = append(*found, fmt.Sprintf("what it changed since %s needs version %s or higher", older.Version, needs))
 	}
 	return definitions
-}
-
-func compareNumbers(a, b numbers) int {
-	for i := range a {
-		if a[i] != b[i] {
-			return a[i] - b[i]
-		}
-	}
-	return 0
 }
 
 // unknown finds what lies among the versions and is none.

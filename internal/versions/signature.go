@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"crypto/ed25519"
 	"encoding/base64"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"strings"
@@ -39,7 +38,7 @@ func ReadSigner(file, passphrase []byte) (*Signer, error) {
 	}
 	private, ok := key.(*ed25519.PrivateKey)
 	if !ok {
-		return nil, fmt.Errorf("it is no ed25519 key; make one with: ssh-keygen -t ed25519")
+		return nil, fmt.Errorf("it is not an ed25519 key; make one with: ssh-keygen -t ed25519")
 	}
 	return &Signer{*private}, nil
 }
@@ -53,24 +52,24 @@ func (s *Signer) Public() string {
 	return strings.TrimSpace(string(ssh.MarshalAuthorizedKey(key)))
 }
 
-// sign fills in who signs an entry, and the signature.
-func (s *Signer) sign(e *Entry) error {
-	e.Signer, e.Signature = s.Public(), ""
-	said, err := signed(e)
-	if err != nil {
-		return err
-	}
-	e.Signature = base64.StdEncoding.EncodeToString(ed25519.Sign(s.key, said))
-	return nil
+// sign signs a line of the ledger that has no signature yet, as the bytes that it is, and
+// returns it with one at its end: who reads it later need not know all that it says.
+func (s *Signer) sign(e *Entry, line []byte) []byte {
+	e.Signature = base64.StdEncoding.EncodeToString(ed25519.Sign(s.key, signed(line)))
+	whole := append(bytes.TrimSuffix(line, []byte("}")), signatureBegins...)
+	return append(append(whole, e.Signature...), signatureEnds...)
 }
 
-// signed is what a signature is of: the line without it, and a word that tells it
-// from whatever else the key signs.
-func signed(e *Entry) ([]byte, error) {
-	bare := *e
-	bare.Signature = ""
-	line, err := json.Marshal(bare)
-	return append([]byte("faithful ledger line\n"), line...), err
+const signatureBegins, signatureEnds = `,"signature":"`, `"}`
+
+// signed is what a signature is of: the line without it, and a word that tells it from
+// whatever else the key signs.
+func signed(line []byte) []byte { return append([]byte("faithful ledger line\n"), line...) }
+
+// unsigned is a line without its signature, which ends it; ok is false where it does not.
+func unsigned(line []byte, signature string) (bare []byte, ok bool) {
+	bare, ok = bytes.CutSuffix(line, []byte(signatureBegins+signature+signatureEnds))
+	return append(bytes.Clone(bare), '}'), ok
 }
 
 // ParseSigner reads a public ed25519 key as OpenSSH writes it: "ssh-ed25519", the
@@ -78,7 +77,8 @@ func signed(e *Entry) ([]byte, error) {
 func ParseSigner(text string) (key, comment string, err error) {
 	public, comment, _, _, err := ssh.ParseAuthorizedKey([]byte(text))
 	if err != nil || public.Type() != ssh.KeyAlgoED25519 {
-		return "", "", fmt.Errorf("%q is no public ed25519 key; write what the .pub file says: ssh-ed25519 AAAA… name", text)
+		return "", "", fmt.Errorf("%q is not a public ed25519 key; write what the .pub file says: ssh-ed25519 AAAA… name",
+			text)
 	}
 	return strings.TrimSpace(string(ssh.MarshalAuthorizedKey(public))), comment, nil
 }
@@ -87,27 +87,27 @@ func ParseSigner(text string) (key, comment string, err error) {
 // ledger holds, or "". trusted are the public keys that may sign, by ParseSigner; none
 // means any.
 func checkSignature(e *Entry, line []byte, trusted []string) string {
-	if written, err := json.Marshal(e); err != nil || !bytes.Equal(written, line) {
-		return "the line says more, or says it otherwise, than what was signed"
+	bare, ok := unsigned(line, e.Signature)
+	if !ok {
+		return "its signature does not end the line: the line was changed after it was signed"
 	}
 	public, _, _, _, err := ssh.ParseAuthorizedKey([]byte(e.Signer))
 	if err != nil {
-		return "its signer is no public key"
+		return "its signer is not a public key"
 	}
-	crypto, ok := public.(ssh.CryptoPublicKey)
-	if !ok {
-		return "its signer is no ed25519 key"
+	crypto, isKey := public.(ssh.CryptoPublicKey)
+	if !isKey {
+		return "its signer is not an ed25519 key"
 	}
-	key, ok := crypto.CryptoPublicKey().(ed25519.PublicKey)
-	if !ok {
-		return "its signer is no ed25519 key"
+	key, isKey := crypto.CryptoPublicKey().(ed25519.PublicKey)
+	if !isKey {
+		return "its signer is not an ed25519 key"
 	}
 	signature, err := base64.StdEncoding.DecodeString(e.Signature)
 	if err != nil {
 		return "its signature can't be read"
 	}
-	said, err := signed(e)
-	if err != nil || !ed25519.Verify(key, said, signature) {
+	if !ed25519.Verify(key, signed(bare), signature) {
 		return "its signature is not of this line: the line was changed after it was signed"
 	}
 	if len(trusted) == 0 {

@@ -89,11 +89,11 @@ func TestSignedLedger(t *testing.T) {
 		"a signature was taken": {rechained(made(ada, ada), 1, func(e *Entry) { e.Signature, e.Signer = "", "" }), nil,
 			[]string{"the line is not signed"}},
 		"only the signature was": {rechained(made(ada, ada), 1, func(e *Entry) { e.Signature = "" }), nil,
-			[]string{"its signature is not of this line"}},
+			[]string{"its signature does not end the line"}},
 		"the signer was changed": {rechained(made(ada, ada), 1, func(e *Entry) { e.Signer = eve.Public() }), nil,
 			[]string{"its signature is not of this line"}},
 		"it is no key": {rechained(made(ada, ada), 1, func(e *Entry) { e.Signer = "ssh-ed25519 AAAA" }), nil,
-			[]string{"its signer is no public key"}},
+			[]string{"its signer is not a public key"}},
 		"no base64": {rechained(made(ada, ada), 1, func(e *Entry) { e.Signature = "???" }), nil,
 			[]string{"its signature can't be read"}},
 	} {
@@ -106,6 +106,25 @@ func TestSignedLedger(t *testing.T) {
 			}
 		}
 	}
+}
+
+// TestLaterFieldsAreSigned: a line is signed as the bytes that it is, so an older program
+// can check one that says more than it knows.
+func TestLaterFieldsAreSigned(t *testing.T) {
+	_, key, err := ed25519.GenerateKey(rand.Reader)
+	require.NoError(t, err)
+	s := &Signer{key}
+	e := Entry{Version: "1.0.0", Verdict: "first", Signer: s.Public()}
+	line, err := json.Marshal(e)
+	require.NoError(t, err)
+	later := append(bytes.TrimSuffix(line, []byte("}")), `,"said_later":{"signature":"x"}}`...)
+	whole := s.sign(&e, later)
+	require.True(t, json.Valid(whole))
+	assert.Empty(t, checkSignature(&e, whole, nil))
+	changed := bytes.Replace(whole, []byte("said_later"), []byte("said_Later"), 1)
+	assert.Contains(t, checkSignature(&e, changed, nil), "its signature is not of this line")
+	more := append(bytes.TrimSuffix(whole, []byte("}")), `,"more":1}`...)
+	assert.Contains(t, checkSignature(&e, more, nil), "its signature does not end the line")
 }
 
 func TestSigners(t *testing.T) {
@@ -136,5 +155,5 @@ func TestSigners(t *testing.T) {
 	_, err = ReadSigner(pem.EncodeToMemory(block), nil)
 	require.ErrorContains(t, err, "ssh-keygen -t ed25519")
 	_, _, err = ParseSigner("ssh-ed25519 AAAA")
-	require.ErrorContains(t, err, "is no public ed25519 key")
+	require.ErrorContains(t, err, "is not a public ed25519 key")
 }

@@ -22,7 +22,6 @@ import (
 	"io/fs"
 	"path/filepath"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 	"unicode"
@@ -41,6 +40,7 @@ const sealing = ".sealing-"
 // Entry is a line of the ledger.
 type Entry struct {
 	Version  string    `json:"version"`
+	Follows  string    `json:"follows,omitempty"` // the version that it was compared with; "" for the line before
 	Time     time.Time `json:"time"`
 	Digest   string    `json:"digest"`   // of the definitions
 	Files    string    `json:"files"`    // SHA-256 over the sealed files
@@ -69,6 +69,8 @@ func (e *Entry) check() string {
 	switch {
 	case !isVersion(e.Version):
 		return fmt.Sprintf("%q is not a version", e.Version)
+	case e.Follows != "" && !isVersion(e.Follows):
+		return fmt.Sprintf("%q is not a version", e.Follows)
 	case strings.Trim(e.Digest+e.Files+e.Previous, hexes) != "":
 		return "a digest or hash is not written in hexadecimal digits"
 	case !slices.Contains(verdicts, e.Verdict):
@@ -85,6 +87,7 @@ var verdicts = []string{"first", "compatible", "altering", "breaking"}
 // Ledger is the ledger of a project.
 type Ledger struct {
 	Entries []Entry // oldest first
+	Line    string  // of versions that Latest looks at, such as 1; "" for all
 
 	project string // the folder of the project
 	lines   [][]byte
@@ -107,8 +110,11 @@ func Open(dir string) (*Ledger, error) {
 	for i, line := range lines {
 		wrong := func(what string) error { return fmt.Errorf("%s/%s:%d: %s", Folder, ledgerName, i+1, what) }
 		var e Entry
+		if isConflict(line) {
+			return nil, conflictIn(lines, i)
+		}
 		if err := json.Unmarshal(line, &e); err != nil {
-			return nil, wrong(unreadable(line, err))
+			return nil, wrong(unreadable(err))
 		}
 		if what := e.check(); what != "" {
 			return nil, wrong(what + "; " + restoreLedger)
@@ -157,14 +163,8 @@ func (l *Ledger) lastHash() string {
 	return hash(l.lines[len(l.lines)-1])
 }
 
-// unreadable says what is wrong with a line of the ledger that is no JSON, which
-// most often is what a merge left.
-func unreadable(line []byte, err error) string {
-	if isConflict(line) {
-		return "two branches sealed a version each, and their merge stopped here; " +
-			"take the versions of the branch that is merged, and seal yours after them: " +
-			"git restore --source MERGE_HEAD --staged --worktree versions (in a rebase: --source HEAD), then faithful seal"
-	}
+// unreadable says what is wrong with a line of the ledger that is no JSON.
+func unreadable(err error) string {
 	return fmt.Sprintf("the line can't be read: %v; %s", err, restoreLedger)
 }
 
@@ -180,12 +180,49 @@ func hash(data []byte) string {
 	return hex.EncodeToString(sum[:])
 }
 
-// Latest returns the newest entry, or nil.
-func (l *Ledger) Latest() *Entry {
+// Latest returns the highest release of the ledger's line, or nil.
+func (l *Ledger) Latest() *Entry { return l.Newest(l.Line) }
+
+// Newest returns the highest release of a line, or nil.
+func (l *Ledger) Newest(line string) (latest *Entry) {
+	for i, e := range l.Entries {
+		if IsRelease(e.Version) && InLine(e.Version, line) && (latest == nil || Compare(latest.Version, e.Version) < 0) {
+			latest = &l.Entries[i]
+		}
+	}
+	return latest
+}
+
+// last returns the entry of the last line, or nil.
+func (l *Ledger) last() *Entry {
 	if len(l.Entries) == 0 {
 		return nil
 	}
 	return &l.Entries[len(l.Entries)-1]
+}
+
+// Followed returns the entry that one was compared with when it was sealed; nil for a
+// first one.
+func (l *Ledger) Followed(e *Entry) *Entry {
+	if e.Follows != "" {
+		return l.Find(e.Follows)
+	}
+	if i := slices.IndexFunc(l.Entries, func(x Entry) bool { return x.Version == e.Version }); i > 0 &&
+		e.Verdict != "first" {
+		return &l.Entries[i-1]
+	}
+	return nil
+}
+
+// Releases lists the releases of the ledger's line, lowest first.
+func (l *Ledger) Releases() (list []string) {
+	for _, e := range l.Entries {
+		if IsRelease(e.Version) && InLine(e.Version, l.Line) {
+			list = append(list, e.Version)
+		}
+	}
+	slices.SortFunc(list, Compare)
+	return list
 }
 
 // Find returns the entry of a version, or nil.
@@ -206,10 +243,10 @@ func (l *Ledger) Missing(version string) error {
 	case len(names) == 0:
 		return errors.New("no version is sealed yet; seal the first with: faithful seal")
 	case ok && len(names) > few:
-		// Versions only grow: those around its place are the nearest.
-		place, _ := slices.BinarySearchFunc(names, wanted, func(name string, wanted numbers) int {
+		slices.SortFunc(names, Compare)
+		place, _ := slices.BinarySearchFunc(names, wanted, func(name string, wanted number) int {
 			n, _ := parse(name)
-			return compareNumbers(n, wanted)
+			return n.compare(wanted)
 		})
 		first := max(0, min(place-few/2, len(names)-few))
 		return fmt.Errorf("there is no version %q; the nearest of %d sealed ones are: %s", version, len(names),
@@ -292,70 +329,6 @@ func hashFiles(files []File) string {
 	return hash([]byte(b.String()))
 }
 
-// Size says how much a change asks of a version number.
-type Size uint8
-
-// The sizes.
-const (
-	Patch Size = iota
-	Minor
-	Major
-)
-
-func (s Size) String() string { return [...]string{"patch", "minor", "major"}[s] }
-
-// numbers are the three parts of a version. Sealed versions have no others, so
-// this is all of the arithmetic that they need.
-type numbers [3]int
-
-func isVersion(text string) bool {
-	_, ok := parse(text)
-	return ok
-}
-
-func parse(version string) (n numbers, ok bool) {
-	parts := strings.Split(version, ".")
-	if len(parts) != len(n) {
-		return n, false
-	}
-	for i, part := range parts {
-		v, err := strconv.ParseUint(part, 10, 31)
-		if err != nil || strconv.FormatUint(v, 10) != part {
-			return n, false
-		}
-		n[i] = int(v)
-	}
-	return n, true
-}
-
-// Next returns the lowest version that a change of a size needs after a
-// version. Under 1.0.0 everything counts one place lower.
-func Next(version string, size Size) (string, error) {
-	n, ok := parse(version)
-	if !ok {
-		return "", fmt.Errorf("the ledger has a version %q, which is none", version)
-	}
-	if n[0] == 0 && size > Patch {
-		size--
-	}
-	place := int(Major - size)
-	n[place]++
-	clear(n[place+1:])
-	return fmt.Sprintf("%d.%d.%d", n[0], n[1], n[2]), nil
-}
-
-// Check refuses what is not a version, or is lower than the one needed.
-func Check(version, needed string) error {
-	n, ok := parse(version)
-	if !ok {
-		return fmt.Errorf("%q is not a version; write three numbers, such as 1.4.0", version)
-	}
-	if least, ok := parse(needed); ok && slices.Compare(n[:], least[:]) < 0 {
-		return fmt.Errorf("%s is too low: what changed needs %s or higher", version, needed)
-	}
-	return nil
-}
-
 // skew is how far the clocks of those who seal may differ.
 const skew = 10 * time.Minute
 
@@ -369,7 +342,7 @@ func (l *Ledger) Seal(_ *files.Lock, e Entry, list []File, now time.Time, signer
 	list = slices.Clone(list)
 	slices.SortFunc(list, func(a, b File) int { return strings.Compare(a.Name, b.Name) })
 	e.Time = now.UTC().Truncate(time.Second)
-	if last := l.Latest(); last != nil && e.Time.Before(last.Time) {
+	if last := l.last(); last != nil && e.Time.Before(last.Time) {
 		if last.Time.Sub(e.Time) > skew {
 			return nil, fmt.Errorf("the clock says %s, and version %s was sealed at %s: set the clock first",
 				e.Time.Format(time.RFC3339), last.Version, last.Time.Format(time.RFC3339))
@@ -379,9 +352,7 @@ func (l *Ledger) Seal(_ *files.Lock, e Entry, list []File, now time.Time, signer
 	e.Files = hashFiles(list)
 	e.Previous = l.lastHash()
 	if signer != nil {
-		if err := signer.sign(&e); err != nil {
-			return nil, err
-		}
+		e.Signer = signer.Public()
 	}
 	if wrong := e.check(); wrong != "" {
 		return nil, errors.New(wrong)
@@ -389,6 +360,9 @@ func (l *Ledger) Seal(_ *files.Lock, e Entry, list []File, now time.Time, signer
 	line, err := json.Marshal(e)
 	if err != nil {
 		return nil, err
+	}
+	if signer != nil {
+		line = signer.sign(&e, line)
 	}
 	if err := l.stillLatest(); err != nil {
 		return nil, err
@@ -399,6 +373,9 @@ func (l *Ledger) Seal(_ *files.Lock, e Entry, list []File, now time.Time, signer
 	}
 	defer func() { err = errors.Join(err, folder.Close()) }()
 	if removed, err = l.clear(folder); err != nil {
+		return removed, err
+	}
+	if err := l.ledgerIsThere(folder); err != nil {
 		return removed, err
 	}
 	if err := l.writeFiles(folder, e.Version, list); err != nil {
@@ -480,6 +457,24 @@ func (l *Ledger) clear(folder *files.Folder) (removed []string, err error) {
 		removed = append(removed, Folder+"/"+name)
 	}
 	return removed, folder.RemoveLeftovers([]string{ledgerName, journalName})
+}
+
+// ledgerIsThere refuses to begin a ledger where versions lie: theirs was lost.
+func (l *Ledger) ledgerIsThere(folder *files.Folder) error {
+	if len(l.lines) > 0 {
+		return nil
+	}
+	present, err := folder.List(".")
+	if err != nil {
+		return err
+	}
+	for _, d := range present {
+		if d.IsDir() && isVersion(d.Name()) {
+			return fmt.Errorf("%[1]s/%[2]s is there, and the ledger %[1]s/%[3]s is not; %[4]s", Folder, d.Name(), ledgerName,
+				restoreLedger)
+		}
+	}
+	return nil
 }
 
 // writeFiles makes the folder of a version, which must not be there.

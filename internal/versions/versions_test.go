@@ -24,12 +24,49 @@ func TestArithmetic(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, c.next, next, "%s, %s", c.version, c.size)
 	}
-	for _, bad := range []string{"", "1", "1.2", "1.2.3.4", "v1.2.3", "01.2.3", "1.2.-3", "1.2.3-beta",
+	for _, bad := range []string{"", "1", "1.2", "1.2.3.4", "v1.2.3", "01.2.3", "1.2.-3", "1.2.3-", "1.2.3-a..b",
+		"1.2.3-01", "1.2.3+5", "1.2.3-é",
 		"1.2.99999999999", "a.b.c"} {
 		assert.ErrorContains(t, Check(bad, ""), "is not a version", bad)
 	}
 	assert.NoError(t, Check("1.10.0", "1.9.0"))
+	assert.NoError(t, Check("2.0.0-rc.1", "2.0.0"), "it leads to 2.0.0")
+	assert.ErrorContains(t, Check("2.0.0-rc.1", "2.0.1"), "is too low")
 	assert.ErrorContains(t, Check("1.9.0", "1.10.0"), "is too low")
+}
+
+// TestOrder is that of Semantic Versioning 2.0.0, section 11.
+func TestOrder(t *testing.T) {
+	rising := []string{"0.9.0", "1.0.0-alpha", "1.0.0-alpha.1", "1.0.0-alpha.beta", "1.0.0-beta", "1.0.0-beta.2",
+		"1.0.0-beta.11", "1.0.0-rc.1", "1.0.0", "1.9.0", "1.10.0", "2.0.0-0"}
+	for i, a := range rising {
+		for j, b := range rising {
+			assert.Equal(t, i < j, Compare(a, b) < 0, "%s %s", a, b)
+		}
+	}
+	for line, want := range map[string]bool{"1": true, "1.4": true, "": false, "1.4.0": false, "v1": false, "01": false} {
+		assert.Equal(t, want, IsLine(line), line)
+	}
+	assert.True(t, InLine("1.4.2", "1"))
+	assert.True(t, InLine("1.4.2", "1.4"))
+	assert.True(t, InLine("10.0.0", ""))
+	assert.False(t, InLine("10.0.0", "1"))
+	assert.False(t, InLine("1.40.0", "1.4"))
+}
+
+// TestLatest is the highest release of a line; a pre-release never is.
+func TestLatest(t *testing.T) {
+	l := &Ledger{}
+	for _, v := range []string{"1.0.0", "2.0.0-rc.1", "1.1.0", "2.0.0", "1.1.1", "3.0.0-beta"} {
+		l.Entries = append(l.Entries, Entry{Version: v})
+	}
+	assert.Equal(t, "2.0.0", l.Latest().Version)
+	assert.Equal(t, []string{"1.0.0", "1.1.0", "1.1.1", "2.0.0"}, l.Releases())
+	l.Line = "1"
+	assert.Equal(t, "1.1.1", l.Latest().Version)
+	assert.Equal(t, []string{"1.0.0", "1.1.0", "1.1.1"}, l.Releases())
+	l.Line = "4"
+	assert.Nil(t, l.Latest())
 }
 
 func TestSealAfterAnotherSealIsRefused(t *testing.T) {
