@@ -14,6 +14,7 @@ import (
 	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/files"
 	"faithfulcourier/internal/project"
+	"faithfulcourier/internal/release"
 	"faithfulcourier/internal/report"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
@@ -21,6 +22,7 @@ import (
 	"faithfulcourier/internal/stubs/golang"
 	"faithfulcourier/internal/stubs/python"
 	"faithfulcourier/internal/stubs/typescript"
+	"faithfulcourier/internal/versions"
 )
 
 // languages lists the languages that stubs can be made in.
@@ -68,14 +70,16 @@ func languageNamed(name string) (stubs.Language, error) {
 
 var generateCommand = &command{
 	name:     "generate",
-	synopsis: "[--only LANGUAGE] [--of REF] [--watch] [--dry] [--force] [--as KIND]",
+	synopsis: "[--only LANGUAGE] [--of REF] [--watch] [--dry] [--force] [--prune] [--as KIND]",
 	short:    "writes the stubs that faithful.toml names",
 	long: `Writes the stubs of each [[stubs]] in faithful.toml. Only what changed is
 written. A file that somebody else wrote, or that was edited since, is never
 touched: generate names it and changes nothing at all. With --watch it goes on
 whenever definitions change; wrong ones leave the last good stubs in place. With
 --of and a sealed version, such as 1.0.0, its stubs lie beside those of the draft:
-folders and packages end in _1_0_0, so that one program can have both.`,
+folders and packages end in _1_0_0, so that one program can have both; of in a
+[[stubs]] keeps them fresh. Folders of stubs that no [[stubs]] writes any more are
+named, and removed with --prune.`,
 	examples: [2]string{"faithful generate --watch", "faithful generate --only go --dry"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags)
@@ -84,6 +88,7 @@ folders and packages end in _1_0_0, so that one program can have both.`,
 		ref := referenceFlags(flags)
 		flags.BoolVar(&g.dry, "dry", false, "write nothing, say what would be written; exit 1 if that is anything")
 		flags.BoolVar(&g.force, "force", false, "overwrite edited files and files of others")
+		prune := flags.Bool("prune", false, "remove stubs that no output in faithful.toml makes any more")
 		watch := flags.Bool("watch", false, "go on, and generate again whenever definitions change")
 		return func(w *World, args []string) (int, error) {
 			if err := checkKind(*kind); err != nil {
@@ -113,7 +118,8 @@ folders and packages end in _1_0_0, so that one program can have both.`,
 				}
 				past = g.memory(w, p, files)
 				if outputs, plans := past.recall(p, g.only); plans != nil {
-					return applyPlans(w, *kind, outputs, plans, g.dry)
+					status, err := applyPlans(w, *kind, outputs, plans, g.dry)
+					return g.remains(w, p, *kind, *prune, status, err)
 				}
 				defs, findings = check.Load(files)
 			} else if project.IsURL(g.of) {
@@ -141,7 +147,7 @@ folders and packages end in _1_0_0, so that one program can have both.`,
 			if err == nil && status == fine && !g.dry {
 				past.keep(plans)
 			}
-			return status, err
+			return g.remains(w, p, *kind, *prune, status, err)
 		}
 	},
 }
@@ -171,6 +177,9 @@ func (g *generation) memory(w *World, p *project.Project, files []*source.File) 
 	}
 	fmt.Fprintln(hash, program, info.Size(), info.ModTime().UnixNano(), Version)
 	fmt.Fprintf(hash, "%#v\n", p.Config)
+	if lines, err := versions.ReadLines(p.Dir); err == nil { // what the draft is called goes by them
+		fmt.Fprintf(hash, "%q\n", lines)
+	}
 	for _, f := range files {
 		fmt.Fprintf(hash, "%q %d\n%s\n", f.Name, len(f.Text), f.Text)
 	}
@@ -180,7 +189,7 @@ func (g *generation) memory(w *World, p *project.Project, files []*source.File) 
 // recall returns plans that change nothing, where nothing has changed since the
 // last run; else nil.
 func (m memory) recall(p *project.Project, only string) ([]project.Output, []*stubs.Plan) {
-	outputs, err := chooseOutputs(p, only)
+	outputs, err := chooseOutputs(p, only, true)
 	if err != nil || m.key == "" {
 		return nil, nil
 	}
@@ -216,7 +225,7 @@ func (g *generation) plan(p *project.Project, defs *schema.Definitions) ([]proje
 	if err != nil {
 		return nil, nil, err
 	}
-	outputs, err := chooseOutputs(p, g.only)
+	outputs, err := chooseOutputs(p, g.only, g.of == "draft")
 	if err != nil {
 		return nil, nil, err
 	}
@@ -249,12 +258,22 @@ func (g *generation) planOutput(p *project.Project, defs *schema.Definitions, o 
 		return nil, fmt.Errorf("the output into %s has the key \"async\", which %s does not have: remove it", o.Into,
 			o.Language)
 	}
+	if err := language.Fits(filepath.Join(p.Dir, filepath.FromSlash(o.Into)), options); err != nil {
+		return nil, fmt.Errorf("the output into %s: %w", o.Into, err)
+	}
 	version, err := g.version, error(nil)
-	if version == "" {
+	switch {
+	case version != "":
+	case o.Of != "" && g.of == "draft":
+		version, defs, err = sealedOutput(p, o)
+	default:
 		version, err = project.VersionOf(p.Dir, g.of)
 	}
 	if err != nil {
 		return nil, err
+	}
+	if version == "draft" {
+		version = sealedSo(p, defs)
 	}
 	if word := stubs.Lacking(language); word != "" {
 		return nil, fmt.Errorf("the stubs of %s have no row for the scalar %q: nothing is generated", language.Name(), word)
@@ -266,6 +285,98 @@ func (g *generation) planOutput(p *project.Project, defs *schema.Definitions, o 
 	return stubs.Prepare(p.WriteBase(o.Into), filepath.Join(p.Dir, filepath.FromSlash(o.Into)), files, g.force)
 }
 
+// sealedOutput are the definitions of an output of a sealed version.
+func sealedOutput(p *project.Project, o project.Output) (string, *schema.Definitions, error) {
+	version, err := project.VersionOf(p.Dir, o.Of)
+	if err != nil {
+		return "", nil, err
+	}
+	defs, findings, err := project.Load(p.Dir, version)
+	if err == nil && source.Errors(findings) > 0 {
+		err = release.Unreadable(version, findings[0].Message)
+	}
+	return version, defs, err
+}
+
+// sealedSo is the version as which the working definitions are sealed, if they are as they
+// were then; else they are the draft.
+func sealedSo(p *project.Project, defs *schema.Definitions) string {
+	version := "draft"
+	if ledger, err := p.Ledger(); err == nil {
+		for _, e := range ledger.Entries {
+			if e.Digest == defs.Digest() {
+				version = e.Version
+			}
+		}
+	}
+	return version
+}
+
+// remains looks for stubs that are left behind, after a run of all outputs: with --dry
+// they count as something to do.
+func (g *generation) remains(w *World, p *project.Project, kind string, prune bool, status int, err error) (int, error) {
+	if err != nil || g.of != "draft" || g.only != "" || kind != "text" {
+		return status, err
+	}
+	left, err := leftBehind(w, p, prune && !g.dry)
+	if err == nil && left && g.dry {
+		status = found
+	}
+	return status, err
+}
+
+// leftBehind names folders of stubs that no output of the project makes any more, and
+// removes with prune what generate made in them.
+func leftBehind(w *World, p *project.Project, prune bool) (bool, error) {
+	outputs := map[string]bool{}
+	for _, o := range p.Config.Stubs {
+		outputs[filepath.Clean(filepath.FromSlash(o.Into))] = true
+	}
+	folders, err := stubs.Folders(p.Dir, func(folder string) bool {
+		if outputs[folder] {
+			return true
+		}
+		for into := range outputs { // stubs of a version lie beside those of the draft
+			rest, beside := strings.CutPrefix(folder, into+"_")
+			if beside && versions.Check(strings.Join(strings.SplitN(rest, "_", 3), "."), "") == nil {
+				return true
+			}
+		}
+		return false
+	})
+	if err != nil || len(folders) == 0 {
+		return false, err
+	}
+	var plans []*stubs.Plan
+	for _, folder := range folders {
+		plan, err := stubs.Prepare(p.WriteBase(folder), filepath.Join(p.Dir, folder), nil, false)
+		if err != nil {
+			return true, err
+		}
+		plans = append(plans, plan)
+	}
+	if prune {
+		if err := w.apply(plans); err != nil {
+			return true, err
+		}
+	}
+	out := report.New(w.Out, w.Look)
+	for i, plan := range plans {
+		name := filepath.ToSlash(folders[i])
+		switch {
+		case !prune:
+			out.Sentence(out.In(report.Yellow, "left behind")+" ", fmt.Sprintf("%s: no output in faithful.toml makes it any more; "+
+				"remove what generate made there with: faithful generate --prune", name), 2)
+		case len(plan.Kept) > 0:
+			out.Line("%s %s: %s, %d edited and left alone", out.In(report.Green, "removed"), name,
+				report.Plural(len(plan.Remove), "file"), len(plan.Kept))
+		default:
+			out.Line("%s %s: %s", out.In(report.Green, "removed"), name, report.Plural(len(plan.Remove), "file"))
+		}
+	}
+	return !prune, nil
+}
+
 // stubOptions says what an output holds, and where its types are.
 func stubOptions(p *project.Project, o project.Output) (stubs.Options, error) {
 	options := stubs.Options{Types: o.Has("types"), Client: o.Has("client"), Server: o.Has("server"), Package: o.Package,
@@ -275,7 +386,7 @@ func stubOptions(p *project.Project, o project.Output) (stubs.Options, error) {
 	}
 	var shared []project.Output
 	for _, other := range p.Config.Stubs {
-		if other.Language == o.Language && other.Has("types") &&
+		if other.Language == o.Language && other.Of == o.Of && other.Has("types") &&
 			(o.Types == "" || filepath.Clean(other.Into) == filepath.Clean(o.Types)) {
 			shared = append(shared, other)
 		}
@@ -301,7 +412,9 @@ func stubOptions(p *project.Project, o project.Output) (stubs.Options, error) {
 	return options, nil
 }
 
-func chooseOutputs(p *project.Project, only string) ([]project.Output, error) {
+// chooseOutputs are the outputs that are made: of one language, or all, and those of
+// versions of their own only along with the draft's.
+func chooseOutputs(p *project.Project, only string, draft bool) ([]project.Output, error) {
 	var outputs []project.Output
 	folders := map[string]bool{}
 	for _, o := range p.Config.Stubs {
@@ -309,7 +422,7 @@ func chooseOutputs(p *project.Project, only string) ([]project.Output, error) {
 			return nil, fmt.Errorf("two outputs in faithful.toml write into %s; give each a folder of its own", o.Into)
 		}
 		folders[filepath.Clean(o.Into)] = true
-		if only == "" || o.Language == only {
+		if (only == "" || o.Language == only) && (o.Of == "" || draft) {
 			outputs = append(outputs, o)
 		}
 	}

@@ -123,7 +123,7 @@ func (g *generation) again(w *World) {
 	}
 	var parts []string
 	for i, plan := range plans {
-		parts = append(parts, fmt.Sprintf("%s: %s", outputs[i].Language, planSummary(plan, false)))
+		parts = append(parts, fmt.Sprintf("%s %s: %s", outputs[i].Language, outputs[i].Into, planSummary(plan, false)))
 	}
 	p.Line("%s %s %s", at, p.In(report.Green, "fine"), strings.Join(parts, "; "))
 }

@@ -15,7 +15,7 @@ func (p *Project) Beside(ref string) (*Project, error) {
 	if err != nil || !isVersion(version) {
 		return p, err
 	}
-	suffix := "_" + strings.ReplaceAll(version, ".", "_")
+	suffix := "_" + strings.NewReplacer(".", "_", "-", "_").Replace(version)
 	folder := func(into string) string {
 		if into = path.Clean(filepath.ToSlash(into)); into == "." {
 			return "stubs" + suffix

@@ -62,6 +62,7 @@ type Output struct {
 	Language string `toml:"language"`
 	Into     string `toml:"into"`
 	Package  string `toml:"package"`
+	Of       string `toml:"of"` // the sealed version whose stubs they are; "" for the draft
 
 	Roles      []string `toml:"roles"`      // of "types", "client", "server"; all where it is empty
 	Types      string   `toml:"types"`      // into of the output whose types are shared, where several have types
@@ -287,6 +288,12 @@ func (c *Config) check(file *source.File, bad *BadConfig) {
 		}
 		if o.Into == "" {
 			add("[[stubs]]", "a [[stubs]] needs the folder to write into", `write, for example: into = "gen"`)
+		}
+		if filepath.IsAbs(filepath.FromSlash(o.Into)) || strings.HasPrefix(o.Into, "/") {
+			add(`"`+o.Into+`"`, "into is a folder seen from the project's own, not an absolute path", `write, for example: into = "gen"`)
+		}
+		if o.Of != "" && !isVersion(o.Of) {
+			add(`"`+o.Of+`"`, fmt.Sprintf("of is a sealed version, not %q", o.Of), `write, for example: of = "1.0.0"`)
 		}
 		for _, role := range o.Roles {
 			if !slices.Contains(Roles, role) {

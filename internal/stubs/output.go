@@ -74,7 +74,7 @@ func Prepare(base, dir string, made []File, force bool) (*Plan, error) {
 			p.Conflicts = append(p.Conflicts, Conflict{Path: f.Path, Link: true})
 		case link:
 			p.Write = append(p.Write, f.Path)
-		case bytes.Equal(old, f.Content):
+		case bytes.Equal(withoutReturns(old), withoutReturns(f.Content)): // line ends are version control's
 			p.Unchanged++
 		case force || OwnerOf(old) == Ours:
 			p.Write = append(p.Write, f.Path)
@@ -200,7 +200,19 @@ func (p *Plan) Apply() (err error) {
 		for dir := filepath.Dir(path); dir != "." && folder.Remove(dir) == nil; dir = filepath.Dir(dir) {
 		}
 	}
+	if len(p.made) == 0 && len(p.Kept) == 0 { // pruned: the record goes as well
+		return errors.Join(folder.Remove(madeFile), removeEmpty(p.Dir))
+	}
 	return record(folder, made{Made: p.paths()})
+}
+
+// removeEmpty removes a folder in which nothing is left.
+func removeEmpty(dir string) error {
+	entries, err := os.ReadDir(dir)
+	if err != nil || len(entries) > 0 {
+		return err
+	}
+	return os.Remove(dir)
 }
 
 // blocked is the error of a plan that has conflicts.
@@ -226,4 +238,33 @@ func record(folder *files.Folder, m made) error {
 		return err
 	}
 	return folder.Replace(madeFile, append(text, '\n'), 0o666)
+}
+
+// Folders finds the folders of stubs below a project that known does not name, with their
+// paths from there. Other projects below it, hidden folders and those of package
+// managers are left out.
+func Folders(project string, known func(folder string) bool) (list []string, err error) {
+	err = filepath.WalkDir(project, func(path string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return nil // what can't be read is not ours
+		}
+		relative, err := filepath.Rel(project, path)
+		switch {
+		case err != nil:
+			return err
+		case d.IsDir() && path != project && (d.Name()[0] == '.' || d.Name() == "node_modules" || isProject(path)):
+			return filepath.SkipDir
+		case d.IsDir() && known(relative):
+			return filepath.SkipDir
+		case !d.IsDir() && d.Name() == madeFile && filepath.Dir(path) != project:
+			list = append(list, filepath.Dir(relative))
+		}
+		return nil
+	})
+	return list, err
+}
+
+func isProject(folder string) bool {
+	_, err := os.Lstat(filepath.Join(folder, "faithful.toml"))
+	return err == nil
 }

@@ -62,6 +62,8 @@ type Language interface {
 	Name() string
 	// Options lists the keys of its own.
 	Options() []Option
+	// Fits says what is wrong with an output's options for a folder, which need not be there.
+	Fits(dir string, options Options) error
 	// Generate returns all files of an output, sorted by path.
 	Generate(defs *schema.Definitions, about About, options Options) ([]File, error)
 	// Scaffold returns starting points for a server of a service, that belong
@@ -97,8 +99,13 @@ func Seal(comment string, content []byte) []byte {
 }
 
 func hashOf(content []byte) string {
-	sum := sha256.Sum256(bytes.ReplaceAll(content, []byte("\r\n"), []byte("\n")))
+	sum := sha256.Sum256(withoutReturns(content))
 	return hex.EncodeToString(sum[:])
+}
+
+// withoutReturns is content with the line ends of Unix.
+func withoutReturns(content []byte) []byte {
+	return bytes.ReplaceAll(content, []byte("\r\n"), []byte("\n"))
 }
 
 // Ownership says whose a file is.
@@ -114,16 +121,23 @@ const (
 
 // OwnerOf tells whose a file is by its header alone.
 func OwnerOf(content []byte) Ownership {
-	content = bytes.ReplaceAll(content, []byte("\r\n"), []byte("\n"))
+	content = withoutReturns(content)
 	first, rest, ok := bytes.Cut(content, []byte("\n"))
 	if !ok || !bytes.HasSuffix(first, []byte(" "+generatedMark)) {
 		return Foreign
 	}
 	second, body, _ := bytes.Cut(rest, []byte("\n"))
-	if i := bytes.LastIndexByte(second, ' '); i >= 0 && string(second[i+1:]) == hashOf(body) {
+	if i := bytes.LastIndexByte(second, ' '); i >= 0 && string(second[i+1:]) == hashOf(body) || stoppedMerge(rest) {
 		return Ours
 	}
 	return Edited
+}
+
+// stoppedMerge tells whether a merge of version control stopped in a file: its marks are
+// nobody's edit.
+func stoppedMerge(content []byte) bool {
+	return bytes.Contains(content, []byte("<<<<<<< ")) && bytes.Contains(content, []byte("\n=======\n")) &&
+		bytes.Contains(content, []byte("\n>>>>>>> "))
 }
 
 // DocOf is documentation with a last paragraph that says why something is

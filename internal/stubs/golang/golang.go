@@ -19,6 +19,10 @@ import (
 	"embed"
 	"fmt"
 	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -43,6 +47,41 @@ func (Language) Name() string { return "go" }
 func (Language) Options() []stubs.Option {
 	return []stubs.Option{{Key: "package", Doc: "the import path of the output folder; required"}}
 }
+
+// Fits holds the import path against the module that the folder is in.
+func (Language) Fits(dir string, options stubs.Options) error {
+	if options.Package == "" {
+		return nil // said by Generate
+	}
+	if !importPath.MatchString(options.Package) {
+		return fmt.Errorf("package = %q is not an import path; write, for example: package = \"example.org/project/gen\"",
+			options.Package)
+	}
+	for root := dir; filepath.Dir(root) != root; root = filepath.Dir(root) {
+		text, err := os.ReadFile(filepath.Join(root, "go.mod"))
+		if err != nil {
+			continue
+		}
+		module := modulePath.FindSubmatch(text)
+		below, err := filepath.Rel(root, dir)
+		if module == nil || err != nil {
+			return err
+		}
+		if fits := path.Join(string(module[1]), filepath.ToSlash(below)); fits != options.Package {
+			return fmt.Errorf("package = %q does not fit go.mod, by which the folder is %q: write package = %q",
+				options.Package, fits, fits)
+		}
+		return nil
+	}
+	return nil
+}
+
+// importPath is what Go takes for a path (go.dev/ref/mod, section Module paths), and
+// modulePath finds the path of a module in its go.mod.
+var (
+	importPath = regexp.MustCompile(`^[A-Za-z0-9_~-][A-Za-z0-9._~-]*(/[A-Za-z0-9_~-][A-Za-z0-9._~-]*)*$`)
+	modulePath = regexp.MustCompile(`(?m)^module[ \t]+"?([^\s"]+)`)
+)
 
 // Generate returns the files of all modules and of the support packages.
 func (Language) Generate(defs *schema.Definitions, about stubs.About, options stubs.Options) ([]stubs.File, error) {

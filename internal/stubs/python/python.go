@@ -49,6 +49,17 @@ func (Language) Options() []stubs.Option {
 	}
 }
 
+// Fits holds the name of the package against what Python takes for one.
+func (Language) Fits(_ string, options stubs.Options) error {
+	if options.Package != "" && !dotted.MatchString(options.Package) {
+		return fmt.Errorf("package = %q is not the dotted name of a package; write, for example: package = \"project.gen\"",
+			options.Package)
+	}
+	return nil
+}
+
+var dotted = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]*(\.[A-Za-z_][A-Za-z0-9_]*)*$`)
+
 // Generate returns the files of all modules and the support files.
 func (Language) Generate(defs *schema.Definitions, about stubs.About, options stubs.Options) ([]stubs.File, error) {
 	if !options.Types && options.TypesAt == "" {

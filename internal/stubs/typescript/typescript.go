@@ -41,6 +41,9 @@ func (Language) Name() string { return "typescript" }
 // Options returns nothing: TypeScript has no keys of its own.
 func (Language) Options() []stubs.Option { return nil }
 
+// Fits takes any options: modules are found by where they lie.
+func (Language) Fits(string, stubs.Options) error { return nil }
+
 // Generate returns the files of all modules and the support files.
 func (Language) Generate(defs *schema.Definitions, about stubs.About, options stubs.Options) ([]stubs.File, error) {
 	var files []stubs.File
