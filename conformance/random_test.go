@@ -173,7 +173,7 @@ func (m *maker) declare(prefix string) {
 // free is a word that no enum or union claims.
 func (m *maker) free() string {
 	for {
-		if word := m.word(); !slices.Contains(claimed, word) {
+		if word := m.word(); !slices.Contains(claimedByUnions, word) {
 			return word
 		}
 	}

@@ -185,22 +185,25 @@ func TestErrorPage(t *testing.T) {
 		assert.NotEmpty(t, byName[name], "the error %s has no example in %s", name, slipsFile)
 	}
 	var b strings.Builder
-	b.WriteString("# Errors\n\nEvery error that `check` knows, by name, with what is wrong and the same fixed.\nThis " +
-		"page is made from the tests' own cases: `go test ./internal/check -update`.\n`faithful check --fix` carries out the fixes that are certain.\n")
+	b.WriteString("# Errors\n\nEvery error of definitions, in the order of the names that `check` prints in parentheses:\n" +
+		"the message, how to fix it, and an example of each. `faithful check --fix` carries out the\nfixes that are certain.\n\n")
 	for _, name := range names {
-		fmt.Fprintf(&b, "\n## %s\n", name)
+		fmt.Fprintf(&b, "[`%s`](#%s)\n", name, name)
+	}
+	for _, name := range names {
+		fmt.Fprintf(&b, "\n## `%s`\n", name)
 		for _, s := range byName[name] {
 			_, rest, _ := strings.Cut(s.want, ": ")
 			message, fix, hasFix := strings.Cut(rest, " | ")
-			fmt.Fprintf(&b, "\n%s.", strings.ToUpper(message[:1])+message[1:])
+			fmt.Fprintf(&b, "\n```text\nerror: %s (%s)\n", message, name)
 			if hasFix {
-				fmt.Fprintf(&b, " Fix: %s.", strings.TrimSuffix(fix, "?")+map[bool]string{true: "?"}[strings.HasSuffix(fix, "?")])
+				fmt.Fprintf(&b, "  fix: %s\n", fix)
 			}
-			fmt.Fprintf(&b, "\n\n```text\n%s\n```\n\nmended\n\n```text\n%s\n```\n", shownCase(s.wrong), shownCase(s.fixed))
+			fmt.Fprintf(&b, "```\n\nWrong:\n\n```text\n%s\n```\n\nRight:\n\n```text\n%s\n```\n", shownCase(s.wrong), shownCase(s.fixed))
 		}
 	}
 	page := filepath.Join("..", "..", "docs", "errors.md")
-	text := strings.NewReplacer("?.\n", "?\n", "….\n", "…\n").Replace(b.String())
+	text := b.String()
 	if *update {
 		require.NoError(t, os.WriteFile(page, []byte(text), 0o666))
 	}

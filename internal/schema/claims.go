@@ -9,32 +9,38 @@ import (
 	"faithfulcourier/internal/syntax"
 )
 
-// typeClaims are the names that every type claims.
-func typeClaims(name string) []string {
-	return []string{name, name + "Tools", name + "Init", name + "Builder", name + "OfAll"}
+// typeClaims are the names that types claim, of all languages: each by its kind what some
+// language makes of it.
+func typeClaims(name string, affixes ...string) []string {
+	names := []string{name, name + "Tools"}
+	for _, affix := range affixes {
+		names = append(names, name+affix)
+	}
+	return names
 }
 
 // Claims is its name.
 func (k *Const) Claims() []string { return []string{k.Name} }
 
-// Claims are those of a type.
-func (t *NamedType) Claims() []string { return typeClaims(t.Name) }
+// Claims are those of a type, and what makes values of it.
+func (t *NamedType) Claims() []string { return typeClaims(t.Name, "Init") }
 
-// Claims are those of a type.
-func (m *Message) Claims() []string { return typeClaims(m.Name) }
+// Claims are those of a type, and what makes values of it.
+func (m *Message) Claims() []string { return typeClaims(m.Name, "Init", "Builder", "OfAll") }
 
-// Claims are those of a type, and a name for each member and for what is unlisted.
+// Claims are those of a type, and a name for each member.
 func (e *Enum) Claims() []string {
-	names := append(typeClaims(e.Name), e.Name+"Unlisted")
+	names := typeClaims(e.Name)
 	for _, m := range e.Members {
 		names = append(names, e.Name+syntax.PascalCase(m.Name))
 	}
 	return names
 }
 
-// Claims are those of a type, and a name for each alternative and for what is unlisted.
+// Claims are those of a type, what makes values of it, and a name for each alternative and
+// for what is unlisted.
 func (u *Union) Claims() []string {
-	names := append(typeClaims(u.Name), u.Name+"Unlisted")
+	names := typeClaims(u.Name, "Init", "Unlisted")
 	for _, a := range u.Alternatives {
 		names = append(names, u.Name+syntax.PascalCase(a.Name))
 	}

@@ -25,7 +25,10 @@ func (p *parser) literal() (Literal, bool) {
 	case text:
 		l.Form = TextLiteral
 		value, problem := unquote(l.Text)
-		if problem != "" {
+		if doubled, ok := doubledBackslashes(l.Text); problem != "" && ok {
+			p.guess(l.Span, "bad-string", problem, "a backslash is written twice in a string: write "+doubled, doubled)
+			value, _ = unquote(doubled)
+		} else if problem != "" {
 			p.report(l.Span, "bad-string", problem, "strings are written as in JSON")
 			value = ""
 		}
@@ -119,6 +122,25 @@ func unquote(quoted string) (string, string) {
 		}
 	}
 	return b.String(), ""
+}
+
+// doubledBackslashes is a string with two backslashes where its one begins no escape, as
+// people write patterns; ok is false where it is no string then either.
+func doubledBackslashes(quoted string) (text string, ok bool) {
+	var b strings.Builder
+	for i := 0; i < len(quoted); i++ {
+		b.WriteByte(quoted[i])
+		if quoted[i] != '\\' || i+1 == len(quoted) {
+			continue
+		}
+		i++
+		if !strings.ContainsRune(`"\/bfnrtu`, rune(quoted[i])) {
+			b.WriteByte('\\')
+		}
+		b.WriteByte(quoted[i])
+	}
+	_, problem := unquote(b.String())
+	return b.String(), problem == ""
 }
 
 func hex4(s string, at int) (rune, bool) {

@@ -16,6 +16,13 @@ const MaxNesting = 100
 // Parse reads one file. Every mistake becomes one finding, and the tree holds
 // whatever could be read besides.
 func Parse(file *source.File, findings *source.Findings) *File {
+	if ours, at := beforeMerge(file.Text); ours != "" {
+		// One error for all: the side that was here is read without a word.
+		findings.Add(source.Finding{Name: "stopped-merge", Place: source.Place{File: file, Span: at},
+			Message: "a merge of version control stopped here",
+			Fix:     "keep what is right of the two sides, and remove the lines of marks"})
+		return Parse(source.NewFile(file.Name, ours), &source.Findings{})
+	}
 	p := &parser{file: file, findings: findings, out: &File{Source: file}}
 	if !p.readable() {
 		return p.out
@@ -28,6 +35,46 @@ func Parse(file *source.File, findings *source.Findings) *File {
 	p.advance()
 	p.parseFile()
 	return p.out
+}
+
+// beforeMerge is a text in which a merge stopped as it was on the branch that was merged
+// into: all else is blank, so that what is left stays where it is. It is "" for a text
+// without the marks of a merge; the span is that of the first.
+func beforeMerge(text string) (ours string, at source.Span) {
+	if !strings.Contains(text, "<<<<<<< ") || !strings.Contains(text, "\n>>>>>>> ") {
+		return "", at
+	}
+	var b strings.Builder
+	keeping := true
+	for line := range strings.Lines(text) {
+		mark := ""
+		for _, m := range []string{"<<<<<<< ", "||||||| ", "=======\n", "=======\r", ">>>>>>> "} {
+			if strings.HasPrefix(line, m) {
+				mark = m
+			}
+		}
+		switch {
+		case mark == "<<<<<<< ":
+			if at.End == 0 {
+				at = source.Span{Start: uint32(b.Len()), End: uint32(b.Len() + len(strings.TrimRight(line, "\r\n")))}
+			}
+		case mark == ">>>>>>> ":
+			keeping = true
+		case mark != "":
+			keeping = false
+		}
+		if keeping && mark == "" {
+			b.WriteString(line)
+			continue
+		}
+		for i := range len(line) {
+			b.WriteByte(map[bool]byte{true: '\n', false: ' '}[line[i] == '\n'])
+		}
+	}
+	if at.End == 0 {
+		return "", at
+	}
+	return b.String(), at
 }
 
 type parser struct {
@@ -263,11 +310,14 @@ func (p *parser) name(want kind, what string) (Name, bool) {
 	t := p.cur
 	n := Name{Text: p.textOf(t), Span: t.span()}
 	switch {
-	case t.kind == want, want == upperName && t.kind == pascalName && len(n.Text) == 1:
+	case t.kind == want, want == upperName && t.kind == pascalName && len(n.Text) == 1,
+		want == pascalName && t.kind == upperName && strings.Trim(n.Text[1:], "0123456789") == "": // such as V2
 	case t.kind == lowerName || t.kind == pascalName || t.kind == upperName || t.kind == oddName:
 		style := styles[want]
 		fix := ""
-		if better := style.to(n.Text); better != "" && better != n.Text {
+		if strings.ContainsFunc(n.Text, func(r rune) bool { return r >= utf8.RuneSelf }) {
+			fix = fmt.Sprintf("a name is made of the letters a to z, digits and _, in %s", style.name)
+		} else if better := style.to(n.Text); better != "" && better != n.Text {
 			fix = "write " + better
 		} else if want == pascalName {
 			fix = "it has at least one small letter"

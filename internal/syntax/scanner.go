@@ -2,6 +2,7 @@ package syntax
 
 import (
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"faithfulcourier/internal/source"
@@ -156,6 +157,9 @@ func (s *scanner) token(c byte) token {
 	case c < 128 && punctuation[c] != 0:
 		return s.take(punctuation[c], 1)
 	}
+	if foreignLetter(s.text[s.at:]) > 0 {
+		return s.name()
+	}
 	_, size := utf8.DecodeRuneInString(s.text[s.at:])
 	return s.take(unknown, size)
 }
@@ -173,7 +177,12 @@ func (s *scanner) name() token {
 	for ; i < len(s.text); i++ {
 		class := letters[s.text[i]]
 		if class == 0 {
-			break
+			size := foreignLetter(s.text[i:])
+			if size == 0 {
+				break
+			}
+			odd, last, i = true, 'x', i+size-1
+			continue
 		}
 		seen |= class
 		// A "_" stands between two letters or digits, alone.
@@ -194,6 +203,16 @@ func (s *scanner) name() token {
 		k = upperName
 	}
 	return s.take(k, i-s.at)
+}
+
+// foreignLetter is the size of a letter outside of ASCII, or of a mark on one, at the
+// start of a text; 0 where there is none. No name has any, and one with them is a whole.
+func foreignLetter(text string) int {
+	r, size := utf8.DecodeRuneInString(text)
+	if r >= utf8.RuneSelf && (unicode.IsLetter(r) || unicode.IsMark(r) || unicode.IsDigit(r)) {
+		return size
+	}
+	return 0
 }
 
 func (s *scanner) number() token {

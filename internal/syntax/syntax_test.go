@@ -34,7 +34,7 @@ func TestTokens(t *testing.T) {
 		"#1 a:[b]{c}(d)?=,|+->":    "# number lower : [ lower ] { lower } ( lower ) ? = , | + ->",
 		"a // b\nc":                "lower lower",
 		"/// a\n  /// b\nc /// d":  "doc doc lower stray",
-		"é \x01 $":                 "unknown unknown unknown",
+		"é \x01 $":                 "odd unknown unknown",
 		"a.B a.b.c":                "lower . Pascal lower . lower . lower",
 	} {
 		s := scanner{text: in, line: true}
