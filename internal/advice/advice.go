@@ -68,20 +68,27 @@ func Why() map[string]string {
 }
 
 // Advise returns the advice of all rules that are not switched off, sorted by
-// place. found is what loading found: advice in it is kept.
+// place. found is what loading found: advice in it is kept. A declaration switches a rule
+// off for itself by a comment before it: // advice off: NAME why.
 func Advise(d *schema.Definitions, found []source.Finding, off []string) []source.Finding {
 	var findings source.Findings
+	quiet := newSwitches(d)
 	for _, f := range found {
-		if !slices.Contains(off, f.Name) {
+		if f.Severity == source.Error || !slices.Contains(off, f.Name) && !quiet.off(f.Place, f.Name) {
 			findings.Add(f)
 		}
+	}
+	for _, s := range quiet.unknown {
+		findings.Add(s)
 	}
 	for _, r := range Rules {
 		if r.find == nil || slices.Contains(off, r.Name) {
 			continue
 		}
 		r.find(d, func(place source.Place, message, fix string) {
-			findings.Add(source.Finding{Name: r.Name, Severity: source.Advice, Place: place, Message: message, Fix: fix})
+			if !quiet.off(place, r.Name) {
+				findings.Add(source.Finding{Name: r.Name, Severity: source.Advice, Place: place, Message: message, Fix: fix})
+			}
 		})
 	}
 	return findings.Sorted()
@@ -340,11 +347,20 @@ func noCredential(d *schema.Definitions, say func(source.Place, string, string))
 
 func safeWithBody(d *schema.Definitions, say func(source.Place, string, string)) {
 	for _, c := range d.Calls() {
-		if c.Safe && c.HTTP != nil && conversation.HasBody(c) {
+		if c.Safe && c.HTTP != nil && conversation.HasBody(c) && fitsQuery(c) {
 			say(c.Place, fmt.Sprintf("%q is safe, and made by %s", c.Name, c.HTTP.Method),
-				"write http GET, if its fields can travel in the query")
+				"write http GET: all its fields can travel in the query")
 		}
 	}
+}
+
+// fitsQuery tells whether all of a call's request could travel in the query, by a request
+// of its own.
+func fitsQuery(c *schema.Call) bool {
+	if c.RequestStream || c.Request == nil {
+		return c.Request == nil
+	}
+	return !slices.ContainsFunc(c.Request.Fields, func(f *schema.Field) bool { return !conversation.FitsQuery(f) })
 }
 
 // unboundedInput looks for what may be of any size in requests.

@@ -2,6 +2,7 @@ package advice
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -122,7 +123,6 @@ func TestAdvice(t *testing.T) {
 		"quay:28 undocumented: the error \"Unknown\" has no documentation",
 		"quay:28 unused-type: nothing uses \"Unknown\"",
 		"quay:32 undocumented: the credential \"spare\" has no documentation",
-		"quay:38 safe-with-body: \"find\" is safe, and made by POST",
 		"quay:40 deprecated-used: \"tell\" uses \"spare\", which is deprecated: nobody has one",
 		"quay:46 unbounded-input: \"text\" has no limit: in a request it may be text of any length",
 		"quay:46 unbounded-input: \"open\" has no limit: in a request it may be text of any length",
@@ -144,4 +144,46 @@ func TestAdvice(t *testing.T) {
 		}
 	}
 	assert.Empty(t, Advise(defs, findings, Names()))
+}
+
+// TestAdviceOffForADeclaration: a comment before a declaration switches a rule off in it,
+// and nowhere else.
+func TestAdviceOffForADeclaration(t *testing.T) {
+	const text = `module pier
+// advice off: no-credential anybody may look
+// advice off: undocumentd
+/// The pier.
+service Pier {
+  call moor() -> () }
+/// The quay.
+service Quay {
+  call post() -> ()
+}
+`
+	defs, findings := check.Load([]*source.File{source.NewFile("pier", text)})
+	require.Zero(t, source.Errors(findings), findings)
+	var got []string
+	for _, f := range Advise(defs, findings, nil) {
+		got = append(got, fmt.Sprintf("%d %s", f.Place.File.Position(f.Place.Span.Start).Line, f.Name))
+		if f.Name == "unknown-rule" {
+			assert.Equal(t, `did you mean "undocumented"?`, f.Fix)
+		}
+	}
+	assert.Equal(t, []string{"5 unknown-rule", "6 undocumented", "9 no-credential", "9 undocumented"}, got)
+}
+
+// TestSafeWithBody is said only where check would take what it proposes.
+func TestSafeWithBody(t *testing.T) {
+	for fields, want := range map[string]bool{"#1 a text #2 b [int32] #3 c uuid?": true, "": true, "#1 a Leg": false,
+		"#1 a bytes": false, "#1 a bytes where length <= 9": true, "#1 a [text]?": false, "#1 a any": false} {
+		text := "module m\nmessage Leg {}\nmessage Find { " + fields + " }\nservice S { call find(Find) -> Leg http POST \"/find\" safe }\n"
+		defs, findings := check.Load([]*source.File{source.NewFile("m", text)})
+		require.Zero(t, source.Errors(findings), findings)
+		got := slices.ContainsFunc(Advise(defs, findings, nil), func(f source.Finding) bool { return f.Name == "safe-with-body" })
+		assert.Equal(t, want, got, fields)
+		if got {
+			defs, findings = check.Load([]*source.File{source.NewFile("m", strings.Replace(text, "POST", "GET", 1))})
+			assert.Zero(t, source.Errors(findings), findings)
+		}
+	}
 }

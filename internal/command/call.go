@@ -2,6 +2,7 @@ package command
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"flag"
@@ -32,6 +33,7 @@ type calling struct {
 	body        string
 	hasBody     bool
 	headers     *several
+	trust       *trust
 	credentials *several
 	timeout     time.Duration
 	repeat      int
@@ -60,6 +62,7 @@ fill in, --curl the same request for curl.`,
 		c.headers = severalOf(flags, "header", "send this header, too: `'NAME: VALUE'`")
 		c.credentials = severalOf(flags, "credential",
 			"`NAME=VALUE`, or NAME=env:VARIABLE, or NAME=file:PATH; it is never printed")
+		c.trust = trustOptions(flags)
 		flags.DurationVar(&c.timeout, "timeout", time.Minute,
 			"how long to wait; of a stream how long it may be silent (`TIME`, such as 5s)")
 		flags.BoolVar(&c.binary, "binary", false, "send and ask for CBOR instead of JSON")
@@ -78,8 +81,12 @@ fill in, --curl the same request for curl.`,
 }
 
 func (c *calling) run(ctx context.Context, args []string) (int, error) {
-	if len(args) == 0 || !project.IsURL(args[0]) {
+	if len(args) == 0 {
 		return trouble, usage("first the URL of the server, such as http://127.0.0.1:8080")
+	}
+	if !project.IsURL(args[0]) {
+		return trouble, usage("%q is not the URL of a server; write, for example: http://%s", args[0],
+			cmp.Or(strings.TrimLeft(args[0], ":/"), "127.0.0.1:8080"))
 	}
 	if err := project.CheckURL(args[0]); err != nil {
 		return trouble, err
@@ -88,6 +95,9 @@ func (c *calling) run(ctx context.Context, args []string) (int, error) {
 		Credentials: map[string]string{}}
 	var err error
 	if options.Headers, err = headersOf(*c.headers); err != nil {
+		return trouble, err
+	}
+	if options.Transport, err = c.trust.transport(c.w); err != nil {
 		return trouble, err
 	}
 	for _, given := range *c.credentials {
@@ -181,7 +191,7 @@ func (c *calling) definitions(ctx context.Context, base string) (*schema.Definit
 			ref = base
 		}
 	}
-	access := accessFlags{headers: &several{}, credentials: &several{}}
+	access := accessFlags{headers: &several{}, credentials: &several{}, trust: c.trust}
 	if project.IsURL(ref) {
 		// Credentials of calls are not known yet; those of the pages are.
 		access.headers = c.headers

@@ -92,6 +92,9 @@ func adviceOff(w *World) ([]string, error) {
 	}
 	for _, name := range p.Config.Advice.Off {
 		if !slices.Contains(advice.Names(), name) {
+			if near := source.Nearest(name, advice.Names()); near != "" {
+				return nil, fmt.Errorf("faithful.toml switches off the advice %q, which there is not; did you mean %q?", name, near)
+			}
 			return nil, fmt.Errorf("faithful.toml switches off the advice %q, which there is not; the rules are: %s", name,
 				strings.Join(advice.Names(), ", "))
 		}
@@ -217,8 +220,13 @@ func checkRemotes(w *World, a accessFlags, take bool) (int, error) {
 		switch {
 		case len(moved) == 0:
 			out.Line("%s  %s", out.In(report.Green, "unchanged"), name)
+		case take && r.Kept == nil:
+			out.Line("%s  %s", out.In(report.Blue, "fetched"), name)
 		case take:
 			out.Line("%s  %s: %s", out.In(report.Blue, "taken over"), name, strings.Join(moved, ", "))
+		case r.Kept == nil:
+			status = found
+			out.Line("%s  %s", out.In(report.Yellow, "not fetched yet"), name)
 		default:
 			status = found
 			out.Line("%s  %s: %s", out.In(report.Yellow, "moved on"), name, strings.Join(moved, ", "))

@@ -1,6 +1,8 @@
 package command
 
 import (
+	"crypto/tls"
+	"crypto/x509"
 	"encoding/base64"
 	"errors"
 	"flag"
@@ -16,10 +18,48 @@ import (
 )
 
 // accessFlags are the options of commands that ask a server for its definitions.
-type accessFlags struct{ headers, credentials *several }
+type accessFlags struct {
+	headers, credentials *several
+	trust                *trust
+}
+
+// trust is whom a connection by TLS is believed (RFC 8446).
+type trust struct {
+	ca       string
+	insecure bool
+}
+
+func trustOptions(flags *flag.FlagSet) *trust {
+	t := &trust{}
+	flags.StringVar(&t.ca, "ca", "", "trust servers whose certificates these in `FILE` have signed, in PEM")
+	flags.BoolVar(&t.insecure, "insecure", false, "trust whatever certificate a server shows: anybody could be it")
+	return t
+}
+
+// transport carries requests to servers that are trusted so; nil where nothing was said.
+func (t *trust) transport(w *World) (http.RoundTripper, error) {
+	if t == nil || t.ca == "" && !t.insecure {
+		return nil, nil
+	}
+	carrier := http.DefaultTransport.(*http.Transport).Clone()
+	carrier.TLSClientConfig = &tls.Config{InsecureSkipVerify: t.insecure}
+	if t.ca == "" {
+		return carrier, nil
+	}
+	pem, err := os.ReadFile(w.path(t.ca))
+	if err != nil {
+		return nil, err
+	}
+	carrier.TLSClientConfig.RootCAs = x509.NewCertPool()
+	if !carrier.TLSClientConfig.RootCAs.AppendCertsFromPEM(pem) {
+		return nil, fmt.Errorf("%s has no certificate in PEM: it begins with -----BEGIN CERTIFICATE-----", t.ca)
+	}
+	return carrier, nil
+}
 
 func accessOptions(flags *flag.FlagSet) accessFlags {
 	return accessFlags{
+		trust:   trustOptions(flags),
 		headers: severalOf(flags, "header", "send this header to the server: `'NAME: VALUE'`"),
 		credentials: severalOf(flags, "credential",
 			"show the server a credential: `NAME=VALUE`, or NAME=env:VARIABLE, or NAME=file:PATH"),
@@ -32,6 +72,9 @@ func (a accessFlags) access(w *World) (project.Access, error) {
 	out := project.Access{Headers: http.Header{}, Query: url.Values{}}
 	headers, err := headersOf(*a.headers)
 	if err != nil {
+		return out, err
+	}
+	if out.Transport, err = a.trust.transport(w); err != nil {
 		return out, err
 	}
 	out.Headers = headers

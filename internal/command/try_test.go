@@ -3,11 +3,15 @@ package command
 import (
 	"bufio"
 	"context"
+	"encoding/pem"
 	"fmt"
 	"io"
+	"log"
 	"net"
 	"net/http"
 	"net/http/httptest"
+	"net/http/httputil"
+	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -248,9 +252,9 @@ func TestMockSurvivesItsCallers(t *testing.T) {
 // TestTalksWhileTyping holds a call that streams both ways against somebody who
 // types: each line is answered before the next one comes.
 func TestTalksWhileTyping(t *testing.T) {
-	url := runMock(t, "../../examples/ferry", "--quiet")
+	address := runMock(t, "../../examples/ferry", "--quiet")
 	start := func() (*exec.Cmd, io.WriteCloser, *bufio.Reader) {
-		c := exec.Command(toolchain.Program(t), "call", url, "Quay.talk", "--credential", "crew=ada")
+		c := exec.Command(toolchain.Program(t), "call", address, "Quay.talk", "--credential", "crew=ada")
 		c.Dir = "../../examples/ferry"
 		in, err := c.StdinPipe()
 		require.NoError(t, err)
@@ -280,6 +284,50 @@ func TestTalksWhileTyping(t *testing.T) {
 	var ended *exec.ExitError
 	require.ErrorAs(t, c.Wait(), &ended)
 	assert.Equal(t, trouble, ended.ExitCode())
+}
+
+// TestTrust calls a server by TLS whose certificate nobody knows.
+func TestTrust(t *testing.T) {
+	plain, err := url.Parse(runMock(t, "../../examples/ferry", "--quiet"))
+	require.NoError(t, err)
+	server := httptest.NewTLSServer(httputil.NewSingleHostReverseProxy(plain))
+	defer server.Close()
+	server.Config.ErrorLog = log.New(io.Discard, "", 0)
+	ca := filepath.Join(t.TempDir(), "ca.pem")
+	require.NoError(t, os.WriteFile(ca, pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE",
+		Bytes: server.Certificate().Raw}), 0o666))
+	empty := filepath.Join(t.TempDir(), "empty.pem")
+	require.NoError(t, os.WriteFile(empty, nil, 0o666))
+	call := func(arguments ...string) (string, error) {
+		c := exec.Command(toolchain.Program(t), append([]string{"call", server.URL, "Bookings.sailings", "-d", "{}"},
+			arguments...)...)
+		c.Dir = "../../examples/ferry"
+		out, err := c.CombinedOutput()
+		return string(out), err
+	}
+	out, err := call()
+	require.Error(t, err)
+	assert.Contains(t, out, "certificate")
+	for _, arguments := range [][]string{{"--ca", ca}, {"--insecure"}} {
+		out, err := call(arguments...)
+		require.NoError(t, err, out)
+		assert.Contains(t, out, "Eiderwick")
+	}
+	out, err = call("--ca", empty)
+	require.Error(t, err)
+	assert.Contains(t, out, "has no certificate in PEM")
+
+	show := exec.Command(toolchain.Program(t), "show", "--of", server.URL, "--ca", ca, "skerry.booking.Booking")
+	text, err := show.CombinedOutput()
+	require.NoError(t, err, "%s", text)
+	assert.Contains(t, string(text), "message Booking")
+
+	// Without a scheme it is no URL, and the message says what one is.
+	host := strings.TrimPrefix(server.URL, "https://")
+	bare := exec.Command(toolchain.Program(t), "call", host, "Bookings.sailings")
+	text, err = bare.CombinedOutput()
+	require.Error(t, err)
+	assert.Contains(t, string(text), fmt.Sprintf("%q is not the URL of a server; write, for example: http://%s", host, host))
 }
 
 // TestMockEndsWithItsTerminal closes the terminal of a mock, in a way of speaking:

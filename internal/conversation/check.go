@@ -150,6 +150,19 @@ func notPlaceable(t *schema.Type, b *schema.Bounds) (why, fix string) {
 }
 
 // places refuses fields that can't travel where one call puts them.
+// FitsQuery tells whether a field could travel in the query of a request.
+func FitsQuery(f *schema.Field) bool {
+	element, bounds := f.Type, f.Bounds
+	if f.Type.Kind == schema.KindList {
+		element, bounds = f.Type.Elem, nil
+		if f.Presence == schema.Optional || element.Kind == schema.KindList {
+			return false
+		}
+	}
+	why, _ := notPlaceable(element, bounds)
+	return why == ""
+}
+
 func (c *checker) places(call *schema.Call) {
 	taken := map[string]*schema.Field{}
 	for _, p := range Outside(call) {

@@ -11,6 +11,7 @@ import (
 	"path"
 	"path/filepath"
 	"reflect"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -207,7 +208,13 @@ func (p *Project) readConfig(text string) error {
 		return bad
 	case errors.As(err, &syntax):
 		line, column := syntax.Position()
-		bad.Findings = append(bad.Findings, source.Finding{Name: "bad-toml", Place: place(file, line, column, 1),
+		at := place(file, line, column, 1)
+		if key, needs, example := wrongType(syntax.Error()); key != "" {
+			bad.Findings = append(bad.Findings, source.Finding{Name: "bad-value", Place: at,
+				Message: fmt.Sprintf("%q is %s", key, needs), Fix: "write, for example: " + key + " = " + example})
+			return bad
+		}
+		bad.Findings = append(bad.Findings, source.Finding{Name: "bad-toml", Place: at,
 			Message: strings.TrimPrefix(syntax.Error(), "toml: "), Fix: "faithful.toml is written in TOML"})
 		return bad
 	case err != nil:
@@ -218,6 +225,33 @@ func (p *Project) readConfig(text string) error {
 		return bad
 	}
 	return nil
+}
+
+// mismatch is how the TOML library says that a value is of another type than its key's.
+var mismatch = regexp.MustCompile(`into struct field \w+\.(\w+)\.(\w+) of type (\S+)`)
+
+// wrongType says what a key's value is, where the library's message is of another one.
+func wrongType(message string) (key, needs, example string) {
+	m := mismatch.FindStringSubmatch(message)
+	if m == nil {
+		return "", "", ""
+	}
+	key = m[2]
+	for _, t := range []reflect.Type{reflect.TypeFor[Config](), reflect.TypeFor[Output](), reflect.TypeFor[Promise](),
+		reflect.TypeFor[Advice](), reflect.TypeFor[Waiver]()} {
+		if f, ok := t.FieldByName(m[2]); ok && t.Name() == m[1] {
+			key, _, _ = strings.Cut(f.Tag.Get("toml"), ",")
+		}
+	}
+	switch m[3] {
+	case "string":
+		return key, "a text in quotes", `"…"`
+	case "[]string":
+		return key, "a list of texts", `["…"]`
+	case "bool":
+		return key, "true or false", "true"
+	}
+	return key, "a table", "{ … }"
 }
 
 func unknownKey(file *source.File, e *toml.DecodeError) source.Finding {

@@ -55,9 +55,13 @@ func TestBadConfig(t *testing.T) {
 		"name = \"x\"\n[promise]\nrollout = \"servers\"":                                                         "3:11 bad-value: promise.rollout is one of server-leads, client-leads, unordered, not \"servers\"",
 		"name = \"x\"\n[promise]\ncovers = [\"xml\"]":                                                            "3:11 bad-value: promise.covers is one of binary, json, http, not \"xml\"",
 		"name = \"x\"\n[[stubs]]\nlanguage = \"go\"":                                                             "2:1 bad-value: a [[stubs]] needs the folder to write into | write, for example: into = \"gen\"",
-		"":           "1:1 bad-value: faithful.toml does not say how the project is called | write, for example: name = \"skerry-line\"",
-		"name = 5":   "1:8 bad-toml: ",
-		"name = \"x": "1:9 bad-toml: ",
+		"":                              "1:1 bad-value: faithful.toml does not say how the project is called | write, for example: name = \"skerry-line\"",
+		"name = 5":                      "1:8 bad-value: \"name\" is a text in quotes | write, for example: name = \"…\"",
+		"name = \"x\"\nsources = \"y\"": "2:11 bad-value: \"sources\" is a list of texts | write, for example: sources = [\"…\"]",
+		"name = \"x\"\n[[stubs]]\nexhaustive = 1":      "3:14 bad-value: \"exhaustive\" is true or false | write, for example: exhaustive = true",
+		"name = \"x\"\n[[waiver]]\nuntil = 2027-01-01": "3:9 bad-value: \"until\" is a text in quotes",
+		"name = \"x\"\nline = \"v1\"":                  "2:8 bad-value: a line of versions is one number or two, not \"v1\"",
+		"name = \"x":                                   "1:9 bad-toml: ",
 	} {
 		_, err := Open(write(t, t.TempDir(), map[string]string{"faithful.toml": text}))
 		var bad *BadConfig

@@ -2,6 +2,7 @@ package project
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -148,7 +149,11 @@ func pathFiles(dir, ref string) ([]*source.File, error) {
 	}
 	info, err := os.Stat(path)
 	if err != nil {
-		return nil, fmt.Errorf("%s is neither draft, latest or a version, nor a file or folder", ref)
+		message := fmt.Sprintf("%q is neither draft, latest or a version, nor a file or folder", ref)
+		if !strings.ContainsAny(ref, "/.") && isRevision(dir, ref) {
+			message += "; for the git revision write rev:" + ref
+		}
+		return nil, errors.New(message)
 	}
 	if info.IsDir() {
 		if _, err := os.Stat(filepath.Join(path, ConfigName)); err == nil {

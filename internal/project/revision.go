@@ -15,6 +15,12 @@ import (
 	"faithfulcourier/internal/versions"
 )
 
+// isRevision tells what the git program takes for a revision.
+func isRevision(dir, name string) bool {
+	_, err := git{context.Background(), dir}.run("rev-parse", "--verify", "--quiet", "--end-of-options", name+"^{commit}")
+	return err == nil
+}
+
 // Revision reads the definition files of a project as they were at a git
 // revision, by way of the git program, which touches no file: with the sources
 // that faithful.toml named then.

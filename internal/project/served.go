@@ -23,6 +23,8 @@ type Access struct {
 	Query   url.Values    // credentials that travel there
 	Timeout time.Duration // of all of it; 0 means 30 s
 	Limit   int64         // of the answer in bytes; 0 means 16 MiB
+
+	Transport http.RoundTripper // nil for that of net/http
 }
 
 // Served is what a running server says of its definitions, checked.
@@ -111,7 +113,7 @@ func Fetch(ctx context.Context, base string, access Access) (*Served, error) {
 	for name, values := range access.Headers {
 		request.Header[name] = values
 	}
-	client := http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	client := http.Client{Transport: access.Transport, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 	response, err := client.Do(request)
 	if err != nil {
 		return nil, unreachable(base, timeout, err)

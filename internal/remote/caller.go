@@ -30,6 +30,7 @@ type Options struct {
 	Timeout     time.Duration     // 0 for a minute; of a stream until it begins, and its silence
 	Limit       int64             // of an answer in bytes; 0 for 64 MiB
 	Tries       int               // of calls that are safe or idempotent; 0 for 1
+	Transport   http.RoundTripper // nil for that of net/http
 }
 
 // Caller calls one call of a server.
@@ -117,6 +118,9 @@ func (k *Caller) dial() {
 		web.WithStreamElementLimit(int(o.Limit)), web.WithClientMiddleware(k.watch)}
 	if !k.binary {
 		options = append(options, web.WithJSON())
+	}
+	if o.Transport != nil {
+		options = append(options, web.WithHTTPClient(&http.Client{Transport: o.Transport}))
 	}
 	for name, values := range o.Headers {
 		for _, v := range values {

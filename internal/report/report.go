@@ -61,6 +61,9 @@ func (p *Printer) Text(text string) {
 // hanging is how far the second line of a finding is indented.
 const hanging = 7
 
+// Of more than manyAdvice pieces of advice, the first shownPerRule of each rule are shown.
+const manyAdvice, shownPerRule = 20, 3
+
 // shownPerFile is how many errors of one file are printed.
 const shownPerFile = 50
 
@@ -84,16 +87,25 @@ func (p *Printer) Findings(list []source.Finding) {
 // Advice writes advice, a line each: it must not drown what matters more. why
 // says for each rule, once, why it matters.
 func (p *Printer) Advice(list []source.Finding, why map[string]string) {
+	count := map[string]int{}
+	var names []string
 	for _, f := range list {
+		if count[f.Name]++; count[f.Name] == 1 {
+			names = append(names, f.Name)
+		}
+		if len(list) > manyAdvice && count[f.Name] > shownPerRule {
+			continue
+		}
 		p.Sentence(p.In(Bold, Where(f.Place))+": "+p.In(Yellow, "advice")+": ",
 			sentence(f.Message, f.Fix)+" "+p.In(Faint, "("+f.Name+")"), hanging)
 	}
 	var rows [][]string
-	said := map[string]bool{}
-	for _, f := range list {
-		if !said[f.Name] && why[f.Name] != "" {
-			said[f.Name] = true
-			rows = append(rows, []string{f.Name, why[f.Name]})
+	for _, name := range names {
+		if more := count[name] - shownPerRule; len(list) > manyAdvice && more > 0 {
+			p.Line("%s more of %s: faithful check --as json has all", p.In(Bold, fmt.Sprint(more)), name)
+		}
+		if why[name] != "" {
+			rows = append(rows, []string{name, why[name]})
 		}
 	}
 	if len(rows) > 0 {
