@@ -35,7 +35,7 @@ var update = flag.Bool("update", false, "write the generated parts of docs/")
 // anything.
 func TestDocumentedSessions(t *testing.T) {
 	toolchain.Require(t, "typescript")
-	for _, page := range []string{"README.md", "docs/guide.md", "docs/http.md", "docs/trying.md"} {
+	for _, page := range []string{"README.md", "docs/guide.md", "docs/http.md", "docs/calling.md"} {
 		t.Run(page, func(t *testing.T) {
 			text, err := os.ReadFile(filepath.Join(toolchain.Root(), page))
 			require.NoError(t, err)
@@ -146,7 +146,7 @@ func TestPages(t *testing.T) {
 		}
 		generated(t, "language.md", table)
 	})
-	t.Run("compatibility", func(t *testing.T) { generated(t, "compatibility.md", compatibilityTable(t)) })
+	t.Run("compatibility", func(t *testing.T) { generated(t, "compatibility-tables.md", compatibilityTable(t)) })
 }
 
 // shownChanges are one change for each row of the table.
