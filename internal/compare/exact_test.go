@@ -134,6 +134,8 @@ func TestExactly(t *testing.T) {
 		{body("[text]"), body("any"), holds}, {body("{text: text}"), body("any"), holds},
 		{body("Child"), body("any"), apart}, {body("Twice"), body("any"), allBreak}, {body("any"), body("text"), allBreak},
 		{body("E"), body("any"), jsonShifts}, {body("decimal"), body("any"), apart},
+		{body("float64 where -1000..1000"), body("any"), holds},
+		{body("float64 where 0..1e22"), body("any"), jsonBreaks}, {body("float32 where -1e20..0"), body("any"), jsonBreaks},
 		{body("any?"), body("any?"), holds}, {body("{int8: bool}"), body("any"), apart},
 		{body("Keyed"), body("any"), allBreak}, {body("U"), body("any"), apart},
 		// Another kind with the same text.

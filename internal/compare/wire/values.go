@@ -260,7 +260,8 @@ func floats(s spot) (list []value.Value) {
 		near(middle)
 		near(math.Trunc(middle))
 	}
-	for _, x := range []float64{0, 1, -1, math.Copysign(0, -1), 1<<24 + 1, 1<<53 + 2, 1e10, 1e19, 1e30, -1e30,
+	// From 2⁶⁴ up to 10²¹ a float prints as an integer that nothing but a float can be.
+	for _, x := range []float64{0, 1, -1, math.Copysign(0, -1), 1<<24 + 1, 1<<53 + 2, 1e10, 1e19, 1e20, -1e20, 1e30, -1e30,
 		math.MaxFloat32, 1e300, -1e300, math.SmallestNonzeroFloat32, math.SmallestNonzeroFloat64, math.NaN(), math.Inf(1),
 		math.Inf(-1)} {
 		add(x)
