@@ -263,7 +263,7 @@ func TestAttackedClients(t *testing.T) {
 					assert.True(t, slices.Contains(attack.kinds, kind), "%s, not one of %v", out.String(), attack.kinds)
 					assert.Less(t, ms, attack.within, "%s", out.String())
 					assert.NotContains(t, text+log.String(), "s3cret")
-					assert.Less(t, len(text), 2000, "an error is no copy of what came")
+					assert.Less(t, len(text), 2000, "an error is not a copy of what came")
 				})
 			}
 		})

@@ -86,7 +86,7 @@ func TestHostileClients(t *testing.T) {
 					1), 415, "unsupported-form"},
 				{"a stream where nothing is taken", strings.Replace(post("/skerry/matrix/pier/ended", "\x1e{\"end\":{}}\n"),
 					"application/json", "application/json-seq", 1), 415, "unsupported-form"},
-				{"a body that is no JSON", post(echoPath, `{"names":`), 400, "invalid-request"},
+				{"a body that is not JSON", post(echoPath, `{"names":`), 400, "invalid-request"},
 				{"two violations", post(echoPath, `{"text":"","names":{"a":1,"b":1,"c":1,"d":1,"e":1,"f":1,"g":1,"h":1,"i":1,"j":1}}`), 400, "invalid-request"},
 				{"a promise of ten million bytes", "POST " + echoPath +
 					" HTTP/1.1\r\nHost: HOST\r\nContent-Type: application/json\r\nContent-Length: 10000000\r\n\r\n", 413, "too-large"},

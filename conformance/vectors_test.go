@@ -329,7 +329,7 @@ var invalid = []payload{
 	{"MoreOptionals", "cbor", "a1 03 d9 03 ea a2 01 00 23 01"}, {"MoreOptionals", "cbor", "a1 03 d9 03 e9 a1 01 00"},
 	{"MoreOptionals", "cbor", "a1 04 f9 7e 00"}, {"MoreOptionals", "cbor", "a1 04 f9 7c 00"},
 	{"MoreOptionals", "cbor", "a1 04 a1 01 01"}, {"MoreOptionals", "cbor", "a1 04 a2 61 61 01 61 61 02"},
-	// NaN, infinity, a key that is no text, a key twice
+	// NaN, infinity, a key that is not a text, a key twice
 	{"MoreOptionals", "cbor", "a1 04 3b 80 00 00 00 00 00 00 00"}, {"MoreOptionals", "cbor", "a1 04 c2 41 01"},
 	{"MoreOptionals", "cbor", "a1 04 81 40"}, {"MoreOptionals", "cbor", "a1 04 62 c3 28"},
 	{"NamedOptionals", "cbor", "a1 12 a0"}, {"NamedOptionals", "cbor", "a1 12 a2 01 a0 02 c4 82 00 01"},

@@ -12,14 +12,24 @@ from datetime import datetime, timedelta, timezone
 from decimal import Decimal
 from typing import Any
 
+import httpx
 import pytest
 from websockets.sync import server as sockets
 from websockets.typing import Subprotocol
 
 from gen.faithful import stream, web, wire
 from gen.faithful.exchange import retry_after
-from gen.faithful.server import _iterated, listen, serve
-from gen.skerry.matrix import AsyncPierClient, EchoRequest, Pier, PierClient, PierFull, Tick, serve_pier
+from gen.faithful.server import Context, _iterated, listen, serve
+from gen.skerry.matrix import (
+    AsyncPierClient,
+    EchoRequest,
+    Pier,
+    PierClient,
+    PierFull,
+    SleepRequest,
+    Tick,
+    serve_pier,
+)
 from gen.skerry.shared import Deck
 
 
@@ -138,6 +148,32 @@ def test_mounts_with_options_of_their_own_are_not_joined() -> None:
     assert len(serve(plain(), plain()).routes) == 2 * len(plain().routes)
     with pytest.raises(ValueError, match="first mount"):
         serve(plain(), serve_pier(Nothing(), {"heartbeat": 1.0}))
+
+
+def test_an_error_that_a_call_does_not_declare_is_told_with_its_context() -> None:
+    class Full(Pier):
+        def sleep(self, request: SleepRequest, context: Context) -> None:
+            raise PierFull(berths=3)
+
+    told: list[str] = []
+    heard: list[bool] = []
+
+    def on_error(call: str, problem: BaseException, context: Context | None) -> None:
+        told.append(str(problem))
+        heard.append(context is not None and context.call == call and isinstance(problem.__cause__, PierFull))
+
+    app = serve_pier(Full(), {"on_error": on_error})
+
+    async def call() -> None:
+        async with httpx.AsyncClient(transport=httpx.ASGITransport(app=app), base_url="http://anywhere") as client:
+            answer = await client.post("/skerry/matrix/pier/sleep", json={"id": 1})
+            assert answer.status_code == 500, answer.text
+
+    asyncio.run(call())
+    assert told == [
+        "skerry.matrix.Pier.sleep failed with skerry.matrix.PierFull, which it does not declare; add it to fails"
+    ]
+    assert heard == [True]
 
 
 def test_a_listener_sends_small_writes_at_once() -> None:

@@ -325,7 +325,7 @@ func TestFailuresAreToldApart(t *testing.T) {
 		},
 	}
 	server := httptest.NewServer(booking.ServeBookings(calls,
-		web.WithOnError(func(call string, err error) { logged = append(logged, err.Error()) }),
+		web.WithOnError(func(_ context.Context, call string, err error) { logged = append(logged, err.Error()) }),
 		web.WithHandlerTimeout(50*time.Millisecond), web.WithBase("/v1/")))
 	defer server.Close()
 	client := booking.NewBookingsClient(server.URL + "/v1")
@@ -341,7 +341,9 @@ func TestFailuresAreToldApart(t *testing.T) {
 		assert.Equal(t, "internal", problem.Name())
 		assert.NotContains(t, err.Error(), "password")
 	}
-	assert.Len(t, logged, 5, "the hook is told all of it: %q", logged)
+	require.Len(t, logged, 5, "the hook is told all of it: %q", logged)
+	assert.Contains(t, logged[0], "skerry.booking.Bookings.book failed with skerry.fleet.StalePosition, which it does "+
+		"not declare; add it to fails: ")
 	_, err = client.Booking(ctx, &booking.BookingRequest{})
 	var problem *web.Problem
 	require.ErrorAs(t, err, &problem)

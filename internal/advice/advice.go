@@ -30,23 +30,23 @@ const UnusedUse = schema.UnusedUse
 
 // Rules lists all rules, by name.
 var Rules = []Rule{
-	{"deprecated-used", "new code is led to what is on its way out", deprecatedUsed},
-	{"example-missing", "an example is the fastest way to understand a request, and what samples and mocks " +
-		"are made from", exampleMissing},
-	{"large-value", "every sample, request and proof of it is as large, and so is what servers keep in memory for each",
+	{"deprecated-used", "new code should not lead people to what is about to go", deprecatedUsed},
+	{"example-missing", "an example is the fastest way to understand a request, and samples and mocks use it",
+		exampleMissing},
+	{"large-value", "every sample, request and proof of it is as large, and a server keeps that much in memory for each",
 		largeValue},
-	{"no-credential", "anybody who can reach the server can change things; needs nothing says that this is meant",
+	{"no-credential", "anybody who can reach the server can change its data; write needs nothing if you want that",
 		noCredential},
-	{"safe-with-body", "caches, proxies and retries know that GET is safe; of other methods nobody but our stubs knows",
+	{"safe-with-body", "caches, proxies and retries know that a GET is safe, but only our stubs know it of other methods",
 		safeWithBody},
-	{"slow-pattern", "JavaScript, Python and Java match by trying one way after another, and somebody can send the " +
-		"text for which there are most", slowPattern},
+	{"slow-pattern", "JavaScript, Python and Java backtrack, and anybody can send the text that makes them slow",
+		slowPattern},
 	{"owner-repeated", "code says the same word twice: booking.BookingState", ownerRepeated},
-	{"unbounded-input", "whoever sends the largest request decides how much memory and time it costs", unboundedInput},
+	{"unbounded-input", "anybody can send a huge request, which costs memory and time", unboundedInput},
 	{"undocumented", "documentation is what users of the stubs read first, in their editors", undocumented},
-	{"unlimited-list", "the answer grows with the data, until it is too large for those who read it", unlimitedList},
-	{"unused-type", "stubs carry what nothing sends", unusedType},
-	{UnusedUse, "it makes readers look for what is not there", nil},
+	{"unlimited-list", "the answer grows with the data, until clients can't read it", unlimitedList},
+	{"unused-type", "the stubs contain code that no call uses", unusedType},
+	{UnusedUse, "readers look for something that is not there", nil},
 }
 
 // Names lists the names of all rules.
@@ -126,7 +126,7 @@ func slowPattern(d *schema.Definitions, say func(source.Place, string, string)) 
 			worst = fmt.Sprintf("a text of %d characters", longest)
 		}
 		say(place, fmt.Sprintf("the time to match %q grows with the square of a text's length, or with more, and "+
-			"%q may be %s", slow, name, worst), "write: where length 1..200, or what is enough, beside the pattern")
+			"%q may be %s", slow, name, worst), "write: where length 1..200, or what is enough, next to the pattern")
 	}
 	for _, m := range d.Modules {
 		for _, t := range m.Types {

@@ -185,7 +185,8 @@ func TestErrorPage(t *testing.T) {
 		assert.NotEmpty(t, byName[name], "the error %s has no example in %s", name, slipsFile)
 	}
 	var b strings.Builder
-	b.WriteString("# Errors\n\nEvery error of definitions, in the order of the names that `check` prints in parentheses:\n" +
+	b.WriteString("# Errors\n\nEvery error of definitions, in the order of the names that `check` prints in " +
+		"parentheses:\n" +
 		"the message, how to fix it, and an example of each. `faithful check --fix` carries out the\nfixes that are certain.\n\n")
 	for _, name := range names {
 		fmt.Fprintf(&b, "[`%s`](#%s)\n", name, name)
@@ -199,7 +200,8 @@ func TestErrorPage(t *testing.T) {
 			if hasFix {
 				fmt.Fprintf(&b, "  fix: %s\n", fix)
 			}
-			fmt.Fprintf(&b, "```\n\nWrong:\n\n```text\n%s\n```\n\nRight:\n\n```text\n%s\n```\n", shownCase(s.wrong), shownCase(s.fixed))
+			fmt.Fprintf(&b, "```\n\nWrong:\n\n```text\n%s\n```\n\nRight:\n\n```text\n%s\n```\n", shownCase(s.wrong),
+				shownCase(s.fixed))
 		}
 	}
 	page := filepath.Join("..", "..", "docs", "errors.md")

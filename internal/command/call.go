@@ -157,7 +157,7 @@ func (c *calling) run(ctx context.Context, args []string) (int, error) {
 		return c.printCurl(ctx, k, call, request, in)
 	case call.RequestStream:
 		if c.repeat > 1 {
-			return trouble, usage("--repeat goes with calls whose request is no stream")
+			return trouble, usage("--repeat goes with calls whose request is not a stream")
 		}
 		return c.stream(ctx, k, call, in)
 	case c.repeat > 1:
@@ -261,7 +261,7 @@ func (c *calling) input(call *schema.Call, args []string) (io.ReadCloser, error)
 	return os.Open(c.w.path(path))
 }
 
-// oneRequest reads a request that is no stream.
+// oneRequest reads a request that is not a stream.
 func oneRequest(call *schema.Call, in io.Reader) ([]byte, error) {
 	if call.Request == nil {
 		return nil, nil
@@ -302,7 +302,7 @@ func (c *calling) answered(k *remote.Caller, call *schema.Call, a *remote.Answer
 // refusedAnswer prints an answer that is not what the definitions say.
 func (c *calling) refusedAnswer(call *schema.Call, body []byte, why error) int {
 	p := report.New(c.w.Out, c.w.Look)
-	p.Line("%s the answer is no %s of these definitions:", p.In(report.Red, "refused"), call.Response.FullName())
+	p.Line("%s the answer is not a %q of these definitions:", p.In(report.Red, "refused"), call.Response.FullName())
 	var e *value.Error
 	if errors.As(why, &e) {
 		printPayloadError(p, e)
@@ -356,7 +356,7 @@ func (c *calling) element(call *schema.Call, a *remote.Answer) int {
 	return fine
 }
 
-// summary says in a line what came back: it is no part of the answer, so it goes
+// summary says in a line what came back: it is not a part of the answer, so it goes
 // to standard error.
 func (c *calling) summary(k *remote.Caller) {
 	seen := k.Seen()
@@ -430,7 +430,7 @@ func (c *calling) failed(k *remote.Caller, call *schema.Call, err error) (int, e
 		return found, nil
 	case errors.As(err, &bad):
 		c.summary(k)
-		p.Line("%s the answer is none that a server of these definitions gives: %s", p.In(report.Red, "refused"),
+		p.Line("%s a server of these definitions never gives this answer: %s", p.In(report.Red, "refused"),
 			report.Printable(bad.Err.Error()))
 		if location := k.Seen().Header.Get("Location"); location != "" && bad.Status/100 == 3 {
 			p.Line("  it leads to  %s", report.Printable(location))
@@ -470,7 +470,7 @@ func firstNeeded(call *schema.Call) string {
 
 // printRefusal says what the definitions have against a request.
 func printRefusal(p *report.Printer, call *schema.Call, r *remote.Refusal) {
-	p.Line("%s this is no request of %s; nothing was sent.", p.In(report.Red, "refused"), call.FullName())
+	p.Line("%s this is not a request of %q; nothing was sent.", p.In(report.Red, "refused"), call.FullName())
 	if r.Unreadable != nil {
 		printPayloadError(p, r.Unreadable)
 	}

@@ -293,7 +293,7 @@ func TestWatch(t *testing.T) {
 
 	edit("#5 to        string", "#5 to        text?")
 	line, _ = next()
-	assert.Regexp(t, `^fine go: \d+ files written, \d+ unchanged$`, line)
+	assert.Regexp(t, `^fine go go/gen: \d+ files written, \d+ unchanged$`, line)
 	changed, err := os.ReadFile(stubs)
 	require.NoError(t, err)
 	assert.NotEqual(t, string(good), string(changed))
@@ -421,7 +421,7 @@ func TestSealKilledAtEveryWrite(t *testing.T) {
 			require.GreaterOrEqual(t, len(ledger.Entries), sealed, "nothing that was sealed is lost")
 			r, err := (&versions.Auditor{Now: time.Now()}).Audit(dir)
 			require.NoError(t, err)
-			require.Empty(t, r.Flaws, "what a kill has left is no flaw")
+			require.Empty(t, r.Flaws, "what a kill has left is not a flaw")
 			if len(ledger.Entries) > sealed {
 				sealed++
 				field++

@@ -154,7 +154,7 @@ func checkedPayload(w *World, message *schema.Message, in io.Reader,
 	m, err := decode(message, data, 0)
 	var wrong *value.Error
 	if errors.As(err, &wrong) {
-		p.Line("%s this is no payload of %s.", p.In(report.Red, "refused"), message.FullName())
+		p.Line("%s this is not a payload of %q.", p.In(report.Red, "refused"), message.FullName())
 		printPayloadError(p, wrong)
 		return found, nil
 	}
@@ -224,7 +224,7 @@ func fromHex(in io.ReadCloser) (io.ReadCloser, error) {
 	digits := strings.Join(strings.Fields(string(text)), "")
 	data, err := hex.DecodeString(strings.TrimPrefix(digits, "0x"))
 	if err != nil {
-		return nil, fmt.Errorf("what is read are no hexadecimal digits: %w", err)
+		return nil, fmt.Errorf("what is read are not hexadecimal digits: %w", err)
 	}
 	return io.NopCloser(bytes.NewReader(data)), nil
 }
@@ -277,9 +277,9 @@ func converted(w *World, c value.Conversion, in io.Reader, write func(b []byte, 
 	case errors.As(err, &wrong):
 		p := report.New(w.Err, report.Plain)
 		if wrong.Element == 1 {
-			p.Line("This is no payload of %s.", c.Message.FullName())
+			p.Line("This is not a payload of %q.", c.Message.FullName())
 		} else {
-			p.Line("Element %d, from byte %d on, is no payload of %s.", wrong.Element, wrong.Offset, c.Message.FullName())
+			p.Line("Element %d, from byte %d on, is not a payload of %q.", wrong.Element, wrong.Offset, c.Message.FullName())
 		}
 		printPayloadError(p, wrong.Err)
 		if count > 0 {
@@ -352,7 +352,7 @@ func dumpSequence(w *World, message *schema.Message, in io.Reader, whole bool) (
 		var wrong *value.Error
 		if errors.As(err, &wrong) {
 			p := report.New(w.Err, report.Plain)
-			p.Line("This is no payload of %s.", message.FullName())
+			p.Line("This is not a payload of %q.", message.FullName())
 			printPayloadError(p, wrong)
 			return found, nil
 		}

@@ -129,9 +129,9 @@ func (d *demo) tell() error {
 		return err
 	}
 
-	d.say("Tried, before anybody wrote a server",
-		"mock stands in for one: answers.toml says what it answers, examples and made\nvalues do the rest. Requests are "+
-			"made, sent and shown without a line of code.")
+	d.say("Try the service before there is a server",
+		"mock serves every call: it answers from answers.toml, with the examples of the\ndefinitions, or with made values. "+
+			"sample and call make and send requests, without any code.")
 	if err := d.try(); err != nil {
 		return err
 	}
@@ -399,7 +399,7 @@ func (d *demo) end() {
 		{"what changed between two versions, and the same for programs, against the draft",
 			"faithful compare 1.0.0 1.1.0\nfaithful compare 1.0.0 --as json"},
 		{"change a field, and see what that does", "$EDITOR " + bookingFile + "\nfaithful compare"},
-		{"what stands in for a server; then, in another window, a booking",
+		{"a stand-in for the server; then, in another window, a booking",
 			"faithful mock\nfaithful sample Bookings.book | faithful call http://127.0.0.1:7150 Bookings.book"},
 		{"the server in Go; then, in another window, a client that speaks JSON",
 			"go run ./go/server -listen 127.0.0.1:8080\ngo run ./go/client -json"},

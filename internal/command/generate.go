@@ -314,7 +314,8 @@ func sealedSo(p *project.Project, defs *schema.Definitions) string {
 
 // remains looks for stubs that are left behind, after a run of all outputs: with --dry
 // they count as something to do.
-func (g *generation) remains(w *World, p *project.Project, kind string, prune bool, status int, err error) (int, error) {
+func (g *generation) remains(w *World, p *project.Project, kind string, prune bool, status int,
+	err error) (int, error) {
 	if err != nil || g.of != "draft" || g.only != "" || kind != "text" {
 		return status, err
 	}
@@ -365,8 +366,9 @@ func leftBehind(w *World, p *project.Project, prune bool) (bool, error) {
 		name := filepath.ToSlash(folders[i])
 		switch {
 		case !prune:
-			out.Sentence(out.In(report.Yellow, "left behind")+" ", fmt.Sprintf("%s: no output in faithful.toml makes it any more; "+
-				"remove what generate made there with: faithful generate --prune", name), 2)
+			out.Sentence(out.In(report.Yellow, "left behind")+" ",
+				fmt.Sprintf("%s: no output in faithful.toml makes it any more; "+
+					"remove what generate made there with: faithful generate --prune", name), 2)
 		case len(plan.Kept) > 0:
 			out.Line("%s %s: %s, %d edited and left alone", out.In(report.Green, "removed"), name,
 				report.Plural(len(plan.Remove), "file"), len(plan.Kept))

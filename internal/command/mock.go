@@ -60,7 +60,7 @@ the last good ones stay. Ctrl-C ends it.`,
 		m := &mocking{}
 		m.ref = referenceFlags(flags)
 		flags.StringVar(&m.at, "at", report.MockAddress, "serve at this `ADDRESS`; port 0 takes any that is free")
-		flags.StringVar(&m.answers, "answers", "", "the answer sheet: `FILE`; "+sheetName+" beside faithful.toml unless "+
+		flags.StringVar(&m.answers, "answers", "", "the answer sheet: `FILE`; "+sheetName+" next to faithful.toml unless "+
 			"said otherwise")
 		flags.StringVar(&m.options.Base, "base", "", "serve below this `PATH`, such as /v1")
 		origins := severalOf(flags, "origin", "let pages of this `ORIGIN` call from a browser")

@@ -322,12 +322,13 @@ func TestTrust(t *testing.T) {
 	require.NoError(t, err, "%s", text)
 	assert.Contains(t, string(text), "message Booking")
 
-	// Without a scheme it is no URL, and the message says what one is.
+	// Without a scheme it is not a URL, and the message says what one is.
 	host := strings.TrimPrefix(server.URL, "https://")
 	bare := exec.Command(toolchain.Program(t), "call", host, "Bookings.sailings")
 	text, err = bare.CombinedOutput()
 	require.Error(t, err)
-	assert.Contains(t, string(text), fmt.Sprintf("%q is not the URL of a server; write, for example: http://%s", host, host))
+	assert.Contains(t, string(text), fmt.Sprintf("%q is not the URL of a server; write, for example: http://%s", host,
+		host))
 }
 
 // TestMockEndsWithItsTerminal closes the terminal of a mock, in a way of speaking:

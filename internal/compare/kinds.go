@@ -409,7 +409,7 @@ var entries = []entry{
 	},
 }
 
-// entryOf is the entry of a kind; nil for what is no kind of change.
+// entryOf is the entry of a kind; nil for what is not a kind of change.
 func entryOf(k change.Kind) *entry {
 	for i := range entries {
 		if entries[i].kind == k {

@@ -53,7 +53,7 @@ func TestProofsAreTried(t *testing.T) {
 		}
 		out, status := run("faithful compare ./old ./new")
 		if status != 1 {
-			continue // nothing breaks, or one side is no definitions
+			continue // nothing breaks, or one side has no definitions
 		}
 		breaks += strings.Count(out, "\nbreaking  ")
 		lines := strings.Split(out, "\n")

@@ -295,7 +295,7 @@ func (c *checker) placedMessages(d *schema.Definitions) {
 			c.report(f.Place, "placement", fmt.Sprintf("%s, but %q is not only a request of calls with http", where, m.Name),
 				"declare a message for the request alone", note)
 		case !requests[m]:
-			c.report(f.Place, "placement", fmt.Sprintf("%s, but %q is no request of a call with http", where, m.Name),
+			c.report(f.Place, "placement", fmt.Sprintf("%s, but %q is not a request of a call with http", where, m.Name),
 				"give the call an http clause, or remove the mark")
 		}
 	}

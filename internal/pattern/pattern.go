@@ -410,7 +410,7 @@ func (p *parser) escaped(start int, plain string) []Range {
 		construct, fix = fmt.Sprintf(`\%c: languages differ on what white space is`, c),
 			`write the blanks that are meant: [ \t]`
 	case c == 'b' || c == 'B':
-		construct, fix = fmt.Sprintf(`\%c: languages differ on what a word is`, c), "write the characters beside the word"
+		construct, fix = fmt.Sprintf(`\%c: languages differ on what a word is`, c), "write the characters next to the word"
 	case c == 'A' || c == 'Z' || c == 'z' || c == 'G':
 		construct, fix = fmt.Sprintf(`the anchor \%c`, c), "write ^ for the beginning, $ for the end"
 	case c == 'p' || c == 'P':

@@ -324,7 +324,8 @@ func (c *Config) check(file *source.File, bad *BadConfig) {
 			add("[[stubs]]", "a [[stubs]] needs the folder to write into", `write, for example: into = "gen"`)
 		}
 		if filepath.IsAbs(filepath.FromSlash(o.Into)) || strings.HasPrefix(o.Into, "/") {
-			add(`"`+o.Into+`"`, "into is a folder seen from the project's own, not an absolute path", `write, for example: into = "gen"`)
+			add(`"`+o.Into+`"`, "into is a folder seen from the project's own, not an absolute path",
+				`write, for example: into = "gen"`)
 		}
 		if o.Of != "" && !isVersion(o.Of) {
 			add(`"`+o.Of+`"`, fmt.Sprintf("of is a sealed version, not %q", o.Of), `write, for example: of = "1.0.0"`)

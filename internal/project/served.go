@@ -113,7 +113,8 @@ func Fetch(ctx context.Context, base string, access Access) (*Served, error) {
 	for name, values := range access.Headers {
 		request.Header[name] = values
 	}
-	client := http.Client{Transport: access.Transport, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	client := http.Client{Transport: access.Transport,
+		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 	response, err := client.Do(request)
 	if err != nil {
 		return nil, unreachable(base, timeout, err)

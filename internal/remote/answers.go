@@ -225,7 +225,7 @@ func (r *sheetReader) entry(e *entry) {
 	case e.Cut && (e.Error != "" || e.Problem != "" || e.With != nil || e.Copy != nil):
 		r.refuse("cut", "two-answers", "leave one of them out", "a connection that is cut carries no answer")
 	case e.Problem != "" && (e.Error != "" || e.With != nil || e.Copy != nil):
-		r.refuse("problem", "two-answers", "leave one of them out", "a problem has no fields, and is no declared error")
+		r.refuse("problem", "two-answers", "leave one of them out", "a problem has no fields, and is not a declared error")
 	case e.Problem != "" && problems[e.Problem] == nil:
 		r.refuse(e.Problem, "unknown-problem", nearestFix(e.Problem, problemNames()),
 			"a mock does not answer with the problem %q", e.Problem)

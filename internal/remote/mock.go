@@ -52,7 +52,7 @@ type Mock struct {
 	defs     *schema.Definitions
 	sheet    *Sheet
 	options  MockOptions
-	mount    *web.Mount
+	mount    *web.Served
 	routes   *conversation.Routes
 	defaults map[*schema.Call]*reply
 	took     func(c *schema.Call, request *value.Message) // told of each request that reaches a call; may be nil
@@ -95,7 +95,7 @@ func NewMock(defs *schema.Definitions, sheet *Sheet, options MockOptions) (*Mock
 	if sheet != nil && len(sheet.credentials) > 0 {
 		serving = append(serving, web.WithAuthorizer(sheet.gate))
 	}
-	m.mount = web.NewMount(about, routes, serving...)
+	m.mount = web.NewServed(about, routes, serving...)
 	return m, nil
 }
 

@@ -343,7 +343,7 @@ func TestReplay(t *testing.T) {
 	mu.Lock()
 	recorded := append([]*Recorded{}, day...)
 	mu.Unlock()
-	require.Len(t, recorded, len(defs.Calls())-1, "what is no declared error is not recorded")
+	require.Len(t, recorded, len(defs.Calls())-1, "what is not a declared error is not recorded")
 	lines, err := jsonschema.NewCompiler().Compile("../../docs/record.schema.json")
 	require.NoError(t, err)
 	other := serve(t, defs, "[[answer]]\ncall = \"Quay.post\"\nwith = { body = \"Sun.\" }\n[[answer]]\ncall = "+

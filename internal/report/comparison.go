@@ -460,7 +460,7 @@ func (p *Printer) tryIt(label string, w *verdict.Proof, ref string, checked bool
 	digits := hex.EncodeToString(w.Binary)
 	line, check := "", ""
 	if checked {
-		check = " --check" // what is no request is not held against bounds
+		check = " --check" // what is not a request is not held against bounds
 	}
 	switch {
 	case ref == "" || w.ReadAs == "":

@@ -110,7 +110,7 @@ func Update(base, dir string, wanted []File, dry bool) (results []Result, err er
 	return results, after.write(folder, before)
 }
 
-// readPlain reads a file that is no link.
+// readPlain reads a file that is not a link.
 func readPlain(path string) ([]byte, error) {
 	info, err := os.Lstat(path)
 	if err == nil && info.Mode()&fs.ModeSymlink != 0 {

@@ -369,7 +369,7 @@ func (r *resolver) anyValue(f *fileScope, v *syntax.Value, what string) (any, bo
 			if n, ok := ParseInteger(KindUint64, l.Text); ok {
 				return Any{n}, true
 			}
-			r.report(f.place(v.Span), "example-refused", "an integer in an any lies in the range of int64 or uint64",
+			r.report(f.place(v.Span), "example-refused", "an integer in an \"any\" must fit int64 or uint64",
 				"write it as text, in quotes")
 			return nil, false
 		}

@@ -590,7 +590,7 @@ func (r *resolver) literal(f *fileScope, l *syntax.Literal, t *Type, what string
 		n, ok := ParseInteger(t.Kind, l.Text)
 		if !ok {
 			low, high := t.Kind.Range()
-			return refuse(fmt.Sprintf("%s is %s, %d to %d, and %s lies outside", what, t.Kind, low, high, l.Text),
+			return refuse(fmt.Sprintf("%s is %s, %d to %d, and %s is outside", what, t.Kind, low, high, l.Text),
 				widerFix(l.Text))
 		}
 		return n, true

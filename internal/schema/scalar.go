@@ -77,7 +77,7 @@ func ParseInstant(s string) (Instant, error) {
 	}
 	i := Instant{Seconds: t.Unix(), Nanos: int32(t.Nanosecond())}
 	if i.Seconds < MinInstantSeconds || i.Seconds > MaxInstantSeconds {
-		return Instant{}, fmt.Errorf("an instant lies in the years 0001 to 9999")
+		return Instant{}, fmt.Errorf("an instant must be in the years 0001 to 9999")
 	}
 	return i, nil
 }

@@ -81,7 +81,7 @@ func (f *File) Line(number int) string {
 	return strings.TrimSuffix(text, "\r")
 }
 
-// Place is a span in a file. The zero Place is no place.
+// Place is a span in a file. The zero Place is not a place.
 type Place struct {
 	File *File
 	Span Span

@@ -72,7 +72,7 @@ func Recall(cache, dir, key string, now time.Time) *Plan {
 		m.Saved = now
 		m.write(cache, dir)
 	}
-	return &Plan{Dir: dir, Unchanged: len(m.Files) - 1} // the record of what was made is no stub
+	return &Plan{Dir: dir, Unchanged: len(m.Files) - 1} // the record of what was made is not a stub
 }
 
 func (m *memory) write(cache, dir string) {

@@ -96,7 +96,7 @@ func (l *layout) trailing() string {
 	return ""
 }
 
-// next is the next token that is no comment; after is the one behind it.
+// next is the next token that is not a comment; after is the one behind it.
 func (l *layout) next() token {
 	t, _ := l.look()
 	return t

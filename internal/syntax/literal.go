@@ -125,7 +125,7 @@ func unquote(quoted string) (string, string) {
 }
 
 // doubledBackslashes is a string with two backslashes where its one begins no escape, as
-// people write patterns; ok is false where it is no string then either.
+// people write patterns; ok is false where it is not a string then either.
 func doubledBackslashes(quoted string) (text string, ok bool) {
 	var b strings.Builder
 	for i := 0; i < len(quoted); i++ {
@@ -220,7 +220,7 @@ func (p *parser) entries(end kind, what string, entry func() bool) bool {
 			return false
 		}
 		if p.cur.kind != end && !p.accept(comma) {
-			p.expected(what, "entries are parted by commas")
+			p.expected(what, "entries are separated by commas")
 			return false
 		}
 	}
@@ -250,7 +250,7 @@ func (p *parser) pair() (Pair, bool) {
 		return Pair{}, false
 	}
 	if p.cur.kind == equals {
-		p.fix(p.cur.span(), "syntax", "a name and its value are parted by a colon", "write :", p.edit(p.cur.span(), ":"))
+		p.fix(p.cur.span(), "syntax", "a name and its value are separated by a colon", "write :", p.edit(p.cur.span(), ":"))
 		p.advance()
 	} else if !p.expect(colon, `":" and the value of `+key.Text) {
 		return Pair{}, false

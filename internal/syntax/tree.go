@@ -141,7 +141,7 @@ type Alternative struct {
 	Marks  *Marks
 }
 
-// Number is what follows "#". Value is -1 where the text is no number from 0
+// Number is what follows "#". Value is -1 where the text is not a number from 0
 // to 65535; that has been reported.
 type Number struct {
 	Value int

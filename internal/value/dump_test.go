@@ -35,7 +35,7 @@ func TestDump(t *testing.T) {
 		"a102816178" + "1601" + "18c8" + "a2616101" + "42820102" +
 		"18c9" + "d9d9f7c11903e8" + "18ca" + "f97e00" + "18cb" + "f7" + "04" + "1863" + "18cc" + "40")
 	require.NoError(t, err)
-	// Field 1 is a bool and holds -1; a key that is no number is shown as it is.
+	// Field 1 is a bool and holds -1; a key that is not a number is shown as it is.
 	whole, err := Dump(all, data)
 	require.NoError(t, err)
 	assert.Equal(t, `ac |All|12 fields

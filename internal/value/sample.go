@@ -22,7 +22,7 @@ func Minimal(t *schema.Type) Value { return MinimalWithin(t, nil) }
 func MinimalWithin(t *schema.Type, own *schema.Bounds) Value { return Minimals{}.Within(t, own) }
 
 // Minimals remembers the smallest values of messages and unions: whoever holds one of them
-// several times holds the same one, so that all of it is no larger than its definitions.
+// several times holds the same one, so that all of it is not larger than its definitions.
 // What is in it is not to be changed.
 type Minimals map[any]Value
 

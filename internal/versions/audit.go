@@ -104,7 +104,7 @@ func (a *Auditor) Audit(dir string) (*Report, error) {
 			continue
 		}
 		if known[e.Version] {
-			flaw(e.Version, "the version stands in the ledger twice")
+			flaw(e.Version, "the version is in the ledger twice")
 			continue
 		}
 		follows := e.Follows

@@ -13,7 +13,7 @@ type Line struct {
 	Text    string
 }
 
-// Lines reads the lines of a ledger, wherever it was found; what is no line is left out.
+// Lines reads the lines of a ledger, wherever it was found; what is not a line is left out.
 func Lines(text []byte) (list []Line) {
 	for line := range bytes.Lines(text) {
 		line = bytes.TrimRight(line, "\r\n")

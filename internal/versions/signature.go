@@ -32,7 +32,7 @@ func ReadSigner(file, passphrase []byte) (*Signer, error) {
 	case errors.As(err, &locked):
 		return nil, ErrLocked
 	case err != nil && strings.HasPrefix(string(file), "ssh-"):
-		return nil, errors.New("this is a public key; sign with the private one, which lies beside it without .pub")
+		return nil, errors.New("this is a public key; sign with the private one, which is next to it, without .pub")
 	case err != nil:
 		return nil, fmt.Errorf("no private key of OpenSSH can be read from it: %w", err)
 	}

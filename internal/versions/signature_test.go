@@ -92,7 +92,7 @@ func TestSignedLedger(t *testing.T) {
 			[]string{"its signature does not end the line"}},
 		"the signer was changed": {rechained(made(ada, ada), 1, func(e *Entry) { e.Signer = eve.Public() }), nil,
 			[]string{"its signature is not of this line"}},
-		"it is no key": {rechained(made(ada, ada), 1, func(e *Entry) { e.Signer = "ssh-ed25519 AAAA" }), nil,
+		"it is not a key": {rechained(made(ada, ada), 1, func(e *Entry) { e.Signer = "ssh-ed25519 AAAA" }), nil,
 			[]string{"its signer is not a public key"}},
 		"no base64": {rechained(made(ada, ada), 1, func(e *Entry) { e.Signature = "???" }), nil,
 			[]string{"its signature can't be read"}},

@@ -163,7 +163,7 @@ func (l *Ledger) lastHash() string {
 	return hash(l.lines[len(l.lines)-1])
 }
 
-// unreadable says what is wrong with a line of the ledger that is no JSON.
+// unreadable says what is wrong with a line of the ledger that is not JSON.
 func unreadable(err error) string {
 	return fmt.Sprintf("the line can't be read: %v; %s", err, restoreLedger)
 }

@@ -11,6 +11,7 @@ import { BadAnswer, Problem } from "./gen/faithful/web.js";
 import * as wire from "./gen/faithful/wire.js";
 import { PierClient } from "./gen/skerry/matrix/client.js";
 import { servePier } from "./gen/skerry/matrix/server.js";
+import { PierFull } from "./gen/skerry/matrix/types.js";
 import { leafTools } from "./gen/skerry/shared/types.js";
 import { Broken, defaultsTools, listsTools, optionalsTools, scalarsTools } from "./gen/skerry/vectors/types.js";
 import { VectorsClient } from "./gen/skerry/vectors/client.js";
@@ -161,6 +162,21 @@ void test("client and server meet without a network", async () => {
     await assert.rejects(client.fetch(), (problem: unknown) => problem instanceof Problem && problem.problem === "not-implemented");
   }
   assert.equal(told.length, 2, "the hook is told all of it");
+});
+
+void test("an error that a call does not declare is told with its context", async () => {
+  const told: string[] = [];
+  const server = servePier(
+    {
+      sleep: () => {
+        throw new PierFull({ berths: 3 });
+      },
+    },
+    { onError: (call, problem, context) => told.push(`${String(problem)} ${String(context?.call === call)}`) },
+  );
+  const client = new PierClient("http://anywhere", { transport: fetchTransport((request) => server(request)) });
+  await assert.rejects(client.sleep({ id: 1 }), (problem: unknown) => problem instanceof Problem && problem.problem === "internal");
+  assert.deepEqual(told, ["Error: skerry.matrix.Pier.sleep failed with skerry.matrix.PierFull, which it does not declare; add it to fails true"]);
 });
 
 void test("a slow handler is answered for, and cancelled", async () => {

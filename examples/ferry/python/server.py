@@ -183,7 +183,7 @@ def authorize(call: str | None, credentials: dict[str, str], headers: dict[str, 
         raise Forbidden("this is not the key of a gate")
 
 
-def on_error(call: str, problem: BaseException) -> None:
+def on_error(call: str, problem: BaseException, _: Context | None) -> None:
     print(call, file=sys.stderr)
     traceback.print_exception(problem)
 

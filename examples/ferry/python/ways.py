@@ -187,7 +187,7 @@ def served() -> Served:
         {
             "authorizer": authorize,
             "middleware": [told],
-            "on_error": lambda call, problem: print("server    ", "told of an error in", call),
+            "on_error": lambda call, problem, _: print("server    ", "told of an error in", call),
         },
     )
     return serve(bookings, serve_quay(Pier()))

@@ -62,7 +62,7 @@ type Effect struct {
 // Proof is what happened when a change was tried.
 type Proof struct {
 	Message  string   // full name of the message that is written
-	ReadAs   string   // full name of the message that it is read as; "" where it is no payload
+	ReadAs   string   // full name of the message that it is read as; "" where it is not a payload
 	JSON     string   // the payload as JSON, compact
 	Binary   []byte   // the payload as CBOR
 	Encoding string   // which of the two was read

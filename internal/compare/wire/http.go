@@ -320,7 +320,7 @@ func (j *Judge) credentials(c change.CallPair) {
 			if of == nil {
 				continue
 			}
-			j.httpEffect(of, m, verdict.Breaking, fmt.Sprintf("%s may send %s, and %s wants %s", m.clientName(),
+			j.httpEffect(of, m, verdict.Breaking, fmt.Sprintf("%s may send %s, and %s expects %s", m.clientName(),
 				named(offered), m.serverName(), wants(m.server)),
 				j.meetWith(m, nil, i))
 			break

@@ -51,8 +51,8 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 		g.In("func main() {", func() {
 			g.P("listen := %s.String(\"listen\", \"127.0.0.1:8080\", \"the address to listen on\")", g.std("flag"))
 			g.P("flag.Parse()")
-			g.P("mount := %s.Serve%s(calls, %s.WithOnError(func(call string, err error) { %s.Printf(\"%%s: %%v\", "+
-				"call, err) }))", service, s.Name, g.web(), g.std("log"))
+			g.P("mount := %s.Serve%s(calls, %s.WithOnError(func(_ %s.Context, call string, err error) { "+
+				"%s.Printf(\"%%s: %%v\", call, err) }))", service, s.Name, g.web(), g.std("context"), g.std("log"))
 			g.P("server := %s.NewServer(mount)", g.web())
 			g.P("server.Addr = *listen")
 			g.P("%s", `log.Printf("listening on http://%s", *listen)`)

@@ -417,8 +417,8 @@ func (g *generator) server(s *schema.Service) {
 	}, "}")
 	g.P("")
 	g.P("// Serve%s returns an http.Handler of the service.", s.Name)
-	g.In(fmt.Sprintf("func Serve%s(calls %s, options ...%s.ServerOption) *%s.Mount {", s.Name, calls, web, web), func() {
-		g.In(fmt.Sprintf("return %s.NewMount(&%s.Definitions, []%s.Route{", web, g.use("faithful/about", "about"), web),
+	g.In(fmt.Sprintf("func Serve%s(calls %s, options ...%s.ServerOption) *%s.Served {", s.Name, calls, web, web), func() {
+		g.In(fmt.Sprintf("return %s.NewServed(&%s.Definitions, []%s.Route{", web, g.use("faithful/about", "about"), web),
 			func() {
 				for _, c := range s.Calls {
 					g.route(c)
@@ -442,7 +442,7 @@ func (g *generator) everyCall(s *schema.Service) {
 	}, "}")
 	g.P("")
 	g.P("// Serve%s is Serve%s for an implementation of every call.", every, s.Name)
-	g.In(fmt.Sprintf("func Serve%s(every %s, options ...%s.ServerOption) *%s.Mount {", every, every, web, web), func() {
+	g.In(fmt.Sprintf("func Serve%s(every %s, options ...%s.ServerOption) *%s.Served {", every, every, web, web), func() {
 		g.In(fmt.Sprintf("return Serve%s(%sCalls{", s.Name, s.Name), func() {
 			for _, c := range s.Calls {
 				g.P("%s: every.%s,", CallName(c), CallName(c))
@@ -504,7 +504,7 @@ func (g *generator) route(c *schema.Call) {
 	}, "},")
 }
 
-// answer returns what a handler returned; a nil pointer is no message.
+// answer returns what a handler returned; a nil pointer is not a message.
 func (g *generator) answer(c *schema.Call, call string) {
 	if c.Response == nil {
 		g.P("return nil, %s", call)

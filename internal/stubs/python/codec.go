@@ -217,7 +217,7 @@ func (f encoding) suffix() string {
 	return "cbor"
 }
 
-// readExpression writes the expression that reads what is no list or map.
+// readExpression writes the expression that reads what is not a list or map.
 func (g *generator) readExpression(t *schema.Type, encoding encoding) string {
 	expression := ""
 	switch {

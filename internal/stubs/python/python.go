@@ -133,7 +133,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 			add(strings.Join(parts[:i], "/")+strings.Repeat("/", min(i, 1))+"__init__.py", nil)
 		}
 	}
-	add("faithful/__init__.py", []byte("\"\"\"What the stubs beside it share.\"\"\"\n"))
+	add("faithful/__init__.py", []byte("\"\"\"What the stubs next to it share.\"\"\"\n"))
 	if calls {
 		add("faithful/about.py", aboutFile(defs, about))
 	}

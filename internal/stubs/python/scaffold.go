@@ -83,7 +83,7 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File 
 					func() { c.P("importlib.import_module(f\"{__name__}.{module.name}\")") })
 			})
 			c.P("server: %s = type(\"Server\", tuple(%s.__subclasses__()), {})()", s.Name, s.Name)
-			c.P("return serve_%s(server, {\"on_error\": lambda call, problem: logging.error(\"%%s\", call, "+
+			c.P("return serve_%s(server, {\"on_error\": lambda call, problem, _: logging.error(\"%%s\", call, "+
 				"exc_info=problem)})", snake(s.Name))
 		})
 	})

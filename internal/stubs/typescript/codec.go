@@ -399,7 +399,7 @@ func (g *generator) readPlain(t *schema.Type, do func(value string), encoding st
 // elementType is the type of a list's elements, fit to stand before "[]".
 func (g *generator) elementType(t *schema.Type) string { return element(t, g.typ(t.Elem)) }
 
-// readExpression reads what is no list or map without a name.
+// readExpression reads what is not a list or map without a name.
 func (g *generator) readExpression(t *schema.Type, encoding string) string {
 	if tools := g.toolsOf(t); tools != "" {
 		return fmt.Sprintf("%s.read%s(r)", tools, encoding)

@@ -319,7 +319,7 @@ func (g *generator) servers() {
 		g.P("")
 		g.doc("Returns what answers requests: give it to nodeListener, or call it with one.")
 		parameters := []string{"implementation: " + s.Name + "Calls", "options: " + server + ".ServerOptions = {}"}
-		g.function("export serve"+s.Name, parameters, server+".Mount", func() {
+		g.function("export serve"+s.Name, parameters, server+".Served", func() {
 			var routes []string
 			for _, c := range s.Calls {
 				routes = append(routes, g.route(c, server))

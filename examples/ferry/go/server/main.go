@@ -29,7 +29,7 @@ func main() {
 	}
 	fmt.Printf("listening on http://%s\n", listener.Addr())
 	line := newLine()
-	onError := web.WithOnError(func(call string, err error) { log.Printf("%s: %v", call, err) })
+	onError := web.WithOnError(func(_ context.Context, call string, err error) { log.Printf("%s: %v", call, err) })
 	handler := web.Serve(booking.ServeBookings(line.bookingCalls(), onError, web.WithAuthorizer(authorize)),
 		fleet.ServeFleet(line.fleetCalls()), quay.ServeQuay(line.quayCalls()))
 	log.Fatal(web.NewServer(handler).Serve(listener))

@@ -40,7 +40,9 @@ func serve() http.Handler {
 			fmt.Println("server    ", call.Name)
 			return next(ctx)
 		}),
-		web.WithOnError(func(call string, err error) { fmt.Println("server    ", "told of an error in", call) }),
+		web.WithOnError(func(_ context.Context, call string, err error) {
+			fmt.Println("server    ", "told of an error in", call)
+		}),
 	)
 	pier := quay.ServeQuay(quay.QuayCalls{
 		Unpost: func(ctx context.Context, _ *quay.NoticeRequest) error {

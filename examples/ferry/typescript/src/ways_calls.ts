@@ -4,7 +4,7 @@ import { createServer } from "node:http";
 import type { AddressInfo } from "node:net";
 
 import { nodeLimits, nodeListener, nodeTransport } from "./gen/faithful/node.js";
-import { Forbidden, type Mount, serve } from "./gen/faithful/server.js";
+import { Forbidden, type Served, serve } from "./gen/faithful/server.js";
 import { BadAnswer, InvalidRequest, MissingCredential, Problem, Unreachable } from "./gen/faithful/web.js";
 import { Instant, uuid } from "./gen/faithful/wire.js";
 import { BookingsClient, bookingTools, SailingFull, serveBookings } from "./gen/skerry/booking/index.js";
@@ -18,7 +18,7 @@ function isSame(a: string, b: string): boolean {
 }
 
 /** A server of two services, with everything that one may have. */
-function served(): Mount {
+function served(): Served {
   const bookings = serveBookings(
     {
       book(request) {

@@ -201,7 +201,7 @@ class AsyncClient(Exchange):
         return response
 
     async def _read(self, call: web.Call[Any, Any], response: httpx.Response) -> Any:
-        """Reads an answer that is no stream."""
+        """Reads an answer that is not a stream."""
         body = bytearray()
         try:
             async for chunk in response.aiter_raw():

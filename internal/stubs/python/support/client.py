@@ -157,7 +157,7 @@ def _readable(sock: socket.socket) -> bool:
 
 
 class _Lines:
-    """A connection's file, for which the middle of a line is no end.
+    """A connection's file, for which the middle of a line is not an end.
 
     http.client takes what comes before the loss of a connection for all of the
     status line and headers.
@@ -307,7 +307,7 @@ class Client(Exchange):
                 self._read(attempt, response)
             finally:
                 self._drop(attempt)
-            raise web.BadAnswer(response.status, "it is no stream")
+            raise web.BadAnswer(response.status, "it is not a stream")
         elements = stream.Elements(
             json=encoding == web.JSON_SEQ, cls=call.answer, limit=self.element_limit, items=self.items
         )
@@ -480,7 +480,7 @@ class Client(Exchange):
             connection.close()
 
     def _read(self, attempt: _Attempt, response: http.client.HTTPResponse) -> Any:
-        """Reads an answer that is no stream."""
+        """Reads an answer that is not a stream."""
         call, limit = attempt.call, self.answer_limit
         try:
             body = (

@@ -103,13 +103,13 @@ class Exchange:
             self._on_digest(digest)
 
     def understand(self, call: web.Call[Any, Any], status: int, content_type: str | None, body: bytes) -> Any:
-        """What an answer that is no stream says."""
+        """What an answer that is not a stream says."""
         if len(body) > self.answer_limit:
             raise web.BadAnswer(status, "it is too large")
         encoding = web.media_type(content_type)
         if not 200 <= status < 300:
             if encoding != web.PROBLEM:
-                raise web.BadAnswer(status, "it is no problem details")
+                raise web.BadAnswer(status, "it is not problem details")
             raise web.failure(call, status, body.decode(errors="replace"))
         if call.answer is None or call.answer_stream:
             return None

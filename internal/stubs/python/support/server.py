@@ -14,7 +14,7 @@ import socket
 import threading
 from base64 import b64decode
 from collections import deque
-from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Iterator, Sequence
+from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Iterator, MutableMapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Generic, Literal, TypedDict, TypeVar
 from urllib.parse import unquote, unquote_to_bytes
@@ -24,7 +24,7 @@ from .trace import current_trace
 
 T = TypeVar("T")
 
-Scope = dict[str, Any]
+Scope = MutableMapping[str, Any]
 Event = dict[str, Any]
 Receive = Callable[[], Awaitable[Any]]
 Send = Callable[[Any], Awaitable[None]]
@@ -100,8 +100,8 @@ class ServerOptions(TypedDict, total=False):
     authorizer: Authorizer
     middleware: Sequence[Middleware]
     """The first is the outermost."""
-    on_error: Callable[[str, BaseException], None]
-    """Told each error that the caller is not."""
+    on_error: Callable[[str, BaseException, Context | None], None]
+    """Told each error that the caller is not, with the call's context where it came so far; else logging is."""
     serving: Callable[[], None]
     """/-/state answers 503 when this raises."""
     definitions: Literal["open", "guarded", "hidden"]
@@ -248,7 +248,11 @@ class Served:
         raise _Refusal("unknown-call", f"no call has the path {path}")
 
     def problem(
-        self, call: str, problem: BaseException, fails: Sequence[type[wire.DeclaredError]] = ()
+        self,
+        call: str,
+        problem: BaseException,
+        fails: Sequence[type[wire.DeclaredError]] = (),
+        context: Context | None = None,
     ) -> tuple[int, str, dict[str, str]]:
         """What an error is answered with: as it is where the call declares it, else without anything of the inside."""
         if isinstance(problem, wire.DeclaredError) and isinstance(problem, tuple(fails)):
@@ -268,7 +272,7 @@ class Served:
         elif isinstance(problem, Forbidden):
             problem = _Refusal("forbidden", str(problem))
         elif not isinstance(problem, _Refusal):
-            self.tell(call, problem)
+            self.tell(call, _undeclared(call, problem), context)
             problem = _Refusal("internal")
         body: dict[str, Any] = {
             "type": f"{self.base}/-/errors/{problem.problem}",
@@ -287,16 +291,25 @@ class Served:
             headers.setdefault("retry-after", "1")
         return _STATUS[problem.problem], _json(body), headers
 
-    def tell(self, call: str, problem: BaseException) -> None:
+    def tell(self, call: str, problem: BaseException, context: Context | None = None) -> None:
         hook = self.options.get("on_error", _log_error)
         try:
-            hook(call, problem)
+            hook(call, problem, context)
         except Exception as failed:
             _log_error(call, problem)
             _log_error("on_error", failed)
 
 
-def _log_error(call: str, problem: BaseException) -> None:
+def _undeclared(call: str, problem: BaseException) -> BaseException:
+    """Says of a declared error that this call does not declare it."""
+    if not isinstance(problem, wire.DeclaredError):
+        return problem
+    told = RuntimeError(f"{call} failed with {problem.NAME}, which it does not declare; add it to fails")
+    told.__cause__ = problem
+    return told
+
+
+def _log_error(call: str, problem: BaseException, context: Context | None = None) -> None:
     """What errors are told to without on_error."""
     logging.getLogger("faithful").error("%s failed", call, exc_info=problem)
 
@@ -491,7 +504,7 @@ class _Exchange:
             if self.begun:
                 raise
             fails = self.call.fails if self.call is not None else []
-            status, text, headers = self.mount.problem(self._name, problem, fails)
+            status, text, headers = self.mount.problem(self._name, problem, fails, self.context)
             try:
                 await self._respond(status, self._headers(web.PROBLEM, headers), text.encode())
             except _GoneError:
@@ -806,7 +819,7 @@ class _Exchange:
                 raise
             told = reading.failed if reading is not None and reading.failed is not None else problem
             async with lock:
-                await put(writer.problem(self.mount.problem(self._name, told, found.call.fails)[1]))
+                await put(writer.problem(self.mount.problem(self._name, told, found.call.fails, self.context)[1]))
         finally:
             pacemaker.cancel()
 
@@ -841,7 +854,7 @@ class _Exchange:
                 raise _GoneError from problem
             raise reading.failed or problem from None
         if reading.failed is not None:
-            raise reading.failed  # half a stream was no request, whatever the handler made of it
+            raise reading.failed  # half a stream was not a request, whatever the handler made of it
         await self._answered(call, encoding, result)
 
     async def _chunk(self, timeout: float | None) -> bytes:
@@ -1053,7 +1066,7 @@ class _Exchange:
     async def _deny(self, problem: Exception) -> None:
         """Refuses an upgrade: with problem details, where the server that carries us can."""
         fails = self.call.fails if self.call is not None else []
-        status, text, headers = self.mount.problem(self._name, problem, fails)
+        status, text, headers = self.mount.problem(self._name, problem, fails, self.context)
         if "websocket.http.response" in self.scope.get("extensions", {}):
             body = text.encode()
             start = [*self._headers(web.PROBLEM, headers), (b"content-length", str(len(body)).encode())]

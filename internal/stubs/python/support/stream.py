@@ -16,7 +16,7 @@ class LostError(Exception):
 
 
 class BadElementError(Exception):
-    """A part of a stream that is no element, or too large a one."""
+    """A part of a stream that is not an element, or too large a one."""
 
     def __init__(self, detail: str, *, too_large: bool = False) -> None:
         super().__init__(detail)
@@ -118,7 +118,7 @@ class Splitter:
             yield element[element.index(b"{") :] if self.json else element
 
     def left(self) -> bool:
-        """Whether something waits that is no element yet."""
+        """Whether something waits that is not an element yet."""
         return bool(self.buffer.strip(b"\x1e \t\r\n") if self.json else self.buffer)
 
     def _next_cbor(self) -> int | None:
@@ -146,7 +146,7 @@ class Splitter:
         first = data[at]
         if first == 0xFF:
             if not self.open or self.open.pop() != -1:
-                raise BadElementError("what came is no sequence of elements")
+                raise BadElementError("what came is not a sequence of elements")
             self.whole = True
             return 1
         info, major, size = first & 31, first >> 5, 1
@@ -157,11 +157,11 @@ class Splitter:
                 return 0
             argument = int.from_bytes(data[at + 1 : at + size], "big")
         elif 27 < info < 31:
-            raise BadElementError("what came is no sequence of elements")
+            raise BadElementError("what came is not a sequence of elements")
         if len(self.open) > 4 * wire.MAX_DEPTH:
             raise BadElementError(f"an element nests over {wire.MAX_DEPTH}")
         if 2 <= major <= 5 and info != 31 and argument > 1 << 40:
-            raise BadElementError("what came is no sequence of elements")
+            raise BadElementError("what came is not a sequence of elements")
         if major == 6:
             self.open.append(1)
         elif info == 31:
@@ -197,7 +197,7 @@ class Splitter:
                 if c == 0x7B:
                     self.depth = 1
                 elif c not in b"\x1e \t\r\n":
-                    raise BadElementError("what came is no sequence of elements")
+                    raise BadElementError("what came is not a sequence of elements")
             elif c == 0x22:
                 self.text = True
             elif c in b"{[":

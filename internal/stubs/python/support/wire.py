@@ -139,7 +139,7 @@ class Instant:
     def of(cls, moment: datetime) -> Instant:
         """The instant of a datetime that knows its time zone."""
         if moment.tzinfo is None:
-            raise ValueError("a datetime without a time zone is no instant")
+            raise ValueError("a datetime without a time zone is not an instant")
         since = moment - _EPOCH
         return cls(since.days * 86400 + since.seconds, since.microseconds * 1000)
 
@@ -229,7 +229,7 @@ def parse_date(text: str) -> date:
 _MAX_DIGITS = 34
 _EXACT = Context(prec=6000)
 _DECIMAL = re.compile(r"(-?)(0|[1-9][0-9]*)(?:\.([0-9]+))?(?:[eE]([+-]?[0-9]+))?", re.ASCII)
-_DECIMAL_LONG = f"a decimal has at most {_MAX_DIGITS} digits, and as many behind the point"
+_DECIMAL_LONG = f"a decimal has at most {_MAX_DIGITS} digits, and as many after the point"
 
 
 def decimal_of(coefficient: int, exponent: int) -> Decimal:
@@ -270,7 +270,7 @@ def _parts(v: Decimal) -> tuple[int, int]:
     """The coefficient and exponent of a decimal, in the range that is written."""
     sign, digits, exponent = v.as_tuple()
     if not isinstance(exponent, int) or (sign and not any(digits)):
-        raise WireError(f"{v} is no decimal")
+        raise WireError(f"{v} is not a decimal")
     if exponent > 0 or exponent < -_MAX_DIGITS or len(digits) > _MAX_DIGITS:
         sign, digits, exponent = decimal_of(int(v.scaleb(-exponent, _EXACT)), exponent).as_tuple()
         assert isinstance(exponent, int)
@@ -1549,7 +1549,7 @@ class JsonReader:
                 self.fail("too large for a float64", start)
             return value
         if len(text) > 20 or not -(1 << 63) <= int(text) < 1 << 64:
-            self.fail(f"{text[:40]} is no int64 and no uint64", start)
+            self.fail(f"{text[:40]} is neither an int64 nor a uint64", start)
         return int(text)
 
     def open_union(self, union: str) -> str:
@@ -1581,7 +1581,7 @@ class JsonReader:
             self.fail("expected one alternative, found a second one")
 
     def entry(self, name: str) -> tuple[int, CborReader] | None:
-        """Reads "#13" and its CBOR as base64url; None where name is no number."""
+        """Reads "#13" and its CBOR as base64url; None where name is not a number."""
         if not (name.startswith("#") and name[1:].isdecimal() and name.isascii()):
             return None
         if name[1] == "0" or len(name) > 6 or int(name[1:]) > 65535:

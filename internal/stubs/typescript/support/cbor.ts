@@ -196,7 +196,7 @@ export class CborWriter {
       return;
     }
     if (v !== BigInt.asIntN(64, v)) {
-      throw new WireError(`${String(v)} is no int64`);
+      throw new WireError(`${String(v)} is not an int64`);
     }
     if (v < 0n) {
       this.bigHead(majorNegative, -1n - v);
@@ -212,7 +212,7 @@ export class CborWriter {
       return;
     }
     if (v !== BigInt.asUintN(64, v)) {
-      throw new WireError(`${String(v)} is no uint64`);
+      throw new WireError(`${String(v)} is not a uint64`);
     }
     this.bigHead(majorUnsigned, v);
   }

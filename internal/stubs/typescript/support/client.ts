@@ -538,7 +538,7 @@ export class Client {
     return answer;
   }
 
-  /** Reads an answer that is no stream. */
+  /** Reads an answer that is not a stream. */
   private async read<Q, A>(call: Call<Q, A>, answer: IncomingAnswer, patience: Patience): Promise<A> {
     let body: Uint8Array | undefined;
     try {
@@ -551,7 +551,7 @@ export class Client {
     }
     const type = web.mediaType(answer.header("content-type"));
     if (!isSuccess(answer)) {
-      throw type === web.problemType ? web.failure(call, answer.status, new TextDecoder().decode(body)) : new web.BadAnswer(answer.status, "it is no problem details");
+      throw type === web.problemType ? web.failure(call, answer.status, new TextDecoder().decode(body)) : new web.BadAnswer(answer.status, "it is not problem details");
     }
     if (call.answer === undefined || call.answerStream) {
       return undefined as A;

@@ -108,7 +108,7 @@ export class JsonWriter {
 
   uint64(v: bigint): void {
     if (v !== BigInt.asUintN(64, v)) {
-      throw new WireError(`${String(v)} is no uint64`);
+      throw new WireError(`${String(v)} is not a uint64`);
     }
     this.out += v <= 0x1fffffffffffffn ? v.toString() : `"${String(v)}"`;
   }
@@ -119,7 +119,7 @@ export class JsonWriter {
 
   int64(v: bigint): void {
     if (v !== BigInt.asIntN(64, v)) {
-      throw new WireError(`${String(v)} is no int64`);
+      throw new WireError(`${String(v)} is not an int64`);
     }
     const safe = v <= 0x1fffffffffffffn && v >= -0x1fffffffffffffn;
     this.out += safe ? v.toString() : `"${String(v)}"`;
@@ -176,7 +176,7 @@ export class JsonWriter {
         return;
       case "bigint":
         if (v !== (v < 0n ? BigInt.asIntN(64, v) : BigInt.asUintN(64, v))) {
-          throw new WireError(`${String(v)} is no int64 and no uint64`);
+          throw new WireError(`${String(v)} is neither an int64 nor a uint64`);
         }
         this.out += v.toString();
         return;
@@ -773,7 +773,7 @@ export class JsonReader {
     }
     const n = digits.length > 21 ? undefined : BigInt(digits);
     if (n === undefined || n !== (n < 0n ? BigInt.asIntN(64, n) : BigInt.asUintN(64, n))) {
-      this.fail(`${digits.slice(0, 40)} is no int64 and no uint64`);
+      this.fail(`${digits.slice(0, 40)} is neither an int64 nor a uint64`);
     }
     return n;
   }

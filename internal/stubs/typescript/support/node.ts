@@ -6,11 +6,11 @@ import { Agent as SecureAgent, request as httpsRequest } from "node:https";
 
 import type { IncomingAnswer, OutgoingRequest, Transport } from "./client.js";
 import { report } from "./server.js";
-import type { Incoming, Mount, Outgoing } from "./server.js";
+import type { Incoming, Served, Outgoing } from "./server.js";
 import { type Chunks, joined } from "./web.js";
 
 /** A listener for http.createServer. */
-export function nodeListener(mount: Mount): RequestListener {
+export function nodeListener(mount: Served): RequestListener {
   return (incoming, outgoing) => {
     answer(mount, incoming, outgoing).catch((problem: unknown) => {
       report(mount.options, "", problem);
@@ -73,7 +73,7 @@ function chunks(message: IncomingMessage, iterate: () => AsyncIterator<unknown>,
   };
 }
 
-async function answer(mount: Mount, incoming: IncomingMessage, outgoing: ServerResponse): Promise<void> {
+async function answer(mount: Served, incoming: IncomingMessage, outgoing: ServerResponse): Promise<void> {
   let left: AbortController | undefined;
   let hasLeft = false;
   const signal = (): AbortSignal => {
@@ -90,7 +90,7 @@ async function answer(mount: Mount, incoming: IncomingMessage, outgoing: ServerR
     }
   });
   outgoing.on("error", () => {
-    // A client that has left is no error of ours; "close" tells.
+    // A client that has left is not an error of ours; "close" tells.
   });
   const { status, headers, body } = await mount.answer(incomingOf(incoming, signal));
   // A reader that takes nothing for so long is gone.

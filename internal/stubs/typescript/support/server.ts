@@ -53,8 +53,8 @@ export interface ServerOptions {
   readonly unlisted?: boolean;
   readonly authorizer?: Authorizer;
   readonly middleware?: readonly Middleware[];
-  /** Told each error that the caller is not. */
-  readonly onError?: (call: string, problem: unknown) => void;
+  /** Told each error that the caller is not, with the call's context where it came so far; else console.error is. */
+  readonly onError?: (call: string, problem: unknown, context: Context | undefined) => void;
   /** /-/state answers 503 when this throws. */
   readonly serving?: () => void | Promise<void>;
   /** Whether /-/about and /-/definitions answer: to all, where it is not given. */
@@ -92,7 +92,7 @@ export interface Upgrade {
 }
 
 /** Answers requests: call it with one, or give it to a listener. */
-export interface Mount {
+export interface Served {
   (request: Request): Promise<Response>;
   readonly routes: readonly Route[];
   readonly definitions: Definitions;
@@ -155,7 +155,7 @@ const commonErrors = [
 ];
 
 /** Makes a mount of routes. */
-export function mount(definitions: Definitions, routes: readonly Route[], options: ServerOptions): Mount {
+export function mount(definitions: Definitions, routes: readonly Route[], options: ServerOptions): Served {
   const server = new Server(definitions, routes, options);
   return Object.assign(
     async (request: Request): Promise<Response> => {
@@ -179,7 +179,7 @@ export function mount(definitions: Definitions, routes: readonly Route[], option
  * Joins mounts of several services into one. The options of the first hold for
  * all; it throws where another has options of its own, which would not be heeded.
  */
-export function serve(first: Mount, ...others: readonly Mount[]): Mount {
+export function serve(first: Served, ...others: readonly Served[]): Served {
   if (others.some((m) => Object.keys(m.options).length > 0)) {
     throw new Error("options are given to the first mount, and hold for all");
   }
@@ -420,12 +420,12 @@ class Server {
   }
 
   /** What an error is answered with: as it is where the call declares it, else without anything of the inside. */
-  refuse(name: string, problem: unknown, fails: readonly Failure[] = []): Outgoing {
-    const [text, status, headers] = this.details(name, problem, fails);
+  refuse(name: string, problem: unknown, fails: readonly Failure[] = [], context?: Context): Outgoing {
+    const [text, status, headers] = this.details(name, problem, fails, context);
     return { status, headers: { ...headers, "content-type": web.problemType, vary: "Accept" }, body: encoder.encode(text) };
   }
 
-  details(name: string, problem: unknown, fails: readonly Failure[]): [text: string, status: number, headers: Readonly<Record<string, string>>] {
+  details(name: string, problem: unknown, fails: readonly Failure[], context?: Context): [text: string, status: number, headers: Readonly<Record<string, string>>] {
     const declared = fails.find((f) => problem instanceof wire.DeclaredError && f.name === problem.name);
     if (declared !== undefined) {
       const page = this.definitions.errors.find((e) => e.name === declared.name);
@@ -434,7 +434,7 @@ class Server {
         const head = JSON.stringify({ type: `${this.base}/-/errors/${declared.name}`, title, status: declared.status });
         return [`${head.slice(0, -1)},"error":${wire.toJson(declared.codec, problem as wire.DeclaredError)}}`, declared.status, {}];
       } catch (unwritable) {
-        return this.details(name, unwritable, []);
+        return this.details(name, unwritable, [], context);
       }
     }
     let refusal: Refusal;
@@ -445,7 +445,7 @@ class Server {
     } else if (problem instanceof Forbidden) {
       refusal = new Refusal("forbidden", problem.message);
     } else {
-      report(this.options, name, problem);
+      report(this.options, name, undeclared(name, problem), context);
       refusal = new Refusal("internal", "");
     }
     const { problem: kind, detail, violations, headers } = refusal;
@@ -511,13 +511,21 @@ class Server {
 const serverBudget = 250_000;
 
 /** Tells an error that the caller is not told. What is told must not fail for it. */
-export function report(options: ServerOptions, call: string, problem: unknown): void {
+export function report(options: ServerOptions, call: string, problem: unknown, context?: Context): void {
   try {
-    (options.onError ?? logError)(call, problem);
+    (options.onError ?? logError)(call, problem, context);
   } catch (failed) {
     logError(call, problem);
     logError("onError", failed);
   }
+}
+
+/** Says of a declared error that this call does not declare it. */
+function undeclared(call: string, problem: unknown): unknown {
+  if (!(problem instanceof wire.DeclaredError)) {
+    return problem;
+  }
+  return new Error(`${call} failed with ${problem.name}, which it does not declare; add it to fails`, { cause: problem });
 }
 
 /** What errors are told to without onError. */
@@ -637,10 +645,10 @@ class Exchange {
 
   private failed(problem: unknown): Outgoing {
     const told = this.late && !(problem instanceof wire.DeclaredError) ? new Refusal("too-slow", "the call took too long", [], { "retry-after": "1" }) : problem;
-    return this.server.refuse(this.call.name, told, this.call.fails);
+    return this.server.refuse(this.call.name, told, this.call.fails, this.context);
   }
 
-  /** Writes an answer that is no stream. */
+  /** Writes an answer that is not a stream. */
   private answer(type: string, answer: unknown): Outgoing {
     const { call, finish } = this.found.route;
     if (call.answer === undefined) {
@@ -730,7 +738,7 @@ class Exchange {
       if (problem instanceof Lost || reading?.lost === true || (!begun && sequence)) {
         throw problem;
       }
-      yield writer.problem(this.server.details(this.call.name, reading?.failed ?? problem, this.call.fails)[0]);
+      yield writer.problem(this.server.details(this.call.name, reading?.failed ?? problem, this.call.fails, this.context)[0]);
     } finally {
       this.done();
       this.abort(undefined); // for a handler that still works when its reader has gone
@@ -753,7 +761,7 @@ class Exchange {
       }
       return this.answer(type, answer);
     } catch (problem) {
-      // Whatever the handler made of it, half a stream was no request.
+      // Whatever the handler made of it, half a stream was not a request.
       return this.server.refuse(this.call.name, reading.failed ?? problem, this.call.fails);
     } finally {
       this.done();

@@ -11,7 +11,7 @@ import { Queue } from "./client.js";
 import type { SocketTransport } from "./client.js";
 import { incomingOf, rawAnswer } from "./node.js";
 import { report } from "./server.js";
-import type { Mount, Upgrade } from "./server.js";
+import type { Served, Upgrade } from "./server.js";
 import { after } from "./stream.js";
 
 /** Bytes that wait to be read before reading of the connection stops: a message may be as large as an element. */
@@ -111,7 +111,7 @@ export const nodeSocket: SocketTransport = (request, protocol, failed) =>
   });
 
 /** Lets a server of Node serve the calls of a mount that stream both ways. */
-export function serveSockets(server: Server | SecureServer, mount: Mount): void {
+export function serveSockets(server: Server | SecureServer, mount: Served): void {
   const sockets = new Map<string, WebSocketServer>();
   server.on("upgrade", (incoming, connection, head) => {
     if (incoming.headers.upgrade?.toLowerCase() !== "websocket") {

@@ -11,7 +11,7 @@ export class Lost extends Error {
   }
 }
 
-/** A part of a stream that is no element, or too large a one. */
+/** A part of a stream that is not an element, or too large a one. */
 export class BadElement extends Error {
   override readonly name = "BadElement";
   constructor(
@@ -46,7 +46,7 @@ export class ElementWriter<T> {
     return this.limited(
       wire.written((w) => {
         w.openMap(1);
-        w.leave(); // an element is no level of its own
+        w.leave(); // an element is not a level of its own
         w.key(1);
         codec.writeCbor(w, m);
       }),
@@ -165,7 +165,7 @@ export class Splitter {
     const info = first & 31;
     if (first === 0xff) {
       if (this.open.pop() !== Infinity) {
-        throw new BadElement("what came is no sequence of elements");
+        throw new BadElement("what came is not a sequence of elements");
       }
       this.whole = true;
       return 1;
@@ -185,14 +185,14 @@ export class Splitter {
     } else if (info === 31) {
       argument = Infinity;
     } else if (info > 27) {
-      throw new BadElement("what came is no sequence of elements");
+      throw new BadElement("what came is not a sequence of elements");
     }
     if (this.open.length > 4 * wire.maxDepth) {
       throw new BadElement(`an element nests over ${String(wire.maxDepth)}`);
     }
     const major = first >> 5;
     if (major >= 2 && major <= 5 && argument > 2 ** 40 && argument !== Infinity) {
-      throw new BadElement("what came is no sequence of elements");
+      throw new BadElement("what came is not a sequence of elements");
     }
     if (major === 6) {
       this.open.push(1);
@@ -230,7 +230,7 @@ export class Splitter {
         if (c === 0x7b) {
           this.depth = 1;
         } else if (c !== 0x1e && c !== 0x20 && c !== 0x09 && c !== 0x0a && c !== 0x0d) {
-          throw new BadElement("what came is no sequence of elements");
+          throw new BadElement("what came is not a sequence of elements");
         }
       } else if (c === 0x22) {
         this.text = true;

@@ -235,7 +235,7 @@ export class Decimal {
   /** coefficient divided by ten to the power of scale, of at most 34 digits. */
   static of(coefficient: bigint, scale = 0): Decimal {
     if (!Number.isInteger(scale)) {
-      throw new WireError(`${String(scale)} is no scale`);
+      throw new WireError(`${String(scale)} is not a scale`);
     }
     if (scale >= 0 && scale <= maxDigits && coefficient < 1_000_000_000n && coefficient > -1_000_000_000n) {
       return new Decimal(coefficient, scale);

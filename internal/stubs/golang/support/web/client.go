@@ -82,11 +82,11 @@ func WithClientMiddleware(middleware ...ClientMiddleware) ClientOption {
 }
 
 // WithTimeout limits the time of each call and of everything that it waits for:
-// credentials, tries and the pauses between them. The default is 60 s; 0 is no limit. Of
+// credentials, tries and the pauses between them. The default is 60 s; 0 means no limit. Of
 // a stream it limits the time until it begins.
 func WithTimeout(d time.Duration) ClientOption { return func(c *Client) { c.timeout = orForever(d) } }
 
-// WithStreamIdle limits how long a stream may be silent; the default is 60 s, 0 is no limit.
+// WithStreamIdle limits how long a stream may be silent; the default is 60 s, 0 means no limit.
 func WithStreamIdle(d time.Duration) ClientOption { return func(c *Client) { c.idle = orForever(d) } }
 
 // forever is as good as no limit.
@@ -193,7 +193,7 @@ func (c *Client) sequence() string {
 	return CBORSeq
 }
 
-// read reads an answer that is no stream.
+// read reads an answer that is not a stream.
 func (c *Client) read(call *Call, response *http.Response, answer wire.Message) error {
 	body, err := c.body(call, response)
 	if err != nil {
@@ -450,11 +450,11 @@ func (c *Client) target(call *Call, p *Parameters) *url.URL {
 	return &u
 }
 
-// failure turns an answer that is no success into an error.
+// failure turns an answer that is not a success into an error.
 func failure(call *Call, status int, encoding string, body []byte) error {
 	bad := func(err error) error { return &BadAnswer{Call: call.Name, Status: status, Err: err} }
 	if encoding != problemJSON {
-		return bad(errors.New("it is no problem details"))
+		return bad(errors.New("it is not problem details"))
 	}
 	p := &Problem{}
 	if err := json.Unmarshal(body, p); err != nil {

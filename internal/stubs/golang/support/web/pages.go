@@ -9,7 +9,7 @@ import (
 	"strings"
 )
 
-func (m *Mount) ownPages(w http.ResponseWriter, r *http.Request, page string) {
+func (m *Served) ownPages(w http.ResponseWriter, r *http.Request, page string) {
 	name, isError := strings.CutPrefix(page, "errors/")
 	var answer any
 	status := http.StatusOK
@@ -21,7 +21,7 @@ func (m *Mount) ownPages(w http.ResponseWriter, r *http.Request, page string) {
 	case page == "state":
 		answer = map[string]bool{"serving": true}
 		if err := guard(func() error { return m.serving(r.Context()) }); err != nil {
-			m.report("state", err)
+			m.report(r.Context(), "state", err)
 			status, answer = http.StatusServiceUnavailable, map[string]bool{"serving": false}
 		}
 	case (page == "about" || page == "definitions") && !m.quiet && m.guarded && !m.admits(w, r):
@@ -43,7 +43,7 @@ func (m *Mount) ownPages(w http.ResponseWriter, r *http.Request, page string) {
 	}
 	body, err := json.Marshal(answer)
 	if err != nil {
-		m.report(page, err)
+		m.report(r.Context(), page, err)
 		m.problem(w, r, "internal", "")
 		return
 	}
@@ -52,7 +52,7 @@ func (m *Mount) ownPages(w http.ResponseWriter, r *http.Request, page string) {
 	m.deliver(w, r, status, body)
 }
 
-func (m *Mount) about() any {
+func (m *Served) about() any {
 	type call struct {
 		Call   string `json:"call"`
 		Method string `json:"method"`
@@ -70,7 +70,7 @@ func (m *Mount) about() any {
 }
 
 // admits asks the authorizer about the pages that are behind it.
-func (m *Mount) admits(w http.ResponseWriter, r *http.Request) bool {
+func (m *Served) admits(w http.ResponseWriter, r *http.Request) bool {
 	if m.authorizer == nil {
 		return true
 	}

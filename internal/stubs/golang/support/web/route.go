@@ -27,7 +27,7 @@ type Route struct {
 	Converse func(ctx context.Context, elements Elements, send Send) error
 
 	// Upgrade serves calls that stream both ways.
-	Upgrade func(m *Mount, w http.ResponseWriter, r *http.Request, route *Route)
+	Upgrade func(m *Served, w http.ResponseWriter, r *http.Request, route *Route)
 }
 
 // Send sends one element of a stream.

@@ -21,9 +21,9 @@ import (
 	"faithfulcourier/internal/stubs/golang/support/wire"
 )
 
-// Mount is an http.Handler that serves calls, and speaks for all of them
+// Served is an http.Handler that serves calls, and speaks for all of them
 // below "/-/".
-type Mount struct {
+type Served struct {
 	definitions *Definitions
 	digest      []string // as a header has it
 	base        string
@@ -42,7 +42,7 @@ type Mount struct {
 	guarded     bool
 	authorizer  Authorizer
 	middleware  []Middleware
-	onError     func(call string, err error)
+	onError     func(ctx context.Context, call string, err error)
 	serving     func(ctx context.Context) error
 }
 
@@ -55,16 +55,16 @@ type Authorizer func(ctx context.Context, call *Call, credentials Credentials) (
 type Middleware func(ctx context.Context, call *Call, next func(ctx context.Context) error) error
 
 // ServerOption changes how a mount serves.
-type ServerOption func(*Mount)
+type ServerOption func(*Served)
 
 // WithBase serves below a path such as "/v1".
 func WithBase(path string) ServerOption {
-	return func(m *Mount) { m.base = strings.TrimRight(path, "/") }
+	return func(m *Served) { m.base = strings.TrimRight(path, "/") }
 }
 
 // WithBodyLimit changes how large a request may be; the default is 4 MiB.
 func WithBodyLimit(octets int64) ServerOption {
-	return func(m *Mount) { m.limit = min(octets, mostOctets) }
+	return func(m *Served) { m.limit = min(octets, mostOctets) }
 }
 
 // mostOctets is as good as no limit, and leaves room to count beyond it.
@@ -73,7 +73,7 @@ const mostOctets = math.MaxInt32 << 16
 // WithElementLimit changes how large an element of a stream may be; the default
 // is 1 MiB.
 func WithElementLimit(octets int) ServerOption {
-	return func(m *Mount) { m.element = min(octets, math.MaxInt32) }
+	return func(m *Served) { m.element = min(octets, math.MaxInt32) }
 }
 
 // serverBudget is so low that no body of the default limit that is taken builds more
@@ -83,60 +83,61 @@ const serverBudget = 250_000
 // WithItemLimit changes how much a request, or an element of a stream, may hold: list
 // items and entries of maps and messages count one, a message one and its declared
 // fields besides. The default is 250,000.
-func WithItemLimit(items int) ServerOption { return func(m *Mount) { m.items = items } }
+func WithItemLimit(items int) ServerOption { return func(m *Served) { m.items = items } }
 
 // WithHandlerTimeout changes how long a call may take, its body included; the
 // default is 60 s. Streams are not limited.
-func WithHandlerTimeout(d time.Duration) ServerOption { return func(m *Mount) { m.timeout = d } }
+func WithHandlerTimeout(d time.Duration) ServerOption { return func(m *Served) { m.timeout = d } }
 
 // WithIdleTimeout changes how long a stream may be silent; the default is 60 s.
-func WithIdleTimeout(d time.Duration) ServerOption { return func(m *Mount) { m.idle = d } }
+func WithIdleTimeout(d time.Duration) ServerOption { return func(m *Served) { m.idle = d } }
 
 // WithHeartbeat changes after how much silence a stream says that it lives; the
 // default is 15 s.
-func WithHeartbeat(d time.Duration) ServerOption { return func(m *Mount) { m.heartbeat = d } }
+func WithHeartbeat(d time.Duration) ServerOption { return func(m *Served) { m.heartbeat = d } }
 
 // WithOrigins lets pages of these origins, such as "https://skerry.example",
 // call the server from a browser. The default is none.
 func WithOrigins(origins ...string) ServerOption {
-	return func(m *Mount) { m.origins = append(m.origins, origins...) }
+	return func(m *Served) { m.origins = append(m.origins, origins...) }
 }
 
 // WithUnlisted lets requests hold members and alternatives that the
 // definitions do not list, for servers that only pass messages on.
-func WithUnlisted() ServerOption { return func(m *Mount) { m.unlisted = true } }
+func WithUnlisted() ServerOption { return func(m *Served) { m.unlisted = true } }
 
 // WithAuthorizer sets what judges credentials. Without an authorizer it is enough that they
 // are there.
 func WithAuthorizer(authorizer Authorizer) ServerOption {
-	return func(m *Mount) { m.authorizer = authorizer }
+	return func(m *Served) { m.authorizer = authorizer }
 }
 
 // WithMiddleware adds middleware; the first added is the outermost.
 func WithMiddleware(middleware ...Middleware) ServerOption {
-	return func(m *Mount) { m.middleware = append(m.middleware, middleware...) }
+	return func(m *Served) { m.middleware = append(m.middleware, middleware...) }
 }
 
 // WithOnError is told each error that the caller is not: a handler's error
-// that the call does not declare, a panic, an answer that can't be written.
-func WithOnError(hook func(call string, err error)) ServerOption {
-	return func(m *Mount) { m.onError = hook }
+// that the call does not declare, a panic (a *Panic, with its stack), an answer that
+// can't be written. Without it they are logged by log/slog.
+func WithOnError(hook func(ctx context.Context, call string, err error)) ServerOption {
+	return func(m *Served) { m.onError = hook }
 }
 
 // WithServing makes "/-/state" answer 503 while check returns an error.
 func WithServing(check func(ctx context.Context) error) ServerOption {
-	return func(m *Mount) { m.serving = check }
+	return func(m *Served) { m.serving = check }
 }
 
 // WithoutDefinitions keeps "/-/about" and "/-/definitions" to the server.
-func WithoutDefinitions() ServerOption { return func(m *Mount) { m.quiet = true } }
+func WithoutDefinitions() ServerOption { return func(m *Served) { m.quiet = true } }
 
 // WithGuardedDefinitions puts "/-/about" and "/-/definitions" behind the authorizer.
-func WithGuardedDefinitions() ServerOption { return func(m *Mount) { m.guarded = true } }
+func WithGuardedDefinitions() ServerOption { return func(m *Served) { m.guarded = true } }
 
-// NewMount returns a mount of routes.
-func NewMount(definitions *Definitions, routes []Route, options ...ServerOption) *Mount {
-	m := &Mount{definitions: definitions, digest: []string{definitions.Digest}, limit: 4 << 20, items: serverBudget,
+// NewServed returns a mount of routes.
+func NewServed(definitions *Definitions, routes []Route, options ...ServerOption) *Served {
+	m := &Served{definitions: definitions, digest: []string{definitions.Digest}, limit: 4 << 20, items: serverBudget,
 		element: 1 << 20, timeout: time.Minute, idle: time.Minute, heartbeat: 15 * time.Second,
 		onError: logError, serving: func(context.Context) error { return nil }}
 	for i := range routes {
@@ -153,7 +154,7 @@ func NewMount(definitions *Definitions, routes []Route, options ...ServerOption)
 // Serve joins mounts of several services into one. The options of the first hold
 // for all; Serve panics where another has options of its own, which would not be
 // heeded.
-func Serve(first *Mount, others ...*Mount) *Mount {
+func Serve(first *Served, others ...*Served) *Served {
 	joined := *first
 	joined.routes = slices.Clone(first.routes)
 	for _, m := range others {
@@ -174,7 +175,7 @@ func NewServer(handler http.Handler) *http.Server {
 }
 
 // ServeHTTP answers one request.
-func (m *Mount) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+func (m *Served) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	w.Header()["Faithful-Definitions"] = m.digest
 	if origin := r.Header.Get("Origin"); origin != "" && m.crossOrigin(w, r, origin) {
 		return
@@ -204,7 +205,7 @@ func (m *Mount) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 
 // crossOrigin lets browsers call from the origins that were given (Fetch
 // standard, CORS protocol), and answers what they ask before they do.
-func (m *Mount) crossOrigin(w http.ResponseWriter, r *http.Request, origin string) (answered bool) {
+func (m *Served) crossOrigin(w http.ResponseWriter, r *http.Request, origin string) (answered bool) {
 	if !slices.Contains(m.origins, origin) {
 		return false
 	}
@@ -224,7 +225,7 @@ func (m *Mount) crossOrigin(w http.ResponseWriter, r *http.Request, origin strin
 
 // exchange is one call while it is answered.
 type exchange struct {
-	mount       *Mount
+	mount       *Served
 	w           http.ResponseWriter
 	r           *http.Request
 	route       *Route
@@ -241,7 +242,7 @@ type exchange struct {
 
 // call answers one call, refusing in the order: credentials, encoding of the
 // answer, encoding of the request, size, what can't be read, what is not allowed.
-func (m *Mount) call(w http.ResponseWriter, r *http.Request, route *Route, values map[string]string) {
+func (m *Served) call(w http.ResponseWriter, r *http.Request, route *Route, values map[string]string) {
 	x := &exchange{mount: m, w: w, r: r, route: route, values: values, ctx: r.Context()}
 	call := route.Call
 	if x.foreign() {
@@ -309,7 +310,7 @@ func (x *exchange) admitted() bool {
 }
 
 // judge asks the authorizer; a panic in it is an error.
-func (m *Mount) judge(ctx context.Context, call *Call, credentials Credentials) (allowed context.Context, err error) {
+func (m *Served) judge(ctx context.Context, call *Call, credentials Credentials) (allowed context.Context, err error) {
 	err = guard(func() (err error) {
 		allowed, err = m.authorizer(ctx, call, credentials)
 		return err
@@ -342,15 +343,15 @@ func guard(run func() error) (err error) {
 }
 
 // logError is what errors are told to without WithOnError.
-func logError(call string, err error) {
-	slog.Error("a call failed", "call", call, "error", err)
+func logError(ctx context.Context, call string, err error) {
+	slog.ErrorContext(ctx, "a call failed", "call", call, "error", err)
 }
 
 // report tells an error that the caller is not told.
-func (m *Mount) report(call string, err error) {
-	if failed := guard(func() error { m.onError(call, err); return nil }); failed != nil {
-		logError(call, err)
-		logError("WithOnError", failed)
+func (m *Served) report(ctx context.Context, call string, err error) {
+	if failed := guard(func() error { m.onError(ctx, call, err); return nil }); failed != nil {
+		logError(ctx, call, err)
+		logError(ctx, "WithOnError", failed)
 	}
 }
 
@@ -380,7 +381,7 @@ func (x *exchange) foreign() bool {
 }
 
 // allowsOrigin lets pages of the server itself in, and of the origins given.
-func (m *Mount) allowsOrigin(r *http.Request, origin string) bool {
+func (m *Served) allowsOrigin(r *http.Request, origin string) bool {
 	if slices.Contains(m.origins, origin) || r.Header.Get("Sec-Fetch-Site") == "same-origin" {
 		return true
 	}
@@ -402,11 +403,11 @@ func Unauthenticated(detail string) error { return &refusedCredential{"unauthent
 // for the caller.
 func Forbidden(detail string) error { return &refusedCredential{"forbidden", detail} }
 
-func (m *Mount) authorizerRefused(w http.ResponseWriter, r *http.Request, call *Call, err error) {
+func (m *Served) authorizerRefused(w http.ResponseWriter, r *http.Request, call *Call, err error) {
 	var refused *refusedCredential
 	switch {
 	case !errors.As(err, &refused):
-		m.report(call.Name, err)
+		m.report(r.Context(), call.Name, err)
 		m.problem(w, r, "internal", "")
 	case refused.problem == "unauthenticated":
 		m.unauthenticated(w, r, call, refused.detail)
@@ -420,7 +421,7 @@ type requestError struct{ problem *Problem }
 
 func (e *requestError) Error() string { return e.problem.Error() }
 
-func (m *Mount) unauthenticated(w http.ResponseWriter, r *http.Request, call *Call, detail string) {
+func (m *Served) unauthenticated(w http.ResponseWriter, r *http.Request, call *Call, detail string) {
 	for _, challenge := range challenges(call) {
 		w.Header().Add("WWW-Authenticate", challenge)
 	}
@@ -550,14 +551,14 @@ func (x *exchange) answer(ctx context.Context, answer wire.Message, err error) {
 }
 
 // deliver writes an answer, and gives up a client that does not read it.
-func (m *Mount) deliver(w http.ResponseWriter, r *http.Request, status int, body []byte) {
+func (m *Served) deliver(w http.ResponseWriter, r *http.Request, status int, body []byte) {
 	controller := http.NewResponseController(w)
 	const piece = 256 << 10
 	_ = controller.SetWriteDeadline(time.Now().Add(m.idle)) // a recorder of tests has none
 	w.WriteHeader(status)
 	for len(body) > piece {
 		if _, err := w.Write(body[:piece]); err != nil {
-			return // a client that has left is no error of ours
+			return // a client that has left is not an error of ours
 		}
 		body = body[piece:]
 		_ = controller.SetWriteDeadline(time.Now().Add(m.idle))
@@ -613,7 +614,7 @@ func (x *exchange) request() (wire.Message, bool) {
 }
 
 // invalid answers with violations.
-func (m *Mount) invalid(w http.ResponseWriter, r *http.Request, violations []wire.Violation) {
+func (m *Served) invalid(w http.ResponseWriter, r *http.Request, violations []wire.Violation) {
 	p := commonProblem(m.base, "invalid-request", fmt.Sprintf("%d violations", len(violations)))
 	if len(violations) == 1 {
 		p.Detail = "1 violation"
@@ -666,7 +667,7 @@ func isTimeout(err error) bool {
 }
 
 // unreadable answers for a payload that can't be read.
-func (m *Mount) unreadable(w http.ResponseWriter, r *http.Request, err error) {
+func (m *Served) unreadable(w http.ResponseWriter, r *http.Request, err error) {
 	var e *wire.Error
 	if errors.As(err, &e) && e.TooLarge {
 		m.problem(w, r, "too-large", e.Detail)
@@ -694,7 +695,7 @@ func readAll(body io.Reader, length, limit int64) ([]byte, error) {
 
 // patience is how long the handler may take: as long as the client says that
 // it waits (RFC 7240, section 4.3), and no longer than the server allows.
-func (m *Mount) patience(r *http.Request) time.Duration {
+func (m *Served) patience(r *http.Request) time.Duration {
 	header := r.Header.Get("Prefer")
 	if header == "" {
 		return m.timeout
@@ -740,14 +741,16 @@ func (x *exchange) fail(ctx context.Context, err error) {
 func (x *exchange) problemOf(ctx context.Context, err error) (p *Problem, headers map[string]string) {
 	m, call := x.mount, x.route.Call
 	var declared DeclaredError
-	if errors.As(err, &declared) && slices.ContainsFunc(call.Fails,
-		func(f Failure) bool { return f.Name == declared.ErrorName() }) {
-		fields, encodeErr := encode(JSON, declared)
-		if encodeErr == nil {
-			return &Problem{Type: m.base + "/-/errors/" + declared.ErrorName(), Title: m.title(declared.ErrorName()),
-				Status: declared.ErrorStatus(), Fields: fields}, nil
+	if errors.As(err, &declared) {
+		name := declared.ErrorName()
+		if !slices.ContainsFunc(call.Fails, func(f Failure) bool { return f.Name == name }) {
+			err = fmt.Errorf("%s failed with %s, which it does not declare; add it to fails: %w", call.Name, name, err)
+		} else if fields, encodeErr := encode(JSON, declared); encodeErr != nil {
+			err = encodeErr
+		} else {
+			return &Problem{Type: m.base + "/-/errors/" + name, Title: m.title(name), Status: declared.ErrorStatus(),
+				Fields: fields}, nil
 		}
-		err = encodeErr
 	}
 	var refused *refusedCredential
 	var request *requestError
@@ -766,7 +769,7 @@ func (x *exchange) problemOf(ctx context.Context, err error) (p *Problem, header
 		return commonProblem(m.base, "too-slow", "the call took too long"), map[string]string{"Retry-After": "1"}
 	}
 	if x.r.Context().Err() == nil || !errors.Is(err, context.Canceled) {
-		m.report(call.Name, err)
+		m.report(ctx, call.Name, err)
 	}
 	return commonProblem(m.base, "internal", ""), nil
 }
@@ -782,7 +785,7 @@ func Overloaded(retryAfter time.Duration) error {
 }
 
 // title is the first line of an error's documentation, or its name.
-func (m *Mount) title(name string) string {
+func (m *Served) title(name string) string {
 	for _, e := range m.definitions.Errors {
 		if e.Name == name && e.Doc != "" {
 			line, _, _ := strings.Cut(e.Doc, "\n")
@@ -792,16 +795,16 @@ func (m *Mount) title(name string) string {
 	return name[strings.LastIndexByte(name, '.')+1:]
 }
 
-func (m *Mount) problem(w http.ResponseWriter, r *http.Request, name, detail string) {
+func (m *Served) problem(w http.ResponseWriter, r *http.Request, name, detail string) {
 	m.write(w, r, commonProblem(m.base, name, detail))
 }
 
 // write answers with problem details. What is left of the request is read and
 // dropped before the connection may close.
-func (m *Mount) write(w http.ResponseWriter, r *http.Request, p *Problem) {
+func (m *Served) write(w http.ResponseWriter, r *http.Request, p *Problem) {
 	body, err := json.Marshal(p)
 	if err != nil {
-		m.report(p.Name(), err)
+		m.report(r.Context(), p.Name(), err)
 	}
 	if p.Status == http.StatusServiceUnavailable && w.Header().Get("Retry-After") == "" {
 		w.Header().Set("Retry-After", "1")

@@ -29,7 +29,7 @@ func (x *exchange) send() {
 	stop()
 	switch {
 	case err == nil:
-		_ = out.end() // a client that has left is no error of ours
+		_ = out.end() // a client that has left is not an error of ours
 	case !out.begun:
 		x.fail(ctx, err)
 	default:
@@ -111,7 +111,7 @@ func (x *exchange) receive() {
 		return err
 	})
 	if in.failed != nil {
-		// Whatever the handler made of it, half a stream was no request.
+		// Whatever the handler made of it, half a stream was not a request.
 		err = in.failed
 	}
 	if errors.Is(err, errLost) && r.Context().Err() != nil {

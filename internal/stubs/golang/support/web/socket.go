@@ -83,7 +83,7 @@ func newSocket(ctx context.Context, conn *websocket.Conn, limit, budget int, idl
 // finish says that nobody wants more of what comes.
 func (s *socket) finish() { s.once.Do(func() { close(s.stop) }) }
 
-// next reads one element that is no heartbeat. A connection that ends before the
+// next reads one element that is not a heartbeat. A connection that ends before the
 // other side's end is errLost. Only waiting for the peer counts as its silence.
 func (s *socket) next(ctx context.Context, idle time.Duration, m wire.Message) (wire.Element, *Problem, error) {
 	silence := time.NewTimer(idle)
@@ -174,7 +174,7 @@ func (t lostTransport) RoundTrip(r *http.Request) (*http.Response, error) {
 }
 
 // Converse serves calls that stream both ways.
-func Converse(m *Mount, w http.ResponseWriter, r *http.Request, route *Route) {
+func Converse(m *Served, w http.ResponseWriter, r *http.Request, route *Route) {
 	if origins := r.Header["Origin"]; len(origins) > 1 || len(origins) == 1 && !m.allowsOrigin(r, origins[0]) {
 		m.problem(w, r, "forbidden", "a page of another site may not make this call")
 		return

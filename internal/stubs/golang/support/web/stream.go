@@ -143,7 +143,7 @@ type tooLarge struct{ limit int }
 
 func (e *tooLarge) Error() string { return fmt.Sprintf("an element of more than %d bytes", e.limit) }
 
-// next reads one element that is no heartbeat, a value into m. The error is errLost
+// next reads one element that is not a heartbeat, a value into m. The error is errLost
 // when the stream is over without its end.
 func (s *streamReader) next(m wire.Message) (wire.Element, *Problem, error) {
 	for {

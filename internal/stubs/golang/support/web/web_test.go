@@ -38,7 +38,7 @@ func TestPreferred(t *testing.T) {
 }
 
 func TestPatience(t *testing.T) {
-	m := NewMount(&Definitions{}, nil, WithHandlerTimeout(10*time.Second))
+	m := NewServed(&Definitions{}, nil, WithHandlerTimeout(10*time.Second))
 	for prefer, want := range map[string]time.Duration{"": 10 * time.Second, "wait=3": 3 * time.Second,
 		"respond-async, wait=3": 3 * time.Second, "wait=60": 10 * time.Second, "wait=0": 10 * time.Second,
 		"wait=-1": 10 * time.Second, "wait=x": 10 * time.Second} {
@@ -105,8 +105,8 @@ func outgoing(text string) Outgoing {
 var echo = Call{Name: "m.S.echo", Method: "POST", Path: "/m/s/echo",
 	Fails: []Failure{{Name: "m.Failed", New: func() DeclaredError { return new(failed) }}}}
 
-func echoMount(options ...ServerOption) *Mount {
-	return NewMount(&Definitions{Name: "n", Version: "v", Digest: "d",
+func echoServed(options ...ServerOption) *Served {
+	return NewServed(&Definitions{Name: "n", Version: "v", Digest: "d",
 		Errors: []ErrorPage{{"m.Failed", 422, "It failed.\nBadly."}}}, []Route{{
 		Call: &echo, Implemented: true, NewRequest: func() wire.Message { return new(note) }, Answers: true,
 		Serve: func(ctx context.Context, request wire.Message) (wire.Message, error) {
@@ -124,7 +124,7 @@ func echoMount(options ...ServerOption) *Mount {
 }
 
 func TestRoundTrip(t *testing.T) {
-	server := httptest.NewServer(echoMount(WithHandlerTimeout(30 * time.Millisecond)))
+	server := httptest.NewServer(echoServed(WithHandlerTimeout(30 * time.Millisecond)))
 	defer server.Close()
 	var digests []string
 	for _, options := range [][]ClientOption{nil, {WithJSON()}} {
@@ -155,9 +155,9 @@ func TestRoundTrip(t *testing.T) {
 func TestOwnPages(t *testing.T) {
 	sick := errors.New("the sea is rough")
 	var told []string
-	server := httptest.NewServer(Serve(echoMount(WithBase("/v1"),
+	server := httptest.NewServer(Serve(echoServed(WithBase("/v1"),
 		WithServing(func(context.Context) error { return sick }),
-		WithOnError(func(c string, err error) { told = append(told, c+": "+err.Error()) })), echoMount()))
+		WithOnError(func(_ context.Context, c string, err error) { told = append(told, c+": "+err.Error()) })), echoServed()))
 	defer server.Close()
 	get := func(path string) (int, string) {
 		response, err := http.Get(server.URL + path)
@@ -180,7 +180,7 @@ func TestOwnPages(t *testing.T) {
 		assert.Equal(t, 404, status, path)
 		assert.Contains(t, text, "/v1/-/errors/unknown-call")
 	}
-	quiet := httptest.NewServer(echoMount(WithoutDefinitions()))
+	quiet := httptest.NewServer(echoServed(WithoutDefinitions()))
 	defer quiet.Close()
 	for _, path := range []string{"/-/about", "/-/definitions"} {
 		response, err := http.Get(quiet.URL + path)
@@ -191,7 +191,7 @@ func TestOwnPages(t *testing.T) {
 }
 
 func TestEarlyAnswerReachesAClientThatStillSends(t *testing.T) {
-	server := httptest.NewServer(echoMount(WithBodyLimit(1000)))
+	server := httptest.NewServer(echoServed(WithBodyLimit(1000)))
 	defer server.Close()
 	body := io.MultiReader(strings.NewReader(`{"text":"`), io.LimitReader(zeros{}, 20<<20))
 	response, err := http.Post(server.URL+"/m/s/echo", JSON, body)

@@ -282,7 +282,7 @@ func (r *JSONReader) anyNumber() Any {
 	n, minus, ok := parseInteger(s, false)
 	switch {
 	case !ok || minus && n > 1<<63:
-		r.fail(start, "%s is no int64 and no uint64", shorten(s))
+		r.fail(start, "%s is neither an int64 nor a uint64", shorten(s))
 		return Any{}
 	case minus:
 		return Any{-int64(n)}

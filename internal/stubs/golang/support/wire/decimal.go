@@ -25,7 +25,7 @@ type Decimal struct {
 
 var (
 	errDecimal     = errors.New(`a decimal is written as in "12.50"`)
-	errDecimalLong = fmt.Errorf("a decimal has at most %d digits, and as many behind the point", MaxDecimalDigits)
+	errDecimalLong = fmt.Errorf("a decimal has at most %d digits, and as many after the point", MaxDecimalDigits)
 	errMinusZero   = errors.New("a decimal has no -0")
 )
 
@@ -56,7 +56,7 @@ func DecimalOf(coefficient *big.Int, scale int) (Decimal, error) {
 // more than 34 digits are refused.
 func ParseDecimal(s string) (Decimal, error) { return parseDecimal([]byte(s)) }
 
-// MustDecimal is ParseDecimal for constants; it panics on what is no decimal.
+// MustDecimal is ParseDecimal for constants; it panics on what is not a decimal.
 func MustDecimal(s string) Decimal {
 	d, err := ParseDecimal(s)
 	if err != nil {

@@ -29,7 +29,7 @@ func (r *JSONReader) blanks() {
 	}
 }
 
-// peek returns the next byte that is no blank, or 0.
+// peek returns the next byte that is not a blank, or 0.
 func (r *JSONReader) peek() byte {
 	if r.at < len(r.data) && r.data[r.at] > ' ' {
 		return r.data[r.at]

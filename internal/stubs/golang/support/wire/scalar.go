@@ -28,7 +28,7 @@ func ParseUUID(s string) (UUID, error) {
 	return UUID{}, errors.New("a uuid is written as 8-4-4-4-12 hexadecimal digits")
 }
 
-// MustUUID is ParseUUID for constants; it panics on what is no uuid.
+// MustUUID is ParseUUID for constants; it panics on what is not a uuid.
 func MustUUID(s string) UUID {
 	u, err := ParseUUID(s)
 	if err != nil {

@@ -147,7 +147,7 @@ type Splitter struct {
 // NewSplitter returns a splitter of CBOR or JSON.
 func NewSplitter(json bool) *Splitter { return &Splitter{json: json} }
 
-var errSequence = errors.New("what came is no sequence of elements")
+var errSequence = errors.New("what came is not a sequence of elements")
 
 // Next returns how many bytes the first element of data takes and where in
 // them it begins, or 0 while more is needed. Between calls data only grows, but
