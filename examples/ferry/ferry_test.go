@@ -14,8 +14,10 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -390,49 +392,126 @@ func TestFailuresAreToldApart(t *testing.T) {
 	assert.False(t, errors.As(err, &notFound))
 }
 
-// TestScaffoldsRun makes starting points of a server in each language, and runs
-// the tests that come with them.
+// TestScaffoldsRun makes starting points of a server in each language, of one service and
+// then of another beside it, runs the tests that come with them, and stops the servers.
 func TestScaffoldsRun(t *testing.T) {
 	if testing.Short() {
 		t.Skip("skipped: -short leaves out scaffolds of whole services")
 	}
-	for _, service := range []string{"Bookings", "Quay"} {
-		dir := t.TempDir()
-		project, err := Files()
-		require.NoError(t, err)
-		for path, text := range project {
-			full := filepath.Join(dir, filepath.FromSlash(path))
-			require.NoError(t, os.MkdirAll(filepath.Dir(full), 0o777))
-			require.NoError(t, os.WriteFile(full, []byte(text), 0o666))
-		}
-		toolchain.Run(t, dir, toolchain.Program(t), "generate")
-		scaffold := func(t *testing.T, language, into string) {
+	dir := t.TempDir()
+	project, err := Files()
+	require.NoError(t, err)
+	for path, text := range project {
+		full := filepath.Join(dir, filepath.FromSlash(path))
+		require.NoError(t, os.MkdirAll(filepath.Dir(full), 0o777))
+		require.NoError(t, os.WriteFile(full, []byte(text), 0o666))
+	}
+	toolchain.Run(t, dir, toolchain.Program(t), "generate")
+	// scaffold writes two services, and adds to the program what is said to be missing there.
+	scaffold := func(t *testing.T, language, into, program string) {
+		for _, service := range []string{"Bookings", "Quay"} {
 			arguments := []string{"scaffold", language, service, "--into", into}
-			assert.Contains(t, toolchain.Run(t, dir, toolchain.Program(t), arguments...), "files written, 0 there already")
+			said := toolchain.Run(t, dir, toolchain.Program(t), arguments...)
+			assert.Contains(t, said, "files written, ")
 			assert.Contains(t, toolchain.Run(t, dir, toolchain.Program(t), append(arguments, "--dry")...), "0 files to write")
-		}
-		t.Run("go "+service, func(t *testing.T) {
-			scaffold(t, "go", "go/made")
-			toolchain.Run(t, dir, "go", "vet", "./go/made")
-			toolchain.Run(t, dir, "go", "test", "./go/made")
-		})
-		t.Run("typescript "+service, func(t *testing.T) {
-			toolchain.Require(t, "typescript")
-			scaffold(t, "typescript", "typescript/src/made")
-			out := toolchain.BuildTypeScript(t, filepath.Join(dir, "typescript"), t.TempDir())
-			tests, err := filepath.Glob(filepath.Join(out, "made", "handlers", "*.test.js"))
+			if service == "Bookings" {
+				assert.NotContains(t, said, "Add to")
+				continue
+			}
+			assert.Contains(t, said, "left alone "+into+"/"+program)
+			_, missing, found := strings.Cut(said, "Add to "+into+"/"+program+"\n")
+			require.True(t, found, said)
+			missing, _, _ = strings.Cut(missing, "\n\n")
+			path := filepath.Join(dir, filepath.FromSlash(into), program)
+			text, err := os.ReadFile(path)
 			require.NoError(t, err)
-			assert.Regexp(t, `# pass [1-9]`, toolchain.Run(t, out, "node", append([]string{"--test"}, tests...)...))
-		})
-		t.Run("python "+service, func(t *testing.T) {
-			python := toolchain.Python(t)
-			scaffold(t, "python", "python/made")
-			c := exec.Command(python, "-m", "pytest", "-q", "-p", "no:cacheprovider", "made")
-			c.Dir = filepath.Join(dir, "python")
-			c.Env = append(os.Environ(), "PYTHONPATH="+c.Dir+":"+filepath.Join(c.Dir, "made"))
-			output, err := c.CombinedOutput()
-			require.NoError(t, err, "%s", output)
-			assert.Regexp(t, `[1-9][0-9]* passed`, string(output))
-		})
+			changed := string(text)
+			for line := range strings.Lines(missing + "\n") {
+				switch line = strings.TrimSpace(line); {
+				case strings.HasPrefix(line, `"`):
+					changed = strings.Replace(changed, "import (\n", "import (\n"+line+"\n", 1)
+				case strings.HasPrefix(line, "import ") || strings.HasPrefix(line, "from "):
+					changed = strings.Replace(changed, "\nimport ", "\n"+line+"\nimport ", 1)
+				case strings.HasSuffix(line, ","):
+					at := regexp.MustCompile(`(?m)^.*(web\.Serve\(|= serve\(|return serve\()\n[ \t]*`)
+					changed = at.ReplaceAllString(changed, "${0}"+line+"\n        ")
+				default:
+					changed = strings.Replace(changed, "const port", line+"\nconst port", 1)
+				}
+			}
+			require.NotEqual(t, string(text), changed)
+			require.NoError(t, os.WriteFile(path, []byte(changed), 0o666))
+		}
+	}
+	t.Run("go", func(t *testing.T) {
+		scaffold(t, "go", "go/made", "main.go")
+		toolchain.Run(t, dir, "go", "vet", "./go/made/...")
+		toolchain.Run(t, dir, "go", "test", "./go/made/...")
+		toolchain.Run(t, dir, "go", "build", "-o", "made", "./go/made")
+		stops(t, dir, filepath.Join(dir, "made"), "-listen")
+	})
+	t.Run("typescript", func(t *testing.T) {
+		toolchain.Require(t, "typescript")
+		scaffold(t, "typescript", "typescript/src/made", "main.ts")
+		out := toolchain.BuildTypeScript(t, filepath.Join(dir, "typescript"), t.TempDir())
+		tests, err := filepath.Glob(filepath.Join(out, "made", "*", "*.test.js"))
+		require.NoError(t, err)
+		assert.Regexp(t, `# pass 12`, toolchain.Run(t, out, "node", append([]string{"--test"}, tests...)...))
+		stops(t, out, "node", filepath.Join("made", "main.js"))
+	})
+	t.Run("python", func(t *testing.T) {
+		python := toolchain.Python(t)
+		scaffold(t, "python", "python/made", "main.py")
+		in := filepath.Join(dir, "python")
+		c := exec.Command(python, "-m", "pytest", "-q", "-p", "no:cacheprovider", "made")
+		c.Dir = in
+		output, err := c.CombinedOutput()
+		require.NoError(t, err, "%s", output)
+		assert.Contains(t, string(output), "12 passed")
+		toolchain.Run(t, in, python, "-m", "mypy", "made")
+		stops(t, in, python, "-m", "made.main")
+	})
+}
+
+// stops starts a server on a free port, which is its last argument, sees it serve two
+// services, and sees it end well when it is terminated.
+func stops(t *testing.T, dir string, program string, arguments ...string) {
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	address := listener.Addr().String()
+	listener.Close()
+	last := address[strings.LastIndexByte(address, ':')+1:]
+	if len(arguments) > 0 && arguments[0] == "-listen" {
+		last = address
+	}
+	server := exec.Command(program, append(arguments, last)...)
+	server.Dir = dir
+	var output bytes.Buffer
+	server.Stdout, server.Stderr = &output, &output
+	require.NoError(t, server.Start())
+	defer server.Process.Kill()
+	get := func(path string) string {
+		response, err := http.Get("http://" + address + path)
+		if err != nil {
+			return ""
+		}
+		defer response.Body.Close()
+		text, _ := io.ReadAll(response.Body)
+		return string(text)
+	}
+	require.Eventually(t, func() bool { return get("/-/state") != "" }, 20*time.Second, 20*time.Millisecond)
+	about := get("/-/about")
+	assert.Contains(t, about, "skerry.booking.Bookings.book")
+	assert.Contains(t, about, "skerry.quay.Quay.post")
+	require.NoError(t, server.Process.Signal(syscall.SIGTERM))
+	ended := make(chan error, 1)
+	go func() { ended <- server.Wait() }()
+	select {
+	case err := <-ended:
+		if err != nil {
+			assert.Contains(t, err.Error(), "terminated", "%s", &output) // as uvicorn ends, after it shut down
+		}
+	case <-time.After(15 * time.Second):
+		t.Errorf("the server goes on: %s", &output)
 	}
 }

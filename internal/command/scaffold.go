@@ -23,10 +23,11 @@ var scaffoldCommand = &command{
 	name:     "scaffold",
 	synopsis: "LANGUAGE SERVICE [--into DIR] [--dry]",
 	short:    "writes starting points of a server, that belong to you",
-	long: `Writes a main program, a handler for each call with a sample answer, and a
-test that starts the server and calls it. The files are yours: no later run
-touches them, it only adds what is missing. The output folder of the stubs is
-the one that faithful.toml names.`,
+	long: `Writes a main program and, for the service, a folder: what its calls depend on,
+a handler for each call with a sample answer, and a test for each call that
+starts the server and calls it. The files are yours. A later run only adds
+files that are missing, and says what to add to your own. The stubs are those
+of faithful.toml; without the role client there, tests are left out.`,
 	examples: [2]string{"faithful scaffold go Quay --into server", "faithful scaffold python skerry.booking.Bookings"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		into := flags.String("into", "server", "write into this `DIR`")
@@ -58,27 +59,40 @@ func scaffold(w *World, languageName, serviceName, into string, dry bool) (int, 
 			o.Has("server")
 	})
 	if i < 0 {
-		return trouble, fmt.Errorf("faithful.toml has no %s output with the role server, on which the server would stand",
-			languageName)
+		return trouble, fmt.Errorf("faithful.toml has no %s output with the role server, which the server needs", languageName)
 	}
 	output := p.Config.Stubs[i]
 	options, err := stubOptions(p, output)
 	if err != nil {
 		return trouble, err
 	}
-	dir := w.path(into)
-	relative, err := filepath.Rel(dir, filepath.Join(p.Dir, output.Into))
-	if err != nil {
+	dir, stubsDir := w.path(into), filepath.Join(p.Dir, output.Into)
+	if options.Into, err = slashRelative(dir, stubsDir); err != nil {
 		return trouble, err
 	}
-	options.Into = filepath.ToSlash(relative)
+	if options.From, err = slashRelative(stubsDir, dir); err != nil {
+		return trouble, err
+	}
+	options.Folder = stubs.ServiceFolder(defs, service)
 	options.Samples = stubs.SamplesOf(defs)
 	status, err := fine, error(nil)
 	buffered(w, func(printer *report.Printer) {
-		status, err = writeMissing(printer, w.Dir, dir, into, language.Scaffold(service, options), dry)
-		if err != nil || dry {
+		list := language.Scaffold(service, options)
+		var old map[string]bool
+		if old, err = writeMissing(printer, w.Dir, dir, into, list, dry); err != nil {
+			status = trouble
 			return
 		}
+		if !options.Client {
+			printer.Line("no tests: the %s output does not have the role client, which they call with", languageName)
+		}
+		if dry {
+			if len(old) < len(list) {
+				status = found
+			}
+			return
+		}
+		joins(printer, into, list, old)
 		printer.Line("")
 		printer.Line("%s", printer.In(report.Bold, "Next"))
 		for _, line := range language.Next(shell.Word(filepath.ToSlash(filepath.Clean(into))), options) {
@@ -88,45 +102,76 @@ func scaffold(w *World, languageName, serviceName, into string, dry bool) (int, 
 	return status, err
 }
 
-// writeMissing writes files that are not there, and touches none that is.
-func writeMissing(p *report.Printer, base, dir, shown string, list []stubs.File, dry bool) (status int, err error) {
+// slashRelative is a folder as seen from another, with slashes.
+func slashRelative(from, to string) (string, error) {
+	relative, err := filepath.Rel(from, to)
+	return filepath.ToSlash(relative), err
+}
+
+// writeMissing writes files that are not there, and touches none that is; old are those.
+func writeMissing(p *report.Printer, base, dir, shown string, list []stubs.Start, dry bool) (old map[string]bool,
+	err error) {
 	var folder *files.Folder
 	if !dry {
 		if folder, err = files.Make(base, dir); err != nil {
-			return trouble, err
+			return nil, err
 		}
 		defer func() { err = errors.Join(err, folder.Close()) }()
 	}
-	written, kept := 0, 0
+	old = map[string]bool{}
 	for _, f := range list {
 		path := filepath.Join(dir, filepath.FromSlash(f.Path))
 		switch _, err := os.Lstat(path); {
 		case err == nil:
-			kept++
+			old[f.Path] = true
 			continue
 		case !errors.Is(err, fs.ErrNotExist):
-			return trouble, err
+			return nil, err
 		}
-		written++
 		verb := "wrote"
 		if dry {
 			verb = "would write"
-		} else {
-			if err := folder.Create(filepath.FromSlash(f.Path), f.Content, 0o666); err != nil {
-				return trouble, err
-			}
+		} else if err := folder.Create(filepath.FromSlash(f.Path), f.Content, 0o666); err != nil {
+			return nil, err
 		}
 		p.Line("  %s %s", verb, filepath.ToSlash(filepath.Join(shown, f.Path)))
 	}
-	if dry {
-		p.Line("%s to write, %d there already", report.Plural(written, "file"), kept)
-		if written > 0 {
-			return found, nil
+	for _, f := range list {
+		if old[f.Path] {
+			p.Line("  left alone %s", filepath.ToSlash(filepath.Join(shown, f.Path)))
 		}
-		return fine, nil
 	}
-	p.Line("%s written, %d there already and left alone", report.Plural(written, "file"), kept)
-	return fine, nil
+	written := report.Plural(len(list)-len(old), "file")
+	if dry {
+		p.Line("%s to write, %d there already", written, len(old))
+	} else {
+		p.Line("%s written, %d there already and left alone", written, len(old))
+	}
+	return old, nil
+}
+
+// joins says what files that were there need of those that are new.
+func joins(p *report.Printer, shown string, list []stubs.Start, old map[string]bool) {
+	lines := map[string][]string{}
+	var paths []string
+	for _, f := range list {
+		for _, join := range f.Joins {
+			if old[f.Path] || !old[join.Path] {
+				continue
+			}
+			if lines[join.Path] == nil {
+				paths = append(paths, join.Path)
+			}
+			lines[join.Path] = append(lines[join.Path], join.Lines...)
+		}
+	}
+	for _, path := range paths {
+		p.Line("")
+		p.Line("%s", p.In(report.Bold, "Add to "+filepath.ToSlash(filepath.Join(shown, path))))
+		for _, line := range lines[path] {
+			p.Line("  %s", line)
+		}
+	}
 }
 
 // serviceNamed finds a service by its name, with or without its module.
@@ -153,7 +198,7 @@ func serviceNamed(defs *schema.Definitions, name string) (*schema.Service, error
 	if near := source.Nearest(name, names); near != "" {
 		message += fmt.Sprintf("; did you mean %q?", near)
 	} else {
-		message += "; there is " + strings.Join(names, ", ")
+		message += "; the services are: " + strings.Join(names, ", ")
 	}
 	return nil, fmt.Errorf("%s", message)
 }

@@ -43,10 +43,11 @@ type Options struct {
 	// Async adds clients for asyncio, in Python.
 	Async bool
 
-	// For Scaffold: the output folder as seen from that of the server, and what
-	// makes samples.
-	Into    string
-	Samples Samples
+	// For Scaffold: the output folder as seen from that of the server and the reverse,
+	// the folder of the service in it, and what makes samples.
+	Into, From string
+	Folder     string
+	Samples    Samples
 }
 
 // Everything are the options of an output with all roles.
@@ -67,8 +68,8 @@ type Language interface {
 	// Generate returns all files of an output, sorted by path.
 	Generate(defs *schema.Definitions, about About, options Options) ([]File, error)
 	// Scaffold returns starting points for a server of a service, that belong
-	// to the user.
-	Scaffold(s *schema.Service, options Options) []File
+	// to the user. Tests are among them if the output has clients.
+	Scaffold(s *schema.Service, options Options) []Start
 	// Scalar tells whether the language has a row for a scalar.
 	Scalar(k schema.Kind) bool
 	// Compatible are the rules of what changes do to users' programs.

@@ -161,6 +161,9 @@ type generator struct {
 	root   string // the import path of this output
 	types  string // and that of the one with the types
 	apart  bool   // whether the module's types are in another package
+	// For Scaffold: the import path of the server, and the modules that a file may use.
+	here   string
+	beside []*schema.Module
 
 	exhaustive bool
 	imports    map[string]string // path → name, "" for the last part of the path
@@ -189,7 +192,8 @@ func (g *generator) file(withDoc bool) []byte {
 		if name != "" && name != path[strings.LastIndexByte(path, '/')+1:] {
 			line = name + " " + line
 		}
-		if strings.HasPrefix(path, g.root+"/") || strings.HasPrefix(path, g.types+"/") {
+		if strings.HasPrefix(path, g.root+"/") || strings.HasPrefix(path, g.types+"/") ||
+			g.here != "" && strings.HasPrefix(path, g.here+"/") {
 			own = append(own, line)
 		} else {
 			standard = append(standard, line)
@@ -240,7 +244,11 @@ func (g *generator) name(d *schema.Decl) string {
 	case d.Module == g.module:
 		return g.useType(Folder(d.Module), "types") + "." + d.Name
 	}
-	return g.useType(Folder(d.Module), importName(d.Module, append(g.module.Uses(), g.module))) + "." + d.Name
+	beside := g.beside
+	if beside == nil {
+		beside = append(g.module.Uses(), g.module)
+	}
+	return g.useType(Folder(d.Module), importName(d.Module, beside)) + "." + d.Name
 }
 
 func aboutFile(defs *schema.Definitions, about stubs.About, root string) []byte {

@@ -100,7 +100,8 @@ func PackageName(m *schema.Module) string {
 var taken = strings.Fields(`about any append b bool byte c cap clear close complex copy delete imag panic print println real
 	recover calls client context ctx e entries err error false fields float64 int int32 int64 iota item
 	key len list m make max min n name nil number options path r request seen start string time true
-	int8 int16 uint8 float32 uint16 uint32 uint64 v w web wire answer at entry`)
+	int8 int16 uint8 float32 uint16 uint32 uint64 v w web wire answer at entry
+	element elements log s sender server slog t talk`)
 
 // importName is how a module's package is called where it is imported.
 func importName(m *schema.Module, others []*schema.Module) string {

@@ -3,6 +3,8 @@ package golang
 import (
 	"fmt"
 	"go/format"
+	"path"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -12,67 +14,151 @@ import (
 )
 
 // Next lists the commands that run and test what Scaffold wrote.
-func (Language) Next(into string, _ stubs.Options) []string {
+func (Language) Next(into string, options stubs.Options) []string {
 	if !strings.HasPrefix(into, "/") && !strings.HasPrefix(into, ".") {
 		into = "./" + into
 	}
-	return []string{"go run " + into, "go test " + into}
+	next := []string{"go run " + into}
+	if options.Client {
+		next = append(next, "go test "+into+"/...")
+	}
+	return next
 }
 
-// Scaffold writes a main program, and for each call a file with its handler and
-// one with a test. Handlers add themselves to the calls of the server, so that
-// a later run only has to add files.
-func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File {
-	root := strings.Trim(options.Package, "/")
-	types := root
+// Scaffold writes a main program, and for the service a package: a struct for what its
+// calls depend on, and for each call a file with its handler and one with a test.
+func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.Start {
+	w := &starter{service: s, options: options, root: strings.Trim(options.Package, "/")}
+	w.types = w.root
 	if !options.Types {
-		types = strings.Trim(options.TypesAt, "/")
+		w.types = strings.Trim(options.TypesAt, "/")
 	}
-	var files []stubs.File
-	add := func(path string, write func(g *generator)) {
-		g := &generator{Code: stubs.NewCode("\t"), module: &schema.Module{Name: "main"}, root: root, types: types,
-			imports: map[string]string{}}
-		write(g)
-		head := stubs.NewCode("\t")
-		g.head(head)
-		source, err := format.Source(append(head.Bytes(), g.Bytes()...))
-		if err != nil {
-			source = g.Bytes() // which its reader will see
+	w.here = path.Join(w.root, options.From)
+	w.folder = strings.ReplaceAll(options.Folder, "_", "")
+	if slices.Contains(keywords, w.folder) || slices.Contains([]string{"main", "init", "internal", "vendor", "testdata"},
+		w.folder) {
+		w.folder += "service"
+	}
+	w.program()
+	w.dependencies()
+	for _, c := range s.Calls {
+		w.handler(c)
+		if options.Client {
+			w.add(stubs.CallFile(c.Name, "service")+"_test.go", w.folder, func(g *generator) { g.sampleTest(c, options, w.stub(g)) })
 		}
-		files = append(files, stubs.File{Path: path, Content: source})
 	}
-	service := PackageName(s.Module)
-	add("main.go", func(g *generator) {
-		g.use(Folder(s.Module), service)
-		g.P("")
-		g.P("// calls are what this server does; each file of a call adds its own.")
-		g.P("var calls %s.%sCalls", service, s.Name)
+	return w.starts
+}
+
+// starter writes the files of one service.
+type starter struct {
+	service           *schema.Service
+	options           stubs.Options
+	root, types, here string // import paths: of the stubs, of their types, of the server
+	folder            string // of the service, and the name of its package
+	starts            []stubs.Start
+}
+
+// add writes a file of the program, or of the package of the service.
+func (w *starter) add(file, packageName string, write func(g *generator), joins ...stubs.Join) {
+	g := &generator{Code: stubs.NewCode("\t"), module: &schema.Module{Name: "main"}, root: w.root, types: w.types,
+		imports: map[string]string{}, here: w.here, beside: append(w.service.Module.Uses(), w.service.Module)}
+	write(g)
+	head := stubs.NewCode("\t")
+	g.head(head, packageName)
+	source, err := format.Source(append(head.Bytes(), g.Bytes()...))
+	if err != nil {
+		source = g.Bytes() // which its reader will see
+	}
+	if packageName != "main" {
+		file = packageName + "/" + file
+	}
+	w.starts = append(w.starts, stubs.Start{File: stubs.File{Path: file, Content: source}, Joins: joins})
+}
+
+// stub imports the stubs of the service.
+func (w *starter) stub(g *generator) string {
+	m := w.service.Module
+	return g.use(Folder(m), importName(m, g.beside))
+}
+
+func (w *starter) program() {
+	w.add("main.go", "main", func(g *generator) {
+		g.imports[w.here+"/"+w.folder] = w.folder
+		context, slog := g.std("context"), g.std("log/slog")
 		g.P("")
 		g.In("func main() {", func() {
 			g.P("listen := %s.String(\"listen\", \"127.0.0.1:8080\", \"the address to listen on\")", g.std("flag"))
 			g.P("flag.Parse()")
-			g.P("mount := %s.Serve%s(calls, %s.WithOnError(func(_ %s.Context, call string, err error) { "+
-				"%s.Printf(\"%%s: %%v\", call, err) }))", service, s.Name, g.web(), g.std("context"), g.std("log"))
-			g.P("server := %s.NewServer(mount)", g.web())
-			g.P("server.Addr = *listen")
-			g.P("%s", `log.Printf("listening on http://%s", *listen)`)
-			g.P("log.Fatal(server.ListenAndServe())")
+			g.In("if err := run(*listen); err != nil {", func() {
+				g.P("%s.Error(\"the server stopped\", \"error\", err)", slog)
+				g.P("%s.Exit(1)", g.std("os"))
+			}, "}")
+		}, "}")
+		g.P("")
+		g.P("// handler is every service, each with what it depends on.")
+		g.In(fmt.Sprintf("func handler(log *%s.Logger) %s.Handler {", slog, g.std("net/http")), func() {
+			g.In("return "+g.web()+".Serve(", func() { g.P("%s.Serve(%s.New(log)),", w.folder, w.folder) }, ")")
+		}, "}")
+		g.P("")
+		g.P("// run serves until the process is interrupted or terminated. Calls that are running")
+		g.P("// then have 10 s to end.")
+		g.In("func run(listen string) error {", func() {
+			g.P("ctx, stop := %s.NotifyContext(%s.Background(), os.Interrupt, %s.SIGTERM)", g.std("os/signal"), context,
+				g.std("syscall"))
+			g.P("defer stop()")
+			g.P("server := %s.NewServer(handler(%s.Default()))", g.web(), slog)
+			g.P("server.Addr = listen")
+			g.P("stopped := make(chan error, 1)")
+			g.In("go func() {", func() {
+				g.P("<-ctx.Done()")
+				g.P("limit, cancel := %s.WithTimeout(%s.Background(), 10*%s.Second)", context, context, g.std("time"))
+				g.P("defer cancel()")
+				g.P("stopped <- server.Shutdown(limit)")
+			}, "}()")
+			g.P("%s.Info(\"listening\", \"address\", \"http://\"+listen)", slog)
+			g.In(fmt.Sprintf("if err := server.ListenAndServe(); !%s.Is(err, http.ErrServerClosed) {", g.std("errors")),
+				func() { g.P("return err") }, "}")
+			g.P("return <-stopped")
 		}, "}")
 	})
-	for _, c := range s.Calls {
-		name := unexported(CallName(c))
-		handler := "serve" + CallName(c)
-		add(stubs.CallFile(c.Name, "main")+".go", func(g *generator) {
-			g.P("")
-			g.P("func init() { calls.%s = %s }", CallName(c), handler)
-			g.P("")
-			comment(g.Code, handler+" serves "+c.FullName()+"."+paragraph(c.Doc))
-			g.std("context")
-			g.In(fmt.Sprintf("func %s%s {", handler, g.handlerType(c)), func() { g.sample(c, options) }, "}")
-		})
-		add(stubs.CallFile(c.Name, "main")+"_test.go", func(g *generator) { g.sampleTest(c, options, service, name) })
-	}
-	return files
+}
+
+func (w *starter) dependencies() {
+	join := stubs.Join{Path: "main.go", Lines: []string{strconv.Quote(w.here + "/" + w.folder),
+		fmt.Sprintf("%s.Serve(%s.New(log)),", w.folder, w.folder)}}
+	w.add("service.go", w.folder, func(g *generator) {
+		stub, name := w.stub(g), w.service.Name
+		slog := g.std("log/slog")
+		g.P("")
+		g.P("// Service is what the calls of %s depend on: a database, other", w.service.FullName())
+		g.P("// clients, a clock.")
+		g.In("type Service struct {", func() { g.P("log *%s.Logger", slog) }, "}")
+		g.P("")
+		g.P("// New makes the service of what it depends on.")
+		g.P("func New(log *%s.Logger) *Service { return &Service{log: log} }", slog)
+		g.P("")
+		g.P("// Serve is the handler of the service. A call that is not listed answers 501.")
+		g.In(fmt.Sprintf("func Serve(s *Service, options ...%s.ServerOption) *%s.Served {", g.web(), g.web()), func() {
+			g.In(fmt.Sprintf("return %s.Serve%s(%s.%sCalls{", stub, name, stub, name), func() {
+				for _, c := range w.service.Calls {
+					g.P("%s", joined(c))
+				}
+			}, "}, options...)")
+		}, "}")
+	}, join)
+}
+
+// joined is the line by which the service serves a call.
+func joined(c *schema.Call) string { return fmt.Sprintf("%s: s.%s,", CallName(c), CallName(c)) }
+
+func (w *starter) handler(c *schema.Call) {
+	w.add(stubs.CallFile(c.Name, "service")+".go", w.folder, func(g *generator) {
+		g.P("")
+		comment(g.Code, CallName(c)+" serves "+c.FullName()+"."+paragraph(c.Doc))
+		g.std("context")
+		g.In(fmt.Sprintf("func (s *Service) %s%s {", CallName(c), g.handlerType(c)), func() { g.sample(c, w.options) }, "}")
+	}, stubs.Join{Path: w.folder + "/service.go", Lines: []string{joined(c)}})
 }
 
 // multiline writes a string over several lines where Go can.
@@ -91,15 +177,16 @@ func paragraph(doc string) string {
 }
 
 // head writes package clause and imports of a file of the user's.
-func (g *generator) head(head *stubs.Code) {
+func (g *generator) head(head *stubs.Code, packageName string) {
 	file := g.file(false)
-	text := strings.Replace(strings.TrimSuffix(string(file), string(g.Bytes())), "package main_", "package main", 1)
+	text := strings.Replace(strings.TrimSuffix(string(file), string(g.Bytes())), "package main_", "package "+packageName, 1)
 	head.P("%s", strings.TrimPrefix(text, "\n"))
 }
 
 // sample writes the body of a handler that answers with a sample.
 func (g *generator) sample(c *schema.Call, options stubs.Options) {
 	g.P("// A sample to begin with: write what the call does here.")
+	g.P("s.log.InfoContext(ctx, \"answering with a sample\", \"call\", %q)", c.FullName())
 	decode := func(failure string) {
 		g.P("answer := new(%s)", g.name(&c.Response.Decl))
 		g.In(fmt.Sprintf("if err := answer.UnmarshalJSON([]byte(%s)); err != nil {",
@@ -109,7 +196,7 @@ func (g *generator) sample(c *schema.Call, options stubs.Options) {
 	case conversation.BothWays(c):
 		g.In("for element, err := range elements {", func() {
 			g.In("if err != nil {", func() { g.P("return err") }, "}")
-			g.P("_ = element")
+			g.P("s.log.InfoContext(ctx, \"received\", \"element\", element)")
 		}, "}")
 		decode("")
 		g.P("return send(answer)")
@@ -120,7 +207,7 @@ func (g *generator) sample(c *schema.Call, options stubs.Options) {
 		}
 		g.In("for element, err := range elements {", func() {
 			g.In("if err != nil {", func() { g.P("return %serr", failure) }, "}")
-			g.P("_ = element")
+			g.P("s.log.InfoContext(ctx, \"received\", \"element\", element)")
 		}, "}")
 		if c.Response != nil {
 			decode("nil, ")
@@ -138,23 +225,17 @@ func (g *generator) sample(c *schema.Call, options stubs.Options) {
 }
 
 // sampleTest writes a test that starts the real server and makes a call.
-func (g *generator) sampleTest(c *schema.Call, options stubs.Options, service, _ string) {
+func (g *generator) sampleTest(c *schema.Call, options stubs.Options, service string) {
 	g.std("testing")
-	g.use(Folder(c.Service.Module), service)
 	g.P("")
 	g.In(fmt.Sprintf("func Test%s(t *testing.T) {", CallName(c)), func() {
-		g.P("server := %s.NewServer(%s.Serve%s(calls))", g.std("net/http/httptest"), service, c.Service.Name)
+		g.P("server := %s.NewServer(Serve(New(%s.Default())))", g.std("net/http/httptest"), g.std("log/slog"))
 		g.P("defer server.Close()")
-		var options2 []string
-		for _, credential := range firstNeeds(c) {
-			value := "sample"
-			if credential.Kind == "basic" {
-				value = "user:password"
-			}
-			options2 = append(options2, fmt.Sprintf("%s.WithCredential(%q, %q)", g.web(), credential.FullName(), value))
+		arguments := []string{"server.URL"}
+		for _, sample := range stubs.SampleCredentials(c) {
+			arguments = append(arguments, fmt.Sprintf("%s.WithCredential(%q, %q)", g.web(), sample[0], sample[1]))
 		}
-		g.P("client := %s.New%sClient(%s)", service, c.Service.Name,
-			strings.Join(append([]string{"server.URL"}, options2...), ", "))
+		g.P("client := %s.New%sClient(%s)", service, c.Service.Name, strings.Join(arguments, ", "))
 		request := func(name string) {
 			g.P("%s := new(%s)", name, g.name(&c.Request.Decl))
 			g.In(fmt.Sprintf("if err := %s.UnmarshalJSON([]byte(%s)); err != nil {", name,
@@ -204,11 +285,4 @@ func (g *generator) sampleTest(c *schema.Call, options stubs.Options, service, _
 			}
 		}
 	}, "}")
-}
-
-func firstNeeds(c *schema.Call) []*schema.Credential {
-	if len(c.Needs) == 0 {
-		return nil
-	}
-	return c.Needs[0]
 }

@@ -10,196 +10,281 @@ import (
 )
 
 // Next lists the commands that run and test what Scaffold wrote.
-func (Language) Next(into string, _ stubs.Options) []string {
-	return []string{
-		"tsc, with " + into + " among what it compiles; then, where it puts that:",
-		"node main.js",
-		"node --test handlers/*.test.js",
+func (Language) Next(into string, options stubs.Options) []string {
+	next := []string{"tsc, with " + into + " among what it compiles; then, where it puts that:", "node main.js"}
+	if options.Client {
+		next = append(next, "node --test "+options.Folder+"/*.test.js")
 	}
+	return next
 }
 
-// Scaffold writes a main program, and for each call a file with its handler and
-// one with a test. The program loads all files of handlers/, so that a later
-// run only has to add files.
-func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.File {
-	var files []stubs.File
-	add := func(path string, write func(c *stubs.Code)) {
-		c := stubs.NewCode("  ")
-		write(c)
-		files = append(files, stubs.File{Path: path, Content: c.Bytes()})
-	}
-	stub := func(depth int, file string) string {
-		up := strings.Repeat("../", depth)
-		if depth == 0 && !strings.HasPrefix(options.Into, ".") {
-			up = "./"
-		}
-		return text(up + options.Into + "/" + file)
-	}
-	types := func(depth int, m *schema.Module) string {
-		at := ""
-		if !options.Types {
-			at = options.TypesAt + "/"
-		}
-		return stub(depth, at+Folder(m)+"/types.js")
-	}
-	service := Folder(s.Module)
-	both := false
+// Scaffold writes a main program, and for the service a folder: an interface for what its
+// calls depend on, and for each call a file with its handler and one with a test.
+func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.Start {
+	w := &starter{service: s, options: options, folder: options.Folder}
 	for _, c := range s.Calls {
-		both = both || conversation.BothWays(c)
+		w.both = w.both || conversation.BothWays(c)
 	}
-	add("calls.ts", func(c *stubs.Code) {
-		c.P("import type { %sCalls } from %s;", s.Name, stub(0, service+"/server.js"))
-		c.P("")
-		c.P("/** What this server does; each file of handlers adds its own. */")
-		c.P("export const calls: %sCalls = {};", s.Name)
-	})
-	add("server.ts", func(c *stubs.Code) {
-		c.P("import { readdirSync } from \"node:fs\";")
-		c.P("import { createServer } from \"node:http\";")
-		c.P("import type { Server } from \"node:http\";")
-		c.P("")
-		c.P("import { nodeLimits, nodeListener } from %s;", stub(0, "faithful/node.js"))
-		if both {
-			c.P("import { serveSockets } from %s;", stub(0, "faithful/socket.js"))
+	w.program()
+	w.dependencies()
+	for _, c := range s.Calls {
+		w.handler(c)
+		if options.Client {
+			w.test(c)
 		}
-		c.P("import { serve%s } from %s;", s.Name, stub(0, service+"/server.js"))
-		c.P("import { calls } from \"./calls.js\";")
+	}
+	return w.starts
+}
+
+// starter writes the files of one service.
+type starter struct {
+	service *schema.Service
+	options stubs.Options
+	folder  string
+	both    bool // whether any call streams both ways
+	starts  []stubs.Start
+}
+
+func (w *starter) add(path string, write func(c *stubs.Code), joins ...stubs.Join) {
+	c := stubs.NewCode("  ")
+	write(c)
+	w.starts = append(w.starts, stubs.Start{File: stubs.File{Path: path, Content: c.Bytes()}, Joins: joins})
+}
+
+// stub is the specifier of a file of the stubs; depth is how many folders the importing
+// file is below that of the server.
+func (w *starter) stub(depth int, file string) string {
+	up := strings.Repeat("../", depth)
+	if depth == 0 && !strings.HasPrefix(w.options.Into, ".") {
+		up = "./"
+	}
+	return text(up + w.options.Into + "/" + file)
+}
+
+func (w *starter) types(m *schema.Module) string {
+	at := ""
+	if !w.options.Types {
+		at = w.options.TypesAt + "/"
+	}
+	return w.stub(1, at+Folder(m)+"/types.js")
+}
+
+func (w *starter) serverStubs() string { return Folder(w.service.Module) + "/server.js" }
+
+// factory makes the calls of the service.
+func (w *starter) factory() string { return "make" + w.service.Name }
+
+func (w *starter) program() {
+	name := w.service.Name
+	w.add("main.ts", func(c *stubs.Code) {
+		c.P("import { createServer } from \"node:http\";")
 		c.P("")
-		c.P("/** Makes the server, with every handler there is. */")
-		c.In("export async function makeServer(): Promise<Server> {", func() {
-			c.P("const handlers = new URL(\"./handlers/\", import.meta.url);")
-			c.In("for (const file of readdirSync(handlers).filter((name) => /\\.[jt]s$/.test(name) && "+
-				"!/\\.(test|d)\\./.test(name))) {", func() {
-				c.P("await import(new URL(file, handlers).href);")
-			}, "}")
-			c.In(fmt.Sprintf("const mount = serve%s(calls, {", s.Name), func() {
-				c.In("onError: (call, problem) => {", func() { c.P("console.error(call, problem);") }, "},")
-			}, "});")
-			c.P("const server = createServer(nodeLimits, nodeListener(mount));")
-			if both {
-				c.P("serveSockets(server, mount);")
-			}
-			c.P("return server;")
-		}, "}")
-	})
-	add("main.ts", func(c *stubs.Code) {
-		c.P("import { makeServer } from \"./server.js\";")
+		c.P("import { nodeLimits, nodeListener } from %s;", w.stub(0, "faithful/node.js"))
+		c.P("import { serve } from %s;", w.stub(0, "faithful/server.js"))
+		if w.both {
+			c.P("import { serveSockets } from %s;", w.stub(0, "faithful/socket.js"))
+		}
+		c.P("import { serve%s } from %s;", name, w.stub(0, w.serverStubs()))
+		c.P("import { %s } from %s;", w.factory(), text("./"+w.folder+"/service.js"))
 		c.P("")
+		c.P("// Every service, each with what it depends on.")
+		c.In("const served = serve(", func() { c.P("%s", w.joined()) }, ");")
+		c.P("")
+		c.P("const server = createServer(nodeLimits, nodeListener(served));")
+		if w.both {
+			c.P("serveSockets(server, served);")
+		}
 		c.P("const port = Number(process.argv[2] ?? \"8080\");")
-		c.P("const server = await makeServer();")
 		c.In("server.listen(port, \"127.0.0.1\", () => {",
 			func() { c.P("console.log(`listening on http://127.0.0.1:${String(port)}`);") }, "});")
-	})
-	for _, call := range s.Calls {
-		name := CallName(call)
-		add("handlers/"+stubs.CallFile(call.Name)+".ts", func(c *stubs.Code) {
-			if call.Response != nil {
-				c.P("import { %s } from %s;", ToolsName(&call.Response.Decl), types(1, call.Response.Module))
-			}
-			c.P("import { calls } from \"../calls.js\";")
-			c.P("")
-			g := &generator{Code: c}
-			g.doc("Serves " + call.FullName() + "." + paragraph(call.Doc))
-			answer := ""
-			if call.Response != nil {
-				answer = fmt.Sprintf("%s.fromJson(%s)", ToolsName(&call.Response.Decl),
-					"`"+templateText(options.Samples(call.Response))+"`")
-			}
-			begin := func() { c.P("// A sample to begin with: write what the call does here.") }
-			drain := func() { c.In("for await (const element of elements) {", func() { c.P("void element;") }, "}") }
-			switch {
-			case conversation.BothWays(call):
-				c.In("calls."+name+" = async function* (elements) {", func() { begin(); drain(); c.P("yield %s;", answer) }, "};")
-			case call.RequestStream:
-				c.In("calls."+name+" = async (elements) => {", func() {
-					begin()
-					drain()
-					if answer != "" {
-						c.P("return %s;", answer)
-					}
-				}, "};")
-			case call.ResponseStream:
-				c.In("calls."+name+" = async function* () {", func() { begin(); c.P("yield await Promise.resolve(%s);", answer) },
-					"};")
-			default:
-				c.In("calls."+name+" = () => {", func() {
-					begin()
-					if answer != "" {
-						c.P("return %s;", answer)
-					}
-				}, "};")
-			}
-		})
-		add("handlers/"+stubs.CallFile(call.Name)+".test.ts", func(c *stubs.Code) {
-			if call.Response != nil {
-				c.P("import assert from \"node:assert/strict\";")
-			}
-			c.P("import { once } from \"node:events\";")
-			c.P("import type { AddressInfo } from \"node:net\";")
-			c.P("import { test } from \"node:test\";")
-			c.P("")
-			if conversation.BothWays(call) {
-				c.P("import { nodeSocket } from %s;", stub(1, "faithful/socket.js"))
-			}
-			c.P("import { %sClient } from %s;", s.Name, stub(1, service+"/client.js"))
-			if call.Request != nil {
-				c.P("import { %s } from %s;", ToolsName(&call.Request.Decl), types(1, call.Request.Module))
-			}
-			c.P("import { makeServer } from \"../server.js\";")
-			c.P("")
-			c.In(fmt.Sprintf("test(%s, async () => {", text(call.Name+" answers")), func() {
-				c.P("const server = await makeServer();")
-				c.P("server.listen(0, \"127.0.0.1\");")
-				c.P("await once(server, \"listening\");")
-				c.P("const base = `http://127.0.0.1:${String((server.address() as AddressInfo).port)}`;")
-				var credentials []string
-				if len(call.Needs) > 0 {
-					for _, credential := range call.Needs[0] {
-						value := "sample"
-						if credential.Kind == "basic" {
-							value = "user:password"
-						}
-						credentials = append(credentials, text(credential.FullName())+": "+text(value))
-					}
-				}
-				var clientOptions []string
-				if len(credentials) > 0 {
-					clientOptions = append(clientOptions, "credentials: { "+strings.Join(credentials, ", ")+" }")
-				}
-				if conversation.BothWays(call) {
-					clientOptions = append(clientOptions, "socket: nodeSocket")
-				}
-				c.P("const client = new %sClient(base, { %s });", s.Name, strings.Join(clientOptions, ", "))
-				argument := ""
-				if call.Request != nil {
-					c.P("const request = %s.fromJson(%s);", ToolsName(&call.Request.Decl),
-						"`"+templateText(options.Samples(call.Request))+"`")
-					argument = "request"
-				}
-				if call.RequestStream {
-					argument = "[request]"
-				}
-				c.In("try {", func() {
-					if call.ResponseStream {
-						c.P("let count = 0;")
-						c.In(fmt.Sprintf("for await (const element of client.%s(%s)) {", name, argument), func() {
-							c.P("assert.ok(element);")
-							c.P("count++;")
-						}, "}")
-						c.P("assert.ok(count > 0);")
-					} else if call.Response == nil {
-						c.P("await client.%s(%s);", name, argument)
-					} else {
-						c.P("assert.ok(await client.%s(%s));", name, argument)
-					}
-				}, "} finally {")
-				c.P("  server.close();")
-				c.P("  server.closeAllConnections();")
-				c.P("}")
+		c.P("")
+		c.P("// Calls that are running when the process is interrupted or terminated have 10 s to end.")
+		c.In("for (const signal of [\"SIGINT\", \"SIGTERM\"] as const) {", func() {
+			c.In("process.once(signal, () => {", func() {
+				c.P("server.close();")
+				c.P("server.closeIdleConnections();")
+				c.In("setTimeout(() => {", func() { c.P("server.closeAllConnections();") }, "}, 10_000).unref();")
 			}, "});")
-		})
+		}, "}")
+	})
+}
+
+// joined is the line by which the program serves the service.
+func (w *starter) joined() string {
+	return fmt.Sprintf("serve%s(%s({ log: console })),", w.service.Name, w.factory())
+}
+
+func (w *starter) dependencies() {
+	name := w.service.Name
+	lines := []string{
+		fmt.Sprintf("import { serve%s } from %s;", name, w.stub(0, w.serverStubs())),
+		fmt.Sprintf("import { %s } from %s;", w.factory(), text("./"+w.folder+"/service.js")),
+		w.joined(),
 	}
-	return files
+	if w.both {
+		lines = append(lines, fmt.Sprintf("import { serveSockets } from %s;", w.stub(0, "faithful/socket.js")),
+			"serveSockets(server, served);")
+	}
+	w.add(w.folder+"/service.ts", func(c *stubs.Code) {
+		c.P("import type { %sCalls } from %s;", name, w.stub(1, w.serverStubs()))
+		for _, call := range w.service.Calls {
+			c.P("%s", w.callImport(call))
+		}
+		c.P("")
+		c.P("/** What the calls depend on: a database, other clients, a clock. */")
+		c.In("export interface Dependencies {", func() { c.P("readonly log: Pick<Console, \"info\" | \"error\">;") }, "}")
+		c.P("")
+		c.P("/** Makes the calls of the service; one that is left out answers 501. */")
+		c.In(fmt.Sprintf("export function %s(dependencies: Dependencies): %sCalls {", w.factory(), name), func() {
+			c.In("return {", func() {
+				for _, call := range w.service.Calls {
+					c.P("%s", callEntry(call))
+				}
+			}, "};")
+		}, "}")
+	}, stubs.Join{Path: "main.ts", Lines: lines})
+}
+
+func (w *starter) callImport(call *schema.Call) string {
+	return fmt.Sprintf("import { %s } from %s;", handlerName(call), text("./"+stubs.CallFile(call.Name, "service")+".js"))
+}
+
+func callEntry(call *schema.Call) string {
+	return fmt.Sprintf("%s: %s(dependencies),", CallName(call), handlerName(call))
+}
+
+// handlerName is the name of the function that makes the handler of a call.
+func handlerName(call *schema.Call) string {
+	name := CallName(call)
+	return "serve" + strings.ToUpper(name[:1]) + name[1:]
+}
+
+func (w *starter) handler(call *schema.Call) {
+	w.add(w.folder+"/"+stubs.CallFile(call.Name, "service")+".ts", func(c *stubs.Code) {
+		c.P("import type { %sCalls } from %s;", w.service.Name, w.stub(1, w.serverStubs()))
+		answer := ""
+		if call.Response != nil {
+			tools := ToolsName(&call.Response.Decl)
+			c.P("import { %s } from %s;", tools, w.types(call.Response.Module))
+			answer = fmt.Sprintf("%s.fromJson(%s)", tools, "`"+templateText(w.options.Samples(call.Response))+"`")
+		}
+		c.P("import type { Dependencies } from \"./service.js\";")
+		c.P("")
+		g := &generator{Code: c}
+		g.doc("Serves " + call.FullName() + "." + paragraph(call.Doc))
+		open, body := "return () => {", func() {
+			if answer != "" {
+				c.P("return %s;", answer)
+			}
+		}
+		drain := func() { c.In("for await (const element of elements) {", func() { c.P("log.info(element);") }, "}") }
+		switch {
+		case conversation.BothWays(call):
+			open = "return async function* (elements) {"
+			body = func() { drain(); c.P("yield %s;", answer) }
+		case call.RequestStream:
+			open = "return async (elements) => {"
+			after := body
+			body = func() { drain(); after() }
+		case call.ResponseStream:
+			open = "return async function* () {"
+			body = func() { c.P("yield await Promise.resolve(%s);", answer) }
+		}
+		c.In(fmt.Sprintf("export function %s({ log }: Dependencies): NonNullable<%sCalls[%s]> {", handlerName(call),
+			w.service.Name, text(CallName(call))), func() {
+			c.In(open, func() {
+				c.P("// A sample to begin with: write what the call does here.")
+				c.P("log.info(%s);", text("answering "+call.FullName()+" with a sample"))
+				body()
+			}, "};")
+		}, "}")
+	}, stubs.Join{Path: w.folder + "/service.ts", Lines: []string{w.callImport(call), callEntry(call)}})
+}
+
+func (w *starter) test(call *schema.Call) {
+	s := w.service
+	w.add(w.folder+"/"+stubs.CallFile(call.Name, "service")+".test.ts", func(c *stubs.Code) {
+		if call.Response != nil {
+			c.P("import assert from \"node:assert/strict\";")
+		}
+		c.P("import { once } from \"node:events\";")
+		c.P("import { createServer } from \"node:http\";")
+		c.P("import type { AddressInfo } from \"node:net\";")
+		c.P("import { test } from \"node:test\";")
+		c.P("")
+		c.P("import { nodeLimits, nodeListener } from %s;", w.stub(1, "faithful/node.js"))
+		if conversation.BothWays(call) {
+			c.P("import { nodeSocket, serveSockets } from %s;", w.stub(1, "faithful/socket.js"))
+		}
+		c.P("import { %sClient } from %s;", s.Name, w.stub(1, Folder(s.Module)+"/client.js"))
+		c.P("import { serve%s } from %s;", s.Name, w.stub(1, w.serverStubs()))
+		if call.Request != nil {
+			c.P("import { %s } from %s;", ToolsName(&call.Request.Decl), w.types(call.Request.Module))
+		}
+		c.P("import { %s } from \"./service.js\";", w.factory())
+		c.P("")
+		c.In(fmt.Sprintf("test(%s, async () => {", text(call.Name+" answers")), func() {
+			c.P("const served = serve%s(%s({ log: console }));", s.Name, w.factory())
+			c.P("const server = createServer(nodeLimits, nodeListener(served));")
+			if conversation.BothWays(call) {
+				c.P("serveSockets(server, served);")
+			}
+			c.P("server.listen(0, \"127.0.0.1\");")
+			c.P("await once(server, \"listening\");")
+			c.P("const base = `http://127.0.0.1:${String((server.address() as AddressInfo).port)}`;")
+			w.client(c, call)
+			argument := ""
+			if call.Request != nil {
+				c.P("const request = %s.fromJson(%s);", ToolsName(&call.Request.Decl),
+					"`"+templateText(w.options.Samples(call.Request))+"`")
+				argument = "request"
+			}
+			if call.RequestStream {
+				argument = "[request]"
+			}
+			c.In("try {", func() { exchange(c, call, argument) }, "} finally {")
+			c.P("  server.close();")
+			c.P("  server.closeAllConnections();")
+			c.P("}")
+		}, "});")
+	})
+}
+
+// client makes the client of a test, with credentials that are made up.
+func (w *starter) client(c *stubs.Code, call *schema.Call) {
+	var credentials, options []string
+	for _, sample := range stubs.SampleCredentials(call) {
+		credentials = append(credentials, text(sample[0])+": "+text(sample[1]))
+	}
+	if len(credentials) > 0 {
+		options = append(options, "credentials: { "+strings.Join(credentials, ", ")+" }")
+	}
+	if conversation.BothWays(call) {
+		options = append(options, "socket: nodeSocket")
+	}
+	arguments := "base"
+	if len(options) > 0 {
+		arguments += ", { " + strings.Join(options, ", ") + " }"
+	}
+	c.P("const client = new %sClient(%s);", w.service.Name, arguments)
+}
+
+// exchange calls, and asserts that there is an answer.
+func exchange(c *stubs.Code, call *schema.Call, argument string) {
+	name := CallName(call)
+	switch {
+	case call.ResponseStream:
+		c.P("let count = 0;")
+		c.In(fmt.Sprintf("for await (const element of client.%s(%s)) {", name, argument), func() {
+			c.P("assert.ok(element);")
+			c.P("count++;")
+		}, "}")
+		c.P("assert.ok(count > 0);")
+	case call.Response == nil:
+		c.P("await client.%s(%s);", name, argument)
+	default:
+		c.P("assert.ok(await client.%s(%s));", name, argument)
+	}
 }
 
 func paragraph(doc string) string {
