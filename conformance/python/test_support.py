@@ -7,7 +7,7 @@ import copy
 import pickle
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from datetime import datetime, timedelta, timezone
 from decimal import Decimal
 from typing import Any
@@ -174,6 +174,18 @@ def test_an_error_that_a_call_does_not_declare_is_told_with_its_context() -> Non
         "skerry.matrix.Pier.sleep failed with skerry.matrix.PierFull, which it does not declare; add it to fails"
     ]
     assert heard == [True]
+
+
+def test_errors_say_their_fields() -> None:
+    assert str(PierFull(berths=3)) == 'skerry.matrix.PierFull: The pier is full. {"berths":3}'
+
+
+@pytest.mark.parametrize("client", [PierClient, AsyncPierClient])
+def test_a_base_that_is_none(client: Callable[[str], object]) -> None:
+    for base, example in {"127.0.0.1:1": "127.0.0.1:1", "": "127.0.0.1:8080", "ftp://x": "127.0.0.1:8080"}.items():
+        with pytest.raises(ValueError) as refused:
+            client(base)
+        assert str(refused.value) == f'"{base}" is not the URL of a server; write, for example: http://{example}'
 
 
 def test_a_listener_sends_small_writes_at_once() -> None:

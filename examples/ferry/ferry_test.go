@@ -31,6 +31,7 @@ import (
 	"faithfulcourier/examples/ferry/go/gen/skerry/booking"
 	"faithfulcourier/examples/ferry/go/gen/skerry/common"
 	"faithfulcourier/examples/ferry/go/gen/skerry/fleet"
+	"faithfulcourier/examples/ferry/go/gen/skerry/quay"
 	"faithfulcourier/internal/toolchain"
 )
 
@@ -390,6 +391,73 @@ func TestFailuresAreToldApart(t *testing.T) {
 	assert.Empty(t, told, "the same definitions on both sides")
 	var notFound *common.NotFound
 	assert.False(t, errors.As(err, &notFound))
+}
+
+// TestStructsOfOnesOwn holds enums and unions to their JSON on the wire where encoding/json
+// meets them in a user's struct.
+func TestStructsOfOnesOwn(t *testing.T) {
+	type mine struct {
+		Deck    fleet.Deck
+		Seats   map[fleet.Deck]int
+		Passage quay.Passage
+	}
+	dogs := int8(2)
+	text, err := json.Marshal(mine{fleet.DeckCar, map[fleet.Deck]int{fleet.DeckOpen: 1, "#7": 2},
+		quay.PassageFoot{Value: quay.FootPassage{Dogs: &dogs}}})
+	require.NoError(t, err)
+	assert.JSONEq(t, `{"Deck":"car","Seats":{"open":1,"7":2},"Passage":{"foot":{"dogs":2,"bicycles":0}}}`, string(text))
+	var read struct {
+		Deck    fleet.Deck
+		Seats   map[fleet.Deck]int
+		Passage json.RawMessage
+	}
+	require.NoError(t, json.Unmarshal(text, &read))
+	assert.Equal(t, map[fleet.Deck]int{fleet.DeckOpen: 1, "#7": 2}, read.Seats)
+	passage, err := quay.PassageTools{}.FromJSON(read.Passage)
+	require.NoError(t, err)
+	assert.Equal(t, &dogs, passage.(quay.PassageFoot).Value.Dogs)
+	require.NoError(t, json.Unmarshal([]byte(`{"Deck":2}`), &read))
+	assert.Equal(t, fleet.DeckCar, read.Deck)
+	require.Error(t, json.Unmarshal([]byte(`{"Deck":{}}`), &read))
+	require.Error(t, json.Unmarshal([]byte(`{"Seats":{"70000":1}}`), &read))
+	_, err = quay.PassageTools{}.FromJSON([]byte(`{}`))
+	require.Error(t, err)
+	unlisted, err := json.Marshal(fleet.Deck("?roof"))
+	require.NoError(t, err)
+	assert.Equal(t, `"roof"`, string(unlisted))
+}
+
+// TestAlternativesByPointer takes a pointer where a union wants a value.
+func TestAlternativesByPointer(t *testing.T) {
+	message := func(p quay.Passage) *quay.BoardingScan { return &quay.BoardingScan{Sailing: "EID-0715", Passage: p} }
+	foot := quay.PassageFoot{Value: quay.FootPassage{}}
+	for _, write := range []func(*quay.BoardingScan) ([]byte, error){
+		func(m *quay.BoardingScan) ([]byte, error) { return m.MarshalJSON() },
+		func(m *quay.BoardingScan) ([]byte, error) { return m.MarshalBinary() },
+		func(m *quay.BoardingScan) ([]byte, error) { return []byte(fmt.Sprint(m.Validate())), nil },
+	} {
+		want, err := write(message(foot))
+		require.NoError(t, err)
+		got, err := write(message(&foot))
+		require.NoError(t, err)
+		assert.Equal(t, string(want), string(got))
+	}
+	for _, nothing := range []quay.Passage{nil, (*quay.PassageFoot)(nil)} {
+		_, err := message(nothing).MarshalJSON()
+		require.ErrorContains(t, err, "Passage is not set")
+	}
+}
+
+// TestErrorsSayTheirFields looks at what an error says of itself, and at what clients say of
+// a base that is none.
+func TestErrorsSayTheirFields(t *testing.T) {
+	assert.Equal(t, `skerry.booking.SailingFull: There are not as many seats as were asked for. {"seats_left":3}`,
+		(&booking.SailingFull{SeatsLeft: 3}).Error())
+	for base, example := range map[string]string{"127.0.0.1:1": "127.0.0.1:1", "skerry.example": "skerry.example",
+		"": "127.0.0.1:8080", "ftp://x": "127.0.0.1:8080"} {
+		_, err := booking.NewBookingsClient(base).Booking(context.Background(), &booking.BookingRequest{})
+		require.ErrorContains(t, err, fmt.Sprintf("%q is not the URL of a server; write, for example: http://%s", base, example))
+	}
 }
 
 // TestScaffoldsRun makes starting points of a server in each language, of one service and

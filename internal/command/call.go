@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"cmp"
 	"context"
+	"encoding/json"
 	"errors"
 	"flag"
 	"fmt"
@@ -17,6 +18,7 @@ import (
 	"time"
 	"unicode/utf8"
 
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/remote"
 	"faithfulcourier/internal/report"
@@ -278,7 +280,30 @@ func oneRequest(call *schema.Call, in io.Reader) ([]byte, error) {
 	if len(request) == 0 {
 		request = []byte("{}") // what needs no field may be left out
 	}
-	return request, nil
+	return withLists(call, request), nil
+}
+
+// withLists adds the lists in the query that a request leaves out: in a URL none is empty.
+func withLists(call *schema.Call, request []byte) []byte {
+	var given map[string]json.RawMessage
+	if json.Unmarshal(request, &given) != nil || given == nil {
+		return request // which is said where it is read
+	}
+	for _, p := range conversation.Outside(call) {
+		f := p.Field
+		_, named := given[f.JSONName()]
+		_, numbered := given[fmt.Sprintf("#%d", f.Number)]
+		if f.Type.Kind != schema.KindList || f.Presence != schema.Required || named || numbered {
+			continue
+		}
+		comma := ","
+		if len(given) == 0 {
+			comma = ""
+		}
+		request = fmt.Appendf(request[:len(request)-1], "%s%q:[]}", comma, f.JSONName())
+		given[f.JSONName()] = nil
+	}
+	return request
 }
 
 // answered prints an answer, and returns the status.

@@ -12,6 +12,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -46,6 +47,10 @@ type mocking struct {
 // sheetName is where the answer sheet of a project is.
 const sheetName = "answers.toml"
 
+// basePath is one or more whole segments, of characters that need no escape (RFC 3986,
+// section 3.3).
+var basePath = regexp.MustCompile(`^(/[A-Za-z0-9._~!$&'()*+,;=:@-]+)+/?$`)
+
 var mockCommand = &command{
 	name:     "mock",
 	synopsis: "[--at ADDRESS] [--answers FILE] [--faults SHARE] [--record FILE] [options]",
@@ -76,8 +81,8 @@ the last good ones stay. Ctrl-C ends it.`,
 			if m.options.Faults < 0 || m.options.Faults > 1 {
 				return trouble, usage("--faults is a share from 0 to 1, such as 0.1")
 			}
-			if m.options.Base != "" && !strings.HasPrefix(m.options.Base, "/") {
-				return trouble, usage("--base is a path such as /v1")
+			if m.options.Base != "" && !basePath.MatchString(m.options.Base) {
+				return trouble, usage("--base is a path such as /v1, and %q is not", m.options.Base)
 			}
 			m.w, m.options.Origins, m.options.Seed, m.options.Now = w, *origins, *seed, w.Now
 			return m.run(*record)

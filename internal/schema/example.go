@@ -178,6 +178,11 @@ func (r *resolver) value(f *fileScope, v *syntax.Value, t *Type, what string, bo
 			}
 			return x, true
 		}
+	case t.Kind.IsInteger() && l.Form == syntax.TextLiteral:
+		// As large ones are in JSON: their digits.
+		if n, ok := ParseInteger(t.Kind, l.Text); ok && LiteralText(n) == l.Text {
+			l.Form = syntax.NumberLiteral
+		}
 	}
 	var scalar any
 	if t.Kind == KindEnum && l.Form == syntax.WordLiteral && v.Literal.Form == syntax.TextLiteral {

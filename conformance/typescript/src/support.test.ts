@@ -179,6 +179,13 @@ void test("an error that a call does not declare is told with its context", asyn
   assert.deepEqual(told, ["Error: skerry.matrix.Pier.sleep failed with skerry.matrix.PierFull, which it does not declare; add it to fails true"]);
 });
 
+void test("errors say their fields, and clients a base that is none", () => {
+  assert.equal(new PierFull({ berths: 3 }).message, 'The pier is full. {"berths":3}');
+  for (const [base, example] of [["127.0.0.1:1", "127.0.0.1:1"], ["skerry.example", "skerry.example"], ["", "127.0.0.1:8080"], ["ftp://x", "127.0.0.1:8080"]] as const) {
+    assert.throws(() => new PierClient(base), new TypeError(`"${base}" is not the URL of a server; write, for example: http://${example}`));
+  }
+});
+
 void test("a slow handler is answered for, and cancelled", async () => {
   let aborted = false;
   // Signals that time out don't keep Node running; a real server's socket does.

@@ -284,6 +284,29 @@ func (g *generator) enumJSON(e *schema.Enum, of string) {
 		g.P("e.readName(r.Name())")
 	}, "}")
 	g.P("")
+	g.P("// MarshalJSON writes e as JSON, also where it is in a struct of your own.")
+	g.In(fmt.Sprintf("func (e %s) MarshalJSON() ([]byte, error) {", e.Name), func() {
+		g.P("w, b := %s.Scratch()", wire)
+		g.P("return w.Fresh(e.AppendJSON(b, w))")
+	}, "}")
+	g.P("")
+	g.P("// UnmarshalJSON reads e from JSON.")
+	g.In(fmt.Sprintf("func (e *%s) UnmarshalJSON(data []byte) error {", e.Name), func() {
+		g.P("r := %s.NewJSONReader(data)", wire)
+		g.P("e.ReadJSON(&r)")
+		g.P("return r.End()")
+	}, "}")
+	g.P("")
+	g.P("// MarshalText writes e as the key of a JSON object, or as a flag.")
+	g.P("func (e %s) MarshalText() ([]byte, error) { return []byte(e.JSONName()), nil }", e.Name)
+	g.P("")
+	g.P("// UnmarshalText reads e from the key of a JSON object, or a flag.")
+	g.In(fmt.Sprintf("func (e *%s) UnmarshalText(text []byte) error {", e.Name), func() {
+		g.P("r := %s.NewKeyReader(text)", wire)
+		g.P("e.ReadKey(&r)")
+		g.P("return r.Err()")
+	}, "}")
+	g.P("")
 	g.In(fmt.Sprintf("func (e *%s) readName(name []byte) {", e.Name), func() {
 		g.P("switch string(name) {")
 		for _, m := range e.Members {
@@ -396,8 +419,12 @@ func (g *generator) errorMethods(m *schema.Message) {
 		line = m.Name
 	}
 	g.P("")
-	g.P("// Error says what happened, without the fields.")
-	g.P("func (m *%s) Error() string { return %q }", m.Name, m.FullName()+": "+line)
+	g.P("// Error says what happened; of the fields what is secret is left out.")
+	if said := m.FullName() + ": " + line; len(m.Fields) == 0 {
+		g.P("func (m *%s) Error() string { return %q }", m.Name, said)
+	} else {
+		g.P("func (m *%s) Error() string { return %q + %s.Text(m) }", m.Name, said+" ", g.wire())
+	}
 	g.P("")
 	g.P("// ErrorName is the full name of the error in the definitions.")
 	g.P("func (m *%s) ErrorName() string { return %q }", m.Name, m.FullName())

@@ -47,40 +47,62 @@ func (g *generator) union(u *schema.Union) {
 	}
 	g.P("func (%sUnlisted) %s() {}", u.Name, marker)
 	g.P("")
+	for _, name := range append(alternativeNames(u), u.Name+"Unlisted") {
+		g.P("// MarshalJSON writes v as JSON, also where it is in a struct of your own.")
+		g.P("func (v %s) MarshalJSON() ([]byte, error) { return %sTools{}.ToJSON(v) }", name, u.Name)
+		g.P("")
+	}
 	g.P("// %sTools reads and writes values of %s.", u.Name, u.Name)
 	g.P("type %sTools struct{}", u.Name)
+	g.P("")
+	g.P("// ToJSON writes u as JSON.")
+	g.In(fmt.Sprintf("func (t %sTools) ToJSON(u %s) ([]byte, error) {", u.Name, u.Name), func() {
+		g.P("w, b := %s.Scratch()", wire)
+		g.P("return w.Fresh(t.AppendJSON(b, u, w))")
+	}, "}")
+	g.P("")
+	g.P("// FromJSON reads a value from JSON.")
+	g.In(fmt.Sprintf("func (t %sTools) FromJSON(data []byte) (%s, error) {", u.Name, u.Name), func() {
+		g.P("r := %s.NewJSONReader(data)", wire)
+		g.P("u := t.ReadJSON(&r)")
+		g.In("if err := r.End(); err != nil {", func() { g.P("return nil, err") }, "}")
+		g.P("return u, nil")
+	}, "}")
 	g.unionAppend(u)
 	g.unionRead(u)
 	g.unionViolations(u)
 }
 
-// valueOf writes the expression of an alternative's value.
-func valueOf(a *schema.Alternative) string {
-	if a.Type.Kind == schema.KindMessage {
-		return "v.Value"
+// alternativeNames are the types of the listed alternatives.
+func alternativeNames(u *schema.Union) (names []string) {
+	for _, a := range u.Alternatives {
+		names = append(names, AlternativeName(a))
 	}
-	return "v.Value"
+	return names
 }
+
+// valueOf is the expression of an alternative's value.
+const valueOf = "v.Value"
 
 func (g *generator) unionAppend(u *schema.Union) {
 	wire := g.wire()
 	for _, encoding := range []string{"CBOR", "JSON"} {
 		g.P("")
 		g.P("// Append%s appends u as %s; what can't be written stays in w.", encoding, encoding)
-		g.In(fmt.Sprintf("func (%sTools) Append%s(b []byte, u %s, w *%s.Writer) []byte {", u.Name, encoding, u.Name, wire),
+		g.In(fmt.Sprintf("func (t %sTools) Append%s(b []byte, u %s, w *%s.Writer) []byte {", u.Name, encoding, u.Name, wire),
 			func() {
 				g.P("switch v := u.(type) {")
 				for _, a := range u.Alternatives {
 					g.P("case %s:", AlternativeName(a))
 					g.Deeper(1, func() {
 						if encoding == "CBOR" {
-							g.appendValue(a.Type, valueOf(a), fmt.Sprintf("w.AppendUnion(b, %d)", a.Number), 0)
+							g.appendValue(a.Type, valueOf, fmt.Sprintf("w.AppendUnion(b, %d)", a.Number), 0)
 							g.P("w.Leave()")
 							return
 						}
 						g.starts = 1
 						g.P("w.Enter()")
-						g.appendJSONValue(a.Type, valueOf(a), fmt.Sprintf("append(b, %s...)", rawString("{"+jsonText(a.JSONName())+":")),
+						g.appendJSONValue(a.Type, valueOf, fmt.Sprintf("append(b, %s...)", rawString("{"+jsonText(a.JSONName())+":")),
 							0)
 						g.P("w.Leave()")
 						g.P("b = append(b, '}')")
@@ -89,7 +111,11 @@ func (g *generator) unionAppend(u *schema.Union) {
 				g.P("case %sUnlisted:", u.Name)
 				g.P("\tb = %s.AppendUnlisted%s(b, %q, v.alternative, w)", wire, encoding, u.Name)
 				g.P("default:")
-				g.P("\tw.NotSet(%q)", u.Name)
+				g.Deeper(1, func() {
+					g.In(fmt.Sprintf("if v, ok := %s.Pointed(u).(%s); ok {", wire, u.Name),
+						func() { g.P("return t.Append%s(b, v, w)", encoding) }, "}")
+					g.P("w.NotSet(%q)", u.Name)
+				})
 				g.P("}")
 				g.P("return b")
 			}, "}")
@@ -153,7 +179,7 @@ func (g *generator) unionViolations(u *schema.Union) {
 	wire := g.wire()
 	g.P("")
 	g.P("// AppendViolations adds everything that a request must not hold.")
-	g.In(fmt.Sprintf("func (%sTools) AppendViolations(list []%s.Violation, path string, u %s) []%s.Violation {", u.Name,
+	g.In(fmt.Sprintf("func (t %sTools) AppendViolations(list []%s.Violation, path string, u %s) []%s.Violation {", u.Name,
 		wire, u.Name, wire), func() {
 		var names, quiet []string
 		var checked []*schema.Alternative
@@ -173,14 +199,18 @@ func (g *generator) unionViolations(u *schema.Union) {
 		for _, a := range checked {
 			g.P("case %s:", AlternativeName(a))
 			g.Deeper(1, func() {
-				g.violationsOf(a.Type, valueOf(a), fmt.Sprintf("path+%q", stubs.Pointer(a.JSONName())), 0)
+				g.violationsOf(a.Type, valueOf, fmt.Sprintf("path+%q", stubs.Pointer(a.JSONName())), 0)
 			})
 		}
 		if len(quiet) > 0 {
 			g.P("case %s:", strings.Join(quiet, ", "))
 		}
 		g.P("default:")
-		g.P("\tlist = %s.RefuseUnlisted(list, path, %q)", wire, strings.Join(names, ", "))
+		g.Deeper(1, func() {
+			g.In(fmt.Sprintf("if v, ok := %s.Pointed(u).(%s); ok {", wire, u.Name),
+				func() { g.P("return t.AppendViolations(list, path, v)") }, "}")
+			g.P("list = %s.RefuseUnlisted(list, path, %q)", wire, strings.Join(names, ", "))
+		})
 		g.P("}")
 		g.P("return list")
 	}, "}")

@@ -228,6 +228,9 @@ func (g *generator) errorClass(m *schema.Message) {
 		g.In(fmt.Sprintf("constructor(init: %sInit) {", m.Name), func() {
 			g.P("super(%s, %s);", text(m.FullName()), text(line))
 			g.P("%s.assign(this, make%s(init));", g.global("Object"), m.Name)
+			if len(m.Fields) > 0 {
+				g.P("%s.sayFields(%s, this);", wire, ToolsName(&m.Decl))
+			}
 		}, "}")
 	}, "}")
 }

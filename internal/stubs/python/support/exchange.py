@@ -62,7 +62,8 @@ class Exchange:
     def __init__(self, base: str, definitions: web.Definitions, options: Mapping[str, Any]) -> None:
         parts = urlsplit(base)
         if parts.scheme not in ("http", "https") or not parts.hostname:
-            raise ValueError(f"the base of a server is written as in http://127.0.0.1:8080, not {base!r}")
+            example = base if base and "//" not in base else "127.0.0.1:8080"
+            raise ValueError(f'"{base}" is not the URL of a server; write, for example: http://{example}')
         self.secure = parts.scheme == "https"
         self.host, self.port = parts.hostname, parts.port
         self.base = base.rstrip("/")

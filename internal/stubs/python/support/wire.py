@@ -1811,7 +1811,14 @@ class DeclaredError(Exception):
     TITLE: ClassVar[str]
 
     def __str__(self) -> str:
-        return f"{self.NAME}: {self.TITLE}"
+        try:
+            fields = self.to_text()
+        except (WireError, TypeError, AttributeError):
+            fields = "{}"  # a value that can't be written is found where the error is sent
+        return f"{self.NAME}: {self.TITLE}" + ("" if fields == "{}" else f" {fields}")
+
+    def to_text(self) -> str:
+        raise NotImplementedError
 
     def __reduce__(self) -> tuple[Callable[..., DeclaredError], tuple[type[DeclaredError], dict[str, object]]]:
         # Exceptions are made again of their positional arguments, which these have not.

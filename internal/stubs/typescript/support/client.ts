@@ -270,6 +270,11 @@ export class Client {
     private readonly digest: string,
     private readonly options: ClientOptions,
   ) {
+    // In a browser a path alone is at the server of the page.
+    if (!/^https?:\/\/[^/]/i.test(base) && !("location" in globalThis && (base === "" || base.startsWith("/")))) {
+      const example = base === "" || base.includes("//") ? "127.0.0.1:8080" : base;
+      throw new TypeError(`"${base}" is not the URL of a server; write, for example: http://${example}`);
+    }
     this.base = base.replace(/\/+$/, "");
     let transport = options.transport ?? fetchTransport();
     for (const middleware of [...(options.middleware ?? [])].reverse()) {

@@ -162,6 +162,15 @@ export function toText<T>(codec: Codec<T>, message: T): string {
   return w.out;
 }
 
+/** Adds the fields of an error, without what is secret, to what it says. */
+export function sayFields<T extends Error>(codec: Codec<T>, error: T): void {
+  try {
+    error.message += ` ${toText(codec, error)}`;
+  } catch {
+    // A value that can't be written is found where the error is sent.
+  }
+}
+
 /** Reads a payload of at most so many list items and entries. */
 export function fromJson<T>(codec: Codec<T>, payload: string | Uint8Array, items = defaultBudget): T {
   const r = new JsonReader(payload, items);

@@ -129,9 +129,14 @@ func WithDigestHook(hook func(theirs string)) ClientOption {
 func NewClient(base, digest string, options ...ClientOption) *Client {
 	c := &Client{digest: digest, http: &http.Client{}, headers: http.Header{}, credentials: map[string]source{},
 		timeout: time.Minute, idle: time.Minute, tries: 4, limit: 4 << 20, items: wire.DefaultBudget, element: 1 << 20}
-	c.base, c.baseErr = url.Parse(strings.TrimRight(base, "/"))
-	if c.baseErr == nil && (c.base.Host == "" || c.base.Scheme != "http" && c.base.Scheme != "https") {
-		c.baseErr = fmt.Errorf("the base of a server is written as in http://127.0.0.1:8080, not %q", base)
+	var err error
+	c.base, err = url.Parse(strings.TrimRight(base, "/"))
+	if err != nil || c.base.Host == "" || c.base.Scheme != "http" && c.base.Scheme != "https" {
+		example := base
+		if base == "" || strings.Contains(base, "//") {
+			example = "127.0.0.1:8080"
+		}
+		c.baseErr = fmt.Errorf("%q is not the URL of a server; write, for example: http://%s", base, example)
 	}
 	for _, option := range options {
 		option(c)

@@ -2,6 +2,7 @@ package wire
 
 import (
 	"bytes"
+	"reflect"
 	"strconv"
 )
 
@@ -119,6 +120,15 @@ func AppendUnlistedJSON(b []byte, union string, u UnlistedField, w *Writer) []by
 	}
 	b = append(AppendJSONString(append(b, '{'), u.Name, w), ':')
 	return append(append(b, u.Raw...), '}')
+}
+
+// Pointed is what a pointer to an alternative points to; nil for anything else. Both
+// have the methods of the union, and only the value is one of its types.
+func Pointed(u any) any {
+	if v := reflect.ValueOf(u); v.Kind() == reflect.Pointer && !v.IsNil() {
+		return v.Elem().Interface()
+	}
+	return nil
 }
 
 // NotSet keeps that a union is nil.
