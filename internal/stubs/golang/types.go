@@ -297,16 +297,6 @@ func (g *generator) enumJSON(e *schema.Enum, of string) {
 		g.P("return r.End()")
 	}, "}")
 	g.P("")
-	g.P("// MarshalText writes e as the key of a JSON object, or as a flag.")
-	g.P("func (e %s) MarshalText() ([]byte, error) { return []byte(e.JSONName()), nil }", e.Name)
-	g.P("")
-	g.P("// UnmarshalText reads e from the key of a JSON object, or a flag.")
-	g.In(fmt.Sprintf("func (e *%s) UnmarshalText(text []byte) error {", e.Name), func() {
-		g.P("r := %s.NewKeyReader(text)", wire)
-		g.P("e.ReadKey(&r)")
-		g.P("return r.Err()")
-	}, "}")
-	g.P("")
 	g.In(fmt.Sprintf("func (e *%s) readName(name []byte) {", e.Name), func() {
 		g.P("switch string(name) {")
 		for _, m := range e.Members {

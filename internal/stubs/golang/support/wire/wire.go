@@ -402,9 +402,6 @@ func NewJSONReader(data []byte) JSONReader {
 	return JSONReader{Reader: Reader{data: data, budget: DefaultBudget}}
 }
 
-// NewKeyReader returns a reader of the key of a JSON object.
-func NewKeyReader(key []byte) JSONReader { return JSONReader{name: key} }
-
 // End refuses what comes after the payload, and returns what went wrong.
 func (r *CBORReader) End() error {
 	if r.err == nil && r.at < len(r.data) {
