@@ -453,7 +453,8 @@ func TestErrorsSayTheirFields(t *testing.T) {
 	for base, example := range map[string]string{"127.0.0.1:1": "127.0.0.1:1", "skerry.example": "skerry.example",
 		"": "127.0.0.1:8080", "ftp://x": "127.0.0.1:8080"} {
 		_, err := booking.NewBookingsClient(base).Booking(context.Background(), &booking.BookingRequest{})
-		require.ErrorContains(t, err, fmt.Sprintf("%q is not the URL of a server; write, for example: http://%s", base, example))
+		require.ErrorContains(t, err, fmt.Sprintf("%q is not the URL of a server; write, for example: http://%s", base,
+			example))
 	}
 }
 

@@ -49,17 +49,17 @@ var callCommand = &command{
 	synopsis: "URL SERVICE.CALL [@FILE] [-d JSON] [options]",
 	short:    "calls a running server, and shows what it answers",
 	long: `Sends one request and prints the answer; status, size and time go to standard
-error. The body is given with -d, as @FILE, or on standard input; it is checked
-before it is sent. Of a call whose request is a stream each JSON value is sent as
-it comes, and elements of an answer are printed as they come. Definitions are
-those of the project here, else those of the server. --blank prints a body to
-fill in, --curl the same request for curl.`,
+error. Give the body with -d, as @FILE, or on standard input; it is checked before
+it is sent. If the request is a stream, each JSON value is sent as it arrives;
+elements of an answer are printed as they arrive. The definitions are those of the
+project here, or else those of the server. --blank prints a body to fill in,
+--curl the same request for curl.`,
 	examples: [2]string{"faithful call http://127.0.0.1:8080 Bookings.sailings -d '{\"from\": \"Eiderwick\"}'",
 		"faithful call http://127.0.0.1:8080 Quay.post @notice.json --credential gate=env:GATE_KEY"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		c := &calling{}
-		flags.StringVar(&c.of, "of", "", "the definitions (`REF`): draft where there is a project, else those of the server")
-		flags.StringVar(&c.body, "body", "", "the request, or elements of it: `JSON`, or @FILE")
+		flags.StringVar(&c.of, "of", "", "the definitions: `REF`; the draft in a project, else those of the server")
+		flags.StringVar(&c.body, "body", "", "the request, or its elements: `JSON`, or @FILE")
 		letter(flags, "d", "body")
 		c.headers = severalOf(flags, "header", "send this header, too: `'NAME: VALUE'`")
 		c.credentials = severalOf(flags, "credential",
@@ -68,12 +68,12 @@ fill in, --curl the same request for curl.`,
 		flags.DurationVar(&c.timeout, "timeout", time.Minute,
 			"how long to wait; of a stream how long it may be silent (`TIME`, such as 5s)")
 		flags.BoolVar(&c.binary, "binary", false, "send and ask for CBOR instead of JSON")
-		flags.BoolVar(&c.anyway, "anyway", false, "send what the definitions refuse all the same")
+		flags.BoolVar(&c.anyway, "anyway", false, "send the request even if the definitions refuse it")
 		flags.BoolVar(&c.blank, "blank", false, "print a request to fill in, and send nothing")
-		flags.BoolVar(&c.raw, "raw", false, "print the body of the answer byte for byte")
+		flags.BoolVar(&c.raw, "raw", false, "print the body of the answer as it came")
 		flags.BoolVar(&c.curl, "curl", false, "print the request as a command line for curl, and send nothing")
 		flags.IntVar(&c.repeat, "repeat", 1, "send it `N` times, and print how long it took")
-		flags.StringVar(&c.replay, "replay", "", "send what was recorded in `FILE` again, and compare the answers")
+		flags.StringVar(&c.replay, "replay", "", "send the calls recorded in `FILE` again, and compare the answers")
 		return func(w *World, args []string) (int, error) {
 			c.w = w
 			flags.Visit(func(f *flag.Flag) { c.hasBody = c.hasBody || f.Name == "d" || f.Name == "body" })

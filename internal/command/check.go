@@ -20,22 +20,22 @@ var checkCommand = &command{
 	name:     "check",
 	synopsis: "[REF] [--fix] [--strict] [--remote [--update]] [--as KIND]",
 	short:    "reads the definitions and says what is wrong with them",
-	long: `Reads, resolves and checks definitions, and prints every error of every file:
-the place, the line with the part underlined, what is wrong, and how to fix it.
-Of definitions that are right it says what could be better, unless [advice] in
-faithful.toml switches that off. REF is draft (the working files, as without
-REF), latest, a sealed version such as 1.4.0, a folder, a file, or the URL of a
-running server. With --fix it carries out the fixes that are certain, and shows
-each. With --remote it asks the servers that faithful.toml names as sources
-whether they have moved on; with --update it takes over what they say.`,
+	long: `Reads, resolves and checks the definitions. Prints every error of every file: the
+place, the line, what is wrong, and how to fix it. For definitions that are right,
+it prints advice on what could be better; [advice] in faithful.toml switches rules
+off. REF is draft (the working files, the default), latest, a sealed version such
+as 1.4.0, a folder, a file, or the URL of a running server. --fix carries out the
+fixes that are certain, and shows each. --remote asks the servers that are sources
+in faithful.toml whether their definitions have changed; --update takes over what
+they say now.`,
 	examples: [2]string{"faithful check", "faithful check --fix"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags, "sarif")
-		fix := flags.Bool("fix", false, "change the files where a fix is certain, and show what was done")
-		remote := flags.Bool("remote", false, "ask the servers that are sources whether they have moved on")
-		update := flags.Bool("update", false, "with --remote: take over what the servers say")
+		fix := flags.Bool("fix", false, "carry out the fixes that are certain, and show them")
+		remote := flags.Bool("remote", false, "ask the servers that are sources whether their definitions have changed")
+		update := flags.Bool("update", false, "with --remote: take over what the servers say now")
 		access := accessOptions(flags)
-		strict := flags.Bool("strict", false, "make advice count: exit 1 if there is any")
+		strict := flags.Bool("strict", false, "exit 1 if there is advice, too")
 		return func(w *World, args []string) (int, error) {
 			if err := checkKind(*kind, "sarif"); err != nil {
 				return trouble, err

@@ -23,22 +23,21 @@ var compareCommand = &command{
 	name:     "compare",
 	synopsis: "[OLD] [NEW] [--why KIND] [--fix] [--header H] [--credential C] [--as KIND]",
 	short:    "says what a change breaks, for whom, with proof",
-	long: `Compares two definitions, latest with draft unless said otherwise, and prints
-the changes with what each does to the promises of faithful.toml. Each break comes
-with its proof: a payload that one side writes and the other refuses or reads
-otherwise, or lines of user code that stop compiling. Exits 1 on breaks.
-A reference is draft, latest, a sealed version, rev: and a git revision, a
-folder, a file, or the URL of a running server. --why says why a kind of
-change matters; [[waiver]] in faithful.toml accepts a break, for a while. --fix
-carries out the fixes that are safe: a name kept in JSON, a number given back, a
-new field made optional, a number retired. As JSON it is one document, which
-comparison.schema.json in docs/ describes.`,
+	long: `Compares two definitions, by default latest with draft, and prints each change and
+what it does to the promises in faithful.toml. Each break comes with its proof: a
+payload or request that one side writes and the other refuses or reads as
+something else, or lines of code that stop compiling. Exits 1 if there is a break.
+A reference is draft, latest, a sealed version, rev: and a git revision, a folder,
+a file, or the URL of a running server. --why says why a kind of change matters.
+[[waiver]] in faithful.toml accepts a break, for a while. --fix carries out the
+fixes that are safe: it keeps a name in JSON, gives a number back, makes a new field
+optional, retires a number. docs/comparison.schema.json describes the JSON output.`,
 	examples: [2]string{"faithful compare", "faithful compare 1.0.0 draft --as json"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags, compareKinds...)
 		access := accessOptions(flags)
-		why := flags.String("why", "", "say why a `KIND` of change matters, such as field-gone, and compare nothing")
-		fix := flags.Bool("fix", false, "change the files where a fix is safe, show what was done, and compare what is left")
+		why := flags.String("why", "", "say why a `KIND` of change matters, such as field-gone; compares nothing")
+		fix := flags.Bool("fix", false, "carry out the fixes that are safe, show them, and compare again")
 		return func(w *World, args []string) (int, error) {
 			if *why != "" {
 				return fine, explainKind(w, *why)

@@ -24,7 +24,7 @@ declared names, sealed versions, languages and kinds of output.`,
 		examples: [2]string{"source <(faithful completion bash)",
 			"faithful completion fish > ~/.config/fish/completions/faithful.fish"},
 		prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
-			words := flags.Bool("words", false, "what the scripts ask: print the words that can come after the arguments")
+			words := flags.Bool("words", false, "print the words that can come after the arguments; the scripts use it")
 			return func(w *World, args []string) (int, error) {
 				if *words {
 					p := report.New(w.Out, report.Plain)

@@ -19,20 +19,20 @@ import (
 var toCBORCommand = &command{
 	name:     "to-cbor",
 	synopsis: "NAME [FILE] [-d JSON] [--hex] [--check] [--of REF]",
-	short:    "turns payloads of a message from JSON into CBOR",
+	short:    "turns JSON payloads into CBOR",
 	long: `Reads one JSON payload of a message or error, or a sequence of them, from FILE,
-from -d, or from standard input, and writes CBOR: for a sequence a sequence (RFC
-8742). What is not listed is kept. Bounds are not checked, unless --check asks for
-what a server says to a request. A sequence is read while it comes, in memory that
-does not grow with it.`,
+from -d, or from standard input, and writes CBOR; a sequence becomes a sequence
+(RFC 8742). Unlisted fields are kept. Bounds are not checked; --check checks them
+as a server does for a request. A sequence is converted as it arrives, in memory
+that does not grow with it.`,
 	examples: [2]string{"faithful to-cbor Booking booking.json > booking.cbor",
 		"faithful to-cbor BookingRequest --hex -d '{\"id\": \"6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f\"}'"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		ref := referenceFlags(flags)
-		data := flags.String("body", "", "the payload itself: `JSON`")
+		data := flags.String("body", "", "the payload, as `JSON`")
 		letter(flags, "d", "body")
-		asHex := flags.Bool("hex", false, "write hexadecimal digits, a line a payload")
-		check := flags.Bool("check", false, "of one payload: say what breaks its bounds, too")
+		asHex := flags.Bool("hex", false, "write hexadecimal digits, one line per payload")
+		check := flags.Bool("check", false, "for one payload: check its bounds, too")
 		return func(w *World, args []string) (int, error) {
 			if len(args) == 0 || len(args) > 2 {
 				return trouble, usage("the NAME of a message or error, and perhaps a FILE")
@@ -83,23 +83,23 @@ does not grow with it.`,
 var fromCBORCommand = &command{
 	name:     "from-cbor",
 	synopsis: "[NAME] [FILE] [-d HEX] [--hex] [--bytes] [--check] [--lines] [--whole] [--of REF]",
-	short:    "turns payloads from CBOR into JSON, or shows them byte by byte",
+	short:    "turns CBOR payloads into JSON, or shows them byte by byte",
 	long: `Reads one CBOR payload of a message or error, or a sequence of them, from FILE,
-from -d (as hexadecimal digits), or from standard input. One is written as JSON
-laid out for reading, a sequence one a line. With --bytes each range of bytes is
-shown with what it means. Without NAME it says which messages the bytes fit.
-What is not listed is kept and shown as such. Bounds are not checked, unless
---check asks for what a server says to a request.`,
+from -d (as hexadecimal digits), or from standard input. Writes one payload as
+indented JSON, a sequence as one line each. --bytes shows each range of bytes with
+its meaning. Without NAME it says which messages the bytes fit. Unlisted fields
+are kept, and shown as such. Bounds are not checked; --check checks them as a
+server does for a request.`,
 	examples: [2]string{"faithful from-cbor Booking booking.cbor --bytes", "faithful from-cbor -d 'a1 01 05'"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		ref := referenceFlags(flags)
-		data := flags.String("body", "", "the payload itself: `HEX`, blanks allowed")
+		data := flags.String("body", "", "the payload, as hexadecimal digits: `HEX`, blanks allowed")
 		letter(flags, "d", "body")
-		isHex := flags.Bool("hex", false, "what is read are hexadecimal digits")
-		dump := flags.Bool("bytes", false, "show each range of bytes with what it means")
-		check := flags.Bool("check", false, "of one payload: say what breaks its bounds, too")
-		lines := flags.Bool("lines", false, "write one line even where there is one payload only")
-		whole := flags.Bool("whole", false, "with --bytes: show long lists, long values and long sequences whole")
+		isHex := flags.Bool("hex", false, "read hexadecimal digits")
+		dump := flags.Bool("bytes", false, "show each range of bytes with its meaning")
+		check := flags.Bool("check", false, "for one payload: check its bounds, too")
+		lines := flags.Bool("lines", false, "write one line, even for a single payload")
+		whole := flags.Bool("whole", false, "with --bytes: show long lists, values and sequences in full")
 		return func(w *World, args []string) (int, error) {
 			if len(args) > 2 {
 				return trouble, usage("the NAME of a message or error, and a FILE; both may be left out")

@@ -28,10 +28,10 @@ func demoCommand() *command {
 		name:     "demo",
 		synopsis: "[--into DIR]",
 		short:    "runs the whole story on the ferry project",
-		long: `Lays out the project of a small ferry line in a scratch folder and goes through
-the whole story: check, generate, a server and a client that really run, a
-harmless change, a change that breaks, versions. Each step shows the command and
-its output. It needs no network; the server and client need a Go toolchain.`,
+		long: `Writes the project of a small ferry line into a scratch folder and goes through the
+whole story: check, generate, a server and a client that really run, a harmless
+change, a breaking change, versions. Each step shows the command and its output. It
+needs no network. The server and the client need a Go toolchain.`,
 		examples: [2]string{"faithful demo", "faithful demo --into ferry"},
 		prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 			into := flags.String("into", "", "the `FOLDER` to use, new or empty, instead of a scratch folder")

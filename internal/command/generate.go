@@ -72,14 +72,14 @@ var generateCommand = &command{
 	name:     "generate",
 	synopsis: "[--only LANGUAGE] [--of REF] [--watch] [--dry] [--force] [--prune] [--as KIND]",
 	short:    "writes the stubs that faithful.toml names",
-	long: `Writes the stubs of each [[stubs]] in faithful.toml. Only what changed is
-written. A file that somebody else wrote, or that was edited since, is never
-touched: generate names it and changes nothing at all. With --watch it goes on
-whenever definitions change; wrong ones leave the last good stubs in place. With
---of and a sealed version, such as 1.0.0, its stubs lie beside those of the draft:
-folders and packages end in _1_0_0, so that one program can have both; of in a
-[[stubs]] keeps them fresh. Folders of stubs that no [[stubs]] writes any more are
-named, and removed with --prune.`,
+	long: `Writes the stubs of each [[stubs]] in faithful.toml, and only files that change.
+It never touches a file that somebody else wrote, or that was edited since: it
+names the file and changes nothing at all. --watch keeps running, and generates
+again when definitions change; while they are wrong, the last good stubs stay.
+--of 1.0.0 writes the stubs of that version next to those of the draft, into
+folders and packages that end in _1_0_0, so one program can use both; the key of
+in a [[stubs]] keeps them up to date. Folders of stubs that no [[stubs]] writes
+any more are named; --prune removes them.`,
 	examples: [2]string{"faithful generate --watch", "faithful generate --only go --dry"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags)
@@ -87,9 +87,9 @@ named, and removed with --prune.`,
 		flags.StringVar(&g.only, "only", "", "write the stubs of one `LANGUAGE`")
 		ref := referenceFlags(flags)
 		flags.BoolVar(&g.dry, "dry", false, "write nothing, say what would be written; exit 1 if that is anything")
-		flags.BoolVar(&g.force, "force", false, "overwrite edited files and files of others")
-		prune := flags.Bool("prune", false, "remove stubs that no output in faithful.toml makes any more")
-		watch := flags.Bool("watch", false, "go on, and generate again whenever definitions change")
+		flags.BoolVar(&g.force, "force", false, "overwrite edited files, and files that somebody else wrote")
+		prune := flags.Bool("prune", false, "remove stubs that faithful.toml no longer names")
+		watch := flags.Bool("watch", false, "keep running, and generate again when definitions change")
 		return func(w *World, args []string) (int, error) {
 			if err := checkKind(*kind); err != nil {
 				return trouble, err

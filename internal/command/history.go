@@ -20,17 +20,16 @@ var historyCommand = &command{
 	name:     "history",
 	synopsis: "[VERSION] [--changelog] [--audit] [--as KIND]",
 	short:    "lists the sealed versions, and what each changed",
-	long: `Lists the sealed versions with their dates and what each changed; with VERSION
-one of them, with all changes. --changelog prints Markdown, newest first; what
-stands in versions/notes/VERSION.md, which is yours to write, goes into it.
---audit hashes everything again and finds every line and file that was changed,
-removed, added or moved since it was sealed, and each signature that does not fit;
-exits 1 if there is any.`,
+	long: `Lists the sealed versions with their dates, and what each changed; with VERSION,
+all changes of that one. --changelog prints Markdown, newest first, and includes
+the notes that you write in versions/notes/VERSION.md. --audit hashes everything
+again. It finds every line and file that was changed, removed, added or moved since
+it was sealed, and every signature that does not fit; it exits 1 if there is any.`,
 	examples: [2]string{"faithful history", "faithful history --audit"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags)
 		changelog := flags.Bool("changelog", false, "print Markdown")
-		audit := flags.Bool("audit", false, "hash everything again, and say what is not as it was sealed")
+		audit := flags.Bool("audit", false, "hash everything again, and report what is not as it was sealed")
 		return func(w *World, args []string) (int, error) {
 			if err := checkKind(*kind); err != nil {
 				return trouble, err

@@ -14,7 +14,8 @@ var languagesCommand = &command{
 	name:     "languages",
 	synopsis: "[--as KIND]",
 	short:    "lists the languages of stubs, their roles and options",
-	long:     `Lists the languages that stubs can be made in, with the keys of [[stubs]] in faithful.toml: those of all languages, then each language's own.`,
+	long:     `Lists the languages of stubs, and the keys of [[stubs]] in faithful.toml: those of
+all languages, then those of each.`,
 	examples: [2]string{"faithful languages", "faithful languages --as json"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags)

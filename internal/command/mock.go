@@ -54,12 +54,12 @@ var basePath = regexp.MustCompile(`^(/[A-Za-z0-9._~!$&'()*+,;=:@-]+)+/?$`)
 var mockCommand = &command{
 	name:     "mock",
 	synopsis: "[--at ADDRESS] [--answers FILE] [--faults SHARE] [--record FILE] [options]",
-	short:    "serves every call with declared or made answers",
-	long: `Serves all calls of all services, as a real server would: requests are checked,
-credentials must be there, streams stream. Answers are what answers.toml says,
-else declared examples, else made within bounds. Every request is a line of log.
-When definitions or answers change they are read again; wrong ones are shown, and
-the last good ones stay. Ctrl-C ends it.`,
+	short:    "serves every call with declared or made-up answers",
+	long: `Serves every call of every service, as a real server would: it checks requests and
+that credentials are there, and it streams. Answers come from answers.toml, or
+else from declared examples, or else are made within bounds. It logs one line per
+request. When definitions or answers change, it reads them again; while they are
+wrong, it says so and keeps the last good ones. Ctrl-C ends it.`,
 	examples: [2]string{"faithful mock", "faithful mock --at 127.0.0.1:9000 --faults 0.1 --record day.jsonl"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		m := &mocking{}
@@ -71,7 +71,7 @@ the last good ones stay. Ctrl-C ends it.`,
 		origins := severalOf(flags, "origin", "let pages of this `ORIGIN` call from a browser")
 		flags.Float64Var(&m.options.Faults, "faults", 0,
 			"the `SHARE` of calls that fail with a declared error, or are slow: 0 to 1")
-		seed := flags.Uint64("seed", 0, "make answers and faults from this number (`N`)")
+		seed := flags.Uint64("seed", 0, "make answers and faults from this number: `N`")
 		record := flags.String("record", "", "add each call and its answer to `FILE`, for faithful call --replay")
 		flags.BoolVar(&m.quiet, "quiet", false, "log nothing")
 		return func(w *World, args []string) (int, error) {

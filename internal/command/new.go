@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"faithfulcourier/internal/files"
@@ -18,28 +19,49 @@ import (
 
 var newCommand = &command{
 	name:     "new",
-	synopsis: "DIR",
+	synopsis: "DIR [--language LANGUAGE]…",
 	short:    "starts a project",
-	long: `Makes a folder with faithful.toml, a small definition that works, and a
-.gitignore, and says what to do next. Nothing that is there is overwritten.`,
-	examples: [2]string{"faithful new harbour", "faithful new services/pier"},
-	prepare: func(*flag.FlagSet) func(*World, []string) (int, error) {
+	long: `Makes a folder with faithful.toml, a small definition that works, .gitignore and
+.gitattributes, and says what to do next. Nothing that is there is overwritten.
+--language, which may be given several times, chooses the languages of the stubs;
+without it they are Go and TypeScript.`,
+	examples: [2]string{"faithful new harbour", "faithful new services/pier --language python"},
+	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
+		languages := severalOf(flags, "language", "write stubs in this `LANGUAGE`")
 		return func(w *World, args []string) (int, error) {
 			if len(args) != 1 {
 				return trouble, usage("new needs the folder to make")
 			}
-			return newProject(w, args[0])
+			if len(*languages) == 0 {
+				*languages = []string{"go", "typescript"}
+			}
+			return newProject(w, args[0], *languages)
 		}
 	},
 }
 
-func newProject(w *World, dir string) (int, error) {
+func newProject(w *World, dir string, languages []string) (int, error) {
 	target := w.path(dir)
 	name := moduleName(filepath.Base(target))
+	var outputs strings.Builder
+	for i, language := range languages {
+		if _, err := languageNamed(language); err != nil {
+			return trouble, err
+		}
+		if slices.Contains(languages[:i], language) {
+			return trouble, usage("--language %s is given twice", language)
+		}
+		fmt.Fprintf(&outputs, newOutput, language, language)
+		if language == "go" {
+			fmt.Fprintf(&outputs, newPackage, name)
+		}
+		outputs.WriteString("\n")
+	}
 	begins := []struct{ path, text string }{
-		{project.ConfigName, fmt.Sprintf(newConfig, name, name)},
+		{project.ConfigName, fmt.Sprintf(newConfig, name, &outputs)},
 		{"definitions/" + name + ".faithful", fmt.Sprintf(newDefinition, name)},
 		{".gitignore", newIgnore},
+		{".gitattributes", newAttributes},
 	}
 	for _, f := range begins {
 		if _, err := os.Lstat(filepath.Join(target, f.path)); !errors.Is(err, fs.ErrNotExist) {
@@ -75,7 +97,7 @@ func newProject(w *World, dir string) (int, error) {
 		{"cd " + shell.Word(dir), ""},
 		{"faithful check", "what is wrong with the definitions, if anything"},
 		{"faithful generate", "writes the stubs that faithful.toml names"},
-		{"faithful seal", "records the definitions as a version"},
+		{"faithful seal", "records the definitions as an immutable version"},
 		{"faithful compare", "what your next change breaks"},
 	})
 	return fine, nil
@@ -101,18 +123,23 @@ const newConfig = `name    = "%s"
 sources = ["definitions"]
 
 # One [[stubs]] for each language and folder.
-[[stubs]]
-language = "go"
-into     = "gen/go"
-package  = "%s/gen/go"   # its import path: the module of your go.mod, and the folder
-
-[[stubs]]
-language = "typescript"
-into     = "gen/typescript"
-
-# What you promise to those who use your definitions.
+%s# What you promise to those who use your definitions.
 [promise]
 rollout = "server-leads"   # servers are updated before clients
+`
+
+const newOutput = `[[stubs]]
+language = "%s"
+into     = "gen/%s"
+`
+
+const newPackage = `package  = "%s/gen/go"   # its import path: the module of your go.mod, and the folder
+`
+
+// newAttributes keeps the line ends of what is hashed, signed and compared.
+const newAttributes = `*.faithful text eol=lf
+gen/** text eol=lf
+versions/** text eol=lf
 `
 
 const newDefinition = `/// What this module is for.

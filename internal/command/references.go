@@ -31,8 +31,8 @@ type trust struct {
 
 func trustOptions(flags *flag.FlagSet) *trust {
 	t := &trust{}
-	flags.StringVar(&t.ca, "ca", "", "trust servers whose certificates these in `FILE` have signed, in PEM")
-	flags.BoolVar(&t.insecure, "insecure", false, "trust whatever certificate a server shows: anybody could be it")
+	flags.StringVar(&t.ca, "ca", "", "trust servers by the certificates in `FILE` (PEM)")
+	flags.BoolVar(&t.insecure, "insecure", false, "trust any certificate: the server could be anybody")
 	return t
 }
 

@@ -18,19 +18,19 @@ var sampleCommand = &command{
 	name:     "sample",
 	synopsis: "NAME [--count N] [--seed N] [--binary] [--all FOLDER] [--of REF]",
 	short:    "prints a payload of a message, or the request of a call",
-	long: `Prints a value of a message or error, or the request of a call, as JSON: the
-first example that the definitions declare, else one that is made within its
-bounds, the same each time. With --count several, one a line: all examples, then
-made ones. With --all writes the requests of a service, or of all services, into
-a folder, a file a call; run again it brings the folder up to date, and never
-touches a file that you changed.`,
+	long: `Prints a value of a message or error, or the request of a call, as JSON: the first
+declared example, or else a value made within its bounds, the same each time.
+--count prints several, one per line: all examples, then made values. --all writes
+the requests of a service, or of all services, into a folder, one file per call.
+Run it again to bring the folder up to date; a file that you changed is never
+touched.`,
 	examples: [2]string{"faithful sample Bookings.book", "faithful sample Bookings --all requests"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		ref := referenceFlags(flags)
 		count := flags.Int("count", 1, "how many to print (`N`)")
-		seed := flags.Int64("seed", -1, "make values from this number `N`, and none from examples")
-		binary := flags.Bool("binary", false, "print CBOR instead of JSON: a sequence where there are several")
-		all := flags.String("all", "", "keep a request for each call in `FOLDER`")
+		seed := flags.Int64("seed", -1, "make values, from this number `N`, and use no examples")
+		binary := flags.Bool("binary", false, "print CBOR instead of JSON; several are a sequence")
+		all := flags.String("all", "", "keep a request of each call in `FOLDER`")
 		dry := flags.Bool("dry", false, "with --all: write nothing, say what would be written; exit 1 if that is anything")
 		return func(w *World, args []string) (int, error) {
 			if *count < 1 {

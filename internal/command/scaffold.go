@@ -22,7 +22,7 @@ import (
 var scaffoldCommand = &command{
 	name:     "scaffold",
 	synopsis: "LANGUAGE SERVICE [--into DIR] [--dry]",
-	short:    "writes starting points of a server, that belong to you",
+	short:    "writes a server for you to start from",
 	long: `Writes a main program and, for the service, a folder: what its calls depend on,
 a handler for each call with a sample answer, and a test for each call that
 starts the server and calls it. The files are yours. A later run only adds
@@ -59,7 +59,8 @@ func scaffold(w *World, languageName, serviceName, into string, dry bool) (int, 
 			o.Has("server")
 	})
 	if i < 0 {
-		return trouble, fmt.Errorf("faithful.toml has no %s output with the role server, which the server needs", languageName)
+		return trouble, fmt.Errorf("faithful.toml has no %s output with the role server, which the server needs",
+			languageName)
 	}
 	output := p.Config.Stubs[i]
 	options, err := stubOptions(p, output)

@@ -23,15 +23,16 @@ const firstVersion = "1.0.0"
 var sealCommand = &command{
 	name:     "seal",
 	synopsis: "[VERSION] [-m, --note NOTE] [--key FILE] [--dry] [--as KIND]",
-	short:    "records the working definitions as a version",
-	long: `Writes the working definitions, in their canonical form, to versions/VERSION,
-and a line to versions/ledger.jsonl: whole, or not at all. Without VERSION it is
-next of faithful.toml, or the one that the changes since the latest release need;
-a lower one is refused. What is breaking has its version said: here, or by next.
-A pre-release, such as 2.0.0-rc.1, is sealed like any other version and is never
-latest. When nothing changed, nothing is sealed. With --key the line is signed,
-with an ed25519 key of OpenSSH; faithful history --audit checks it. signers in
-faithful.toml says whose keys count, and then each version must be signed.`,
+	short:    "records the working definitions as an immutable version",
+	long: `Records the working definitions as an immutable version: writes them in canonical
+form to versions/VERSION, and adds a line to versions/ledger.jsonl. It does both or
+nothing. Without VERSION it takes next of faithful.toml, or else the version that
+the changes since the latest release need; a lower one is refused. For a breaking
+change, say the version: here, or as next. A pre-release such as 2.0.0-rc.1 is
+sealed like any other version, and is never latest. If nothing changed, nothing is
+sealed. --key signs the line with an ed25519 key of OpenSSH, which faithful history
+--audit checks. If faithful.toml names signers, every version must be signed by one
+of them.`,
 	examples: [2]string{"faithful seal -m \"first public version\"", "faithful seal 2.0.0"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags)

@@ -12,7 +12,7 @@ import (
 var showCommand = &command{
 	name:     "show",
 	synopsis: "[NAME] [--of REF] [--as KIND]",
-	short:    "shows what is defined, and who uses it",
+	short:    "shows what is defined, and what uses it",
 	long: `Without NAME prints an outline of everything. With NAME prints one declaration
 with its documentation, what it uses, and who uses it as what. NAME is a full
 name, or the last parts of one: Booking, Bookings.book, skerry.booking. As JSON

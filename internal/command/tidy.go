@@ -13,10 +13,11 @@ import (
 var tidyCommand = &command{
 	name:     "tidy",
 	synopsis: "[FILE…] [-w, --write] [--dry]",
-	short:    "lays out definitions in the one canonical way",
-	long: `Prints files in the canonical layout, or, with --write, writes them. Without FILE it
-takes all files of the project; the FILE - is standard input. Comments stay where
-they belong, and the meaning never changes. A file with errors is not touched.`,
+	short:    "formats definitions",
+	long: `Formats files: prints them in the canonical layout or, with --write, writes them.
+Without FILE it takes all files of the project; the FILE - is standard input.
+Comments stay where they belong, and the meaning never changes. A file with errors
+is not touched.`,
 	examples: [2]string{"faithful tidy -w", "faithful tidy definitions/booking.faithful"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		write := flags.Bool("write", false, "write the files instead of printing them")

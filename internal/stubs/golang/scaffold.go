@@ -44,7 +44,8 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.Start
 	for _, c := range s.Calls {
 		w.handler(c)
 		if options.Client {
-			w.add(stubs.CallFile(c.Name, "service")+"_test.go", w.folder, func(g *generator) { g.sampleTest(c, options, w.stub(g)) })
+			w.add(stubs.CallFile(c.Name, "service")+"_test.go", w.folder,
+				func(g *generator) { g.sampleTest(c, options, w.stub(g)) })
 		}
 	}
 	return w.starts
@@ -179,7 +180,8 @@ func paragraph(doc string) string {
 // head writes package clause and imports of a file of the user's.
 func (g *generator) head(head *stubs.Code, packageName string) {
 	file := g.file(false)
-	text := strings.Replace(strings.TrimSuffix(string(file), string(g.Bytes())), "package main_", "package "+packageName, 1)
+	text := strings.Replace(strings.TrimSuffix(string(file), string(g.Bytes())), "package main_", "package "+packageName,
+		1)
 	head.P("%s", strings.TrimPrefix(text, "\n"))
 }
 
