@@ -504,7 +504,7 @@ func printRefusal(p *report.Printer, call *schema.Call, r *remote.Refusal) {
 		rows = append(rows, []string{p.In(report.Bold, v.Pointer), v.Detail})
 	}
 	p.Table("  ", rows)
-	p.Line("%s", p.In(report.Faint, "--anyway sends it all the same; --blank prints one to fill in."))
+	p.Line("%s", p.In(report.Faint, "Send it with --anyway, or print one to fill in with --blank."))
 }
 
 // printProblem lays out problem details (RFC 9457).

@@ -113,7 +113,7 @@ func (d *demo) tell() error {
 	if err := d.faithful(fine, "check"); err != nil {
 		return err
 	}
-	d.p.Line("With a slip in one line:")
+	d.p.Line("With a mistake in one line:")
 	if err := d.change("#5  fare       common.Money", "#5  fare       common.Mony"); err != nil {
 		return err
 	}
@@ -136,13 +136,13 @@ func (d *demo) tell() error {
 		return err
 	}
 
-	d.say("A server and a client, running", "The Go stubs need the standard library, and one for WebSockets where a "+
-		"call\nstreams both ways. The demo brings it, so that no network is needed.")
+	d.say("A server and a client, running", "The Go stubs need the standard library, and a package for WebSockets if "+
+		"a call\nstreams both ways. The demo brings it, so no network is needed.")
 	if err := d.run(); err != nil {
 		return err
 	}
 
-	d.say("A version", "From here on there are users: seal records what they were given.")
+	d.say("A version", "Now others use the definitions: seal records what they were given.")
 	if err := d.faithful(fine, "seal", "-m", "the first season"); err != nil {
 		return err
 	}
@@ -165,11 +165,11 @@ func (d *demo) tell() error {
 	if err := d.faithful(found, "compare"); err != nil {
 		return err
 	}
-	d.p.Line("So it can't pass for a small one:")
+	d.p.Line("So it can't be sealed as a minor version:")
 	if err := d.faithful(found, "seal", "1.2.0"); err != nil {
 		return err
 	}
-	d.p.Line("Taken back:")
+	d.p.Line("Undone:")
 	if err := d.change("#2 metres int32", "#2 metres float64"); err != nil {
 		return err
 	}
@@ -182,7 +182,7 @@ func (d *demo) tell() error {
 	if err := d.faithful(found, "compare", "--fix"); err != nil {
 		return err
 	}
-	d.p.Line("Taken back, and the stubs brought up to 1.1.0; the versions are as they were sealed:")
+	d.p.Line("Undone. The versions are as they were sealed, and the stubs are brought up to 1.1.0:")
 	if err := d.change("#10 mail       text? json \"email\"", "#10 email      text?"); err != nil {
 		return err
 	}

@@ -242,7 +242,7 @@ func auditVersions(w *World, p *project.Project, kind string) (int, error) {
 			out.Line("%s %s %s", out.In(report.Bold, whereFlaw(f)), out.In(report.Red, strings.TrimSpace(f.Version)), f.Message)
 		}
 		if len(r.Flaws) == 0 {
-			out.Line("%s: every line follows the one before it; files and verdicts are what they were when sealed",
+			out.Line("%s: the ledger is a whole chain, and all files and verdicts are as they were sealed",
 				report.Plural(r.Versions, "version"))
 		} else {
 			out.Line("%s in %s", out.In(report.Red, report.Plural(len(r.Flaws), "flaw")), report.Plural(r.Versions, "version"))

@@ -147,11 +147,11 @@ func (a *Auditor) Audit(dir string) (*Report, error) {
 // limits says what no chain shows, and what one without signatures does not.
 func (a *Auditor) limits(signing bool) (list []Flaw) {
 	if !signing {
-		list = append(list, Flaw{Message: "unsigned: a changed note or time of the last line does not show, nor do " +
-			"lines that were all hashed anew"})
+		list = append(list, Flaw{Message: "the versions are not signed: an audit can't see that the note or time of the " +
+			"last line was changed, or that somebody made the whole chain again"})
 	}
-	return append(list, Flaw{Message: "newest versions that were taken away leave no trace: compare the last line " +
-		"with what others have"})
+	return append(list, Flaw{Message: "an audit can't see that the newest versions were removed: compare the last " +
+		"line with what others have"})
 }
 
 // sealedFiles are the files of a line of the ledger, and what was found in them.
