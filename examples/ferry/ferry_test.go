@@ -493,13 +493,17 @@ func TestScaffoldsRun(t *testing.T) {
 			require.NoError(t, err)
 			changed := string(text)
 			for line := range strings.Lines(missing + "\n") {
-				switch line = strings.TrimSpace(line); {
-				case strings.HasPrefix(line, `"`):
-					changed = strings.Replace(changed, "import (\n", "import (\n"+line+"\n", 1)
+				line, comment, entry := strings.Cut(strings.TrimSpace(line), " // among the arguments of ")
+				if !entry {
+					line, comment, entry = strings.Cut(line, "  # among the arguments of ")
+				}
+				switch {
+				case language == "go" && !entry:
+					changed = strings.Replace(changed, "import (\n", line+"\nimport (\n", 1)
 				case strings.HasPrefix(line, "import ") || strings.HasPrefix(line, "from "):
 					changed = strings.Replace(changed, "\nimport ", "\n"+line+"\nimport ", 1)
-				case strings.HasSuffix(line, ","):
-					at := regexp.MustCompile(`(?m)^.*(web\.Serve\(|= serve\(|return serve\()\n[ \t]*`)
+				case entry:
+					at := regexp.MustCompile(`(?m)^.*(return|=) ` + regexp.QuoteMeta(comment) + `\(\n[ \t]*`)
 					changed = at.ReplaceAllString(changed, "${0}"+line+"\n        ")
 				default:
 					changed = strings.Replace(changed, "const port", line+"\nconst port", 1)

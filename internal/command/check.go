@@ -148,9 +148,9 @@ func printCheck(w *World, kind string, strict bool, defs *schema.Definitions, fi
 	p.Advice(findings, advice.Why())
 	line := countText(defs.Count())
 	if len(findings) > 0 {
-		line += fmt.Sprintf("; %d to think about", len(findings))
+		line += "; " + report.Plural(len(findings), "piece") + " of advice"
 	}
-	p.Line("%s %s", p.In(report.Green, "fine:"), line)
+	p.Sentence(p.In(report.Green, "fine:")+" ", line, 6)
 	return status, nil
 }
 

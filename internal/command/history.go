@@ -252,7 +252,7 @@ func auditVersions(w *World, p *project.Project, kind string) (int, error) {
 		}
 		for _, f := range r.Remarks {
 			if f.Version == "" {
-				out.Line("%s %s", out.In(report.Yellow, "note:"), f.Message)
+				out.Sentence(out.In(report.Yellow, "note:")+" ", f.Message, 6)
 			} else {
 				out.Line("%s %s %s %s", out.In(report.Bold, whereFlaw(f)), out.In(report.Yellow, "note:"), f.Version, f.Message)
 			}

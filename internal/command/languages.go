@@ -14,7 +14,7 @@ var languagesCommand = &command{
 	name:     "languages",
 	synopsis: "[--as KIND]",
 	short:    "lists the languages of stubs, their roles and options",
-	long:     `Lists the languages of stubs, and the keys of [[stubs]] in faithful.toml: those of
+	long: `Lists the languages of stubs, and the keys of [[stubs]] in faithful.toml: those of
 all languages, then those of each.`,
 	examples: [2]string{"faithful languages", "faithful languages --as json"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
@@ -59,9 +59,10 @@ all languages, then those of each.`,
 var commonOptions = []stubs.Option{
 	{Key: "into", Doc: "the output folder; required"},
 	{Key: "roles", Default: `["types", "client", "server"]`,
-		Doc: "what the output holds; without types it uses another's"},
-	{Key: "types", Doc: "into of the output whose types it uses, where several have them"},
-	{Key: "exhaustive", Default: "false", Doc: "adds what stops compiling when something is added"},
+		Doc: "what the output holds; without types, it uses those of another output"},
+	{Key: "types", Doc: "the folder (into) of the output whose types it uses, if there are several"},
+	{Key: "of", Default: "draft", Doc: "the sealed version that it is made from"},
+	{Key: "exhaustive", Default: "false", Doc: "adds what stops compiling when a call, member or alternative is added"},
 }
 
 func optionRows(options []stubs.Option) [][]string {

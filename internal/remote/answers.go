@@ -384,12 +384,12 @@ func (r *sheetReader) credentials(given map[string]any) map[string][]string {
 	return out
 }
 
-// gate refuses values that the sheet does not name, of the credentials that it does.
-func (s *Sheet) gate(ctx context.Context, _ *web.Call, shown web.Credentials) (context.Context, error) {
+// authorize refuses values that the sheet does not name, of the credentials that it does.
+func (s *Sheet) authorize(ctx context.Context, _ *web.Call, shown web.Credentials) (context.Context, error) {
 	for name, v := range shown {
 		if good, named := s.credentials[name]; named && !slices.Contains(good, v) {
-			return nil, web.Forbidden("the credential " + name[strings.LastIndexByte(name, '.')+1:] +
-				" is not one that the answer sheet names")
+			return nil, web.Forbidden(fmt.Sprintf("the answer sheet does not accept this value of %q",
+				name[strings.LastIndexByte(name, '.')+1:]))
 		}
 	}
 	return ctx, nil

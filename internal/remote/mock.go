@@ -93,7 +93,7 @@ func NewMock(defs *schema.Definitions, sheet *Sheet, options MockOptions) (*Mock
 	}
 	serving := []web.ServerOption{web.WithBase(options.Base), web.WithOrigins(options.Origins...)}
 	if sheet != nil && len(sheet.credentials) > 0 {
-		serving = append(serving, web.WithAuthorizer(sheet.gate))
+		serving = append(serving, web.WithAuthorizer(sheet.authorize))
 	}
 	m.mount = web.NewServed(about, routes, serving...)
 	return m, nil

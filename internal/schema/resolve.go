@@ -426,12 +426,28 @@ func (r *resolver) lookup(f *fileScope, alias, name syntax.Name, what string) (d
 	if owner := r.ownerOf(name.Text); owner != nil && alias.Text == "" {
 		finding.Fix = r.importFix(f, owner, name.Text)
 		finding.Edits, finding.Sure = r.importEdits(f, owner, whole, name.Text)
+	} else if scalar := scalarFor(name.Text); scalar != "" && alias.Text == "" && what == "type" {
+		finding.Fix = "write " + scalar
+		finding.Edits, finding.Sure = []source.Edit{{Place: whole, Text: scalar}}, true
 	} else if near := r.nearest(f, s, alias.Text, name.Text); near != "" {
 		finding.Fix = source.DidYouMean(near)
 		finding.Edits = []source.Edit{{Place: whole, Text: near}}
 	}
 	r.findings.Add(finding)
 	return nil, false
+}
+
+// scalarFor is the scalar that a word means which begins with a capital, as in other
+// languages, or "".
+func scalarFor(word string) string {
+	lower := strings.ToLower(word)
+	if usual := usualWords[lower]; scalarTypes[usual] != nil {
+		return usual
+	}
+	if scalarTypes[lower] != nil {
+		return lower
+	}
+	return ""
 }
 
 func (r *resolver) unknownAlias(f *fileScope, alias syntax.Name) {
@@ -865,27 +881,30 @@ func (r *resolver) unique(f *fileScope, what, owner string, retired []syntax.Ret
 	return u, u.retired
 }
 
-// add checks a number and a name; it returns false when the item is a double
-// that must be left out.
-func (u *uniqueness) add(number syntax.Number, name syntax.Name, smallest int) bool {
+// add checks a number and a name; it returns false when the item is a double that must
+// be left out. The number is another one where that was wrong, so that what goes by the
+// name is not wrong, too.
+func (u *uniqueness) add(number syntax.Number, name syntax.Name, smallest int) (int, bool) {
 	ok := true
 	place := u.f.place(number.Span)
 	if number.Value < 0 {
 		ok = false // reported by the parser
 	} else if number.Value < smallest {
 		u.r.report(place, "number-range", fmt.Sprintf("the numbers of %ss are %d to 65535", u.what, smallest),
-			fmt.Sprintf("%d is free", u.free(smallest)))
+			u.freeFix(smallest))
 		ok = false
 	} else if before, taken := u.numbered(number.Value); taken {
 		u.r.report(place, "number-twice", fmt.Sprintf("#%d is used twice in %q", number.Value, u.owner),
-			fmt.Sprintf("#%d is free", u.free(smallest)),
-			source.Note{Place: before, Message: "it is used here first"})
+			u.freeFix(smallest), source.Note{Place: before, Message: "it is used here first"})
 		ok = false
 	}
-	if !ok {
-		return false // a line that was copied is one mistake, not two
-	}
 	before, taken := u.named(name.Text)
+	if !ok {
+		if taken || name.Text == "" {
+			return 0, false // a line that was copied is one mistake, not two
+		}
+		number.Value, ok = u.free(smallest), true
+	}
 	u.keep(number.Value, place, used{name.Text, u.f.place(name.Span)}, !taken)
 	place = u.f.place(name.Span)
 	if taken {
@@ -902,13 +921,18 @@ func (u *uniqueness) add(number syntax.Number, name syntax.Name, smallest int) b
 		if x.Number == number.Value && number.Value >= 0 {
 			u.r.report(u.f.place(number.Span), "retired-number",
 				fmt.Sprintf("#%d is retired: older payloads hold something else under it", number.Value),
-				fmt.Sprintf("#%d is free", u.free(smallest)), note)
+				u.freeFix(smallest), note)
 		} else if x.Name != "" && syntax.SameFolded(x.Name, name.Text) {
 			u.r.report(place, "retired-name", fmt.Sprintf("the name %q is retired: older payloads hold something "+
 				"else under it", name.Text), "choose another name", note)
 		}
 	}
-	return ok
+	return number.Value, ok
+}
+
+// freeFix proposes a number that is free.
+func (u *uniqueness) freeFix(smallest int) string {
+	return fmt.Sprintf("write #%d, which is free", u.free(smallest))
 }
 
 func (u *uniqueness) free(smallest int) int {
@@ -926,8 +950,8 @@ func (r *resolver) enum(f *fileScope, tree *syntax.Enum, e *Enum) {
 	u, retired := r.unique(f, "member", e.Name, tree.Retired)
 	e.Retired = retired
 	for _, m := range tree.Members {
-		if u.add(m.Number, m.Name, 0) {
-			e.Members = append(e.Members, &Member{Enum: e, Number: m.Number.Value, Name: m.Name.Text,
+		if number, ok := u.add(m.Number, m.Name, 0); ok {
+			e.Members = append(e.Members, &Member{Enum: e, Number: number, Name: m.Name.Text,
 				Doc: m.Doc.Text(f.tree.Source), Place: f.place(m.Name.Span), Deprecated: m.Marks.DeprecatedWhy(),
 				JSON: r.jsonName(f, m.Marks)})
 		}
@@ -952,7 +976,8 @@ func (r *resolver) message(f *fileScope, tree *syntax.Message, m *Message) {
 		field := &slab[i]
 		*field = Field{Message: m, Number: t.Number.Value, Name: t.Name.Text, Doc: t.Doc.Text(f.tree.Source),
 			Place: f.place(t.Name.Span)}
-		if !u.add(t.Number, t.Name, 1) {
+		var ok bool
+		if field.Number, ok = u.add(t.Number, t.Name, 1); !ok {
 			r.typ(f, t.Type) // its mistakes count all the same
 			continue
 		}

@@ -183,11 +183,12 @@ func (r *resolver) union(f *fileScope, tree *syntax.Union, u *Union) {
 	u.Retired = retired
 	for i := range tree.Alternatives {
 		t := &tree.Alternatives[i]
-		if !unique.add(t.Number, t.Name, 1) {
+		number, ok := unique.add(t.Number, t.Name, 1)
+		if !ok {
 			r.typ(f, t.Type)
 			continue
 		}
-		u.Alternatives = append(u.Alternatives, &Alternative{Union: u, Number: t.Number.Value, Name: t.Name.Text,
+		u.Alternatives = append(u.Alternatives, &Alternative{Union: u, Number: number, Name: t.Name.Text,
 			Type: r.typ(f, t.Type), Doc: t.Doc.Text(f.tree.Source),
 			Place: f.place(t.Name.Span), Deprecated: t.Marks.DeprecatedWhy(), JSON: r.jsonName(f, t.Marks)})
 	}

@@ -126,8 +126,8 @@ func (w *starter) program() {
 }
 
 func (w *starter) dependencies() {
-	join := stubs.Join{Path: "main.go", Lines: []string{strconv.Quote(w.here + "/" + w.folder),
-		fmt.Sprintf("%s.Serve(%s.New(log)),", w.folder, w.folder)}}
+	join := stubs.Join{Path: "main.go", Lines: []string{"import " + strconv.Quote(w.here+"/"+w.folder),
+		fmt.Sprintf("%s.Serve(%s.New(log)), // among the arguments of web.Serve", w.folder, w.folder)}}
 	w.add("service.go", w.folder, func(g *generator) {
 		stub, name := w.stub(g), w.service.Name
 		slog := g.std("log/slog")
@@ -159,7 +159,7 @@ func (w *starter) handler(c *schema.Call) {
 		comment(g.Code, CallName(c)+" serves "+c.FullName()+"."+paragraph(c.Doc))
 		g.std("context")
 		g.In(fmt.Sprintf("func (s *Service) %s%s {", CallName(c), g.handlerType(c)), func() { g.sample(c, w.options) }, "}")
-	}, stubs.Join{Path: w.folder + "/service.go", Lines: []string{joined(c)}})
+	}, stubs.Join{Path: w.folder + "/service.go", Lines: []string{joined(c) + " // in Serve"}})
 }
 
 // multiline writes a string over several lines where Go can.

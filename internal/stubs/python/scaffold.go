@@ -177,7 +177,7 @@ func (w *starter) dependencies() {
 		c.P("class %s%s:", w.class(), stubs.Brackets("(", classes, ")"))
 		c.Deeper(1, func() { c.P("\"\"\"A class for each call. A call without one answers 501.\"\"\"") })
 	}, stubs.Join{Path: "main.py", Lines: []string{fmt.Sprintf("from %s import %s", w.stub(), w.serve()),
-		w.serviceImport(), w.joined()}})
+		w.serviceImport(), w.joined() + "  # among the arguments of serve"}})
 }
 
 func callImport(call *schema.Call) string {
@@ -221,7 +221,7 @@ func (w *starter) handler(call *schema.Call) {
 				func() { w.sample(c, call) })
 		})
 	}, stubs.Join{Path: w.folder + "/service.py", Lines: []string{callImport(call),
-		fmt.Sprintf("%s, among the bases of %s", handlerClass(call), w.class())}})
+		fmt.Sprintf("%s,  # among the bases of %s", handlerClass(call), w.class())}})
 }
 
 // sample writes the body of a handler that answers with a sample.

@@ -119,7 +119,7 @@ func (w *starter) dependencies() {
 	lines := []string{
 		fmt.Sprintf("import { serve%s } from %s;", name, w.stub(0, w.serverStubs())),
 		fmt.Sprintf("import { %s } from %s;", w.factory(), text("./"+w.folder+"/service.js")),
-		w.joined(),
+		w.joined() + " // among the arguments of serve",
 	}
 	if w.both {
 		lines = append(lines, fmt.Sprintf("import { serveSockets } from %s;", w.stub(0, "faithful/socket.js")),
@@ -198,7 +198,8 @@ func (w *starter) handler(call *schema.Call) {
 				body()
 			}, "};")
 		}, "}")
-	}, stubs.Join{Path: w.folder + "/service.ts", Lines: []string{w.callImport(call), callEntry(call)}})
+	}, stubs.Join{Path: w.folder + "/service.ts",
+		Lines: []string{w.callImport(call), callEntry(call) + " // in " + w.factory()}})
 }
 
 func (w *starter) test(call *schema.Call) {
