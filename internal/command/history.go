@@ -111,7 +111,7 @@ func (h *history) step(i int) (c report.Comparison, err error) {
 func (h *history) list(w *World, kind string) (int, error) {
 	type line struct {
 		versions.Entry
-		Facts string `json:"changes"`
+		Changes string `json:"changes"`
 	}
 	var lines []line
 	for i, e := range h.ledger.Entries {
@@ -132,7 +132,7 @@ func (h *history) list(w *World, kind string) (int, error) {
 		var rows [][]string
 		for _, l := range lines {
 			style := map[string]report.Style{"breaking": report.Red, "altering": report.Yellow}[l.Verdict]
-			rows = append(rows, []string{p.In(report.Bold, l.Version), l.Time.Format("2006-01-02"), p.In(style, l.Facts),
+			rows = append(rows, []string{p.In(report.Bold, l.Version), l.Time.Format("2006-01-02"), p.In(style, l.Changes),
 				p.In(report.Faint, strings.Join(strings.Fields(l.Note), " "))})
 		}
 		p.Table("", rows)

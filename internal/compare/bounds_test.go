@@ -79,8 +79,8 @@ func TestBoundsAreJudgedRightly(t *testing.T) {
 			return
 		}
 		require.Len(t, report.Changes, 1)
-		fact := report.Changes[0]
-		for _, e := range fact.Effects {
+		changed := report.Changes[0]
+		for _, e := range changed.Effects {
 			if e.Verdict != verdict.Breaking {
 				continue
 			}
@@ -92,10 +92,10 @@ func TestBoundsAreJudgedRightly(t *testing.T) {
 			require.NoError(t, err, e.Proof.JSON)
 			require.NotEmpty(t, value.Validate(refused), "%s: %s", after, e.Proof.JSON)
 		}
-		verdicts[fmt.Sprint(fact.Verdict())]++
-		require.NotEqual(t, verdict.Altering, fact.Verdict(), "limits can always be decided: %s %q %q", kind.typ, before,
+		verdicts[fmt.Sprint(changed.Verdict())]++
+		require.NotEqual(t, verdict.Altering, changed.Verdict(), "limits can always be decided: %s %q %q", kind.typ, before,
 			after)
-		if fact.Verdict() == verdict.Breaking {
+		if changed.Verdict() == verdict.Breaking {
 			return
 		}
 		candidates := []*value.Message{value.MinimalMessage(oldAsk), value.MinimalMessage(nextAsk)}

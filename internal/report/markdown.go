@@ -11,7 +11,7 @@ import (
 )
 
 // ComparisonMarkdown is a comparison for the comment of a change request: a table
-// of the changes, and all of what breaks or shifts below it.
+// of the changes, and all of what is breaking or altering below it.
 func ComparisonMarkdown(c Comparison) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "### %s → %s: %s\n", c.Old, c.New, c.Summary())

@@ -9,7 +9,7 @@ import (
 )
 
 // MaxDecimalDigits is how many digits a decimal may have, and how many of them
-// behind the point.
+// after the point.
 const MaxDecimalDigits = 34
 
 // Decimal is an exact decimal number that keeps its scale: Coefficient times

@@ -32,7 +32,7 @@ Send = Callable[[Any], Awaitable[None]]
 
 @dataclass(slots=True)
 class Context:
-    """What a handler knows beside its request."""
+    """What a handler knows besides its request."""
 
     call: str
     """Full: module, service and call."""

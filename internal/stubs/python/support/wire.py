@@ -1,6 +1,6 @@
 """Reads and writes payloads: CBOR (RFC 8949) and JSON (RFC 8259).
 
-The message types beside it call it; other code seldom needs more than Instant,
+The message types next to it call it; other code seldom needs more than Instant,
 Duration, WireError and InvalidRequest.
 """
 
@@ -1880,8 +1880,8 @@ def surprise() -> NoReturn:
     raise SurpriseError
 
 
-# The fast way reads at an offset and returns the value with the offset behind
-# it. An offset behind the end is found there.
+# The fast way reads at an offset and returns the value with the offset after
+# it. An offset after the end is found there.
 
 
 def fast_int(d: bytes, i: int) -> tuple[int, int]:

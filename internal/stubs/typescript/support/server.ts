@@ -7,7 +7,7 @@ import * as web from "./web.js";
 import type { Call, Definitions, Failure, Encoding, Trace } from "./web.js";
 import * as wire from "./wire.js";
 
-/** What a handler knows beside its request. */
+/** What a handler knows besides its request. */
 export interface Context {
   /** Aborted when the client has left, or the call takes too long. */
   readonly signal: AbortSignal;
@@ -66,7 +66,7 @@ export interface Incoming {
   readonly method: string;
   /** The path as it was sent, since URLs resolve "..". */
   readonly path: string;
-  /** What stands behind "?", without it. */
+  /** What comes after "?", without it. */
   readonly query: string;
   header(name: string): string | undefined;
   /** undefined where there is none. */

@@ -114,7 +114,7 @@ export function readElement<T>(element: Uint8Array, encoding: web.Encoding, code
   });
 }
 
-/** Finds the elements in a sequence as its bytes arrive: CBOR items (RFC 8742), or JSON objects behind 0x1e (RFC 7464). */
+/** Finds the elements in a sequence as its bytes arrive: CBOR items (RFC 8742), or JSON objects after 0x1e (RFC 7464). */
 export class Splitter {
   private at = 0;
   private skip = 0;
@@ -248,7 +248,7 @@ export class Splitter {
   }
 }
 
-/** How many bytes of blanks may come with the end of a stream and after it, beside what it holds. */
+/** How many bytes of blanks may come with the end of a stream and after it, besides what it holds. */
 const mostBlanks = 2 << 20;
 
 /** The elements of a sequence of chunks, up to its end or a problem. What ends before either is Lost, and so is a connection that breaks. */

@@ -228,7 +228,7 @@ export class Decimal {
   private constructor(
     /** The number without its point. */
     readonly coefficient: bigint,
-    /** How many digits stand behind the point, 0 to 34. */
+    /** How many digits come after the point, 0 to 34. */
     readonly scale: number,
   ) {}
 
@@ -254,7 +254,7 @@ export class Decimal {
       scale = maxDigits;
     }
     if (digits.length > maxDigits || scale < 0 || scale > maxDigits) {
-      throw new WireError(`a decimal has at most ${String(maxDigits)} digits, and as many behind the point`);
+      throw new WireError(`a decimal has at most ${String(maxDigits)} digits, and as many after the point`);
     }
     return new Decimal(coefficient < 0n ? -BigInt(digits) : BigInt(digits), scale);
   }
@@ -272,7 +272,7 @@ export class Decimal {
     }
     // Zeros at the end may well be cut; more than this can't be in range.
     if (digits.length > 4096 || Math.abs(Number(exponent)) > 1 << 20) {
-      throw new WireError(`a decimal has at most ${String(maxDigits)} digits, and as many behind the point`);
+      throw new WireError(`a decimal has at most ${String(maxDigits)} digits, and as many after the point`);
     }
     return Decimal.of(BigInt(sign + (digits || "0")), fraction.length - Number(exponent));
   }

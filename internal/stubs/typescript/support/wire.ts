@@ -1,5 +1,5 @@
 /**
- * What the message types beside it are made with: readers and writers of CBOR
+ * What the message types next to it are made with: readers and writers of CBOR
  * (RFC 8949) and JSON (RFC 8259), and the values of scalars. Other code seldom
  * needs more than uuid, Instant, CalendarDate, Duration, Decimal and WireError.
  */

@@ -69,7 +69,7 @@ func (m *Served) about() any {
 		"calls": calls}
 }
 
-// admits asks the authorizer about the pages that are behind it.
+// admits asks the authorizer about the pages that it guards.
 func (m *Served) admits(w http.ResponseWriter, r *http.Request) bool {
 	if m.authorizer == nil {
 		return true

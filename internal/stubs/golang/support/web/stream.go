@@ -19,7 +19,7 @@ var errLost = errors.New("the connection ended before the stream did")
 type streamWriter struct {
 	mu       sync.Mutex
 	json     bool
-	sequence bool // whether JSON stands behind 0x1e, as in RFC 7464
+	sequence bool // whether JSON comes after 0x1e, as in RFC 7464
 	write    func(element []byte) error
 	limit    int
 	buffer   []byte

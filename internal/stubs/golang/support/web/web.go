@@ -1,5 +1,5 @@
 // Package web carries calls over HTTP: requests and answers as CBOR or JSON,
-// errors as problem details (RFC 9457). The clients and servers beside it
+// errors as problem details (RFC 9457). The clients and servers next to it
 // call it; other code uses its options and its errors.
 package web
 

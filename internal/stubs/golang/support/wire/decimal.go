@@ -11,7 +11,7 @@ import (
 )
 
 // MaxDecimalDigits is how many digits a decimal may have, and how many of
-// them behind the point.
+// them after the point.
 const MaxDecimalDigits = 34
 
 // Decimal is an exact decimal number that keeps its scale: 1.50 stays 1.50.
@@ -19,7 +19,7 @@ const MaxDecimalDigits = 34
 // Compare goes by number alone.
 type Decimal struct {
 	high, low uint64 // of the coefficient, under 10^34
-	scale     uint8  // digits behind the point, 0 to 34
+	scale     uint8  // digits after the point, 0 to 34
 	negative  bool
 }
 
@@ -65,7 +65,7 @@ func MustDecimal(s string) Decimal {
 	return d
 }
 
-// Scale is how many digits stand behind the point.
+// Scale is how many digits come after the point.
 func (d Decimal) Scale() int { return int(d.scale) }
 
 // Coefficient is the number without its point.
@@ -177,7 +177,7 @@ func makeDecimal(negative bool, digits []byte, exponent int) (Decimal, bool) {
 	return d, true
 }
 
-// push adds a digit behind the others.
+// push adds a digit after the others.
 func (d *Decimal) push(digit byte) {
 	carry, low := bits.Mul64(d.low, 10)
 	var over uint64

@@ -131,7 +131,7 @@ func readJSONElement(data []byte, m Message, budget int) (kind Element, problem 
 }
 
 // Splitter finds the elements in a sequence as its bytes arrive: CBOR items
-// (RFC 8742), or JSON objects behind 0x1e (RFC 7464).
+// (RFC 8742), or JSON objects after 0x1e (RFC 7464).
 type Splitter struct {
 	json  bool
 	at    int      // how far the bytes of the current element were looked at

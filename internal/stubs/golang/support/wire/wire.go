@@ -1,5 +1,5 @@
 // Package wire reads and writes payloads: CBOR (RFC 8949) and JSON (RFC 8259).
-// The message types beside it call it; other code seldom needs more than its
+// The message types next to it call it; other code seldom needs more than its
 // types UUID, Error and InvalidRequest.
 package wire
 
@@ -202,7 +202,7 @@ func (r *Reader) Settle(list []UnlistedField) {
 func (r *Reader) settle(list []UnlistedField) {
 	rank := func(u UnlistedField) int {
 		if u.Number == 0 {
-			return 1 << 16 // behind all numbers
+			return 1 << 16 // after all numbers
 		}
 		return u.Number
 	}
