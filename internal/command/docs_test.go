@@ -130,14 +130,16 @@ func generated(t *testing.T, page, content string) {
 func TestPages(t *testing.T) {
 	t.Run("commands", func(t *testing.T) {
 		var b strings.Builder
+		var links []string
 		for _, c := range all() {
+			links = append(links, fmt.Sprintf("[%s](#%s)", c.name, c.name))
 			flags := flag.NewFlagSet(c.name, flag.ContinueOnError)
 			c.prepare(flags)
 			var help bytes.Buffer
 			c.help(report.New(&help, report.Plain), flags)
 			fmt.Fprintf(&b, "## %s\n\n```text\n%s```\n\n", c.name, &help)
 		}
-		generated(t, "commands.md", strings.TrimSpace(b.String())+"\n")
+		generated(t, "commands.md", strings.Join(links, " ·\n")+"\n\n"+strings.TrimSpace(b.String())+"\n")
 	})
 	t.Run("advice", func(t *testing.T) {
 		table := "| | why |\n|---|---|\n"
