@@ -14,6 +14,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -127,7 +128,7 @@ func WithDigestHook(hook func(theirs string)) ClientOption {
 // NewClient returns a client of the server at base, such as
 // "http://127.0.0.1:8080". digest is that of the client's definitions.
 func NewClient(base, digest string, options ...ClientOption) *Client {
-	c := &Client{digest: digest, http: &http.Client{}, headers: http.Header{}, credentials: map[string]source{},
+	c := &Client{digest: digest, http: &http.Client{Transport: manyIdle()}, headers: http.Header{}, credentials: map[string]source{},
 		timeout: time.Minute, idle: time.Minute, tries: 4, limit: 4 << 20, items: wire.DefaultBudget, element: 1 << 20}
 	var err error
 	c.base, err = url.Parse(strings.TrimRight(base, "/"))
@@ -286,12 +287,7 @@ func unsent(call *Call, err error) error {
 
 // send sends one request through the middleware.
 func (c *Client) send(r *http.Request) (*http.Response, error) {
-	next := c.http.Do
-	for i := len(c.middleware) - 1; i >= 0; i-- {
-		middleware, inner := c.middleware[i], next
-		next = func(r *http.Request) (*http.Response, error) { return middleware(r, inner) }
-	}
-	response, err := c.within(r, next)
+	response, err := c.within(r, c.through(c.http.Do))
 	if err != nil {
 		return nil, withoutQuery(err)
 	}
@@ -301,10 +297,36 @@ func (c *Client) send(r *http.Request) (*http.Response, error) {
 	return response, nil
 }
 
+// roundTrip is what sends a request; it is a transport, too.
+type roundTrip func(*http.Request) (*http.Response, error)
+
+func (f roundTrip) RoundTrip(r *http.Request) (*http.Response, error) { return f(r) }
+
+// through puts the middleware around what sends a request.
+func (c *Client) through(next roundTrip) roundTrip {
+	for _, middleware := range slices.Backward(c.middleware) {
+		inner := next
+		next = func(r *http.Request) (*http.Response, error) { return middleware(r, inner) }
+	}
+	return next
+}
+
+// manyIdle is Go's own transport, with as many connections kept to one server as calls at
+// once are likely: its 2 make more calls open a new one each.
+var manyIdle = sync.OnceValue(func() http.RoundTripper {
+	own, ok := http.DefaultTransport.(*http.Transport)
+	if !ok {
+		return http.DefaultTransport // replaced by the program
+	}
+	transport := own.Clone()
+	transport.MaxIdleConns, transport.MaxIdleConnsPerHost = 0, 64
+	return transport
+})
+
 // within sends a request, and gives up what was written by others, such as middleware,
 // where that goes on beyond the call's time.
-func (c *Client) within(r *http.Request, next func(*http.Request) (*http.Response, error)) (*http.Response, error) {
-	if len(c.middleware) == 0 && c.http.Transport == nil {
+func (c *Client) within(r *http.Request, next roundTrip) (*http.Response, error) {
+	if len(c.middleware) == 0 && c.http.Transport == manyIdle() {
 		return next(r)
 	}
 	type result struct {

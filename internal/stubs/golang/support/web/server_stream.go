@@ -23,6 +23,11 @@ func (x *exchange) send() {
 	}
 	ctx, cancel := context.WithCancel(x.ctx)
 	defer cancel()
+	if !flushes(x.w) {
+		x.fail(ctx, errors.New("a wrapper of the http.ResponseWriter hides Flush, without which no element is sent: "+
+			"give it a method Unwrap() http.ResponseWriter"))
+		return
+	}
 	out := x.answerStream(cancel)
 	stop := out.heartbeats(x.mount.heartbeat)
 	err := x.run(ctx, func(ctx context.Context) error { return x.route.Send(ctx, request, out.value) })
@@ -69,6 +74,20 @@ func (x *exchange) answerStream(cancel context.CancelFunc) *streamWriter {
 		return nil
 	}
 	return out
+}
+
+// flushes tells whether a writer can flush, as http.ResponseController finds out.
+func flushes(w http.ResponseWriter) bool {
+	for {
+		switch inner := w.(type) {
+		case http.Flusher, interface{ FlushError() error }:
+			return true
+		case interface{ Unwrap() http.ResponseWriter }:
+			w = inner.Unwrap()
+		default:
+			return false
+		}
+	}
 }
 
 // receive answers a call whose request is a stream.

@@ -302,7 +302,7 @@ func NewConversation[T, A any](ctx context.Context, c *Client, call *Call) (*Con
 	if carrier == nil {
 		carrier = http.DefaultTransport
 	}
-	transport.Transport = lostTransport{carrier}
+	transport.Transport = roundTrip(c.through(lostTransport{carrier}.RoundTrip))
 	conn, response, err := websocket.Dial(opening, u.String(),
 		&websocket.DialOptions{HTTPClient: &transport, HTTPHeader: r.Header, Subprotocols: []string{protocol}})
 	if err != nil {

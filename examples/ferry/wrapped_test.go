@@ -1,0 +1,126 @@
+package ferry
+
+import (
+	"context"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"sync"
+	"sync/atomic"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"faithfulcourier/examples/ferry/go/gen/faithful/web"
+	"faithfulcourier/examples/ferry/go/gen/skerry/booking"
+	"faithfulcourier/examples/ferry/go/gen/skerry/fleet"
+	"faithfulcourier/examples/ferry/go/gen/skerry/quay"
+)
+
+// quayCalls are streams that end at once.
+var quayCalls = quay.QuayCalls{
+	Follow: func(_ context.Context, _ *quay.FollowRequest, send func(*fleet.Position) error) error {
+		return send(&fleet.Position{})
+	},
+}
+
+// TestClientMiddlewareSeesEveryCall counts what goes through it, sockets included.
+func TestClientMiddlewareSeesEveryCall(t *testing.T) {
+	server := httptest.NewServer(quay.ServeQuay(quayCalls))
+	defer server.Close()
+	var seen []string
+	client := quay.NewQuayClient(server.URL, web.WithCredential("crew", "ada"), web.WithClientMiddleware(
+		func(r *http.Request, next func(*http.Request) (*http.Response, error)) (*http.Response, error) {
+			seen = append(seen, r.Method+" "+r.Header.Get("Upgrade"))
+			r.Header.Set("Desk", "7")
+			return next(r)
+		}))
+	ctx := context.Background()
+	for range client.Follow(ctx, &quay.FollowRequest{}) {
+		continue
+	}
+	talk, err := client.Talk(ctx)
+	if err == nil {
+		talk.Close()
+	}
+	assert.Equal(t, []string{"GET ", "GET websocket"}, seen)
+}
+
+// bare is a writer of responses as careless wrappers make it: it has no Flush, and no Unwrap.
+type bare struct{ inner http.ResponseWriter }
+
+func (b bare) Header() http.Header            { return b.inner.Header() }
+func (b bare) WriteHeader(status int)         { b.inner.WriteHeader(status) }
+func (b bare) Write(data []byte) (int, error) { return b.inner.Write(data) }
+
+// unwrapped is one that says what it wraps.
+type unwrapped struct{ bare }
+
+func (u unwrapped) Unwrap() http.ResponseWriter { return u.inner }
+
+// TestWrappedWriters streams through writers that others have wrapped.
+func TestWrappedWriters(t *testing.T) {
+	for name, wrap := range map[string]func(http.ResponseWriter) http.ResponseWriter{
+		"bare":      func(w http.ResponseWriter) http.ResponseWriter { return bare{w} },
+		"unwrapped": func(w http.ResponseWriter) http.ResponseWriter { return unwrapped{bare{w}} },
+	} {
+		var told []error
+		served := quay.ServeQuay(quayCalls,
+			web.WithOnError(func(_ context.Context, _ string, err error) { told = append(told, err) }))
+		server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			served.ServeHTTP(wrap(w), r)
+		}))
+		elements := 0
+		var failed error
+		client := quay.NewQuayClient(server.URL)
+		for _, err := range client.Follow(context.Background(), &quay.FollowRequest{}) {
+			if failed = err; err == nil {
+				elements++
+			}
+		}
+		server.Close()
+		if name == "unwrapped" {
+			require.NoError(t, failed)
+			assert.Equal(t, 1, elements)
+			assert.Empty(t, told)
+			continue
+		}
+		var problem *web.Problem
+		require.ErrorAs(t, failed, &problem)
+		assert.Equal(t, "internal", problem.Name())
+		require.Len(t, told, 1)
+		assert.ErrorContains(t, told[0], "give it a method Unwrap() http.ResponseWriter")
+	}
+}
+
+// TestCallsAtOnceShareConnections counts the connections of many callers of one client.
+func TestCallsAtOnceShareConnections(t *testing.T) {
+	var opened atomic.Int64
+	server := httptest.NewUnstartedServer(booking.ServeBookings(booking.BookingsCalls{
+		Sailings: func(context.Context, *booking.SailingsRequest) (*booking.SailingsAnswer, error) {
+			return &booking.SailingsAnswer{}, nil
+		},
+	}))
+	server.Config.ConnState = func(_ net.Conn, state http.ConnState) {
+		if state == http.StateNew {
+			opened.Add(1)
+		}
+	}
+	server.Start()
+	defer server.Close()
+	client := booking.NewBookingsClient(server.URL)
+	var group sync.WaitGroup
+	for range 32 {
+		group.Add(1)
+		go func() {
+			defer group.Done()
+			for range 40 {
+				_, err := client.Sailings(context.Background(), &booking.SailingsRequest{})
+				assert.NoError(t, err)
+			}
+		}()
+	}
+	group.Wait()
+	assert.LessOrEqual(t, opened.Load(), int64(64), "connections of 32 callers")
+}
