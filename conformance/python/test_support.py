@@ -7,7 +7,7 @@ import copy
 import pickle
 import threading
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
 from datetime import datetime, timedelta, timezone
 from decimal import Decimal
 from typing import Any
@@ -19,9 +19,10 @@ from websockets.typing import Subprotocol
 
 from gen.faithful import stream, web, wire
 from gen.faithful.exchange import retry_after
-from gen.faithful.server import Context, _iterated, listen, serve
+from gen.faithful.server import Context, Unauthenticated, _iterated, listen, serve
 from gen.skerry.matrix import (
     AsyncPierClient,
+    CountRequest,
     EchoRequest,
     Pier,
     PierClient,
@@ -174,6 +175,46 @@ def test_an_error_that_a_call_does_not_declare_is_told_with_its_context() -> Non
         "skerry.matrix.Pier.sleep failed with skerry.matrix.PierFull, which it does not declare; add it to fails"
     ]
     assert heard == [True]
+
+
+def test_middleware_is_around_a_stream() -> None:
+    class Counts(Pier):
+        async def count(self, request: CountRequest, context: Context) -> AsyncIterator[Tick]:
+            for n in range(3):
+                happened.append(f"tick {n}")
+                yield Tick(n=n)
+            if request.badly:
+                raise ValueError
+
+        def sleep(self, request: SleepRequest, context: Context) -> None:
+            raise Unauthenticated("who are you?")
+
+    happened: list[str] = []
+
+    async def told(context: Context, following: Callable[[], Awaitable[None]]) -> None:
+        happened.append("before")
+        try:
+            await following()
+        except ValueError:
+            happened.append("swallowed")
+        happened.append("after")
+
+    app = serve_pier(Counts(), {"middleware": [told], "on_error": lambda call, problem, context: None})
+
+    async def call() -> None:
+        async with httpx.AsyncClient(transport=httpx.ASGITransport(app=app), base_url="http://anywhere") as client:
+            accept = {"accept": "application/json-seq"}
+            path = "/skerry/matrix/pier/count"
+            whole = await client.post(path, json={"count": 3, "badly": False}, headers=accept)
+            assert '{"end":{}}' in whole.text, whole.text
+            broken = await client.post(path, json={"count": 3, "badly": True}, headers=accept)
+            assert '{"end":{}}' not in broken.text and '"problem"' in broken.text
+            answer = await client.post("/skerry/matrix/pier/sleep", json={"id": 1})
+            assert answer.status_code == 401, answer.text
+
+    asyncio.run(call())
+    one = ["before", "tick 0", "tick 1", "tick 2"]
+    assert happened == [*one, "after", *one, "swallowed", "after", "before"]
 
 
 def test_errors_say_their_fields() -> None:

@@ -2,6 +2,7 @@ package ferry
 
 import (
 	"context"
+	"errors"
 	"net"
 	"net/http"
 	"net/http/httptest"
@@ -45,6 +46,43 @@ func TestClientMiddlewareSeesEveryCall(t *testing.T) {
 		talk.Close()
 	}
 	assert.Equal(t, []string{"GET ", "GET websocket"}, seen)
+}
+
+// TestMiddlewareIsAroundAStream looks at what middleware of a server sees of a stream, and
+// that it can't make a whole one of half.
+func TestMiddlewareIsAroundAStream(t *testing.T) {
+	var happened []string
+	broken := errors.New("the line is cut")
+	calls := quay.QuayCalls{
+		Follow: func(_ context.Context, request *quay.FollowRequest, send func(*fleet.Position) error) error {
+			happened = append(happened, "element")
+			if err := send(&fleet.Position{}); err != nil || len(request.Decks) == 0 {
+				return err
+			}
+			return broken
+		},
+	}
+	server := httptest.NewServer(quay.ServeQuay(calls, web.WithOnError(func(context.Context, string, error) {}),
+		web.WithMiddleware(func(ctx context.Context, _ *web.Call, next func(context.Context) error) error {
+			happened = append(happened, "before")
+			if err := next(ctx); err != nil && !errors.Is(err, broken) {
+				return err
+			}
+			happened = append(happened, "after")
+			return nil
+		})))
+	defer server.Close()
+	client := quay.NewQuayClient(server.URL)
+	var failed error
+	for _, request := range []*quay.FollowRequest{{}, {Decks: []fleet.Deck{fleet.DeckCar}}} {
+		require.NoError(t, failed)
+		for _, err := range client.Follow(context.Background(), request) {
+			failed = err
+		}
+	}
+	var problem *web.Problem
+	require.ErrorAs(t, failed, &problem)
+	assert.Equal(t, []string{"before", "element", "after", "before", "element", "after"}, happened)
 }
 
 // bare is a writer of responses as careless wrappers make it: it has no Flush, and no Unwrap.

@@ -6,7 +6,7 @@ import { test } from "node:test";
 
 import { fetchTransport } from "./gen/faithful/client.js";
 import { nodeTransport } from "./gen/faithful/node.js";
-import { mount, serve } from "./gen/faithful/server.js";
+import { mount, serve, Unauthenticated } from "./gen/faithful/server.js";
 import { BadAnswer, Problem } from "./gen/faithful/web.js";
 import * as wire from "./gen/faithful/wire.js";
 import { PierClient } from "./gen/skerry/matrix/client.js";
@@ -177,6 +177,55 @@ void test("an error that a call does not declare is told with its context", asyn
   const client = new PierClient("http://anywhere", { transport: fetchTransport((request) => server(request)) });
   await assert.rejects(client.sleep({ id: 1 }), (problem: unknown) => problem instanceof Problem && problem.problem === "internal");
   assert.deepEqual(told, ["Error: skerry.matrix.Pier.sleep failed with skerry.matrix.PierFull, which it does not declare; add it to fails true"]);
+});
+
+void test("middleware is around a stream", async () => {
+  const happened: string[] = [];
+  const server = servePier(
+    {
+      async *count({ badly }) {
+        for (const n of [0, 1, 2]) {
+          happened.push(`tick ${String(n)}`);
+          yield await Promise.resolve({ n });
+        }
+        if (badly) {
+          throw new TypeError();
+        }
+      },
+      sleep: () => {
+        throw new Unauthenticated("who are you?");
+      },
+    },
+    {
+      onError: () => undefined,
+      middleware: [
+        async (_, next) => {
+          happened.push("before");
+          try {
+            await next();
+          } catch (problem) {
+            if (!(problem instanceof TypeError)) {
+              throw problem;
+            }
+            happened.push("swallowed");
+          }
+          happened.push("after");
+        },
+      ],
+    },
+  );
+  const client = new PierClient("http://anywhere", { transport: fetchTransport((request) => server(request)) });
+  for await (const tick of client.count({ count: 3 })) {
+    assert.ok(tick.n < 3);
+  }
+  await assert.rejects(async () => {
+    for await (const tick of client.count({ count: 3, badly: true })) {
+      assert.ok(tick.n < 3);
+    }
+  }, Problem);
+  await assert.rejects(client.sleep({ id: 1 }), (problem: unknown) => problem instanceof Problem && problem.problem === "unauthenticated");
+  const one = ["before", "tick 0", "tick 1", "tick 2"];
+  assert.deepEqual(happened, [...one, "after", ...one, "swallowed", "after", "before"]);
 });
 
 void test("errors say their fields, and clients a base that is none", () => {

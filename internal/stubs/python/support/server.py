@@ -738,23 +738,27 @@ class _Exchange:
             for task_of_watcher in watcher:
                 task_of_watcher.cancel()
 
-    async def _run(self, found: Route, arguments: tuple[Any, ...]) -> Any:
-        """Runs a handler inside of the middleware."""
+    async def _run(
+        self, found: Route, arguments: tuple[Any, ...], use: Callable[[Any], Awaitable[None]] | None = None
+    ) -> Any:
+        """Runs a handler inside of the middleware, and there, too, what uses its result."""
         handler = found.handler
         if handler is None:
             raise _Refusal("not-implemented", f"{found.call.name} is not implemented here")
-        middleware = self.mount.options.get("middleware")
-        if not middleware:
-            return await _called(handler, arguments)
         result: list[Any] = []
 
         async def last() -> None:
             result.append(await _called(handler, arguments))
+            if use is not None:
+                await use(result[0])
 
         run: Next = last
-        for outer in reversed(middleware):
+        for outer in reversed(self.mount.options.get("middleware", ())):
             run = _around(outer, arguments[-1], run)
-        await run()
+        try:
+            await run()
+        except Unauthenticated as problem:
+            raise _Refusal("unauthenticated", str(problem), headers=_challenges(found.call)) from problem
         return result[0] if result else None
 
     async def _send_stream(self, found: Route, encoding: str, arguments: tuple[Any, ...]) -> None:
@@ -797,15 +801,24 @@ class _Exchange:
                     return  # whoever waits for the reader's leaving is told
                 last[0] = asyncio.get_running_loop().time()
 
-        pacemaker = asyncio.create_task(heartbeat())
         begun = False
-        try:
-            given = await self._run(found, arguments)
+
+        whole = False
+
+        async def send(given: Any) -> None:
+            nonlocal begun, whole
             async for element in _iterated(given):
                 begun = True
                 async with lock:
                     await put(writer.value(element))
                 last[0] = asyncio.get_running_loop().time()
+            whole = True
+
+        pacemaker = asyncio.create_task(heartbeat())
+        try:
+            await self._run(found, arguments, send)
+            if not whole:
+                raise RuntimeError("middleware ended a stream before its handler did")
             if reading is not None and reading.failed is not None:
                 raise reading.failed  # whatever the handler made of it
             async with lock:

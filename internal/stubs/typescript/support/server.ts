@@ -666,19 +666,55 @@ class Exchange {
     if (serve === undefined) {
       throw new Refusal("not-implemented", `${this.call.name} is not implemented here`);
     }
-    if (this.options.middleware === undefined) {
-      return handler(serve);
-    }
     let result: unknown;
     let next = async (): Promise<void> => {
       result = await handler(serve);
     };
-    for (const middleware of [...this.options.middleware].reverse()) {
+    for (const middleware of [...(this.options.middleware ?? [])].reverse()) {
       const inner = next;
       next = () => middleware(this.context, inner);
     }
-    await next();
+    try {
+      await next();
+    } catch (problem) {
+      throw problem instanceof Unauthenticated ? new Refusal("unauthenticated", problem.message, [], { "www-authenticate": challenges(this.call) }) : problem;
+    }
     return result;
+  }
+
+  /**
+   * Runs a handler that streams. The middleware goes on until the stream is over, which ended says, with what it failed
+   * with; ended rejects with what the middleware makes of that.
+   */
+  private async runStream(handler: (serve: Handler) => unknown): Promise<[given: AsyncIterable<never> | Iterable<never>, ended: (...failed: unknown[]) => Promise<unknown>]> {
+    let end = (_: unknown[]): void => undefined;
+    const over = new Promise<unknown[]>((resolve) => {
+      end = resolve;
+    });
+    let begin = (_: unknown): void => undefined;
+    const begun = new Promise((resolve) => {
+      begin = resolve;
+    });
+    const running = this.run(async (serve) => {
+      begin(await handler(serve));
+      for (const problem of await over) {
+        throw problem;
+      }
+    });
+    // Middleware that fails or ends before the handler has begun has no stream.
+    const given = await Promise.race([
+      begun,
+      running.then(() => {
+        throw new Error("middleware ended a stream before its handler did");
+      }),
+    ]);
+    return [
+      given as AsyncIterable<never> | Iterable<never>,
+      (...failed) => {
+        end(failed);
+        return running;
+      },
+    ];
   }
 
   /** Answers a call with a stream. */
@@ -721,18 +757,26 @@ class Exchange {
   private async *answers(encoding: Encoding, sequence: boolean, handler: (serve: Handler) => unknown, reading?: Reading): AsyncGenerator<Uint8Array<ArrayBuffer>> {
     const writer = this.writer(encoding, sequence);
     let begun = false;
+    let ended: ((...failed: unknown[]) => Promise<unknown>) | undefined;
     try {
-      const given = (await this.run(handler)) as AsyncIterable<never> | Iterable<never>;
-      for await (const element of given) {
-        begun = true;
-        yield writer.value(this.found.route.finish(element));
-        if (this.signal.aborted) {
-          throw new Lost(); // nobody listens: a body that throws breaks the connection
+      const [given, over] = await this.runStream(handler);
+      ended = over;
+      try {
+        for await (const element of given) {
+          begun = true;
+          yield writer.value(this.found.route.finish(element));
+          if (this.signal.aborted) {
+            throw new Lost(); // nobody listens: a body that throws breaks the connection
+          }
         }
+        if (reading?.failed !== undefined) {
+          throw reading.failed; // whatever the handler made of it
+        }
+      } catch (problem) {
+        await over(problem);
+        throw problem;
       }
-      if (reading?.failed !== undefined) {
-        throw reading.failed; // whatever the handler made of it
-      }
+      await over();
       yield writer.end();
     } catch (problem) {
       if (problem instanceof Lost || reading?.lost === true || (!begun && sequence)) {
@@ -740,6 +784,7 @@ class Exchange {
       }
       yield writer.problem(this.server.details(this.call.name, reading?.failed ?? problem, this.call.fails, this.context)[0]);
     } finally {
+      ended?.(new Lost()).catch(() => undefined); // for middleware, where the reader has gone
       this.done();
       this.abort(undefined); // for a handler that still works when its reader has gone
     }

@@ -30,7 +30,7 @@ func (x *exchange) send() {
 	}
 	out := x.answerStream(cancel)
 	stop := out.heartbeats(x.mount.heartbeat)
-	err := x.run(ctx, func(ctx context.Context) error { return x.route.Send(ctx, request, out.value) })
+	err := x.runStream(ctx, func(ctx context.Context) error { return x.route.Send(ctx, request, out.value) })
 	stop()
 	switch {
 	case err == nil:
@@ -41,6 +41,16 @@ func (x *exchange) send() {
 		p, _ := x.problemOf(ctx, err)
 		_ = out.problem(p)
 	}
+}
+
+// runStream is run for a handler that streams: whatever middleware makes of an error, what
+// is not whole does not end as if it were.
+func (x *exchange) runStream(ctx context.Context, handler func(ctx context.Context) error) error {
+	failed := errors.New("middleware ended a stream before its handler did")
+	if err := x.run(ctx, func(ctx context.Context) error { failed = handler(ctx); return failed }); err != nil {
+		return err
+	}
+	return failed
 }
 
 // answerStream writes the elements of an answer. The first fixes the status.

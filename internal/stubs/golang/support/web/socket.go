@@ -205,7 +205,7 @@ func Converse(m *Served, w http.ResponseWriter, r *http.Request, route *Route) {
 	x.traced()
 	in := &socketIncoming{exchange: x, socket: s, cancel: cancel}
 	stop := s.writer.heartbeats(m.heartbeat)
-	err = x.run(x.ctx, func(ctx context.Context) error { return route.Converse(ctx, in.elements, s.writer.value) })
+	err = x.runStream(x.ctx, func(ctx context.Context) error { return route.Converse(ctx, in.elements, s.writer.value) })
 	stop()
 	if in.failed != nil {
 		err = in.failed
