@@ -2,18 +2,25 @@ package ferry
 
 import (
 	"context"
+	"database/sql"
+	"database/sql/driver"
+	"encoding/json"
 	"errors"
+	"fmt"
 	"net"
 	"net/http"
 	"net/http/httptest"
+	"reflect"
 	"sync"
 	"sync/atomic"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"faithfulcourier/examples/ferry/go/gen/faithful/web"
+	"faithfulcourier/examples/ferry/go/gen/faithful/wire"
 	"faithfulcourier/examples/ferry/go/gen/skerry/booking"
 	"faithfulcourier/examples/ferry/go/gen/skerry/fleet"
 	"faithfulcourier/examples/ferry/go/gen/skerry/quay"
@@ -83,6 +90,67 @@ func TestMiddlewareIsAroundAStream(t *testing.T) {
 	var problem *web.Problem
 	require.ErrorAs(t, failed, &problem)
 	assert.Equal(t, []string{"before", "element", "after", "before", "element", "after"}, happened)
+}
+
+// TestNothingIsNoRequest gives clients nil.
+func TestNothingIsNoRequest(t *testing.T) {
+	server := httptest.NewServer(quay.ServeQuay(quayCalls))
+	defer server.Close()
+	ctx := context.Background()
+	client := quay.NewQuayClient(server.URL, web.WithCredential("crew", "ada"), web.WithCredential("gate", "north pier"))
+	const says = "what is sent is nil"
+	_, err := booking.NewBookingsClient(server.URL).Book(ctx, nil)
+	require.ErrorContains(t, err, says)
+	for _, err := range client.Follow(ctx, nil) {
+		require.ErrorContains(t, err, says)
+	}
+	require.ErrorContains(t, client.Board(ctx).Send(nil), says)
+}
+
+// TestForeignValues holds scalars to what other packages ask of them.
+func TestForeignValues(t *testing.T) {
+	id := wire.NewUUID()
+	assert.NotEqual(t, id, wire.NewUUID())
+	assert.Equal(t, byte(0x40), id[6]&0xf0)
+	text, err := json.Marshal(map[wire.UUID]wire.Decimal{id: wire.MustDecimal("12.50")})
+	require.NoError(t, err)
+	assert.Equal(t, fmt.Sprintf(`{"%s":"12.50"}`, id), string(text))
+	day := wire.NewDate(2026, time.July, 15)
+	for _, v := range []interface {
+		driver.Valuer
+		fmt.Stringer
+	}{id, wire.MustDecimal("-0.50"), day} {
+		column, err := v.Value()
+		require.NoError(t, err)
+		assert.Equal(t, v.String(), column)
+		for _, column := range []any{column, []byte(v.String())} {
+			again := reflect.New(reflect.TypeOf(v))
+			require.NoError(t, again.Interface().(sql.Scanner).Scan(column))
+			assert.Equal(t, v, again.Elem().Interface())
+			require.Error(t, again.Interface().(sql.Scanner).Scan(true))
+			require.Error(t, again.Interface().(sql.Scanner).Scan("x"))
+		}
+	}
+	var other wire.UUID
+	require.NoError(t, other.Scan(id[:]))
+	assert.Equal(t, id, other)
+	var date wire.Date
+	require.NoError(t, date.Scan(time.Date(2026, time.July, 15, 23, 0, 0, 0, time.UTC)))
+	assert.Equal(t, day, date)
+	var decimal wire.Decimal
+	require.NoError(t, decimal.Scan(int64(7)))
+	assert.Equal(t, "7", decimal.String())
+	require.Error(t, decimal.Scan(1.5))
+
+	type word string
+	mixed, err := wire.AnyOf(map[word]any{"a": []string{"b"}, "c": []int{1}, "d": (*int)(nil), "e": word("f")})
+	require.NoError(t, err)
+	assert.JSONEq(t, `{"a":["b"],"c":[1],"d":null,"e":"f"}`, mixed.String())
+	for _, none := range []any{[]byte("b"), struct{}{}, map[int]string{}, func() {}} {
+		_, err := wire.AnyOf(none)
+		require.Error(t, err, "%T", none)
+	}
+	assert.False(t, reflect.TypeFor[wire.Any]().Comparable())
 }
 
 // bare is a writer of responses as careless wrappers make it: it has no Flush, and no Unwrap.

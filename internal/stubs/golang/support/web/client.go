@@ -11,6 +11,7 @@ import (
 	"math/rand/v2"
 	"net/http"
 	"net/url"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
@@ -398,6 +399,9 @@ func (c *Client) request(ctx context.Context, call *Call, out Outgoing, accept s
 	}
 	var p Parameters
 	if out.Message != nil {
+		if reflect.ValueOf(out.Message).IsNil() {
+			return nil, errNil
+		}
 		violations := out.Message.AppendViolations(nil, "")
 		if out.Place != nil {
 			out.Place(out.Message, &p)

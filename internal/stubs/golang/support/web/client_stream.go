@@ -43,6 +43,9 @@ func Stream[T any](ctx context.Context, c *Client, call *Call, out Outgoing) ite
 // message is what every generated message is; only those are streamed.
 func message[T any](m *T) wire.Message { return any(m).(wire.Message) }
 
+// errNil is what a request, or an element of one, that is nil fails with.
+var errNil = errors.New("what is sent is nil; give a pointer to an empty message instead")
+
 // clientStream is the stream that a client reads.
 type clientStream struct {
 	call    *Call
@@ -197,6 +200,9 @@ var errAnswered = errors.New("the server has answered already")
 // Send sends one element, and waits while the server is slow. Where the server
 // has answered before the end, its error is returned; Finish returns it, too.
 func (s *Sender[T]) Send(element *T) error {
+	if element == nil {
+		return fmt.Errorf("%s: %w", s.call.Name, errNil)
+	}
 	m := message(element)
 	if err := wire.Validate(m); err != nil {
 		return fmt.Errorf("%s: %w", s.call.Name, err)

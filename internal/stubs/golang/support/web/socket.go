@@ -325,6 +325,9 @@ func NewConversation[T, A any](ctx context.Context, c *Client, call *Call) (*Con
 
 // Send sends one element.
 func (c *Conversation[T, A]) Send(element *T) error {
+	if element == nil {
+		return fmt.Errorf("%s: %w", c.call.Name, errNil)
+	}
 	m := message(element)
 	if err := wire.Validate(m); err != nil {
 		return fmt.Errorf("%s: %w", c.call.Name, err)

@@ -3,6 +3,7 @@ package wire
 import (
 	"fmt"
 	"math"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
@@ -10,11 +11,12 @@ import (
 
 // Any is a value of the scalar any. The zero Any is null.
 type Any struct {
-	value any // nil, bool, int64, uint64 beyond int64, float64, string, []Any or map[string]Any
+	_     [0]func() // not for ==, which would panic where a list or a map is inside
+	value any       // nil, bool, int64, uint64 beyond int64, float64, string, []Any or map[string]Any
 }
 
 // AnyOf makes an Any of nil, a bool, any integer, a finite float, a string, an
-// Any, or a slice or a map with string keys of these.
+// Any, or a slice or a map with string keys of these, whatever their types are called.
 func AnyOf(v any) (Any, error) {
 	switch v := v.(type) {
 	case nil:
@@ -22,21 +24,21 @@ func AnyOf(v any) (Any, error) {
 	case Any:
 		return v, nil
 	case bool, string, int64:
-		return Any{v}, nil
+		return Any{value: v}, nil
 	case int:
-		return Any{int64(v)}, nil
+		return Any{value: int64(v)}, nil
 	case int8:
-		return Any{int64(v)}, nil
+		return Any{value: int64(v)}, nil
 	case int16:
-		return Any{int64(v)}, nil
+		return Any{value: int64(v)}, nil
 	case int32:
-		return Any{int64(v)}, nil
+		return Any{value: int64(v)}, nil
 	case uint8:
-		return Any{int64(v)}, nil
+		return Any{value: int64(v)}, nil
 	case uint16:
-		return Any{int64(v)}, nil
+		return Any{value: int64(v)}, nil
 	case uint32:
-		return Any{int64(v)}, nil
+		return Any{value: int64(v)}, nil
 	case uint:
 		return anyInteger(uint64(v)), nil
 	case uint64:
@@ -47,30 +49,59 @@ func AnyOf(v any) (Any, error) {
 		if math.IsNaN(v) || math.IsInf(v, 0) {
 			return Any{}, fmt.Errorf("an any can't hold %v", v)
 		}
-		return Any{v}, nil
+		return Any{value: v}, nil
 	case []Any:
-		return Any{slices.Clone(v)}, nil
-	case []any:
-		list := make([]Any, len(v))
-		for i, item := range v {
+		return Any{value: slices.Clone(v)}, nil
+	}
+	return reflected(reflect.ValueOf(v))
+}
+
+// reflected makes an Any of types with other names: slices, maps and pointers of what
+// AnyOf takes, and types that are over it.
+func reflected(v reflect.Value) (Any, error) {
+	switch v.Kind() {
+	case reflect.Bool:
+		return AnyOf(v.Bool())
+	case reflect.String:
+		return AnyOf(v.String())
+	case reflect.Int, reflect.Int8, reflect.Int16, reflect.Int32, reflect.Int64:
+		return AnyOf(v.Int())
+	case reflect.Uint, reflect.Uint8, reflect.Uint16, reflect.Uint32, reflect.Uint64:
+		return AnyOf(v.Uint())
+	case reflect.Float32, reflect.Float64:
+		return AnyOf(v.Float())
+	case reflect.Pointer:
+		if v.IsNil() {
+			return Any{}, nil
+		}
+		return AnyOf(v.Elem().Interface())
+	case reflect.Slice, reflect.Array:
+		if v.Type().Elem().Kind() == reflect.Uint8 {
+			break // bytes have no one form in JSON
+		}
+		list := make([]Any, v.Len())
+		for i := range list {
 			var err error
-			if list[i], err = AnyOf(item); err != nil {
+			if list[i], err = AnyOf(v.Index(i).Interface()); err != nil {
 				return Any{}, err
 			}
 		}
-		return Any{list}, nil
-	case map[string]any:
-		entries := make(map[string]Any, len(v))
-		for key, item := range v {
-			made, err := AnyOf(item)
+		return Any{value: list}, nil
+	case reflect.Map:
+		if v.Type().Key().Kind() != reflect.String {
+			break
+		}
+		entries := make(map[string]Any, v.Len())
+		for key, item := range v.Seq2() {
+			made, err := AnyOf(item.Interface())
 			if err != nil {
 				return Any{}, err
 			}
-			entries[key] = made
+			entries[key.String()] = made
 		}
-		return Any{entries}, nil
+		return Any{value: entries}, nil
 	}
-	return Any{}, fmt.Errorf("an any can't hold a %T", v)
+	return Any{}, fmt.Errorf("an any can't hold a %s", v.Type())
 }
 
 // MustAny is AnyOf for values that are known to fit; it panics on others.
@@ -94,9 +125,9 @@ func (a Any) String() string { return string(AppendJSONAny(nil, a, &Writer{})) }
 
 func anyInteger(n uint64) Any {
 	if n <= math.MaxInt64 {
-		return Any{int64(n)}
+		return Any{value: int64(n)}
 	}
-	return Any{n}
+	return Any{value: n}
 }
 
 // AppendAny appends an any as CBOR.
@@ -141,11 +172,11 @@ func (r *CBORReader) Any() Any {
 		return anyInteger(n)
 	case negative:
 		if n <= math.MaxInt64 {
-			return Any{-1 - int64(n)}
+			return Any{value: -1 - int64(n)}
 		}
 	case utf8Text:
 		r.at = start
-		return Any{r.Text()}
+		return Any{value: r.Text()}
 	case array:
 		r.at = start
 		list := []Any{}
@@ -156,7 +187,7 @@ func (r *CBORReader) Any() Any {
 			}
 		}
 		r.Leave()
-		return Any{list}
+		return Any{value: list}
 	case mapping:
 		r.at = start
 		entries := map[string]Any{}
@@ -170,17 +201,17 @@ func (r *CBORReader) Any() Any {
 		}
 		r.Leave()
 		r.Distinct(len(entries), count)
-		return Any{entries}
+		return Any{value: entries}
 	case simple:
 		switch first & 31 {
 		case 20, 21:
-			return Any{first&31 == 21}
+			return Any{value: first&31 == 21}
 		case 22:
 			return Any{}
 		case 25, 26, 27:
 			r.at = start
 			if x := r.Float64(); !math.IsNaN(x) && !math.IsInf(x, 0) {
-				return Any{x}
+				return Any{value: x}
 			}
 		}
 	}
@@ -236,9 +267,9 @@ func (r *JSONReader) Any() Any {
 		r.word("null")
 		return Any{}
 	case c == 't' || c == 'f':
-		return Any{r.Bool()}
+		return Any{value: r.Bool()}
 	case c == '"':
-		return Any{r.Text()}
+		return Any{value: r.Text()}
 	case c == '[':
 		list := []Any{}
 		for r.OpenList(); r.More(); {
@@ -247,7 +278,7 @@ func (r *JSONReader) Any() Any {
 				r.InsideIndex(len(list) - 1)
 			}
 		}
-		return Any{list}
+		return Any{value: list}
 	case c == '{':
 		entries := map[string]Any{}
 		count := 0
@@ -261,7 +292,7 @@ func (r *JSONReader) Any() Any {
 			count++
 		}
 		r.Distinct(len(entries), count)
-		return Any{entries}
+		return Any{value: entries}
 	}
 	return r.anyNumber()
 }
@@ -277,7 +308,7 @@ func (r *JSONReader) anyNumber() Any {
 		if err != nil {
 			r.fail(start, "%s is too large for a float64", shorten(s))
 		}
-		return Any{x}
+		return Any{value: x}
 	}
 	n, minus, ok := parseInteger(s, false)
 	switch {
@@ -285,7 +316,7 @@ func (r *JSONReader) anyNumber() Any {
 		r.fail(start, "%s is neither an int64 nor a uint64", shorten(s))
 		return Any{}
 	case minus:
-		return Any{-int64(n)}
+		return Any{value: -int64(n)}
 	}
 	return anyInteger(n)
 }
