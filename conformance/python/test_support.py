@@ -20,6 +20,7 @@ from websockets.typing import Subprotocol
 from gen.faithful import stream, web, wire
 from gen.faithful.exchange import retry_after
 from gen.faithful.server import Context, Unauthenticated, _iterated, listen, serve
+from gen.skerry.language import MoreOptionals
 from gen.skerry.matrix import (
     AsyncPierClient,
     CountRequest,
@@ -32,6 +33,7 @@ from gen.skerry.matrix import (
     serve_pier,
 )
 from gen.skerry.shared import Deck
+from gen.skerry.vectors import Optionals
 
 
 def test_instants() -> None:
@@ -215,6 +217,41 @@ def test_middleware_is_around_a_stream() -> None:
     asyncio.run(call())
     one = ["before", "tick 0", "tick 1", "tick 2"]
     assert happened == [*one, "after", *one, "swallowed", "after", "before"]
+
+
+@pytest.mark.parametrize(
+    ("field", "value", "found"),
+    [
+        ("small", True, "expected int, found True, a bool"),
+        ("flag", 1, "expected bool, found 1, a int"),
+        ("ratio", True, "expected float, found True, a bool"),
+        ("name", b"x", "expected str, found b'x', a bytes"),
+        ("data", "x", "expected bytes, found 'x', a str"),
+        ("key", "x", "expected UUID, found 'x', a str"),
+        ("list_", ["x"], "expected int, found 'x', a str"),
+        ("day", datetime(2026, 7, 15, tzinfo=timezone.utc), "expected date, found datetime.datetime("),
+        ("at", "2026-07-15T00:00:00Z", "expected Instant, found '2026-07-15T00:00:00Z', a str"),
+        ("length", timedelta(1), "expected Duration, found datetime.timedelta(days=1), a timedelta"),
+        ("amount", 1.5, "expected Decimal, found 1.5, a float"),
+        ("amount", Decimal("NaN"), "NaN is not a decimal"),
+    ],
+)
+def test_writers_refuse_values_of_another_kind(field: str, value: Any, found: str) -> None:
+    broken = MoreOptionals() if field in ("day", "length", "amount") else Optionals()
+    setattr(broken, field, value)
+    for write in (broken.to_cbor, broken.to_json):
+        with pytest.raises(wire.WireError) as refused:
+            write()
+        assert found in str(refused.value)
+        if "NaN" not in found:
+            assert refused.value.path == ("/list/0" if field == "list_" else f"/{field}")
+
+
+def test_values_that_are_shared_do_not_change() -> None:
+    for value, name in ((wire.Instant(0), "seconds"), (wire.Duration(0), "nanoseconds")):
+        with pytest.raises(AttributeError):
+            setattr(value, name, 1)
+        assert hash(copy.copy(value)) == hash(value) and pickle.loads(pickle.dumps(value)) == value
 
 
 def test_errors_say_their_fields() -> None:

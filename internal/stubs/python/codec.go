@@ -142,7 +142,7 @@ func (g *generator) putValue(t *schema.Type, value string, level int) {
 	switch {
 	case t.Kind.IsInteger():
 		if !strings.Contains(value, ".") {
-			g.put(either(g.table("UINTS")+"["+value+"]", "0 <= "+value+" < 128",
+			g.put(either(g.table("UINTS")+"["+value+"]", value+".__class__ is int and 0 <= "+value+" < 128",
 				fmt.Sprintf("%s.cbor_%s(%s)", wire, t.Kind, value)))
 			return
 		}
@@ -150,10 +150,10 @@ func (g *generator) putValue(t *schema.Type, value string, level int) {
 		if isDistinct(t) { // a variable of one type has no room for another
 			n = g.fresh("number")
 		}
-		g.put(either(g.table("UINTS")+"["+n+"]", "0 <= ("+n+" := "+value+") < 128",
+		g.put(either(g.table("UINTS")+"["+n+"]", "("+n+" := "+value+").__class__ is int and 0 <= "+n+" < 128",
 			fmt.Sprintf("%s.cbor_%s(%s)", wire, t.Kind, n)))
 	case t.Kind == schema.KindBool:
-		g.put(either(`b"\xf5"`, value, `b"\xf4"`))
+		g.put(g.wire() + ".cbor_bool(" + value + ")")
 	case t.Kind == schema.KindText:
 		g.put(either(g.table("TEXTS")+"[n]", "(n := len(text := "+value+".encode())) < 256", wire+".head(3, n)"), "text")
 	case t.Kind == schema.KindUUID:
@@ -169,7 +169,7 @@ func (g *generator) putValue(t *schema.Type, value string, level int) {
 		g.P("%s.write_cbor(out, %s)", value, depth)
 	case t.Kind == schema.KindFloat64:
 		pack := fmt.Sprintf("%s(0xFB, %s)", g.table("pack_float64"), value)
-		g.put(either(pack, value+" == "+value, fmt.Sprintf("%s.cbor_float64(%s)", wire, value)))
+		g.put(either(pack, value+".__class__ is float and "+value+" == "+value, fmt.Sprintf("%s.cbor_float64(%s)", wire, value)))
 	case t.Kind == schema.KindList:
 		g.flush()
 		g.tooDeepAt(depth)
@@ -452,8 +452,6 @@ func (g *generator) jsonPlain(t *schema.Type, value, depth string, level int) st
 	switch {
 	case t.Kind.IsInteger():
 		return fmt.Sprintf("%s.json_%s(%s)", wire, t.Kind, value)
-	case t.Kind == schema.KindUUID, t.Kind == schema.KindInstant, t.Kind == schema.KindDuration, t.Kind == schema.KindDate:
-		return fmt.Sprintf("f'\"{%s}\"'", value)
 	case t.Kind == schema.KindDecimal:
 		return fmt.Sprintf("%s.json_decimal(%s, mode)", wire, value)
 	case t.Kind == schema.KindEnum:

@@ -28,11 +28,11 @@ var scalars = map[schema.Kind]scalar{
 	schema.KindFloat64:  {typ: "float", read: "float64", cbor: "cbor_float64", json: "json_float64", fast: "fast_float64"},
 	schema.KindText:     {typ: "str", read: "text", json: "json_text"},
 	schema.KindBytes:    {typ: "bytes", read: "octets", cbor: "cbor_bytes", json: "json_bytes", fast: "fast_octets"},
-	schema.KindUUID:     {typ: "_UUID", read: "uuid", fast: "fast_uuid"},
-	schema.KindInstant:  {typ: "_wire.Instant", read: "instant", cbor: "cbor_instant", fast: "fast_instant"},
+	schema.KindUUID:     {typ: "_UUID", read: "uuid", json: "json_uuid", fast: "fast_uuid"},
+	schema.KindInstant:  {typ: "_wire.Instant", read: "instant", cbor: "cbor_instant", json: "json_instant", fast: "fast_instant"},
 	schema.KindDecimal:  {typ: "_Decimal", read: "decimal", cbor: "cbor_decimal", fast: "fast_decimal"},
-	schema.KindDate:     {typ: "_date", read: "date", cbor: "cbor_date", fast: "fast_date"},
-	schema.KindDuration: {typ: "_wire.Duration", read: "duration", cbor: "cbor_duration", fast: "fast_duration"},
+	schema.KindDate:     {typ: "_date", read: "date", cbor: "cbor_date", json: "json_date", fast: "fast_date"},
+	schema.KindDuration: {typ: "_wire.Duration", read: "duration", cbor: "cbor_duration", json: "json_duration", fast: "fast_duration"},
 	schema.KindAny:      {typ: "_wire.Any", read: "any"},
 }
 

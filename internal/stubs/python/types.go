@@ -271,7 +271,7 @@ func (g *generator) verbs(m *schema.Message) {
 		weight := strconv.Itoa(2 + stubs.Heaviest(m))
 		g.P("return %s", stubs.Call(wire+".from_cbor", "payload", fast, "cls.read_cbor", "items", weight))
 	})
-	g.method("to_json", []string{"self"}, "str", func() { g.P("return self.write_json(0, %s.PAYLOAD)", wire) })
+	g.method("to_json", []string{"self"}, "str", func() { g.P("return %s.to_json(self)", wire) })
 	g.P("@classmethod")
 	parameters := []string{"cls", "payload: str | bytes", "items: int = " + wire + ".DEFAULT_BUDGET"}
 	g.method("from_json", parameters, name, func() {

@@ -7,10 +7,13 @@ Duration, WireError and InvalidRequest.
 from __future__ import annotations
 
 import binascii
+import dataclasses
 import json
 import math
 import re
 import struct
+import types
+import typing
 import uuid
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
@@ -120,7 +123,7 @@ _DURATION = re.compile(
 )
 
 
-@dataclass(slots=True, order=True, unsafe_hash=True, init=False)
+@dataclass(slots=True, order=True, frozen=True, init=False)
 class Instant:
     """A point in time, to the nanosecond, in the years 0001 to 9999."""
 
@@ -132,8 +135,8 @@ class Instant:
     def __init__(self, seconds: int, nanos: int = 0) -> None:
         if not (_MIN_SECONDS <= seconds <= _MAX_SECONDS and 0 <= nanos <= 999_999_999):
             raise WireError("an instant lies in the years 0001 to 9999")
-        self.seconds = seconds
-        self.nanos = nanos
+        object.__setattr__(self, "seconds", seconds)
+        object.__setattr__(self, "nanos", nanos)
 
     @classmethod
     def of(cls, moment: datetime) -> Instant:
@@ -176,7 +179,7 @@ class Instant:
         return f"{day}T{seconds // 3600:02d}:{seconds // 60 % 60:02d}:{seconds % 60:02d}{fraction}Z"
 
 
-@dataclass(slots=True, order=True, unsafe_hash=True)
+@dataclass(slots=True, order=True, frozen=True)
 class Duration:
     """A length of time, to the nanosecond, of at most 2^63 of them: about 292 years."""
 
@@ -384,6 +387,21 @@ def map_head(n: int) -> bytes:
     return MAPS[n] if n < 256 else head(_MAP, n)
 
 
+def misplaced(v: object, kind: str) -> NoReturn:
+    """Refuses a value of another kind."""
+    raise _not_of(v, kind)
+
+
+def whole(v: int, kind: str) -> int:
+    """The int of a class that derives from it; a bool is none."""
+    return int(v) if isinstance(v, int) and not isinstance(v, bool) else misplaced(v, kind)
+
+
+def real(v: float, kind: str) -> float:
+    """The float of an int, or of a class that derives from one; a bool is none."""
+    return float(v) if isinstance(v, (int, float)) and not isinstance(v, bool) else misplaced(v, kind)
+
+
 def cbor_int(v: int) -> bytes:
     if 0 <= v < 1024:
         return UINTS[v]
@@ -392,38 +410,54 @@ def cbor_int(v: int) -> bytes:
 
 def beyond(v: int, kind: str) -> NoReturn:
     """Refuses an integer that is out of its type's range."""
-    raise WireError(f"{v} is no {kind}")
+    raise WireError(f"{v} is not {'an' if kind.startswith('i') else 'a'} {kind}")
 
 
 def cbor_int8(v: int) -> bytes:
+    if v.__class__ is not int:
+        v = whole(v, "int8")
     return cbor_int(v) if -128 <= v <= 127 else beyond(v, "int8")
 
 
 def cbor_int16(v: int) -> bytes:
+    if v.__class__ is not int:
+        v = whole(v, "int16")
     return cbor_int(v) if -32768 <= v <= 32767 else beyond(v, "int16")
 
 
 def cbor_int32(v: int) -> bytes:
+    if v.__class__ is not int:
+        v = whole(v, "int32")
     return cbor_int(v) if -2147483648 <= v <= 2147483647 else beyond(v, "int32")
 
 
 def cbor_int64(v: int) -> bytes:
+    if v.__class__ is not int:
+        v = whole(v, "int64")
     return cbor_int(v) if -(1 << 63) <= v < 1 << 63 else beyond(v, "int64")
 
 
 def cbor_uint8(v: int) -> bytes:
+    if v.__class__ is not int:
+        v = whole(v, "uint8")
     return cbor_int(v) if 0 <= v <= 255 else beyond(v, "uint8")
 
 
 def cbor_uint16(v: int) -> bytes:
+    if v.__class__ is not int:
+        v = whole(v, "uint16")
     return cbor_int(v) if 0 <= v <= 65535 else beyond(v, "uint16")
 
 
 def cbor_uint32(v: int) -> bytes:
+    if v.__class__ is not int:
+        v = whole(v, "uint32")
     return cbor_int(v) if 0 <= v <= 4294967295 else beyond(v, "uint32")
 
 
 def cbor_uint64(v: int) -> bytes:
+    if v.__class__ is not int:
+        v = whole(v, "uint64")
     return cbor_int(v) if 0 <= v < 1 << 64 else beyond(v, "uint64")
 
 
@@ -442,10 +476,14 @@ def cbor_bytes(v: bytes) -> bytes:
 
 
 def cbor_float64(v: float) -> bytes:
+    if v.__class__ is not float:
+        v = real(v, "float64")
     return b"\xfb" + _FLOAT64.pack(v) if v == v else b"\xfb\x7f\xf8\0\0\0\0\0\0"
 
 
 def cbor_float32(v: float) -> bytes:
+    if v.__class__ is not float:
+        v = real(v, "float32")
     try:
         return b"\xfa" + _FLOAT32.pack(v) if v == v else b"\xfa\x7f\xc0\0\0"
     except OverflowError:
@@ -453,7 +491,7 @@ def cbor_float32(v: float) -> bytes:
 
 
 def cbor_bool(v: bool) -> bytes:
-    return b"\xf5" if v else b"\xf4"
+    return b"\xf5" if v is True else b"\xf4" if v is False else misplaced(v, "bool")
 
 
 def cbor_uuid(v: uuid.UUID) -> bytes:
@@ -492,6 +530,8 @@ def cbor_duration(v: Duration) -> bytes:
 
 
 def cbor_date(v: date) -> bytes:
+    if isinstance(v, datetime):
+        misplaced(v, "date")
     return b"\xd8\x64" + cbor_int(v.toordinal() - _EPOCH_DAY)
 
 
@@ -515,7 +555,7 @@ def cbor_any(v: Any, out: Out, depth: int) -> None:
     elif isinstance(v, bool):
         out.append(b"\xf5" if v else b"\xf4")
     elif isinstance(v, int):
-        out.append(cbor_int(v) if -(1 << 63) <= v < 1 << 64 else beyond(v, "int64 and no uint64"))
+        out.append(cbor_int(v) if -(1 << 63) <= v < 1 << 64 else beyond(v, "int64, and not a uint64"))
     elif isinstance(v, float):
         if not math.isfinite(v):
             raise WireError(f"an any can't hold {v}")
@@ -1093,47 +1133,83 @@ def json_int(v: int) -> str:
 
 
 def json_int8(v: int) -> str:
+    if v.__class__ is not int:
+        v = whole(v, "int8")
     return str(v) if -128 <= v <= 127 else beyond(v, "int8")
 
 
 def json_int16(v: int) -> str:
+    if v.__class__ is not int:
+        v = whole(v, "int16")
     return str(v) if -32768 <= v <= 32767 else beyond(v, "int16")
 
 
 def json_int32(v: int) -> str:
+    if v.__class__ is not int:
+        v = whole(v, "int32")
     return str(v) if -2147483648 <= v <= 2147483647 else beyond(v, "int32")
 
 
 def json_int64(v: int) -> str:
+    if v.__class__ is not int:
+        v = whole(v, "int64")
     return json_int(v) if -(1 << 63) <= v < 1 << 63 else beyond(v, "int64")
 
 
 def json_uint8(v: int) -> str:
+    if v.__class__ is not int:
+        v = whole(v, "uint8")
     return str(v) if 0 <= v <= 255 else beyond(v, "uint8")
 
 
 def json_uint16(v: int) -> str:
+    if v.__class__ is not int:
+        v = whole(v, "uint16")
     return str(v) if 0 <= v <= 65535 else beyond(v, "uint16")
 
 
 def json_uint32(v: int) -> str:
+    if v.__class__ is not int:
+        v = whole(v, "uint32")
     return str(v) if 0 <= v <= 4294967295 else beyond(v, "uint32")
 
 
 def json_uint64(v: int) -> str:
+    if v.__class__ is not int:
+        v = whole(v, "uint64")
     return json_int(v) if 0 <= v < 1 << 64 else beyond(v, "uint64")
 
 
 def json_float64(v: float) -> str:
+    if v.__class__ is not float:
+        v = real(v, "float64")
     return float_text(v) if math.isfinite(v) else f'"{float_text(v)}"'
 
 
 def json_float32(v: float) -> str:
+    if v.__class__ is not float:
+        v = real(v, "float32")
     return json_float64(narrow(v))
 
 
 def json_bool(v: bool) -> str:
-    return "true" if v else "false"
+    return "true" if v is True else "false" if v is False else misplaced(v, "bool")
+
+
+def json_uuid(v: uuid.UUID) -> str:
+    return f'"{v}"' if isinstance(v, uuid.UUID) else misplaced(v, "uuid")
+
+
+def json_instant(v: Instant) -> str:
+    return f'"{v}"' if isinstance(v, Instant) else misplaced(v, "instant")
+
+
+def json_duration(v: Duration) -> str:
+    return f'"{v}"' if isinstance(v, Duration) else misplaced(v, "duration")
+
+
+def json_date(v: date) -> str:
+    return f'"{v}"' if isinstance(v, date) and not isinstance(v, datetime) else misplaced(v, "date")
 
 
 _URL_SAFE = bytes.maketrans(b"+/", b"-_")
@@ -1157,7 +1233,7 @@ def json_any(v: Any, depth: int) -> str:
     if isinstance(v, bool):
         return json_bool(v)
     if isinstance(v, int):
-        return str(v) if -(1 << 63) <= v < 1 << 64 else beyond(v, "int64 and no uint64")
+        return str(v) if -(1 << 63) <= v < 1 << 64 else beyond(v, "int64, and not a uint64")
     if isinstance(v, float):
         if not math.isfinite(v):
             raise WireError(f"an any can't hold {v}")
@@ -1836,9 +1912,65 @@ def to_cbor(m: Message) -> bytes:
     out: Out = []
     try:
         m.write_cbor(out, 0)
+        return b"".join(out)
     except UnicodeEncodeError:
         raise WireError("text with half of a surrogate pair") from None
-    return b"".join(out)
+    except (AttributeError, TypeError, ValueError, struct.error) as wrong:
+        raise _misfit(m, wrong) from wrong
+
+
+def to_json(m: Message) -> str:
+    try:
+        return m.write_json(0, PAYLOAD)
+    except (AttributeError, TypeError, ValueError) as wrong:
+        raise _misfit(m, wrong) from wrong
+
+
+def _misfit(m: Message, wrong: Exception) -> WireError:
+    """What a value can't be written for: where it is, what it should be and what it is."""
+    found = _misplaced_in(m, type(m))
+    if found is not None:
+        return found
+    return wrong if isinstance(wrong, WireError) else WireError(f"{type(wrong).__name__}: {wrong}")
+
+
+def _misplaced_in(v: _Any, hint: _Any) -> WireError | None:
+    """The first value inside of v that is not of its type."""
+    hint = getattr(hint, "__supertype__", hint)
+    kind, inner = typing.get_origin(hint) or hint, typing.get_args(hint)
+    if kind in (typing.Union, types.UnionType):
+        fit = [one for one in inner if isinstance(v, typing.get_origin(one) or getattr(one, "__supertype__", one))]
+        return _misplaced_in(v, fit[0]) if fit else _not_of(v, " | ".join(getattr(one, "__name__", str(one)) for one in inner if one is not type(None)))
+    if kind is list and isinstance(v, (list, tuple)):
+        return _first((str(i), item, inner[0]) for i, item in enumerate(v))
+    if kind is dict and isinstance(v, dict):
+        keys = _first((str(key), key, inner[0]) for key in v)
+        return keys or _first((str(key), item, inner[1]) for key, item in v.items())
+    if not isinstance(kind, type) or kind in (list, dict) and not inner:
+        return None
+    if kind is float and isinstance(v, int) and not isinstance(v, bool):
+        return None
+    odd = isinstance(v, bool) and kind in (int, float) or isinstance(v, datetime) and kind is date
+    if odd or not isinstance(v, kind):
+        return _not_of(v, kind.__name__)
+    if dataclasses.is_dataclass(v) and kind.__module__ != __name__:
+        hints = typing.get_type_hints(kind)
+        names = [f.name for f in dataclasses.fields(v) if not f.name.startswith("_")]
+        return _first((name.rstrip("_"), getattr(v, name), hints[name]) for name in names)
+    return None
+
+
+def _first(parts: Iterable[tuple[str, _Any, _Any]]) -> WireError | None:
+    for step, v, hint in parts:
+        found = _misplaced_in(v, hint)
+        if found is not None:
+            return found.inside(step)
+    return None
+
+
+def _not_of(v: object, kind: str) -> WireError:
+    shown = repr(v)
+    return WireError(f"expected {kind}, found {shown if len(shown) <= 100 else shown[:99] + '…'}, a {type(v).__name__}")
 
 
 def from_cbor(
@@ -1977,8 +2109,8 @@ def fast_instant(d: bytes, i: int) -> tuple[Instant, int]:
         if d[i + 1] == 0x1A:
             j = i + 6
             at = new(Instant)
-            at.seconds = int.from_bytes(d[i + 2 : j], "big")
-            at.nanos = 0
+            _set(at, "seconds", int.from_bytes(d[i + 2 : j], "big"))
+            _set(at, "nanos", 0)
             return at, j
         seconds, i = fast_int(d, i + 1)
         return Instant(seconds), i
@@ -1986,8 +2118,8 @@ def fast_instant(d: bytes, i: int) -> tuple[Instant, int]:
         start, seconds, unit, millis = _MILLIS.unpack_from(d, i)
         if start == _MILLIS_HEAD and unit == _MILLIS_UNIT and 0 < millis < 1000:
             at = new(Instant)
-            at.seconds = seconds
-            at.nanos = millis * 1_000_000
+            _set(at, "seconds", seconds)
+            _set(at, "nanos", millis * 1_000_000)
             return at, i + 14
     if d[i : i + 3] != b"\xd9\x03\xe9":
         raise SurpriseError
