@@ -133,6 +133,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 			add(strings.Join(parts[:i], "/")+strings.Repeat("/", min(i, 1))+"__init__.py", nil)
 		}
 	}
+	add("py.typed", nil) // PEP 561: the package has types of its own
 	add("faithful/__init__.py", []byte("\"\"\"What the stubs next to it share.\"\"\"\n"))
 	if calls {
 		add("faithful/about.py", aboutFile(defs, about))
