@@ -9,6 +9,7 @@ import { nodeTransport } from "./gen/faithful/node.js";
 import { mount, serve, Unauthenticated } from "./gen/faithful/server.js";
 import { BadAnswer, Problem } from "./gen/faithful/web.js";
 import * as wire from "./gen/faithful/wire.js";
+import { moreOptionalsTools } from "./gen/skerry/language/types.js";
 import { PierClient } from "./gen/skerry/matrix/client.js";
 import { servePier } from "./gen/skerry/matrix/server.js";
 import { PierFull } from "./gen/skerry/matrix/types.js";
@@ -226,6 +227,36 @@ void test("middleware is around a stream", async () => {
   await assert.rejects(client.sleep({ id: 1 }), (problem: unknown) => problem instanceof Problem && problem.problem === "unauthenticated");
   const one = ["before", "tick 0", "tick 1", "tick 2"];
   assert.deepEqual(happened, [...one, "after", ...one, "swallowed", "after", "before"]);
+});
+
+void test("writers refuse values of another kind", () => {
+  const more = { amount: wire.Decimal.parse("1.50"), day: wire.CalendarDate.of(2026, 7, 15), length: wire.Duration.ofSeconds(5) };
+  const cases: [fields: Record<string, unknown>, found: RegExp][] = [
+    [{ flag: 1 }, /expected boolean, found 1$/],
+    [{ name: 5 }, /expected string, found 5$/],
+    [{ ratio: "5" }, /expected number, found "5"$/],
+    [{ small: 1.5 }, /1\.5 is not an int32$/],
+    [{ data: "AA" }, /expected Uint8Array, found "AA"/],
+    [{ at: structuredClone(wire.Instant.of(0)) }, /expected Instant, found an object; structuredClone and a spread lose the class$/],
+  ];
+  for (const [fields, found] of cases) {
+    const broken = { ...optionalsTools.make({}), ...fields } as ReturnType<typeof optionalsTools.make>;
+    assert.throws(() => optionalsTools.toJson(broken), found);
+    assert.throws(() => optionalsTools.toCbor(broken), found);
+  }
+  for (const [name, value] of Object.entries(more)) {
+    const broken = { ...moreOptionalsTools.make({}), [name]: structuredClone(value) };
+    assert.throws(() => moreOptionalsTools.toJson(broken), /structuredClone and a spread lose the class/);
+    assert.throws(() => moreOptionalsTools.toCbor(broken), /structuredClone and a spread lose the class/);
+  }
+});
+
+void test("operators go by value, or not at all", () => {
+  assert.ok(wire.Instant.parse("2026-07-15T07:15:00.5Z") > wire.Instant.parse("2026-07-15T07:15:00Z"));
+  assert.ok(wire.CalendarDate.of(1, 1, 1) < wire.CalendarDate.of(1969, 1, 1));
+  assert.ok(wire.Duration.ofSeconds(9) < wire.Duration.ofSeconds(10));
+  assert.throws(() => wire.Decimal.parse("9") < wire.Decimal.parse("10"), TypeError);
+  assert.equal(`${wire.Decimal.parse("9.50").toString()} metres`, "9.50 metres");
 });
 
 void test("errors say their fields, and clients a base that is none", () => {

@@ -17,7 +17,9 @@ import {
   maxDepth,
   maxSeconds,
   minSeconds,
+  misfit,
   missing,
+  must,
   narrow,
   unlistedKind,
 } from "./values.js";
@@ -153,6 +155,7 @@ export class CborWriter {
   }
 
   bool(v: boolean): void {
+    must(v, "boolean");
     this.room(1);
     this.buffer[this.at++] = v ? 0xf5 : 0xf4;
   }
@@ -218,6 +221,7 @@ export class CborWriter {
   }
 
   float32(v: number): void {
+    must(v, "number");
     this.room(5);
     this.buffer[this.at] = 0xfa;
     this.view.setFloat32(this.at + 1, narrow(v));
@@ -228,6 +232,7 @@ export class CborWriter {
   }
 
   float64(v: number): void {
+    must(v, "number");
     this.room(9);
     this.buffer[this.at] = 0xfb;
     this.view.setFloat64(this.at + 1, v);
@@ -239,6 +244,7 @@ export class CborWriter {
   }
 
   text(v: string): void {
+    must(v, "string");
     const length = v.length;
     if (length < 64) {
       if (this.at + length + 9 > this.buffer.length) {
@@ -288,6 +294,9 @@ export class CborWriter {
   }
 
   bytesValue(v: Uint8Array): void {
+    if (!ArrayBuffer.isView(v)) {
+      throw misfit(v, "Uint8Array");
+    }
     this.head(majorBytes, v.length);
     this.raw(v);
   }
@@ -329,6 +338,9 @@ export class CborWriter {
   }
 
   instant(v: Instant): void {
+    if (!(v instanceof Instant)) {
+      throw misfit(v, "Instant");
+    }
     if (v.nanos === 0) {
       this.head(majorTag, 1);
       this.integer(v.seconds);
@@ -359,6 +371,9 @@ export class CborWriter {
   }
 
   decimal(v: Decimal): void {
+    if (!(v instanceof Decimal)) {
+      throw misfit(v, "Decimal");
+    }
     this.head(majorTag, 4);
     this.head(majorArray, 2);
     this.integer(-v.scale);
@@ -375,11 +390,17 @@ export class CborWriter {
   }
 
   date(v: CalendarDate): void {
+    if (!(v instanceof CalendarDate)) {
+      throw misfit(v, "CalendarDate");
+    }
     this.head(majorTag, 100);
     this.integer(v.days);
   }
 
   duration(v: Duration): void {
+    if (!(v instanceof Duration)) {
+      throw misfit(v, "Duration");
+    }
     const nanos = ((v.nanoseconds % 1_000_000_000n) + 1_000_000_000n) % 1_000_000_000n;
     this.head(majorTag, 1002);
     this.extendedTime(Number((v.nanoseconds - nanos) / 1_000_000_000n), Number(nanos));

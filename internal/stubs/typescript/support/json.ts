@@ -17,7 +17,9 @@ import {
   keep,
   loneSurrogate,
   maxDepth,
+  misfit,
   missing,
+  must,
   narrow,
   rank,
   toBase64,
@@ -79,6 +81,7 @@ export class JsonWriter {
   }
 
   bool(v: boolean): void {
+    must(v, "boolean");
     this.out += v ? "true" : "false";
   }
 
@@ -114,6 +117,7 @@ export class JsonWriter {
   }
 
   float32(v: number): void {
+    must(v, "number");
     this.float64(narrow(v));
   }
 
@@ -126,6 +130,7 @@ export class JsonWriter {
   }
 
   float64(v: number): void {
+    must(v, "number");
     if (v !== v) {
       this.out += '"NaN"';
     } else if (v === Infinity || v === -Infinity) {
@@ -136,6 +141,7 @@ export class JsonWriter {
   }
 
   text(v: string): void {
+    must(v, "string");
     if (loneSurrogate.test(v)) {
       throw new WireError("text with half of a surrogate pair");
     }
@@ -143,6 +149,9 @@ export class JsonWriter {
   }
 
   bytesValue(v: Uint8Array): void {
+    if (!ArrayBuffer.isView(v)) {
+      throw misfit(v, "Uint8Array");
+    }
     this.out += `"${toBase64(v)}"`;
   }
 
@@ -151,18 +160,30 @@ export class JsonWriter {
   }
 
   instant(v: Instant): void {
+    if (!(v instanceof Instant)) {
+      throw misfit(v, "Instant");
+    }
     this.out += `"${v.toString()}"`;
   }
 
   decimal(v: Decimal): void {
+    if (!(v instanceof Decimal)) {
+      throw misfit(v, "Decimal");
+    }
     this.out += `"${(this.purpose === "comparison" ? v.normalized() : v).toString()}"`;
   }
 
   date(v: CalendarDate): void {
+    if (!(v instanceof CalendarDate)) {
+      throw misfit(v, "CalendarDate");
+    }
     this.out += `"${v.toString()}"`;
   }
 
   duration(v: Duration): void {
+    if (!(v instanceof Duration)) {
+      throw misfit(v, "Duration");
+    }
     this.out += `"${v.toString()}"`;
   }
 

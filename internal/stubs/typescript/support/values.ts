@@ -176,6 +176,11 @@ export class Instant {
     return whole + fraction + "Z";
   }
 
+  /** Nanoseconds since 1970, so that "<" goes by time. */
+  valueOf(): bigint {
+    return BigInt(this.seconds) * 1_000_000_000n + BigInt(this.nanos);
+  }
+
   toJSON(): string {
     return this.toString();
   }
@@ -284,6 +289,11 @@ export class Decimal {
     return difference < 0n ? -1 : difference > 0n ? 1 : 0;
   }
 
+  /** Refuses "<" and "+", which would go by texts or lose digits. */
+  valueOf(): never {
+    throw new TypeError("decimals have no operators: use compare, toNumber or toString");
+  }
+
   /** The nearest number; most decimals have no exact one. */
   toNumber(): number {
     return Number(this.toString());
@@ -381,6 +391,11 @@ export class CalendarDate {
     return this.toDate().toISOString().slice(0, 10);
   }
 
+  /** Days, so that "<" goes by the calendar. */
+  valueOf(): number {
+    return this.days;
+  }
+
   toJSON(): string {
     return this.toString();
   }
@@ -436,6 +451,11 @@ export class Duration {
     return `${minus}PT${String(n / 1_000_000_000n)}${fraction === 0n ? "" : "." + String(fraction).padStart(9, "0").replace(/0+$/, "")}S`;
   }
 
+  /** Nanoseconds, so that "<" goes by length. */
+  valueOf(): bigint {
+    return this.nanoseconds;
+  }
+
   toJSON(): string {
     return this.toString();
   }
@@ -449,9 +469,27 @@ export const loneSurrogate = /\p{Surrogate}/u;
 /** A number that is an integer in a range, or a refusal. */
 export function checked(v: number, kind: string, low: number, high: number): number {
   if (!Number.isInteger(v) || v < low || v > high) {
-    throw new WireError(`${String(v)} is no ${kind}`);
+    throw new WireError(`${String(v)} is not ${kind.startsWith("i") ? "an" : "a"} ${kind}`);
   }
   return v;
+}
+
+/** Refuses a value of another kind, which a program without types, or a copy, may give. */
+export function misfit(v: unknown, kind: string): WireError {
+  const lost = typeof v === "object" && v !== null && /^[A-Z]/.test(kind) ? "; structuredClone and a spread lose the class" : "";
+  return new WireError(`expected ${kind}, found ${shown(v)}${lost}`);
+}
+
+function shown(v: unknown): string {
+  const text = typeof v === "string" ? JSON.stringify(v) : typeof v === "object" && v !== null ? "an object" : String(v);
+  return text.length <= 100 ? text : `${text.slice(0, 99)}…`;
+}
+
+/** Refuses what is not of a type of JavaScript's own. */
+export function must(v: unknown, type: "boolean" | "number" | "string"): void {
+  if (typeof v !== type) {
+    throw misfit(v, type);
+  }
 }
 
 /** A number as the nearest float32; one that is too large is refused. */
