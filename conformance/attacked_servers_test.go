@@ -312,7 +312,7 @@ var serverAttacks = []struct {
 			if name != "sixty-four bits" { // which only TypeScript has to refuse
 				assert.Equal(v.t, http.StatusRequestEntityTooLarge, response.StatusCode, name)
 			}
-			assert.Less(v.t, time.Since(start), 2*time.Second, name)
+			assert.Less(v.t, time.Since(start), 4*time.Second, name) // on a busy machine, too
 			_ = conn.Close()
 		}
 		in := []byte(`{"wide":[` + strings.Repeat("{},", 999_999) + `{}],"counts":{},"texts":[]}`)

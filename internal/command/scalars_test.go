@@ -51,7 +51,7 @@ func TestMadeUpScalar(t *testing.T) {
 	require.NotEqual(t, string(text), with)
 	require.NoError(t, os.WriteFile(file, []byte(with), 0o666))
 	for folder, test := range map[string]string{"value": "TestEveryScalarIsAValue",
-		"compare": "TestEveryScalarIsCompared", "command": "TestEveryLanguageKnowsEveryScalar"} {
+		"compare/wire": "TestEveryScalarIsCompared", "command": "TestEveryLanguageKnowsEveryScalar"} {
 		run := exec.Command("go", "test", "-vet=off", "-run", test, "./internal/"+folder)
 		run.Dir = dir
 		out, err := run.CombinedOutput()

@@ -61,7 +61,11 @@ func (g *generator) union(u *schema.Union) {
 	names = append(names, unlisted)
 	g.export(u.Name)
 	g.Blank(2)
-	g.P("%s: _TypeAlias = %s", u.Name, quote(strings.Join(names, " | ")))
+	var others []string
+	for _, name := range names[1:] {
+		others = append(others, "| "+name)
+	}
+	g.P("%s: _TypeAlias = %s", u.Name, stubs.Optional("(", []string{stubs.Either(names[0], others...)}, ")"))
 	doc := u.Doc
 	if doc == "" {
 		doc = "The union " + u.FullName() + "."

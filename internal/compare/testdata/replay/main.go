@@ -22,7 +22,7 @@ type message interface {
 
 type vector struct {
 	Message    string
-	Form       string
+	Encoding   string
 	Payload    string
 	Accepted   bool
 	CBOR       *string
@@ -35,7 +35,7 @@ type vector struct {
 func disagreement(v vector, payload []byte) string {
 	m := messages[v.Message]()
 	read := m.UnmarshalBinary
-	if v.Form == "json" {
+	if v.Encoding == "json" {
 		read = m.UnmarshalJSON
 	}
 	err := read(payload)
@@ -53,7 +53,7 @@ func disagreement(v vector, payload []byte) string {
 	if b, err := m.MarshalJSON(); (err == nil) != (v.JSON != nil) || err == nil && string(b) != *v.JSON {
 		return fmt.Sprintf("writes %s", b)
 	}
-	var invalid *wire.Invalid
+	var invalid *wire.InvalidRequest
 	found := []wire.Violation(nil)
 	if errors.As(m.Validate(), &invalid) {
 		found = invalid.Violations
@@ -83,7 +83,7 @@ func main() {
 		payload, _ := hex.DecodeString(v.Payload)
 		if problem := disagreement(v, payload); problem != "" {
 			bad++
-			fmt.Printf("%s as %s: %s %q\n  %s\n", v.Message, v.Form, v.Payload, payload, problem)
+			fmt.Printf("%s as %s: %s %q\n  %s\n", v.Message, v.Encoding, v.Payload, payload, problem)
 		}
 	}
 	if bad > 0 {

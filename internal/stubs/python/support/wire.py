@@ -1940,7 +1940,11 @@ def _misplaced_in(v: _Any, hint: _Any) -> WireError | None:
     kind, inner = typing.get_origin(hint) or hint, typing.get_args(hint)
     if kind in (typing.Union, types.UnionType):
         fit = [one for one in inner if isinstance(v, typing.get_origin(one) or getattr(one, "__supertype__", one))]
-        return _misplaced_in(v, fit[0]) if fit else _not_of(v, " | ".join(getattr(one, "__name__", str(one)) for one in inner if one is not type(None)))
+        return (
+            _misplaced_in(v, fit[0])
+            if fit
+            else _not_of(v, " | ".join(getattr(one, "__name__", str(one)) for one in inner if one is not type(None)))
+        )
     if kind is list and isinstance(v, (list, tuple)):
         return _first((str(i), item, inner[0]) for i, item in enumerate(v))
     if kind is dict and isinstance(v, dict):
@@ -1954,7 +1958,10 @@ def _misplaced_in(v: _Any, hint: _Any) -> WireError | None:
     if odd or not isinstance(v, kind):
         return _not_of(v, kind.__name__)
     if dataclasses.is_dataclass(v) and kind.__module__ != __name__:
-        hints = typing.get_type_hints(kind)
+        try:
+            hints = typing.get_type_hints(kind)
+        except (NameError, TypeError):
+            return None  # an annotation of a class that somebody made
         names = [f.name for f in dataclasses.fields(v) if not f.name.startswith("_")]
         return _first((name.rstrip("_"), getattr(v, name), hints[name]) for name in names)
     return None
