@@ -169,7 +169,8 @@ func (g *generator) putValue(t *schema.Type, value string, level int) {
 		g.P("%s.write_cbor(out, %s)", value, depth)
 	case t.Kind == schema.KindFloat64:
 		pack := fmt.Sprintf("%s(0xFB, %s)", g.table("pack_float64"), value)
-		g.put(either(pack, value+".__class__ is float and "+value+" == "+value, fmt.Sprintf("%s.cbor_float64(%s)", wire, value)))
+		g.put(either(pack, value+".__class__ is float and "+value+" == "+value,
+			fmt.Sprintf("%s.cbor_float64(%s)", wire, value)))
 	case t.Kind == schema.KindList:
 		g.flush()
 		g.tooDeepAt(depth)

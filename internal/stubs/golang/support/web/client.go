@@ -129,8 +129,9 @@ func WithDigestHook(hook func(theirs string)) ClientOption {
 // NewClient returns a client of the server at base, such as
 // "http://127.0.0.1:8080". digest is that of the client's definitions.
 func NewClient(base, digest string, options ...ClientOption) *Client {
-	c := &Client{digest: digest, http: &http.Client{Transport: manyIdle()}, headers: http.Header{}, credentials: map[string]source{},
-		timeout: time.Minute, idle: time.Minute, tries: 4, limit: 4 << 20, items: wire.DefaultBudget, element: 1 << 20}
+	c := &Client{digest: digest, http: &http.Client{Transport: manyIdle()}, headers: http.Header{},
+		credentials: map[string]source{},
+		timeout:     time.Minute, idle: time.Minute, tries: 4, limit: 4 << 20, items: wire.DefaultBudget, element: 1 << 20}
 	var err error
 	c.base, err = url.Parse(strings.TrimRight(base, "/"))
 	if err != nil || c.base.Host == "" || c.base.Scheme != "http" && c.base.Scheme != "https" {

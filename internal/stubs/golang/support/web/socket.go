@@ -173,6 +173,26 @@ func (t lostTransport) RoundTrip(r *http.Request) (*http.Response, error) {
 	return response, err
 }
 
+// upgrading puts the middleware around an upgrade. Whatever it makes of the body of a
+// response, that of an upgraded one is the connection.
+func (c *Client) upgrading(next roundTrip) roundTrip {
+	var connection io.ReadCloser
+	through := c.through(func(r *http.Request) (*http.Response, error) {
+		response, err := next(r)
+		if err == nil && response.StatusCode == http.StatusSwitchingProtocols {
+			connection = response.Body
+		}
+		return response, err
+	})
+	return func(r *http.Request) (*http.Response, error) {
+		response, err := through(r)
+		if err == nil && response.StatusCode == http.StatusSwitchingProtocols && connection != nil {
+			response.Body = connection
+		}
+		return response, err
+	}
+}
+
 // Converse serves calls that stream both ways.
 func Converse(m *Served, w http.ResponseWriter, r *http.Request, route *Route) {
 	if origins := r.Header["Origin"]; len(origins) > 1 || len(origins) == 1 && !m.allowsOrigin(r, origins[0]) {
@@ -302,7 +322,7 @@ func NewConversation[T, A any](ctx context.Context, c *Client, call *Call) (*Con
 	if carrier == nil {
 		carrier = http.DefaultTransport
 	}
-	transport.Transport = roundTrip(c.through(lostTransport{carrier}.RoundTrip))
+	transport.Transport = c.upgrading(lostTransport{carrier}.RoundTrip)
 	conn, response, err := websocket.Dial(opening, u.String(),
 		&websocket.DialOptions{HTTPClient: &transport, HTTPHeader: r.Header, Subprotocols: []string{protocol}})
 	if err != nil {
