@@ -240,7 +240,7 @@ void test("writers refuse values of another kind", () => {
     [{ at: structuredClone(wire.Instant.of(0)) }, /expected Instant, found an object; structuredClone and a spread lose the class$/],
   ];
   for (const [fields, found] of cases) {
-    const broken = { ...optionalsTools.make({}), ...fields } as ReturnType<typeof optionalsTools.make>;
+    const broken = { ...optionalsTools.make({}), ...fields };
     assert.throws(() => optionalsTools.toJson(broken), found);
     assert.throws(() => optionalsTools.toCbor(broken), found);
   }

@@ -1936,10 +1936,9 @@ def _misfit(m: Message, wrong: Exception) -> WireError:
 
 def _misplaced_in(v: _Any, hint: _Any) -> WireError | None:
     """The first value inside of v that is not of its type."""
-    hint = getattr(hint, "__supertype__", hint)
-    kind, inner = typing.get_origin(hint) or hint, typing.get_args(hint)
+    kind, inner = _kind_of(hint)
     if kind in (typing.Union, types.UnionType):
-        fit = [one for one in inner if isinstance(v, typing.get_origin(one) or getattr(one, "__supertype__", one))]
+        fit = [one for one in inner if not isinstance(_kind_of(one)[0], type) or isinstance(v, _kind_of(one)[0])]
         return (
             _misplaced_in(v, fit[0])
             if fit
@@ -1950,11 +1949,11 @@ def _misplaced_in(v: _Any, hint: _Any) -> WireError | None:
     if kind is dict and isinstance(v, dict):
         keys = _first((str(key), key, inner[0]) for key in v)
         return keys or _first((str(key), item, inner[1]) for key, item in v.items())
-    if not isinstance(kind, type) or kind in (list, dict) and not inner:
+    if not isinstance(kind, type) or (kind in (list, dict) and not inner):
         return None
     if kind is float and isinstance(v, int) and not isinstance(v, bool):
         return None
-    odd = isinstance(v, bool) and kind in (int, float) or isinstance(v, datetime) and kind is date
+    odd = (isinstance(v, bool) and kind in (int, float)) or (isinstance(v, datetime) and kind is date)
     if odd or not isinstance(v, kind):
         return _not_of(v, kind.__name__)
     if dataclasses.is_dataclass(v) and kind.__module__ != __name__:
@@ -1965,6 +1964,13 @@ def _misplaced_in(v: _Any, hint: _Any) -> WireError | None:
         names = [f.name for f in dataclasses.fields(v) if not f.name.startswith("_")]
         return _first((name.rstrip("_"), getattr(v, name), hints[name]) for name in names)
     return None
+
+
+def _kind_of(hint: _Any) -> tuple[_Any, tuple[_Any, ...]]:
+    """The class of the values of an annotation and what stands in its brackets; names of types are followed."""
+    while hasattr(hint, "__supertype__"):
+        hint = hint.__supertype__
+    return object if hint is _Any else typing.get_origin(hint) or hint, typing.get_args(hint)
 
 
 def _first(parts: Iterable[tuple[str, _Any, _Any]]) -> WireError | None:

@@ -687,11 +687,11 @@ class Exchange {
    * with; ended rejects with what the middleware makes of that.
    */
   private async runStream(handler: (serve: Handler) => unknown): Promise<[given: AsyncIterable<never> | Iterable<never>, ended: (...failed: unknown[]) => Promise<unknown>]> {
-    let end = (_: unknown[]): void => undefined;
+    let end: (problems: unknown[]) => void = () => undefined;
     const over = new Promise<unknown[]>((resolve) => {
       end = resolve;
     });
-    let begin = (_: unknown): void => undefined;
+    let begin: (given: unknown) => void = () => undefined;
     const begun = new Promise((resolve) => {
       begin = resolve;
     });
@@ -756,7 +756,7 @@ class Exchange {
   /** The elements that a handler gives, and its end or problem. What it throws before any is thrown. */
   private async *answers(encoding: Encoding, sequence: boolean, handler: (serve: Handler) => unknown, reading?: Reading): AsyncGenerator<Uint8Array<ArrayBuffer>> {
     const writer = this.writer(encoding, sequence);
-    let begun = false;
+    let begun = false as boolean;
     let ended: ((...failed: unknown[]) => Promise<unknown>) | undefined;
     try {
       const [given, over] = await this.runStream(handler);
