@@ -328,6 +328,11 @@ func TestOtherLanguagesAreFast(t *testing.T) {
 			}
 			assert.Less(t, ratio, 5.0, output)
 		}
+		for _, step := range regexp.MustCompile(`tenfold payloads take (\d+\.\d\d)`).FindAllStringSubmatch(output, -1) {
+			growth, err := strconv.ParseFloat(step[1], 64)
+			require.NoError(t, err)
+			assert.LessOrEqual(t, growth, 1.3, output)
+		}
 	}
 	ferry := filepath.Join(toolchain.Root(), "examples", "ferry")
 	t.Run("typescript", func(t *testing.T) {

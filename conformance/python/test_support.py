@@ -347,3 +347,55 @@ def test_a_conversation_with_who_never_reads_ends(asynchronous: bool) -> None:
     assert time.monotonic() - start < 5
     over.set()
     listening.shutdown()
+
+
+@pytest.mark.parametrize(
+    ("text", "refused"),
+    [
+        ('{"name":"a","name":"b"}', "twice"),
+        ('{"name" :"a","name":"b"}', "twice"),
+        ('{"name":"a\\":","name":"b"}', "twice"),
+        ('{"name":"\\ud83d"}', "surrogate"),
+        ('{"name":"\ud83d"}', "surrogate"),
+        ('{"ratio":NaN}', "expected float64"),
+        ('{"ratio":1e999}', "too large"),
+        ('{"name":"a\tb"}', "control character"),
+        ('{"small":01}', "not well formed"),
+        ('{"small":1.0}', "expected int32"),
+        ('{"small":true}', "expected int32"),
+        ('{"name":"a"}}', "after the end"),
+    ],
+)
+def test_json_that_the_scanner_would_take(text: str, refused: str) -> None:
+    with pytest.raises(wire.WireError, match=refused):
+        Optionals.from_json(text)
+
+
+def test_keys_of_maps_that_come_twice() -> None:
+    with pytest.raises(wire.WireError, match="twice") as refused:
+        EchoRequest.from_json('{"text":"a","names":{"a":1,"b":2,"a":1}}')
+    assert refused.value.path == "/names/a"
+
+
+def test_json_that_writers_do_not_write() -> None:
+    assert str(Optionals.from_json('{"ratio":-0}').ratio) == "-0.0"
+    assert Optionals.from_json('{"ratio":0}').ratio == 0
+    told = Optionals.from_json('\n{ "small" : 7,\t"name": "\\ud83d\\ude00 \\":", "later": [1, {"a": null}] }\n')
+    assert (told.small, told.name) == (7, '😀 ":')
+    assert told.to_json() == '{"small":7,"name":"😀 \\":","later":[1,{"a":null}]}'
+
+
+def test_large_payloads_have_their_budget() -> None:
+    names = {f"harbour {i}": i for i in range(90_000)}
+    request = EchoRequest(names=names)
+    assert len(request.to_json()) > 1_000_000
+    cbor, text = request.to_cbor(), request.to_json()
+    reads: list[Callable[[int], EchoRequest]] = [
+        lambda items: EchoRequest.from_cbor(cbor, items),
+        lambda items: EchoRequest.from_json(text, items),
+    ]
+    for read in reads:
+        assert read(90_010).names == names
+        with pytest.raises(wire.WireError, match="more items") as refused:
+            read(89_000)
+        assert refused.value.too_large

@@ -200,35 +200,3 @@ func OutsideLimits(n string, l *schema.Limits) string {
 	}
 	return strings.Join(parts, " || ")
 }
-
-// Heaviest is how many fields any message declares that a payload of one may hold.
-func Heaviest(m *schema.Message) int {
-	most, seen := 0, map[any]bool{}
-	var visit func(t *schema.Type)
-	message := func(m *schema.Message) {
-		if !seen[m] {
-			seen[m] = true
-			most = max(most, len(m.Fields))
-			for _, f := range m.Fields {
-				visit(f.Type)
-			}
-		}
-	}
-	visit = func(t *schema.Type) {
-		switch t.Kind {
-		case schema.KindMessage:
-			message(t.Message)
-		case schema.KindList, schema.KindMap:
-			visit(t.Elem)
-		case schema.KindUnion:
-			if !seen[t.Union] {
-				seen[t.Union] = true
-				for _, a := range t.Union.Alternatives {
-					visit(a.Type)
-				}
-			}
-		}
-	}
-	message(m)
-	return most
-}

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import gc
+import itertools
 import json
 import statistics
 import time
@@ -58,18 +60,21 @@ FLEETS = [
 ]
 
 
-def ratio(ours: Callable[[int], object], reference: Callable[[int], object]) -> float:
+LISTS = [FleetAnswer(vessels=[v for fleet in FLEETS for v in fleet.vessels] * 20)]
+
+
+def ratio(ours: Callable[[int], object], reference: Callable[[int], object], count: int) -> float:
     def run(f: Callable[[int], object]) -> float:
         start = time.perf_counter()
-        for _ in range(5):
-            for i in range(100):
+        for _ in range(5 if count > 1 else 1):
+            for i in range(count):
                 f(i)
         return time.perf_counter() - start
 
-    for _ in range(5):
+    for _ in range(5 if count > 1 else 1):
         run(ours)
         run(reference)
-    return statistics.median(run(ours) / run(reference) for _ in range(31))
+    return statistics.median(run(ours) / run(reference) for _ in range(31 if count > 1 else 7))
 
 
 def measure(name: str, values: Sequence[Any]) -> None:
@@ -77,14 +82,41 @@ def measure(name: str, values: Sequence[Any]) -> None:
     texts = [value.to_json() for value in values]
     plains = [json.loads(text) for text in texts]
     cls = type(values[0])
-    for value, payload in zip(values, payloads, strict=True):
+    for value, payload, text in zip(values, payloads, texts, strict=True):
         assert cls.from_cbor(payload) == value
-    encode = ratio(lambda i: values[i].to_cbor(), lambda i: json.dumps(plains[i]))
-    decode = ratio(lambda i: cls.from_cbor(payloads[i]), lambda i: json.loads(texts[i]))
-    print(f"python {name}: CBOR encode {encode:.2f} of json.dumps, decode {decode:.2f} of json.loads")
+        assert cls.from_json(text) == value
+
+    def compare(encoding: str, write: Callable[[int], object], read: Callable[[int], object]) -> None:
+        encode = ratio(write, lambda i: json.dumps(plains[i]), len(values))
+        decode = ratio(read, lambda i: json.loads(texts[i]), len(values))
+        print(f"python {name}: {encoding} encode {encode:.2f} of json.dumps, decode {decode:.2f} of json.loads")
+
+    compare("CBOR", lambda i: values[i].to_cbor(), lambda i: cls.from_cbor(payloads[i]))
+    compare("JSON", lambda i: values[i].to_json(), lambda i: cls.from_json(texts[i]))
+
+
+def growth(name: str, write: Callable[[FleetAnswer], Any], read: Callable[[Any, int], FleetAnswer]) -> None:
+    """Times a vessel in payloads of about 40 kB to 40 MB: by how much it grows where the payload grows tenfold, at most."""
+    gc.disable()  # what it takes grows with all that the program holds
+    times = []
+    for vessels in (100, 1_000, 10_000, 100_000):
+        answer = FleetAnswer(vessels=LISTS[0].vessels[:vessels] if vessels <= 10_000 else LISTS[0].vessels * 10)
+        rounds = []
+        for _ in range(max(3, 10_000 // vessels)):
+            start = time.perf_counter()
+            payload = write(answer)
+            read(payload, 10_000_000)
+            rounds.append(time.perf_counter() - start)
+        times.append(min(rounds) / vessels)
+    gc.enable()
+    most = max(after / before for before, after in itertools.pairwise(times))
+    print(f"python {name}: tenfold payloads take {most:.2f} of tenfold time at most")
 
 
 if __name__ == "__main__":
     measure("position", POSITIONS)
     measure("booking", BOOKINGS)
     measure("fleet", FLEETS)
+    measure("list", LISTS)
+    growth("CBOR", FleetAnswer.to_cbor, FleetAnswer.from_cbor)
+    growth("JSON", FleetAnswer.to_json, FleetAnswer.from_json)

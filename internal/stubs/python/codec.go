@@ -402,18 +402,18 @@ func (g *generator) writeJSON(m *schema.Message) {
 		if holdsDepth(m) {
 			g.P("depth += 1")
 		}
-		g.P("members: list[tuple[int, str]] = []")
+		g.P("members: dict[int, str] = {}")
 		for _, f := range m.Fields {
 			g.present(f, func(value string) {
 				text := g.jsonValue(f.Type, value, "depth", 0)
 				if f.Secret && !namedSecret(f.Type) {
 					text = g.hidden(text)
 				}
-				g.P("%s", stubs.Call("members.append", stubs.Rows("(", []string{strconv.Itoa(f.Number), member(f, text)}, ")")))
+				g.P("members[%d] = %s", f.Number, member(f, text))
 			})
 		}
 		g.block("if self._unlisted:", func() { g.P("return %s.merge_json(members, self._unlisted, mode)", wire) })
-		g.P("return %s.json_object([text for _, text in members])", wire)
+		g.P("return %s.json_object(members.values())", wire)
 	})
 	g.P("")
 }
@@ -424,7 +424,7 @@ func member(f *schema.Field, text string) string {
 	if rest, formatted := strings.CutPrefix(text, "f'"); formatted && !strings.ContainsAny(name, `{}\`) {
 		return "f" + strings.TrimSuffix(name, "'") + rest
 	}
-	return sum(name, text)
+	return name + " + " + text
 }
 
 // hidden writes the text of what is secret: not for people.

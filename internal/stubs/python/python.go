@@ -95,7 +95,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 				continue
 			}
 			any = true
-			g := &generator{Code: stubs.NewCode("    "), module: m, imports: map[string]bool{}, apart: part.name != "types",
+			g := &generator{Code: stubs.NewCode("    "), module: m, imports: map[string]bool{}, weights: weights{}, apart: part.name != "types",
 				exhaustive: options.Exhaustive}
 			if !options.Types {
 				g.typesAt = options.TypesAt
@@ -264,6 +264,7 @@ type generator struct {
 	used      map[string]int // how often each name stands for a variable of the current function
 	constants []string       // the limits of bounds that have to be made
 	typesAt   string         // the package of the output with the types, "" when it is this one
+	weights   weights        // what messages weigh
 
 	exhaustive bool
 	shown      string // what errors call the message of a body, "" for its own name

@@ -192,6 +192,7 @@ func (g *generator) message(m *schema.Message) {
 	}, "")
 	g.P("")
 	g.fast(m)
+	g.scanned(m)
 	if g.exhaustive && !g.apart {
 		g.ofAll(m)
 	}
@@ -264,18 +265,17 @@ func (g *generator) field(f *schema.Field) {
 func (g *generator) verbs(m *schema.Message) {
 	name := m.Name
 	wire := g.wire()
-	fast := "_fast_" + snake(name)
+	weight := strconv.Itoa(g.weights.inlined(m))
 	g.method("to_cbor", []string{"self"}, "bytes", func() { g.P("return %s.to_cbor(self)", wire) })
 	g.P("@classmethod")
 	g.method("from_cbor", []string{"cls", "payload: bytes", "items: int = " + wire + ".DEFAULT_BUDGET"}, name, func() {
-		weight := strconv.Itoa(2 + stubs.Heaviest(m))
-		g.P("return %s", stubs.Call(wire+".from_cbor", "payload", fast, "cls.read_cbor", "items", weight))
+		g.P("return %s", stubs.Call(wire+".from_cbor", "payload", "_fast_"+snake(name), "cls.read_cbor", "items", weight))
 	})
 	g.method("to_json", []string{"self"}, "str", func() { g.P("return %s.to_json(self)", wire) })
 	g.P("@classmethod")
 	parameters := []string{"cls", "payload: str | bytes", "items: int = " + wire + ".DEFAULT_BUDGET"}
 	g.method("from_json", parameters, name, func() {
-		g.P("return %s.from_json(payload, cls.read_json, items)", wire)
+		g.P("return %s", stubs.Call(wire+".from_json", "payload", "_scanned_"+snake(name), "cls.read_json", "items", weight))
 	})
 	g.method("to_text", []string{"self"}, "str", func() {
 		g.P("\"\"\"For people and logs: JSON without what is secret.\"\"\"")

@@ -139,6 +139,7 @@ func (g *generator) readUnion(u *schema.Union, unlisted string) {
 		g.P("return value")
 	})
 	g.fastUnion(u)
+	g.scannedUnion(u)
 }
 
 func (g *generator) readAlternative(a *schema.Alternative, encoding encoding) {

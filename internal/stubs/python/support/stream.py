@@ -61,6 +61,13 @@ class ElementWriter:
 
 def read_element(element: bytes, *, json: bool, cls: Any, items: int) -> tuple[Kind, Any]:
     """Reads one element, which may hold so much: its kind, with the value or the text of the problem details."""
+    try:
+        if json and element.startswith(b'{"value":') and element.endswith(b"}"):
+            return "value", cls.from_json(element[9:-1], items - 1)
+        if not json and element.startswith(b"\xa1\x01"):
+            return "value", cls.from_cbor(element[2:], items - 1)
+    except wire.WireError:
+        pass  # what is wrong is told below, with its place in the element
     if not json:
         r = wire.CborReader(element, items)
         number = r.element()

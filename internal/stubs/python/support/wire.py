@@ -20,6 +20,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta, timezone
 from decimal import Context, Decimal
 from fractions import Fraction
+from json.encoder import encode_basestring
 from typing import Any as _Any
 from typing import ClassVar, NoReturn, Protocol, TypeVar
 
@@ -115,6 +116,7 @@ def pointer(step: str) -> str:
 _MIN_SECONDS = -62135596800
 _MAX_SECONDS = 253402300799
 _EPOCH = datetime(1970, 1, 1, tzinfo=timezone.utc)
+_BARE_EPOCH = datetime(1970, 1, 1)
 _EPOCH_DAY = date(1970, 1, 1).toordinal()
 _INSTANT = re.compile(r"(\d{4})-(\d\d)-(\d\d)T(\d\d):(\d\d):(\d\d)(?:\.(\d{1,9}))?(?:Z|([+-])(\d\d):(\d\d))", re.ASCII)
 _DATE = re.compile(r"(\d{4})-(\d\d)-(\d\d)", re.ASCII)
@@ -173,10 +175,8 @@ class Instant:
 
     def __str__(self) -> str:
         """RFC 3339 in UTC with the shortest exact fraction."""
-        days, seconds = divmod(self.seconds, 86400)
         fraction = f".{self.nanos:09d}".rstrip("0") if self.nanos else ""
-        day = date.fromordinal(days + _EPOCH_DAY).isoformat()
-        return f"{day}T{seconds // 3600:02d}:{seconds // 60 % 60:02d}:{seconds % 60:02d}{fraction}Z"
+        return f"{(_BARE_EPOCH + timedelta(0, self.seconds)).isoformat()}{fraction}Z"
 
 
 @dataclass(slots=True, order=True, frozen=True)
@@ -1124,7 +1124,7 @@ def json_text(v: str) -> str:
             v.encode()
         except UnicodeEncodeError:
             raise WireError("text with half of a surrogate pair") from None
-    return json.dumps(v, ensure_ascii=False)
+    return encode_basestring(v)
 
 
 def json_int(v: int) -> str:
@@ -1197,7 +1197,10 @@ def json_bool(v: bool) -> str:
 
 
 def json_uuid(v: uuid.UUID) -> str:
-    return f'"{v}"' if isinstance(v, uuid.UUID) else misplaced(v, "uuid")
+    if not isinstance(v, uuid.UUID):
+        misplaced(v, "uuid")
+    h = f"{v.int:032x}"
+    return f'"{h[:8]}-{h[8:12]}-{h[12:16]}-{h[16:20]}-{h[20:]}"'
 
 
 def json_instant(v: Instant) -> str:
@@ -1250,7 +1253,7 @@ def json_any(v: Any, depth: int) -> str:
     raise WireError(f"an any can't hold a {type(v).__name__}")
 
 
-def json_object(members: list[str]) -> str:
+def json_object(members: Iterable[str]) -> str:
     return "{" + ",".join(members) + "}"
 
 
@@ -1258,16 +1261,13 @@ def json_list(items: Iterable[str]) -> str:
     return "[" + ",".join(items) + "]"
 
 
-def merge_json(members: list[tuple[int, str]], unlisted: list[UnlistedField], mode: int) -> str:
+def merge_json(members: dict[int, str], unlisted: list[UnlistedField], mode: int) -> str:
     """Puts unlisted fields among members by number: numbers in their places, names last."""
     if mode == FOR_PEOPLE:
-        return json_object([text for _, text in members] + [f'"(unlisted fields)":{len(unlisted)}'])
-    for u in unlisted:
-        if u.number:
-            members.append((u.number, f'"#{u.number}":{json_bytes(u.cbor)}'))
-        else:
-            members.append((65536, f"{json_text(u.name)}:{u.json}"))
-    return json_object([text for _, text in sorted(members, key=lambda member: member[0])])
+        return json_object([*members.values(), f'"(unlisted fields)":{len(unlisted)}'])
+    members.update((u.number, f'"#{u.number}":{json_bytes(u.cbor)}') for u in unlisted if u.number)
+    named = [f"{json_text(u.name)}:{u.json}" for u in unlisted if not u.number]
+    return json_object([members[number] for number in sorted(members)] + named)
 
 
 _NUMBER = re.compile(r"-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?", re.ASCII)
@@ -1740,6 +1740,10 @@ class Enum(str):
     """The listed members as CBOR."""
     MEMBERS: ClassVar[dict[int, _Any]]
     """The listed members by number."""
+    NAMED: ClassVar[dict[str, _Any]]
+    """The listed members by what they are called in JSON."""
+    QUOTED: ClassVar[dict[str, str]]
+    """The listed members as JSON."""
 
     def __init_subclass__(cls, numbers: dict[str, int], renamed: dict[str, str]) -> None:
         cls._numbers = numbers
@@ -1748,6 +1752,8 @@ class Enum(str):
         cls._from_json = {text: name for name, text in cls._to_json.items()}
         cls.HEADS = {name: head(_UNSIGNED, number) for name, number in numbers.items()}
         cls.MEMBERS = {number: cls(name) for name, number in numbers.items()}
+        cls.NAMED = {text: cls(name) for name, text in cls._to_json.items()}
+        cls.QUOTED = {name: json_text(text) for name, text in cls._to_json.items()}
 
     @property
     def listed(self) -> bool:
@@ -1773,10 +1779,10 @@ class Enum(str):
         return self._to_json.get(name, name[1:])
 
     def json(self) -> str:
-        name = str.__str__(self)
-        text = self._to_json.get(name)
+        text = self.QUOTED.get(self)
         if text is not None:
-            return json_text(text)
+            return text
+        name = str.__str__(self)
         if name[:1] == "?":
             return json_text(name[1:])
         return str.__str__(cbor_free_number(self))
@@ -1988,21 +1994,21 @@ def _not_of(v: object, kind: str) -> WireError:
 
 def from_cbor(
     payload: bytes,
-    fast: Callable[[bytes, int, int], tuple[T, int]],
+    fast: Callable[[bytes, int, int, Meter], tuple[T, int]],
     read: Callable[[CborReader], T],
     items: int,
     weight: int,
 ) -> T:
     """Reads a payload in the order that writers write it; where it is not in that, with all that readers allow.
 
-    No byte of the payload counts more than weight.
+    The value weighs so much, without its lists and maps.
     """
-    if len(payload) * weight <= items:  # so that it can't hold more than it may
+    if items >= weight:
         try:
-            value, end = fast(payload, 0, 0)
+            value, end = fast(payload, 0, 0, Meter(items - weight))
             if end == len(payload):
                 return value
-        except (SurpriseError, IndexError, ValueError, OverflowError, RecursionError):
+        except (SurpriseError, LookupError, ValueError, OverflowError, RecursionError):
             pass  # the other way says what is wrong, if anything is
     r = CborReader(payload, items)
     value = read(r)
@@ -2010,7 +2016,27 @@ def from_cbor(
     return value
 
 
-def from_json(payload: str | bytes, read: Callable[[JsonReader], T], items: int) -> T:
+def from_json(
+    payload: str | bytes,
+    scanned: Callable[[Object, int, Meter], T],
+    read: Callable[[JsonReader], T],
+    items: int,
+    weight: int,
+) -> T:
+    """Reads a payload as from_cbor does."""
+    try:
+        if isinstance(payload, str) and not payload.isascii():
+            payload.encode()  # refuses halves of surrogate pairs
+        text = payload if isinstance(payload, str) else payload.decode()
+        if items >= weight and _scannable(text, items):
+            value, end = _SCANNER.raw_decode(text)
+            if end == len(text):
+                meter = Meter(items - weight, text)
+                result = scanned(value, 0, meter)
+                if meter.members == text.count('":'):  # no member came twice
+                    return result
+    except (SurpriseError, LookupError, ValueError, OverflowError, RecursionError):
+        pass
     r = JsonReader(payload, items)
     value = read(r)
     r.end()
@@ -2023,6 +2049,29 @@ class SurpriseError(Exception):
 
 def surprise() -> NoReturn:
     raise SurpriseError
+
+
+class Meter:
+    """What is left of the budget of a payload, which may be text."""
+
+    __slots__ = ("left", "members", "text")
+
+    def __init__(self, left: int, text: str = "") -> None:
+        self.left = left
+        self.members = 0
+        """How many members the objects have that were read."""
+        self.text: str | None = text
+
+    def zero(self) -> None:
+        """Makes sure that no 0 of the text is a -0: the scanner makes the same integer of both."""
+        if self.text is not None and _NEGATIVE_ZERO.search(self.text):
+            raise SurpriseError
+        self.text = None
+
+    def spend(self, items: int) -> None:
+        self.left -= items
+        if self.left < 0:
+            raise SurpriseError
 
 
 # The fast way reads at an offset and returns the value with the offset after
@@ -2178,11 +2227,12 @@ def fast_decimal(d: bytes, i: int) -> tuple[Decimal, int]:
     return Decimal(mantissa).scaleb(exponent, _EXACT), i
 
 
-def fast_any(d: bytes, i: int, depth: int) -> tuple[Any, int]:
+def fast_any(d: bytes, i: int, depth: int, meter: Meter) -> tuple[Any, int]:
     """Reads an any the other way: it has no order to be read in."""
-    r = CborReader(d, depth=depth)
+    r = CborReader(d, meter.left, depth)
     r.at = i
     value = r.any()
+    meter.left = r.budget
     return value, r.at
 
 
@@ -2196,3 +2246,148 @@ def fast_enum(d: bytes, i: int, cls: type[E]) -> tuple[E, int]:
             raise SurpriseError
     member: E | None = cls.MEMBERS.get(number)
     return member if member is not None else cls.of_number(number), i
+
+
+# JSON is scanned by the standard library, and what it makes of a payload is read on by these.
+
+Object = dict[str, _Any]
+"""An object that was scanned."""
+
+
+def _refuse_constant(name: str) -> NoReturn:
+    raise SurpriseError(name)
+
+
+_SCANNER = json.JSONDecoder(parse_constant=_refuse_constant)
+_NEGATIVE_ZERO = re.compile(r"-0(?![.0-9])")
+
+
+def _scannable(text: str, items: int) -> bool:
+    """Whether the scanner makes no more of text than items, of no escape what may be half of a surrogate pair.
+
+    And whether every colon between a name and its value follows the quote.
+    """
+    if len(text) > items and text.count(",") + text.count("{") + text.count("[") > items:
+        return False
+    if " :" in text or "\n:" in text or "\t:" in text or "\r:" in text:
+        return False
+    return "\\u" not in text or ("\\ud" not in text and "\\uD" not in text)
+
+
+def scanned_int(v: _Any, low: int, high: int) -> int:
+    """An integer beyond 2^53-1 is a string."""
+    if v.__class__ is not str:
+        raise SurpriseError
+    return scanned_key(v, low, high)
+
+
+def scanned_key(v: str, low: int, high: int) -> int:
+    if len(v) > 20 or _INTEGER.fullmatch(v) is None:
+        raise SurpriseError
+    n = int(v)
+    if not low <= n <= high:
+        raise SurpriseError
+    return n
+
+
+def scanned_bool(v: _Any) -> bool:
+    if v.__class__ is not bool:
+        raise SurpriseError
+    return bool(v)
+
+
+def scanned_float64(v: _Any, meter: Meter) -> float:
+    if v.__class__ is float and v - v == 0:
+        return float(v)
+    if v.__class__ is not int or not -_EXACT_FLOAT <= v <= _EXACT_FLOAT:
+        raise SurpriseError
+    if v == 0:
+        meter.zero()
+    return float(v)
+
+
+_EXACT_FLOAT = 1 << 53
+
+
+def scanned_float32(v: _Any, meter: Meter) -> float:
+    wide = scanned_float64(v, meter)
+    near = narrow(wide)
+    if near != wide:
+        raise SurpriseError  # it has to be rounded from its digits
+    return near
+
+
+def scanned_octets(v: _Any) -> bytes:
+    octets = from_base64(v) if v.__class__ is str else None
+    if octets is None:
+        raise SurpriseError
+    return octets
+
+
+def scanned_uuid(v: _Any) -> uuid.UUID:
+    octets = bytes.fromhex(v.replace("-", "")) if v.__class__ is str and len(v) == 36 else b""
+    if len(octets) != 16 or not v[8] == v[13] == v[18] == v[23] == "-":
+        raise SurpriseError
+    u = new(uuid.UUID)  # as fast_uuid does
+    _set(u, "int", int.from_bytes(octets, "big"))
+    _set(u, "is_safe", _UNKNOWN_SAFETY)
+    return u
+
+
+def scanned_instant(v: _Any) -> Instant:
+    if v.__class__ is not str:
+        raise SurpriseError
+    if v[-1:] != "Z" or v[4:11:3] != "--T" or not v.isascii():
+        return Instant.parse(v)
+    since = datetime.fromisoformat(v[:19]) - _BARE_EPOCH
+    fraction = v[19:-1]
+    nanos = 0
+    if fraction:
+        if fraction[0] != "." or len(fraction) > 10 or not fraction[1:].isdecimal():
+            raise SurpriseError
+        nanos = int(fraction[1:].ljust(9, "0"))
+    at = new(Instant)
+    _set(at, "seconds", since.days * 86400 + since.seconds)
+    _set(at, "nanos", nanos)
+    return at
+
+
+def scanned_duration(v: _Any) -> Duration:
+    if v.__class__ is not str:
+        raise SurpriseError
+    return Duration.parse(v)
+
+
+def scanned_date(v: _Any) -> date:
+    if v.__class__ is not str:
+        raise SurpriseError
+    return parse_date(v)
+
+
+def scanned_decimal(v: _Any) -> Decimal:
+    if v.__class__ is not str:
+        raise SurpriseError
+    return parse_decimal(v)
+
+
+def scanned_enum(v: _Any, cls: type[E]) -> E:
+    """A listed member."""
+    member: E | None = cls.NAMED.get(v) if v.__class__ is str else None
+    if member is None:
+        raise SurpriseError
+    return member
+
+
+def scanned_any(v: _Any, depth: int, meter: Meter) -> Any:
+    if isinstance(v, (dict, list)):
+        if depth > MAX_DEPTH:
+            raise SurpriseError
+        meter.spend(len(v))
+        if isinstance(v, list):
+            return [scanned_any(item, depth + 1, meter) for item in v]
+        meter.members += len(v)
+        return {name: scanned_any(item, depth + 1, meter) for name, item in v.items()}
+    if (v.__class__ is int and not -(1 << 63) <= v < 1 << 64) or (v.__class__ is float and v - v != 0):
+        raise SurpriseError
+    value: Any = v
+    return value
