@@ -362,3 +362,40 @@ void test("a hook that fails does not end the process", async () => {
     console.error = error;
   }
 });
+
+void test("fields of JSON that come twice, however many there are", () => {
+  const r = new wire.JsonReader("{}");
+  let seen: wire.Seen = 0;
+  for (let n = 0; n < 80; n++) {
+    seen = r.once(seen, n);
+  }
+  for (const n of [0, 30, 31, 79]) {
+    assert.throws(() => r.once(seen, n), /twice/);
+  }
+  assert.throws(() => r.once(1 << 30, 30), /twice/);
+  assert.throws(() => optionalsTools.fromJson('{"name":"a","small":1,"name":"b"}'), /\/name.*twice|twice.*name/);
+});
+
+void test("numbers of JSON", () => {
+  const small = (text: string): number | undefined => optionalsTools.fromJson(`{"small":${text}}`).small;
+  assert.deepEqual(["0", "-0", "7", "-2147483648", "2147483647", '"12"', " 3 "].map(small), [0, 0, 7, -2147483648, 2147483647, 12, 3]);
+  for (const text of ["01", "-", "--1", "1.0", "1e2", "2147483648", "-2147483649", '"-0"', '"01"', "1x", ""]) {
+    assert.throws(() => small(text), wire.WireError, text);
+  }
+});
+
+void test("instants of every century", () => {
+  for (const [text, seconds, nanos] of [
+    ["0001-01-01T00:00:00Z", -62135596800, 0],
+    ["0099-12-31T23:59:59.000000001Z", -59011459201, 1],
+    ["1969-12-31T23:59:59.5Z", -1, 500_000_000],
+    ["2000-02-29T12:00:00+01:00", 951822000, 0],
+    ["9999-12-31T23:59:59.999999999Z", 253402300799, 999_999_999],
+  ] as const) {
+    const at = wire.Instant.parse(text);
+    assert.deepEqual([at.seconds, at.nanos], [seconds, nanos]);
+  }
+  for (const text of ["1900-02-29T00:00:00Z", "2026-04-31T00:00:00Z", "2026-00-01T00:00:00Z", "0001-01-01T00:00:00+00:01", "9999-12-31T23:59:59-00:01", "2026-01-01T24:00:00Z", "2026-01-01 00:00:00Z"]) {
+    assert.throws(() => wire.Instant.parse(text), /an instant is written as/, text);
+  }
+});

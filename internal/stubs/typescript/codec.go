@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
+	"strings"
 
 	"faithfulcourier/internal/schema"
 )
@@ -164,14 +165,14 @@ func (g *generator) writeMethod(m *schema.Message, encoding string) {
 		if encoding == "Cbor" {
 			g.P("const start = %s;", call("w.openMessage", countOf(m)))
 		} else {
-			g.P("const start = w.openMessage();")
+			g.P("const start = w.openMessage(m[%s.unlisted]);", wire)
 		}
 		for _, f := range m.Fields {
 			write := func() {
 				if encoding == "Cbor" {
 					g.P("w.key(%d);", f.Number)
 				} else {
-					g.P("w.member(%s);", text(f.JSONName()))
+					g.P("w.field(%s);", quotedName(f))
 				}
 				if encoding == "Json" && f.Secret && !namedSecret(f.Type) {
 					g.In("if (!w.secret()) {", func() { g.writeValue(f.Type, "m."+FieldName(f), encoding, 0) }, "}")
@@ -191,6 +192,15 @@ func (g *generator) writeMethod(m *schema.Message, encoding string) {
 			g.P("w.closeMessage(start, m[%s.unlisted], %s);", wire, fieldTable(m))
 		}
 	})
+}
+
+// quotedName writes the name of a field in JSON as it stands there, with its colon.
+func quotedName(f *schema.Field) string {
+	name := text(f.JSONName()) + ":"
+	if strings.ContainsAny(name, `'\`) {
+		return text(name)
+	}
+	return "'" + name + "'"
 }
 
 // isPresent writes the condition that an optional field is there.
@@ -441,16 +451,16 @@ func (g *generator) readJSON(m *schema.Message) {
 	wire := g.wire()
 	g.method(fmt.Sprintf("readJson(r: %s.JsonReader): %s", wire, m.Name), func() {
 		g.P("const m = begin%s();", m.Name)
-		g.P("const seen = new %s<number>();", g.global("Set"))
+		g.P("let seen: %s.Seen = 0;", wire)
 		g.P("let number = 0;")
 		g.P("r.openMessage(%s, %d);", text(m.Name), len(m.Fields))
 		g.In("try {", func() {
 			g.In("for (let name = r.member(); name !== undefined; number = 0, name = r.member()) {", func() {
 				g.In("switch (name) {", func() {
-					for _, f := range m.Fields {
+					for n, f := range m.Fields {
 						g.In(fmt.Sprintf("case %s: {", text(f.JSONName())), func() {
 							g.P("number = %d;", f.Number)
-							g.P("r.once(seen, number);")
+							g.P("seen = r.once(seen, %d);", n)
 							read := func() { g.readInto(f.Type, "m."+FieldName(f), "Json") }
 							if f.Presence == schema.Required {
 								read()
@@ -464,7 +474,7 @@ func (g *generator) readJSON(m *schema.Message) {
 						g.P("const known = r.keepUnlisted(m, %s, name);", fieldTable(m))
 						g.In("if (known !== undefined) {", func() {
 							g.P("number = known[0];")
-							g.P("r.once(seen, number);")
+							g.P("seen = r.once(seen, %s.findIndex(([n]) => n === number));", fieldTable(m))
 							g.P("read%sEntry(m, known[1], number);", m.Name)
 							g.P("r.absorb(known[1]);")
 						}, "}")

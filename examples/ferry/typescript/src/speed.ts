@@ -2,7 +2,7 @@
 import * as wire from "./gen/faithful/wire.js";
 import { bookingTools, passengerTools } from "./gen/skerry/booking/index.js";
 import { moneyTools } from "./gen/skerry/common/index.js";
-import { deckPlanTools, fleetAnswerTools, positionTools, vesselTools } from "./gen/skerry/fleet/index.js";
+import { type FleetAnswer, type Vessel, deckPlanTools, fleetAnswerTools, positionTools, vesselTools } from "./gen/skerry/fleet/index.js";
 
 const id = (i: number): wire.Uuid => wire.uuid(`0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d${String(7000 + i)}`);
 const at = (i: number): wire.Instant => wire.Instant.of(1784000000 + i * 3600, (i % 3) * 250_000_000);
@@ -42,17 +42,17 @@ const plain = (value: unknown): unknown => JSON.parse(JSON.stringify(value, (_, 
 
 let sink = 0;
 
-function ratio(ours: (i: number) => unknown, reference: (i: number) => unknown): number {
+function ratio(ours: (i: number) => unknown, reference: (i: number) => unknown, count: number): number {
   const run = (f: (i: number) => unknown): number => {
     const start = process.hrtime.bigint();
-    for (let n = 0; n < 10; n++) {
-      for (let i = 0; i < 100; i++) {
+    for (let n = 0; n < (count > 1 ? 10 : 1); n++) {
+      for (let i = 0; i < count; i++) {
         sink += f(i) === undefined ? 1 : 0;
       }
     }
     return Number(process.hrtime.bigint() - start);
   };
-  for (let n = 0; n < 30; n++) {
+  for (let n = 0; n < (count > 1 ? 30 : 5); n++) {
     run(ours);
     run(reference);
   }
@@ -65,12 +65,41 @@ function measure<T>(name: string, codec: wire.Codec<T>, values: readonly T[]): v
   const texts = plains.map((p) => JSON.stringify(p));
   const payloads = values.map((v) => wire.toCbor(codec, v));
   const value = (i: number): T => values[i] as T;
-  const encode = ratio((i) => wire.toCbor(codec, value(i)), (i) => JSON.stringify(plains[i]));
-  const decode = ratio((i) => wire.fromCbor(codec, payloads[i] as Uint8Array), (i) => JSON.parse(texts[i] ?? "") as unknown);
-  console.log(`typescript ${name}: CBOR encode ${encode.toFixed(2)} of JSON.stringify, decode ${decode.toFixed(2)} of JSON.parse`);
+  const compare = (encoding: string, write: (i: number) => unknown, read: (i: number) => unknown): void => {
+    const encode = ratio(write, (i) => JSON.stringify(plains[i]), values.length);
+    const decode = ratio(read, (i) => JSON.parse(texts[i] ?? "") as unknown, values.length);
+    console.log(`typescript ${name}: ${encoding} encode ${encode.toFixed(2)} of JSON.stringify, decode ${decode.toFixed(2)} of JSON.parse`);
+  };
+  const written = values.map((v) => wire.toJson(codec, v));
+  compare("CBOR", (i) => wire.toCbor(codec, value(i)), (i) => wire.fromCbor(codec, payloads[i] as Uint8Array));
+  compare("JSON", (i) => wire.toJson(codec, value(i)), (i) => wire.fromJson(codec, written[i] ?? ""));
+}
+
+/** Times a vessel in payloads of about 40 kB to 40 MB: by how much it grows where the payload grows tenfold, at most. */
+function growth<P>(name: string, write: (v: FleetAnswer) => P, read: (payload: P) => FleetAnswer): void {
+  const many = fleets.flatMap((fleet) => fleet.vessels);
+  const grows = <V, W>(make: (answer: FleetAnswer) => V, write: (v: V) => W, read: (payload: W) => unknown): number => {
+    const times = [100, 1_000, 10_000, 100_000].map((vessels) => {
+      const value = make(fleetAnswerTools.make({ vessels: Array.from({ length: vessels }, (_, i) => many[i % many.length] as Vessel) }));
+      const rounds = Array.from({ length: Math.max(5, 20_000 / vessels) }, () => {
+        const start = process.hrtime.bigint();
+        sink += read(write(value)) === undefined ? 1 : 0;
+        return Number(process.hrtime.bigint() - start);
+      });
+      return Math.min(...rounds) / vessels;
+    });
+    return Math.max(...times.slice(1).map((time, i) => time / (times[i] ?? NaN)));
+  };
+  const ours = grows((answer) => answer, write, read);
+  const reference = grows(plain, (v) => JSON.stringify(v), (text) => JSON.parse(text) as unknown);
+  console.log(`typescript ${name}: tenfold payloads take ${ours.toFixed(2)} of tenfold time at most, JSON.stringify and JSON.parse ${reference.toFixed(2)}`);
 }
 
 measure("position", positionTools, positions);
 measure("booking", bookingTools, bookings);
 measure("fleet", fleetAnswerTools, fleets);
+measure("list", fleetAnswerTools, [fleetAnswerTools.make({ vessels: Array.from({ length: 20 }, () => fleets.flatMap((fleet) => fleet.vessels)).flat() })]);
+const budget = 10_000_000;
+growth("CBOR", (v) => wire.toCbor(fleetAnswerTools, v), (payload) => wire.fromCbor(fleetAnswerTools, payload, budget));
+growth("JSON", (v) => wire.toJson(fleetAnswerTools, v), (text) => wire.fromJson(fleetAnswerTools, text, budget));
 process.exitCode = sink > 0 ? 1 : 0;

@@ -14,6 +14,8 @@ import {
   encoder,
   fromBase64,
   inside,
+  instantOf,
+  isUuid,
   keep,
   loneSurrogate,
   maxDepth,
@@ -32,6 +34,9 @@ import type { Any, Fields, Keeper, UnlistedField, UnlistedAlternative, Uuid } fr
 /** Writes JSON, without blanks between tokens. */
 export class JsonWriter {
   out = "";
+  /** What was written before: parts that are whole, so that not every piece of the text is kept until its end. */
+  private written = "";
+  private within = 0;
   private depth = 0;
   /** Whether nothing stands yet in what was opened last: the text itself is not looked at while it grows, since that would copy it. */
   private fresh = false;
@@ -40,6 +45,11 @@ export class JsonWriter {
     /** "text" is for people and logs, without what is secret; "comparison" writes equal decimals alike. */
     private readonly purpose: "payload" | "text" | "comparison" = "payload",
   ) {}
+
+  /** All that was written. */
+  get result(): string {
+    return this.written + this.out;
+  }
 
   /** Writes what stands for a secret, where what is written is for people. */
   secret(): boolean {
@@ -70,6 +80,16 @@ export class JsonWriter {
       this.fresh = false;
     } else {
       this.out += ",";
+    }
+  }
+
+  /** Writes the name of a field, which comes as it stands in JSON, with what separates it. */
+  field(name: string): void {
+    if (this.fresh) {
+      this.fresh = false;
+      this.out += name;
+    } else {
+      this.out += "," + name;
     }
   }
 
@@ -142,10 +162,7 @@ export class JsonWriter {
 
   text(v: string): void {
     must(v, "string");
-    if (loneSurrogate.test(v)) {
-      throw new WireError("text with half of a surrogate pair");
-    }
-    this.out += JSON.stringify(v);
+    this.out += isPlain(v) ? '"' + v + '"' : escaped(v);
   }
 
   bytesValue(v: Uint8Array): void {
@@ -156,14 +173,14 @@ export class JsonWriter {
   }
 
   uuid(v: Uuid): void {
-    this.out += `"${uuid(v)}"`;
+    this.out += '"' + (isUuid(v) ? v : uuid(v)) + '"';
   }
 
   instant(v: Instant): void {
     if (!(v instanceof Instant)) {
       throw misfit(v, "Instant");
     }
-    this.out += `"${v.toString()}"`;
+    this.out += '"' + v.toString() + '"';
   }
 
   decimal(v: Decimal): void {
@@ -253,10 +270,14 @@ export class JsonWriter {
     }
   }
 
-  /** Begins a message; closeMessage ends it, with what this returns: what was written before. */
-  openMessage(): string {
-    const before = this.out;
-    this.out = "";
+  /** Begins a message; closeMessage ends it, with what this returns: where the message has unlisted fields, what was written before. */
+  openMessage(unlisted: readonly UnlistedField[] | undefined): string {
+    let before = "";
+    if (unlisted !== undefined && unlisted.length > 0) {
+      before = this.out;
+      this.out = "";
+      this.within++;
+    }
     this.open("{");
     return before;
   }
@@ -265,9 +286,14 @@ export class JsonWriter {
   closeMessage(before: string, unlisted: readonly UnlistedField[] | undefined, fields: Fields): void {
     if (unlisted === undefined || unlisted.length === 0) {
       this.close("}");
-      this.out = before + this.out;
+      if (this.out.length > 8192 && this.within === 0) {
+        this.out.charCodeAt(0); // makes one text of its pieces
+        this.written += this.out;
+        this.out = "";
+      }
       return;
     }
+    this.within--;
     if (this.purpose === "text") {
       this.separate();
       this.out += `"(unlisted fields)":${String(unlisted.length)}`;
@@ -284,6 +310,27 @@ export class JsonWriter {
     members.sort((a, b) => a.rank - b.rank);
     this.out = before + "{" + members.map(({ name, json }) => `${JSON.stringify(name)}:${json}`).join(",") + "}";
   }
+}
+
+/** Whether a short text stands in JSON as it is; looking into longer ones is better left to JSON.stringify. */
+function isPlain(v: string): boolean {
+  if (v.length > 64) {
+    return false;
+  }
+  for (let i = 0; i < v.length; i++) {
+    const c = v.charCodeAt(i);
+    if (c < 0x20 || c === 0x22 || c === 0x5c || (c & 0xf800) === 0xd800) {
+      return false;
+    }
+  }
+  return true;
+}
+
+function escaped(v: string): string {
+  if (loneSurrogate.test(v)) {
+    throw new WireError("text with half of a surrogate pair");
+  }
+  return JSON.stringify(v);
 }
 
 const numberPattern = /-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?/y;
@@ -369,6 +416,9 @@ function decimalParts(digits: string): [bigint, number] {
   return [BigInt(whole + fraction), Number(exponent) - fraction.length];
 }
 
+/** Which fields of a message were read. */
+export type Seen = number | Set<number>;
+
 /** Reads JSON; what is wrong is thrown as a WireError. */
 export class JsonReader {
   private readonly text: string;
@@ -403,14 +453,18 @@ export class JsonReader {
     throw new WireError(detail, this.offset, tooLarge);
   }
 
-  private peek(): string {
-    for (;;) {
-      const c = this.text[this.at];
-      if (c !== " " && c !== "\n" && c !== "\t" && c !== "\r") {
-        return c ?? "";
-      }
-      this.at++;
+  /** The next character that is no blank; NaN at the end. */
+  private code(): number {
+    let c = this.text.charCodeAt(this.at);
+    while (c === 0x20 || c === 0x0a || c === 0x09 || c === 0x0d) {
+      c = this.text.charCodeAt(++this.at);
     }
+    return c;
+  }
+
+  private peek(): string {
+    const c = this.code();
+    return c === c ? String.fromCharCode(c) : "";
   }
 
   private wrong(expected: string): never {
@@ -420,12 +474,19 @@ export class JsonReader {
     this.fail(`expected ${expected}, found ${found}`);
   }
 
-  /** Refuses a field that was read before. */
-  once(seen: Set<number>, number: number): void {
-    if (seen.has(number)) {
+  /** Refuses a field that was read before: the n-th of a message, of which seen has a bit each, of those beyond 31 a set. */
+  once(seen: Seen, n: number): Seen {
+    if (typeof seen === "number" && n < 31) {
+      if ((seen & (1 << n)) !== 0) {
+        this.fail("the field comes twice");
+      }
+      return seen | (1 << n);
+    }
+    const all = typeof seen === "number" ? new Set(Array.from({ length: 31 }, (_, i) => i).filter((i) => (seen & (1 << i)) !== 0)) : seen;
+    if (all.has(n)) {
       this.fail("the field comes twice");
     }
-    seen.add(number);
+    return all.add(n);
   }
 
   /** Refuses a message without a required field. */
@@ -439,8 +500,8 @@ export class JsonReader {
     }
   }
 
-  private begin(bracket: string, expected: string): void {
-    if (this.peek() !== bracket) {
+  private begin(bracket: number, expected: string): void {
+    if (this.code() !== bracket) {
       this.wrong(expected);
     }
     this.at++;
@@ -456,21 +517,21 @@ export class JsonReader {
     if (this.budget < 0) {
       this.fail("more items and entries than a payload may hold", true);
     }
-    this.begin("{", name);
+    this.begin(0x7b, name);
   }
 
   /** Begins a map; member goes on. */
   openObject(name: string): void {
-    this.begin("{", name);
+    this.begin(0x7b, name);
   }
 
   /** Begins a list; more goes on. */
   openList(): void {
-    this.begin("[", "a list");
+    this.begin(0x5b, "a list");
   }
 
-  private following(closing: string): boolean {
-    const c = this.peek();
+  private following(closing: number): boolean {
+    const c = this.code();
     if (c === closing) {
       this.at++;
       this.fresh = false;
@@ -479,10 +540,10 @@ export class JsonReader {
     }
     if (this.fresh) {
       this.fresh = false;
-    } else if (c === ",") {
+    } else if (c === 0x2c) {
       this.at++;
     } else {
-      this.wrong(`a comma or ${closing}`);
+      this.wrong(`a comma or ${String.fromCharCode(closing)}`);
     }
     if (--this.budget < 0) {
       this.fail("more items and entries than a payload may hold", true);
@@ -492,19 +553,19 @@ export class JsonReader {
 
   /** Whether another item of a list follows. */
   more(): boolean {
-    return this.following("]");
+    return this.following(0x5d);
   }
 
   /** The name of the next member, or undefined after the last. */
   member(): string | undefined {
-    if (!this.following("}")) {
+    if (!this.following(0x7d)) {
       return undefined;
     }
-    if (this.peek() !== '"') {
+    if (this.code() !== 0x22) {
       this.wrong("a name in quotes");
     }
     const name = this.string();
-    if (this.peek() !== ":") {
+    if (this.code() !== 0x3a) {
       this.wrong("a colon");
     }
     this.at++;
@@ -521,7 +582,7 @@ export class JsonReader {
   }
 
   null(): boolean {
-    return this.peek() === "n" && this.word("null");
+    return this.code() === 0x6e && this.word("null");
   }
 
   bool(): boolean {
@@ -564,7 +625,39 @@ export class JsonReader {
   }
 
   private small(expected: string, low: number, high: number): number {
-    this.peek();
+    this.code();
+    const start = this.at;
+    const n = this.shortInteger();
+    if (n >= low && n <= high) {
+      return n;
+    }
+    this.at = start;
+    return this.careful(expected, low, high);
+  }
+
+  /** Up to nine digits with a sign before them; NaN where something else stands here. */
+  private shortInteger(): number {
+    const negative = this.text.charCodeAt(this.at) === 0x2d;
+    const first = negative ? this.at + 1 : this.at;
+    let i = first;
+    let n = 0;
+    for (; i < first + 9; i++) {
+      const digit = this.text.charCodeAt(i) - 0x30;
+      if (!(digit >= 0 && digit <= 9)) {
+        break;
+      }
+      n = n * 10 + digit;
+    }
+    const c = this.text.charCodeAt(i);
+    const ends = c === 0x2c || c === 0x7d || c === 0x5d;
+    if (!ends || i === first || (this.text.charCodeAt(first) === 0x30 && i > first + 1)) {
+      return NaN;
+    }
+    this.at = i;
+    return negative && n !== 0 ? -n : n;
+  }
+
+  private careful(expected: string, low: number, high: number): number {
     const start = this.at;
     const text = this.digits(expected);
     const n = Number(text);
@@ -600,8 +693,13 @@ export class JsonReader {
   }
 
   private large(expected: string, fits: (n: bigint) => boolean): bigint {
-    this.peek();
+    this.code();
     const start = this.at;
+    const short = this.shortInteger();
+    if (short >= 0 || (short < 0 && expected === "int64")) {
+      return BigInt(short);
+    }
+    this.at = start;
     const text = this.digits(expected);
     // Longer digits can't be in range, and reading them would take long.
     const n = text.length > 20 ? undefined : BigInt(text);
@@ -652,7 +750,7 @@ export class JsonReader {
   }
 
   textValue(): string {
-    if (this.peek() !== '"') {
+    if (this.code() !== 0x22) {
       this.wrong("text");
     }
     return this.string();
@@ -661,6 +759,16 @@ export class JsonReader {
   /** The value of the string here (RFC 8259, section 7). */
   private string(): string {
     const start = this.at;
+    for (let i = start + 1; i < start + 64; i++) {
+      const c = this.text.charCodeAt(i);
+      if (c === 0x22) {
+        this.at = i + 1;
+        return this.text.substring(start + 1, i);
+      }
+      if (!(c >= 0x20) || c === 0x5c) {
+        break;
+      }
+    }
     let escaped = false;
     for (plainPattern.lastIndex = start + 1; ; plainPattern.lastIndex = escapePattern.lastIndex) {
       plainPattern.test(this.text);
@@ -699,23 +807,18 @@ export class JsonReader {
   }
 
   uuid(): Uuid {
-    if (this.peek() !== '"') {
+    if (this.code() !== 0x22) {
       this.wrong("uuid");
     }
     const text = this.string();
-    return uuidPattern.test(text) ? uuid(text) : this.fail("expected a uuid as 8-4-4-4-12 hexadecimal digits");
+    return isUuid(text) ? text : uuidPattern.test(text) ? uuid(text) : this.fail("expected a uuid as 8-4-4-4-12 hexadecimal digits");
   }
 
   instant(): Instant {
-    if (this.peek() !== '"') {
+    if (this.code() !== 0x22) {
       this.wrong("instant");
     }
-    const text = this.string();
-    try {
-      return Instant.parse(text);
-    } catch {
-      this.fail("expected an instant such as 2026-07-15T09:30:00Z");
-    }
+    return instantOf(this.string()) ?? this.fail("expected an instant such as 2026-07-15T09:30:00Z");
   }
 
   /** Reads text with a parser of the scalars. */
@@ -903,7 +1006,7 @@ export class JsonReader {
     if (c === "{") {
       const members: string[] = [];
       this.openObject("an object");
-      while (this.following("}")) {
+      while (this.following(0x7d)) {
         if (this.peek() !== '"') {
           this.wrong("a name in quotes");
         }

@@ -105,6 +105,13 @@ declare const uuidBrand: unique symbol;
 
 export const uuidPattern = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i;
 
+const canonicalUuid = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/;
+
+/** Whether a text is a uuid as it is written. */
+export function isUuid(text: string): text is Uuid {
+  return canonicalUuid.test(text);
+}
+
 /** Makes a Uuid of its text, in either case. */
 export function uuid(text: string): Uuid {
   if (!uuidPattern.test(text)) {
@@ -115,7 +122,7 @@ export function uuid(text: string): Uuid {
 
 export const minSeconds = -62135596800;
 export const maxSeconds = 253402300799;
-const instantPattern = /^(\d{4})-(\d\d)-(\d\d)T(\d\d):(\d\d):(\d\d)(?:\.(\d{1,9}))?(?:Z|([+-])(\d\d):(\d\d))$/;
+const instantPattern = /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(?:\.(\d{1,9}))?(?:Z|([+-])\d\d:\d\d)$/;
 
 /** A point in time, to the nanosecond, in the years 0001 to 9999. */
 export class Instant {
@@ -141,22 +148,11 @@ export class Instant {
 
   /** Reads RFC 3339 with any offset and up to 9 digits of a fraction. */
   static parse(text: string): Instant {
-    const m = instantPattern.exec(text);
-    const wrong = new WireError("an instant is written as in 2026-07-15T09:30:00Z");
-    if (m === null) {
-      throw wrong;
+    const instant = instantOf(text);
+    if (instant === undefined) {
+      throw new WireError("an instant is written as in 2026-07-15T09:30:00Z");
     }
-    const [year, month, day, hour, minute, second] = m.slice(1, 7).map(Number) as [number, number, number, number, number, number];
-    const offsetHours = Number(m[9] ?? 0);
-    const offsetMinutes = Number(m[10] ?? 0);
-    const date = new Date(0);
-    date.setUTCFullYear(year, month - 1, day);
-    const dayExists = date.getUTCMonth() === month - 1 && date.getUTCDate() === day;
-    if (!dayExists || hour > 23 || minute > 59 || second > 59 || offsetHours > 23 || offsetMinutes > 59) {
-      throw wrong;
-    }
-    const offset = (offsetHours * 3600 + offsetMinutes * 60) * (m[8] === "-" ? -1 : 1);
-    return Instant.of(date.getTime() / 1000 + hour * 3600 + minute * 60 + second - offset, Number((m[7] ?? "0").padEnd(9, "0")));
+    return instant;
   }
 
   /** Negative, 0 or positive as this is before, at or after other. */
@@ -184,6 +180,29 @@ export class Instant {
   toJSON(): string {
     return this.toString();
   }
+}
+
+/** Reads an instant; undefined where text is none. */
+export function instantOf(text: string): Instant | undefined {
+  const m = instantPattern.exec(text);
+  if (m === null) {
+    return undefined;
+  }
+  // The pattern leaves digits alone where these stand.
+  const at = (i: number): number => text.charCodeAt(i) * 10 + text.charCodeAt(i + 1) - 528;
+  const [year, month, day, hour, minute, second] = [at(0) * 100 + at(2), at(5), at(8), at(11), at(14), at(17)];
+  const [offsetHours, offsetMinutes] = m[2] === undefined ? [0, 0] : [at(text.length - 5), at(text.length - 2)];
+  if (month < 1 || month > 12 || day < 1 || day > daysIn(year, month) || hour > 23 || minute > 59 || second > 59 || offsetHours > 23 || offsetMinutes > 59) {
+    return undefined;
+  }
+  const offset = (offsetHours * 3600 + offsetMinutes * 60) * (m[2] === "-" ? -1 : 1);
+  // Date.UTC takes years up to 99 for those of the twentieth century; 400 years have the same days.
+  const seconds = Date.UTC(year + 400, month - 1, day, hour, minute, second) / 1000 - 12622780800 - offset;
+  return seconds < minSeconds || seconds > maxSeconds ? undefined : Instant.of(seconds, m[1] === undefined ? 0 : Number(m[1].padEnd(9, "0")));
+}
+
+function daysIn(year: number, month: number): number {
+  return month === 2 ? (year % 4 === 0 && (year % 100 !== 0 || year % 400 === 0) ? 29 : 28) : month === 4 || month === 6 || month === 9 || month === 11 ? 30 : 31;
 }
 
 /** Makes a type of its own over another: a T that was called Name on purpose. */

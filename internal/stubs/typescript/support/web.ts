@@ -234,7 +234,7 @@ function encodeText(text: string): string {
 export function plain(write: (w: wire.JsonWriter) => void): string {
   const w = new wire.JsonWriter();
   write(w);
-  return w.out.startsWith('"') ? (JSON.parse(w.out) as string) : w.out;
+  return w.result.startsWith('"') ? (JSON.parse(w.result) as string) : w.result;
 }
 
 /** How the JSON of a type relates to its text outside of a body: as it is, without its quotes, or either, by whether it looks like a number. */

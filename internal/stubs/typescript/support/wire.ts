@@ -152,14 +152,14 @@ export function fromCbor<T>(codec: Codec<T>, payload: Uint8Array, items = defaul
 export function toJson<T>(codec: Codec<T>, message: T): string {
   const w = new JsonWriter();
   codec.writeJson(w, message);
-  return w.out;
+  return w.result;
 }
 
 /** Writes a message for people and logs: as JSON, without what is secret, unlisted fields as their count. */
 export function toText<T>(codec: Codec<T>, message: T): string {
   const w = new JsonWriter("text");
   codec.writeJson(w, message);
-  return w.out;
+  return w.result;
 }
 
 /** Adds the fields of an error, without what is secret, to what it says. */
@@ -205,9 +205,9 @@ export function unique<T>(list: Violation[], path: string, elements: readonly T[
   for (const [i, element] of elements.entries()) {
     const w = new JsonWriter("comparison");
     write(w, element);
-    const before = first.get(w.out);
+    const before = first.get(w.result);
     if (before === undefined) {
-      first.set(w.out, i);
+      first.set(w.result, i);
     } else {
       refuse(list, `${path}/${String(i)}`, `must be unique, and is equal to element ${String(before)}`);
     }
