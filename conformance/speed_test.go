@@ -174,7 +174,21 @@ func shapes() []shape {
 		}
 		fleets.ours, fleets.plain = append(fleets.ours, a), append(fleets.plain, b)
 	}
-	return []shape{positions, all, fleets}
+	lists := fleets
+	lists.name = "list"
+	lists.ours, lists.plain = listOf(fleets, 10_000)
+	return []shape{positions, all, fleets, lists}
+}
+
+// listOf is one list of so many vessels, in both shapes.
+func listOf(fleets shape, vessels int) (ours []message, plain []any) {
+	a, b := &fleet.FleetAnswer{}, &plainFleet{}
+	for i := 0; len(a.Vessels) < vessels; i++ {
+		n := i % len(fleets.ours)
+		a.Vessels = append(a.Vessels, fleets.ours[n].(*fleet.FleetAnswer).Vessels...)
+		b.Vessels = append(b.Vessels, fleets.plain[n].(*plainFleet).Vessels...)
+	}
+	return []message{a}, []any{b}
 }
 
 // contest is one kind of work, done by the stubs and by references.
@@ -186,7 +200,8 @@ type contest struct {
 }
 
 func contests(t testing.TB, s shape) []contest {
-	var cborPayloads, plainCBOR, jsonPayloads, plainJSON [100][]byte
+	cborPayloads, plainCBOR := make([][]byte, len(s.ours)), make([][]byte, len(s.ours))
+	jsonPayloads, plainJSON := make([][]byte, len(s.ours)), make([][]byte, len(s.ours))
 	mode, err := cbor.EncOptions{Time: cbor.TimeRFC3339Nano}.EncMode()
 	require.NoError(t, err)
 	for i, m := range s.ours {
@@ -199,7 +214,7 @@ func contests(t testing.TB, s shape) []contest {
 		plainJSON[i], err = json.Marshal(s.plain[i])
 		require.NoError(t, err)
 	}
-	buffer := make([]byte, 0, 16<<10)
+	buffer := make([]byte, 0, 16<<10+2*len(cborPayloads[0]))
 	encode := map[string]func(int) error{
 		"fxamacker/cbor": func(i int) error { _, err := mode.Marshal(s.plain[i]); return err },
 		"encoding/json":  func(i int) error { _, err := json.Marshal(s.plain[i]); return err },
@@ -235,10 +250,15 @@ func processorTime() float64 {
 // ratio is the median, over interleaved rounds, of the processor time that ours
 // takes as a part of the reference's.
 func ratio(t testing.TB, ours, reference func(i int) error) float64 {
+	return ratioOf(t, 100, ours, reference)
+}
+
+// ratioOf is ratio for so many values.
+func ratioOf(t testing.TB, values int, ours, reference func(i int) error) float64 {
 	run := func(f func(i int) error) float64 {
 		start := processorTime()
-		for range 5 {
-			for i := range 100 {
+		for range min(5, values) {
+			for i := range values {
 				if err := f(i); err != nil {
 					t.Fatal(err)
 				}
@@ -267,7 +287,7 @@ func TestStubsAreFaster(t *testing.T) {
 		for _, c := range contests(t, s) {
 			for _, name := range slices.Sorted(maps.Keys(c.targets)) {
 				faster := func(r float64) bool { return r < 1 }
-				r := toolchain.Measured(faster, func() float64 { return ratio(t, c.ours, c.references[name]) })
+				r := toolchain.Measured(faster, func() float64 { return ratioOf(t, len(s.ours), c.ours, c.references[name]) })
 				t.Logf("%-8s  %-26s  %.2f of %-14s  target %.2f", s.name, c.name, r, name, c.targets[name])
 				if !faster(r) {
 					t.Errorf("%s of a %s is slower than %s", c.name, s.name, name)
@@ -277,21 +297,84 @@ func TestStubsAreFaster(t *testing.T) {
 	}
 }
 
+// TestCodecsGrowWithTheirPayloads holds how the time for a vessel grows, where a payload of 40 kB
+// to 40 MB grows tenfold, against how it does in encoding/json.
+func TestCodecsGrowWithTheirPayloads(t *testing.T) {
+	if testing.Short() {
+		t.Skip("skipped: -short leaves out measuring")
+	}
+	fleets := shapes()[2]
+	sizes := []int{100, 1_000, 10_000, 100_000}
+	grows := func(work func(ours message, plain any) error) float64 {
+		var times []float64
+		most := 0.0
+		for _, size := range sizes {
+			ours, plain := listOf(fleets, size)
+			rounds := max(5, 10_000/size)
+			start := processorTime() // collecting garbage is a part of it
+			for range rounds {
+				require.NoError(t, work(ours[0], plain[0]))
+			}
+			times = append(times, (processorTime()-start)/float64(size*rounds))
+			if n := len(times); n > 1 {
+				most = max(most, times[n-1]/times[n-2])
+			}
+		}
+		return most
+	}
+	reference := func() float64 {
+		return grows(func(_ message, plain any) error {
+			text, err := json.Marshal(plain)
+			if err != nil {
+				return err
+			}
+			return json.Unmarshal(text, new(plainFleet))
+		})
+	}
+	const items = 10_000_000
+	for name, work := range map[string]func(m message, _ any) error{
+		"CBOR": func(m message, _ any) error {
+			payload, err := m.MarshalBinary()
+			if err != nil {
+				return err
+			}
+			return wire.UnmarshalWithin(payload, new(fleet.FleetAnswer), items)
+		},
+		"JSON": func(m message, _ any) error {
+			text, err := m.MarshalJSON()
+			if err != nil {
+				return err
+			}
+			return wire.UnmarshalTextWithin(text, new(fleet.FleetAnswer), items)
+		},
+	} {
+		ours, expected := 0.0, 0.0
+		grown := toolchain.Measured(func(r float64) bool { return r <= 1.3 }, func() float64 {
+			ours, expected = grows(work), max(1, reference())
+			return ours / expected
+		})
+		t.Logf("%s: tenfold payloads take %.2f of tenfold time at most, encoding/json %.2f", name, ours, expected)
+		assert.LessOrEqual(t, grown, 1.3, name)
+	}
+}
+
 func BenchmarkCodecs(b *testing.B) {
 	for _, s := range shapes() {
 		for _, c := range contests(b, s) {
-			b.Run(s.name+"/"+c.name+"/stubs", func(b *testing.B) { benchmark(b, c.ours) })
+			b.Run(s.name+"/"+c.name+"/stubs", func(b *testing.B) { benchmarkOf(b, len(s.ours), c.ours) })
 			for name, reference := range c.references {
-				b.Run(s.name+"/"+c.name+"/"+name, func(b *testing.B) { benchmark(b, reference) })
+				b.Run(s.name+"/"+c.name+"/"+name, func(b *testing.B) { benchmarkOf(b, len(s.ours), reference) })
 			}
 		}
 	}
 }
 
-func benchmark(b *testing.B, f func(i int) error) {
+func benchmark(b *testing.B, f func(i int) error) { benchmarkOf(b, 100, f) }
+
+func benchmarkOf(b *testing.B, values int, f func(i int) error) {
 	b.ReportAllocs()
 	for i := 0; b.Loop(); i++ {
-		if err := f(i % 100); err != nil {
+		if err := f(i % values); err != nil {
 			b.Fatal(err)
 		}
 	}

@@ -121,7 +121,10 @@ func numbered(name string, depth int) string {
 func (g *generator) each(t *schema.Type, value, v string, body func(item string)) {
 	if t.Elem.Kind == schema.KindMessage {
 		i := strings.Repeat("i", len(v))
-		g.In(fmt.Sprintf("for %s := range %s {", i, value), func() { body(fmt.Sprintf("%s[%s]", value, i)) }, "}")
+		g.In(fmt.Sprintf("for %s := range %s {", i, value), func() {
+			g.P("b = %s.Spacious(b)", g.wire())
+			body(fmt.Sprintf("%s[%s]", value, i))
+		}, "}")
 		return
 	}
 	g.In(fmt.Sprintf("for _, %s := range %s {", v, value), func() { body(v) }, "}")
@@ -289,13 +292,16 @@ func (g *generator) readList(t *schema.Type, target string, encoding encoding, d
 	open := ""
 	if encoding.json {
 		g.P("%s := %s{}", list, g.typ(t))
-		open = "for r.OpenList(); r.More(); {"
+		open = "for from := r.OpenList(); r.More(); {"
 	} else {
 		g.P("%s := r.OpenList()", n)
 		g.P("%s := make(%s, 0, r.Room(%s, %d))", list, g.typ(t), n, size(t.Elem))
 		open = fmt.Sprintf("for r.More(&%s) {", n)
 	}
 	g.In(open, func() {
+		if encoding.json {
+			g.P("%s = %s.Roomy(r, %s, from)", list, g.wire(), list)
+		}
 		if t.Elem.Kind == schema.KindMessage {
 			g.P("%s = append(%s, %s{})", list, list, g.typ(t.Elem))
 			g.readValue(t.Elem, fmt.Sprintf("%s[len(%s)-1]", list, list), encoding, depth+1)

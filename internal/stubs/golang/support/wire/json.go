@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/base64"
 	"math"
+	"slices"
 	"strconv"
 	"time"
 	"unicode/utf16"
@@ -70,8 +71,21 @@ func (r *JSONReader) OpenMessage(name string, fields int) {
 // OpenObject begins a map; NextKey goes on.
 func (r *JSONReader) OpenObject(name string) { r.begin('{', name) }
 
-// OpenList begins a list; More goes on.
-func (r *JSONReader) OpenList() { r.begin('[', "a list") }
+// OpenList begins a list; More goes on. It returns where the first item begins.
+func (r *JSONReader) OpenList() int {
+	r.begin('[', "a list")
+	return r.at
+}
+
+// Roomy makes room in a list that is full, by what its items took of the payload so far. It began
+// at from.
+func Roomy[T any](r *JSONReader, list []T, from int) []T {
+	if len(list) < cap(list) || len(list) < 16 {
+		return list
+	}
+	left := (len(r.data) - r.at) / max(1, (r.at-from)/len(list))
+	return slices.Grow(list, 1+min(left+left/16, 4*len(list)))
+}
 
 func (r *JSONReader) begin(c byte, expected string) {
 	if r.peek() != c {

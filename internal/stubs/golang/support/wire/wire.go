@@ -354,7 +354,7 @@ func (w *Writer) Written(out, b []byte) ([]byte, error) {
 var scratch = sync.Pool{New: func() any { return &Writer{scratch: make([]byte, 0, 1024)} }}
 
 // maxScratch is the largest buffer that is kept for another value.
-const maxScratch = 64 << 10
+const maxScratch = 2 << 20
 
 // Scratch returns a writer and a buffer of its own, until Fresh.
 func Scratch() (*Writer, []byte) {
@@ -362,15 +362,23 @@ func Scratch() (*Writer, []byte) {
 	return w, w.scratch
 }
 
+// Spacious doubles a large buffer that is nearly full: append alone gives it a quarter more, and
+// copies what stands in it more often.
+func Spacious(b []byte) []byte {
+	if cap(b)-len(b) > 512 || len(b) < 16<<10 {
+		return b
+	}
+	return slices.Grow(b, len(b))
+}
+
 // Fresh is Written for what was appended to the buffer of Scratch: a copy that
-// is the caller's. The writer must not be used after it.
+// is the caller's, or the buffer itself where that is too large to keep. The
+// writer must not be used after it.
 func (w *Writer) Fresh(out []byte) ([]byte, error) {
 	err := w.err
-	var fresh []byte
-	if err == nil {
-		fresh = append(fresh, out...)
-	}
+	fresh := out
 	if cap(out) <= maxScratch {
+		fresh = append([]byte(nil), out...)
 		*w = Writer{scratch: out[:0]}
 		scratch.Put(w)
 	}
