@@ -109,7 +109,8 @@ func (g *generator) made(m *schema.Message, arguments []string) string {
 }
 
 func (g *generator) fastFunction(name string, body func()) {
-	g.function("_fast_"+snake(name), []string{"d: bytes", "i: int", "depth: int", "meter: " + g.wire() + ".Meter"}, "tuple["+name+", int]", body)
+	g.function("_fast_"+snake(name), []string{"d: bytes", "i: int", "depth: int", "meter: " + g.wire() + ".Meter"},
+		"tuple["+name+", int]", body)
 }
 
 // fastValue reads a value at i into a variable.

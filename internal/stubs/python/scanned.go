@@ -96,7 +96,8 @@ func (g *generator) scannedValue(t *schema.Type, source, variable string, level 
 		})
 		g.P("%s = %s", variable, g.distinct(t, items))
 	case t.Kind == schema.KindMap:
-		entries, key, item, name, each := g.fresh("entries"), g.fresh("key"), g.fresh("item"), g.fresh("name"), g.fresh("each")
+		entries, key, item, name, each := g.fresh("entries"), g.fresh("key"), g.fresh("item"), g.fresh("name"),
+			g.fresh("each")
 		class("dict")
 		g.P("meter.members += len(%s)", source)
 		g.P("meter.spend(%s)", times("len("+source+")", 1+g.weights.of(t.Elem)))

@@ -2,6 +2,7 @@ package web
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -485,7 +486,11 @@ func (c *Client) target(call *Call, p *Parameters) *url.URL {
 // failure turns an answer that is not a success into an error.
 func failure(call *Call, status int, encoding string, body []byte) error {
 	bad := func(err error) error { return &BadAnswer{Call: call.Name, Status: status, Err: err} }
-	if encoding != problemJSON {
+	switch {
+	case encoding != problemJSON && status >= 400:
+		return &Problem{Type: blank, Title: cmp.Or(http.StatusText(status), "unknown status"), Status: status,
+			Detail: beginning(body)}
+	case encoding != problemJSON:
 		return bad(errors.New("it is not problem details"))
 	}
 	p := &Problem{}
@@ -496,6 +501,16 @@ func failure(call *Call, status int, encoding string, body []byte) error {
 		p.Status = status
 	}
 	return typed(call, p)
+}
+
+// beginning is how a text begins that somebody else wrote.
+func beginning(body []byte) string {
+	const most = 200
+	text := strings.Join(strings.Fields(strings.ToValidUTF8(string(body[:min(len(body), 4*most)]), "")), " ")
+	if runes := []rune(text); len(runes) > most {
+		return string(runes[:most]) + "…"
+	}
+	return text
 }
 
 // typed returns the error that a call declares where a problem is one.

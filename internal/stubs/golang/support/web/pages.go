@@ -20,7 +20,9 @@ func (m *Served) ownPages(w http.ResponseWriter, r *http.Request, page string) {
 		return
 	case page == "state":
 		answer = map[string]bool{"serving": true}
-		if err := guard(func() error { return m.serving(r.Context()) }); err != nil {
+		if m.life.over.Err() != nil {
+			status, answer = http.StatusServiceUnavailable, map[string]bool{"serving": false}
+		} else if err := guard(func() error { return m.serving(r.Context()) }); err != nil {
 			m.report(r.Context(), "state", err)
 			status, answer = http.StatusServiceUnavailable, map[string]bool{"serving": false}
 		}

@@ -89,6 +89,9 @@ func (p pattern) fields() int {
 // find returns the route of a path, as it was sent, and a method; the values of
 // the path's fields; and, where only the method is wrong, those that are right.
 func (t *table) find(method, path string) (route *Route, values map[string]string, allow []string) {
+	if method == http.MethodHead {
+		method = http.MethodGet // all of it but the body
+	}
 	for _, r := range t.exact[path] {
 		if r.Call.Method == method {
 			return r, nil, nil

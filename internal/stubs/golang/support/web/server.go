@@ -44,6 +44,7 @@ type Served struct {
 	middleware  []Middleware
 	onError     func(ctx context.Context, call string, err error)
 	serving     func(ctx context.Context) error
+	life        *life
 }
 
 // Authorizer judges the credentials of a request. The context that it returns is the
@@ -139,7 +140,7 @@ func WithGuardedDefinitions() ServerOption { return func(m *Served) { m.guarded 
 func NewServed(definitions *Definitions, routes []Route, options ...ServerOption) *Served {
 	m := &Served{definitions: definitions, digest: []string{definitions.Digest}, limit: 4 << 20, items: serverBudget,
 		element: 1 << 20, timeout: time.Minute, idle: time.Minute, heartbeat: 15 * time.Second,
-		onError: logError, serving: func(context.Context) error { return nil }}
+		onError: logError, serving: func(context.Context) error { return nil }, life: newLife()}
 	for i := range routes {
 		m.routes = append(m.routes, &routes[i])
 	}
@@ -177,7 +178,7 @@ func NewServer(handler http.Handler) *http.Server {
 // ServeHTTP answers one request.
 func (m *Served) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	w.Header()["Faithful-Definitions"] = m.digest
-	if origin := r.Header.Get("Origin"); origin != "" && m.crossOrigin(w, r, origin) {
+	if len(m.origins) > 0 && m.crossOrigin(w, r) {
 		return
 	}
 	path, ok := strings.CutPrefix(r.URL.EscapedPath(), m.base)
@@ -191,11 +192,18 @@ func (m *Served) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 	route, values, allow := m.table.find(r.Method, path)
 	switch {
+	case route != nil && !m.life.enter():
+		m.problem(w, r, "unavailable", "the server is shutting down")
 	case route != nil:
+		defer m.life.leave()
 		m.call(w, r, route, values)
 	case len(allow) > 0:
 		slices.Sort(allow)
-		w.Header().Set("Allow", strings.Join(allow, ", "))
+		w.Header().Set("Allow", strings.Join(answered(allow), ", "))
+		if r.Method == http.MethodOptions {
+			m.deliver(w, r, http.StatusNoContent, nil)
+			return
+		}
 		m.problem(w, r, "wrong-method", fmt.Sprintf("%s is called with %s, not %s", path, strings.Join(allow, " or "),
 			r.Method))
 	default:
@@ -203,15 +211,27 @@ func (m *Served) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
-// crossOrigin lets browsers call from the origins that were given (Fetch
+// answered are the methods that a path with calls of these answers, in their order.
+func answered(methods []string) []string {
+	all := append(slices.Clone(methods), http.MethodOptions)
+	if slices.Contains(methods, http.MethodGet) {
+		all = append(all, http.MethodHead)
+	}
+	slices.Sort(all)
+	return all
+}
+
+// crossOrigin lets browsers call from the origins that were given, with their cookies (Fetch
 // standard, CORS protocol), and answers what they ask before they do.
-func (m *Served) crossOrigin(w http.ResponseWriter, r *http.Request, origin string) (answered bool) {
+func (m *Served) crossOrigin(w http.ResponseWriter, r *http.Request) (answered bool) {
+	w.Header().Add("Vary", "Origin") // also where none is told: what is kept of that answer is not for all
+	origin := r.Header.Get("Origin")
 	if !slices.Contains(m.origins, origin) {
 		return false
 	}
 	w.Header().Set("Access-Control-Allow-Origin", origin)
+	w.Header().Set("Access-Control-Allow-Credentials", "true")
 	w.Header().Set("Access-Control-Expose-Headers", "Faithful-Definitions, Retry-After, WWW-Authenticate")
-	w.Header().Add("Vary", "Origin")
 	wanted := r.Header.Get("Access-Control-Request-Method")
 	if r.Method != http.MethodOptions || wanted == "" {
 		return false
@@ -240,10 +260,31 @@ type exchange struct {
 	progress progress
 }
 
+type exchangeKey struct{}
+
+// RequestOf returns the HTTP request that the context of a handler, an authorizer or middleware
+// is of, with its headers and its peer; nil where there is none. Its body is not to be read.
+func RequestOf(ctx context.Context) *http.Request {
+	if x, ok := ctx.Value(exchangeKey{}).(*exchange); ok {
+		return x.r
+	}
+	return nil
+}
+
+// AnswerHeader returns the headers of the answer to the call that a context is of, to add to
+// until it begins; nil where there is none.
+func AnswerHeader(ctx context.Context) http.Header {
+	if x, ok := ctx.Value(exchangeKey{}).(*exchange); ok {
+		return x.w.Header()
+	}
+	return nil
+}
+
 // call answers one call, refusing in the order: credentials, encoding of the
 // answer, encoding of the request, size, what can't be read, what is not allowed.
 func (m *Served) call(w http.ResponseWriter, r *http.Request, route *Route, values map[string]string) {
-	x := &exchange{mount: m, w: w, r: r, route: route, values: values, ctx: r.Context()}
+	x := &exchange{mount: m, w: w, r: r, route: route, values: values}
+	x.ctx = context.WithValue(r.Context(), exchangeKey{}, x)
 	call := route.Call
 	if x.foreign() {
 		m.problem(w, r, "forbidden", "a page of another site may not make this call")
@@ -615,12 +656,7 @@ func (x *exchange) request() (wire.Message, bool) {
 
 // invalid answers with violations.
 func (m *Served) invalid(w http.ResponseWriter, r *http.Request, violations []wire.Violation) {
-	p := commonProblem(m.base, "invalid-request", fmt.Sprintf("%d violations", len(violations)))
-	if len(violations) == 1 {
-		p.Detail = "1 violation"
-	}
-	p.Violations = violations
-	m.write(w, r, p)
+	m.write(w, r, violated(m.base, violations))
 }
 
 // readBody reads the body into a message.
@@ -755,7 +791,17 @@ func (x *exchange) problemOf(ctx context.Context, err error) (p *Problem, header
 	var refused *refusedCredential
 	var request *requestError
 	var overloaded *overload
+	var refusal *Refusal
+	if errors.As(err, &refusal) {
+		p, headers, wrong := refusal.problem(m.base)
+		if wrong == nil {
+			return p, headers
+		}
+		err = wrong
+	}
 	switch {
+	case errors.Is(err, errUnavailable):
+		return commonProblem(m.base, "unavailable", errUnavailable.Error()), nil
 	case errors.Is(err, ErrNotImplemented):
 		return commonProblem(m.base, "not-implemented", call.Name+" is not implemented here"), nil
 	case errors.As(err, &refused):

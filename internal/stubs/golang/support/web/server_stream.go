@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -21,7 +22,14 @@ func (x *exchange) send() {
 	if !ok {
 		return
 	}
-	ctx, cancel := context.WithCancel(x.ctx)
+	if x.r.Method == http.MethodHead {
+		x.w.Header().Set("Content-Type", x.answerType)
+		x.mount.deliver(x.w, x.r, cmp.Or(x.route.Call.Status, http.StatusOK), nil)
+		return
+	}
+	ending, release := x.mount.life.ends(x.ctx)
+	defer release()
+	ctx, cancel := context.WithCancel(ending)
 	defer cancel()
 	if !flushes(x.w) {
 		x.fail(ctx, errors.New("a wrapper of the http.ResponseWriter hides Flush, without which no element is sent: "+
@@ -30,8 +38,16 @@ func (x *exchange) send() {
 	}
 	out := x.answerStream(cancel)
 	stop := out.heartbeats(x.mount.heartbeat)
-	err := x.runStream(ctx, func(ctx context.Context) error { return x.route.Send(ctx, request, out.value) })
+	err := x.runStream(ctx, func(ctx context.Context) error {
+		return x.route.Send(ctx, request, func(m wire.Message) error {
+			if err := unavailable(ending); err != nil {
+				return err
+			}
+			return out.value(m)
+		})
+	})
 	stop()
+	err = cmp.Or(unavailable(ending), err) // whatever the handler made of it, what was sent is not whole
 	switch {
 	case err == nil:
 		_ = out.end() // a client that has left is not an error of ours
@@ -41,6 +57,14 @@ func (x *exchange) send() {
 		p, _ := x.problemOf(ctx, err)
 		_ = out.problem(p)
 	}
+}
+
+// unavailable is errUnavailable where a stream's context was cancelled for it.
+func unavailable(ctx context.Context) error {
+	if context.Cause(ctx) == errUnavailable {
+		return errUnavailable
+	}
+	return nil
 }
 
 // runStream is run for a handler that streams: whatever middleware makes of an error, what
@@ -125,12 +149,20 @@ func (x *exchange) receive() {
 	var deadline time.Time
 	in := &incoming{exchange: x, reader: newStreamReader(x.requestType == JSONSeq, m.element+16, m.items,
 		func(b []byte) (int, error) {
+			if m.life.over.Err() != nil {
+				return 0, errUnavailable
+			}
 			if now := time.Now(); deadline.Sub(now) < m.idle/2 {
 				deadline = now.Add(m.idle)
 				_ = controller.SetReadDeadline(deadline)
 			}
-			return r.Body.Read(b)
+			n, err := r.Body.Read(b)
+			if err != nil && m.life.over.Err() != nil && isTimeout(err) {
+				err = errUnavailable
+			}
+			return n, err
 		}), rest: true}
+	defer context.AfterFunc(m.life.over, func() { _ = controller.SetReadDeadline(time.Now()) })()
 	var answer wire.Message
 	err := x.run(ctx, func(ctx context.Context) (err error) {
 		answer, err = x.route.Receive(ctx, in.elements)
@@ -214,6 +246,8 @@ func (in *incoming) failure(err error) error {
 	var e *wire.Error
 	var large *tooLarge
 	switch {
+	case errors.Is(err, errUnavailable):
+		return err
 	case errors.Is(err, errLost):
 		return fmt.Errorf("%w: %w", errLost, &requestError{commonProblem(base, "invalid-request", errLost.Error())})
 	case errors.As(err, &large) || errors.As(err, &e) && e.TooLarge:

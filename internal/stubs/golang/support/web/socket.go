@@ -2,6 +2,7 @@ package web
 
 import (
 	"bufio"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -105,7 +106,7 @@ func (s *socket) next(ctx context.Context, idle time.Duration, m wire.Message) (
 			case <-s.over: // which is why it is done
 				continue
 			default:
-				return 0, nil, fmt.Errorf("%w: %w", errLost, ctx.Err())
+				return 0, nil, cmp.Or(unavailable(ctx), fmt.Errorf("%w: %w", errLost, ctx.Err()))
 			}
 		}
 		silence.Reset(idle)
@@ -223,6 +224,9 @@ func Converse(m *Served, w http.ResponseWriter, r *http.Request, route *Route) {
 	defer s.finish()
 	x := &exchange{mount: m, w: w, r: r, route: route, ctx: ctx}
 	x.traced()
+	ending, release := m.life.ends(x.ctx)
+	defer release()
+	x.ctx = ending
 	in := &socketIncoming{exchange: x, socket: s, cancel: cancel}
 	stop := s.writer.heartbeats(m.heartbeat)
 	err = x.runStream(x.ctx, func(ctx context.Context) error { return route.Converse(ctx, in.elements, s.writer.value) })
@@ -230,6 +234,7 @@ func Converse(m *Served, w http.ResponseWriter, r *http.Request, route *Route) {
 	if in.failed != nil {
 		err = in.failed
 	}
+	err = cmp.Or(unavailable(ending), err)
 	switch {
 	case errors.Is(err, errLost):
 		return // nobody is there to be told

@@ -4,8 +4,11 @@
 package web
 
 import (
+	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"net"
 	"strconv"
 	"strings"
 
@@ -54,7 +57,8 @@ type DeclaredError interface {
 }
 
 // Problem is an error that the call does not declare, as problem details. The
-// names of Faithful's own are in Name.
+// names of Faithful's own are in Name. Where an answer had none, as those of proxies, Detail
+// is how its body begins.
 type Problem struct {
 	Type       string           `json:"type"`
 	Title      string           `json:"title"`
@@ -91,7 +95,24 @@ type Unreachable struct {
 	Err  error
 }
 
-func (e *Unreachable) Error() string { return e.Call + ": no answer: " + e.Err.Error() }
+// Reason tells why there is no answer: "refused" where there was no connection, "lost" where
+// it broke, "timed out" or "cancelled".
+func (e *Unreachable) Reason() string {
+	var dialled *net.OpError
+	switch {
+	case errors.Is(e.Err, context.Canceled):
+		return "cancelled"
+	case errors.Is(e.Err, context.DeadlineExceeded) || isTimeout(e.Err):
+		return "timed out"
+	case errors.As(e.Err, &dialled) && dialled.Op == "dial":
+		return "refused"
+	}
+	return "lost"
+}
+
+func (e *Unreachable) Error() string {
+	return e.Call + ": no answer, " + e.Reason() + ": " + e.Err.Error()
+}
 
 // Unwrap returns what went wrong.
 func (e *Unreachable) Unwrap() error { return e.Err }
@@ -148,6 +169,7 @@ var commonErrors = []ErrorPage{
 	{"not-implemented", 501, "The call is defined, but this server does not implement it."},
 	{"overloaded", 503, "The server has too much to do; Retry-After says when to try again."},
 	{"too-slow", 503, "The call took longer than the client or the server allows."},
+	{"unavailable", 503, "The server is shutting down; Retry-After says when to try again."},
 }
 
 func commonProblem(base, name, detail string) *Problem {
