@@ -487,7 +487,8 @@ func TestGeneratedFilesAreCurrent(t *testing.T) {
 func TestTypeScriptSupport(t *testing.T) {
 	toolchain.Require(t, "typescript")
 	dir := typescriptPrograms(t)
-	output, err := exec.Command("node", "--test", filepath.Join(dir, "support.test.js")).CombinedOutput()
+	output, err := exec.Command("node", "--test", filepath.Join(dir, "support.test.js"),
+		filepath.Join(dir, "service.test.js")).CombinedOutput()
 	require.NoError(t, err, "%s", output)
 	assert.Regexp(t, `# pass [1-9]`, string(output))
 }

@@ -185,6 +185,11 @@ class Patience {
     return this.over !== undefined;
   }
 
+  /** Whether it is over because the time is. */
+  get timedOut(): boolean {
+    return this.over?.reason instanceof DOMException && this.over.reason.name === "TimeoutError";
+  }
+
   /** Calls act when it is over, or at once where it is. */
   whenAborted(act: (reason: unknown) => void): void {
     if (this.over === undefined) {
@@ -352,7 +357,7 @@ export class Client {
         throw new web.BadAnswer(status, cause.message, { cause });
       }
       if (cause instanceof Lost) {
-        throw new web.Unreachable(`${call.name}: ${cause.message}`, { cause });
+        throw new web.Unreachable(`${call.name}: ${cause.message}`, "lost", { cause });
       }
       throw cause;
     }
@@ -395,7 +400,7 @@ export class Client {
   async *converse<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, options: CallOptions | undefined): AsyncGenerator<A, void, undefined> {
     const open = this.options.socket;
     if (open === undefined) {
-      throw new web.Unreachable(`${call.name} streams both ways: give the client a socket, such as nodeSocket or browserSocket`);
+      throw new web.Unreachable(`${call.name} streams both ways: give the client a socket, such as nodeSocket or browserSocket`, "refused");
     }
     const timeout = options?.timeout ?? this.options.timeout ?? 60_000;
     const idle = this.options.idleTimeout ?? 60_000;
@@ -418,7 +423,7 @@ export class Client {
       if (cause instanceof web.Problem || cause instanceof wire.DeclaredError || cause instanceof web.BadAnswer) {
         throw cause;
       }
-      throw new web.Unreachable(`${call.name}: no answer`, { cause });
+      throw noAnswer(call.name, patience, cause);
     }
     const text = new TextDecoder();
     /** Sends an element; where that fails, the receiving side says so. */
@@ -521,7 +526,7 @@ export class Client {
       try {
         await patience.pause(wait);
       } catch (cause) {
-        throw new web.Unreachable(`${call.name}: no answer: ${String(cause)}`, { cause });
+        throw noAnswer(call.name, patience, cause);
       }
     }
   }
@@ -534,7 +539,7 @@ export class Client {
     try {
       answer = await patience.bound(this.transport(request));
     } catch (cause) {
-      throw new web.Unreachable(`${call.name}: no answer${request.signal.aborted ? `: ${String(request.signal.reason)}` : ""}`, { cause });
+      throw noAnswer(call.name, patience, cause);
     }
     const theirs = answer.header("faithful-definitions");
     if (theirs !== null && theirs !== this.digest) {
@@ -549,14 +554,17 @@ export class Client {
     try {
       body = await patience.bound(web.readAll(answer.body, this.options.answerLimit ?? 4 << 20));
     } catch (cause) {
-      throw new web.Unreachable(`${call.name}: no answer`, { cause });
+      throw noAnswer(call.name, patience, cause);
     }
     if (body === undefined) {
       throw new web.BadAnswer(answer.status, "it is too large");
     }
     const type = web.mediaType(answer.header("content-type"));
     if (!isSuccess(answer)) {
-      throw type === web.problemType ? web.failure(call, answer.status, new TextDecoder().decode(body)) : new web.BadAnswer(answer.status, "it is not problem details");
+      if (type === web.problemType) {
+        throw web.failure(call, answer.status, new TextDecoder().decode(body));
+      }
+      throw answer.status >= 400 ? web.bareProblem(answer.status, body) : new web.BadAnswer(answer.status, "it is not problem details");
     }
     if (call.answer === undefined || call.answerStream) {
       return undefined as A;
@@ -646,7 +654,7 @@ export class Client {
       try {
         value = typeof from === "string" ? from : await patience.bound(from());
       } catch (cause) {
-        throw patience.aborted ? new web.Unreachable(`${call.name}: the credential ${credential.name} was not there in time`, { cause }) : cause;
+        throw patience.aborted ? new web.Unreachable(`${call.name}: the credential ${credential.name} was not there in time`, patience.timedOut ? "timed out" : "cancelled", { cause }) : cause;
       }
       if (credential.kind !== "query" && credential.kind !== "basic" && /[^\u0020-\u007e\u0080-\u00ff]/.test(value)) {
         throw new TypeError(`the credential ${credential.name} has characters in it that no header can hold`); // and is not shown
@@ -729,13 +737,27 @@ function retryAfter(header: string | null): number | undefined {
 
 /** A refused connection, or a kept-alive one that was closed before it answered. */
 function isRepeatable(problem: unknown): boolean {
+  const code = codeOf(problem);
+  return code === "ECONNREFUSED" || code === "ECONNRESET" || code === "EPIPE" || code === "UND_ERR_SOCKET";
+}
+
+/** What Node calls a failure of the network; undefined where nobody says, as in browsers. */
+function codeOf(problem: unknown): unknown {
   for (let cause: unknown = problem; cause instanceof Error; cause = cause.cause) {
     const { code } = cause as { code?: unknown };
-    if (code === "ECONNREFUSED" || code === "ECONNRESET" || code === "EPIPE" || code === "UND_ERR_SOCKET") {
-      return true;
+    if (typeof code === "string") {
+      return code;
     }
   }
-  return false;
+  return undefined;
+}
+
+/** The error of a call without an answer. */
+function noAnswer(call: string, patience: Patience, cause: unknown): web.Unreachable {
+  const code = codeOf(cause);
+  const unconnected = code === "ECONNREFUSED" || code === "ENOTFOUND" || code === "EAI_AGAIN" || code === "EHOSTUNREACH" || (code === undefined && cause instanceof TypeError);
+  const reason = patience.aborted ? (patience.timedOut ? "timed out" : "cancelled") : unconnected ? "refused" : "lost";
+  return new web.Unreachable(`${call}: no answer, ${reason}: ${cause instanceof Error ? cause.message : String(cause)}`, reason, { cause });
 }
 
 /** Opens the WebSocket of a browser. Only credentials in cookies and the query can travel with it. */

@@ -99,6 +99,11 @@ export interface Served {
   readonly options: ServerOptions;
   answer(incoming: Incoming): Promise<Outgoing>;
   upgrade(incoming: Incoming): Promise<Upgrade | Outgoing>;
+  /**
+   * Ends the mount's work: /-/state answers 503, requests that come are refused with 503, streams end with a problem, and
+   * other calls are finished. It resolves when all are; then close the listener.
+   */
+  shutdown(): Promise<void>;
 }
 
 type Handler = (argument: unknown, context: Context) => unknown;
@@ -139,6 +144,31 @@ export class Overloaded extends Error {
   }
 }
 
+/** What a handler or middleware throws to refuse a request for a reason of its own. Its texts are for the caller, who gets a Problem. */
+export class Refusal extends Error {
+  override readonly name = "Refusal";
+  constructor(
+    /** Violations that only the handler can find: 400, as those that the definitions name; or any problem (RFC 9457) with a status of 4xx or 5xx, such as 429. */
+    readonly details:
+      | { readonly violations: readonly wire.Violation[] }
+      | {
+          /** 400 to 599. */
+          readonly status: number;
+          /** A URI that tells which problem it is. */
+          readonly type?: string;
+          /** What is always the same about it. */
+          readonly title?: string;
+          /** What is the matter this time. */
+          readonly detail?: string;
+          /** A URI of this occurrence. */
+          readonly instance?: string;
+          readonly retryAfterSeconds?: number;
+        },
+  ) {
+    super("violations" in details ? details.violations.map((v) => `${v.pointer} ${v.detail}`).join("; ") : [String(details.status), details.title, details.detail].filter((part) => part !== undefined).join(" "));
+  }
+}
+
 const commonErrors = [
   { name: "invalid-request", status: 400, documentation: "The request could not be read, or breaks what its definition demands. The member errors lists every violation with a JSON Pointer." },
   { name: "unauthenticated", status: 401, documentation: "The call needs credentials that the request did not show, or that are not good; WWW-Authenticate names them." },
@@ -152,6 +182,7 @@ const commonErrors = [
   { name: "not-implemented", status: 501, documentation: "The call is defined, but this server does not implement it." },
   { name: "overloaded", status: 503, documentation: "The server has too much to do; Retry-After says when to try again." },
   { name: "too-slow", status: 503, documentation: "The call took longer than the client or the server allows." },
+  { name: "unavailable", status: 503, documentation: "The server is shutting down; Retry-After says when to try again." },
 ];
 
 /** Makes a mount of routes. */
@@ -163,7 +194,7 @@ export function mount(definitions: Definitions, routes: readonly Route[], option
       const body = request.body === null ? undefined : chunksOf(request.body);
       const outgoing = await server.answer({ method: request.method, path: url.pathname, query: url.search.slice(1), header: (name) => request.headers.get(name) ?? undefined, body, signal: request.signal });
       const stream = outgoing.body instanceof Uint8Array || outgoing.body === undefined ? outgoing.body : streamOf(outgoing.body);
-      return new Response(stream ?? null, { status: outgoing.status, headers: outgoing.headers });
+      return new Response(request.method === "HEAD" ? null : (stream ?? null), { status: outgoing.status, headers: outgoing.headers });
     },
     {
       routes,
@@ -171,6 +202,7 @@ export function mount(definitions: Definitions, routes: readonly Route[], option
       options,
       answer: (incoming: Incoming) => server.answer(incoming),
       upgrade: (incoming: Incoming) => server.upgrade(incoming),
+      shutdown: () => server.shutdown(),
     },
   );
 }
@@ -188,7 +220,7 @@ export function serve(first: Served, ...others: readonly Served[]): Served {
 }
 
 /** Thrown inside of the server to answer with one of the common errors. */
-class Refusal extends Error {
+class Refused extends Error {
   constructor(
     readonly problem: string,
     readonly detail: string,
@@ -210,6 +242,9 @@ class Server {
   private readonly exact = new Map<string, Route[]>();
   private readonly patterns: { readonly segments: readonly string[]; readonly route: Route }[] = [];
   private readonly base: string;
+  private readonly active = new Map<object, () => void>();
+  private closing = false;
+  private rest: (() => void)[] = [];
 
   constructor(
     private readonly definitions: Definitions,
@@ -230,13 +265,45 @@ class Server {
     this.base = (options.base ?? "").replace(/\/+$/, "");
   }
 
+  /** Counts a call; interrupt is called when the mount shuts down. */
+  enter(call: object, interrupt: () => void): void {
+    if (this.closing) {
+      throw unavailable();
+    }
+    this.active.set(call, interrupt);
+  }
+
+  leave(call: object): void {
+    this.active.delete(call);
+    if (this.active.size === 0) {
+      for (const resolve of this.rest.splice(0)) {
+        resolve();
+      }
+    }
+  }
+
+  async shutdown(): Promise<void> {
+    this.closing = true;
+    for (const interrupt of [...this.active.values()]) {
+      interrupt();
+    }
+    if (this.active.size > 0) {
+      await new Promise<void>((resolve) => {
+        this.rest.push(resolve);
+      });
+    }
+  }
+
   async answer(incoming: Incoming): Promise<Outgoing> {
     const headers: Record<string, string> = { "faithful-definitions": this.definitions.digest };
     const origin = incoming.header("origin");
+    if ((this.options.origins?.length ?? 0) > 0) {
+      headers["vary"] = "Origin"; // also where none is told: what is kept of that answer is not for all
+    }
     if (origin !== undefined && this.options.origins?.includes(origin) === true) {
       headers["access-control-allow-origin"] = origin;
+      headers["access-control-allow-credentials"] = "true";
       headers["access-control-expose-headers"] = "Faithful-Definitions, Retry-After, WWW-Authenticate";
-      headers["vary"] = "Origin";
       const method = incoming.header("access-control-request-method");
       if (incoming.method === "OPTIONS" && method !== undefined) {
         headers["access-control-allow-methods"] = method;
@@ -251,6 +318,8 @@ class Server {
       const below = this.below(incoming.path);
       if (below.startsWith("/-/")) {
         outgoing = await this.ownPage(incoming, below.slice(3));
+      } else if (incoming.method === "OPTIONS") {
+        outgoing = { status: 204, headers: { allow: this.methods(below) }, body: undefined };
       } else {
         const found = this.find(incoming.method, below);
         name = found.route.call.name;
@@ -267,55 +336,72 @@ class Server {
   private below(path: string): string {
     const below = path.startsWith(this.base) ? path.slice(this.base.length) : "";
     if (!below.startsWith("/")) { // a base is whole segments
-      throw new Refusal("unknown-call", `nothing is served at ${path}`);
+      throw new Refused("unknown-call", `nothing is served at ${path}`);
     }
     return below;
   }
 
-  private find(method: string, path: string): Found {
-    const allow = new Set<string>();
-    for (const r of this.exact.get(path) ?? []) {
-      if (r.call.method === method) {
-        return { route: r, values: new Map() };
-      }
-      allow.add(r.call.method);
+  /** What has a path, the more specific first. */
+  private *at(path: string): Generator<Found, undefined> {
+    for (const route of this.exact.get(path) ?? []) {
+      yield { route, values: new Map() };
     }
     if (this.patterns.length > 0) {
       const segments = path.slice(1).split("/").map(decoded);
-      for (const pattern of this.patterns) {
-        const values = match(pattern.segments, segments);
+      for (const { segments: pattern, route } of this.patterns) {
+        const values = match(pattern, segments);
         if (values !== undefined) {
-          if (pattern.route.call.method === method) {
-            return { route: pattern.route, values };
-          }
-          allow.add(pattern.route.call.method);
+          yield { route, values };
         }
       }
     }
-    if (allow.size > 0) {
-      const methods = [...allow].sort();
-      throw new Refusal("wrong-method", `${path} is called with ${methods.join(" or ")}, not ${method}`, [], { allow: methods.join(", ") });
+    return undefined;
+  }
+
+  private find(method: string, path: string): Found {
+    const wanted = method === "HEAD" ? "GET" : method; // all of it but the body
+    for (const found of this.at(path)) {
+      if (found.route.call.method === wanted) {
+        return found;
+      }
     }
-    throw new Refusal("unknown-call", `no call has the path ${path}`);
+    const allow = this.methods(path);
+    const methods = [...new Set([...this.at(path)].map(({ route }) => route.call.method))].sort();
+    throw new Refused("wrong-method", `${path} is called with ${methods.join(" or ")}, not ${method}`, [], { allow });
+  }
+
+  /** The methods that a path answers. */
+  private methods(path: string): string {
+    const methods = new Set([...this.at(path)].map(({ route }) => route.call.method));
+    if (methods.size === 0) {
+      throw new Refused("unknown-call", `no call has the path ${path}`);
+    }
+    if (methods.has("GET")) {
+      methods.add("HEAD");
+    }
+    return [...methods.add("OPTIONS")].sort().join(", ");
   }
 
   /** Answers one call, refusing in the order: credentials, encoding of the answer, encoding of the request, size, what can't be read, what is not allowed. */
   private async call(incoming: Incoming, found: Found): Promise<Outgoing> {
     const { call } = found.route;
     if (this.foreign(incoming, call)) {
-      throw new Refusal("forbidden", "a page of another site may not make this call");
+      throw new Refused("forbidden", "a page of another site may not make this call");
     }
     const { credentials, identity } = await this.admit(incoming, call);
     if (call.requestStream && call.answerStream) {
-      throw new Refusal("not-acceptable", "the call streams both ways: upgrade to a WebSocket with the subprotocol faithful-cbor or faithful-json", [], { upgrade: "websocket" });
+      throw new Refused("not-acceptable", "the call streams both ways: upgrade to a WebSocket with the subprotocol faithful-cbor or faithful-json", [], { upgrade: "websocket" });
     }
     const requestType = web.mediaType(incoming.header("content-type"));
     const [cbor, json] = call.answerStream ? [web.cborSequence, web.jsonSequence] : [web.cborType, web.jsonType];
     const type = preferred(incoming.header("accept"), requestType, cbor, json);
     if (type === undefined) {
-      throw new Refusal("not-acceptable", "answers are in CBOR or JSON");
+      throw new Refused("not-acceptable", "answers are in CBOR or JSON");
     }
     const exchange = new Exchange(this, this.options, this.definitions, this.base, incoming, found, credentials, identity);
+    this.enter(exchange, () => {
+      exchange.interrupt();
+    });
     try {
       if (call.requestStream) {
         return await exchange.receive(requestType, type);
@@ -374,7 +460,7 @@ class Server {
     }
     if (!enough) {
       const text = call.needs.map((all) => all.map(({ name }) => name.split(".").pop() ?? "").join(" + ")).join(" | ");
-      throw new Refusal("unauthenticated", `the call needs ${text}`, [], { "www-authenticate": challenges(call) });
+      throw new Refused("unauthenticated", `the call needs ${text}`, [], { "www-authenticate": challenges(call) });
     }
     return { credentials, identity: await this.judge(call, call.name, credentials, incoming) };
   }
@@ -384,9 +470,9 @@ class Server {
       return await this.options.authorizer?.(name, credentials, (header) => incoming.header(header));
     } catch (problem) {
       if (problem instanceof Unauthenticated) {
-        throw new Refusal("unauthenticated", problem.message, [], { "www-authenticate": challenges(call) });
+        throw new Refused("unauthenticated", problem.message, [], { "www-authenticate": challenges(call) });
       }
-      throw problem instanceof Forbidden ? new Refusal("forbidden", problem.message) : problem;
+      throw problem instanceof Forbidden ? new Refused("forbidden", problem.message) : problem;
     }
   }
 
@@ -399,17 +485,20 @@ class Server {
       name = call.name;
       const origin = incoming.header("origin");
       if (this.foreign(incoming, call) || (origin !== undefined && !this.allows(incoming, origin))) {
-        throw new Refusal("forbidden", "a page of another site may not make this call");
+        throw new Refused("forbidden", "a page of another site may not make this call");
       }
       const { credentials, identity } = await this.admit(incoming, call);
       const protocol = (incoming.header("sec-websocket-protocol") ?? "").split(",").map((s) => s.trim()).find((s) => s === "faithful-cbor" || s === "faithful-json");
       if (!call.requestStream || !call.answerStream || protocol === undefined) {
-        throw new Refusal("not-acceptable", "a call that streams both ways is a WebSocket with the subprotocol faithful-cbor or faithful-json");
+        throw new Refused("not-acceptable", "a call that streams both ways is a WebSocket with the subprotocol faithful-cbor or faithful-json");
       }
       if (found.route.serve === undefined) {
-        throw new Refusal("not-implemented", `${call.name} is not implemented here`);
+        throw new Refused("not-implemented", `${call.name} is not implemented here`);
       }
       const exchange = new Exchange(this, this.options, this.definitions, this.base, incoming, found, credentials, identity);
+      this.enter(exchange, () => {
+        exchange.interrupt();
+      });
       const encoding = protocol === "faithful-json" ? "json" : "cbor";
       return { encoding, elementLimit: exchange.elementLimit, idleTimeout: exchange.idle, converse: (messages) => exchange.converse(messages, encoding) };
     } catch (problem) {
@@ -437,16 +526,26 @@ class Server {
         return this.details(name, unwritable, [], context);
       }
     }
-    let refusal: Refusal;
+    let refusal: Refused;
     if (problem instanceof Refusal) {
+      const { details } = problem;
+      if ("violations" in details && details.violations.length > 0) {
+        return this.details(name, violated(details.violations), [], context);
+      }
+      const whole = ownProblem(details);
+      if (whole !== undefined) {
+        return whole;
+      }
+    }
+    if (problem instanceof Refused) {
       refusal = problem;
     } else if (problem instanceof Overloaded) {
-      refusal = new Refusal("overloaded", "the server has too much to do", [], { "retry-after": String(Math.max(0, Math.ceil(problem.retryAfterSeconds))) });
+      refusal = new Refused("overloaded", "the server has too much to do", [], { "retry-after": String(Math.max(0, Math.ceil(problem.retryAfterSeconds))) });
     } else if (problem instanceof Forbidden) {
-      refusal = new Refusal("forbidden", problem.message);
+      refusal = new Refused("forbidden", problem.message);
     } else {
       report(this.options, name, undeclared(name, problem), context);
-      refusal = new Refusal("internal", "");
+      refusal = new Refused("internal", "");
     }
     const { problem: kind, detail, violations, headers } = refusal;
     const status = commonErrors.find((e) => e.name === kind)?.status ?? 500;
@@ -462,11 +561,14 @@ class Server {
 
   private async ownPage(incoming: Incoming, page: string): Promise<Outgoing> {
     if (incoming.method !== "GET" && incoming.method !== "HEAD") {
-      throw new Refusal("wrong-method", "pages below /-/ are read with GET", [], { allow: "GET, HEAD" });
+      throw new Refused("wrong-method", "pages below /-/ are read with GET", [], { allow: "GET, HEAD" });
     }
     const { name, version, digest, modules, errors } = this.definitions;
     const visible = this.options.definitions ?? "open";
     if (page === "state") {
+      if (this.closing) {
+        return json({ serving: false }, 503);
+      }
       try {
         await this.options.serving?.();
       } catch (problem) {
@@ -488,7 +590,7 @@ class Server {
     }
     const error = [...commonErrors, ...errors].find((e) => page === `errors/${e.name}`);
     if (error === undefined) {
-      throw new Refusal("unknown-call", `there is no page /-/${page}`);
+      throw new Refused("unknown-call", `there is no page /-/${page}`);
     }
     return json(error);
   }
@@ -504,6 +606,69 @@ class Server {
       }
     }
     await this.judge({ needs, name: "definitions" }, undefined, credentials, incoming);
+  }
+}
+
+/** The problem that a refusal makes; undefined where it makes none, which is an error of the server's author. */
+function ownProblem(details: Refusal["details"]): [text: string, status: number, headers: Readonly<Record<string, string>>] | undefined {
+  if ("violations" in details) {
+    return undefined;
+  }
+  const { status, type = "about:blank", title = web.statusText(status), detail, instance, retryAfterSeconds } = details;
+  if (!(status >= 400 && status <= 599) || type.includes("/-/errors/")) {
+    return undefined;
+  }
+  const headers: Record<string, string> = {};
+  const wait = retryAfterSeconds ?? (status === 503 ? 1 : undefined);
+  if (wait !== undefined) {
+    headers["retry-after"] = String(Math.max(0, Math.ceil(wait)));
+  }
+  return [JSON.stringify({ type, title, status, detail, instance }), status, headers];
+}
+
+function unavailable(): Refused {
+  return new Refused("unavailable", "the server is shutting down", [], { "retry-after": "1" });
+}
+
+/** Lets one wait for something end early. */
+class Interruption {
+  private reason: Error | undefined;
+  private reject: ((reason: Error) => void) | undefined;
+
+  fail(reason: Error): void {
+    this.reason = reason;
+    this.reject?.(reason);
+  }
+
+  async wait<T>(promise: T | PromiseLike<T>): Promise<T> {
+    return new Promise<T>((resolve, reject) => {
+      this.reject = reject;
+      if (this.reason !== undefined) {
+        reject(this.reason);
+      }
+      Promise.resolve(promise).then(resolve, reject);
+    });
+  }
+
+  /** The same values, until it fails. */
+  async *until<T>(values: AsyncIterable<T> | Iterable<T>): AsyncGenerator<T, void, undefined> {
+    const iterator = Symbol.asyncIterator in values ? values[Symbol.asyncIterator]() : values[Symbol.iterator]();
+    let done = false;
+    try {
+      for (;;) {
+        const next = await this.wait(iterator.next());
+        if (next.done === true) {
+          done = true;
+          return;
+        }
+        yield next.value;
+      }
+    } finally {
+      if (!done) {
+        // Not awaited: it may wait for what never comes.
+        void Promise.resolve(iterator.return?.()).catch(() => undefined);
+      }
+    }
   }
 }
 
@@ -542,6 +707,10 @@ class Exchange {
   private timer: ReturnType<typeof setTimeout> | undefined;
   private readonly context: Context;
   private late = false;
+  private headed = false;
+  /** Of what is read, and of what is written. */
+  private readonly reading = new Interruption();
+  private readonly writing = new Interruption();
   private readonly leave = (): void => {
     this.abort(this.incoming.signal.reason);
   };
@@ -608,8 +777,19 @@ class Exchange {
     return this.options.idleTimeout ?? 60_000;
   }
 
+  /** Ends a stream, since the mount shuts down: what a handler gives is not waited for any more. */
+  interrupt(): void {
+    if (this.call.answerStream) {
+      this.writing.fail(unavailable());
+      this.abort(new DOMException("the server is shutting down", "AbortError"));
+    } else if (this.call.requestStream) {
+      this.reading.fail(unavailable());
+    }
+  }
+
   /** Lets go of what the exchange holds. */
   done(): void {
+    this.server.leave(this);
     clearTimeout(this.timer);
     if (this.controller !== undefined) {
       this.incoming.signal.removeEventListener("abort", this.leave);
@@ -623,7 +803,7 @@ class Exchange {
       this.timer = setTimeout(
         () => {
           this.late = !reading;
-          reject(new Refusal("too-slow", reading ? "the body took too long" : "the call took too long", [], { "retry-after": "1" }));
+          reject(new Refused("too-slow", reading ? "the body took too long" : "the call took too long", [], { "retry-after": "1" }));
           this.abort(new DOMException("the call took too long", "TimeoutError"));
         },
         patience(this.incoming, this.options.handlerTimeout ?? 60_000),
@@ -644,7 +824,7 @@ class Exchange {
   }
 
   private failed(problem: unknown): Outgoing {
-    const told = this.late && !(problem instanceof wire.DeclaredError) ? new Refusal("too-slow", "the call took too long", [], { "retry-after": "1" }) : problem;
+    const told = this.late && !(problem instanceof wire.DeclaredError) ? new Refused("too-slow", "the call took too long", [], { "retry-after": "1" }) : problem;
     return this.server.refuse(this.call.name, told, this.call.fails, this.context);
   }
 
@@ -664,7 +844,7 @@ class Exchange {
   private async run(handler: (serve: Handler) => unknown): Promise<unknown> {
     const serve = this.found.route.serve;
     if (serve === undefined) {
-      throw new Refusal("not-implemented", `${this.call.name} is not implemented here`);
+      throw new Refused("not-implemented", `${this.call.name} is not implemented here`);
     }
     let result: unknown;
     let next = async (): Promise<void> => {
@@ -677,7 +857,7 @@ class Exchange {
     try {
       await next();
     } catch (problem) {
-      throw problem instanceof Unauthenticated ? new Refusal("unauthenticated", problem.message, [], { "www-authenticate": challenges(this.call) }) : problem;
+      throw problem instanceof Unauthenticated ? new Refused("unauthenticated", problem.message, [], { "www-authenticate": challenges(this.call) }) : problem;
     }
     return result;
   }
@@ -720,6 +900,10 @@ class Exchange {
   /** Answers a call with a stream. */
   async send(requestType: string, type: string): Promise<Outgoing> {
     const request = await this.request(requestType, this.options.handlerTimeout ?? 60_000);
+    if (this.incoming.method === "HEAD") {
+      this.done();
+      return { status: this.call.status ?? 200, headers: { "content-type": type, vary: "Accept" }, body: undefined };
+    }
     const encoding = type === web.jsonSequence ? "json" : "cbor";
     const chunks = this.answers(encoding, true, (serve) => serve(request, this.context));
     // What fails before the first element is an ordinary problem.
@@ -731,6 +915,7 @@ class Exchange {
       this.done();
       return this.failed(problem);
     }
+    this.headed = came === undefined;
     const writer = this.writer(encoding, true);
     const rest = (async function* (): AsyncGenerator<Uint8Array<ArrayBuffer>> {
       try {
@@ -762,7 +947,7 @@ class Exchange {
       const [given, over] = await this.runStream(handler);
       ended = over;
       try {
-        for await (const element of given) {
+        for await (const element of this.writing.until<never>(given)) {
           begun = true;
           yield writer.value(this.found.route.finish(element));
           if (this.signal.aborted) {
@@ -779,7 +964,7 @@ class Exchange {
       await over();
       yield writer.end();
     } catch (problem) {
-      if (problem instanceof Lost || reading?.lost === true || (!begun && sequence)) {
+      if (problem instanceof Lost || reading?.lost === true || (!begun && sequence && !this.headed)) {
         throw problem;
       }
       yield writer.problem(this.server.details(this.call.name, reading?.failed ?? problem, this.call.fails, this.context)[0]);
@@ -794,10 +979,10 @@ class Exchange {
   async receive(requestType: string, type: string): Promise<Outgoing> {
     this.plainBody();
     if (requestType !== web.cborSequence && requestType !== web.jsonSequence) {
-      throw new Refusal("unsupported-form", `Content-Type is application/cbor-seq or application/json-seq, not ${JSON.stringify(requestType)}`);
+      throw new Refused("unsupported-form", `Content-Type is application/cbor-seq or application/json-seq, not ${JSON.stringify(requestType)}`);
     }
     const encoding = requestType === web.jsonSequence ? "json" : "cbor";
-    const chunks = impatient(this.incoming.body ?? empty(), this.idle);
+    const chunks = impatient(this.reading.until(this.incoming.body ?? empty()), this.idle);
     const reading = new Reading();
     try {
       const answer = await this.run((serve) => serve(this.checked(elements(chunks, encoding, this.call.request as wire.Codec<unknown>, this.elementLimit, this.items), reading), this.context));
@@ -828,7 +1013,7 @@ class Exchange {
         yield element.value;
       }
     } catch (problem) {
-      reading.lost = problem instanceof Lost && !(problem.cause instanceof Refusal);
+      reading.lost = problem instanceof Lost && !(problem.cause instanceof Refused);
       reading.failed = unreadable(problem);
       throw reading.failed;
     }
@@ -855,7 +1040,7 @@ class Exchange {
           }
         }
       } catch (problem) {
-        throw problem instanceof wire.WireError || problem instanceof Refusal || problem instanceof Lost ? problem : new Lost({ cause: problem });
+        throw problem instanceof wire.WireError || problem instanceof Refused || problem instanceof Lost ? problem : new Lost({ cause: problem });
       }
     };
     const reading = new Reading();
@@ -877,7 +1062,7 @@ class Exchange {
   private plainBody(): void {
     const coding = this.incoming.header("content-encoding") ?? "identity";
     if (coding.toLowerCase() !== "identity") {
-      throw new Refusal("unsupported-form", `encoded bodies are not read: ${coding}`);
+      throw new Refused("unsupported-form", `encoded bodies are not read: ${coding}`);
     }
   }
 
@@ -888,7 +1073,7 @@ class Exchange {
     if (codec === undefined) {
       // Any body is dropped, but for a stream: who sends one means another call.
       if (requestType === web.cborSequence || requestType === web.jsonSequence) {
-        throw new Refusal("unsupported-form", `the call takes no request, and no stream: Content-Type is not ${JSON.stringify(requestType)}`);
+        throw new Refused("unsupported-form", `the call takes no request, and no stream: Content-Type is not ${JSON.stringify(requestType)}`);
       }
       return undefined;
     }
@@ -940,10 +1125,10 @@ class Exchange {
   private async body(type: string, codec: wire.Codec<unknown>, timeout: number | undefined): Promise<unknown> {
     this.plainBody();
     if (type !== web.cborType && type !== web.jsonType && (type !== "" || this.incoming.body !== undefined)) {
-      throw new Refusal("unsupported-form", `Content-Type is application/cbor or application/json, not ${JSON.stringify(type)}`);
+      throw new Refused("unsupported-form", `Content-Type is application/cbor or application/json, not ${JSON.stringify(type)}`);
     }
     const limit = this.options.bodyLimit ?? 4 << 20;
-    const tooLarge = (): Refusal => new Refusal("too-large", `the body is larger than ${String(limit)} bytes`);
+    const tooLarge = (): Refused => new Refused("too-large", `the body is larger than ${String(limit)} bytes`);
     if (Number(this.incoming.header("content-length") ?? 0) > limit) {
       throw tooLarge();
     }
@@ -954,10 +1139,10 @@ class Exchange {
         const all = web.readAll(this.incoming.body, limit).then((whole) => ({ body: whole }));
         read = await (timeout === undefined ? all : within(all, timeout));
       } catch {
-        throw new Refusal("invalid-request", "the body ended too early");
+        throw new Refused("invalid-request", "the body ended too early");
       }
       if (read === undefined) {
-        throw new Refusal("too-slow", "the body took too long", [], { "retry-after": "1" });
+        throw new Refused("too-slow", "the body took too long", [], { "retry-after": "1" });
       }
       ({ body } = read);
     }
@@ -990,7 +1175,7 @@ async function* impatient(chunks: AsyncIterable<Uint8Array>, idle: number): Asyn
     for (;;) {
       const next = await within(iterator.next(), idle);
       if (next === undefined) {
-        throw new Refusal("too-slow", "the stream was silent for too long");
+        throw new Refused("too-slow", "the stream was silent for too long");
       }
       if (next.done === true) {
         done = true;
@@ -1005,23 +1190,23 @@ async function* impatient(chunks: AsyncIterable<Uint8Array>, idle: number): Asyn
   }
 }
 
-function violated(violations: readonly wire.Violation[]): Refusal {
-  return new Refusal("invalid-request", violations.length === 1 ? "1 violation" : `${String(violations.length)} violations`, violations);
+function violated(violations: readonly wire.Violation[]): Refused {
+  return new Refused("invalid-request", violations.length === 1 ? "1 violation" : `${String(violations.length)} violations`, violations);
 }
 
 /** What is answered for a payload or stream that can't be read. */
 function unreadable(problem: unknown): Error {
   if (problem instanceof wire.WireError) {
-    return problem.tooLarge ? new Refusal("too-large", problem.detail) : new Refusal("invalid-request", "the request can't be read", [{ pointer: problem.path, detail: problem.detail }]);
+    return problem.tooLarge ? new Refused("too-large", problem.detail) : new Refused("invalid-request", "the request can't be read", [{ pointer: problem.path, detail: problem.detail }]);
   }
   if (problem instanceof BadElement) {
-    return problem.tooLarge ? new Refusal("too-large", problem.message) : new Refusal("invalid-request", problem.message);
+    return problem.tooLarge ? new Refused("too-large", problem.message) : new Refused("invalid-request", problem.message);
   }
   if (problem instanceof Lost) {
-    if (problem.cause instanceof Refusal) {
+    if (problem.cause instanceof Refused) {
       return problem.cause;
     }
-    return new Refusal("invalid-request", problem.message);
+    return new Refused("invalid-request", problem.message);
   }
   return problem instanceof Error ? problem : new Error("the request could not be read", { cause: problem });
 }
@@ -1058,7 +1243,7 @@ function decoded(segment: string): string {
   try {
     return decodeURIComponent(segment);
   } catch {
-    throw new Refusal("invalid-request", `the path holds ${segment}, which is not well formed`);
+    throw new Refused("invalid-request", `the path holds ${segment}, which is not well formed`);
   }
 }
 

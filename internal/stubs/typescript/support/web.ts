@@ -84,21 +84,64 @@ export interface Failure {
 export class Problem extends Error {
   override readonly name = "Problem";
   constructor(
-    /** What follows "/-/errors/" in the type, such as "invalid-request". */
+    /** What follows "/-/errors/" in the type, such as "invalid-request"; another type as it is. */
     readonly problem: string,
     readonly status: number,
     readonly title: string,
     readonly detail: string,
     readonly violations: readonly wire.Violation[] = [],
+    /** A URI of this occurrence. */
+    readonly instance?: string,
   ) {
     super([`${String(status)} ${title}`, detail].filter((s) => s !== "").join(": ") + violations.map((v) => `; ${v.pointer} ${v.detail}`).join(""));
   }
 }
 
-/** A call that got no answer, or a stream that lost its end: no connection, one that broke, a time-out or a cancellation. */
+/** Why there is no answer: there was no connection, it broke, the time was over, or the caller gave up. */
+export type Reason = "refused" | "lost" | "timed out" | "cancelled";
+
+/** A call that got no answer, or a stream that lost its end. */
 export class Unreachable extends Error {
   override readonly name = "Unreachable";
+  constructor(
+    message: string,
+    readonly reason: Reason,
+    options?: ErrorOptions,
+  ) {
+    super(message, options);
+  }
 }
+
+/** What a status is called (RFC 9110, section 15), of those that servers answer with most. */
+export function statusText(status: number): string {
+  return names.get(status) ?? (status >= 500 ? "Server error" : "Client error");
+}
+
+const names = new Map([
+  [400, "Bad Request"],
+  [401, "Unauthorized"],
+  [402, "Payment Required"],
+  [403, "Forbidden"],
+  [404, "Not Found"],
+  [405, "Method Not Allowed"],
+  [406, "Not Acceptable"],
+  [408, "Request Timeout"],
+  [409, "Conflict"],
+  [410, "Gone"],
+  [412, "Precondition Failed"],
+  [413, "Content Too Large"],
+  [415, "Unsupported Media Type"],
+  [422, "Unprocessable Content"],
+  [423, "Locked"],
+  [428, "Precondition Required"],
+  [429, "Too Many Requests"],
+  [431, "Request Header Fields Too Large"],
+  [500, "Internal Server Error"],
+  [501, "Not Implemented"],
+  [502, "Bad Gateway"],
+  [503, "Service Unavailable"],
+  [504, "Gateway Timeout"],
+]);
 
 /** An answer that could not be understood. */
 export class BadAnswer extends Error {
@@ -326,17 +369,25 @@ export function locate(violations: readonly wire.Violation[], placed: readonly P
 /** The error that a call declares where a problem is one, else the problem. */
 export function failure(call: Pick<Call<never, unknown>, "fails">, status: number, text: string): Error {
   try {
-    const body = JSON.parse(text) as { type?: unknown; title?: unknown; status?: unknown; detail?: unknown; errors?: unknown };
+    const body = JSON.parse(text) as { type?: unknown; title?: unknown; status?: unknown; detail?: unknown; errors?: unknown; instance?: unknown };
     const name = String(body.type).split("/-/errors/")[1] ?? String(body.type);
     const declared = call.fails.find((f) => f.name === name);
     if (declared !== undefined) {
       return wire.fromJson(declared.codec, memberOf(text, "error"));
     }
     const violations = Array.isArray(body.errors) ? (body.errors as wire.Violation[]) : [];
-    return new Problem(name, typeof body.status === "number" ? body.status : status, String(body.title), typeof body.detail === "string" ? body.detail : "", violations);
+    return new Problem(name, typeof body.status === "number" ? body.status : status, String(body.title), typeof body.detail === "string" ? body.detail : "", violations, typeof body.instance === "string" ? body.instance : undefined);
   } catch (cause) {
     return new BadAnswer(status, String(cause), { cause });
   }
+}
+
+/** The problem of an answer without problem details, as proxies send: its detail is how the body begins. */
+export function bareProblem(status: number, body: Uint8Array): Problem {
+  const most = 200;
+  const text = new TextDecoder().decode(body.subarray(0, 4 * most)).trim().replace(/\s+/g, " ");
+  const points = Array.from(text);
+  return new Problem("about:blank", status, statusText(status), points.length > most ? `${points.slice(0, most).join("")}…` : text);
 }
 
 /** A member of an object as it stands in the text, so that large integers stay exact. */

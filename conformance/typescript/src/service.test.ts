@@ -1,0 +1,242 @@
+// What real services do beside answering: refusing for reasons of their own, shutting down, methods, other origins.
+import assert from "node:assert/strict";
+import { createServer } from "node:http";
+import type { AddressInfo } from "node:net";
+import { test } from "node:test";
+
+import { nodeListener, nodeTransport } from "./gen/faithful/node.js";
+import { Refusal } from "./gen/faithful/server.js";
+import type { Served } from "./gen/faithful/server.js";
+import { nodeSocket, serveSockets } from "./gen/faithful/socket.js";
+import { BadAnswer, Problem, Unreachable } from "./gen/faithful/web.js";
+import { PierClient } from "./gen/skerry/matrix/client.js";
+import { servePier } from "./gen/skerry/matrix/server.js";
+
+const local = "http://pier.example";
+
+/** A client straight to a mount. */
+function clientOf(served: Served): PierClient {
+  return new PierClient(local, { tries: 1, transport: async ({ method, url, headers, body }) => {
+    const response = await served(new Request(url, { method, headers, ...(body instanceof Uint8Array ? { body } : {}) }));
+    return { status: response.status, header: (name) => response.headers.get(name), body: response.body ?? empty() };
+  } });
+}
+
+async function* empty(): AsyncGenerator<Uint8Array> {
+  // Nothing comes.
+}
+
+async function* endless(): AsyncGenerator<{ n: number }> {
+  for (;;) {
+    yield { n: 1 };
+    await new Promise((resolve) => setTimeout(resolve, 5));
+  }
+}
+
+async function caught(act: () => Promise<unknown>): Promise<unknown> {
+  try {
+    await act();
+  } catch (problem) {
+    return problem;
+  }
+  throw new Error("nothing was thrown");
+}
+
+void test("a handler refuses for reasons of its own", async () => {
+  let refusal: unknown;
+  const told: unknown[] = [];
+  const served = servePier({ refuse: () => Promise.reject(refusal as Error) }, { onError: (_, problem) => told.push(problem) });
+  const client = clientOf(served);
+  const fail = async (problem: unknown): Promise<Problem> => {
+    refusal = problem;
+    const got = await caught(() => client.refuse({ how: "so" }));
+    assert.ok(got instanceof Problem, String(got));
+    return got;
+  };
+  const violations = [{ pointer: "/how", detail: "must be said kindly" }, { pointer: "/code", detail: "must be open", in: "path" as const }];
+  let p = await fail(new Refusal({ violations }));
+  assert.deepEqual([p.problem, p.status, p.detail, p.violations], ["invalid-request", 400, "2 violations", violations]);
+  p = await fail(new Refusal({ status: 429, detail: "once a minute", retryAfterSeconds: 1.5 }));
+  assert.deepEqual([p.problem, p.status, p.title, p.detail], ["about:blank", 429, "Too Many Requests", "once a minute"]);
+  p = await fail(new Refusal({ status: 423, type: "https://skerry.example/problems/frozen", title: "The pier is frozen", instance: "/piers/EID" }));
+  assert.deepEqual([p.problem, p.status, p.title, p.instance], ["https://skerry.example/problems/frozen", 423, "The pier is frozen", "/piers/EID"]);
+  assert.deepEqual(told, []);
+  for (const wrong of [{ status: 200 }, { status: 600 }, { status: NaN }, { status: 409, type: "/-/errors/skerry.matrix.PierFull" }, { violations: [] }]) {
+    p = await fail(new Refusal(wrong));
+    assert.deepEqual([p.problem, p.status, p.detail], ["internal", 500, ""], JSON.stringify(wrong));
+    assert.equal(told.pop(), refusal);
+  }
+  // What another server refused is an error of this one, not of its caller.
+  p = await fail(new Problem("about:blank", 423, "Locked", ""));
+  assert.equal(p.problem, "internal");
+
+  refusal = new Refusal({ status: 429, retryAfterSeconds: 1.5 });
+  const answer = await served(new Request(`${local}/skerry/matrix/pier/refuse`, { method: "POST", headers: { "content-type": "application/json" }, body: '{"how":"so"}' }));
+  assert.equal(answer.headers.get("retry-after"), "2");
+  assert.deepEqual(await answer.json(), { type: "about:blank", title: "Too Many Requests", status: 429 });
+});
+
+void test("methods of a path, and answers without their bodies", async () => {
+  let ran = 0;
+  const served = servePier({
+    look: (request) => request,
+    tail: () => {
+      ran++;
+      return endless();
+    },
+  });
+  const ask = (method: string, path: string): Promise<Response> => served(new Request(local + path, { method }));
+  for (const [path, allow] of [["/piers/EID", "DELETE, GET, HEAD, OPTIONS"], ["/tail", "GET, HEAD, OPTIONS"], ["/skerry/matrix/pier/echo", "OPTIONS, POST"]] as const) {
+    const answer = await ask("OPTIONS", path);
+    assert.deepEqual([answer.status, answer.headers.get("allow"), await answer.text()], [204, allow, ""]);
+    const refused = await ask("PATCH", path);
+    assert.deepEqual([refused.status, refused.headers.get("allow")], [405, allow]);
+  }
+  assert.equal((await ask("OPTIONS", "/nothing")).status, 404);
+  const server = createServer(nodeListener(served)).listen(0, "127.0.0.1");
+  await new Promise((resolve) => server.once("listening", resolve));
+  try {
+    const base = `http://127.0.0.1:${String((server.address() as AddressInfo).port)}`;
+    const whole = await fetch(`${base}/piers/EID`);
+    const head = await fetch(`${base}/piers/EID`, { method: "HEAD" });
+    assert.deepEqual([head.status, await head.text()], [200, ""]);
+    assert.equal(head.headers.get("content-length"), String((await whole.arrayBuffer()).byteLength));
+    assert.equal(head.headers.get("content-type"), whole.headers.get("content-type"));
+    const stream = await fetch(`${base}/tail?id=1`, { method: "HEAD" });
+    assert.deepEqual([stream.status, stream.headers.get("content-type"), ran], [200, "application/json-seq", 0]);
+    assert.equal((await fetch(`${base}/tail?id=x`, { method: "HEAD" })).status, 400);
+  } finally {
+    server.close();
+    server.closeAllConnections();
+  }
+});
+
+void test("what pages of other origins are told", async () => {
+  const served = servePier({ look: (request) => request }, { origins: ["https://skerry.example"] });
+  const ask = (headers: Record<string, string>, method = "GET"): Promise<Response> => served(new Request(`${local}/piers/EID`, { method, headers }));
+  const listed = await ask({ origin: "https://skerry.example" });
+  assert.equal(listed.headers.get("access-control-allow-origin"), "https://skerry.example");
+  assert.equal(listed.headers.get("access-control-allow-credentials"), "true");
+  for (const headers of [{ origin: "https://elsewhere.example" }, {}] as Record<string, string>[]) {
+    const answer = await ask(headers);
+    assert.equal(answer.headers.get("access-control-allow-origin"), null);
+    assert.match(answer.headers.get("vary") ?? "", /Origin/);
+  }
+  const preflight = await ask({ origin: "https://skerry.example", "access-control-request-method": "DELETE" }, "OPTIONS");
+  assert.deepEqual([preflight.status, preflight.headers.get("access-control-allow-methods")], [204, "DELETE"]);
+});
+
+void test("answers of proxies, and reasons of no answer", async () => {
+  let [status, body] = [502, "<html>\n<h1>Bad gateway</h1>\n"];
+  const proxy = new PierClient(local, { tries: 1, transport: () => Promise.resolve({ status, header: () => null, body: new Blob([body]).stream() }) });
+  const p = await caught(() => proxy.echo({ names: new Map() }));
+  assert.ok(p instanceof Problem);
+  assert.deepEqual([p.problem, p.status, p.title, p.detail], ["about:blank", 502, "Bad Gateway", "<html> <h1>Bad gateway</h1>"]);
+  [status, body] = [302, ""];
+  assert.ok((await caught(() => proxy.echo({ names: new Map() }))) instanceof BadAnswer);
+
+  let lose = true;
+  const server = createServer((incoming) => {
+    if (lose) {
+      incoming.socket.destroy();
+    }
+  }).listen(0, "127.0.0.1");
+  await new Promise((resolve) => server.once("listening", resolve));
+  const base = `http://127.0.0.1:${String((server.address() as AddressInfo).port)}`;
+  for (const transport of [nodeTransport(), undefined]) {
+    const client = new PierClient(base, { tries: 1, ...(transport === undefined ? {} : { transport }) });
+    const reason = async (options?: { signal?: AbortSignal; timeout?: number }): Promise<string> => {
+      const problem = await caught(() => client.echo({ names: new Map() }, options));
+      assert.ok(problem instanceof Unreachable, String(problem));
+      assert.ok(problem.message.includes(`no answer, ${problem.reason}: `), problem.message);
+      return problem.reason;
+    };
+    lose = true;
+    assert.equal(await reason(), "lost");
+    lose = false;
+    assert.equal(await reason({ timeout: 50 }), "timed out");
+    const giving = new AbortController();
+    setTimeout(() => {
+      giving.abort();
+    }, 50);
+    assert.equal(await reason({ signal: giving.signal }), "cancelled");
+    const nobody = new PierClient("http://127.0.0.1:1", { tries: 1, ...(transport === undefined ? {} : { transport }) });
+    const problem = await caught(() => nobody.echo({ names: new Map() }));
+    assert.ok(problem instanceof Unreachable);
+    assert.equal(problem.reason, "refused", problem.message);
+  }
+  server.close();
+  server.closeAllConnections();
+});
+
+void test("a mount shuts down with calls of every kind in the middle", async () => {
+  const started: string[] = [];
+  let finish = (): void => undefined;
+  const finished = new Promise<void>((resolve) => {
+    finish = resolve;
+  });
+  const served = servePier({
+    async echo(request) {
+      started.push("echo");
+      await finished;
+      return { request };
+    },
+    async *count() {
+      yield { n: 1 };
+      started.push("count");
+      await new Promise(() => undefined); // and heeds nothing
+    },
+    async *drift(_, context) {
+      yield { n: 1 };
+      started.push("drift");
+      await new Promise((resolve) => {
+        context.signal.addEventListener("abort", resolve);
+      }); // and ends as if all were sent
+    },
+    async sum(ticks) {
+      started.push("sum");
+      for await (const tick of ticks) {
+        assert.ok(tick);
+      }
+      return { total: 0n };
+    },
+    async *mirror(ticks) {
+      started.push("mirror");
+      for await (const tick of ticks) {
+        yield tick;
+      }
+    },
+  }, { heartbeat: 20 });
+  const server = createServer(nodeListener(served)).listen(0, "127.0.0.1");
+  serveSockets(server, served);
+  await new Promise((resolve) => server.once("listening", resolve));
+  const base = `http://127.0.0.1:${String((server.address() as AddressInfo).port)}`;
+  const client = new PierClient(base, { tries: 1, transport: nodeTransport(), socket: nodeSocket });
+  const all = async (ticks: AsyncIterable<unknown>): Promise<string> => {
+    for await (const tick of ticks) {
+      assert.ok(tick);
+    }
+    return "ended";
+  };
+  const told = async (act: Promise<unknown>): Promise<unknown> => act.catch((problem: unknown) => (problem instanceof Problem ? problem.problem : problem));
+  const streams = [told(all(client.count({ count: 3 }))), told(all(client.drift({ id: 1 }))), told(client.sum(endless())), told(all(client.mirror(endless())))];
+  const unary = told(client.echo({ text: "still there", names: new Map() }).then(({ request }) => request.text));
+  while (started.length < 5) {
+    await new Promise((resolve) => setTimeout(resolve, 5));
+  }
+
+  let down = false as boolean;
+  const shutting = served.shutdown().then(() => {
+    down = true;
+  });
+  assert.deepEqual(await Promise.all(streams), ["unavailable", "unavailable", "unavailable", "unavailable"]);
+  assert.equal(down, false, "a call is still at work");
+  const state = await fetch(`${base}/-/state`);
+  assert.deepEqual([state.status, await state.json()], [503, { serving: false }]);
+  assert.equal(await told(client.ended()), "unavailable");
+  finish();
+  assert.equal(await unary, "still there", "it was finished");
+  await shutting;
+  server.close();
+  server.closeAllConnections();
+});
