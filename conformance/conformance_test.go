@@ -496,6 +496,6 @@ func TestTypeScriptSupport(t *testing.T) {
 // TestPythonSupport runs the tests of what the Python stubs share.
 func TestPythonSupport(t *testing.T) {
 	output := toolchain.Run(t, "python", toolchain.Python(t), "-m", "pytest", "-q", "-p", "no:cacheprovider",
-		"test_support.py")
+		"test_support.py", "test_service.py")
 	assert.Regexp(t, `[1-9][0-9]* passed`, output)
 }

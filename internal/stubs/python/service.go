@@ -311,6 +311,14 @@ func (g *generator) clientsAs(as flavour) {
 				g.P("\"\"\"Closes all connections.\"\"\"")
 				g.P("%sself._client.%s()", as.await, as.close)
 			})
+			enter, exit := "__enter__", "__exit__"
+			if as.async != "" {
+				enter, exit = "__aenter__", "__aexit__"
+			}
+			g.P("")
+			g.def(as.async, enter, []string{"self"}, as.prefix+s.Name+"Client", func() { g.P("return self") })
+			g.P("")
+			g.def(as.async, exit, []string{"self", "*_: object"}, "None", func() { g.P("%sself.%s()", as.await, as.close) })
 			for _, c := range s.Calls {
 				g.P("")
 				g.clientCall(c, as)

@@ -174,7 +174,7 @@ class AsyncClient(Exchange):
                 response = await self._carried(request, None)
             except httpx.HTTPError as problem:
                 if number >= tries or not _may_be_repeated(problem) or time.monotonic() + wait >= deadline:
-                    raise web.Unreachable(f"{call.name}: no answer: {problem}") from problem
+                    raise web.no_answer(call.name, problem) from problem
             else:
                 if number >= tries or response.status_code not in (429, 502, 503, 504):
                     return response
@@ -209,7 +209,7 @@ class AsyncClient(Exchange):
                 if len(body) > self.answer_limit:
                     break
         except httpx.HTTPError as problem:
-            raise web.Unreachable(f"{call.name}: no answer: {problem}") from problem
+            raise web.no_answer(call.name, problem) from problem
         finally:
             await response.aclose()
         return self.understand(call, response.status_code, response.headers.get("content-type"), bytes(body))
@@ -225,7 +225,7 @@ async def _within(call: web.Call[Any, Any], deadline: float, work: Awaitable[T])
     try:
         return await asyncio.wait_for(work, max(0.0, deadline - time.monotonic()))
     except (httpx.HTTPError, asyncio.TimeoutError) as problem:
-        raise web.Unreachable(f"{call.name}: no answer: {problem or 'it took too long'}") from problem
+        raise web.no_answer(call.name, problem) from problem
 
 
 def _may_be_repeated(problem: httpx.HTTPError) -> bool:

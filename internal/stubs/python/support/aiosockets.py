@@ -42,10 +42,11 @@ async def _opened(client: AsyncClient, call: web.Call[Any, Any], timeout: float 
             proxy=None,
         )
     except InvalidStatus as refused:
-        text = (refused.response.body or b"").decode(errors="replace")
-        raise web.failure(call, refused.response.status_code, text) from None
+        answer = refused.response
+        content_type = answer.headers.get("content-type")
+        raise web.refused(call, answer.status_code, content_type, bytes(answer.body or b"")) from None
     except (OSError, asyncio.TimeoutError, WebSocketException) as problem:
-        raise web.Unreachable(f"{call.name}: no answer: {problem}") from problem
+        raise web.no_answer(call.name, problem) from problem
     if connection.subprotocol != protocol:
         await connection.close(1002)
         raise web.BadAnswer(101, f"the server did not agree to {protocol}")

@@ -284,8 +284,9 @@ class Client(Exchange):
             thread.join(min(0.05, max(0.0, attempt.deadline - time.monotonic())))
             cancelled = attempt.cancellation is not None and attempt.cancellation.cancelled
             if thread.is_alive() and (cancelled or time.monotonic() >= attempt.deadline):
-                why = "it was cancelled" if cancelled else "a credential was not there in time"
-                raise web.Unreachable(f"{attempt.call.name}: no answer: {why}")
+                if cancelled:
+                    raise web.no_answer(attempt.call.name, "it was cancelled", "cancelled")
+                raise web.no_answer(attempt.call.name, "a credential was not there in time", "timed out")
         if failures:
             raise failures[0]
         return results[0]
@@ -370,7 +371,7 @@ class Client(Exchange):
             response = connection.getresponse()
         except (OSError, http.client.HTTPException) as problem:
             problem = attempt.why(problem)  # type: ignore[assignment]
-            raise web.Unreachable(f"{attempt.call.name}: no answer: {failed or problem}") from (failed or problem)
+            raise web.no_answer(attempt.call.name, failed or problem) from (failed or problem)
         self.look(response.getheader("faithful-definitions"))
         return response
 
@@ -403,14 +404,14 @@ class Client(Exchange):
                 )
                 cancelled = attempt.cancellation is not None and attempt.cancellation.cancelled
                 if last or not again or cancelled or time.monotonic() + wait >= attempt.deadline:
-                    raise web.Unreachable(f"{call.name}: no answer: {problem}") from problem
+                    raise web.no_answer(call.name, problem) from problem
             except BaseException:
                 self._drop(attempt)
                 raise
             if attempt.cancellation is None:
                 time.sleep(wait)
             elif attempt.cancellation.wait(wait):
-                raise web.Unreachable(f"{call.name}: no answer: it was cancelled")
+                raise web.no_answer(call.name, "it was cancelled", "cancelled")
 
     def _carried(self, attempt: _Attempt) -> http.client.HTTPResponse:
         def send(request: Request) -> http.client.HTTPResponse:
@@ -490,9 +491,9 @@ class Client(Exchange):
             )
         except (OSError, http.client.HTTPException) as problem:
             problem = attempt.why(problem)  # type: ignore[assignment]
-            raise web.Unreachable(f"{call.name}: no answer: {problem}") from problem
+            raise web.no_answer(call.name, problem) from problem
         if time.monotonic() >= attempt.deadline:
-            raise web.Unreachable(f"{call.name}: no answer: it took too long")
+            raise web.no_answer(call.name, "it took too long", "timed out")
         return self.understand(call, response.status, response.getheader("content-type"), body)
 
 

@@ -109,9 +109,7 @@ class Exchange:
             raise web.BadAnswer(status, "it is too large")
         encoding = web.media_type(content_type)
         if not 200 <= status < 300:
-            if encoding != web.PROBLEM:
-                raise web.BadAnswer(status, "it is not problem details")
-            raise web.failure(call, status, body.decode(errors="replace"))
+            raise web.refused(call, status, content_type, body)
         if call.answer is None or call.answer_stream:
             return None
         if encoding not in (web.CBOR, web.JSON):

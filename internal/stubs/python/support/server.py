@@ -66,6 +66,47 @@ class Overloaded(Exception):
         self.retry_after = retry_after
 
 
+class Refusal(Exception):
+    """What a handler or middleware raises to refuse a request for a reason of its own.
+
+    That are violations that only it can find, answered with 400 as those that the definitions name; or any problem (RFC
+    9457) with a status of 4xx or 5xx, such as 429. Its texts are for the caller, who gets a Problem.
+    """
+
+    def __init__(
+        self,
+        status: int = 400,
+        *,
+        violations: Sequence[wire.Violation] = (),
+        type: str = "about:blank",
+        title: str = "",
+        detail: str = "",
+        instance: str = "",
+        retry_after: float | None = None,
+    ) -> None:
+        super().__init__(status, detail)
+        self.status = status
+        """400 to 599."""
+        self.violations = list(violations)
+        """With them there is no type and title but that of all violations."""
+        self.type = type
+        """A URI that tells which problem it is."""
+        self.title = title
+        """What is always the same about it; what the status is called, where it is not given."""
+        self.detail = detail
+        """What is the matter this time."""
+        self.instance = instance
+        """A URI of this occurrence."""
+        self.retry_after = retry_after
+        """In seconds, when to try again."""
+
+    def __str__(self) -> str:
+        return (
+            "; ".join(f"{v.pointer} {v.detail}" for v in self.violations)
+            or f"{self.status} {self.detail or self.title}"
+        )
+
+
 Authorizer = Callable[[str | None, dict[str, str], dict[str, str]], Any]
 """Judges credentials, given the call (None for /-/about and /-/definitions), the credentials and the headers. What it returns, or a
 coroutine of it does, is the context's identity."""
@@ -144,6 +185,7 @@ _COMMON = [
     web.ErrorPage("not-implemented", 501, "The call is defined, but this server does not implement it."),
     web.ErrorPage("overloaded", 503, "The server has too much to do; Retry-After says when to try again."),
     web.ErrorPage("too-slow", 503, "The call took longer than the client or the server allows."),
+    web.ErrorPage("unavailable", 503, "The server is shutting down; Retry-After says when to try again."),
 ]
 _STATUS = {page.name: page.status for page in _COMMON}
 
@@ -152,7 +194,7 @@ def _json(value: Any) -> str:
     return json.dumps(value, ensure_ascii=False, separators=(",", ":"))
 
 
-class _Refusal(Exception):
+class _Refused(Exception):
     """Raised inside of the server to answer with one of the common errors."""
 
     def __init__(
@@ -197,6 +239,34 @@ class Served:
         # The more specific first: a literal is more than a field.
         self._patterns.sort(key=lambda pattern: sum(s.startswith("{") for s in pattern[0]))
         self._digest = (b"faithful-definitions", definitions.digest.encode())
+        self._closing = False
+        self._active: set[_Exchange] = set()
+        self._idle: asyncio.Event | None = None
+
+    async def shutdown(self) -> None:
+        """Ends the mount's work, in the event loop that runs it.
+
+        /-/state answers 503, requests that come are refused with 503, streams end with a problem, for which their
+        handlers are cancelled, and other calls are finished. It returns when all are; then end the server that carries it.
+        """
+        self._closing = True
+        for exchange in list(self._active):
+            exchange.interrupt()
+        if self._active:
+            self._idle = self._idle or asyncio.Event()
+            await self._idle.wait()
+
+    @contextlib.contextmanager
+    def _counted(self, exchange: _Exchange) -> Iterator[None]:
+        if self._closing:
+            raise _unavailable()
+        self._active.add(exchange)
+        try:
+            yield
+        finally:
+            self._active.discard(exchange)
+            if self._idle is not None and not self._active:
+                self._idle.set()
 
     def uvicorn_limits(self) -> dict[str, Any]:
         """Options of uvicorn.Config that suit a server open to the world; its own leave more room.
@@ -223,29 +293,35 @@ class Served:
         elif scope["type"] == "http":
             await _Exchange(self, scope, receive, send).answer()
 
-    def find(self, method: str, path: str) -> tuple[Route, dict[str, str]]:
-        """The route of a path, as it was sent, and a method, with the values of the path's fields."""
-        allow: set[str] = set()
+    def _at(self, path: str) -> Iterator[tuple[Route, dict[str, str]]]:
+        """What has a path, the more specific first."""
         for r in self._exact.get(path, ()):
-            if r.call.method == method:
-                return r, {}
-            allow.add(r.call.method)
+            yield r, {}
         if self._patterns:
             segments = [_decoded(s) for s in path[1:].split("/")]
             for wanted, r in self._patterns:
                 values = _match(wanted, segments)
                 if values is not None:
-                    if r.call.method == method:
-                        return r, values
-                    allow.add(r.call.method)
-        if allow:
-            methods = sorted(allow)
-            raise _Refusal(
-                "wrong-method",
-                f"{path} is called with {' or '.join(methods)}, not {method}",
-                headers={"allow": ", ".join(methods)},
-            )
-        raise _Refusal("unknown-call", f"no call has the path {path}")
+                    yield r, values
+
+    def find(self, method: str, path: str) -> tuple[Route, dict[str, str]]:
+        """The route of a path, as it was sent, and a method, with the values of the path's fields."""
+        right = "GET" if method == "HEAD" else method  # all of it but the body
+        for r, values in self._at(path):
+            if r.call.method == right:
+                return r, values
+        allow = self.methods(path)
+        names = sorted({r.call.method for r, _ in self._at(path)})
+        raise _Refused(
+            "wrong-method", f"{path} is called with {' or '.join(names)}, not {method}", headers={"allow": allow}
+        )
+
+    def methods(self, path: str) -> str:
+        """The methods that a path answers."""
+        names = {r.call.method for r, _ in self._at(path)}
+        if not names:
+            raise _Refused("unknown-call", f"no call has the path {path}")
+        return ", ".join(sorted(names | {"OPTIONS"} | ({"HEAD"} if "GET" in names else set())))
 
     def problem(
         self,
@@ -263,17 +339,22 @@ class Served:
                 return problem.STATUS, f'{head[:-1]},"error":{problem.to_json()}}}', {}
             except wire.WireError as unwritable:
                 problem = unwritable
+        if isinstance(problem, Refusal):
+            if problem.violations and (problem.status, problem.type, problem.title) == (400, "about:blank", ""):
+                problem = _violated(problem.violations)
+            elif not problem.violations and 400 <= problem.status <= 599 and "/-/errors/" not in problem.type:
+                return _own_problem(problem)
         if isinstance(problem, Overloaded):
-            problem = _Refusal(
+            problem = _Refused(
                 "overloaded",
                 "the server has too much to do",
                 headers={"retry-after": str(max(0, math.ceil(problem.retry_after)))},
             )
         elif isinstance(problem, Forbidden):
-            problem = _Refusal("forbidden", str(problem))
-        elif not isinstance(problem, _Refusal):
+            problem = _Refused("forbidden", str(problem))
+        elif not isinstance(problem, _Refused):
             self.tell(call, _undeclared(call, problem), context)
-            problem = _Refusal("internal")
+            problem = _Refused("internal")
         body: dict[str, Any] = {
             "type": f"{self.base}/-/errors/{problem.problem}",
             "title": problem.problem.replace("-", " "),
@@ -298,6 +379,20 @@ class Served:
         except Exception as failed:
             _log_error(call, problem)
             _log_error("on_error", failed)
+
+
+def _own_problem(refusal: Refusal) -> tuple[int, str, dict[str, str]]:
+    body = {"type": refusal.type, "title": refusal.title or web.status_text(refusal.status), "status": refusal.status}
+    if refusal.detail:
+        body["detail"] = refusal.detail
+    if refusal.instance:
+        body["instance"] = refusal.instance
+    wait = refusal.retry_after if refusal.retry_after is not None else 1 if refusal.status == 503 else None
+    return refusal.status, _json(body), {} if wait is None else {"retry-after": str(max(0, math.ceil(wait)))}
+
+
+def _unavailable() -> _Refused:
+    return _Refused("unavailable", "the server is shutting down")
 
 
 def _undeclared(call: str, problem: BaseException) -> BaseException:
@@ -350,7 +445,7 @@ def _decoded(segment: str) -> str:
             return unquote(segment, errors="strict")
     except UnicodeDecodeError:
         pass
-    raise _Refusal("invalid-request", f"the path holds {segment}, which is not well formed")
+    raise _Refused("invalid-request", f"the path holds {segment}, which is not well formed")
 
 
 def _match(wanted: list[str], segments: list[str]) -> dict[str, str] | None:
@@ -405,6 +500,9 @@ class _Exchange:
             self.headers[key] = f"{self.headers[key]}{joint}{text}" if key in self.headers else text
         self.complete = scope["type"] == "websocket"
         self.begun = False
+        self.interrupted = False
+        self._streaming: asyncio.Task[Any] | None = None
+        self._receiving: asyncio.Future[Any] | None = None
         self.call: web.Call[Any, Any] | None = None
         self.context: Context | None = None
 
@@ -412,12 +510,28 @@ class _Exchange:
     def _name(self) -> str:
         return self.call.name if self.call is not None else ""
 
+    def interrupt(self) -> None:
+        """Ends a stream, since the mount shuts down; another call goes on."""
+        call = self.call
+        if call is None:
+            return
+        if call.answer_stream:
+            self.interrupted = True
+            if self.context is not None:
+                self.context.cancelled = True
+            if self._streaming is not None:
+                self._streaming.cancel()
+        elif call.request_stream and not self.complete:
+            self.interrupted = True
+            if self._receiving is not None:
+                self._receiving.cancel()
+
     def _path(self) -> str:
         raw = self.scope.get("raw_path") or self.scope["path"].encode()
         path: str = raw.decode("latin-1").partition("?")[0]
         below = path[len(self.mount.base) :] if path.startswith(self.mount.base) else ""
         if not below.startswith("/"):  # a base is whole segments
-            raise _Refusal("unknown-call", f"nothing is served at {path}")
+            raise _Refused("unknown-call", f"nothing is served at {path}")
         return below
 
     async def _put(self, event: Event) -> None:
@@ -477,10 +591,12 @@ class _Exchange:
         """Answers a request."""
         extra: list[tuple[bytes, bytes]] = [self.mount._digest]
         origin = self.headers.get("origin")
+        if self.mount.options.get("origins"):
+            extra.append((b"vary", b"Origin"))  # also where none is told: what is kept of that answer is not for all
         if origin is not None and origin in self.mount.options.get("origins", ()):
             extra.append((b"access-control-allow-origin", origin.encode()))
+            extra.append((b"access-control-allow-credentials", b"true"))
             extra.append((b"access-control-expose-headers", b"Faithful-Definitions, Retry-After, WWW-Authenticate"))
-            extra.append((b"vary", b"Origin"))
             method = self.headers.get("access-control-request-method")
             if self.scope["method"] == "OPTIONS" and method is not None:
                 extra.append((b"access-control-allow-methods", method.encode()))
@@ -495,8 +611,12 @@ class _Exchange:
             path = self._path()
             if path.startswith("/-/"):
                 await self._own_page(path[3:])
+            elif self.scope["method"] == "OPTIONS":
+                await self._respond(204, [*extra, (b"allow", self.mount.methods(path).encode())], b"")
             else:
-                await self._serve(*self.mount.find(self.scope["method"], path))
+                found, values = self.mount.find(self.scope["method"], path)
+                with self.mount._counted(self):
+                    await self._serve(found, values)
         except (_GoneError, stream.LostError):
             await asyncio.sleep(0)  # so that the server that carries us has heard of it, too
             return  # nobody is there to be answered
@@ -516,10 +636,15 @@ class _Exchange:
             headers += [(name.encode(), value.encode("latin-1", "replace")) for name, value in more.items()]
         return headers
 
-    async def _respond(self, status: int, headers: list[tuple[bytes, bytes]], body: bytes) -> None:
+    async def _respond(
+        self, status: int, headers: list[tuple[bytes, bytes]], body: bytes, *, head: bool = False
+    ) -> None:
+        """Answers with a body, or with the head alone of one whose length nobody knows."""
         self.begun = True
-        if status != 204:
+        if status != 204 and not head:
             headers.append((b"content-length", str(len(body)).encode()))
+        if self.scope["method"] == "HEAD":
+            body = b""
         await self._put({"type": "http.response.start", "status": status, "headers": headers})
         if self.complete or not self._has_body():
             await self._put({"type": "http.response.body", "body": body})
@@ -560,18 +685,18 @@ class _Exchange:
         """Answers one call, refusing in the order: credentials, encodings of answer and request, size, what can't be read, what is not allowed."""
         self.call = call = found.call
         if self._foreign(call):
-            raise _Refusal("forbidden", "a page of another site may not make this call")
+            raise _Refused("forbidden", "a page of another site may not make this call")
         await self._admit(call)
         if call.request_stream and call.answer_stream:
             detail = (
                 "the call streams both ways: upgrade to a WebSocket with the subprotocol faithful-cbor or faithful-json"
             )
-            raise _Refusal("not-acceptable", detail, headers={"upgrade": "websocket"})
+            raise _Refused("not-acceptable", detail, headers={"upgrade": "websocket"})
         request_encoding = web.media_type(self.headers.get("content-type"))
         encodings = (web.CBOR_SEQ, web.JSON_SEQ) if call.answer_stream else (web.CBOR, web.JSON)
         encoding = _preferred(self.headers.get("accept"), request_encoding, *encodings)
         if encoding is None:
-            raise _Refusal("not-acceptable", "answers are in CBOR or JSON")
+            raise _Refused("not-acceptable", "answers are in CBOR or JSON")
         if call.request_stream:
             await self._receive_stream(found, request_encoding, encoding)
             return
@@ -579,6 +704,9 @@ class _Exchange:
         deadline = asyncio.get_running_loop().time() + patience  # for the body, too
         request = await self._within(self._request(call, request_encoding, values), patience)
         arguments = (self.context,) if call.request is None else (request, self.context)
+        if call.answer_stream and self.scope["method"] == "HEAD":
+            await self._respond(call.status or 200, self._headers(encoding), b"", head=True)
+            return
         if call.answer_stream:
             await self._send_stream(found, encoding, arguments)
             return
@@ -607,7 +735,7 @@ class _Exchange:
                     credentials[credential.name] = value
             enough = enough or complete
         if not enough:
-            raise _Refusal("unauthenticated", f"the call needs {web.needs_text(call.needs)}", headers=_challenges(call))
+            raise _Refused("unauthenticated", f"the call needs {web.needs_text(call.needs)}", headers=_challenges(call))
         identity = await self._judge(call.name, credentials, call)
         self.context = Context(call.name, self.headers, credentials, identity)
         parent = self.headers.get("traceparent")
@@ -622,7 +750,7 @@ class _Exchange:
             identity = authorizer(name, credentials, self.headers)
             return await identity if inspect.isawaitable(identity) else identity
         except Unauthenticated as problem:
-            raise _Refusal("unauthenticated", str(problem), headers=_challenges(call)) from problem
+            raise _Refused("unauthenticated", str(problem), headers=_challenges(call)) from problem
 
     def _shown(self, credential: web.Credential) -> str | None:
         """The value of a credential that the request shows."""
@@ -690,7 +818,7 @@ class _Exchange:
             return await work
         except asyncio.CancelledError:
             if late:
-                raise _Refusal("too-slow", "the body took too long") from None
+                raise _Refused("too-slow", "the body took too long") from None
             raise
         finally:
             timer.cancel()
@@ -727,7 +855,7 @@ class _Exchange:
             return await work
         except asyncio.CancelledError:
             if why == ["late"]:
-                raise _Refusal("too-slow", "the call took too long") from None
+                raise _Refused("too-slow", "the call took too long") from None
             if why:
                 raise _GoneError from None
             raise
@@ -744,7 +872,7 @@ class _Exchange:
         """Runs a handler inside of the middleware, and there, too, what uses its result."""
         handler = found.handler
         if handler is None:
-            raise _Refusal("not-implemented", f"{found.call.name} is not implemented here")
+            raise _Refused("not-implemented", f"{found.call.name} is not implemented here")
         result: list[Any] = []
 
         async def last() -> None:
@@ -758,7 +886,7 @@ class _Exchange:
         try:
             await run()
         except Unauthenticated as problem:
-            raise _Refusal("unauthenticated", str(problem), headers=_challenges(found.call)) from problem
+            raise _Refused("unauthenticated", str(problem), headers=_challenges(found.call)) from problem
         return result[0] if result else None
 
     async def _send_stream(self, found: Route, encoding: str, arguments: tuple[Any, ...]) -> None:
@@ -814,33 +942,54 @@ class _Exchange:
                 last[0] = asyncio.get_running_loop().time()
             whole = True
 
+        async def problem_element(told: BaseException) -> None:
+            async with lock:
+                await put(writer.problem(self.mount.problem(self._name, told, found.call.fails, self.context)[1]))
+
+        if self.interrupted:
+            raise _unavailable()
+        self._streaming = asyncio.current_task()
         pacemaker = asyncio.create_task(heartbeat())
         try:
             await self._run(found, arguments, send)
+            if self.interrupted:
+                raise _unavailable()  # whatever the handler made of it, what was sent is not whole
             if not whole:
                 raise RuntimeError("middleware ended a stream before its handler did")
             if reading is not None and reading.failed is not None:
                 raise reading.failed  # whatever the handler made of it
             async with lock:
                 await put(writer.end())
+        except asyncio.CancelledError:
+            if not self.interrupted:
+                raise
+            if self._streaming is not None and hasattr(self._streaming, "uncancel"):
+                self._streaming.uncancel()
+            if not begun and not self.begun:
+                raise _unavailable() from None
+            await problem_element(_unavailable())
         except (_GoneError, stream.LostError):
             raise
         except Exception as problem:
             if reading is not None and reading.lost:
                 raise stream.LostError from problem
+            told: BaseException = problem
+            if self.interrupted:
+                told = _unavailable()
+            elif reading is not None and reading.failed is not None:
+                told = reading.failed
             if not begun and not self.begun:
-                raise
-            told = reading.failed if reading is not None and reading.failed is not None else problem
-            async with lock:
-                await put(writer.problem(self.mount.problem(self._name, told, found.call.fails, self.context)[1]))
+                raise told from None
+            await problem_element(told)
         finally:
+            self._streaming = None
             pacemaker.cancel()
 
     async def _receive_stream(self, found: Route, request_encoding: str, encoding: str) -> None:
         """Answers a call whose request is a stream."""
         self._plain_body()
         if request_encoding not in (web.CBOR_SEQ, web.JSON_SEQ):
-            raise _Refusal(
+            raise _Refused(
                 "unsupported-form",
                 f"Content-Type is application/cbor-seq or application/json-seq, not {request_encoding!r}",
             )
@@ -871,10 +1020,17 @@ class _Exchange:
         await self._answered(call, encoding, result)
 
     async def _chunk(self, timeout: float | None) -> bytes:
+        if self.interrupted:
+            raise _unavailable()
+        self._receiving = receiving = asyncio.ensure_future(self.receive())
         try:
-            event = await asyncio.wait_for(self.receive(), timeout)
+            event = await asyncio.wait_for(receiving, timeout)
         except asyncio.TimeoutError:
-            raise _Refusal("too-slow", "the request was silent for too long") from None
+            raise _Refused("too-slow", "the request was silent for too long") from None
+        except asyncio.CancelledError:
+            if self.interrupted and receiving.cancelled():
+                raise _unavailable() from None
+            raise
         if event["type"] != "http.request":
             raise _GoneError
         self.complete = not event.get("more_body", False)
@@ -903,14 +1059,14 @@ class _Exchange:
     def _plain_body(self) -> None:
         coding = self.headers.get("content-encoding", "identity")
         if coding.lower() != "identity":
-            raise _Refusal("unsupported-form", f"encoded bodies are not read: {coding}")
+            raise _Refused("unsupported-form", f"encoded bodies are not read: {coding}")
 
     async def _request(self, call: web.Call[Any, Any], encoding: str, values: dict[str, str]) -> Any:
         """Reads the request, from wherever its fields travel."""
         if call.request is None:
             # Any body is dropped, but for a stream: who sends one means another call.
             if encoding in (web.CBOR_SEQ, web.JSON_SEQ):
-                raise _Refusal(
+                raise _Refused(
                     "unsupported-form",
                     f"the call takes no request, and no stream: Content-Type is not {json.dumps(encoding)}",
                 )
@@ -953,11 +1109,11 @@ class _Exchange:
     async def _body(self, encoding: str, cls: Any) -> Any:
         self._plain_body()
         if encoding not in (web.CBOR, web.JSON) and (encoding or self._has_body()):
-            raise _Refusal(
+            raise _Refused(
                 "unsupported-form", f"Content-Type is application/cbor or application/json, not {json.dumps(encoding)}"
             )
         limit = self.mount.options.get("body_limit", 4 << 20)
-        too_large = _Refusal("too-large", f"the body is larger than {limit} bytes")
+        too_large = _Refused("too-large", f"the body is larger than {limit} bytes")
         length = self.headers.get("content-length", "0")
         if length.isdecimal() and (len(length) > 18 or int(length) > limit):
             raise too_large
@@ -991,15 +1147,17 @@ class _Exchange:
             self.call = call = found.call
             origin = self.headers.get("origin")
             if self._foreign(call) or (origin is not None and not self._allows(origin)):
-                raise _Refusal("forbidden", "a page of another site may not make this call")
+                raise _Refused("forbidden", "a page of another site may not make this call")
             await self._admit(call)
             if not (call.request_stream and call.answer_stream) or protocol is None:
-                raise _Refusal(
+                raise _Refused(
                     "not-acceptable",
                     "a call that streams both ways is a WebSocket with the subprotocol faithful-cbor or faithful-json",
                 )
             if found.handler is None:
-                raise _Refusal("not-implemented", f"{call.name} is not implemented here")
+                raise _Refused("not-implemented", f"{call.name} is not implemented here")
+            if self.mount._closing:
+                raise _unavailable()
         except Exception as problem:
             await self._deny(problem)
             return
@@ -1027,7 +1185,8 @@ class _Exchange:
 
         reader = asyncio.create_task(read())
         try:
-            await self._converse(found, protocol, inbox)
+            with self.mount._counted(self):
+                await self._converse(found, protocol, inbox)
         except asyncio.CancelledError:
             if not left:
                 raise
@@ -1050,10 +1209,11 @@ class _Exchange:
         await self._answers(found, (given, self.context), writer, put, reading)
         # When the handler has had enough, the other side's end still has to
         # come: only then both know that nothing was lost.
-        if reading.failed is None:
+        broken = reading.failed is not None or self.interrupted
+        if not broken:
             async for _ in source:
                 pass
-        await self._put({"type": "websocket.close", "code": 1000 if reading.failed is None else 1011})
+        await self._put({"type": "websocket.close", "code": 1011 if broken else 1000})
 
     async def _messages(
         self, in_json: bool, cls: Any, inbox: asyncio.Queue[Event]
@@ -1062,7 +1222,7 @@ class _Exchange:
             try:
                 event = await asyncio.wait_for(inbox.get(), self.mount.idle)
             except asyncio.TimeoutError:
-                raise _Refusal("too-slow", "the stream was silent for too long") from None
+                raise _Refused("too-slow", "the stream was silent for too long") from None
             if event["type"] != "websocket.receive":
                 raise stream.LostError
             element = event.get("bytes") or (event.get("text") or "").encode()
@@ -1090,7 +1250,7 @@ class _Exchange:
 
     async def _own_page(self, page: str) -> None:
         if self.scope["method"] not in ("GET", "HEAD"):
-            raise _Refusal("wrong-method", "pages below /-/ are read with GET", headers={"allow": "GET, HEAD"})
+            raise _Refused("wrong-method", "pages below /-/ are read with GET", headers={"allow": "GET, HEAD"})
         self.complete = True
         about, options = self.mount.definitions, self.mount.options
         visible = options.get("definitions", "open")
@@ -1100,6 +1260,8 @@ class _Exchange:
             answer = {"serving": True}
             try:
                 options.get("serving", lambda: None)()
+                if self.mount._closing:
+                    status, answer = 503, {"serving": False}
             except Exception as problem:
                 self.mount.tell("state", problem)
                 status, answer = 503, {"serving": False}
@@ -1120,10 +1282,10 @@ class _Exchange:
             if found is not None:
                 answer = {"name": found.name, "status": found.status, "documentation": found.documentation}
         if answer is None:
-            raise _Refusal("unknown-call", f"there is no page /-/{page}")
+            raise _Refused("unknown-call", f"there is no page /-/{page}")
         body = _json(answer).encode()
         headers = [*self.extra, (b"content-type", web.JSON.encode())]
-        await self._respond(status, headers, body if self.scope["method"] == "GET" else b"")
+        await self._respond(status, headers, body)
 
     async def _admit_pages(self) -> None:
         needs = [[c] for r in self.mount.routes for every in r.call.needs for c in every]
@@ -1247,8 +1409,8 @@ async def _iterated(given: Any) -> AsyncIterator[Any]:
         producer.stop()
 
 
-def _violated(violations: list[wire.Violation]) -> _Refusal:
-    return _Refusal(
+def _violated(violations: list[wire.Violation]) -> _Refused:
+    return _Refused(
         "invalid-request", "1 violation" if len(violations) == 1 else f"{len(violations)} violations", violations
     )
 
@@ -1257,12 +1419,12 @@ def _unreadable(problem: BaseException) -> BaseException:
     """What is answered for a payload or stream that can't be read."""
     if isinstance(problem, wire.WireError):
         if problem.too_large:
-            return _Refusal("too-large", problem.detail)
-        return _Refusal("invalid-request", "the request can't be read", [wire.Violation(problem.path, problem.detail)])
+            return _Refused("too-large", problem.detail)
+        return _Refused("invalid-request", "the request can't be read", [wire.Violation(problem.path, problem.detail)])
     if isinstance(problem, stream.BadElementError):
-        return _Refusal("too-large" if problem.too_large else "invalid-request", str(problem))
+        return _Refused("too-large" if problem.too_large else "invalid-request", str(problem))
     if isinstance(problem, stream.LostError):
-        return _Refusal("invalid-request", str(problem))
+        return _Refused("invalid-request", str(problem))
     return problem
 
 

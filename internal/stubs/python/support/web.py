@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import json
 import re
+import socket
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
-from typing import Any, Generic, TypeVar
+from http import HTTPStatus
+from typing import Any, Generic, Literal, TypeVar
 from urllib.parse import quote, unquote_to_bytes
 
 from . import wire
@@ -96,11 +98,19 @@ class Problem(CallError):
     """An error that the call does not declare, as problem details."""
 
     def __init__(
-        self, problem: str, status: int, title: str, detail: str = "", violations: list[wire.Violation] | None = None
+        self,
+        problem: str,
+        status: int,
+        title: str,
+        detail: str = "",
+        violations: list[wire.Violation] | None = None,
+        instance: str = "",
     ) -> None:
-        super().__init__(problem, status, title, detail, violations)
+        super().__init__(problem, status, title, detail, violations, instance)
         self.problem = problem
-        """What follows "/-/errors/" in the type, such as "invalid-request"."""
+        """What follows "/-/errors/" in the type, such as "invalid-request"; another type as it is."""
+        self.instance = instance
+        """A URI of this occurrence."""
         self.status = status
         self.title = title
         self.detail = detail
@@ -111,8 +121,42 @@ class Problem(CallError):
         return text + "".join(f"; {v.pointer} {v.detail}" for v in self.violations)
 
 
+Reason = Literal["refused", "lost", "timed out", "cancelled"]
+"""Why there is no answer: there was no connection, it broke, the time was over, or the caller gave up."""
+
+
 class Unreachable(CallError):
-    """A call that got no answer, or a stream that lost its end: no connection, one that broke, a time-out or a cancellation."""
+    """A call that got no answer, or a stream that lost its end."""
+
+    def __init__(self, message: str, reason: Reason = "lost") -> None:
+        super().__init__(message, reason)
+        self.reason: Reason = reason
+
+    def __str__(self) -> str:
+        return str(self.args[0])
+
+
+def no_answer(call: str, problem: BaseException | str, reason: Reason | None = None) -> Unreachable:
+    """The error of a call without an answer; why is taken from what went wrong, unless it is known."""
+    if reason is None:
+        kind = type(problem).__name__  # of classes of httpx, which is not always there
+        if isinstance(problem, InterruptedError):
+            reason = "cancelled"
+        elif isinstance(problem, TimeoutError) or kind.endswith("Timeout") or kind == "TimeoutError":
+            reason = "timed out"
+        elif isinstance(problem, (ConnectionRefusedError, socket.gaierror)) or kind == "ConnectError":
+            reason = "refused"
+        else:
+            reason = "lost"
+    return Unreachable(f"{call}: no answer, {reason}: {str(problem) or type(problem).__name__}", reason)
+
+
+def status_text(status: int) -> str:
+    """What a status is called (RFC 9110, section 15)."""
+    try:
+        return HTTPStatus(status).phrase
+    except ValueError:
+        return "Server error" if status >= 500 else "Client error"
 
 
 class BadAnswer(CallError):
@@ -316,11 +360,23 @@ def failure(call: Call[Any, Any], status: int, text: str) -> Exception:
             wire.Violation(str(v.get("pointer", "")), str(v.get("detail", "")), str(v.get("in", "")))
             for v in body.get("errors", [])
         ]
-        return Problem(
-            name, int(body.get("status", status)), str(body.get("title", "")), str(body.get("detail", "")), violations
-        )
+        title, detail, instance = (str(body.get(member, "")) for member in ("title", "detail", "instance"))
+        return Problem(name, int(body.get("status", status)), title, detail, violations, instance)
     except (ValueError, KeyError, TypeError, AttributeError, OverflowError, RecursionError) as problem:
         return BadAnswer(status, f"problem details that can't be read: {str(problem)[:100]}")
+
+
+def refused(call: Call[Any, Any], status: int, content_type: str | None, body: bytes) -> Exception:
+    """The error of an answer that is no success.
+
+    Without problem details, as proxies send it, it is a problem whose detail is how the body begins.
+    """
+    if media_type(content_type) == PROBLEM:
+        return failure(call, status, body.decode(errors="replace"))
+    if status < 400:
+        return BadAnswer(status, "it is not problem details")
+    text = " ".join(body[:800].decode(errors="ignore").split())
+    return Problem("about:blank", status, status_text(status), text if len(text) <= 200 else text[:200] + "…")
 
 
 def _member(text: str, name: str) -> str:

@@ -1,0 +1,367 @@
+"""Tests of what real services do beside answering: refusing for reasons of their own, shutting down, methods, origins."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import http.server
+import json
+import socket
+import threading
+import time
+from collections.abc import AsyncIterator, Callable, Coroutine, Iterator
+from typing import Any
+
+import httpx
+import pytest
+import uvicorn
+
+from gen.faithful import web, wire
+from gen.faithful.client import Cancellation
+from gen.faithful.server import Context, Elements, Refusal, Served, listen
+from gen.skerry.matrix import (
+    AsyncPierClient,
+    CountRequest,
+    EchoAnswer,
+    EchoRequest,
+    LookRequest,
+    Pier,
+    PierClient,
+    RefuseRequest,
+    SleepRequest,
+    Tick,
+    Total,
+    serve_pier,
+)
+
+
+def asked(
+    app: Served, method: str, path: str, headers: dict[str, str] | None = None, body: Any = None
+) -> httpx.Response:
+    async def ask() -> httpx.Response:
+        async with httpx.AsyncClient(transport=httpx.ASGITransport(app=app), base_url="http://pier.example") as client:
+            return await client.request(method, path, headers=headers, json=body)
+
+    return asyncio.run(ask())
+
+
+class Listening(threading.Thread):
+    """An application that listens, in a thread with an event loop of its own."""
+
+    def __init__(self, app: Served) -> None:
+        super().__init__(daemon=True)
+        self.app = app
+        self.listener = listen()
+        host, port = self.listener.getsockname()[:2]
+        self.base = f"http://{host}:{port}"
+        self.server = uvicorn.Server(uvicorn.Config(app, log_level="error", **app.uvicorn_limits()))
+        self.loop = asyncio.new_event_loop()
+        self.start()
+        while not self.server.started:
+            time.sleep(0.005)
+
+    def run(self) -> None:
+        self.loop.run_until_complete(self.server.serve([self.listener]))
+
+    def do(self, work: Coroutine[Any, Any, Any], timeout: float = 10) -> Any:
+        return asyncio.run_coroutine_threadsafe(work, self.loop).result(timeout)
+
+
+@contextlib.contextmanager
+def serving(app: Served) -> Iterator[Listening]:
+    served = Listening(app)
+    try:
+        yield served
+    finally:
+        served.server.should_exit = served.server.force_exit = True
+        served.join(5)
+
+
+def test_a_handler_refuses_for_reasons_of_its_own() -> None:
+    class Frozen(Pier):
+        def refuse(self, request: RefuseRequest, context: Context) -> None:
+            raise refusal
+
+    told: list[BaseException] = []
+    app = serve_pier(Frozen(), {"on_error": lambda call, problem, context: told.append(problem)})
+    refusal: Exception
+
+    def fail() -> httpx.Response:
+        return asked(app, "POST", "/skerry/matrix/pier/refuse", body={"how": "so"})
+
+    refusal = Refusal(
+        violations=[
+            wire.Violation("/how", "must be said kindly"),
+            wire.Violation("/code", "must be open", "path"),
+        ]
+    )
+    answer = fail()
+    assert (answer.status_code, answer.headers["content-type"]) == (400, web.PROBLEM)
+    assert answer.json() == {
+        "type": "/-/errors/invalid-request",
+        "title": "invalid request",
+        "status": 400,
+        "detail": "2 violations",
+        "errors": [
+            {"pointer": "/how", "detail": "must be said kindly"},
+            {"pointer": "/code", "detail": "must be open", "in": "path"},
+        ],
+    }
+    refusal = Refusal(429, detail="once a minute", retry_after=1.5)
+    answer = fail()
+    assert (answer.status_code, answer.headers["retry-after"]) == (429, "2")
+    assert answer.json() == {
+        "type": "about:blank",
+        "title": "Too Many Requests",
+        "status": 429,
+        "detail": "once a minute",
+    }
+    refusal = Refusal(423, type="https://skerry.example/problems/frozen", title="Frozen", instance="/piers/EID")
+    problem = web.failure(web.Call("skerry.matrix.Pier.refuse", "POST", ""), 423, fail().text)
+    assert isinstance(problem, web.Problem)
+    assert (problem.problem, problem.status, problem.title, problem.instance) == (
+        "https://skerry.example/problems/frozen",
+        423,
+        "Frozen",
+        "/piers/EID",
+    )
+    assert told == []
+    for refusal in (
+        Refusal(200),
+        Refusal(600),
+        Refusal(409, type="/-/errors/skerry.matrix.PierFull"),
+        Refusal(409, violations=[wire.Violation("/how", "x")]),
+        web.Problem("about:blank", 423, "Locked"),  # what another server refused is no refusal of this one
+        web.BadAnswer(423, "not understood"),
+    ):
+        answer = fail()
+        assert (answer.status_code, "detail" in answer.json()) == (500, False), refusal
+        assert told.pop() is refusal
+
+
+def test_methods_of_a_path_and_answers_without_their_bodies() -> None:
+    class Looked(Pier):
+        def look(self, request: LookRequest, context: Context) -> LookRequest:
+            return request
+
+        async def tail(self, request: SleepRequest, context: Context) -> AsyncIterator[Tick]:
+            ran.append(request.id)
+            yield Tick(n=1)
+
+    ran: list[int] = []
+    app = serve_pier(Looked())
+    for path, allow in {
+        "/piers/EID": "DELETE, GET, HEAD, OPTIONS",
+        "/tail": "GET, HEAD, OPTIONS",
+        "/skerry/matrix/pier/echo": "OPTIONS, POST",
+    }.items():
+        answer = asked(app, "OPTIONS", path)
+        assert (answer.status_code, answer.headers["allow"], answer.content) == (204, allow, b"")
+        answer = asked(app, "PATCH", path)
+        assert (answer.status_code, answer.headers["allow"]) == (405, allow)
+    assert asked(app, "OPTIONS", "/nothing").status_code == 404
+    with serving(app) as served:
+        whole, head = httpx.get(f"{served.base}/piers/EID"), httpx.head(f"{served.base}/piers/EID")
+        assert (head.status_code, head.content) == (200, b"")
+        for name in ("content-type", "content-length", "faithful-definitions"):
+            assert head.headers[name] == whole.headers[name]
+        head = httpx.head(f"{served.base}/tail?id=1")
+        assert (head.status_code, head.headers["content-type"], ran) == (200, web.JSON_SEQ, [])
+        assert httpx.head(f"{served.base}/tail?id=x").status_code == 400
+
+
+def test_what_pages_of_other_origins_are_told() -> None:
+    class Looked(Pier):
+        def look(self, request: LookRequest, context: Context) -> LookRequest:
+            return request
+
+    app = serve_pier(Looked(), {"origins": ["https://skerry.example"]})
+    answer = asked(app, "GET", "/piers/EID", {"origin": "https://skerry.example"})
+    assert answer.headers["access-control-allow-origin"] == "https://skerry.example"
+    assert answer.headers["access-control-allow-credentials"] == "true"
+    for headers in ({"origin": "https://elsewhere.example"}, {}):
+        answer = asked(app, "GET", "/piers/EID", headers)
+        assert "access-control-allow-origin" not in answer.headers
+        assert "Origin" in answer.headers["vary"]
+    preflight = {"origin": "https://skerry.example", "access-control-request-method": "DELETE"}
+    answer = asked(app, "OPTIONS", "/piers/EID", preflight)
+    assert (answer.status_code, answer.headers["access-control-allow-methods"]) == (204, "DELETE")
+
+
+def test_answers_of_proxies() -> None:
+    class Proxy(http.server.BaseHTTPRequestHandler):
+        def do_POST(self) -> None:
+            self.send_response(status)
+            self.send_header("content-length", str(len(body)))
+            self.end_headers()
+            self.wfile.write(body)
+
+        def log_message(self, *_: object) -> None:
+            pass
+
+    status, body = 502, b"<html>\n<h1>Bad gateway</h1>\n"
+    with http.server.ThreadingHTTPServer(("127.0.0.1", 0), Proxy) as proxy:
+        threading.Thread(target=proxy.serve_forever, daemon=True).start()
+        base = f"http://127.0.0.1:{proxy.server_port}"
+
+        async def asynchronous() -> None:
+            async with AsyncPierClient(base, {"tries": 1}) as client:
+                await client.echo(EchoRequest(names={}))
+
+        def synchronous() -> None:
+            PierClient(base, {"tries": 1}).echo(EchoRequest(names={}))
+
+        for call in (synchronous, lambda: asyncio.run(asynchronous())):
+            status, body = 502, b"<html>\n<h1>Bad gateway</h1>\n"
+            with pytest.raises(web.Problem) as caught:
+                call()
+            told = caught.value
+            assert (told.problem, told.status, told.title) == ("about:blank", 502, "Bad Gateway")
+            assert told.detail == "<html> <h1>Bad gateway</h1>"
+            status, body = 302, b""
+            with pytest.raises(web.BadAnswer):
+                call()
+        proxy.shutdown()
+
+
+def test_reasons_of_no_answer() -> None:
+    listener = socket.create_server(("127.0.0.1", 0))
+    losing = [True]
+    taken: list[socket.socket] = []
+
+    def accept() -> None:
+        with contextlib.suppress(OSError):
+            while True:
+                connection, _ = listener.accept()
+                taken.append(connection)
+                if losing[0]:
+                    connection.recv(10)
+                    connection.close()
+
+    threading.Thread(target=accept, daemon=True).start()
+    base = "http://{}:{}".format(*listener.getsockname())
+    request = EchoRequest(names={})
+
+    def reason(call: Callable[[], object]) -> str:
+        with pytest.raises(web.Unreachable) as caught:
+            call()
+        assert f"no answer, {caught.value.reason}: " in str(caught.value)
+        return caught.value.reason
+
+    def asynchronous(base: str, timeout: float) -> Callable[[], object]:
+        async def call() -> None:
+            async with AsyncPierClient(base, {"tries": 1, "timeout": timeout}) as client:
+                await client.echo(request)
+
+        return lambda: asyncio.run(call())
+
+    assert reason(lambda: PierClient(base, {"tries": 1}).echo(request)) == "lost"
+    assert reason(asynchronous(base, 5)) == "lost"
+    losing[0] = False
+    assert reason(lambda: PierClient(base, {"tries": 1, "timeout": 0.05}).echo(request)) == "timed out"
+    assert reason(asynchronous(base, 0.05)) == "timed out"
+    cancellation = Cancellation()
+    threading.Timer(0.05, cancellation.cancel).start()
+    assert reason(lambda: PierClient(base, {"tries": 1}).echo(request, cancellation=cancellation)) == "cancelled"
+    listener.close()
+    nobody = "http://127.0.0.1:1"
+    assert reason(lambda: PierClient(nobody, {"tries": 1}).echo(request)) == "refused"
+    assert reason(asynchronous(nobody, 5)) == "refused"
+
+
+def test_a_mount_shuts_down_with_calls_of_every_kind_in_the_middle() -> None:
+    started: set[str] = set()
+    finish = threading.Event()
+
+    class Busy(Pier):
+        def echo(self, request: EchoRequest, context: Context) -> EchoAnswer:
+            started.add("echo")
+            finish.wait(10)
+            return EchoAnswer(request=request)
+
+        async def count(self, request: CountRequest, context: Context) -> AsyncIterator[Tick]:
+            yield Tick(n=1)
+            started.add("count")
+            with contextlib.suppress(asyncio.CancelledError):
+                await asyncio.sleep(100)
+            # and ends as if all were sent
+
+        def drift(self, request: SleepRequest, context: Context) -> Iterator[Tick]:
+            while True:
+                yield Tick(n=1)
+                started.add("drift")
+                time.sleep(0.01)
+
+        async def sum(self, ticks: Elements[Tick], context: Context) -> Total:
+            started.add("sum")
+            async for tick in ticks:
+                assert tick
+            return Total(total=0)
+
+        async def mirror(self, ticks: Elements[Tick], context: Context) -> AsyncIterator[Tick]:
+            started.add("mirror")
+            async for tick in ticks:
+                yield tick
+
+    async def endless() -> AsyncIterator[Tick]:
+        while True:
+            yield Tick(n=1)
+            await asyncio.sleep(0.005)
+
+    async def until_it_is_down(served: Listening) -> AsyncIterator[Tick]:
+        # httpx looks for an answer when all is sent.
+        while not served.app._closing:
+            yield Tick(n=1)
+            await asyncio.sleep(0.005)
+        await asyncio.sleep(0.1)
+
+    async def told(work: Any) -> object:
+        try:
+            return await work
+        except web.Problem as problem:
+            return problem.problem
+
+    async def drained(ticks: Any) -> str:
+        async for tick in ticks:
+            assert tick
+        return "ended"
+
+    async def calls(served: Listening) -> None:
+        async with AsyncPierClient(served.base, {"tries": 1}) as client:
+            unary = asyncio.create_task(told(client.echo(EchoRequest(text="still there", names={}))))
+            streams = [
+                asyncio.create_task(told(drained(client.count(CountRequest(count=3))))),
+                asyncio.create_task(told(drained(client.drift(SleepRequest(id=1))))),
+                asyncio.create_task(told(client.sum(until_it_is_down(served)))),
+                asyncio.create_task(told(drained(client.mirror(endless())))),
+            ]
+            while len(started) < 5:
+                await asyncio.sleep(0.005)
+            shutting = asyncio.run_coroutine_threadsafe(served.app.shutdown(), served.loop)
+            async with asyncio.timeout(5) if hasattr(asyncio, "timeout") else contextlib.AsyncExitStack():
+                assert await asyncio.gather(*streams) == ["unavailable"] * 4
+            assert not shutting.done(), "a call is still at work"
+            async with httpx.AsyncClient() as bare:
+                state = await bare.get(f"{served.base}/-/state")
+            assert (state.status_code, state.json()) == (503, {"serving": False})
+            assert await told(client.ended()) == "unavailable"
+            finish.set()
+            answer = await unary
+            assert isinstance(answer, EchoAnswer) and answer.request.text == "still there", "it was finished"
+            await asyncio.wrap_future(shutting)
+
+    with serving(serve_pier(Busy(), {"heartbeat": 0.02})) as served:
+        asyncio.run(calls(served))
+
+
+def test_what_is_read_of_a_problem() -> None:
+    call: web.Call[Any, Any] = web.Call("skerry.matrix.Pier.echo", "POST", "")
+    assert isinstance(web.refused(call, 500, web.PROBLEM, b"{"), web.BadAnswer)
+    bare = web.refused(call, 599, None, ("ü" * 300).encode())
+    assert isinstance(bare, web.Problem)
+    assert (bare.title, bare.detail) == ("Server error", "ü" * 200 + "…")
+    whole = web.refused(
+        call, 404, web.PROBLEM, json.dumps({"type": "about:blank", "title": "x", "status": 404}).encode()
+    )
+    assert isinstance(whole, web.Problem)
+    assert whole.title == "x"
