@@ -119,9 +119,9 @@ func TestMethodsOfAPath(t *testing.T) {
 	defer server.Close()
 	const vessel = "/vessels/00000000-0000-0000-0000-000000000001"
 	for path, allow := range map[string]string{
-		vessel + "/positions": "GET, HEAD, OPTIONS",
-		"/notices/EID-0715/x-skerry":     "DELETE, OPTIONS, PUT",
-		"/fares/2026-05-01":       "OPTIONS, PATCH",
+		vessel + "/positions":        "GET, HEAD, OPTIONS",
+		"/notices/EID-0715/x-skerry": "DELETE, OPTIONS, PUT",
+		"/fares/2026-05-01":          "OPTIONS, PATCH",
 	} {
 		response, body := asked(t, "OPTIONS", server.URL+path)
 		assert.Equal(t, []any{204, allow, ""}, []any{response.StatusCode, response.Header.Get("Allow"), body}, path)
@@ -170,7 +170,8 @@ func TestHandlersSeeTheRequest(t *testing.T) {
 	defer server.Close()
 	told := ""
 	client := quay.NewQuayClient(server.URL, web.WithCredential("crew", "ada"), web.WithHeader("Quay-Asked", "tide"),
-		web.WithClientMiddleware(func(r *http.Request, next func(*http.Request) (*http.Response, error)) (*http.Response, error) {
+		web.WithClientMiddleware(func(r *http.Request, next func(*http.Request) (*http.Response, error)) (*http.Response,
+			error) {
 			response, err := next(r)
 			if err == nil {
 				told = response.Header.Get("Quay-Told")
@@ -322,7 +323,8 @@ func TestShuttingDown(t *testing.T) {
 	for range 3 {
 		ended[<-results] = true
 	}
-	assert.Equal(t, map[string]bool{"follow unavailable": true, "board unavailable": true, "talk unavailable": true}, ended)
+	assert.Equal(t, map[string]bool{"follow unavailable": true, "board unavailable": true, "talk unavailable": true},
+		ended)
 	response, body := asked(t, "GET", server.URL+"/-/state")
 	assert.Equal(t, 503, response.StatusCode)
 	assert.JSONEq(t, `{"serving":false}`, body)

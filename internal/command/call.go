@@ -510,6 +510,9 @@ func printRefusal(p *report.Printer, call *schema.Call, r *remote.Refusal) {
 // printProblem lays out problem details (RFC 9457).
 func printProblem(p *report.Printer, problem *web.Problem) {
 	title := problem.Name()
+	if title == "about:blank" { // its title is what its status is called
+		title = problem.Title
+	}
 	if problem.Detail != "" {
 		title += ": " + problem.Detail
 	}

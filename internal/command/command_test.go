@@ -278,7 +278,7 @@ func TestWatch(t *testing.T) {
 		require.NoError(t, os.WriteFile(path, []byte(strings.Replace(string(text), old, new, 1)), 0o666))
 	}
 	line, _ := next()
-	assert.Equal(t, "fine go go/gen: 37 files written, 0 unchanged", line)
+	assert.Regexp(t, `^fine go go/gen: [1-9][0-9]* files written, 0 unchanged$`, line)
 	stubs := filepath.Join(dir, "go", "gen", "skerry", "booking", "booking.go")
 	good, err := os.ReadFile(stubs)
 	require.NoError(t, err)

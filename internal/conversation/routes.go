@@ -3,6 +3,7 @@ package conversation
 import (
 	"iter"
 	"maps"
+	"net/http"
 	"net/url"
 	"slices"
 	"strings"
@@ -109,6 +110,9 @@ func (r *Routes) Find(method, path string) *schema.Call {
 			return nil
 		}
 		segments = append(segments, plain)
+	}
+	if method == http.MethodHead {
+		method = http.MethodGet // all of it but the body
 	}
 	return r.methods[method].find(segments)
 }

@@ -10,8 +10,9 @@ from uuid import UUID, uuid4
 
 import uvicorn
 
+from gen.faithful import server as serving
 from gen.faithful.server import Context, Elements, Forbidden, listen, serve
-from gen.faithful.wire import Instant
+from gen.faithful.wire import Instant, Violation
 from gen.skerry.booking import (
     Booking,
     BookingRequest,
@@ -90,6 +91,10 @@ class BookingDesk(Bookings):
         wanted = len(request.passengers)
         if wanted > left:
             raise SailingFull(seats_left=left)
+        names = [passenger.name for passenger in request.passengers]
+        twice = next((i for i, name in enumerate(names) if name in names[:i]), None)
+        if twice is not None:
+            raise serving.Refusal(violations=[Violation(f"/passengers/{twice}/name", "must not be in the party twice")])
         self.seats[request.sailing] = left - wanted
         booking = Booking(
             id=uuid4(),

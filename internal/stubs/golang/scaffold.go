@@ -98,27 +98,28 @@ func (w *starter) program() {
 		}, "}")
 		g.P("")
 		g.P("// handler is every service, each with what it depends on.")
-		g.In(fmt.Sprintf("func handler(log *%s.Logger) %s.Handler {", slog, g.std("net/http")), func() {
+		g.In(fmt.Sprintf("func handler(log *%s.Logger) *%s.Served {", slog, g.web()), func() {
 			g.In("return "+g.web()+".Serve(", func() { g.P("%s.Serve(%s.New(log)),", w.folder, w.folder) }, ")")
 		}, "}")
 		g.P("")
 		g.P("// run serves until the process is interrupted or terminated. Calls that are running")
-		g.P("// then have 10 s to end.")
+		g.P("// then have 10 s to end; streams end with a problem that says why.")
 		g.In("func run(listen string) error {", func() {
 			g.P("ctx, stop := %s.NotifyContext(%s.Background(), os.Interrupt, %s.SIGTERM)", g.std("os/signal"), context,
 				g.std("syscall"))
 			g.P("defer stop()")
-			g.P("server := %s.NewServer(handler(%s.Default()))", g.web(), slog)
+			g.P("served := handler(%s.Default())", slog)
+			g.P("server := %s.NewServer(served)", g.web())
 			g.P("server.Addr = listen")
 			g.P("stopped := make(chan error, 1)")
 			g.In("go func() {", func() {
 				g.P("<-ctx.Done()")
 				g.P("limit, cancel := %s.WithTimeout(%s.Background(), 10*%s.Second)", context, context, g.std("time"))
 				g.P("defer cancel()")
-				g.P("stopped <- server.Shutdown(limit)")
+				g.P("stopped <- %s.Join(served.Shutdown(limit), server.Shutdown(limit))", g.std("errors"))
 			}, "}()")
 			g.P("%s.Info(\"listening\", \"address\", \"http://\"+listen)", slog)
-			g.In(fmt.Sprintf("if err := server.ListenAndServe(); !%s.Is(err, http.ErrServerClosed) {", g.std("errors")),
+			g.In(fmt.Sprintf("if err := server.ListenAndServe(); !errors.Is(err, %s.ErrServerClosed) {", g.std("net/http")),
 				func() { g.P("return err") }, "}")
 			g.P("return <-stopped")
 		}, "}")

@@ -96,7 +96,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 			}
 			any = true
 			g := &generator{Code: stubs.NewCode("    "), module: m, imports: map[string]bool{}, weights: weights{},
-				apart: part.name != "types",
+				apart:      part.name != "types",
 				exhaustive: options.Exhaustive}
 			if !options.Types {
 				g.typesAt = options.TypesAt

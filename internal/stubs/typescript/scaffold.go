@@ -98,12 +98,18 @@ func (w *starter) program() {
 		c.In("server.listen(port, \"127.0.0.1\", () => {",
 			func() { c.P("console.log(`listening on http://127.0.0.1:${String(port)}`);") }, "});")
 		c.P("")
-		c.P("// Calls that are running when the process is interrupted or terminated have 10 s to end.")
+		c.P("// Calls that are running when the process is interrupted or terminated have 10 s to end; streams end with " +
+			"a problem.")
 		c.In("for (const signal of [\"SIGINT\", \"SIGTERM\"] as const) {", func() {
 			c.In("process.once(signal, () => {", func() {
-				c.P("server.close();")
-				c.P("server.closeIdleConnections();")
-				c.In("setTimeout(() => {", func() { c.P("server.closeAllConnections();") }, "}, 10_000).unref();")
+				c.In("void served.shutdown().then(() => {", func() {
+					c.P("server.close();")
+					c.P("server.closeIdleConnections();")
+				}, "});")
+				c.In("setTimeout(() => {", func() {
+					c.P("server.close();")
+					c.P("server.closeAllConnections();")
+				}, "}, 10_000).unref();")
 			}, "});")
 		}, "}")
 	})

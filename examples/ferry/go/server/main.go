@@ -98,6 +98,11 @@ func (l *line) book(_ context.Context, request *booking.BookRequest) (*booking.B
 	if wanted > left {
 		return nil, &booking.SailingFull{SeatsLeft: left}
 	}
+	if i := repeated(request.Passengers); i >= 0 {
+		return nil, &web.Refusal{Violations: []wire.Violation{
+			{Pointer: fmt.Sprintf("/passengers/%d/name", i), Detail: "must not be in the party twice"},
+		}}
+	}
 	l.seats[request.Sailing] = left - wanted
 	b := &booking.Booking{
 		ID:         newUUID(),
@@ -112,6 +117,18 @@ func (l *line) book(_ context.Context, request *booking.BookRequest) (*booking.B
 	}
 	l.bookings[b.ID] = b
 	return b, nil
+}
+
+// repeated is the first passenger with the name of one before, or -1.
+func repeated(passengers []booking.Passenger) int {
+	names := map[string]bool{}
+	for i, p := range passengers {
+		if names[p.Name] {
+			return i
+		}
+		names[p.Name] = true
+	}
+	return -1
 }
 
 func (l *line) findBooking(_ context.Context, request *booking.BookingRequest) (*booking.Booking, error) {

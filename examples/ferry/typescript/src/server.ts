@@ -4,7 +4,7 @@ import { createServer } from "node:http";
 import type { AddressInfo } from "node:net";
 
 import { nodeLimits, nodeListener } from "./gen/faithful/node.js";
-import { serve } from "./gen/faithful/server.js";
+import { Refusal, serve } from "./gen/faithful/server.js";
 import { serveSockets } from "./gen/faithful/socket.js";
 import { Instant, uuid } from "./gen/faithful/wire.js";
 import { type Booking, type BookingsCalls, SailingFull, bookingTools, sailingTools, serveBookings } from "./gen/skerry/booking/index.js";
@@ -52,6 +52,11 @@ const bookingCalls: BookingsCalls = {
     }
     if (request.passengers.length > left) {
       throw new SailingFull({ seatsLeft: left });
+    }
+    const names = request.passengers.map(({ name }) => name);
+    const twice = names.findIndex((name, i) => names.indexOf(name) < i);
+    if (twice >= 0) {
+      throw new Refusal({ violations: [{ pointer: `/passengers/${String(twice)}/name`, detail: "must not be in the party twice" }] });
     }
     seats.set(request.sailing, left - request.passengers.length);
     const booking = bookingTools.make({
