@@ -18,6 +18,7 @@ import uvicorn
 
 from gen.faithful import web, wire
 from gen.faithful.client import Cancellation
+from gen.faithful.exchange import CallOptions
 from gen.faithful.server import Context, Elements, Refusal, Served, listen
 from gen.skerry.matrix import (
     AsyncPierClient,
@@ -365,3 +366,54 @@ def test_what_is_read_of_a_problem() -> None:
     )
     assert isinstance(whole, web.Problem)
     assert whole.title == "x"
+
+
+def test_options_of_one_call() -> None:
+    class Told(Pier):
+        def guarded(self, context: Context) -> EchoAnswer:
+            heard.append((context.headers.get("pier-asked"), *context.credentials.values()))
+            return EchoAnswer(request=EchoRequest(names={}))
+
+        async def count(self, request: CountRequest, context: Context) -> AsyncIterator[Tick]:
+            yield Tick(n=1)
+
+        async def mirror(self, ticks: Elements[Tick], context: Context) -> AsyncIterator[Tick]:
+            async for tick in ticks:
+                yield tick
+
+    heard: list[Any] = []
+    answers: list[tuple[int, str | None]] = []
+    options: CallOptions = {
+        "headers": {"Pier-Asked": "once"},
+        "credentials": {"machine": "per:tide"},
+        "answered": lambda status, headers: answers.append((status, headers.get("content-type"))),
+    }
+
+    settings: Any = {"headers": {"pier-asked": "always"}, "credentials": {"skerry.matrix.machine": "ada:flood"}}
+
+    async def asynchronous(base: str) -> None:
+        async with AsyncPierClient(base, settings) as client:
+            async with client.count(CountRequest(count=1), options=options) as ticks:
+                assert len([tick async for tick in ticks]) == 1
+            async with client.mirror([Tick(n=1)], options=options) as ticks:
+                assert len([tick async for tick in ticks]) == 1
+            with pytest.raises(web.Problem):
+                await client.ended(options=options)
+            await client.guarded(options=options)
+            await client.guarded()
+
+    with serving(serve_pier(Told())) as served:
+        with PierClient(served.base, settings) as client:
+            with client.count(CountRequest(count=1), options=options) as ticks:
+                assert len(list(ticks)) == 1
+            with client.mirror([Tick(n=1)], options=options) as ticks:
+                assert len(list(ticks)) == 1
+            with pytest.raises(web.Problem):
+                client.ended(options=options)
+            client.guarded(options=options)
+            client.guarded()
+        want = [(200, web.CBOR_SEQ), (101, None), (501, web.PROBLEM), (200, web.CBOR)]
+        assert answers == want
+        asyncio.run(asynchronous(served.base))
+        assert answers == want * 2
+    assert heard == [("once", "per:tide"), ("always", "ada:flood")] * 2

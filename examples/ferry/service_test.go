@@ -338,3 +338,40 @@ func TestShuttingDown(t *testing.T) {
 	assert.Equal(t, "set_fares <nil>", <-results, "it was finished")
 	require.NoError(t, served.Shutdown(t.Context()))
 }
+
+// TestOptionsOfOneCall makes calls with a timeout, a header and a credential of their own, and
+// reads the headers of their answers.
+func TestOptionsOfOneCall(t *testing.T) {
+	var headers []string
+	server := httptest.NewServer(quay.ServeQuay(quay.QuayCalls{
+		SetFares: func(ctx context.Context, _ *quay.FareRequest) error {
+			r := web.RequestOf(ctx)
+			headers = append(headers, r.Header.Get("Quay-Asked")+" "+r.Header.Get("Authorization")+" "+r.Header.Get("Prefer"))
+			web.AnswerHeader(ctx).Set("Quay-Tide", "ebb")
+			return nil
+		},
+		Follow: quayCalls.Follow,
+		Talk:   quayCalls.Talk,
+	}))
+	defer server.Close()
+	client := quay.NewQuayClient(server.URL, web.WithCredential("skerry.quay.crew", "ada"),
+		web.WithHeader("Quay-Asked", "always"))
+	var answered http.Header
+	require.NoError(t, client.SetFares(t.Context(), summer, web.CallHeader("Quay-Asked", "once"),
+		web.CallCredential("crew", "per"), web.CallTimeout(7*time.Second), web.CallAnswered(&answered)))
+	assert.Equal(t, "ebb", answered.Get("Quay-Tide"))
+	require.NoError(t, client.SetFares(t.Context(), summer))
+	assert.Equal(t, []string{"once Bearer per wait=7", "always Bearer ada wait=60"}, headers)
+
+	for range client.Follow(t.Context(), &quay.FollowRequest{}, web.CallAnswered(&answered)) {
+		continue
+	}
+	assert.Equal(t, "application/cbor-seq", answered.Get("Content-Type"))
+	talk, err := client.Talk(t.Context(), web.CallAnswered(&answered))
+	require.NoError(t, err)
+	talk.Close()
+	assert.Equal(t, "faithful-cbor", answered.Get("Sec-WebSocket-Protocol"))
+	require.Error(t, client.Unpost(t.Context(), &quay.NoticeRequest{Code: "EID-0715", Language: "x-skerry"},
+		web.CallAnswered(&answered)))
+	assert.Equal(t, "application/problem+json", answered.Get("Content-Type"))
+}

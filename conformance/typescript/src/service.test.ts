@@ -4,6 +4,7 @@ import { createServer } from "node:http";
 import type { AddressInfo } from "node:net";
 import { test } from "node:test";
 
+import { fetchTransport } from "./gen/faithful/client.js";
 import { nodeListener, nodeTransport } from "./gen/faithful/node.js";
 import { Refusal } from "./gen/faithful/server.js";
 import type { Served } from "./gen/faithful/server.js";
@@ -239,4 +240,35 @@ void test("a mount shuts down with calls of every kind in the middle", async () 
   await shutting;
   server.close();
   server.closeAllConnections();
+});
+
+void test("options of one call", async () => {
+  const heard: unknown[] = [];
+  const served = servePier({
+    guarded: ({ header, credentials }) => {
+      heard.push([header("pier-asked"), ...credentials.values()]);
+      return { request: { names: new Map() } };
+    },
+    async *count() {
+      await Promise.resolve();
+      yield { n: 1 };
+    },
+  });
+  const client = new PierClient(local, { tries: 1, transport: fetchTransport(served), headers: { "pier-asked": "always" }, credentials: { "skerry.matrix.machine": "ada:flood" } });
+  const answers: unknown[] = [];
+  const options = {
+    headers: { "Pier-Asked": "once" },
+    credentials: { machine: "per:tide" },
+    answered: (status: number, header: (name: string) => string | null): void => {
+      answers.push([status, header("Content-Type")]);
+    },
+  };
+  await client.guarded(options);
+  await client.guarded();
+  for await (const tick of client.count({ count: 1 }, options)) {
+    assert.ok(tick);
+  }
+  await caught(() => client.ended(options));
+  assert.deepEqual(heard, [["once", "per:tide"], ["always", "ada:flood"]]);
+  assert.deepEqual(answers, [[200, "application/cbor"], [200, "application/cbor-seq"], [501, "application/problem+json"]]);
 });

@@ -337,6 +337,7 @@ func (g *generator) clientCall(c *schema.Call, client string) {
 	if c.Request != nil && !c.RequestStream {
 		parameters += ", request *" + g.name(&c.Request.Decl)
 	}
+	parameters += ", options ..." + web + ".CallOption"
 	method := func(results string, body func()) {
 		g.In(fmt.Sprintf("func (c *%s) %s(%s) %s {", client, CallName(c), parameters, results), body, "}")
 	}
@@ -344,28 +345,28 @@ func (g *generator) clientCall(c *schema.Call, client string) {
 	case conversation.BothWays(c):
 		q, a := g.name(&c.Request.Decl), g.name(&c.Response.Decl)
 		method(fmt.Sprintf("(*%s.Conversation[%s, %s], error)", web, q, a), func() {
-			g.P("return %s.NewConversation[%s, %s](ctx, c.client, %s)", web, q, a, call)
+			g.P("return %s.NewConversation[%s, %s](ctx, c.client.For(options), %s)", web, q, a, call)
 		})
 	case c.RequestStream && c.Response == nil:
 		method(fmt.Sprintf("*%s.Sender[%s]", web, g.name(&c.Request.Decl)), func() {
-			g.P("return %s.NewSender[%s](ctx, c.client, %s)", web, g.name(&c.Request.Decl), call)
+			g.P("return %s.NewSender[%s](ctx, c.client.For(options), %s)", web, g.name(&c.Request.Decl), call)
 		})
 	case c.RequestStream:
 		q, a := g.name(&c.Request.Decl), g.name(&c.Response.Decl)
 		method(fmt.Sprintf("*%s.AnsweredSender[%s, %s]", web, q, a), func() {
-			g.P("return %s.NewAnsweredSender[%s, %s](ctx, c.client, %s)", web, q, a, call)
+			g.P("return %s.NewAnsweredSender[%s, %s](ctx, c.client.For(options), %s)", web, q, a, call)
 		})
 	case c.ResponseStream:
 		method(fmt.Sprintf("%s.Seq2[*%s, error]", g.std("iter"), g.name(&c.Response.Decl)), func() {
-			g.P("return %s.Stream[%s](ctx, c.client, %s, %s)", web, g.name(&c.Response.Decl), call, g.outgoing(c))
+			g.P("return %s.Stream[%s](ctx, c.client.For(options), %s, %s)", web, g.name(&c.Response.Decl), call, g.outgoing(c))
 		})
 	case c.Response == nil:
-		method("error", func() { g.P("return c.client.Do(ctx, %s, %s, nil)", call, g.outgoing(c)) })
+		method("error", func() { g.P("return c.client.For(options).Do(ctx, %s, %s, nil)", call, g.outgoing(c)) })
 	default:
 		answer := g.name(&c.Response.Decl)
 		method(fmt.Sprintf("(*%s, error)", answer), func() {
 			g.P("answer := new(%s)", answer)
-			g.In(fmt.Sprintf("if err := c.client.Do(ctx, %s, %s, answer); err != nil {", call, g.outgoing(c)),
+			g.In(fmt.Sprintf("if err := c.client.For(options).Do(ctx, %s, %s, answer); err != nil {", call, g.outgoing(c)),
 				func() { g.P("return nil, err") }, "}")
 			g.P("return answer, nil")
 		})

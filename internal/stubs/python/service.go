@@ -343,19 +343,20 @@ func (g *generator) clientCall(c *schema.Call, as flavour) {
 		argument = "request"
 	}
 	parameters = append(parameters, "*", "timeout: float | None = None")
-	async, verb, tail, result := as.async, as.await+"self._client.do", []string{"timeout"}, g.side(c.Response)
+	async, verb, tail, result := as.async, as.await+"self._client.given(options).do", []string{"timeout"}, g.side(c.Response)
 	switch {
 	case conversation.BothWays(c):
 		async, verb = "", g.faithful(as.sockets)+".converse"
 	case c.RequestStream:
-		verb = as.await + "self._client.send"
+		verb = as.await + "self._client.given(options).send"
 	case c.ResponseStream:
-		async, verb = "", "self._client.stream"
+		async, verb = "", "self._client.given(options).stream"
 	}
 	if as.async == "" { // tasks are cancelled, threads have to be told
 		parameters = append(parameters, "cancellation: "+client+".Cancellation | None = None")
 		tail = append(tail, "cancellation")
 	}
+	parameters = append(parameters, "options: "+g.faithful("exchange")+".CallOptions | None = None")
 	if c.ResponseStream {
 		result = client + "." + as.stream + "[" + result + "]"
 	}
@@ -368,7 +369,7 @@ func (g *generator) clientCall(c *schema.Call, as flavour) {
 		}
 		arguments := append([]string{"_calls." + callVariable(c), argument}, tail...)
 		if conversation.BothWays(c) {
-			arguments = append([]string{"self._client"}, arguments...)
+			arguments = append([]string{"self._client.given(options)"}, arguments...)
 		}
 		call := stubs.Call(verb, arguments...)
 		if c.Response == nil {

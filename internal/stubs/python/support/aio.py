@@ -23,11 +23,12 @@ from typing import Any, Generic, TypeVar
 import httpx
 
 from . import stream, web, wire
-from .exchange import CommonOptions, Exchange, Request, checked, retry_after
+from .exchange import CallOptions, CommonOptions, Exchange, Request, checked, retry_after
 from .stream import Kind
 
 Q = TypeVar("Q")
 A = TypeVar("A")
+C = TypeVar("C", bound="AsyncClient")
 T = TypeVar("T")
 
 AsyncCredentialSource = str | Callable[[], str | Awaitable[str]]
@@ -73,6 +74,12 @@ class AsyncClient(Exchange):
             )
             self._http = httpx.AsyncClient(transport=transport, timeout=None, trust_env=False)
         return self._http
+
+    def given(self: C, options: CallOptions | None) -> C:
+        """The same client, for one call with options of its own."""
+        if options:
+            _ = self.http  # which is made for all calls
+        return super().given(options)
 
     async def aclose(self) -> None:
         """Closes all connections."""
@@ -197,7 +204,7 @@ class AsyncClient(Exchange):
         for middleware in reversed(self._middleware):
             carry = _around(middleware, carry)
         response = await carry(request)
-        self.look(response.headers.get("faithful-definitions"))
+        self.look(response.status_code, response.headers)
         return response
 
     async def _read(self, call: web.Call[Any, Any], response: httpx.Response) -> Any:

@@ -43,10 +43,13 @@ async def _opened(client: AsyncClient, call: web.Call[Any, Any], timeout: float 
         )
     except InvalidStatus as refused:
         answer = refused.response
+        client.look(answer.status_code, answer.headers)
         content_type = answer.headers.get("content-type")
         raise web.refused(call, answer.status_code, content_type, bytes(answer.body or b"")) from None
     except (OSError, asyncio.TimeoutError, WebSocketException) as problem:
         raise web.no_answer(call.name, problem) from problem
+    if connection.response is not None:
+        client.look(connection.response.status_code, connection.response.headers)
     if connection.subprotocol != protocol:
         await connection.close(1002)
         raise web.BadAnswer(101, f"the server did not agree to {protocol}")

@@ -240,7 +240,8 @@ class Client(Exchange):
     def close(self) -> None:
         """Closes all connections; calls that are being made fail."""
         with self._lock:
-            idle, self._idle = self._idle, []
+            idle = list(self._idle)
+            self._idle.clear()
             for connection in self._busy:
                 _break(connection)
         for connection in idle:
@@ -372,7 +373,7 @@ class Client(Exchange):
         except (OSError, http.client.HTTPException) as problem:
             problem = attempt.why(problem)  # type: ignore[assignment]
             raise web.no_answer(attempt.call.name, failed or problem) from (failed or problem)
-        self.look(response.getheader("faithful-definitions"))
+        self.look(response.status, response.headers)
         return response
 
     def _open(self, attempt: _Attempt) -> http.client.HTTPResponse:
@@ -429,7 +430,7 @@ class Client(Exchange):
         for middleware in reversed(self._options.get("middleware", ())):
             carry = _around(middleware, carry)
         response = carry(attempt.request)
-        self.look(response.getheader("faithful-definitions"))
+        self.look(response.status, response.headers)
         return response
 
     def _take(self, attempt: _Attempt) -> http.client.HTTPConnection:

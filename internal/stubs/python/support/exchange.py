@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import math
 import re
 import ssl
@@ -10,11 +11,13 @@ from base64 import b64encode
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from email.utils import parsedate_to_datetime
-from typing import Any, Literal, TypedDict
+from typing import Any, Literal, TypedDict, TypeVar
 from urllib.parse import urlsplit
 
 from . import web, wire
 from .trace import current_trace
+
+E = TypeVar("E", bound="Exchange")
 
 CredentialSource = str | Callable[[], str]
 """The value of a credential, or what is asked for it on every call; that of basic credentials is "user:password"."""
@@ -56,6 +59,17 @@ class CommonOptions(TypedDict, total=False):
     ssl_context: ssl.SSLContext
 
 
+class CallOptions(TypedDict, total=False):
+    """How one call is made."""
+
+    headers: Mapping[str, str]
+    """Of the request, beside the client's and in their stead."""
+    credentials: Mapping[str, Any]
+    """By the name of each, with or without its module, beside the client's and in their stead."""
+    answered: Callable[[int, dict[str, str]], None]
+    """Told the status and the headers of the answer, by lower-case name, once it begins; of a refusal, too."""
+
+
 class Exchange:
     """Makes requests of calls and results of answers."""
 
@@ -79,6 +93,23 @@ class Exchange:
         self._headers = {name.lower(): value for name, value in options.get("headers", {}).items()}
         self._credentials: Mapping[str, Any] = options.get("credentials", {})
         self._on_digest: Callable[[str], None] | None = options.get("on_digest")
+        self._answered: Callable[[int, dict[str, str]], None] | None = None
+
+    def given(self: E, options: CallOptions | None) -> E:
+        """The same client, for one call with options of its own."""
+        if not options:
+            return self
+        own = copy.copy(self)
+        own._headers = self._headers | {name.lower(): value for name, value in options.get("headers", {}).items()}
+        credentials = options.get("credentials", {})
+        kept = {
+            name: value
+            for name, value in self._credentials.items()
+            if not any(web.is_named(name, other) or web.is_named(other, name) for other in credentials)
+        }
+        own._credentials = kept | dict(credentials)
+        own._answered = options.get("answered")
+        return own
 
     @property
     def encoding(self) -> str:
@@ -98,8 +129,11 @@ class Exchange:
         """How often a call is sent at most."""
         return self._tries if (call.safe or call.idempotent) and not call.request_stream else 1
 
-    def look(self, digest: str | None) -> None:
-        """Tells whoever wants to know that a server has other definitions."""
+    def look(self, status: int, headers: Any) -> None:
+        """Tells whoever wants to know that an answer begins, and that a server has other definitions."""
+        if self._answered is not None:
+            self._answered(status, {name.lower(): value for name, value in headers.items()})
+        digest: str | None = headers.get("faithful-definitions")
         if self._on_digest is not None and digest is not None and digest != self._digest:
             self._on_digest(digest)
 

@@ -66,8 +66,10 @@ def read_element(element: bytes, *, json: bool, cls: Any, items: int) -> tuple[K
             return "value", cls.from_json(element[9:-1], items - 1)
         if not json and element.startswith(b"\xa1\x01"):
             return "value", cls.from_cbor(element[2:], items - 1)
-    except wire.WireError:
-        pass  # what is wrong is told below, with its place in the element
+    except wire.WireError as problem:
+        if not problem.detail.endswith("after the end"):  # what follows the value is judged as a part of the element
+            problem.offset += 9 if json else 2
+            raise
     if not json:
         r = wire.CborReader(element, items)
         number = r.element()

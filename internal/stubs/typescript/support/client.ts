@@ -85,6 +85,12 @@ export interface CallOptions {
   readonly timeout?: number | undefined;
   /** The trace that the call belongs to, such as that of a server's context. */
   readonly trace?: Trace | undefined;
+  /** Of the request, beside the client's and in their stead. */
+  readonly headers?: Readonly<Record<string, string>> | undefined;
+  /** By the name of each, with or without its module, beside the client's and in their stead. */
+  readonly credentials?: Readonly<Record<string, CredentialSource>> | undefined;
+  /** Told the status and the headers of the answer once it begins; of a refusal, too. */
+  readonly answered?: ((status: number, header: (name: string) => string | null) => void) | undefined;
 }
 
 /** The transport of the global fetch, or of another function like it: a mount, say. */
@@ -386,7 +392,7 @@ export class Client {
     };
     try {
       const request = await this.request(call, undefined as Q, this.encoding === "json" ? web.jsonType : web.cborType, undefined, patience, options);
-      const answer = await this.carried({ ...request, headers: { ...request.headers, "content-type": this.sequence }, body: withHeartbeats(body(), writer.heartbeat(), 15_000) }, call, patience);
+      const answer = await this.carried({ ...request, headers: { ...request.headers, "content-type": this.sequence }, body: withHeartbeats(body(), writer.heartbeat(), 15_000) }, call, patience, options);
       return await this.read(call, answer, patience);
     } catch (problem) {
       // What the caller's own messages failed with says more than what came of it.
@@ -509,7 +515,7 @@ export class Client {
     for (let attempt = 1; ; attempt++) {
       let wait = Math.random() * 100 * 2 ** Math.min(attempt, 6);
       try {
-        const answer = await this.carried(request, call, patience);
+        const answer = await this.carried(request, call, patience, options);
         if (attempt >= tries || ![429, 502, 503, 504].includes(answer.status)) {
           return answer;
         }
@@ -531,7 +537,7 @@ export class Client {
     }
   }
 
-  private async carried(request: OutgoingRequest, call: Pick<Call<never, unknown>, "name">, patience: Patience): Promise<IncomingAnswer> {
+  private async carried(request: OutgoingRequest, call: Pick<Call<never, unknown>, "name">, patience: Patience, options: CallOptions | undefined): Promise<IncomingAnswer> {
     if ((this.options.middleware?.length ?? 0) > 0) {
       calls.set(request, call.name);
     }
@@ -541,6 +547,7 @@ export class Client {
     } catch (cause) {
       throw noAnswer(call.name, patience, cause);
     }
+    options?.answered?.(answer.status, (name) => answer.header(name.toLowerCase()));
     const theirs = answer.header("faithful-definitions");
     if (theirs !== null && theirs !== this.digest) {
       this.options.onDigest?.(theirs);
@@ -582,7 +589,7 @@ export class Client {
   private async request<Q, A>(call: Call<Q, A>, message: Q, accept: string, timeout: number | undefined, patience: Patience, options: CallOptions | undefined): Promise<OutgoingRequest> {
     const parameters = new web.Parameters();
     const headers: Record<string, string> = {};
-    for (const [name, value] of Object.entries(this.options.headers ?? {})) {
+    for (const [name, value] of [...Object.entries(this.options.headers ?? {}), ...Object.entries(options?.headers ?? {})]) {
       headers[name.toLowerCase()] = value;
     }
     headers["accept"] = accept;
@@ -605,7 +612,7 @@ export class Client {
       }
     }
     if (call.needs.length > 0) {
-      await this.present(call, headers, parameters, patience);
+      await this.present(call, headers, parameters, patience, options);
     }
     Object.assign(headers, parameters.headers);
     if (parameters.cookies.length > 0) {
@@ -640,8 +647,8 @@ export class Client {
   }
 
   /** Puts the first alternative that the client can fill into a request. */
-  private async present(call: Pick<Call<never, unknown>, "name" | "needs">, headers: Record<string, string>, parameters: web.Parameters, patience: Patience): Promise<void> {
-    const given = Object.entries(this.options.credentials ?? {});
+  private async present(call: Pick<Call<never, unknown>, "name" | "needs">, headers: Record<string, string>, parameters: web.Parameters, patience: Patience, options: CallOptions | undefined): Promise<void> {
+    const given = [...Object.entries(options?.credentials ?? {}), ...Object.entries(this.options.credentials ?? {})];
     const source = (credential: Credential): CredentialSource | undefined => given.find(([name]) => web.isNamed(credential.name, name))?.[1];
     const all = call.needs.find((alternative) => alternative.every((credential) => source(credential) !== undefined));
     if (all === undefined) {

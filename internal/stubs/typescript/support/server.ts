@@ -19,7 +19,7 @@ export interface Context {
   readonly identity: unknown;
   readonly trace: Trace | undefined;
   /** A header of the request. */
-  header(name: string): string | undefined;
+  readonly header: (name: string) => string | undefined;
 }
 
 /** Judges the credentials of a request; what it returns is the context's identity. call is undefined for /-/about and /-/definitions. */

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"math"
 	"math/rand/v2"
 	"net/http"
@@ -41,6 +42,7 @@ type Client struct {
 	items       int
 	element     int
 	onDigest    func(theirs string)
+	answered    *http.Header // where the headers of an answer go
 }
 
 // ClientMiddleware runs around every HTTP request of a client; next sends it.
@@ -127,6 +129,52 @@ func WithDigestHook(hook func(theirs string)) ClientOption {
 	return func(c *Client) { c.onDigest = hook }
 }
 
+// CallOption changes how one call is made.
+type CallOption func(*Client)
+
+// CallTimeout is WithTimeout for one call.
+func CallTimeout(d time.Duration) CallOption {
+	return func(c *Client) {
+		c.timeout = orForever(d)
+		c.waits = waits(c.timeout)
+	}
+}
+
+// CallHeader sets a header of one call's request.
+func CallHeader(name, value string) CallOption {
+	return func(c *Client) {
+		c.headers = c.headers.Clone()
+		c.headers.Set(name, value)
+	}
+}
+
+// CallCredential is WithCredential for one call.
+func CallCredential(name, value string) CallOption {
+	return func(c *Client) {
+		c.credentials = maps.Clone(c.credentials)
+		maps.DeleteFunc(c.credentials, func(known string, _ source) bool {
+			return strings.HasSuffix("."+known, "."+name) || strings.HasSuffix("."+name, "."+known)
+		})
+		c.credentials[name] = source{value: value}
+	}
+}
+
+// CallAnswered has the headers of one call's answer written to into, once it begins; of a refusal,
+// too.
+func CallAnswered(into *http.Header) CallOption { return func(c *Client) { c.answered = into } }
+
+// For returns a client that makes one call with options of its own.
+func (c *Client) For(options []CallOption) *Client {
+	if len(options) == 0 {
+		return c
+	}
+	own := *c
+	for _, option := range options {
+		option(&own)
+	}
+	return &own
+}
+
 // NewClient returns a client of the server at base, such as
 // "http://127.0.0.1:8080". digest is that of the client's definitions.
 func NewClient(base, digest string, options ...ClientOption) *Client {
@@ -145,7 +193,7 @@ func NewClient(base, digest string, options ...ClientOption) *Client {
 	for _, option := range options {
 		option(c)
 	}
-	c.waits = []string{"wait=" + strconv.Itoa(seconds(c.timeout))}
+	c.waits = waits(c.timeout)
 	c.http.CheckRedirect = func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
 	return c
 }
@@ -293,6 +341,9 @@ func (c *Client) send(r *http.Request) (*http.Response, error) {
 	response, err := c.within(r, c.through(c.http.Do))
 	if err != nil {
 		return nil, withoutQuery(err)
+	}
+	if c.answered != nil {
+		*c.answered = response.Header
 	}
 	if theirs := response.Header.Get("Faithful-Definitions"); c.onDigest != nil && theirs != "" && theirs != c.digest {
 		c.onDigest(theirs)
@@ -455,6 +506,9 @@ func (c *Client) request(ctx context.Context, call *Call, out Outgoing, accept s
 
 // seconds are those of a time, rounded up, at least one.
 func seconds(d time.Duration) int { return max(1, int((d+time.Second-1)/time.Second)) }
+
+// waits is what prefer says of a client's own timeout.
+func waits(timeout time.Duration) []string { return []string{"wait=" + strconv.Itoa(seconds(timeout))} }
 
 // prefer is how a client says how long it waits (RFC 7240, section 4.3). Most
 // calls wait as long as the client does.

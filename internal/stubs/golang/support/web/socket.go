@@ -330,6 +330,9 @@ func NewConversation[T, A any](ctx context.Context, c *Client, call *Call) (*Con
 	transport.Transport = c.upgrading(lostTransport{carrier}.RoundTrip)
 	conn, response, err := websocket.Dial(opening, u.String(),
 		&websocket.DialOptions{HTTPClient: &transport, HTTPHeader: r.Header, Subprotocols: []string{protocol}})
+	if response != nil && c.answered != nil {
+		*c.answered = response.Header
+	}
 	if err != nil {
 		if response != nil && response.Body != nil && response.StatusCode != http.StatusSwitchingProtocols {
 			defer response.Body.Close()
