@@ -521,16 +521,23 @@ func goServices(b *strings.Builder, m *schema.Module, who string) {
 				out = "(*harbour." + c.Response.Name + ", error)"
 			}
 			if who == "callers" {
+				arguments := "context.Background()"
+				if c.Request != nil {
+					arguments += ", &harbour." + c.Request.Name + "{}"
+				}
 				switch {
 				case c.RequestStream:
 					fmt.Fprintf(b, "\t{\n\t\tsender := client.%s(context.Background())\n\t\t_ = "+
 						"sender.Send(&harbour.%s{})\n\t\tanswer, _ := sender.Finish()\n\t\tvar _ *harbour.%s = answer\n\t}\n", name,
 						c.Request.Name, c.Response.Name)
 				case c.ResponseStream:
-					fmt.Fprintf(b, "\t{\n\t\tvar f func(context.Context, *harbour.%s) iter.Seq2[*harbour.%s, error] = "+
-						"client.%s\n\t\t_ = f\n\t}\n", c.Request.Name, c.Response.Name, name)
+					fmt.Fprintf(b, "\t{\n\t\tvar all iter.Seq2[*harbour.%s, error] = client.%s(%s)\n\t\t_ = all\n\t}\n",
+						c.Response.Name, name, arguments)
+				case c.Response == nil:
+					fmt.Fprintf(b, "\t{\n\t\tvar err error = client.%s(%s)\n\t\t_ = err\n\t}\n", name, arguments)
 				default:
-					fmt.Fprintf(b, "\t{\n\t\tvar f func(%s) %s = client.%s\n\t\t_ = f\n\t}\n", in, out, name)
+					fmt.Fprintf(b, "\t{\n\t\tanswer, err := client.%s(%s)\n\t\tvar _ *harbour.%s = answer\n\t\t_ = err\n\t}\n",
+						name, arguments, c.Response.Name)
 				}
 				continue
 			}

@@ -261,17 +261,18 @@ func callLines(f *change.Change) []string {
 		}
 		return lines
 	}
-	in, out := "ctx context.Context", "error"
+	arguments := "ctx"
 	if c.Request != nil {
-		in += ", request *" + request()
+		arguments += ", &" + request() + "{}"
 	}
+	made := fmt.Sprintf("client.%s(%s)", name, arguments)
 	switch {
 	case c.ResponseStream:
-		out = fmt.Sprintf("iter.Seq2[*%s, error]", qualified(&c.Response.Decl))
+		return append(lines, fmt.Sprintf("var _ iter.Seq2[*%s, error] = %s", qualified(&c.Response.Decl), made))
 	case c.Response != nil:
-		out = fmt.Sprintf("(*%s, error)", qualified(&c.Response.Decl))
+		return append(lines, "answer, _ := "+made, fmt.Sprintf("var _ *%s = answer", qualified(&c.Response.Decl)))
 	}
-	return append(lines, fmt.Sprintf("var _ func(%s) %s = client.%s", in, out, name))
+	return append(lines, "var _ error = "+made)
 }
 
 // serveLines serves a call as it was.

@@ -343,7 +343,8 @@ func (g *generator) clientCall(c *schema.Call, as flavour) {
 		argument = "request"
 	}
 	parameters = append(parameters, "*", "timeout: float | None = None")
-	async, verb, tail, result := as.async, as.await+"self._client.given(options).do", []string{"timeout"}, g.side(c.Response)
+	async, verb, tail, result := as.async, as.await+"self._client.given(options).do", []string{"timeout"},
+		g.side(c.Response)
 	switch {
 	case conversation.BothWays(c):
 		async, verb = "", g.faithful(as.sockets)+".converse"
