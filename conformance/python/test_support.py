@@ -5,6 +5,8 @@ from __future__ import annotations
 import asyncio
 import copy
 import pickle
+import subprocess
+import sys
 import threading
 import time
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
@@ -399,3 +401,24 @@ def test_large_payloads_have_their_budget() -> None:
         with pytest.raises(wire.WireError, match="more items") as refused:
             read(89_000)
         assert refused.value.too_large
+
+
+def test_types_cost_no_client_and_no_server() -> None:
+    told = subprocess.run(
+        [
+            sys.executable,
+            "-c",
+            "import sys\n"
+            "import gen.skerry.matrix as matrix\n"
+            "matrix.Tick(n=1).to_json()\n"
+            "print([name for name in ('httpx', 'http.client', 'ssl', 'asyncio', 'websockets') if name in sys.modules])\n"
+            "from gen.skerry.matrix import *\n"
+            "print(AsyncPierClient.__name__, serve_pier.__name__, 'Tick' in dir(matrix))\n"
+            "matrix.Tock\n",
+        ],
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert told.stdout == "[]\nAsyncPierClient serve_pier True\n"
+    assert "AttributeError: module 'gen.skerry.matrix' has no attribute 'Tock'" in told.stderr

@@ -75,10 +75,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 	}
 	calls := options.Client || options.Server
 	for _, m := range defs.Modules {
-		index := stubs.NewCode("    ")
-		index.P("%s", docString(moduleDoc(m)))
-		index.P("")
-		var names []string
+		var exports []exported
 		any := false
 		for _, part := range []struct {
 			name   string
@@ -104,29 +101,14 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 			part.emit(g)
 			add(Folder(m)+"/"+part.name+".py", g.file(part.name))
 			if part.name != "calls" && len(g.exported) > 0 {
-				index.P("from .%s import (", part.name)
 				slices.SortFunc(g.exported, byKind)
-				for _, name := range g.exported {
-					index.P("    %s,", name)
-				}
-				index.P(")")
-				names = append(names, g.exported...)
+				exports = append(exports, exported{part.name, g.exported})
 			}
 		}
 		if !any {
 			continue
 		}
-		if len(names) > 0 {
-			slices.Sort(names)
-			slices.SortStableFunc(names, func(a, b string) int { return kindOf(a) - kindOf(b) })
-			index.P("")
-			index.In("__all__ = [", func() {
-				for _, name := range names {
-					index.P("%s,", quote(name))
-				}
-			}, "]")
-		}
-		add(Folder(m)+"/__init__.py", index.Bytes())
+		add(Folder(m)+"/__init__.py", indexOf(m, exports))
 	}
 	for _, m := range defs.Modules {
 		parts := Parts(m)
@@ -173,6 +155,71 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 	})
 	slices.SortFunc(files, func(a, b stubs.File) int { return strings.Compare(a.Path, b.Path) })
 	return files, err
+}
+
+// exported are the names that a file of a module gives to others.
+type exported struct {
+	file  string
+	names []string
+}
+
+// indexOf is the file of a module's package. What it exports is imported when it is asked for, so
+// that types alone cost no client, server or HTTP library.
+func indexOf(m *schema.Module, exports []exported) []byte {
+	c := stubs.NewCode("    ")
+	c.P("%s", docString(moduleDoc(m)))
+	if len(exports) == 0 {
+		return c.Bytes()
+	}
+	where := map[string]string{}
+	var names []string
+	for _, e := range exports {
+		names = append(names, e.names...)
+		for _, name := range e.names {
+			where[name] = e.file
+		}
+	}
+	slices.Sort(names)
+	slices.SortStableFunc(names, func(a, b string) int { return kindOf(a) - kindOf(b) })
+	c.P("")
+	c.P("import typing")
+	c.P("from importlib import import_module as _import_module")
+	c.P("")
+	block(c, "if typing.TYPE_CHECKING:", func() {
+		for _, e := range exports {
+			c.In(fmt.Sprintf("from .%s import (", e.file), func() {
+				for _, name := range e.names {
+					c.P("%s,", name)
+				}
+			}, ")")
+		}
+	})
+	block(c, "else:", func() {
+		c.In("_FILES = {", func() {
+			for _, name := range names {
+				c.P("%s: %s,", quote(name), quote(where[name]))
+			}
+		}, "}")
+		c.P("")
+		block(c, "def __getattr__(name: str) -> object:", func() {
+			block(c, "if name not in _FILES:", func() {
+				c.P("raise AttributeError(f\"module {__name__!r} has no attribute {name!r}\")")
+			})
+			c.P("value = getattr(_import_module(f\"{__name__}.{_FILES[name]}\"), name)")
+			c.P("globals()[name] = value")
+			c.P("return value")
+		})
+		c.P("")
+		block(c, "def __dir__() -> list[str]:", func() { c.P("return sorted(_FILES)") })
+	})
+	c.P("")
+	c.P("")
+	c.In("__all__ = [", func() {
+		for _, name := range names {
+			c.P("%s,", quote(name))
+		}
+	}, "]")
+	return c.Bytes()
 }
 
 // kindOf tells constants, classes and the rest apart, by which formatters
