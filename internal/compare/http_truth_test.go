@@ -238,7 +238,8 @@ func TestHTTPTruth(t *testing.T) {
 			}
 		}
 	})
-	t.Logf("verdicts by promise: %d compatible, %d altering, %d breaking", seen[verdict.Compatible], seen[verdict.Altering],
+	t.Logf("verdicts by promise: %d compatible, %d altering, %d breaking", seen[verdict.Compatible],
+		seen[verdict.Altering],
 		seen[verdict.Breaking])
 	if seen[verdict.Breaking] == 0 || seen[verdict.Altering] == 0 || seen[verdict.Compatible] == 0 {
 		t.Fatal("the random changes did not reach every verdict")

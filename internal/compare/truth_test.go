@@ -448,7 +448,8 @@ func TestWireTruth(t *testing.T) {
 			}
 		}
 	})
-	t.Logf("verdicts by encoding, position and direction: %d compatible, %d altering, %d breaking", seen[verdict.Compatible],
+	t.Logf("verdicts by encoding, position and direction: %d compatible, %d altering, %d breaking",
+		seen[verdict.Compatible],
 		seen[verdict.Altering], seen[verdict.Breaking])
 	if seen[verdict.Breaking] == 0 || seen[verdict.Altering] == 0 || seen[verdict.Compatible] == 0 {
 		t.Fatal("the random changes did not reach every verdict")
