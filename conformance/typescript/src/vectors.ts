@@ -40,7 +40,31 @@ function disagreement(v: Vector): string | undefined {
   }
   const violations = JSON.stringify(wire.validate(codec, message));
   const wanted = JSON.stringify(v.violations ?? []);
-  return violations === wanted ? undefined : `violates ${violations}, not ${wanted}`;
+  return violations === wanted ? compared(v.message, codec, message) : `violates ${violations}, not ${wanted}`;
+}
+
+/** The messages that were read before, a few of each kind, with what tells whether two are equal. */
+const earlier = new Map<string, { readonly message: unknown; readonly text: string }[]>();
+
+/** What is wrong with comparing and copying a message, or undefined. */
+function compared(name: string, codec: wire.Codec<unknown>, message: unknown): string | undefined {
+  const w = new wire.JsonWriter("comparison");
+  codec.writeJson(w, message);
+  const text = w.result;
+  const copy = wire.copied(message);
+  if (!wire.same(message, copy) || !wire.same(copy, message) || wire.toJson(codec, copy) !== wire.toJson(codec, message)) {
+    return "its copy is another";
+  }
+  const list = earlier.get(name) ?? [];
+  for (const other of list) {
+    // 0 and -0 are equal, and written apart.
+    const undecided = text !== other.text && (text + other.text).includes("-0");
+    if (!undecided && wire.same(message, other.message) !== (text === other.text)) {
+      return `${text} is ${text === other.text ? "not " : ""}equal to ${other.text}`;
+    }
+  }
+  earlier.set(name, [...list.slice(-11), { message, text }]);
+  return undefined;
 }
 
 async function answer(): Promise<void> {

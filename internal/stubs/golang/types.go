@@ -342,6 +342,7 @@ func (g *generator) message(m *schema.Message) {
 		}
 	}
 	g.standardMethods(m)
+	g.comparing(m)
 	g.appendCBOR(m)
 	g.readCBOR(m)
 	g.appendJSON(m)

@@ -68,6 +68,7 @@ func (g *generator) union(u *schema.Union) {
 		g.In("if err := r.End(); err != nil {", func() { g.P("return nil, err") }, "}")
 		g.P("return u, nil")
 	}, "}")
+	g.unionComparing(u)
 	g.unionAppend(u)
 	g.unionRead(u)
 	g.unionViolations(u)

@@ -151,9 +151,15 @@ func (g *generator) verbsOf(typ, tools string, whole bool) {
 	}
 	list = append(list, verb{"Everything that a request must not hold.",
 		fmt.Sprintf("validate(m: %s): %s.Violation[]", typ, wire), "validate(%s, m)"})
+	if whole {
+		list = append(list,
+			verb{"Whether two hold the same: numbers and times by what they mean, unlisted fields byte for byte.",
+				fmt.Sprintf("equal(a: %s, b: %s): boolean", typ, typ), "same(a, b)"},
+			verb{"A copy of m, and of all that it holds.", fmt.Sprintf("clone(m: %s): %s", typ, typ), "copied(m)"})
+	}
 	for _, v := range list {
 		g.doc(v.doc)
-		g.method(v.signature, func() { g.P("return %s.%s;", wire, fmt.Sprintf(v.call, tools)) })
+		g.method(v.signature, func() { g.P("return %s.%s;", wire, strings.ReplaceAll(v.call, "%s", tools)) })
 		g.P("")
 	}
 }

@@ -631,3 +631,73 @@ export function fromBase64(text: string): Uint8Array | undefined {
   }
   return (word & ((1 << bits) - 1)) === 0 ? bytes : undefined;
 }
+
+/** Whether two messages, or values of their fields, are the same; what is absent and what is undefined or null are. */
+export function same(a: unknown, b: unknown): boolean {
+  if (a === b || (a !== a && b !== b) || (absent(a) && absent(b))) {
+    return true;
+  }
+  if (typeof a !== "object" || typeof b !== "object" || a === null || b === null) {
+    return false;
+  }
+  if (a instanceof Decimal) {
+    return b instanceof Decimal && a.compare(b) === 0;
+  }
+  if (a instanceof Instant || a instanceof CalendarDate || a instanceof Duration) {
+    return a.constructor === b.constructor && a.valueOf() === b.valueOf();
+  }
+  if (a instanceof Uint8Array) {
+    return b instanceof Uint8Array && a.length === b.length && a.every((octet, i) => octet === b[i]);
+  }
+  if (Array.isArray(a)) {
+    return Array.isArray(b) && a.length === b.length && a.every((item, i) => same(item, b[i]));
+  }
+  if (a instanceof Map) {
+    return b instanceof Map && a.size === b.size && [...(a as ReadonlyMap<unknown, unknown>)].every(([key, value]) => b.has(key) && same(value, b.get(key)));
+  }
+  if (Array.isArray(b) || b instanceof Map || Object.getPrototypeOf(a) !== Object.getPrototypeOf(b)) {
+    return false;
+  }
+  return [...new Set([...members(a), ...members(b)])].every((key) => (key === unlisted ? same(ordered(memberOf(a, key)), ordered(memberOf(b, key))) : same(memberOf(a, key), memberOf(b, key))));
+}
+
+/** Unlisted fields in the order of writing, however they came. */
+function ordered(fields: unknown): readonly UnlistedField[] {
+  return [...((fields as readonly UnlistedField[] | undefined) ?? [])].sort((a, b) => rank(a) - rank(b));
+}
+
+function absent(v: unknown): boolean {
+  return v === undefined || v === null;
+}
+
+/** A copy of a message, or of a value of a field, and of all that it holds. */
+export function copied<T>(v: T): T {
+  const copy = (value: unknown): unknown => {
+    if (typeof value !== "object" || value === null || value instanceof Decimal || value instanceof Instant || value instanceof CalendarDate || value instanceof Duration) {
+      return value; // which nothing can change
+    }
+    if (value instanceof Uint8Array) {
+      return value.slice();
+    }
+    if (Array.isArray(value)) {
+      return value.map(copy);
+    }
+    if (value instanceof Map) {
+      return mapValues(value as ReadonlyMap<unknown, unknown>, copy);
+    }
+    const made = Object.create(Object.getPrototypeOf(value) as object | null, value instanceof Error ? Object.getOwnPropertyDescriptors(value) : {}) as Record<string | symbol, unknown>;
+    for (const key of members(value)) {
+      made[key] = copy(memberOf(value, key));
+    }
+    return made;
+  };
+  return copy(v) as T;
+}
+
+function members(v: object): (string | symbol)[] {
+  return Reflect.ownKeys(v).filter((key) => Object.prototype.propertyIsEnumerable.call(v, key));
+}
+
+function memberOf(v: object, key: string | symbol): unknown {
+  return (v as Record<string | symbol, unknown>)[key];
+}

@@ -131,5 +131,13 @@ func Pointed(u any) any {
 	return nil
 }
 
+// Unpointed is a value of a union, where a pointer to an alternative may stand for it.
+func Unpointed[U any](u U) U {
+	if v, ok := Pointed(u).(U); ok {
+		return v
+	}
+	return u
+}
+
 // NotSet keeps that a union is nil.
 func (w *Writer) NotSet(union string) { w.fail("%s is not set", union) }
