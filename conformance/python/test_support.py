@@ -22,7 +22,7 @@ from websockets.typing import Subprotocol
 from gen.faithful import stream, web, wire
 from gen.faithful.exchange import retry_after
 from gen.faithful.server import Context, Unauthenticated, _iterated, listen, serve
-from gen.skerry.language import MoreOptionals
+from gen.skerry.language import Keys, MoreOptionals
 from gen.skerry.matrix import (
     AsyncPierClient,
     CountRequest,
@@ -422,3 +422,22 @@ def test_types_cost_no_client_and_no_server() -> None:
     )
     assert told.stdout == "[]\nAsyncPierClient serve_pier True\n"
     assert "AttributeError: module 'gen.skerry.matrix' has no attribute 'Tock'" in told.stderr
+
+
+@pytest.mark.parametrize("none", ["banana", "", "#x", "#65536", "#"])
+def test_enum_values_that_are_none(none: str) -> None:
+    maps: dict[str, Any] = {name: {} for name in Keys.__dataclass_fields__ if name != "_unlisted"}
+    keys = Keys(**(maps | {"decks": {Deck(none): 1}}))
+    value = Optionals(deck=Deck(none))
+    for message in (keys, value):
+        for write in (message.to_json, message.to_cbor):
+            with pytest.raises(wire.WireError, match="is not listed in Deck"):
+                write()
+
+
+def test_enum_values_that_are_not_listed() -> None:
+    maps: dict[str, Any] = {name: {} for name in Keys.__dataclass_fields__ if name != "_unlisted"}
+    keys = Keys(**(maps | {"decks": {Deck("#7"): 1, Deck("?sun"): 2}}))
+    assert '"decks":{"7":1,"sun":2}' in keys.to_json()
+    with pytest.raises(wire.WireError, match="binary payloads hold numbers"):
+        keys.to_cbor()

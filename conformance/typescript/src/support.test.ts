@@ -9,11 +9,11 @@ import { nodeTransport } from "./gen/faithful/node.js";
 import { mount, serve, Unauthenticated } from "./gen/faithful/server.js";
 import { BadAnswer, Problem } from "./gen/faithful/web.js";
 import * as wire from "./gen/faithful/wire.js";
-import { moreOptionalsTools } from "./gen/skerry/language/types.js";
+import { type Keys, keysTools, moreOptionalsTools } from "./gen/skerry/language/types.js";
 import { PierClient } from "./gen/skerry/matrix/client.js";
 import { servePier } from "./gen/skerry/matrix/server.js";
 import { PierFull } from "./gen/skerry/matrix/types.js";
-import { leafTools } from "./gen/skerry/shared/types.js";
+import { type Deck, leafTools } from "./gen/skerry/shared/types.js";
 import { Broken, defaultsTools, listsTools, optionalsTools, scalarsTools } from "./gen/skerry/vectors/types.js";
 import { VectorsClient } from "./gen/skerry/vectors/client.js";
 import { serveVectors } from "./gen/skerry/vectors/server.js";
@@ -398,4 +398,17 @@ void test("instants of every century", () => {
   for (const text of ["1900-02-29T00:00:00Z", "2026-04-31T00:00:00Z", "2026-00-01T00:00:00Z", "0001-01-01T00:00:00+00:01", "9999-12-31T23:59:59-00:01", "2026-01-01T24:00:00Z", "2026-01-01 00:00:00Z"]) {
     assert.throws(() => wire.Instant.parse(text), /an instant is written as/, text);
   }
+});
+
+void test("values of enums that are none", () => {
+  const none = new Map<never, never>();
+  const keys = (deck: string): Keys => keysTools.make({ texts: none, i8: none, i16: none, i32: none, i64: none, u8: none, u16: none, u32: none, u64: none, decks: new Map([[deck as Deck, 1]]), codes: none, lanes: none, gates: none, nested: none });
+  for (const deck of ["banana", "", "#x", "#65536", "#"]) {
+    for (const write of [(): unknown => keysTools.toJson(keys(deck)), (): unknown => keysTools.toCbor(keys(deck)), (): unknown => scalarsTools.toJson({ ...scalars, deck: deck as Deck }), (): unknown => scalarsTools.toCbor({ ...scalars, deck: deck as Deck })]) {
+      assert.throws(write, /is not listed in/, deck);
+    }
+  }
+  assert.ok(keysTools.toJson(keys("#7")).includes('"decks":{"7":1}'));
+  assert.ok(keysTools.toJson(keys("?sun")).includes('"decks":{"sun":1}'));
+  assert.throws(() => keysTools.toCbor(keys("?sun")), /binary payloads hold numbers/);
 });

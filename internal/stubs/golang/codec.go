@@ -446,7 +446,7 @@ func (g *generator) jsonKeyHead(t *schema.Type, key string) string {
 	wire := g.wire()
 	switch {
 	case t.Kind == schema.KindEnum:
-		return fmt.Sprintf("%s.AppendKey(b, %s, w)", wire, key+".JSONName()")
+		return fmt.Sprintf("%s.AppendEnumKey(b, %q, %s, w)", wire, t.Enum.Name, key)
 	case t.Kind.IsInteger():
 		return fmt.Sprintf("%s.AppendIntegerKey(b, %s)", wire, key)
 	case namedSecret(t):

@@ -468,6 +468,9 @@ func (g *generator) jsonPlain(t *schema.Type, value, depth string, level int) st
 	case t.Kind == schema.KindMap:
 		key, item := "key"+suffix, "item"+suffix
 		text := g.keyText(t.Key, key)
+		if t.Key.Kind == schema.KindEnum {
+			text = key + ".written_key()"
+		}
 		quoted := fmt.Sprintf("%s.json_text(%s)", wire, text)
 		if namedSecret(t.Key) {
 			quoted = g.hidden(quoted)

@@ -286,6 +286,8 @@ func (g *generator) writePlain(t *schema.Type, value, encoding string, depth int
 				g.writeValue(t.Key, "key"+n, encoding, depth+1)
 			case namedSecret(t.Key):
 				g.P("w.secretMember(%s);", g.keyText(t.Key, "key"+n))
+			case t.Key.Kind == schema.KindEnum:
+				g.P("w.member(%s.writtenKey(key%s));", g.toolsOf(t.Key), n)
 			default:
 				g.P("w.member(%s);", g.keyText(t.Key, "key"+n))
 			}

@@ -1767,16 +1767,31 @@ class Enum(str):
         """The number of the member; a name that is not listed has none."""
         name = str.__str__(self)
         number = self._numbers.get(name)
-        if number is None and name[:1] == "#" and name[1:].isdecimal() and len(name) <= 6:
-            number = int(name[1:])
-        if number is None or number > 65535:
+        if number is not None:
+            return number
+        if name[:1] == "?":
             raise WireError(f"{name!r} is not listed in {type(self).__name__}, and binary payloads hold numbers")
+        return self._unlisted_number()
+
+    def _unlisted_number(self) -> int:
+        """The number of a member that is not listed, "#7"; any other text is none."""
+        name = str.__str__(self)
+        number = int(name[1:]) if name[:1] == "#" and name[1:].isdecimal() and len(name) <= 6 else 65536
+        if number > 65535:
+            raise WireError(f"{name!r} is not listed in {type(self).__name__}")
         return number
 
     def json_key(self) -> str:
         """What it is called as a key of a JSON object."""
         name = str.__str__(self)
-        return self._to_json.get(name, name[1:])
+        return self._to_json.get(name, name[1:] if name[:1] in ("#", "?") else name)
+
+    def written_key(self) -> str:
+        """What it is written as, as a key of a JSON object."""
+        name = str.__str__(self)
+        if name not in self._to_json and name[:1] != "?":
+            self._unlisted_number()
+        return self.json_key()
 
     def json(self) -> str:
         text = self.QUOTED.get(self)

@@ -88,7 +88,15 @@ export class EnumTools<E extends string> {
 
   /** What value is as a key of a JSON object. */
   key(value: string): string {
-    return this.jsonNames.get(value) ?? value.slice(1);
+    return this.jsonNames.get(value) ?? (/^[#?]/.test(value) ? value.slice(1) : value);
+  }
+
+  /** What value is written as, as a key of a JSON object. */
+  writtenKey(value: string): string {
+    if (!this.listed(value) && !value.startsWith("?") && unlistedNumber(value) === undefined) {
+      throw new WireError(`"${value}" is not listed in ${this.name}`);
+    }
+    return this.key(value);
   }
 
   /** The entries of a map in the order of their encoding: by number, then names that have none. */

@@ -492,6 +492,29 @@ func AppendUnlisted(b []byte, enum, value string, w *Writer) []byte {
 	if name, ok := strings.CutPrefix(value, "?"); ok {
 		return AppendJSONString(b, name, w)
 	}
-	w.NoNumber(enum, value)
+	w.notListed(enum, value)
 	return b
+}
+
+// notListed keeps that a text is no value of an enum.
+func (w *Writer) notListed(enum, value string) {
+	if value == "" {
+		w.fail("%s is not set", enum)
+		return
+	}
+	w.fail("%q is not listed in %s", value, enum)
+}
+
+// AppendEnumKey is AppendKey for an enum's value; what is none stays in w.
+func AppendEnumKey[E interface {
+	~string
+	JSONName() string
+	Listed() bool
+}](b []byte, enum string, e E, w *Writer) []byte {
+	if !e.Listed() && !strings.HasPrefix(string(e), "?") {
+		if _, ok := ParseUnlistedNumber(string(e)); !ok {
+			w.notListed(enum, string(e))
+		}
+	}
+	return AppendKey(b, e.JSONName(), w)
 }
