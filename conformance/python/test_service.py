@@ -417,3 +417,31 @@ def test_options_of_one_call() -> None:
         asyncio.run(asynchronous(served.base))
         assert answers == want * 2
     assert heard == [("once", "per:tide"), ("always", "ada:flood")] * 2
+
+
+def test_calls_beyond_those_that_a_server_answers_at_once() -> None:
+    started, finish = threading.Event(), threading.Event()
+
+    class Slow(Pier):
+        def woken(self, context: Context) -> Total:
+            started.set()
+            finish.wait(10)
+            return Total(total=1)
+
+        async def mirror(self, ticks: Elements[Tick], context: Context) -> AsyncIterator[Tick]:
+            async for tick in ticks:
+                yield tick
+
+    with serving(serve_pier(Slow(), {"call_limit": 1})) as served, PierClient(served.base, {"tries": 1}) as client:
+        first = threading.Thread(target=client.woken)
+        first.start()
+        started.wait(5)
+        with pytest.raises(web.Problem) as refused:
+            client.ended()
+        assert refused.value.problem == "overloaded"
+        with pytest.raises(web.Problem) as refused, client.mirror([]) as ticks:
+            list(ticks)
+        assert refused.value.problem == "overloaded"
+        finish.set()
+        first.join(5)
+        assert client.woken().total == 1

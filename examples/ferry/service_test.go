@@ -375,3 +375,30 @@ func TestOptionsOfOneCall(t *testing.T) {
 		web.CallAnswered(&answered)))
 	assert.Equal(t, "application/problem+json", answered.Get("Content-Type"))
 }
+
+// TestCallLimit refuses calls beyond those that a server answers at once.
+func TestCallLimit(t *testing.T) {
+	started, finish := make(chan bool), make(chan bool)
+	server := httptest.NewServer(quay.ServeQuay(quay.QuayCalls{
+		SetFares: func(context.Context, *quay.FareRequest) error { started <- true; <-finish; return nil },
+		Talk:     quayCalls.Talk,
+	}, web.WithCallLimit(1)))
+	defer server.Close()
+	client := quay.NewQuayClient(server.URL, web.WithCredential("crew", "ada"), web.WithTries(1))
+	first := make(chan error)
+	go func() { first <- client.SetFares(t.Context(), summer) }()
+	<-started
+	var p *web.Problem
+	var answered http.Header
+	require.ErrorAs(t, client.SetFares(t.Context(), summer, web.CallAnswered(&answered)), &p)
+	assert.Equal(t, []string{"overloaded", "1"}, []string{p.Name(), answered.Get("Retry-After")})
+	_, err := client.Talk(t.Context())
+	require.ErrorAs(t, err, &p)
+	assert.Equal(t, "overloaded", p.Name())
+	response, _ := asked(t, "GET", server.URL+"/-/state")
+	assert.Equal(t, 200, response.StatusCode)
+	finish <- true
+	require.NoError(t, <-first)
+	go func() { <-started; finish <- true }()
+	require.NoError(t, client.SetFares(t.Context(), summer))
+}

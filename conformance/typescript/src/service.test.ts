@@ -272,3 +272,20 @@ void test("options of one call", async () => {
   assert.deepEqual(heard, [["once", "per:tide"], ["always", "ada:flood"]]);
   assert.deepEqual(answers, [[200, "application/cbor"], [200, "application/cbor-seq"], [501, "application/problem+json"]]);
 });
+
+void test("calls beyond those that a server answers at once", async () => {
+  let finish = (): void => undefined;
+  const served = servePier({ ended: () => new Promise((resolve) => { finish = (): void => { resolve({ whole: 0n, lost: 0n }); }; }) }, { callLimit: 1 });
+  const client = clientOf(served);
+  const first = client.ended();
+  await new Promise((resolve) => setTimeout(resolve, 20));
+  const problem = await caught(() => client.woken());
+  assert.ok(problem instanceof Problem);
+  assert.equal(problem.problem, "overloaded");
+  finish();
+  await first;
+  const later = client.ended();
+  await new Promise((resolve) => setTimeout(resolve, 20));
+  finish();
+  await later;
+});

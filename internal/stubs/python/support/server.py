@@ -134,6 +134,8 @@ class ServerOptions(TypedDict, total=False):
     """In seconds, how long a stream may be silent; 60 where it is not given."""
     heartbeat: float
     """In seconds, after how much silence a stream says that it lives; 15 where it is not given."""
+    call_limit: int
+    """How many calls are answered at once, streams included; others are refused with 503. No limit where it is not given."""
     origins: Sequence[str]
     """Pages of these origins, such as "https://skerry.example", may call from a browser."""
     unlisted: bool
@@ -256,10 +258,15 @@ class Served:
             self._idle = self._idle or asyncio.Event()
             await self._idle.wait()
 
+    def _full(self) -> bool:
+        return len(self._active) >= self.options.get("call_limit", math.inf)
+
     @contextlib.contextmanager
     def _counted(self, exchange: _Exchange) -> Iterator[None]:
         if self._closing:
             raise _unavailable()
+        if self._full():
+            raise _overloaded()
         self._active.add(exchange)
         try:
             yield
@@ -389,6 +396,10 @@ def _own_problem(refusal: Refusal) -> tuple[int, str, dict[str, str]]:
         body["instance"] = refusal.instance
     wait = refusal.retry_after if refusal.retry_after is not None else 1 if refusal.status == 503 else None
     return refusal.status, _json(body), {} if wait is None else {"retry-after": str(max(0, math.ceil(wait)))}
+
+
+def _overloaded() -> _Refused:
+    return _Refused("overloaded", "the server has too much to do")
 
 
 def _unavailable() -> _Refused:
@@ -1158,6 +1169,8 @@ class _Exchange:
                 raise _Refused("not-implemented", f"{call.name} is not implemented here")
             if self.mount._closing:
                 raise _unavailable()
+            if self.mount._full():
+                raise _overloaded()
         except Exception as problem:
             await self._deny(problem)
             return

@@ -47,6 +47,8 @@ export interface ServerOptions {
   readonly idleTimeout?: number;
   /** In milliseconds, after how much silence a stream says that it lives; 15,000 where it is not given. */
   readonly heartbeat?: number;
+  /** How many calls are answered at once, streams included; others are refused with 503. No limit where it is not given. */
+  readonly callLimit?: number;
   /** Pages of these origins, such as "https://skerry.example", may call from a browser. */
   readonly origins?: readonly string[];
   /** Lets requests hold members and alternatives that the definitions do not list, for servers that only pass messages on. */
@@ -269,6 +271,9 @@ class Server {
   enter(call: object, interrupt: () => void): void {
     if (this.closing) {
       throw unavailable();
+    }
+    if (this.active.size >= (this.options.callLimit ?? Infinity)) {
+      throw new Refused("overloaded", "the server has too much to do", [], { "retry-after": "1" });
     }
     this.active.set(call, interrupt);
   }

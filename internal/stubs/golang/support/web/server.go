@@ -35,6 +35,7 @@ type Served struct {
 	timeout     time.Duration
 	idle        time.Duration
 	heartbeat   time.Duration
+	atOnce      int // how many calls, 0 is no limit
 	origins     []string
 	unlisted    bool
 	optioned    bool // whether any option was given
@@ -96,6 +97,10 @@ func WithIdleTimeout(d time.Duration) ServerOption { return func(m *Served) { m.
 // WithHeartbeat changes after how much silence a stream says that it lives; the
 // default is 15 s.
 func WithHeartbeat(d time.Duration) ServerOption { return func(m *Served) { m.heartbeat = d } }
+
+// WithCallLimit changes how many calls are answered at once, streams included; others are refused
+// with 503. The default is no limit.
+func WithCallLimit(calls int) ServerOption { return func(m *Served) { m.atOnce = calls } }
 
 // WithOrigins lets pages of these origins, such as "https://skerry.example",
 // call the server from a browser. The default is none.
@@ -192,8 +197,10 @@ func (m *Served) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 	route, values, allow := m.table.find(r.Method, path)
 	switch {
-	case route != nil && !m.life.enter():
-		m.problem(w, r, "unavailable", "the server is shutting down")
+	case route != nil && m.life.over.Err() != nil:
+		m.problem(w, r, "unavailable", errUnavailable.Error())
+	case route != nil && !m.life.enter(m.atOnce):
+		m.problem(w, r, "overloaded", "the server has too much to do")
 	case route != nil:
 		defer m.life.leave()
 		m.call(w, r, route, values)

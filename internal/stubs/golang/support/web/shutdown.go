@@ -24,11 +24,12 @@ func newLife() *life {
 	return &life{over: over, ending: ending}
 }
 
-// enter begins a call; it is refused while shutting down.
-func (l *life) enter() bool {
+// enter begins a call, unless so many are active already; 0 is no limit. One that begins while the
+// mount shuts down is waited for.
+func (l *life) enter(most int) bool {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	if l.over.Err() != nil {
+	if most > 0 && l.active >= most {
 		return false
 	}
 	l.active++
