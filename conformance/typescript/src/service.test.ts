@@ -9,7 +9,7 @@ import { nodeListener, nodeTransport } from "./gen/faithful/node.js";
 import { Refusal } from "./gen/faithful/server.js";
 import type { Served } from "./gen/faithful/server.js";
 import { nodeSocket, serveSockets } from "./gen/faithful/socket.js";
-import { BadAnswer, Problem, Unreachable } from "./gen/faithful/web.js";
+import { BadAnswer, MissingCredential, Problem, Unreachable } from "./gen/faithful/web.js";
 import { PierClient } from "./gen/skerry/matrix/client.js";
 import { servePier } from "./gen/skerry/matrix/server.js";
 
@@ -288,4 +288,34 @@ void test("calls beyond those that a server answers at once", async () => {
   await new Promise((resolve) => setTimeout(resolve, 20));
   finish();
   await later;
+});
+
+void test("what a browser sends", async () => {
+  const seen: Request[] = [];
+  const served = servePier({ look: (request) => request, guarded: () => ({ request: { names: new Map() } }), count: () => endless() });
+  const transport = fetchTransport((request) => {
+    seen.push(request);
+    return served(request);
+  });
+  const client = new PierClient(local, { tries: 1, transport });
+  const told = (): unknown => {
+    const [request] = seen.splice(0);
+    return [request?.headers.get("prefer"), request?.credentials];
+  };
+  await client.look({ code: "EID" });
+  assert.deepEqual(told(), ["wait=60", "same-origin"]);
+  assert.ok((await caught(() => client.guarded())) instanceof MissingCredential);
+  Object.assign(globalThis, { document: {} });
+  try {
+    await client.look({ code: "EID" });
+    assert.deepEqual(told(), [null, "same-origin"], "a GET of another origin needs no preflight");
+    await new PierClient(local, { tries: 1, transport, prefer: true }).look({ code: "EID" });
+    assert.deepEqual(told(), ["wait=60", "same-origin"]);
+    const problem = await caught(() => client.sum([]));
+    assert.ok(problem instanceof TypeError && problem.message.includes("browsers can't send"), String(problem));
+    await caught(() => client.berth({ code: "EID", number: 1n, decks: [], name: "Ada", ticket: "in vain" }));
+    assert.deepEqual(told(), [null, "include"], "with what the browser keeps");
+  } finally {
+    delete (globalThis as { document?: unknown }).document;
+  }
 });

@@ -12,6 +12,8 @@ export interface OutgoingRequest {
   readonly url: string;
   readonly headers: Readonly<Record<string, string>>;
   readonly body: Uint8Array<ArrayBuffer> | AsyncIterable<Uint8Array<ArrayBuffer>> | undefined;
+  /** Whether the call needs or reads cookies, which a browser keeps itself. */
+  readonly cookies?: boolean;
   readonly signal: AbortSignal;
   /** Calls act when signal is aborted. A transport that needs no signal uses this: making signals is slow. */
   whenAborted?(act: (reason: unknown) => void): void;
@@ -76,6 +78,11 @@ export interface ClientOptions {
   readonly elementLimit?: number;
   /** Told when a server's definitions are not the ones of this client. */
   readonly onDigest?: (theirs: string) => void;
+  /**
+   * Whether requests say how long the client waits (Prefer, RFC 7240). They do where it is not given, but for those of
+   * browsers, which would have to ask a server of another origin before each GET.
+   */
+  readonly prefer?: boolean;
 }
 
 /** How one call is made. */
@@ -95,8 +102,11 @@ export interface CallOptions {
 
 /** The transport of the global fetch, or of another function like it: a mount, say. */
 export function fetchTransport(send: (request: Request) => Promise<Response> = fetch): Transport {
-  return async ({ method, url, headers, body, signal }) => {
+  return async ({ method, url, headers, body, signal, cookies }) => {
     const init: RequestInit & { duplex?: "half" } = { method, headers, signal, redirect: "manual" };
+    if (cookies === true) {
+      init.credentials = "include"; // what a browser keeps for the server, whatever its origin
+    }
     if (body instanceof Uint8Array) {
       init.body = body;
     } else if (body !== undefined) {
@@ -106,6 +116,11 @@ export function fetchTransport(send: (request: Request) => Promise<Response> = f
     const response = await send(new Request(url, init));
     return { status: response.status, header: (name) => response.headers.get(name), body: chunksOf(response.body) };
   };
+}
+
+/** Whether this is a page or worker of a browser: that keeps cookies itself, and sends no stream as it comes. */
+function inBrowser(): boolean {
+  return "document" in globalThis || "WorkerGlobalScope" in globalThis;
 }
 
 /** Chunks as a stream that is read only as fast as it is wanted. */
@@ -374,6 +389,9 @@ export class Client {
 
   /** Sends a call whose request is a stream. */
   async send<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, options: CallOptions | undefined): Promise<A> {
+    if (inBrowser()) {
+      throw new TypeError(`${call.name} takes a stream, which browsers can't send: send it from a server, or declare a call that takes a list`);
+    }
     const patience = new Patience(Infinity, options?.signal);
     const writer = new ElementWriter(this.encoding, call.request as wire.Codec<Q>, true, this.options.elementLimit ?? 1 << 20);
     let refused: unknown;
@@ -615,10 +633,10 @@ export class Client {
       await this.present(call, headers, parameters, patience, options);
     }
     Object.assign(headers, parameters.headers);
-    if (parameters.cookies.length > 0) {
+    if (parameters.cookies.length > 0 && !inBrowser()) {
       headers["cookie"] = parameters.cookies.join("; ");
     }
-    if (timeout !== undefined && timeout <= 2 ** 31 - 1) {
+    if (timeout !== undefined && timeout <= 2 ** 31 - 1 && (this.options.prefer ?? !inBrowser())) {
       headers["prefer"] = `wait=${String(Math.max(1, Math.ceil(timeout / 1000)))}`; // RFC 7240, section 4.3
     }
     if (options?.trace !== undefined) {
@@ -637,6 +655,7 @@ export class Client {
       url: this.base + path + query,
       headers,
       body,
+      cookies: call.needs.some((all) => all.some(({ kind }) => kind === "cookie")) || call.travel?.placed.some((p) => p.in === "cookie") === true,
       get signal() {
         return patience.signal;
       },
@@ -650,12 +669,13 @@ export class Client {
   private async present(call: Pick<Call<never, unknown>, "name" | "needs">, headers: Record<string, string>, parameters: web.Parameters, patience: Patience, options: CallOptions | undefined): Promise<void> {
     const given = [...Object.entries(options?.credentials ?? {}), ...Object.entries(this.options.credentials ?? {})];
     const source = (credential: Credential): CredentialSource | undefined => given.find(([name]) => web.isNamed(credential.name, name))?.[1];
-    const all = call.needs.find((alternative) => alternative.every((credential) => source(credential) !== undefined));
+    const kept = (credential: Credential): boolean => credential.kind === "cookie" && inBrowser();
+    const all = call.needs.find((alternative) => alternative.every((credential) => source(credential) !== undefined || kept(credential)));
     if (all === undefined) {
       const text = call.needs.map((alternative) => alternative.map(({ name }) => name.split(".").pop() ?? "").join(" + ") || "nothing").join(" | ");
       throw new web.MissingCredential(`${call.name} needs ${text}, and the client was not given that`);
     }
-    for (const credential of all) {
+    for (const credential of all.filter((one) => !kept(one))) {
       const from = source(credential) ?? "";
       let value: string;
       try {
