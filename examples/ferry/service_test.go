@@ -402,3 +402,61 @@ func TestCallLimit(t *testing.T) {
 	go func() { <-started; finish <- true }()
 	require.NoError(t, client.SetFares(t.Context(), summer))
 }
+
+// TestWatching is told of calls of every kind, as they begin and as they end.
+func TestWatching(t *testing.T) {
+	type key struct{}
+	told := make(chan string, 1)
+	calls := quay.QuayCalls{
+		SetFares: func(ctx context.Context, _ *quay.FareRequest) error {
+			assert.Equal(t, "skerry.quay.Quay.set_fares", ctx.Value(key{}), "the watcher's context is the handler's")
+			return nil
+		},
+		Unpost: func(context.Context, *quay.NoticeRequest) error { return errors.New("no glue") },
+		Follow: func(_ context.Context, _ *quay.FollowRequest, send func(*fleet.Position) error) error {
+			return errors.Join(send(&fleet.Position{}), errors.New("fog"))
+		},
+		Talk: func(_ context.Context, elements iter.Seq2[*quay.Signal, error], send func(*quay.Signal) error) error {
+			for signal := range elements {
+				if err := send(signal); err != nil {
+					return err
+				}
+			}
+			return nil
+		},
+	}
+	server := httptest.NewServer(quay.ServeQuay(calls, web.WithOnError(func(context.Context, string, error) {}),
+		web.WithWatcher(func(ctx context.Context, call *web.Call) (context.Context, func(web.Watched)) {
+			began := time.Now()
+			return context.WithValue(ctx, key{}, call.Name), func(w web.Watched) {
+				assert.WithinDuration(t, began, w.Start, time.Second)
+				assert.Positive(t, w.Duration)
+				told <- fmt.Sprintf("%s %d in %d out %d %v", call.Name, w.Status, w.Received, w.Sent, w.Err)
+			}
+		})))
+	defer server.Close()
+	client := quay.NewQuayClient(server.URL, web.WithCredential("crew", "ada"), web.WithTries(1))
+	whole, err := summer.MarshalBinary()
+	require.NoError(t, err)
+	body := len(whole) - len("\x01\xd8\x64\x19\x50\x9d") // the season travels in the path
+	const problem = `{"type":"/-/errors/internal","title":"internal","status":500}`
+	require.NoError(t, client.SetFares(t.Context(), summer))
+	assert.Equal(t, fmt.Sprintf("skerry.quay.Quay.set_fares 204 in %d out 0 <nil>", body), <-told)
+	require.Error(t, client.Unpost(t.Context(), &quay.NoticeRequest{Code: "EID-0715", Language: "x-skerry"}))
+	assert.Equal(t, fmt.Sprintf("skerry.quay.Quay.unpost 500 in 0 out %d no glue", len(problem)), <-told)
+	for range client.Follow(t.Context(), &quay.FollowRequest{}) {
+		continue
+	}
+	assert.Regexp(t, `^skerry.quay.Quay.follow 200 in 0 out [1-9][0-9]+ fog$`, <-told)
+	talk, err := client.Talk(t.Context())
+	require.NoError(t, err)
+	require.NoError(t, errors.Join(talk.Send(&quay.Signal{Text: "Lines off."}), talk.Finish()))
+	for range talk.All() {
+		continue
+	}
+	talk.Close()
+	assert.Regexp(t, `^skerry.quay.Quay.talk 101 in [1-9][0-9] out [1-9][0-9] <nil>$`, <-told)
+	require.Error(t, quay.NewQuayClient(server.URL, web.WithCredential("machine", "a:b")).Ring(t.Context()))
+	_, _ = http.Post(server.URL+"/skerry/quay/quay/ring", "", nil)
+	assert.Regexp(t, `^skerry.quay.Quay.ring 401 in 0 out [1-9][0-9]+ <nil>$`, <-told)
+}

@@ -46,6 +46,7 @@ type Served struct {
 	onError     func(ctx context.Context, call string, err error)
 	serving     func(ctx context.Context) error
 	life        *life
+	watch       Watcher
 }
 
 // Authorizer judges the credentials of a request. The context that it returns is the
@@ -262,6 +263,7 @@ type exchange struct {
 	requestType string
 	answerType  string
 	ctx         context.Context
+	watch       *watching // nil where nobody does
 
 	mu       sync.Mutex
 	progress progress
@@ -293,6 +295,11 @@ func (m *Served) call(w http.ResponseWriter, r *http.Request, route *Route, valu
 	x := &exchange{mount: m, w: w, r: r, route: route, values: values}
 	x.ctx = context.WithValue(r.Context(), exchangeKey{}, x)
 	call := route.Call
+	if m.watch != nil {
+		x.watched()
+		w, r = x.w, x.r
+		defer x.ended()
+	}
 	if x.foreign() {
 		m.problem(w, r, "forbidden", "a page of another site may not make this call")
 		return
@@ -350,6 +357,7 @@ func (x *exchange) admitted() bool {
 	}
 	ctx, err := m.judge(x.ctx, call, credentials)
 	if err != nil {
+		x.failedWith(err)
 		m.authorizerRefused(x.w, x.r, call, err)
 		return false
 	}
@@ -772,6 +780,7 @@ func (x *exchange) run(ctx context.Context, handler func(ctx context.Context) er
 
 // fail answers with what a handler failed with.
 func (x *exchange) fail(ctx context.Context, err error) {
+	x.failedWith(err)
 	p, headers := x.problemOf(ctx, err)
 	for name, value := range headers {
 		x.w.Header().Set(name, value)

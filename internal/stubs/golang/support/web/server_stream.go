@@ -54,6 +54,7 @@ func (x *exchange) send() {
 	case !out.begun:
 		x.fail(ctx, err)
 	default:
+		x.failedWith(err)
 		p, _ := x.problemOf(ctx, err)
 		_ = out.problem(p)
 	}
@@ -176,6 +177,7 @@ func (x *exchange) receive() {
 		err = in.failed
 	}
 	if errors.Is(err, errLost) && r.Context().Err() != nil {
+		x.failedWith(err)
 		panic(http.ErrAbortHandler)
 	}
 	x.answer(ctx, answer, err)

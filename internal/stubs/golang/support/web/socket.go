@@ -12,6 +12,7 @@ import (
 	"net/http"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/coder/websocket"
@@ -38,6 +39,8 @@ type socket struct {
 	broken error
 	once   sync.Once
 
+	received, sent atomic.Int64 // octets of elements
+
 	mu     sync.Mutex
 	theirs bool // their end has come
 }
@@ -58,6 +61,8 @@ func newSocket(ctx context.Context, conn *websocket.Conn, limit, budget int, idl
 		err := conn.Write(patient, kind, element)
 		if err != nil {
 			left()
+		} else {
+			s.sent.Add(int64(len(element)))
 		}
 		return err
 	}}
@@ -70,6 +75,7 @@ func newSocket(ctx context.Context, conn *websocket.Conn, limit, budget int, idl
 				left()
 				return
 			}
+			s.received.Add(int64(len(data)))
 			select {
 			case s.frames <- data:
 			case <-s.stop:
@@ -224,6 +230,14 @@ func Converse(m *Served, w http.ResponseWriter, r *http.Request, route *Route) {
 	defer s.finish()
 	x := &exchange{mount: m, w: w, r: r, route: route, ctx: ctx}
 	x.traced()
+	if outer, ok := ctx.Value(exchangeKey{}).(*exchange); ok && outer.watch != nil {
+		x.watch = outer.watch
+		x.watch.status = http.StatusSwitchingProtocols
+		defer func() {
+			x.watch.received.Add(s.received.Load())
+			x.watch.sent.Add(s.sent.Load())
+		}()
+	}
 	ending, release := m.life.ends(x.ctx)
 	defer release()
 	x.ctx = ending
@@ -235,6 +249,7 @@ func Converse(m *Served, w http.ResponseWriter, r *http.Request, route *Route) {
 		err = in.failed
 	}
 	err = cmp.Or(unavailable(ending), err)
+	x.failedWith(err)
 	switch {
 	case errors.Is(err, errLost):
 		return // nobody is there to be told
