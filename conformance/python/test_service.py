@@ -6,6 +6,8 @@ import asyncio
 import contextlib
 import http.server
 import json
+import queue
+import re
 import socket
 import threading
 import time
@@ -19,12 +21,13 @@ import uvicorn
 from gen.faithful import web, wire
 from gen.faithful.client import Cancellation
 from gen.faithful.exchange import CallOptions
-from gen.faithful.server import Context, Elements, Refusal, Served, listen
+from gen.faithful.server import Context, Elements, Refusal, Served, Watched, listen
 from gen.skerry.matrix import (
     AsyncPierClient,
     CountRequest,
     EchoAnswer,
     EchoRequest,
+    Ended,
     LookRequest,
     Pier,
     PierClient,
@@ -445,3 +448,52 @@ def test_calls_beyond_those_that_a_server_answers_at_once() -> None:
         finish.set()
         first.join(5)
         assert client.woken().total == 1
+
+
+def test_a_watcher_is_told_how_calls_of_every_kind_went() -> None:
+    class Busy(Pier):
+        def ended(self, context: Context) -> Ended:
+            return Ended(whole=0, lost=0)
+
+        def woken(self, context: Context) -> Total:
+            raise ValueError("no glue")
+
+        async def count(self, request: CountRequest, context: Context) -> AsyncIterator[Tick]:
+            yield Tick(n=1)
+            raise ValueError("fog")
+
+        async def mirror(self, ticks: Elements[Tick], context: Context) -> AsyncIterator[Tick]:
+            async for tick in ticks:
+                yield tick
+
+    told: queue.Queue[str] = queue.Queue()
+
+    def watcher(call: str, headers: dict[str, str]) -> Callable[[Watched], None]:
+        assert headers["host"].startswith("127.0.0.1")
+
+        def done(w: Watched) -> None:
+            assert w.duration >= 0
+            told.put(f"{call.rpartition('.')[2]} {w.status} in {w.received} out {w.sent} {w.failed}")
+
+        return done
+
+    app = serve_pier(Busy(), {"watcher": watcher, "on_error": lambda call, problem, context: None})
+    with serving(app) as served, PierClient(served.base, {"tries": 1, "encoding": "json"}) as client:
+        client.ended()
+        assert told.get(timeout=5) == "ended 200 in 0 out 20 None"
+        with pytest.raises(web.Problem):
+            client.woken()
+        assert told.get(timeout=5) == "woken 500 in 0 out 61 no glue"
+        with pytest.raises(web.Problem):
+            client.refuse(RefuseRequest(how="so"))
+        assert re.fullmatch(r"refuse 501 in 12 out [1-9][0-9]+ None", told.get(timeout=5))
+        with pytest.raises(web.Problem), client.count(CountRequest(count=3)) as ticks:
+            list(ticks)
+        assert re.fullmatch(r"count 200 in [1-9][0-9]+ out [1-9][0-9]+ fog", told.get(timeout=5))
+        with client.mirror([Tick(n=1)]) as ticks:
+            assert len(list(ticks)) == 1
+        assert told.get(timeout=5) == "mirror 101 in 27 out 27 None"
+        machine: CallOptions = {"credentials": {"machine": "x:y"}}
+        with pytest.raises(web.Problem):
+            client.guarded(options=machine)
+        assert re.fullmatch(r"guarded 501 in 0 out [1-9][0-9]+ None", told.get(timeout=5))

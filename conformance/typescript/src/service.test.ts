@@ -319,3 +319,62 @@ void test("what a browser sends", async () => {
     delete (globalThis as { document?: unknown }).document;
   }
 });
+
+void test("a watcher is told how calls of every kind went", async () => {
+  const told: string[] = [];
+  const next = async (): Promise<string> => {
+    while (told.length === 0) {
+      await new Promise((resolve) => setTimeout(resolve, 2));
+    }
+    return told.shift() ?? "";
+  };
+  const served = servePier(
+    {
+      ended: () => ({ whole: 0n, lost: 0n }),
+      woken: () => Promise.reject(new Error("no glue")),
+      async *count() {
+        await Promise.resolve();
+        yield { n: 1 };
+        throw new Error("fog");
+      },
+      async *mirror(ticks) {
+        yield* ticks;
+      },
+    },
+    {
+      onError: () => undefined,
+      watcher: (call) => ({ duration, status, received, sent, failed }) => {
+        assert.ok(duration >= 0);
+        told.push(`${call.split(".")[3] ?? ""} ${String(status)} in ${String(received)} out ${String(sent)} ${failed instanceof Error ? failed.message : String(failed)}`);
+      },
+    },
+  );
+  const server = createServer(nodeListener(served)).listen(0, "127.0.0.1");
+  serveSockets(server, served);
+  await new Promise((resolve) => server.once("listening", resolve));
+  const base = `http://127.0.0.1:${String((server.address() as AddressInfo).port)}`;
+  const client = new PierClient(base, { tries: 1, transport: nodeTransport(), socket: nodeSocket, encoding: "json" });
+  try {
+    await client.ended();
+    assert.equal(await next(), "ended 200 in 0 out 20 undefined");
+    await caught(() => client.woken());
+    assert.equal(await next(), "woken 500 in 0 out 61 no glue");
+    await caught(() => client.refuse({ how: "so" }));
+    assert.match(await next(), /^refuse 501 in 12 out [0-9]+ undefined$/);
+    await caught(async () => {
+      for await (const tick of client.count({ count: 3 })) {
+        assert.ok(tick);
+      }
+    });
+    assert.match(await next(), /^count 200 in [0-9]+ out [0-9]+ fog$/);
+    for await (const tick of client.mirror([{ n: 1 }])) {
+      assert.ok(tick);
+    }
+    assert.equal(await next(), "mirror 101 in 27 out 27 undefined");
+    await caught(() => new PierClient(base, { tries: 1, credentials: { desk: "x", crew: "y" }, encoding: "json" }).guarded());
+    assert.match(await next(), /^guarded 501 /);
+  } finally {
+    server.close();
+    server.closeAllConnections();
+  }
+});

@@ -12,6 +12,7 @@ import math
 import re
 import socket
 import threading
+import time
 from base64 import b64decode
 from collections import deque
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Iterator, MutableMapping, Sequence
@@ -116,6 +117,26 @@ Middleware = Callable[[Context, Next], Awaitable[None]]
 """Runs around every handler; the second argument runs the rest."""
 
 
+@dataclass(frozen=True)
+class Watched:
+    """How a call went."""
+
+    duration: float
+    """In seconds."""
+    status: int
+    """HTTP; 101 of a WebSocket, 0 where no answer began."""
+    received: int
+    """Bytes of the body that came, or of a stream's elements."""
+    sent: int
+    """Bytes of the body that went."""
+    failed: BaseException | None
+    """What it failed with, in the middle of a stream, too; None for what the server refused by itself."""
+
+
+Watcher = Callable[[str, dict[str, str]], Callable[[Watched], None]]
+"""Told that a call begins, by its full name and with the headers; what it returns is told how it went."""
+
+
 class ServerOptions(TypedDict, total=False):
     """How a server serves."""
 
@@ -145,6 +166,8 @@ class ServerOptions(TypedDict, total=False):
     """The first is the outermost."""
     on_error: Callable[[str, BaseException, Context | None], None]
     """Told each error that the caller is not, with the call's context where it came so far; else logging is."""
+    watcher: Watcher
+    """For metrics, logs and traces."""
     serving: Callable[[], None]
     """/-/state answers 503 when this raises."""
     definitions: Literal["open", "guarded", "hidden"]
@@ -496,6 +519,52 @@ Answers = Iterable[T] | AsyncIterator[T]
 """What a handler answers with a stream: a generator, of either kind."""
 
 
+class _Watching:
+    """Counts what goes through one call, for who watches it."""
+
+    def __init__(self, mount: Served, call: str, headers: dict[str, str]) -> None:
+        self.start = time.monotonic()
+        self.status = self.received = self.sent = 0
+        self.failed: BaseException | None = None
+        self._mount = mount
+        self._call = call
+        self._done: Callable[[Watched], None] | None = None
+        try:
+            self._done = mount.options["watcher"](call, headers)
+        except Exception as problem:
+            mount.tell(call, problem)
+
+    def fail(self, problem: BaseException) -> None:
+        if self.failed is None and not isinstance(problem, _Refused):
+            self.failed = problem
+
+    def end(self) -> None:
+        if self._done is None:
+            return
+        duration = time.monotonic() - self.start
+        try:
+            self._done(Watched(duration, self.status, self.received, self.sent, self.failed))
+        except Exception as problem:
+            self._mount.tell(self._call, problem)
+
+    def receiving(self, receive: Receive) -> Receive:
+        async def counted() -> Any:
+            event = await receive()
+            self.received += len(event.get("body") or event.get("bytes") or (event.get("text") or "").encode())
+            return event
+
+        return counted
+
+    def count(self, event: Event) -> None:
+        """Counts what is sent."""
+        if "status" in event:
+            self.status = event["status"]
+        elif event["type"] == "websocket.accept":
+            self.status = 101
+        else:
+            self.sent += len(event.get("body") or event.get("bytes") or (event.get("text") or "").encode())
+
+
 class _Exchange:
     """One call while it is answered."""
 
@@ -512,6 +581,7 @@ class _Exchange:
         self.complete = scope["type"] == "websocket"
         self.begun = False
         self.interrupted = False
+        self._watching: _Watching | None = None
         self._streaming: asyncio.Task[Any] | None = None
         self._receiving: asyncio.Future[Any] | None = None
         self.call: web.Call[Any, Any] | None = None
@@ -558,6 +628,8 @@ class _Exchange:
         timer = asyncio.get_running_loop().call_later(self.mount.idle, cancel)
         try:
             await self.send(event)
+            if self._watching is not None:
+                self._watching.count(event)
         except asyncio.CancelledError:
             if not late:
                 raise
@@ -626,12 +698,17 @@ class _Exchange:
                 await self._respond(204, [*extra, (b"allow", self.mount.methods(path).encode())], b"")
             else:
                 found, values = self.mount.find(self.scope["method"], path)
+                self._watch(found.call)
                 with self.mount._counted(self):
                     await self._serve(found, values)
-        except (_GoneError, stream.LostError):
+        except (_GoneError, stream.LostError) as problem:
+            if self._watching is not None:
+                self._watching.fail(problem)
             await asyncio.sleep(0)  # so that the server that carries us has heard of it, too
             return  # nobody is there to be answered
         except Exception as problem:
+            if self._watching is not None:
+                self._watching.fail(problem)
             if self.begun:
                 raise
             fails = self.call.fails if self.call is not None else []
@@ -640,6 +717,14 @@ class _Exchange:
                 await self._respond(status, self._headers(web.PROBLEM, headers), text.encode())
             except _GoneError:
                 return
+        finally:
+            if self._watching is not None:
+                self._watching.end()
+
+    def _watch(self, call: web.Call[Any, Any]) -> None:
+        if "watcher" in self.mount.options:
+            self._watching = _Watching(self.mount, call.name, self.headers)
+            self.receive = self._watching.receiving(self.receive)
 
     def _headers(self, encoding: str, more: dict[str, str] | None = None) -> list[tuple[bytes, bytes]]:
         headers = [*self.extra, (b"content-type", encoding.encode()), (b"vary", b"Accept")]
@@ -954,6 +1039,8 @@ class _Exchange:
             whole = True
 
         async def problem_element(told: BaseException) -> None:
+            if self._watching is not None:
+                self._watching.fail(told)
             async with lock:
                 await put(writer.problem(self.mount.problem(self._name, told, found.call.fails, self.context)[1]))
 
@@ -1156,6 +1243,7 @@ class _Exchange:
         try:
             found, _ = self.mount.find("GET", self._path())
             self.call = call = found.call
+            self._watch(call)
             origin = self.headers.get("origin")
             if self._foreign(call) or (origin is not None and not self._allows(origin)):
                 raise _Refused("forbidden", "a page of another site may not make this call")
@@ -1172,9 +1260,13 @@ class _Exchange:
             if self.mount._full():
                 raise _overloaded()
         except Exception as problem:
+            if self._watching is not None:
+                self._watching.fail(problem)
             await self._deny(problem)
+            if self._watching is not None:
+                self._watching.end()
             return
-        await self.send({"type": "websocket.accept", "subprotocol": protocol, "headers": self.extra})
+        await self._put({"type": "websocket.accept", "subprotocol": protocol, "headers": self.extra})
         self.begun = True
         # What comes is read as it comes, so that the client's leaving is seen whatever the handler does.
         inbox: asyncio.Queue[Event] = asyncio.Queue(1)
@@ -1203,10 +1295,13 @@ class _Exchange:
         except asyncio.CancelledError:
             if not left:
                 raise
-        except (_GoneError, stream.LostError):
-            pass  # nobody is there to be told
+        except (_GoneError, stream.LostError) as problem:
+            if self._watching is not None:
+                self._watching.fail(problem)  # nobody else is there to be told
         finally:
             reader.cancel()
+            if self._watching is not None:
+                self._watching.end()
 
     async def _converse(self, found: Route, protocol: str, inbox: asyncio.Queue[Event]) -> None:
         call = found.call
@@ -1256,10 +1351,10 @@ class _Exchange:
         if "websocket.http.response" in self.scope.get("extensions", {}):
             body = text.encode()
             start = [*self._headers(web.PROBLEM, headers), (b"content-length", str(len(body)).encode())]
-            await self.send({"type": "websocket.http.response.start", "status": status, "headers": start})
-            await self.send({"type": "websocket.http.response.body", "body": body})
+            await self._put({"type": "websocket.http.response.start", "status": status, "headers": start})
+            await self._put({"type": "websocket.http.response.body", "body": body})
         else:
-            await self.send({"type": "websocket.close", "code": 1008, "reason": text[:120]})
+            await self._put({"type": "websocket.close", "code": 1008, "reason": text[:120]})
 
     async def _own_page(self, page: str) -> None:
         if self.scope["method"] not in ("GET", "HEAD"):

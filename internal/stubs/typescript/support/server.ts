@@ -28,6 +28,23 @@ export type Authorizer = (call: string | undefined, credentials: ReadonlyMap<str
 /** Runs around every handler; next runs the rest. */
 export type Middleware = (context: Context, next: () => Promise<void>) => Promise<void>;
 
+/** How a call went. */
+export interface Watched {
+  /** In milliseconds. */
+  readonly duration: number;
+  /** HTTP; 101 of a WebSocket. */
+  readonly status: number;
+  /** Bytes of the body that came, or of a stream's elements. */
+  readonly received: number;
+  /** Bytes of the body that went. */
+  readonly sent: number;
+  /** What it failed with, in the middle of a stream, too; undefined for what the server refused by itself. */
+  readonly failed: unknown;
+}
+
+/** Told that a call begins, by its full name; what it returns is told how it went. For metrics, logs and traces. */
+export type Watcher = (call: string, header: (name: string) => string | undefined) => (watched: Watched) => void;
+
 /** How a server serves. */
 export interface ServerOptions {
   /** A path such as "/v1". */
@@ -57,6 +74,7 @@ export interface ServerOptions {
   readonly middleware?: readonly Middleware[];
   /** Told each error that the caller is not, with the call's context where it came so far; else console.error is. */
   readonly onError?: (call: string, problem: unknown, context: Context | undefined) => void;
+  readonly watcher?: Watcher;
   /** /-/state answers 503 when this throws. */
   readonly serving?: () => void | Promise<void>;
   /** Whether /-/about and /-/definitions answer: to all, where it is not given. */
@@ -319,6 +337,7 @@ class Server {
     }
     let name = "";
     let outgoing: Outgoing;
+    let watching: Watching | undefined;
     try {
       const below = this.below(incoming.path);
       if (below.startsWith("/-/")) {
@@ -328,10 +347,15 @@ class Server {
       } else {
         const found = this.find(incoming.method, below);
         name = found.route.call.name;
-        outgoing = await this.call(incoming, found);
+        watching = this.options.watcher === undefined ? undefined : new Watching(this.options, name, incoming);
+        outgoing = await this.call(watching?.counted(incoming) ?? incoming, found, watching);
       }
     } catch (problem) {
       outgoing = this.refuse(name, problem);
+      watching?.fail(problem);
+    }
+    if (watching !== undefined) {
+      outgoing = watching.answered(outgoing);
     }
     const vary = [headers["vary"], outgoing.headers["vary"]].filter((v) => v !== undefined).join(", ");
     Object.assign(outgoing.headers, headers, vary === "" ? {} : { vary });
@@ -388,7 +412,7 @@ class Server {
   }
 
   /** Answers one call, refusing in the order: credentials, encoding of the answer, encoding of the request, size, what can't be read, what is not allowed. */
-  private async call(incoming: Incoming, found: Found): Promise<Outgoing> {
+  private async call(incoming: Incoming, found: Found, watching: Watching | undefined): Promise<Outgoing> {
     const { call } = found.route;
     if (this.foreign(incoming, call)) {
       throw new Refused("forbidden", "a page of another site may not make this call");
@@ -403,7 +427,7 @@ class Server {
     if (type === undefined) {
       throw new Refused("not-acceptable", "answers are in CBOR or JSON");
     }
-    const exchange = new Exchange(this, this.options, this.definitions, this.base, incoming, found, credentials, identity);
+    const exchange = new Exchange(this, this.options, this.definitions, this.base, incoming, found, credentials, identity, watching);
     this.enter(exchange, () => {
       exchange.interrupt();
     });
@@ -484,10 +508,12 @@ class Server {
   /** Agrees to the upgrade of a call that streams both ways, or answers why not. */
   async upgrade(incoming: Incoming): Promise<Upgrade | Outgoing> {
     let name = "";
+    let watching: Watching | undefined;
     try {
       const found = this.find(incoming.method, this.below(incoming.path));
       const { call } = found.route;
       name = call.name;
+      watching = this.options.watcher === undefined ? undefined : new Watching(this.options, name, incoming);
       const origin = incoming.header("origin");
       if (this.foreign(incoming, call) || (origin !== undefined && !this.allows(incoming, origin))) {
         throw new Refused("forbidden", "a page of another site may not make this call");
@@ -500,16 +526,17 @@ class Server {
       if (found.route.serve === undefined) {
         throw new Refused("not-implemented", `${call.name} is not implemented here`);
       }
-      const exchange = new Exchange(this, this.options, this.definitions, this.base, incoming, found, credentials, identity);
+      const exchange = new Exchange(this, this.options, this.definitions, this.base, incoming, found, credentials, identity, watching);
       this.enter(exchange, () => {
         exchange.interrupt();
       });
       const encoding = protocol === "faithful-json" ? "json" : "cbor";
-      return { encoding, elementLimit: exchange.elementLimit, idleTimeout: exchange.idle, converse: (messages) => exchange.converse(messages, encoding) };
+      return { encoding, elementLimit: exchange.elementLimit, idleTimeout: exchange.idle, converse: (messages) => watching?.conversation((counted) => exchange.converse(counted, encoding), messages) ?? exchange.converse(messages, encoding) };
     } catch (problem) {
       const outgoing = this.refuse(name, problem);
       outgoing.headers["faithful-definitions"] = this.definitions.digest;
-      return outgoing;
+      watching?.fail(problem);
+      return watching?.answered(outgoing) ?? outgoing;
     }
   }
 
@@ -705,6 +732,107 @@ function logError(call: string, problem: unknown): void {
 
 const none: ReadonlyMap<string, string> = new Map();
 
+/** Counts what goes through one call, for who watches it. */
+class Watching {
+  private readonly start = performance.now();
+  private received = 0;
+  private sent = 0;
+  private failed: unknown;
+  private readonly done: (watched: Watched) => void;
+
+  constructor(
+    private readonly options: ServerOptions,
+    private readonly call: string,
+    incoming: Incoming,
+  ) {
+    let done: ((watched: Watched) => void) | undefined;
+    try {
+      done = options.watcher?.(call, (name) => incoming.header(name));
+    } catch (problem) {
+      report(options, call, problem);
+    }
+    this.done = done ?? (() => undefined);
+  }
+
+  /** Keeps what the call failed with; what the server refuses by itself is no failure of it. */
+  fail(problem: unknown): void {
+    if (!(problem instanceof Refused)) {
+      this.failed ??= problem;
+    }
+  }
+
+  /** The same request, its body counted. */
+  counted(incoming: Incoming): Incoming {
+    const { body } = incoming;
+    if (body === undefined) {
+      return incoming;
+    }
+    const chunks = this.arriving(body);
+    return {
+      method: incoming.method,
+      path: incoming.path,
+      query: incoming.query,
+      header: (name) => incoming.header(name),
+      body: {
+        [Symbol.asyncIterator]: () => chunks[Symbol.asyncIterator](),
+        whole: async (limit) => {
+          const all = await web.readAll(body, limit);
+          this.received += all?.length ?? 0;
+          return all;
+        },
+      },
+      get signal() {
+        return incoming.signal;
+      },
+    };
+  }
+
+  /** The same answer; the call is over when its body is. */
+  answered(outgoing: Outgoing): Outgoing {
+    const { status, headers, body } = outgoing;
+    if (body === undefined || body instanceof Uint8Array) {
+      this.sent += body?.length ?? 0;
+      this.end(status);
+      return outgoing;
+    }
+    return { status, headers, body: this.leaving(body, status) };
+  }
+
+  /** The same conversation; the call is over when it is. */
+  conversation(converse: (messages: AsyncIterable<Uint8Array>) => AsyncGenerator<Uint8Array<ArrayBuffer>>, messages: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array<ArrayBuffer>> {
+    return this.leaving(converse(this.arriving(messages)), 101);
+  }
+
+  private async *arriving(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
+    for await (const chunk of chunks) {
+      this.received += chunk.length;
+      yield chunk;
+    }
+  }
+
+  private async *leaving(chunks: AsyncIterable<Uint8Array<ArrayBuffer>>, status: number): AsyncGenerator<Uint8Array<ArrayBuffer>> {
+    try {
+      for await (const chunk of chunks) {
+        this.sent += chunk.length;
+        yield chunk;
+      }
+    } catch (problem) {
+      this.fail(problem);
+      throw problem;
+    } finally {
+      this.end(status);
+    }
+  }
+
+  private end(status: number): void {
+    try {
+      this.done({ duration: performance.now() - this.start, status, received: this.received, sent: this.sent, failed: this.failed });
+    } catch (problem) {
+      report(this.options, this.call, problem);
+    }
+  }
+}
+
 /** One call while it is answered. */
 class Exchange {
   private controller: AbortController | undefined;
@@ -729,6 +857,7 @@ class Exchange {
     private readonly found: Found,
     credentials: ReadonlyMap<string, string>,
     identity: unknown,
+    private readonly watching: Watching | undefined,
   ) {
     const traceparent = incoming.header("traceparent");
     const tracestate = incoming.header("tracestate");
@@ -829,6 +958,7 @@ class Exchange {
   }
 
   private failed(problem: unknown): Outgoing {
+    this.watching?.fail(problem);
     const told = this.late && !(problem instanceof wire.DeclaredError) ? new Refused("too-slow", "the call took too long", [], { "retry-after": "1" }) : problem;
     return this.server.refuse(this.call.name, told, this.call.fails, this.context);
   }
@@ -972,6 +1102,7 @@ class Exchange {
       if (problem instanceof Lost || reading?.lost === true || (!begun && sequence && !this.headed)) {
         throw problem;
       }
+      this.watching?.fail(reading?.failed ?? problem);
       yield writer.problem(this.server.details(this.call.name, reading?.failed ?? problem, this.call.fails, this.context)[0]);
     } finally {
       ended?.(new Lost()).catch(() => undefined); // for middleware, where the reader has gone
@@ -997,6 +1128,7 @@ class Exchange {
       return this.answer(type, answer);
     } catch (problem) {
       // Whatever the handler made of it, half a stream was not a request.
+      this.watching?.fail(reading.failed ?? problem);
       return this.server.refuse(this.call.name, reading.failed ?? problem, this.call.fails);
     } finally {
       this.done();
