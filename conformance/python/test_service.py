@@ -11,7 +11,7 @@ import re
 import socket
 import threading
 import time
-from collections.abc import AsyncIterator, Callable, Coroutine, Iterator
+from collections.abc import AsyncIterator, Awaitable, Callable, Coroutine, Iterator
 from typing import Any
 
 import httpx
@@ -497,3 +497,25 @@ def test_a_watcher_is_told_how_calls_of_every_kind_went() -> None:
         with pytest.raises(web.Problem):
             client.guarded(options=machine)
         assert re.fullmatch(r"guarded 501 in 0 out [1-9][0-9]+ None", told.get(timeout=5))
+
+
+def test_middleware_sees_request_and_answer() -> None:
+    class Looked(Pier):
+        def look(self, request: LookRequest, context: Context) -> LookRequest:
+            return LookRequest(code="SKE")
+
+        async def leave(self, request: LookRequest, context: Context) -> None:
+            pass
+
+    seen: list[Any] = []
+
+    async def told(context: Context, following: Callable[[], Awaitable[None]]) -> None:
+        before = (context.request, context.answer)
+        await following()
+        seen.append((*before, context.answer))
+
+    app = serve_pier(Looked(), {"middleware": [told]})
+    asked(app, "GET", "/piers/EID")
+    asked(app, "DELETE", "/piers/EID")
+    eider = LookRequest(code="EID")
+    assert seen == [(eider, None, LookRequest(code="SKE")), (eider, None, None)]

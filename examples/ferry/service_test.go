@@ -460,3 +460,28 @@ func TestWatching(t *testing.T) {
 	_, _ = http.Post(server.URL+"/skerry/quay/quay/ring", "", nil)
 	assert.Regexp(t, `^skerry.quay.Quay.ring 401 in 0 out [1-9][0-9]+ <nil>$`, <-told)
 }
+
+// TestMiddlewareSeesMessages looks at request and answer around a handler.
+func TestMiddlewareSeesMessages(t *testing.T) {
+	var seen []string
+	server := httptest.NewServer(quay.ServeQuay(quay.QuayCalls{
+		SetFares: func(context.Context, *quay.FareRequest) error { return nil },
+		Post:     func(_ context.Context, notice *quay.Notice) (*quay.Notice, error) { return notice, nil },
+		Follow:   quayCalls.Follow,
+	}, web.WithMiddleware(func(ctx context.Context, _ *web.Call, next func(context.Context) error) error {
+		request, before := web.MessagesOf(ctx)
+		err := next(ctx)
+		_, after := web.MessagesOf(ctx)
+		seen = append(seen, fmt.Sprintf("%T %v %T", request, before, after))
+		return err
+	})))
+	defer server.Close()
+	client := quay.NewQuayClient(server.URL, web.WithCredential("crew", "ada"))
+	require.NoError(t, client.SetFares(t.Context(), summer))
+	_, err := client.Post(t.Context(), &quay.Notice{Code: "EID-0715", Language: "x-skerry", Body: "Fog."})
+	require.NoError(t, err)
+	for range client.Follow(t.Context(), &quay.FollowRequest{}) {
+		continue
+	}
+	assert.Equal(t, []string{"*quay.FareRequest <nil> <nil>", "*quay.Notice <nil> *quay.Notice", "<nil> <nil> <nil>"}, seen)
+}

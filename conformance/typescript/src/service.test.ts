@@ -378,3 +378,27 @@ void test("a watcher is told how calls of every kind went", async () => {
     server.closeAllConnections();
   }
 });
+
+void test("middleware sees request and answer", async () => {
+  const seen: unknown[] = [];
+  const served = servePier(
+    { look: (request) => ({ ...request, name: "Ada" }), leave: () => undefined, count: () => endless() },
+    {
+      middleware: [
+        async (context, next) => {
+          const before = [context.request, context.answer];
+          await next();
+          seen.push([...before, context.answer].map((message) => (message === undefined ? "none" : JSON.stringify(message))).join(" "));
+        },
+      ],
+    },
+  );
+  const client = clientOf(served);
+  await client.look({ code: "EID" });
+  await client.leave({ code: "EID" });
+  for await (const tick of client.count({ count: 1 })) {
+    assert.ok(tick);
+    break;
+  }
+  assert.deepEqual(seen.slice(0, 2), ['{"code":"EID","open":true} none {"code":"EID","open":true,"name":"Ada"}', '{"code":"EID","open":true} none none']);
+});

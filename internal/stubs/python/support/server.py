@@ -45,6 +45,10 @@ class Context:
     """What the authorizer returned."""
     cancelled: bool = False
     """Whether the caller has left, or the call has taken too long: handlers that are no coroutines look at it."""
+    request: Any = None
+    """For middleware: the request; None where there is none, and for streams."""
+    answer: Any = None
+    """For middleware: what the handler returned, once the rest has run; None where that is nothing, and for streams."""
 
     @property
     def trace(self) -> web.Trace | None:
@@ -971,14 +975,21 @@ class _Exchange:
             raise _Refused("not-implemented", f"{found.call.name} is not implemented here")
         result: list[Any] = []
 
+        context = arguments[-1]
+        unary = not found.call.request_stream and not found.call.answer_stream
+        if unary and len(arguments) > 1:
+            context.request = arguments[0]
+
         async def last() -> None:
             result.append(await _called(handler, arguments))
+            if unary:
+                context.answer = result[0]
             if use is not None:
                 await use(result[0])
 
         run: Next = last
         for outer in reversed(self.mount.options.get("middleware", ())):
-            run = _around(outer, arguments[-1], run)
+            run = _around(outer, context, run)
         try:
             await run()
         except Unauthenticated as problem:

@@ -20,6 +20,10 @@ export interface Context {
   readonly trace: Trace | undefined;
   /** A header of the request. */
   readonly header: (name: string) => string | undefined;
+  /** For middleware: the request; undefined where there is none, and for streams. */
+  readonly request: unknown;
+  /** For middleware: what the handler returned, once next has ended; undefined where that is nothing, and for streams. */
+  readonly answer: unknown;
 }
 
 /** Judges the credentials of a request; what it returns is the context's identity. call is undefined for /-/about and /-/definitions. */
@@ -840,6 +844,7 @@ class Exchange {
   private timer: ReturnType<typeof setTimeout> | undefined;
   private readonly context: Context;
   private late = false;
+  private messages: { readonly request: unknown; readonly answer: unknown } = { request: undefined, answer: undefined };
   private headed = false;
   /** Of what is read, and of what is written. */
   private readonly reading = new Interruption();
@@ -863,6 +868,7 @@ class Exchange {
     const tracestate = incoming.header("tracestate");
     const trace = traceparent === undefined ? undefined : tracestate === undefined ? { traceparent } : { traceparent, tracestate };
     const signal = (): AbortSignal => this.signal;
+    const messages = (): Exchange["messages"] => this.messages;
     this.context = {
       get signal() {
         return signal();
@@ -872,6 +878,12 @@ class Exchange {
       identity,
       trace,
       header: (name) => incoming.header(name),
+      get request() {
+        return messages().request;
+      },
+      get answer() {
+        return messages().answer;
+      },
     };
   }
 
@@ -946,7 +958,12 @@ class Exchange {
     const serve = async (): Promise<unknown> => {
       const request = await this.request(requestType, undefined);
       reading = false;
-      return this.run((handler) => handler(request, this.context));
+      this.messages = { request, answer: undefined };
+      return this.run(async (handler) => {
+        const answer = await handler(request, this.context);
+        this.messages = { request, answer };
+        return answer;
+      });
     };
     try {
       return this.answer(type, await Promise.race([serve(), late]));

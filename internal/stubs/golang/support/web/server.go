@@ -264,6 +264,8 @@ type exchange struct {
 	answerType  string
 	ctx         context.Context
 	watch       *watching // nil where nobody does
+	message     wire.Message
+	answered    wire.Message
 
 	mu       sync.Mutex
 	progress progress
@@ -287,6 +289,15 @@ func AnswerHeader(ctx context.Context) http.Header {
 		return x.w.Header()
 	}
 	return nil
+}
+
+// MessagesOf returns the request of the call that a context of middleware is of, and, once next has
+// returned, the handler's answer. Either is nil where there is none, and for streams.
+func MessagesOf(ctx context.Context) (request, answer wire.Message) {
+	if x, ok := ctx.Value(exchangeKey{}).(*exchange); ok {
+		return x.message, x.answered
+	}
+	return nil, nil
 }
 
 // call answers one call, refusing in the order: credentials, encoding of the
@@ -528,9 +539,11 @@ func (x *exchange) unary() {
 		return
 	}
 	x.reached(running)
+	x.message = request
 	var answer wire.Message
 	err := x.run(ctx, func(ctx context.Context) (err error) {
 		answer, err = x.route.Serve(ctx, request)
+		x.answered = answer
 		if err == nil && answer == nil && x.route.Answers {
 			err = errors.New("the handler returned neither an answer nor an error")
 		}
