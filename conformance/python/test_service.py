@@ -519,3 +519,10 @@ def test_middleware_sees_request_and_answer() -> None:
     asked(app, "DELETE", "/piers/EID")
     eider = LookRequest(code="EID")
     assert seen == [(eider, None, LookRequest(code="SKE")), (eider, None, None)]
+
+
+def test_what_cannot_be_written_is_a_violation() -> None:
+    with PierClient("http://127.0.0.1:1", {"tries": 1}) as client, pytest.raises(wire.InvalidRequest) as refused:
+        client.echo(EchoRequest(names={"a/b": 1 << 70}))
+    assert [v.pointer for v in refused.value.violations] == ["/names/a~1b"]
+    assert str(refused.value).startswith("skerry.matrix.Pier.echo: /names/a~1b ")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import copy
+import dataclasses
 import pickle
 import subprocess
 import sys
@@ -34,8 +35,8 @@ from gen.skerry.matrix import (
     Tick,
     serve_pier,
 )
-from gen.skerry.shared import Deck
-from gen.skerry.vectors import Optionals
+from gen.skerry.shared import Deck, Leaf
+from gen.skerry.vectors import Lists, Optionals
 
 
 def test_instants() -> None:
@@ -441,3 +442,20 @@ def test_enum_values_that_are_not_listed() -> None:
     assert '"decks":{"7":1,"sun":2}' in keys.to_json()
     with pytest.raises(wire.WireError, match="binary payloads hold numbers"):
         keys.to_cbor()
+
+
+def test_errors_of_writing_name_the_place() -> None:
+    empty: dict[str, Any] = {name: [] for name in Lists.__dataclass_fields__ if name != "_unlisted"}
+    whole = Lists(**empty)
+
+    def broken(path: str, **changes: Any) -> None:
+        message = dataclasses.replace(whole, **changes)
+        for write in (message.to_json, message.to_cbor):
+            with pytest.raises(wire.WireError) as refused:
+                write()
+            assert refused.value.path == path, str(refused.value)
+
+    far = Leaf(number=1 << 70)
+    broken("/leaves/1/number", leaves=[Leaf(number=1), far])
+    broken("/maps/0/a~1b/number", maps=[{"a/b": far}])
+    broken("/grid/1", grid=[[1], [2, 1 << 70]])

@@ -485,3 +485,13 @@ func TestMiddlewareSeesMessages(t *testing.T) {
 	}
 	assert.Equal(t, []string{"*quay.FareRequest <nil> <nil>", "*quay.Notice <nil> *quay.Notice", "<nil> <nil> <nil>"}, seen)
 }
+
+// TestWhatCannotBeWritten is a violation, and nothing is sent.
+func TestWhatCannotBeWritten(t *testing.T) {
+	client := quay.NewQuayClient("http://127.0.0.1:1", web.WithCredential("crew", "ada"))
+	_, err := client.Post(t.Context(), &quay.Notice{Code: "EID-0715", Language: "x-skerry", Body: "\xff"})
+	var invalid *wire.InvalidRequest
+	require.ErrorAs(t, err, &invalid)
+	require.Len(t, invalid.Violations, 1)
+	assert.Contains(t, invalid.Violations[0].Detail, "UTF-8")
+}

@@ -9,7 +9,7 @@ import { nodeListener, nodeTransport } from "./gen/faithful/node.js";
 import { Refusal } from "./gen/faithful/server.js";
 import type { Served } from "./gen/faithful/server.js";
 import { nodeSocket, serveSockets } from "./gen/faithful/socket.js";
-import { BadAnswer, MissingCredential, Problem, Unreachable } from "./gen/faithful/web.js";
+import { BadAnswer, InvalidRequest, MissingCredential, Problem, Unreachable } from "./gen/faithful/web.js";
 import { PierClient } from "./gen/skerry/matrix/client.js";
 import { servePier } from "./gen/skerry/matrix/server.js";
 
@@ -401,4 +401,17 @@ void test("middleware sees request and answer", async () => {
     break;
   }
   assert.deepEqual(seen.slice(0, 2), ['{"code":"EID","open":true} none {"code":"EID","open":true,"name":"Ada"}', '{"code":"EID","open":true} none none']);
+});
+
+void test("what can't be written is a violation, with its place", async () => {
+  const served = servePier({});
+  for (const encoding of ["cbor", "json"] as const) {
+    const client = new PierClient(local, { tries: 1, transport: fetchTransport(served), encoding });
+    for (const [names, pointer] of [[new Map([["a/b", 1n << 70n]]), "/names/a~1b"], [new Map([["a", 1n], ["b", 7 as unknown as bigint]]), "/names/b"]] as const) {
+      const problem = await caught(() => client.echo({ names }));
+      assert.ok(problem instanceof InvalidRequest, String(problem));
+      assert.deepEqual(problem.violations.map((v) => v.pointer), [pointer]);
+      assert.ok(problem.message.startsWith("skerry.matrix.Pier.echo: /names"), problem.message);
+    }
+  }
 });

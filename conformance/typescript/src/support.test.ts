@@ -13,8 +13,8 @@ import { type Keys, keysTools, moreOptionalsTools } from "./gen/skerry/language/
 import { PierClient } from "./gen/skerry/matrix/client.js";
 import { servePier } from "./gen/skerry/matrix/server.js";
 import { PierFull } from "./gen/skerry/matrix/types.js";
-import { type Deck, leafTools } from "./gen/skerry/shared/types.js";
-import { Broken, defaultsTools, listsTools, optionalsTools, scalarsTools } from "./gen/skerry/vectors/types.js";
+import { type Deck, type Leaf, leafTools } from "./gen/skerry/shared/types.js";
+import { Broken, type Lists, defaultsTools, listsTools, optionalsTools, scalarsTools } from "./gen/skerry/vectors/types.js";
 import { VectorsClient } from "./gen/skerry/vectors/client.js";
 import { serveVectors } from "./gen/skerry/vectors/server.js";
 
@@ -411,4 +411,23 @@ void test("values of enums that are none", () => {
   assert.ok(keysTools.toJson(keys("#7")).includes('"decks":{"7":1}'));
   assert.ok(keysTools.toJson(keys("?sun")).includes('"decks":{"sun":1}'));
   assert.throws(() => keysTools.toCbor(keys("?sun")), /binary payloads hold numbers/);
+});
+
+void test("errors of writing name the place", () => {
+  const lists = listsTools.fromJson('{"flags":[],"numbers":[],"ratios":[],"names":[],"data":[],"keys":[],"times":[],"decks":[],"leaves":[],"grid":[],"maps":[]}');
+  const leaf = leafTools.make({ number: 1 });
+  for (const [broken, path] of [
+    [{ ...lists, leaves: [leaf, { ...leaf, number: "x" as unknown as number }] }, "/leaves/1/number"],
+    [{ ...lists, leaves: [leaf, undefined as unknown as Leaf] }, "/leaves/1"],
+    [{ ...lists, maps: [new Map([["a/b", { ...leaf, number: 1.5 }]])] }, "/maps/0/a~1b/number"],
+    [{ ...lists, grid: [[1], [2, 1e10]] }, "/grid/1/1"],
+  ] as const) {
+    for (const write of [(m: Lists): unknown => listsTools.toJson(m), (m: Lists): unknown => listsTools.toCbor(m)]) {
+      assert.throws(
+        () => write(broken),
+        (problem: unknown) => problem instanceof wire.WireError && problem.path === path && problem.message.startsWith(path),
+        path,
+      );
+    }
+  }
 });

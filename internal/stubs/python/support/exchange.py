@@ -176,10 +176,13 @@ class Exchange:
                 violations = web.locate(violations, call.travel.placed) + parameters.violations
             if violations:
                 raise wire.InvalidRequest(violations, call.name)
-            if call.travel is None:
-                body = web.encode(self.encoding, message)
-            elif call.travel.body is not None:
-                body = web.encode(self.encoding, call.travel.body_of(message))
+            try:
+                if call.travel is None:
+                    body = web.encode(self.encoding, message)
+                elif call.travel.body is not None:
+                    body = web.encode(self.encoding, call.travel.body_of(message))
+            except wire.WireError as problem:  # a value out of its type's range is a violation, too
+                raise wire.InvalidRequest([wire.Violation(problem.path, problem.detail)], call.name) from problem
             if body is not None:
                 headers["content-type"] = self.encoding
         if call.needs:

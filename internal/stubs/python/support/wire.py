@@ -7,6 +7,7 @@ Duration, WireError and InvalidRequest.
 from __future__ import annotations
 
 import binascii
+import copy
 import dataclasses
 import json
 import math
@@ -1952,7 +1953,60 @@ def _misfit(m: Message, wrong: Exception) -> WireError:
     found = _misplaced_in(m, type(m))
     if found is not None:
         return found
-    return wrong if isinstance(wrong, WireError) else WireError(f"{type(wrong).__name__}: {wrong}")
+    told = wrong if isinstance(wrong, WireError) else WireError(f"{type(wrong).__name__}: {wrong}")
+    if not told.path:
+        for step in reversed(_place(m)):
+            told = told.inside(step)
+    return told
+
+
+def _place(m: _Any) -> list[str]:
+    """The steps to what can't be written: what is left out one by one, until the rest can be."""
+    if not dataclasses.is_dataclass(m):
+        return []
+    names = [f.name for f in dataclasses.fields(m) if not f.name.startswith("_")]
+    for name in names:
+        for steps, inner in _messages_in(getattr(m, name)):
+            if not _writes(inner):
+                return [name.rstrip("_"), *steps, *_place(inner)]
+    for name in names:
+        value = getattr(m, name)
+        parts = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
+        others = {other: _nothing(getattr(m, other)) for other in names if other != name}
+        if not _writes(m, others):
+            for step, item in parts:
+                if not _writes(m, {name: {step: item} if isinstance(value, dict) else [item]}):
+                    return [name.rstrip("_"), str(step)]
+            return [name.rstrip("_")]
+    return []
+
+
+def _messages_in(v: _Any) -> Iterable[tuple[list[str], _Any]]:
+    """Messages and unions in the value of a field, with the steps to them."""
+    if hasattr(v, "write_json"):
+        yield [], v
+    elif isinstance(v, (list, dict)):
+        for step, item in v.items() if isinstance(v, dict) else enumerate(v):
+            for steps, inner in _messages_in(item):
+                yield [str(step), *steps], inner
+
+
+def _nothing(v: _Any) -> _Any:
+    """What can be written in the place of a value."""
+    return type(v)() if isinstance(v, (bool, int, float, str, bytes, list, dict)) and not isinstance(v, Enum) else v
+
+
+def _writes(m: _Any, changes: dict[str, _Any] | None = None) -> bool:
+    """Whether a message, or a copy with other values, can be written in both encodings."""
+    try:
+        trial = copy.copy(m)
+        for name, value in (changes or {}).items():
+            setattr(trial, name, value)
+        trial.write_json(0, PAYLOAD)
+        trial.write_cbor([], 0)
+    except (AttributeError, TypeError, ValueError, struct.error):
+        return False
+    return True
 
 
 def _misplaced_in(v: _Any, hint: _Any) -> WireError | None:

@@ -193,6 +193,7 @@ export class CborWriter {
   }
 
   int64(v: bigint): void {
+    must(v, "bigint");
     const n = Number(v);
     if (Number.isSafeInteger(n)) {
       this.integer(n);
@@ -209,6 +210,7 @@ export class CborWriter {
   }
 
   uint64(v: bigint): void {
+    must(v, "bigint");
     const n = Number(v);
     if (n >= 0 && Number.isSafeInteger(n)) {
       this.head(majorUnsigned, n);

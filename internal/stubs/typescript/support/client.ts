@@ -614,16 +614,21 @@ export class Client {
     let body: Uint8Array<ArrayBuffer> | undefined;
     if (call.request !== undefined && !call.requestStream) {
       const { travel } = call;
-      travel?.place(message, parameters);
-      const violations = [...web.locate(wire.validate(call.request, message), travel?.placed ?? []), ...parameters.violations];
-      if (violations.length > 0) {
-        throw new web.InvalidRequest(call.name, violations);
-      }
       const type = this.encoding === "json" ? web.jsonType : web.cborType;
-      if (travel === undefined) {
-        body = web.encode(type, message, call.request);
-      } else if (travel.body !== undefined) {
-        body = web.encode(type, travel.bodyOf(message), travel.body);
+      try {
+        travel?.place(message, parameters);
+        const violations = [...web.locate(wire.validate(call.request, message), travel?.placed ?? []), ...parameters.violations];
+        if (violations.length > 0) {
+          throw new web.InvalidRequest(call.name, violations);
+        }
+        if (travel === undefined) {
+          body = web.encode(type, message, call.request);
+        } else if (travel.body !== undefined) {
+          body = web.encode(type, travel.bodyOf(message), travel.body);
+        }
+      } catch (problem) {
+        // A value out of its type's range is a violation, too.
+        throw problem instanceof wire.WireError ? new web.InvalidRequest(call.name, [{ pointer: problem.path, detail: problem.detail }], { cause: problem }) : problem;
       }
       if (body !== undefined) {
         headers["content-type"] = type;

@@ -38,6 +38,8 @@ export class JsonWriter {
   private written = "";
   private within = 0;
   private depth = 0;
+  /** Where writing stands, by depth: the index of an item, a field as it stands in JSON, or "=" and the name of a member. */
+  private readonly at: (number | string)[] = [];
   /** Whether nothing stands yet in what was opened last: the text itself is not looked at while it grows, since that would copy it. */
   private fresh = false;
 
@@ -64,8 +66,24 @@ export class JsonWriter {
     if (++this.depth > maxDepth) {
       throw new WireError(`a nesting over ${String(maxDepth)}`);
     }
+    this.at[this.depth] = -1;
     this.out += bracket;
     this.fresh = true;
+  }
+
+  /** What a failure means, with its place. */
+  failure(problem: unknown): unknown {
+    if (!(problem instanceof WireError || problem instanceof TypeError)) {
+      return problem;
+    }
+    const told = problem instanceof WireError ? problem : new WireError(problem.message, -1, false, { cause: problem });
+    for (let depth = this.depth; depth > 0; depth--) {
+      const step = this.at[depth] ?? -1;
+      if (step !== -1) {
+        told.inside(typeof step === "number" ? String(step) : step.startsWith("=") ? step.slice(1) : (JSON.parse(step.slice(0, -1)) as string));
+      }
+    }
+    return told;
   }
 
   close(bracket: string): void {
@@ -76,6 +94,10 @@ export class JsonWriter {
 
   /** Writes a comma unless nothing stands before it. */
   separate(): void {
+    const index = this.at[this.depth];
+    if (typeof index === "number") {
+      this.at[this.depth] = index + 1;
+    }
     if (this.fresh) {
       this.fresh = false;
     } else {
@@ -85,6 +107,7 @@ export class JsonWriter {
 
   /** Writes the name of a field, which comes as it stands in JSON, with what separates it. */
   field(name: string): void {
+    this.at[this.depth] = name;
     if (this.fresh) {
       this.fresh = false;
       this.out += name;
@@ -96,6 +119,7 @@ export class JsonWriter {
   /** Writes the name of a member, with what separates it. */
   member(name: string): void {
     this.separate();
+    this.at[this.depth] = "=" + name;
     this.text(name);
     this.out += ":";
   }
@@ -130,6 +154,7 @@ export class JsonWriter {
   }
 
   uint64(v: bigint): void {
+    must(v, "bigint");
     if (v !== BigInt.asUintN(64, v)) {
       throw new WireError(`${String(v)} is not a uint64`);
     }
@@ -142,6 +167,7 @@ export class JsonWriter {
   }
 
   int64(v: bigint): void {
+    must(v, "bigint");
     if (v !== BigInt.asIntN(64, v)) {
       throw new WireError(`${String(v)} is not an int64`);
     }

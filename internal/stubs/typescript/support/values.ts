@@ -64,8 +64,9 @@ export class WireError extends Error {
     /** In bytes from the start; -1 when writing. */
     readonly offset = -1,
     readonly tooLarge = false,
+    options?: ErrorOptions,
   ) {
-    super(detail);
+    super(detail, options);
   }
 
   /** Adds a step to the path, on the way up. */
@@ -505,7 +506,7 @@ function shown(v: unknown): string {
 }
 
 /** Refuses what is not of a type of JavaScript's own. */
-export function must(v: unknown, type: "boolean" | "number" | "string"): void {
+export function must(v: unknown, type: "bigint" | "boolean" | "number" | "string"): void {
   if (typeof v !== type) {
     throw misfit(v, type);
   }

@@ -161,8 +161,9 @@ export class InvalidRequest extends Error {
   constructor(
     call: string,
     readonly violations: readonly wire.Violation[],
+    options?: ErrorOptions,
   ) {
-    super(`${call}: ${violations.map((v) => `${v.pointer} ${v.detail}`).join("; ")}`);
+    super(`${call}: ${violations.map((v) => `${v.pointer} ${v.detail}`).join("; ")}`, options);
   }
 }
 

@@ -133,9 +133,14 @@ export interface Codec<T> {
 let spare: CborWriter | undefined;
 
 export function toCbor<T>(codec: Codec<T>, message: T): Uint8Array<ArrayBuffer> {
-  return written((w) => {
-    codec.writeCbor(w, message);
-  });
+  try {
+    return written((w) => {
+      codec.writeCbor(w, message);
+    });
+  } catch (problem) {
+    toJson(codec, message); // which fails for the same reason, with its place
+    throw problem;
+  }
 }
 
 /** What write writes. */
@@ -159,7 +164,11 @@ export function fromCbor<T>(codec: Codec<T>, payload: Uint8Array, items = defaul
 
 export function toJson<T>(codec: Codec<T>, message: T): string {
   const w = new JsonWriter();
-  codec.writeJson(w, message);
+  try {
+    codec.writeJson(w, message);
+  } catch (problem) {
+    throw w.failure(problem);
+  }
   return w.result;
 }
 

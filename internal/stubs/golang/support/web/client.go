@@ -488,8 +488,8 @@ func (c *Client) request(ctx context.Context, call *Call, out Outgoing, accept s
 	}
 	if out.Body != nil {
 		data, err := encode(c.encoding(), out.Body)
-		if err != nil {
-			return nil, err
+		if err != nil { // what can't be written is a violation, too
+			return nil, unwritable(err)
 		}
 		r.Header["Content-Type"] = single(c.encoding())
 		r.ContentLength = int64(len(data))
@@ -502,6 +502,15 @@ func (c *Client) request(ctx context.Context, call *Call, out Outgoing, accept s
 	}
 	passTrace(ctx, r.Header)
 	return r, nil
+}
+
+// unwritable turns what can't be written into a violation.
+func unwritable(err error) error {
+	var e *wire.Error
+	if !errors.As(err, &e) {
+		return err
+	}
+	return &wire.InvalidRequest{Violations: []wire.Violation{{Pointer: e.Path, Detail: e.Detail}}}
 }
 
 // seconds are those of a time, rounded up, at least one.
