@@ -85,7 +85,7 @@ class InvalidRequest(ValueError):
         self.call = call
 
     def __str__(self) -> str:
-        text = "; ".join(f"{v.pointer} {v.detail}" for v in self.violations)
+        text = "; ".join(f"{v.pointer} {v.detail}".lstrip() for v in self.violations)
         return f"{self.call}: {text}" if self.call else text
 
 

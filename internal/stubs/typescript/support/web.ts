@@ -163,7 +163,7 @@ export class InvalidRequest extends Error {
     readonly violations: readonly wire.Violation[],
     options?: ErrorOptions,
   ) {
-    super(`${call}: ${violations.map((v) => `${v.pointer} ${v.detail}`).join("; ")}`, options);
+    super(`${call}: ${violations.map((v) => `${v.pointer} ${v.detail}`.trimStart()).join("; ")}`, options);
   }
 }
 

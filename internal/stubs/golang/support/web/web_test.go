@@ -142,8 +142,9 @@ func TestRoundTrip(t *testing.T) {
 		assert.Equal(t, "too-slow", p.Name())
 		var invalid *wire.InvalidRequest
 		require.ErrorAs(t, client.Do(context.Background(), &echo, outgoing("forbidden"), answer), &invalid)
-		var unwritable *wire.Error
-		require.ErrorAs(t, client.Do(context.Background(), &echo, outgoing("\xff"), answer), &unwritable)
+		err := client.Do(context.Background(), &echo, outgoing("\xff"), answer)
+		require.ErrorAs(t, err, &invalid)
+		assert.Equal(t, "m.S.echo: text that is not UTF-8", err.Error())
 		var bad *BadAnswer
 		small := NewClient(server.URL, "d", append(options, WithAnswerLimit(3))...)
 		require.ErrorAs(t, small.Do(context.Background(), &echo, outgoing("long"), answer), &bad)

@@ -76,7 +76,7 @@ type InvalidRequest struct{ Violations []Violation }
 func (e *InvalidRequest) Error() string {
 	var lines []string
 	for _, v := range e.Violations {
-		lines = append(lines, v.Pointer+" "+v.Detail)
+		lines = append(lines, strings.TrimPrefix(v.Pointer+" "+v.Detail, " "))
 	}
 	return strings.Join(lines, "; ")
 }
