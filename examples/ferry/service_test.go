@@ -483,7 +483,8 @@ func TestMiddlewareSeesMessages(t *testing.T) {
 	for range client.Follow(t.Context(), &quay.FollowRequest{}) {
 		continue
 	}
-	assert.Equal(t, []string{"*quay.FareRequest <nil> <nil>", "*quay.Notice <nil> *quay.Notice", "<nil> <nil> <nil>"}, seen)
+	assert.Equal(t, []string{"*quay.FareRequest <nil> <nil>", "*quay.Notice <nil> *quay.Notice", "<nil> <nil> <nil>"},
+		seen)
 }
 
 // TestWhatCannotBeWritten is a violation, and nothing is sent.
