@@ -10,6 +10,7 @@ import (
 	"net"
 	"net/http"
 	"net/http/httptest"
+	"slices"
 	"testing"
 	"time"
 
@@ -495,4 +496,24 @@ func TestWhatCannotBeWritten(t *testing.T) {
 	require.ErrorAs(t, err, &invalid)
 	require.Len(t, invalid.Violations, 1)
 	assert.Contains(t, invalid.Violations[0].Detail, "UTF-8")
+}
+
+// TestWatchersThatFail do not fail the call.
+func TestWatchersThatFail(t *testing.T) {
+	var told []string
+	for _, watcher := range []web.Watcher{
+		func(context.Context, *web.Call) (context.Context, func(web.Watched)) { panic("no gauge") },
+		func(context.Context, *web.Call) (context.Context, func(web.Watched)) { return nil, nil },
+		func(ctx context.Context, _ *web.Call) (context.Context, func(web.Watched)) {
+			return ctx, func(web.Watched) { panic("no gauge") }
+		},
+	} {
+		server := httptest.NewServer(quay.ServeQuay(quay.QuayCalls{
+			SetFares: func(context.Context, *quay.FareRequest) error { return nil },
+		}, web.WithWatcher(watcher), web.WithOnError(func(_ context.Context, call string,
+			_ error) { told = append(told, call) })))
+		require.NoError(t, quay.NewQuayClient(server.URL, web.WithCredential("crew", "ada")).SetFares(t.Context(), summer))
+		server.Close()
+	}
+	assert.Equal(t, slices.Repeat([]string{"skerry.quay.Quay.set_fares"}, 3), told)
 }

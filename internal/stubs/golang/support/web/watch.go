@@ -2,6 +2,7 @@ package web
 
 import (
 	"context"
+	"errors"
 	"io"
 	"net/http"
 	"sync/atomic"
@@ -37,14 +38,17 @@ type watching struct {
 
 // watched begins to watch an exchange.
 func (x *exchange) watched() {
-	w := &watching{start: time.Now()}
+	w := &watching{start: time.Now(), done: func(Watched) {}}
 	failed := guard(func() error {
-		x.ctx, w.done = x.mount.watch(x.ctx, x.route.Call)
+		ctx, done := x.mount.watch(x.ctx, x.route.Call)
+		if ctx == nil || done == nil {
+			return errors.New("the watcher returned no context, or nothing to be told")
+		}
+		x.ctx, w.done = ctx, done
 		return nil
 	})
-	if failed != nil || x.ctx == nil || w.done == nil {
+	if failed != nil {
 		x.mount.report(x.r.Context(), x.route.Call.Name, failed)
-		w.done = func(Watched) {}
 	}
 	x.watch = w
 	x.w = &watchedWriter{x.w, w}
