@@ -511,7 +511,9 @@ func TestWatchersThatFail(t *testing.T) {
 		server := httptest.NewServer(quay.ServeQuay(quay.QuayCalls{
 			SetFares: func(context.Context, *quay.FareRequest) error { return nil },
 		}, web.WithWatcher(watcher), web.WithOnError(func(_ context.Context, call string,
-			_ error) { told = append(told, call) })))
+			_ error) {
+			told = append(told, call)
+		})))
 		require.NoError(t, quay.NewQuayClient(server.URL, web.WithCredential("crew", "ada")).SetFares(t.Context(), summer))
 		server.Close()
 	}
