@@ -196,7 +196,7 @@ var clientAttacks = []struct {
 		_, _ = io.WriteString(conn, "HTTP/1.1 200 OK\r\nContent-Type: application/cbor\r\nTransfer-Encoding: "+
 			"chunked\r\n\r\n"+chunk(body)+"0\r\n\r\n")
 	}, []string{"ok"}, 1500},
-	{"a secret that no header can hold", "secret", nil, []string{"other", "unreachable"}, 1500},
+	{"a secret that no header can contain", "secret", nil, []string{"other", "unreachable"}, 1500},
 	{"a secret in a query", "query", func(conn net.Conn, _ *http.Request) {}, []string{"unreachable"}, 1500},
 }
 

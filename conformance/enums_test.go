@@ -27,5 +27,5 @@ func TestEnumValuesThatAreNone(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, string(text), `"decks":{"7":1,"sun":2}`)
 	_, err = key.MarshalBinary()
-	assert.ErrorContains(t, err, "binary payloads hold numbers")
+	assert.ErrorContains(t, err, "binary payloads contain numbers")
 }

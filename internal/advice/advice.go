@@ -35,7 +35,7 @@ var Rules = []Rule{
 		exampleMissing},
 	{"large-value", "every sample, request and proof of it is as large, and a server keeps that much in memory for each",
 		largeValue},
-	{"no-credential", "anybody who can reach the server can change its data; write needs nothing if you want that",
+	{"no-credential", "anybody who can reach the server can change its data; write needs nothing if that is intended",
 		noCredential},
 	{"safe-with-body", "caches, proxies and retries know that a GET is safe, but only our stubs know it of other methods",
 		safeWithBody},

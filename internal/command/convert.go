@@ -22,7 +22,7 @@ var toCBORCommand = &command{
 	short:    "turns JSON payloads into CBOR",
 	long: `Reads one JSON payload of a message or error, or a sequence of them, from FILE,
 from -d, or from standard input, and writes CBOR; a sequence becomes a sequence
-(RFC 8742). Unlisted fields are kept. Bounds are not checked; --check checks them
+(RFC 8742). Unlisted fields are preserved. Bounds are not checked; --check checks them
 as a server does for a request. A sequence is converted as it arrives, in memory
 that does not grow with it.`,
 	examples: [2]string{"faithful to-cbor Booking booking.json > booking.cbor",
@@ -88,7 +88,7 @@ var fromCBORCommand = &command{
 from -d (as hexadecimal digits), or from standard input. Writes one payload as
 indented JSON, a sequence as one line each. --bytes shows each range of bytes with
 its meaning. Without NAME it says which messages the bytes fit. Unlisted fields
-are kept, and shown as such. Bounds are not checked; --check checks them as a
+are preserved, and shown as such. Bounds are not checked; --check checks them as a
 server does for a request.`,
 	examples: [2]string{"faithful from-cbor Booking booking.cbor --bytes", "faithful from-cbor -d 'a1 01 05'"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {

@@ -399,7 +399,7 @@ func (d *demo) end() {
 		{"what changed between two versions, and the same for programs, against the draft",
 			"faithful compare 1.0.0 1.1.0\nfaithful compare 1.0.0 --as json"},
 		{"change a field, and see what that does", "$EDITOR " + bookingFile + "\nfaithful compare"},
-		{"a stand-in for the server; then, in another window, a booking",
+		{"a mock of the server; then, in another window, a booking",
 			"faithful mock\nfaithful sample Bookings.book | faithful call http://127.0.0.1:7150 Bookings.book"},
 		{"the server in Go; then, in another window, a client that speaks JSON",
 			"go run ./go/server -listen 127.0.0.1:8080\ngo run ./go/client -json"},

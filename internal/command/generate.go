@@ -312,7 +312,7 @@ func sealedSo(p *project.Project, defs *schema.Definitions) string {
 	return version
 }
 
-// remains looks for stubs that are left behind, after a run of all outputs: with --dry
+// remains looks for stubs that are no longer made, after a run of all outputs: with --dry
 // they count as something to do.
 func (g *generation) remains(w *World, p *project.Project, kind string, prune bool, status int,
 	err error) (int, error) {
@@ -366,7 +366,7 @@ func leftBehind(w *World, p *project.Project, prune bool) (bool, error) {
 		name := filepath.ToSlash(folders[i])
 		switch {
 		case !prune:
-			out.Sentence(out.In(report.Yellow, "left behind")+" ",
+			out.Sentence(out.In(report.Yellow, "unused")+" ",
 				fmt.Sprintf("%s: no output in faithful.toml makes it any more; "+
 					"remove what generate made there with: faithful generate --prune", name), 2)
 		case len(plan.Kept) > 0:

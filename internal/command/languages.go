@@ -59,7 +59,7 @@ all languages, then those of each.`,
 var commonOptions = []stubs.Option{
 	{Key: "into", Doc: "the output folder; required"},
 	{Key: "roles", Default: `["types", "client", "server"]`,
-		Doc: "what the output holds; without types, it uses those of another output"},
+		Doc: "what the output contains; without types, it uses those of another output"},
 	{Key: "types", Doc: "the folder (into) of the output whose types it uses, if there are several"},
 	{Key: "of", Default: "draft", Doc: "the sealed version that it is made from"},
 	{Key: "exhaustive", Default: "false", Doc: "adds what stops compiling when a call, member or alternative is added"},

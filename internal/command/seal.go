@@ -24,8 +24,8 @@ var sealCommand = &command{
 	name:     "seal",
 	synopsis: "[VERSION] [-m, --note NOTE] [--key FILE] [--dry] [--as KIND]",
 	short:    "records the working definitions as an immutable version",
-	long: `Records the working definitions as an immutable version: writes them in canonical
-form to versions/VERSION, and adds a line to versions/ledger.jsonl. It does both or
+	long: `Records the working definitions as an immutable version: writes their canonical
+text to versions/VERSION, and adds a line to versions/ledger.jsonl. It does both or
 nothing. Without VERSION it takes next of faithful.toml, or else the version that
 the changes since the latest release need; a lower one is refused. For a breaking
 change, say the version: here, or as next. A pre-release such as 2.0.0-rc.1 is

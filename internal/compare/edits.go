@@ -331,7 +331,7 @@ func (m finder) nameInJSON(c *Change) (remedy, bool) {
 		return remedy{}, false
 	}
 	old, _ := c.item()
-	return c.ending(it.end, it.end, fmt.Sprintf(" json %q", old.jsonName), "kept its name in JSON",
+	return c.ending(it.end, it.end, fmt.Sprintf(" json %q", old.jsonName), "restored its name in JSON",
 		"keep its name in JSON")
 }
 
@@ -355,7 +355,7 @@ func (m finder) pathKept(c *Change) (remedy, bool) {
 		return remedy{}, false
 	}
 	clause := fmt.Sprintf("%shttp %s %q", clauseBreak(c.Place), conversation.Method(old), conversation.Path(old))
-	return c.ending(it.answer, it.answer, clause, "kept its path", "keep its path")
+	return c.ending(it.answer, it.answer, clause, "restored its path", "keep its path")
 }
 
 // retire keeps the number and the name of what is gone from being used again, by a

@@ -24,19 +24,19 @@ func TestFix(t *testing.T) {
 		return func(new *schema.Definitions) *Report { return Compare(old, new, promise) }
 	}
 	for _, c := range []struct{ old, new, fixed, says string }{
-		{"#4 email text?", "#4 mail text? // short", "#4 mail text? json \"email\" // short", "kept its name in JSON"},
+		{"#4 email text?", "#4 mail text? // short", "#4 mail text? json \"email\" // short", "restored its name in JSON"},
 		{"#4 email text?", "#9 email text?", "#4 email text?", "gave it back its number"},
 		{"#4 email text?", "#4 email text? json \"mail\"", "#4 email text? json \"email\"", "gave it back its name in JSON"},
 		{"#5 fare  Money", "#5 fare  Money\n  #7 lane [int32] where count 1..2", "#7 lane [int32]? where count 1..2",
 			"made it optional"},
 		{"#4 email text?\n", "", "  #6 notes [Money]\n  retired #4 \"email\"\n}", "retired its number and its name"},
 		{"#1 open #2 car }", "#1 open }", "#1 open retired #2 \"car\" }", "retired its number and its name"},
-		{"#1 open #2 car }", "#1 open #2 saloon }", "#2 saloon json \"car\" }", "kept its name in JSON"},
+		{"#1 open #2 car }", "#1 open #2 saloon }", "#2 saloon json \"car\" }", "restored its name in JSON"},
 		{"#1 open #2 car }", "#1 open #5 car }", "#2 car }", "gave it back its number"},
 		{"  call count() -> Money", "  call number() -> Money",
-			"  call number() -> Money\n    http POST \"/skerry/quay/bookings/count\"\n", "kept its path"},
+			"  call number() -> Money\n    http POST \"/skerry/quay/bookings/count\"\n", "restored its path"},
 		{"call nudge(Money) -> ()", "call push(Money) -> ()",
-			"call push(Money) -> ()\n    http POST \"/skerry/quay/bookings/nudge\"\n", "kept its path"},
+			"call push(Money) -> ()\n    http POST \"/skerry/quay/bookings/nudge\"\n", "restored its path"},
 		{"#2 seats int32 = 1\n", "#2 seats int64 = 1\n", "", ""},  // there is no safe way
 		{"#4 email text?", "#4 email text", "", ""},               // nor here
 		{"#1 id    uuid", "#2 id    uuid\n  #1 key uuid", "", ""}, // the number is taken

@@ -85,7 +85,7 @@ var entries = []entry{
 		wire: harmless, code: addedCode,
 	},
 	{kind: change.EnumGone,
-		wire: "compatible by itself: fields that held it have changes of their own", code: goneCode,
+		wire: "compatible by itself: fields of it have changes of their own", code: goneCode,
 		fixes: fixer.fixDeclaration,
 	},
 	{kind: change.EnumRenamed,
@@ -127,7 +127,7 @@ var entries = []entry{
 		wire: harmless, code: addedCode,
 	},
 	{kind: change.UnionGone,
-		wire: "compatible by itself: fields that held it have changes of their own", code: goneCode,
+		wire: "compatible by itself: fields of it have changes of their own", code: goneCode,
 		fixes: fixer.fixDeclaration,
 	},
 	{kind: change.UnionRenamed,
@@ -139,13 +139,15 @@ var entries = []entry{
 		fixes: fixer.fixDeclaration,
 	},
 	{kind: change.AlternativeAdded, added: true,
-		wire: "breaking for requests whose reader does not list it (a newer client, an older server); elsewhere it is kept " +
+		wire: "breaking for requests whose reader does not list it (a newer client, an older server); elsewhere it is " +
+			"preserved " +
 			"as unlisted",
 		code:  addedCode,
 		fixes: fixer.fixAdded,
 	},
 	{kind: change.AlternativeGone,
-		wire: "breaking for requests of older clients to newer servers; elsewhere altering: it is kept and no longer seen, " +
+		wire: "breaking for requests of older clients to newer servers; elsewhere altering: it is preserved and no " +
+			"longer seen, " +
 			"or no longer written",
 		code:  goneCode,
 		fixes: fixer.fixGone, edit: finder.retire,
@@ -211,7 +213,8 @@ var entries = []entry{
 		fixes: fixer.fixAdded, edit: finder.makeOptional,
 	},
 	{kind: change.FieldGone,
-		wire:  "altering: what an older side writes is kept and no longer seen; where an older reader requires it, breaking",
+		wire: "altering: what an older side writes is preserved and no longer seen; where an older reader requires " +
+			"it, breaking",
 		code:  goneCode,
 		fixes: fixer.fixGone, edit: finder.retire,
 	},
@@ -259,24 +262,26 @@ var entries = []entry{
 		wire: harmless, code: "compatible",
 	},
 	{kind: change.SecretOff,
-		wire: "altering: what was kept out of logs may now be in them", code: "compatible",
+		wire: "altering: what was left out of logs may now be in them", code: "compatible",
 		judge: (*wire.Judge).SecretOff,
 	},
 	{kind: change.StoredOn,
 		wire: harmless, code: "compatible",
 	},
 	{kind: change.StoredOff,
-		wire: "altering: older payloads that are kept somewhere are no longer promised to be read", code: "compatible",
+		wire: "altering: older payloads that are stored somewhere are no longer promised to be read", code: "compatible",
 		judge: (*wire.Judge).StoredOff,
 	},
 	{kind: change.MemberAdded, added: true,
-		wire: "breaking for requests whose reader does not list it (a newer client, an older server); elsewhere it is kept " +
+		wire: "breaking for requests whose reader does not list it (a newer client, an older server); elsewhere it is " +
+			"preserved " +
 			"as unlisted",
 		code:  addedCode,
 		fixes: fixer.fixAdded,
 	},
 	{kind: change.MemberGone,
-		wire: "breaking for requests of older clients to newer servers; elsewhere altering: it is kept and no longer seen, " +
+		wire: "breaking for requests of older clients to newer servers; elsewhere altering: it is preserved and no " +
+			"longer seen, " +
 			"or no longer written",
 		code:  goneCode,
 		fixes: fixer.fixGone, edit: finder.retire,
@@ -395,7 +400,7 @@ var entries = []entry{
 		wire: harmless, code: "compatible",
 	},
 	{kind: change.Freed,
-		wire: "altering: older payloads may hold something else under that number or name", code: "compatible",
+		wire: "altering: older payloads may contain something else under that number or name", code: "compatible",
 		judge: (*wire.Judge).Freed,
 	},
 	{kind: change.Deprecated,

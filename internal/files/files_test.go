@@ -48,7 +48,7 @@ func TestReplace(t *testing.T) {
 	assert.Equal(t, fs.FileMode(0o666), info.Mode().Perm(), "exactly this mode, whatever the umask")
 	require.NoError(t, os.MkdirAll(filepath.Join(dir, "folder/full"), 0o755))
 	require.Error(t, f.Replace("folder", []byte("x"), 0o644), "a folder is not replaced")
-	assert.Equal(t, []string{"folder", "sub"}, names(t, dir), "nothing is left behind")
+	assert.Equal(t, []string{"folder", "sub"}, names(t, dir), "nothing is left over")
 	require.Error(t, f.Replace("sub/a.txt/b", nil, 0o644))
 	for _, outside := range []string{"../x", "/x", "sub/../../x"} {
 		assert.ErrorContains(t, f.Replace(outside, nil, 0o644), "is not below", outside)

@@ -40,7 +40,7 @@ func (e *BusyError) Error() string {
 		who = fmt.Sprintf("faithful %s, process %d, since %s,", e.Holder.Command, e.Holder.Process,
 			e.Holder.Since.Format(time.TimeOnly))
 	}
-	return fmt.Sprintf("%s is writing here and holds %s: try again when it is done, or end it", who, e.Path)
+	return fmt.Sprintf("%s is writing here and has locked %s: try again when it is done, or end it", who, e.Path)
 }
 
 // A Lock is held by the one process that writes. The system frees it when the process

@@ -230,14 +230,14 @@ func (p *parser) atom(depth int) *Node {
 	return nil
 }
 
-const alternatives = "write out what may stand there: (?:…|…)"
+const alternatives = "write out what may appear there: (?:…|…)"
 
 func (p *parser) group(start, depth int) *Node {
 	if p.peek("?") && !p.peek("?:") {
 		construct, fix := "a flag in a group", "write out both cases: [Aa]"
 		for _, g := range []struct{ begins, construct, fix string }{
 			{"?=", "looking ahead", alternatives}, {"?!", "looking ahead", alternatives},
-			{"?<=", "looking behind", alternatives}, {"?<!", "looking behind", alternatives},
+			{"?<=", "lookbehind", alternatives}, {"?<!", "lookbehind", alternatives},
 			{"?<", "a named group", "write (…)"}, {"?P", "a named group", "write (…)"}, {"?>", "an atomic group", "write (…)"},
 			{"?#", "a comment", "remove it"},
 		} {
@@ -333,7 +333,7 @@ func (p *parser) counts(n *Node) bool {
 		}
 	}
 	if p.problem == nil && n.Max != Unbounded && n.Max < n.Min {
-		p.refuse(start, end+1, "a repeat whose limits are backwards", fmt.Sprintf("write {%d,%d}", n.Max, n.Min))
+		p.refuse(start, end+1, "a repeat whose limits are in the wrong order", fmt.Sprintf("write {%d,%d}", n.Max, n.Min))
 	}
 	if p.problem == nil {
 		p.at = end + 1
@@ -462,7 +462,7 @@ func (p *parser) class(start int) *Node {
 			return nil
 		}
 		if high[0].High < low[0].Low {
-			p.refuse(from, p.at, "a range that is backwards", fmt.Sprintf("write %c-%c", high[0].Low, low[0].Low))
+			p.refuse(from, p.at, "a range in the wrong order", fmt.Sprintf("write %c-%c", high[0].Low, low[0].Low))
 			return nil
 		}
 		ranges = append(ranges, Range{low[0].Low, high[0].High})

@@ -83,7 +83,7 @@ func (p *Project) merging(c *versions.Conflict) error {
 	ours, theirs := seenAt(c.Ours), seenAt(c.Theirs)
 	switch {
 	case ours != "" && theirs != "":
-		return fmt.Errorf("%w. Others may have both (%s, %s), and one number can't stand for two: agree whose it is, and "+
+		return fmt.Errorf("%w. Others may have both (%s, %s), and one number can't mean two things: agree whose it is, and "+
 			"seal the other one again as a version after it; drop neither before", c, ours, theirs)
 	case ours != "":
 		return fmt.Errorf("%w. Others may have that of this branch (%s): keep it, and seal what the other one brings after "+

@@ -46,7 +46,7 @@ func CheckURL(ref string) error {
 	u, err := url.Parse(ref)
 	switch {
 	case strings.Contains(beforePath(ref), "@"):
-		return fmt.Errorf("the address %s has a name or a password in it, which would be shown and kept: take it out, "+
+		return fmt.Errorf("the address %s has a name or a password in it, which would be shown and stored: take it out, "+
 			"and give it with --credential or --header", withoutUser(ref))
 	case err != nil || u.Host == "":
 		return fmt.Errorf("%s is not the address of a server; one is written as in http://127.0.0.1:8080/v1", ref)

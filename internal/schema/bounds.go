@@ -333,7 +333,7 @@ func (r *resolver) bound(f *fileScope, tree *syntax.Bound, t *Type, b *Bounds, w
 			return false
 		}
 		if low > high {
-			r.backwards(f, tree)
+			r.reversed(f, tree)
 			return false
 		}
 		*limits = &Limits{low, high}
@@ -356,7 +356,7 @@ func (r *resolver) bound(f *fileScope, tree *syntax.Bound, t *Type, b *Bounds, w
 		}
 		if tree.Low != nil && tree.High != nil {
 			if order, _ := Compare(b.Low, b.High); order > 0 {
-				r.backwards(f, tree)
+				r.reversed(f, tree)
 				return false
 			}
 		}
@@ -364,11 +364,11 @@ func (r *resolver) bound(f *fileScope, tree *syntax.Bound, t *Type, b *Bounds, w
 	return true
 }
 
-func (r *resolver) backwards(f *fileScope, tree *syntax.Bound) {
+func (r *resolver) reversed(f *fileScope, tree *syntax.Bound) {
 	text := func(l *syntax.Literal) string { return f.tree.Source.Text[l.Span.Start:l.Span.End] }
 	low, high := text(tree.Low), text(tree.High)
 	span := source.Span{Start: tree.Low.Span.Start, End: tree.High.Span.End}
-	r.findings.Add(source.Finding{Name: "bound-backwards", Place: f.place(span),
+	r.findings.Add(source.Finding{Name: "bound-reversed", Place: f.place(span),
 		Message: fmt.Sprintf("the lower limit %s is above the upper one, %s", low, high),
 		Fix:     fmt.Sprintf("write %s..%s", high, low),
 		Edits:   []source.Edit{{Place: f.place(span), Text: high + ".." + low}}})

@@ -187,7 +187,7 @@ func reportCycle(chain []step, start Declaration, findings *source.Findings) {
 		}
 	}
 	name := start.Head().Name
-	message := fmt.Sprintf("%q can never be written: it always holds another %q", name, name)
+	message := fmt.Sprintf("%q can never be written: it always contains another %q", name, name)
 	if len(names) > 1 {
 		message += " (" + strings.Join(names, " → ") + ")"
 	}

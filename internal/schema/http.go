@@ -112,7 +112,7 @@ func (r *resolver) path(f *fileScope, path syntax.Name, c *Call, h *HTTP) bool {
 				} else if part[i] == ':' && i == 0 {
 					fix = "a field is written {name}"
 				}
-				return refuse(start+i, start+i+1, fmt.Sprintf("%q can't stand in a path", []rune(part[i:])[0]), fix)
+				return refuse(start+i, start+i+1, fmt.Sprintf("%q can't appear in a path", []rune(part[i:])[0]), fix)
 			}
 			if part[0] == ':' {
 				return refuse(start, end, "a field in a path is written in braces", "write {"+part[1:]+"}")

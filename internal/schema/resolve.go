@@ -318,7 +318,7 @@ func (r *resolver) bindUses(f *fileScope) {
 			continue
 		}
 		if before, taken := f.uses[u.Alias.Text]; taken && before != nil {
-			what := fmt.Sprintf("the alias %q already stands for %q", u.Alias.Text, before.module.Name)
+			what := fmt.Sprintf("the alias %q already means %q", u.Alias.Text, before.module.Name)
 			fix := "give one of them another alias: use " + u.Module.Text + " as …"
 			finding := source.Finding{Name: "alias-taken", Place: f.place(u.Alias.Span), Message: what, Fix: fix}
 			if before == target {
@@ -1067,7 +1067,7 @@ func (r *resolver) jsonName(f *fileScope, marks *syntax.Marks) string {
 	case name == "":
 		why = "is empty"
 	case name[0] == '#':
-		why = "begins with #, as unknown numbers do in JSON"
+		why = "begins with #, as unlisted numbers do in JSON"
 	case isDigits(name):
 		why = "is a number, as unlisted members are in JSON"
 	}

@@ -220,7 +220,7 @@ func (p *Plan) blocked() error {
 	if len(p.Conflicts) == 0 {
 		return nil
 	}
-	return fmt.Errorf("%s holds files that are not ours to overwrite, such as %s", p.Dir, p.Conflicts[0].Path)
+	return fmt.Errorf("%s contains files that are not ours to overwrite, such as %s", p.Dir, p.Conflicts[0].Path)
 }
 
 // local is paths with the separators of the system.

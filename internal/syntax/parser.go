@@ -123,7 +123,7 @@ func (p *parser) keep(fields []Field) []Field {
 func (p *parser) readable() bool {
 	if i := strings.IndexByte(p.file.Text, 0); i >= 0 {
 		p.report(source.Span{Start: uint32(i), End: uint32(i + 1)}, "not-text",
-			"this file holds a zero byte: it is binary, not text",
+			"this file contains a zero byte: it is binary, not text",
 			"definitions are UTF-8 text; give this file another ending than .faithful if it is something else")
 		return false
 	}
@@ -391,7 +391,7 @@ func (p *parser) parseFile() {
 		case p.at("use"):
 			p.parseUse()
 		case p.at("module"):
-			p.report(p.cur.span(), "second-module", "a file holds one module, and its module line comes first",
+			p.report(p.cur.span(), "second-module", "a file contains one module, and its module line comes first",
 				"put this module into a file of its own")
 			p.advance()
 			p.dotted()

@@ -253,7 +253,7 @@ func (p *parser) side() (Side, bool) {
 		}
 	}
 	if p.cur.kind == bracketOpen || p.cur.kind == braceOpen {
-		p.expected("the name of a message", "declare a message with one field that holds the list, so that more can be "+
+		p.expected("the name of a message", "declare a message with one field for the list, so that more can be "+
 			"added later")
 		return s, false
 	}

@@ -146,7 +146,7 @@ func (r *cborReader) weigh(t *schema.Message) *Error {
 
 func (r *cborReader) spend() *Error {
 	if r.budget--; r.budget < 0 {
-		return &Error{Found: "more items and entries than a payload may hold", Offset: r.at, TooLarge: true}
+		return &Error{Found: "more items and entries than a payload may contain", Offset: r.at, TooLarge: true}
 	}
 	return nil
 }
@@ -155,7 +155,7 @@ func (r *cborReader) spend() *Error {
 // refuses a count that the rest of the payload cannot hold.
 func (r *cborReader) elements(h head, perElement int, each func(i int) *Error) *Error {
 	if !h.indefinite && h.argument > uint64(len(r.data)-r.at)/uint64(perElement) {
-		return r.refuse("", fmt.Sprintf("a length of %d, more than the payload holds", h.argument))
+		return r.refuse("", fmt.Sprintf("a length of %d, more than the payload contains", h.argument))
 	}
 	for i := 0; h.indefinite || uint64(i) < h.argument; i++ {
 		if h.indefinite && r.at < len(r.data) && r.data[r.at] == 0xff {
@@ -414,7 +414,7 @@ func (r *cborReader) text(h head) (Value, *Error) {
 func (r *cborReader) chunks(h head) ([]byte, *Error) {
 	if !h.indefinite {
 		if h.argument > uint64(len(r.data)-r.at) {
-			return nil, r.refuse("", fmt.Sprintf("a length of %d, more than the payload holds", h.argument))
+			return nil, r.refuse("", fmt.Sprintf("a length of %d, more than the payload contains", h.argument))
 		}
 		b := r.data[r.at : r.at+int(h.argument) : r.at+int(h.argument)]
 		r.at += int(h.argument)
@@ -772,7 +772,7 @@ func (w *cborWriter) value(v Value, t *schema.Type) *Error {
 		return w.any(v)
 	case Enum:
 		if v.Number < 0 {
-			return writeError("the name %q is not listed in %s, and binary payloads hold numbers", v.Name, t.Enum.Name)
+			return writeError("the name %q is not listed in %s, and binary payloads contain numbers", v.Name, t.Enum.Name)
 		}
 		w.head(majorUnsigned, uint64(v.Number))
 	case List:

@@ -327,7 +327,7 @@ func (w *cborWriter) any(a schema.Any) *Error {
 		w.depth--
 	case float64:
 		if v != v || v-v != 0 {
-			return writeError("%v, which an any can't hold", v)
+			return writeError("%v, which an any can't contain", v)
 		}
 		return w.value(v, nil)
 	case bool, int64, uint64, string:
@@ -426,7 +426,7 @@ func (w *jsonWriter) any(a schema.Any) *Error {
 		w.out = strconv.AppendUint(w.out, v, 10)
 	case float64:
 		if v != v || v-v != 0 {
-			return writeError("%v, which an any can't hold", v)
+			return writeError("%v, which an any can't contain", v)
 		}
 		from := len(w.out)
 		w.out = AppendFloat(w.out, v)

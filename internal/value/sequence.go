@@ -127,7 +127,7 @@ func (e *Elements) fill() error {
 // scanner looks for the end of an element that grows between calls.
 type scanner struct {
 	at    int
-	open  []uint64 // of CBOR: how many items each array, map and tag still wants
+	open  []uint64 // of CBOR: how many items each array, map and tag still needs
 	depth int      // of JSON
 	text  bool
 	quote bool // the byte before was a backslash

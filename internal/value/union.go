@@ -61,7 +61,7 @@ func (r *cborReader) union(h head, start int, u *schema.Union) (Value, *Error) {
 
 func (w *cborWriter) union(v *Union, u *schema.Union) *Error {
 	if v.Number == 0 {
-		return writeError("the alternative %q is not listed in %s, and binary payloads hold numbers", v.Name, u.Name)
+		return writeError("the alternative %q is not listed in %s, and binary payloads contain numbers", v.Name, u.Name)
 	}
 	if err := w.enter(); err != nil {
 		return err

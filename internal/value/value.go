@@ -61,7 +61,7 @@ type UnlistedField struct {
 // MaxDepth is how deep messages, lists and maps may nest.
 const MaxDepth = 100
 
-// DefaultBudget is how much a payload may hold: a list item or an entry of a map or
+// DefaultBudget is how much a payload may contain: a list item or an entry of a map or
 // message counts one, a message one and its declared fields besides.
 const DefaultBudget = 1_000_000
 
@@ -219,7 +219,7 @@ func equalAny(a, b schema.Any) bool {
 	return a.Value == b.Value
 }
 
-// Violation is one thing that a request must not hold.
+// Violation is one way in which a request breaks its definitions.
 type Violation struct {
 	Pointer string `json:"pointer"` // RFC 6901, by names in JSON
 	Detail  string `json:"detail"`  // a sentence for a person

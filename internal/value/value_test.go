@@ -113,7 +113,7 @@ var refused = []struct{ message, encoding, payload, want string }{
 	{"Tree", "cbor", "a3016161028003a1616bf5", "/by_name/k: expected a map for Tree, found true (byte 10)"},
 	{"Tree", "cbor", "a201616102800a", "the payload: more bytes after the end (byte 6)"},
 	{"Tree", "cbor", "a2016161016161", "/name: field #1 comes twice (byte 4)"},
-	{"Tree", "cbor", "a201", "the payload: a length of 2, more than the payload holds (byte 1)"},
+	{"Tree", "cbor", "a201", "the payload: a length of 2, more than the payload contains (byte 1)"},
 	{"Tree", "json", `{"name":"a"}`, "/kids: expected a list, found nothing: the field is required (byte 0)"},
 	{"Tree", "json", `{"name":"a","kids":[{"name":3}]}`, "/kids/0/name: expected text, found the number 3 (byte 28)"},
 	{"Tree", "json", `{"name":"a","kids":[],"by_name":{"a/b~c":null}}`,
@@ -153,7 +153,7 @@ func TestNotWritten(t *testing.T) {
 	for want, m := range map[string]*Message{
 		"/kids/0/kids/0":               deep,
 		"/name: the field is required": {Type: all["Tree"], Fields: map[int]Value{2: List{}}},
-		"/deck: the name \"sun\" is not listed in Deck, and binary payloads hold numbers": {Type: all["Other"],
+		"/deck: the name \"sun\" is not listed in Deck, and binary payloads contain numbers": {Type: all["Other"],
 			Fields: map[int]Value{1: Enum{Number: -1, Name: "sun"}}},
 		"/t: text that is not UTF-8": {Type: all["Other"], Fields: map[int]Value{2: "\xff"}},
 	} {

@@ -109,7 +109,7 @@ def open_() -> None:
 
 
 def unlisted() -> None:
-    """Unlisted fields are kept and passed on: a newer program has sent the field 9, and another one by its name."""
+    """Unlisted fields are preserved and passed on: a newer program has sent the field 9, and another one by its name."""
     money = Money.from_json('{"hundredths":2500,"currency":"SKD","#9":"AQ","paid_by":"card"}')
     money.hundredths = 3000
     print("unlisted  ", len(unlisted_fields(money)), money.to_json())

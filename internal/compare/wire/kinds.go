@@ -88,17 +88,17 @@ func (j *Judge) Valued(c *change.Change) {
 
 // Freed judges a number or name that may be used again.
 func (j *Judge) Freed(c *change.Change) {
-	j.everywhere(c, verdict.Stored, "older payloads may hold something else under it")
+	j.everywhere(c, verdict.Stored, "older payloads may contain something else under it")
 }
 
 // SecretOff judges what is no longer secret.
 func (j *Judge) SecretOff(c *change.Change) {
-	j.everywhere(c, verdict.All, "what was kept out of logs may now be in them")
+	j.everywhere(c, verdict.All, "what was left out of logs may now be in them")
 }
 
 // StoredOff judges a message that is no longer said to be stored.
 func (j *Judge) StoredOff(c *change.Change) {
-	j.everywhere(c, verdict.All, "older payloads that are kept somewhere are no longer promised to be read")
+	j.everywhere(c, verdict.All, "older payloads that are stored somewhere are no longer promised to be read")
 }
 
 // everywhere adds what changes a meaning in all that the promise covers.

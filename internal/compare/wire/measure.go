@@ -38,7 +38,7 @@ func Measure(set *change.Set) {
 // measure compares types by reading.
 type measure struct {
 	*change.Set
-	backwards []*walker // by encoding
+	oldReadsNew []*walker // by encoding
 }
 
 // implies tells whether every value of a type that some bounds allow is allowed by
@@ -110,11 +110,11 @@ func (m *measure) howTyped(o, n *schema.Type) string {
 
 // takesMore tells whether a new type has values that the old one has not.
 func (m *measure) takesMore(o, n *schema.Type, ob, nb *schema.Bounds) bool {
-	if m.backwards == nil { // NEW's values, by OLD's reader
-		m.backwards = []*walker{newWalker(m.Set, crossing{encoding: "binary", position: verdict.Request}),
+	if m.oldReadsNew == nil { // NEW's values, by OLD's reader
+		m.oldReadsNew = []*walker{newWalker(m.Set, crossing{encoding: "binary", position: verdict.Request}),
 			newWalker(m.Set, crossing{encoding: "json", position: verdict.Request})}
 	}
-	for _, w := range m.backwards {
+	for _, w := range m.oldReadsNew {
 		s := spot{wt: n, rt: o, wb: nb, rb: ob}
 		if (o.Kind == schema.KindList || o.Kind == schema.KindMap) && n.Kind == o.Kind {
 			if m.takesMore(o.Elem, n.Elem, nil, nil) || o.Kind == schema.KindMap && m.takesMore(o.Key, n.Key, nil, nil) {

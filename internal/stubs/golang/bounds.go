@@ -147,7 +147,7 @@ func (g *generator) outside(t *schema.Type, value string, b *schema.Bounds) (con
 func (g *generator) violations(m *schema.Message) {
 	wire := g.wire()
 	g.P("")
-	g.P("// AppendViolations adds everything that a request must not hold.")
+	g.P("// AppendViolations adds every violation of the definitions.")
 	receiver := fmt.Sprintf("func (m *%s) AppendViolations(list []%s.Violation, path string) []%s.Violation {", m.Name,
 		wire, wire)
 	if !stubs.Checked(&schema.Type{Kind: schema.KindMessage, Message: m}) {

@@ -23,7 +23,7 @@ func (g *generator) comparing(m *schema.Message) {
 		g.rows("return " + strings.Join(parts, " &&\n\t"))
 	}, "}")
 	g.P("")
-	g.P("// Clone copies m, and all that it holds.")
+	g.P("// Clone copies m, and everything in it.")
 	g.In(fmt.Sprintf("func (m *%s) Clone() *%s {", m.Name, m.Name), func() {
 		g.In("if m == nil {", func() { g.P("return nil") }, "}")
 		g.P("c := *m")
@@ -215,7 +215,7 @@ func (g *generator) unionComparing(u *schema.Union) {
 		g.P("return a == nil && b == nil")
 	}, "}")
 	g.P("")
-	g.P("// Clone copies a value, and all that it holds.")
+	g.P("// Clone copies a value, and everything in it.")
 	g.In(fmt.Sprintf("func (t %sTools) Clone(u %s) %s {", u.Name, u.Name, u.Name), func() {
 		g.P("switch v := %s.Unpointed(u).(type) {", wire)
 		for _, alternative := range u.Alternatives {

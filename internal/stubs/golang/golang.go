@@ -254,7 +254,7 @@ func (g *generator) name(d *schema.Decl) string {
 func aboutFile(defs *schema.Definitions, about stubs.About, root string) []byte {
 	c := stubs.NewCode("\t")
 	c.P("")
-	c.P("// Package about holds the definitions that these stubs were made from.")
+	c.P("// Package about contains the definitions that these stubs were made from.")
 	c.P("package about")
 	c.P("")
 	c.P("import %q", root+"/faithful/web")

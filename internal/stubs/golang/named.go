@@ -87,7 +87,7 @@ func (g *generator) namedViolations(n *schema.NamedType, plain *schema.Type) {
 		g.P("var %s = %s.MustCompile(%s)", pattern, g.std("regexp"), rawString(n.Bounds.Pattern))
 	}
 	g.P("")
-	g.P("// AppendViolations adds everything that a request must not hold.")
+	g.P("// AppendViolations adds every violation of the definitions.")
 	g.In(fmt.Sprintf("func (v %s) AppendViolations(list []%s.Violation, path string) []%s.Violation {", n.Name, wire,
 		wire), func() {
 		if n.Bounds.Refuse(n.Type.Kind) {
@@ -97,7 +97,6 @@ func (g *generator) namedViolations(n *schema.NamedType, plain *schema.Type) {
 		g.P("return list")
 	}, "}")
 	g.P("")
-	g.P("// Validate returns a *wire.InvalidRequest with everything that a request must not")
-	g.P("// hold, or nil.")
+	g.P("// Validate returns a *wire.InvalidRequest with every violation, or nil.")
 	g.P("func (v %s) Validate() error { return %s.InvalidOf(v.AppendViolations(nil, \"\")) }", n.Name, wire)
 }

@@ -165,7 +165,8 @@ func (g *generator) enum(e *schema.Enum) {
 	if doc == "" {
 		doc = fmt.Sprintf("%s is the enum %s.", e.Name, e.FullName())
 	}
-	g.doc(e.Name, doc+"\n\nIt is open: a number that is not listed here is kept as \"#7\", a name as\n\"?name\", and "+
+	g.doc(e.Name, doc+"\n\nIt is open: a number that is not listed here is preserved as \"#7\", a name "+
+		"as\n\"?name\", and "+
 		"Listed tells.", "", e.Deprecated)
 	g.P("type %s string", e.Name)
 	g.P("")
@@ -484,8 +485,7 @@ func (g *generator) standardMethods(m *schema.Message) {
 		g.P("return r.End()")
 	}, "}")
 	g.P("")
-	g.P("// Validate returns a *wire.InvalidRequest with everything that a request must not")
-	g.P("// hold, or nil.")
+	g.P("// Validate returns a *wire.InvalidRequest with every violation, or nil.")
 	g.P("func (m *%s) Validate() error { return %s.Validate(m) }", m.Name, wire)
 	g.P("")
 	g.P("// UnlistedFields are what m was read with and its definitions do not know.")

@@ -23,7 +23,7 @@ func (g *generator) union(u *schema.Union) {
 		doc = fmt.Sprintf("%s is the union %s.", u.Name, u.FullName())
 	}
 	g.doc(u.Name, fmt.Sprintf("%s\n\nIt is exactly one of the types below. It is open: an alternative that is\nnot "+
-		"listed here is kept as %sUnlisted, so a type switch needs a default.", doc, u.Name), "", u.Deprecated)
+		"listed here is preserved as %sUnlisted, so a type switch needs a default.", doc, u.Name), "", u.Deprecated)
 	marker := "is" + u.Name
 	g.P("type %s interface{ %s() }", u.Name, marker)
 	for _, a := range u.Alternatives {
@@ -179,7 +179,7 @@ func (g *generator) unionRead(u *schema.Union) {
 func (g *generator) unionViolations(u *schema.Union) {
 	wire := g.wire()
 	g.P("")
-	g.P("// AppendViolations adds everything that a request must not hold.")
+	g.P("// AppendViolations adds every violation of the definitions.")
 	g.In(fmt.Sprintf("func (t %sTools) AppendViolations(list []%s.Violation, path string, u %s) []%s.Violation {", u.Name,
 		wire, u.Name, wire), func() {
 		var names, quiet []string

@@ -60,7 +60,7 @@ func (g *generator) namedCodec(n *schema.NamedType) {
 	g.top()
 	parameters := []string{"value: " + n.Name, "found: list[" + g.wire() + ".Violation]", "path: str"}
 	g.function("check_"+snake(n.Name), parameters, "None", func() {
-		g.P("\"\"\"Adds everything that a request must not hold.\"\"\"")
+		g.P("\"\"\"Adds every violation of the definitions.\"\"\"")
 		plain := n.Type
 		plain.Named = nil
 		if n.Bounds.Refuse(n.Type.Kind) {

@@ -120,7 +120,7 @@ func (g *generator) enum(e *schema.Enum) {
 		if doc == "" {
 			doc = "The enum " + e.FullName() + "."
 		}
-		g.doc(docOf(doc+"\n\nIt is open: a number that is not listed is kept as \"#7\", a name as \"?name\",\nand "+
+		g.doc(docOf(doc+"\n\nIt is open: a number that is not listed is preserved as \"#7\", a name as \"?name\",\nand "+
 			"listed tells.", e.Deprecated))
 		g.P("")
 		g.P("__slots__ = ()")
@@ -282,7 +282,7 @@ func (g *generator) verbs(m *schema.Message) {
 		g.P("return self.write_json(0, %s.FOR_PEOPLE)", wire)
 	})
 	g.method("validate", []string{"self"}, "list["+wire+".Violation]", func() {
-		g.P("\"\"\"Everything that a request must not hold.\"\"\"")
+		g.P("\"\"\"Every violation of the definitions, for which a server would refuse it.\"\"\"")
 		g.P("found: list[%s.Violation] = []", wire)
 		g.P("self.violations(found, \"\")")
 		g.P("return found")

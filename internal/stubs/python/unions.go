@@ -70,7 +70,7 @@ func (g *generator) union(u *schema.Union) {
 	if doc == "" {
 		doc = "The union " + u.FullName() + "."
 	}
-	g.doc(docOf(doc+"\n\nIt is exactly one of these classes. It is open: an alternative that is not\nlisted is kept, "+
+	g.doc(docOf(doc+"\n\nIt is exactly one of these classes. It is open: an alternative that is not listed is preserved, "+
 		"so a match needs a default.", u.Deprecated))
 	g.readUnion(u, unlisted)
 }

@@ -149,13 +149,13 @@ func (g *generator) verbsOf(typ, tools string, whole bool) {
 		list = append(list, verb{"For people and logs: JSON without what is secret.",
 			fmt.Sprintf("toText(m: %s): string", typ), "toText(%s, m)"})
 	}
-	list = append(list, verb{"Everything that a request must not hold.",
+	list = append(list, verb{"Every violation of the definitions, for which a server would refuse it.",
 		fmt.Sprintf("validate(m: %s): %s.Violation[]", typ, wire), "validate(%s, m)"})
 	if whole {
 		list = append(list,
 			verb{"Whether two hold the same: numbers and times by what they mean, unlisted fields byte for byte.",
 				fmt.Sprintf("equal(a: %s, b: %s): boolean", typ, typ), "same(a, b)"},
-			verb{"A copy of m, and of all that it holds.", fmt.Sprintf("clone(m: %s): %s", typ, typ), "copied(m)"})
+			verb{"A copy of m, and of everything in it.", fmt.Sprintf("clone(m: %s): %s", typ, typ), "copied(m)"})
 	}
 	for _, v := range list {
 		g.doc(v.doc)

@@ -50,7 +50,7 @@ func (g *generator) named(n *schema.NamedType) {
 			g.verbsOf(n.Name, ToolsName(&n.Decl), false)
 			g.collection(n, &plain)
 		} else {
-			g.doc("Everything that a request must not hold.")
+			g.doc("Every violation of the definitions, for which a server would refuse it.")
 			g.method(fmt.Sprintf("validate(value: %s): %s.Violation[]", n.Name, wire), func() {
 				g.P("return %s.validate(%s, value);", wire, ToolsName(&n.Decl))
 			})

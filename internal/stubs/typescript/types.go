@@ -104,7 +104,7 @@ func (g *generator) enum(e *schema.Enum) {
 			doc += fmt.Sprintf("%s: %s\n", m.Name, strings.ReplaceAll(text, "@deprecated", "deprecated:"))
 		}
 	}
-	g.doc(docOf(doc+"It is open: a number that is not listed is kept as \"#7\", a name as \"?name\".", e.Deprecated))
+	g.doc(docOf(doc+"It is open: a number that is not listed is preserved as \"#7\", a name as \"?name\".", e.Deprecated))
 	g.P("export type %s =%s;", e.Name, stubs.Alternatives('|', append(names, wire+".Unlisted")...))
 	g.P("")
 	g.doc(fmt.Sprintf("Lists, reads and writes values of %s.", e.Name))

@@ -24,7 +24,7 @@ func (g *generator) union(u *schema.Union) {
 	}
 	g.P("")
 	g.doc(docOf(doc+"It is exactly one of these, told apart by kind. It is open: an alternative\nthat is not listed "+
-		"is kept, so a switch needs a default.", u.Deprecated))
+		"is preserved, so a switch needs a default.", u.Deprecated))
 	g.P("export type %s =%s;", u.Name, stubs.Alternatives('|', append(names, u.Name+"Unlisted")...))
 	for _, a := range u.Alternatives {
 		g.P("")

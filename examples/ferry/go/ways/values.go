@@ -107,7 +107,7 @@ func open() error {
 	return nil
 }
 
-// unlisted fields are kept and passed on: here a newer program has sent the field
+// unlisted fields are preserved and passed on: here a newer program has sent the field
 // 9, and another one by its name.
 func unlisted() error {
 	newer := []byte(`{"hundredths":2500,"currency":"SKD","#9":"AQ","paid_by":"card"}`)

@@ -81,7 +81,7 @@ function open(): void {
   }
 }
 
-/** Unlisted fields are kept and passed on: here a newer program has sent the field 9, and another one by its name. */
+/** Unlisted fields are preserved and passed on: here a newer program has sent the field 9, and another one by its name. */
 function unlisted(): void {
   const money = moneyTools.fromJson('{"hundredths":2500,"currency":"SKD","#9":"AQ","paid_by":"card"}');
   const raised = { ...money, hundredths: 3000n };

@@ -56,7 +56,7 @@ class AsyncClient(Exchange):
 
     def __init__(self, base: str, definitions: web.Definitions, options: AsyncClientOptions) -> None:
         super().__init__(base, definitions, options)
-        # One deadline holds for credentials, tries, pauses and reading: see _within.
+        # One deadline covers credentials, tries, pauses and reading: see _within.
         self._middleware = list(options.get("middleware", ()))
         self._ssl_context = options.get("ssl_context")
         self._http: httpx.AsyncClient | None = None

@@ -50,7 +50,7 @@ class CommonOptions(TypedDict, total=False):
     answer_limit: int
     """In bytes; 4 MiB where it is not given."""
     answer_item_limit: int
-    """How much an answer, or an element of a stream, may hold: list items and entries of maps and messages count one, a
+    """How much an answer, or an element of a stream, may contain: list items and entries of maps and messages count one, a
     message one and its declared fields besides; 1,000,000 where it is not given."""
     element_limit: int
     """In bytes; 1 MiB where it is not given."""
@@ -63,9 +63,9 @@ class CallOptions(TypedDict, total=False):
     """How one call is made."""
 
     headers: Mapping[str, str]
-    """Of the request, beside the client's and in their stead."""
+    """Of the request: added to the client's, and replacing those of the same name."""
     credentials: Mapping[str, Any]
-    """By the name of each, with or without its module, beside the client's and in their stead."""
+    """By the name of each, with or without its module: added to the client's, and replacing those of the same name."""
     answered: Callable[[int, dict[str, str]], None]
     """Told the status and the headers of the answer, by lower-case name, once it begins; of a refusal, too."""
 
@@ -130,7 +130,7 @@ class Exchange:
         return self._tries if (call.safe or call.idempotent) and not call.request_stream else 1
 
     def look(self, status: int, headers: Any) -> None:
-        """Tells whoever wants to know that an answer begins, and that a server has other definitions."""
+        """Tells the hooks that an answer begins, and that a server has other definitions."""
         if self._answered is not None:
             self._answered(status, {name.lower(): value for name, value in headers.items()})
         digest: str | None = headers.get("faithful-definitions")
@@ -223,7 +223,9 @@ class Exchange:
                 text = value() if callable(value) else value or ""
                 if credential.kind not in ("query", "basic") and not _HEADER_TEXT.fullmatch(text):
                     # Its value is not shown.
-                    raise ValueError(f"the credential {credential.name} has characters in it that no header can hold")
+                    raise ValueError(
+                        f"the credential {credential.name} has characters in it that no header can contain"
+                    )
                 if credential.kind == "header":
                     headers[credential.key.lower()] = text
                 elif credential.kind == "query":
@@ -241,7 +243,7 @@ class Exchange:
 
 
 _HEADER_TEXT = re.compile("[\t\x20-\x7e\x80-\xff]*")
-"""What a header can hold (RFC 9110, section 5.5)."""
+"""What a header can contain (RFC 9110, section 5.5)."""
 
 
 def retry_after(header: str | None) -> float | None:

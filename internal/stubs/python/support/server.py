@@ -147,7 +147,7 @@ class ServerOptions(TypedDict, total=False):
     base: str
     """A path such as "/v1"."""
     item_limit: int
-    """How much a request, or an element of a stream, may hold: list items and entries of maps and messages count one, a
+    """How much a request, or an element of a stream, may contain: list items and entries of maps and messages count one, a
     message one and its declared fields besides; 250,000 where it is not given."""
     body_limit: int
     """In bytes; 4 MiB where it is not given."""
@@ -164,7 +164,7 @@ class ServerOptions(TypedDict, total=False):
     origins: Sequence[str]
     """Pages of these origins, such as "https://skerry.example", may call from a browser."""
     unlisted: bool
-    """Lets requests hold members and alternatives that the definitions do not list, for servers that only pass messages on."""
+    """Lets requests contain members and alternatives that the definitions do not list, for servers that only pass messages on."""
     authorizer: Authorizer
     middleware: Sequence[Middleware]
     """The first is the outermost."""
@@ -208,7 +208,7 @@ _COMMON = [
     web.ErrorPage("unknown-call", 404, "No call has this path."),
     web.ErrorPage("wrong-method", 405, "The path is right and the method is not; Allow names the right one."),
     web.ErrorPage("not-acceptable", 406, "Accept names neither application/cbor nor application/json."),
-    web.ErrorPage("too-large", 413, "The request is larger than this server takes, or holds more items."),
+    web.ErrorPage("too-large", 413, "The request is larger than this server takes, or has more items."),
     web.ErrorPage("unsupported-form", 415, "The body is neither application/cbor nor application/json, or is encoded."),
     web.ErrorPage("internal", 500, "The server failed. Its log says why."),
     web.ErrorPage("not-implemented", 501, "The call is defined, but this server does not implement it."),
@@ -450,11 +450,11 @@ def _log_error(call: str, problem: BaseException, context: Context | None = None
 def serve(first: Served, *others: Served) -> Served:
     """Joins mounts of several services into one.
 
-    The options of the first hold for all; a ValueError says that another has
+    The options of the first apply to all; a ValueError says that another has
     options of its own, which would not be heeded.
     """
     if any(m.options for m in others):
-        raise ValueError("options are given to the first mount, and hold for all")
+        raise ValueError("options are given to the first mount, and apply to all")
     return Served(first.definitions, [r for m in (first, *others) for r in m.routes], first.options)
 
 
@@ -466,7 +466,7 @@ def listen(host: str = "127.0.0.1", port: int = 0) -> socket.socket:
     family, kind, protocol, _, address = socket.getaddrinfo(host, port, 0, socket.SOCK_STREAM, socket.IPPROTO_TCP)[0]
     listener = socket.socket(family, kind, protocol)
     listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-    # Connections inherit it: one that is not read holds no more than this, where the system would let it grow to megabytes.
+    # Connections inherit it: one that is not read takes no more than this, where the system would let it grow to megabytes.
     listener.setsockopt(socket.SOL_SOCKET, socket.SO_SNDBUF, 128 << 10)
     if hasattr(socket, "TCP_USER_TIMEOUT"):
         # Connections inherit it: a peer that takes nothing for a minute is gone (RFC 5482).
@@ -483,7 +483,7 @@ def _decoded(segment: str) -> str:
             return unquote(segment, errors="strict")
     except UnicodeDecodeError:
         pass
-    raise _Refused("invalid-request", f"the path holds {segment}, which is not well formed")
+    raise _Refused("invalid-request", f"the path contains {segment}, which is not well formed")
 
 
 def _match(wanted: list[str], segments: list[str]) -> dict[str, str] | None:
@@ -1147,7 +1147,7 @@ class _Exchange:
         return chunk
 
     async def _checked(self, source: AsyncIterator[tuple[stream.Kind, Any]], reading: _Reading) -> AsyncIterator[Any]:
-        """The values of a stream, each held against its bounds as a request is."""
+        """The values of a stream, each checked as a request is."""
         call = self.call
         assert call is not None
         try:

@@ -32,7 +32,7 @@ class ElementWriter:
     def __init__(self, *, json: bool, sequence: bool, limit: int) -> None:
         self.json = json
         self.sequence = sequence
-        """Whether elements stand in one sequence of bytes (RFC 8742, RFC 7464)."""
+        """Whether elements are in one sequence of bytes (RFC 8742, RFC 7464)."""
         self.limit = limit
 
     def value(self, message: wire.Message) -> bytes:
@@ -42,7 +42,8 @@ class ElementWriter:
             element = b"\xa1\x01" + wire.to_cbor(message)
         if len(element) > self.limit + 16:
             raise BadElementError(
-                f"an element of {len(element)} bytes, more than the {self.limit} that a stream may hold", too_large=True
+                f"an element of {len(element)} bytes, more than the {self.limit} that a stream may contain",
+                too_large=True,
             )
         return element
 
@@ -60,7 +61,7 @@ class ElementWriter:
 
 
 def read_element(element: bytes, *, json: bool, cls: Any, items: int) -> tuple[Kind, Any]:
-    """Reads one element, which may hold so much: its kind, with the value or the text of the problem details."""
+    """Reads one element, which may contain so much: its kind, with the value or the text of the problem details."""
     try:
         if json and element.startswith(b'{"value":') and element.endswith(b"}"):
             return "value", cls.from_json(element[9:-1], items - 1)

@@ -74,7 +74,7 @@ class Call(Generic[Q, A]):
     """Full: module, service and call."""
     method: str
     path: str
-    """Below the base; "{field}" stands for a segment."""
+    """Below the base; "{field}" is the place of a segment."""
     request: Any = None
     """The class of the request, or of an element of it; None is "()"."""
     answer: Any = None
@@ -274,7 +274,7 @@ class Arguments:
         self.violations: list[wire.Violation] = []
 
     def required(self, i: int, shape: str, read: Callable[[wire.JsonReader], T]) -> T:
-        """A field that must be there. Where it is not, a violation is kept, and the request refused in the end."""
+        """A field that must be there. Where it is not, that is a violation, and the request is refused in the end."""
         before = len(self.violations)
         value: Any = self.optional(i, shape, read)
         if value is None and len(self.violations) == before:
@@ -367,7 +367,7 @@ def failure(call: Call[Any, Any], status: int, text: str) -> Exception:
 
 
 def refused(call: Call[Any, Any], status: int, content_type: str | None, body: bytes) -> Exception:
-    """The error of an answer that is no success.
+    """The error of an answer that is not a success.
 
     Without problem details, as proxies send it, it is a problem whose detail is how the body begins.
     """
@@ -380,7 +380,7 @@ def refused(call: Call[Any, Any], status: int, content_type: str | None, body: b
 
 
 def _member(text: str, name: str) -> str:
-    """A member of an object as it stands in the text, so that large integers stay exact."""
+    """A member of an object as it is in the text, so that large integers stay exact."""
     r = wire.JsonReader(text)
     r.open_object("an object")
     while (member := r.member()) is not None:

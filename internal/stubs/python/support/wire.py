@@ -29,9 +29,9 @@ MAX_DEPTH = 100
 """How deep messages, lists and maps may nest."""
 
 DEFAULT_BUDGET = 1_000_000
-"""How much one payload may hold: a list item or an entry of a map or message counts one, a message one and its
+"""How much one payload may contain: a list item or an entry of a map or message counts one, a message one and its
 declared fields besides, whether they are there or not, since memory is taken for all of them."""
-"""How many list items and entries one payload may hold."""
+"""How many list items and entries one payload may contain."""
 
 Any = bool | int | float | str | list[_Any] | dict[str, _Any] | None
 """A value of the scalar any: an int is an integer, a float is not."""
@@ -65,7 +65,7 @@ class WireError(ValueError):
 
 @dataclass(frozen=True, slots=True)
 class Violation:
-    """One thing that a request must not hold."""
+    """One way in which a request breaks its definitions."""
 
     pointer: str
     """RFC 6901."""
@@ -559,7 +559,7 @@ def cbor_any(v: Any, out: Out, depth: int) -> None:
         out.append(cbor_int(v) if -(1 << 63) <= v < 1 << 64 else beyond(v, "int64, and not a uint64"))
     elif isinstance(v, float):
         if not math.isfinite(v):
-            raise WireError(f"an any can't hold {v}")
+            raise WireError(f"an any can't contain {v}")
         out.append(cbor_float64(v))
     elif isinstance(v, str):
         out.append(cbor_text(v))
@@ -577,7 +577,7 @@ def cbor_any(v: Any, out: Out, depth: int) -> None:
             out.append(cbor_text(key))
             cbor_any(item, out, depth + 1)
     else:
-        raise WireError(f"an any can't hold a {type(v).__name__}")
+        raise WireError(f"an any can't contain a {type(v).__name__}")
 
 
 def _text_order(key: str) -> tuple[int, bytes]:
@@ -680,7 +680,7 @@ class CborReader:
     def spend(self, n: int) -> None:
         self.budget -= n
         if self.budget < 0:
-            self.fail("more items and entries than a payload may hold", too_large=True)
+            self.fail("more items and entries than a payload may contain", too_large=True)
 
     def open(self, major: int, per_element: int, expected: str) -> int:
         """Begins an array or map: its length, or -1."""
@@ -694,7 +694,7 @@ class CborReader:
         if self.info == 31:
             return _INDEFINITE
         if n > (len(self.data) - self.at) // per_element:
-            self.fail(f"a length of {n}, more than the payload holds", start)
+            self.fail(f"a length of {n}, more than the payload contains", start)
         self.spend(n)
         return n
 
@@ -767,7 +767,7 @@ class CborReader:
         self.wrong(start, "float64")
 
     def float32(self) -> float:
-        """Reads a float of any width, rounded to the nearest, or an integer that it can hold."""
+        """Reads a float of any width, rounded to the nearest, or an integer that it can represent."""
         start = self.at
         value = self.float64()
         is_float = self.major == _SIMPLE
@@ -776,14 +776,14 @@ class CborReader:
         except WireError:
             near = math.nan
         if (near != near and value == value) or (not is_float and near != value):
-            self.fail("expected float32, found a number that it can't hold", start)
+            self.fail("expected float32, found a number that it can't represent", start)
         return near
 
     def chunks(self, major: int, n: int, start: int) -> bytes:
-        """What a string holds, its head just read: all of it, or its chunks (RFC 8949, section 3.2.3)."""
+        """The content of a string, its head just read: all of it, or its chunks (RFC 8949, section 3.2.3)."""
         if self.info != 31:
             if n > len(self.data) - self.at:
-                self.fail(f"a length of {n}, more than the payload holds", start)
+                self.fail(f"a length of {n}, more than the payload contains", start)
             self.at += n
             return self.data[self.at - n : self.at]
         parts: list[bytes] = []
@@ -1086,7 +1086,7 @@ def unlisted_cbor(alternative: UnlistedField, union: str, out: Out, depth: int) 
     """Writes an alternative that union does not list."""
     if not alternative.number:
         raise WireError(
-            f"the alternative {alternative.name!r} is not listed in {union}, and binary payloads hold numbers"
+            f"the alternative {alternative.name!r} is not listed in {union}, and binary payloads contain numbers"
         )
     if depth >= MAX_DEPTH:
         too_deep()
@@ -1240,7 +1240,7 @@ def json_any(v: Any, depth: int) -> str:
         return str(v) if -(1 << 63) <= v < 1 << 64 else beyond(v, "int64, and not a uint64")
     if isinstance(v, float):
         if not math.isfinite(v):
-            raise WireError(f"an any can't hold {v}")
+            raise WireError(f"an any can't contain {v}")
         text = float_text(v)
         return text if "." in text or "e" in text else text + ".0"
     if isinstance(v, str):
@@ -1251,7 +1251,7 @@ def json_any(v: Any, depth: int) -> str:
         return "[" + ",".join(json_any(item, depth + 1) for item in v) + "]"
     if isinstance(v, dict):
         return json_object([json_text(key) + ":" + json_any(item, depth + 1) for key, item in sorted_texts(v)])
-    raise WireError(f"an any can't hold a {type(v).__name__}")
+    raise WireError(f"an any can't contain a {type(v).__name__}")
 
 
 def json_object(members: Iterable[str]) -> str:
@@ -1397,7 +1397,7 @@ class JsonReader:
         """Begins a message that declares so many fields."""
         self.budget -= 1 + fields
         if self.budget < 0:
-            self.fail("more items and entries than a payload may hold", too_large=True)
+            self.fail("more items and entries than a payload may contain", too_large=True)
         self.begin("{", name)
 
     def open_object(self, name: str) -> None:
@@ -1421,7 +1421,7 @@ class JsonReader:
             self.wrong(f"a comma or {closing}")
         self.budget -= 1
         if self.budget < 0:
-            self.fail("more items and entries than a payload may hold", too_large=True)
+            self.fail("more items and entries than a payload may contain", too_large=True)
         return True
 
     def more(self) -> bool:
@@ -1771,7 +1771,7 @@ class Enum(str):
         if number is not None:
             return number
         if name[:1] == "?":
-            raise WireError(f"{name!r} is not listed in {type(self).__name__}, and binary payloads hold numbers")
+            raise WireError(f"{name!r} is not listed in {type(self).__name__}, and binary payloads contain numbers")
         return self._unlisted_number()
 
     def _unlisted_number(self) -> int:
@@ -1823,7 +1823,7 @@ class Enum(str):
 
     @classmethod
     def read_key(cls: type[E], r: JsonReader, name: str) -> E:
-        """The member that a key of a JSON object stands for: a name, or canonical digits."""
+        """The member that a key of a JSON object means: a name, or canonical digits."""
         if name.isascii() and name.isdecimal() and (name == "0" or name[0] != "0"):
             return cls.of_number(r.key(name, 0, 65535))
         return cls.of_name(name)
@@ -2042,7 +2042,7 @@ def _misplaced_in(v: _Any, hint: _Any) -> WireError | None:
 
 
 def _kind_of(hint: _Any) -> tuple[_Any, tuple[_Any, ...]]:
-    """The class of the values of an annotation and what stands in its brackets; names of types are followed."""
+    """The class of the values of an annotation and what is in its brackets; names of types are followed."""
     while hasattr(hint, "__supertype__"):
         hint = hint.__supertype__
     return object if hint is _Any else typing.get_origin(hint) or hint, typing.get_args(hint)

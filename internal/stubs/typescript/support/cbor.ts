@@ -425,7 +425,7 @@ export class CborWriter {
         return;
       case "number":
         if (!Number.isFinite(v)) {
-          throw new WireError(`an any can't hold ${String(v)}`);
+          throw new WireError(`an any can't contain ${String(v)}`);
         }
         this.float64(v);
         return;
@@ -460,7 +460,7 @@ export class CborWriter {
   /** An alternative that union does not list. */
   unlisted(union: string, v: UnlistedField): void {
     if (!("number" in v)) {
-      throw new WireError(`the alternative "${v.name}" is not listed in ${union}, and binary payloads hold numbers`);
+      throw new WireError(`the alternative "${v.name}" is not listed in ${union}, and binary payloads contain numbers`);
     }
     this.openUnion(v.number);
     this.raw(v.cbor);
@@ -699,7 +699,7 @@ export class CborReader {
   private spend(n: number): void {
     this.budget -= n;
     if (this.budget < 0) {
-      this.fail("more items and entries than a payload may hold", this.at, true);
+      this.fail("more items and entries than a payload may contain", this.at, true);
     }
   }
 
@@ -716,7 +716,7 @@ export class CborReader {
       return -1;
     }
     if (n > (this.data.length - this.at) / perElement) {
-      this.fail(`a length of ${String(n)}, more than the payload holds`, start);
+      this.fail(`a length of ${String(n)}, more than the payload contains`, start);
     }
     this.spend(n);
     return n;
@@ -838,14 +838,14 @@ export class CborReader {
     return this.unsigned("the number of a member, 0 to 65535", 65535);
   }
 
-  /** Reads a float of any width, rounded to the nearest, or an integer that it can hold. */
+  /** Reads a float of any width, rounded to the nearest, or an integer that it can represent. */
   float32(): number {
     const start = this.at;
     const value = this.float64();
     const float = Math.fround(value);
     const isFloat = this.first >> 5 === majorSimple;
     if ((!isFloat && float !== value) || (!Number.isFinite(float) && Number.isFinite(value))) {
-      this.fail("expected float32, found a number that it can't hold", start);
+      this.fail("expected float32, found a number that it can't represent", start);
     }
     return float;
   }
@@ -912,11 +912,11 @@ export class CborReader {
     return this.chunks(majorBytes, n, start).slice();
   }
 
-  /** What a string holds, its head just read: all of it, or its chunks (RFC 8949, section 3.2.3). */
+  /** The content of a string, its head just read: all of it, or its chunks (RFC 8949, section 3.2.3). */
   private chunks(major: number, n: number, start: number): Uint8Array {
     if (!this.indefinite) {
       if (n > this.data.length - this.at) {
-        this.fail(`a length of ${String(n)}, more than the payload holds`, start);
+        this.fail(`a length of ${String(n)}, more than the payload contains`, start);
       }
       this.at += n;
       return this.data.subarray(this.at - n, this.at);
@@ -930,7 +930,7 @@ export class CborReader {
         this.wrong(at, "a chunk of the string");
       }
       if (length > this.data.length - this.at) {
-        this.fail(`a length of ${String(length)}, more than the payload holds`, at);
+        this.fail(`a length of ${String(length)}, more than the payload contains`, at);
       }
       let high = 0;
       for (const end = this.at + length; this.at < end; this.at++) {

@@ -72,7 +72,7 @@ export interface ClientOptions {
   readonly middleware?: readonly ClientMiddleware[];
   /** In bytes; 4 MiB where it is not given. */
   readonly answerLimit?: number;
-  /** How many list items and entries an answer may hold; 1,000,000 unless it is given. */
+  /** How many list items and entries an answer may contain; 1,000,000 unless it is given. */
   readonly answerItemLimit?: number;
   /** In bytes; 1 MiB where it is not given. */
   readonly elementLimit?: number;
@@ -92,9 +92,9 @@ export interface CallOptions {
   readonly timeout?: number | undefined;
   /** The trace that the call belongs to, such as that of a server's context. */
   readonly trace?: Trace | undefined;
-  /** Of the request, beside the client's and in their stead. */
+  /** Of the request: added to the client's, and replacing those of the same name. */
   readonly headers?: Readonly<Record<string, string>> | undefined;
-  /** By the name of each, with or without its module, beside the client's and in their stead. */
+  /** By the name of each, with or without its module: added to the client's, and replacing those of the same name. */
   readonly credentials?: Readonly<Record<string, CredentialSource>> | undefined;
   /** Told the status and the headers of the answer once it begins; of a refusal, too. */
   readonly answered?: ((status: number, header: (name: string) => string | null) => void) | undefined;
@@ -689,7 +689,7 @@ export class Client {
         throw patience.aborted ? new web.Unreachable(`${call.name}: the credential ${credential.name} was not there in time`, patience.timedOut ? "timed out" : "cancelled", { cause }) : cause;
       }
       if (credential.kind !== "query" && credential.kind !== "basic" && /[^\u0020-\u007e\u0080-\u00ff]/.test(value)) {
-        throw new TypeError(`the credential ${credential.name} has characters in it that no header can hold`); // and is not shown
+        throw new TypeError(`the credential ${credential.name} has characters in it that no header can contain`); // and is not shown
       }
       switch (credential.kind) {
         case "header":

@@ -38,9 +38,9 @@ export class JsonWriter {
   private written = "";
   private within = 0;
   private depth = 0;
-  /** Where writing stands, by depth: the index of an item, a field as it stands in JSON, or "=" and the name of a member. */
+  /** Where writing is, by depth: the index of an item, a field as it is in JSON, or "=" and the name of a member. */
   private readonly at: (number | string)[] = [];
-  /** Whether nothing stands yet in what was opened last: the text itself is not looked at while it grows, since that would copy it. */
+  /** Whether what was opened last is still empty: the text itself is not looked at while it grows, since that would copy it. */
   private fresh = false;
 
   constructor(
@@ -53,7 +53,7 @@ export class JsonWriter {
     return this.written + this.out;
   }
 
-  /** Writes what stands for a secret, where what is written is for people. */
+  /** Writes a placeholder for a secret, where what is written is for people. */
   secret(): boolean {
     if (this.purpose === "text") {
       this.out += '"(secret)"';
@@ -92,7 +92,7 @@ export class JsonWriter {
     this.fresh = false;
   }
 
-  /** Writes a comma unless nothing stands before it. */
+  /** Writes a comma unless nothing comes before it. */
   separate(): void {
     const index = this.at[this.depth];
     if (typeof index === "number") {
@@ -105,7 +105,7 @@ export class JsonWriter {
     }
   }
 
-  /** Writes the name of a field, which comes as it stands in JSON, with what separates it. */
+  /** Writes the name of a field, which comes as it is in JSON, with what separates it. */
   field(name: string): void {
     this.at[this.depth] = name;
     if (this.fresh) {
@@ -246,7 +246,7 @@ export class JsonWriter {
         return;
       case "number": {
         if (!Number.isFinite(v)) {
-          throw new WireError(`an any can't hold ${String(v)}`);
+          throw new WireError(`an any can't contain ${String(v)}`);
         }
         const text = Object.is(v, -0) ? "-0" : String(v);
         this.out += /[.e]/.test(text) ? text : `${text}.0`;
@@ -338,7 +338,7 @@ export class JsonWriter {
   }
 }
 
-/** Whether a short text stands in JSON as it is; looking into longer ones is better left to JSON.stringify. */
+/** Whether a short text is the same in JSON; looking into longer ones is better left to JSON.stringify. */
 function isPlain(v: string): boolean {
   if (v.length > 64) {
     return false;
@@ -470,7 +470,7 @@ export class JsonReader {
     }
   }
 
-  /** Where reading stands, in bytes. */
+  /** How far reading is, in bytes. */
   get offset(): number {
     return encoder.encode(this.text.slice(0, this.at)).length;
   }
@@ -479,7 +479,7 @@ export class JsonReader {
     throw new WireError(detail, this.offset, tooLarge);
   }
 
-  /** The next character that is no blank; NaN at the end. */
+  /** The next character that is not a blank; NaN at the end. */
   private code(): number {
     let c = this.text.charCodeAt(this.at);
     while (c === 0x20 || c === 0x0a || c === 0x09 || c === 0x0d) {
@@ -541,7 +541,7 @@ export class JsonReader {
   openMessage(name: string, fields: number): void {
     this.budget -= 1 + fields;
     if (this.budget < 0) {
-      this.fail("more items and entries than a payload may hold", true);
+      this.fail("more items and entries than a payload may contain", true);
     }
     this.begin(0x7b, name);
   }
@@ -572,7 +572,7 @@ export class JsonReader {
       this.wrong(`a comma or ${String.fromCharCode(closing)}`);
     }
     if (--this.budget < 0) {
-      this.fail("more items and entries than a payload may hold", true);
+      this.fail("more items and entries than a payload may contain", true);
     }
     return true;
   }
@@ -661,7 +661,7 @@ export class JsonReader {
     return this.careful(expected, low, high);
   }
 
-  /** Up to nine digits with a sign before them; NaN where something else stands here. */
+  /** Up to nine digits with a sign before them; NaN where something else comes. */
   private shortInteger(): number {
     const negative = this.text.charCodeAt(this.at) === 0x2d;
     const first = negative ? this.at + 1 : this.at;

@@ -45,7 +45,7 @@ export function incomingOf(incoming: IncomingMessage, signal: () => AbortSignal)
   };
 }
 
-/** The chunks of a message; enough is called when all of it is more than somebody wants. */
+/** The chunks of a message; enough is called when all of it is more than somebody needs. */
 function chunks(message: IncomingMessage, iterate: () => AsyncIterator<unknown>, enough: () => void): Chunks {
   return {
     [Symbol.asyncIterator]: () => iterate() as AsyncIterator<Uint8Array>,

@@ -56,7 +56,7 @@ export interface ServerOptions {
   /** In bytes; 4 MiB where it is not given. */
   readonly bodyLimit?: number;
   /**
-   * How much a request, or an element of a stream, may hold: list items and entries of maps and messages count one, a
+   * How much a request, or an element of a stream, may contain: list items and entries of maps and messages count one, a
    * message one and its declared fields besides; 250,000 where it is not given.
    */
   readonly itemLimit?: number;
@@ -72,7 +72,7 @@ export interface ServerOptions {
   readonly callLimit?: number;
   /** Pages of these origins, such as "https://skerry.example", may call from a browser. */
   readonly origins?: readonly string[];
-  /** Lets requests hold members and alternatives that the definitions do not list, for servers that only pass messages on. */
+  /** Lets requests contain members and alternatives that the definitions do not list, for servers that only pass messages on. */
   readonly unlisted?: boolean;
   readonly authorizer?: Authorizer;
   readonly middleware?: readonly Middleware[];
@@ -200,7 +200,7 @@ const commonErrors = [
   { name: "unknown-call", status: 404, documentation: "No call has this path." },
   { name: "wrong-method", status: 405, documentation: "The path is right and the method is not; Allow names the right one." },
   { name: "not-acceptable", status: 406, documentation: "Accept names neither application/cbor nor application/json." },
-  { name: "too-large", status: 413, documentation: "The request is larger than this server takes, or holds more items." },
+  { name: "too-large", status: 413, documentation: "The request is larger than this server takes, or has more items." },
   { name: "unsupported-form", status: 415, documentation: "The body is neither application/cbor nor application/json, or is encoded." },
   { name: "internal", status: 500, documentation: "The server failed. Its log says why." },
   { name: "not-implemented", status: 501, documentation: "The call is defined, but this server does not implement it." },
@@ -232,12 +232,12 @@ export function mount(definitions: Definitions, routes: readonly Route[], option
 }
 
 /**
- * Joins mounts of several services into one. The options of the first hold for
+ * Joins mounts of several services into one. The options of the first apply to
  * all; it throws where another has options of its own, which would not be heeded.
  */
 export function serve(first: Served, ...others: readonly Served[]): Served {
   if (others.some((m) => Object.keys(m.options).length > 0)) {
-    throw new Error("options are given to the first mount, and hold for all");
+    throw new Error("options are given to the first mount, and apply to all");
   }
   const routes = [first, ...others].flatMap((m) => m.routes);
   return mount(first.definitions, routes, first.options);
@@ -758,7 +758,7 @@ class Watching {
     this.done = done ?? (() => undefined);
   }
 
-  /** Keeps what the call failed with; what the server refuses by itself is no failure of it. */
+  /** Keeps what the call failed with; what the server refuses by itself is not a failure of it. */
   fail(problem: unknown): void {
     if (!(problem instanceof Refused)) {
       this.failed ??= problem;
@@ -933,7 +933,7 @@ class Exchange {
     }
   }
 
-  /** Lets go of what the exchange holds. */
+  /** Lets go of what the exchange uses. */
   done(): void {
     this.server.leave(this);
     clearTimeout(this.timer);
@@ -1152,7 +1152,7 @@ class Exchange {
     }
   }
 
-  /** The values of a stream, each held against its bounds as a request is. */
+  /** The values of a stream, each checked as a request is. */
   private async *checked(all: AsyncIterable<Element<unknown>>, reading: Reading): AsyncGenerator {
     const codec = this.call.request as wire.Codec<unknown>;
     try {
@@ -1397,7 +1397,7 @@ function decoded(segment: string): string {
   try {
     return decodeURIComponent(segment);
   } catch {
-    throw new Refused("invalid-request", `the path holds ${segment}, which is not well formed`);
+    throw new Refused("invalid-request", `the path contains ${segment}, which is not well formed`);
   }
 }
 

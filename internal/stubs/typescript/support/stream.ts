@@ -33,7 +33,7 @@ export class ElementWriter<T> {
   constructor(
     private readonly encoding: web.Encoding,
     private readonly codec: wire.Codec<T>,
-    /** Whether elements stand in one sequence of bytes. */
+    /** Whether elements are in one sequence of bytes. */
     private readonly sequence: boolean,
     private readonly limit: number,
   ) {}
@@ -74,7 +74,7 @@ export class ElementWriter<T> {
 
   private limited(element: Uint8Array<ArrayBuffer>): Uint8Array<ArrayBuffer> {
     if (element.length > this.limit + 16) {
-      throw new BadElement(`an element of ${String(element.length)} bytes, more than the ${String(this.limit)} that a stream may hold`, true);
+      throw new BadElement(`an element of ${String(element.length)} bytes, more than the ${String(this.limit)} that a stream may contain`, true);
     }
     return element;
   }
@@ -84,7 +84,7 @@ export class ElementWriter<T> {
   }
 }
 
-/** Reads one element, which may hold so much. */
+/** Reads one element, which may contain so much. */
 export function readElement<T>(element: Uint8Array, encoding: web.Encoding, codec: wire.Codec<T>, items: number): Element<T> {
   if (encoding === "cbor") {
     const r = new wire.CborReader(element, items);
@@ -119,7 +119,7 @@ export class Splitter {
   private at = 0;
   private skip = 0;
   private whole = false;
-  /** How many items each array, map and tag still wants. */
+  /** How many items each array, map and tag still needs. */
   private readonly open: number[] = [];
   private depth = 0;
   private text = false;
@@ -248,7 +248,7 @@ export class Splitter {
   }
 }
 
-/** How many bytes of blanks may come with the end of a stream and after it, besides what it holds. */
+/** How many bytes of blanks may come with the end of a stream and after it, besides its content. */
 const mostBlanks = 2 << 20;
 
 /** The elements of a sequence of chunks, up to its end or a problem. What ends before either is Lost, and so is a connection that breaks. */

@@ -6,9 +6,9 @@
 /** How deep messages, lists and maps may nest. */
 export const maxDepth = 100;
 
-/** How many list items and entries one payload may hold. */
+/** How many list items and entries one payload may contain. */
 /**
- * How much one payload may hold: a list item or an entry of a map or message counts one, a message one and its
+ * How much one payload may contain: a list item or an entry of a map or message counts one, a message one and its
  * declared fields besides, whether they are there or not, since memory is taken for all of them.
  */
 export const defaultBudget = 1_000_000;
@@ -88,7 +88,7 @@ export function pointer(step: string): string {
   return "/" + step.replaceAll("~", "~0").replaceAll("/", "~1");
 }
 
-/** One thing that a request must not hold. */
+/** One way in which a request breaks its definitions. */
 export interface Violation {
   /** RFC 6901. */
   readonly pointer: string;
@@ -189,7 +189,7 @@ export function instantOf(text: string): Instant | undefined {
   if (m === null) {
     return undefined;
   }
-  // The pattern leaves digits alone where these stand.
+  // The pattern leaves only digits in these places.
   const at = (i: number): number => text.charCodeAt(i) * 10 + text.charCodeAt(i + 1) - 528;
   const [year, month, day, hour, minute, second] = [at(0) * 100 + at(2), at(5), at(8), at(11), at(14), at(17)];
   const [offsetHours, offsetMinutes] = m[2] === undefined ? [0, 0] : [at(text.length - 5), at(text.length - 2)];
@@ -231,7 +231,7 @@ export function anyOf(plain: unknown): Any {
       }
       return new Map([...(plain instanceof Map ? (plain as Map<string, unknown>) : Object.entries(plain))].map(([key, value]) => [key, anyOf(value)]));
   }
-  throw new WireError(`an any can't hold a ${typeof plain}`);
+  throw new WireError(`an any can't contain a ${typeof plain}`);
 }
 
 /** What anyOf is made from: numbers, arrays and objects. An integer beyond 2^53-1 stays a bigint. */
@@ -589,7 +589,7 @@ export class DeclaredError extends Error {
 }
 
 const alphabet = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-_";
-/** What each character stands for; 64 is none. */
+/** What each character means; 64 is none. */
 const digits64 = new Uint8Array(128).fill(64);
 for (const [digit, c] of Array.from(alphabet + "+/").entries()) {
   digits64[c.charCodeAt(0)] = digit < 64 ? digit : digit - 2;
@@ -671,7 +671,7 @@ function absent(v: unknown): boolean {
   return v === undefined || v === null;
 }
 
-/** A copy of a message, or of a value of a field, and of all that it holds. */
+/** A copy of a message, or of a value of a field, and of everything in it. */
 export function copied<T>(v: T): T {
   const copy = (value: unknown): unknown => {
     if (typeof value !== "object" || value === null || value instanceof Decimal || value instanceof Instant || value instanceof CalendarDate || value instanceof Duration) {

@@ -20,7 +20,7 @@ export interface Call<Q, A> {
   /** Full: module, service and call. */
   readonly name: string;
   readonly method: string;
-  /** Below the base; "{field}" stands for a segment. */
+  /** Below the base; "{field}" is the place of a segment. */
   readonly path: string;
   /** Of success, where that is not 200, or 204 without an answer. */
   readonly status?: number;
@@ -293,7 +293,7 @@ export class Arguments {
     private readonly values: (p: Placed) => readonly string[],
   ) {}
 
-  /** A field that must be there. Where it is not, a violation is kept, and the request refused in the end. */
+  /** A field that must be there. Where it is not, that is a violation, and the request is refused in the end. */
   required<T>(i: number, shape: Shape, read: (r: wire.JsonReader) => T): T {
     const before = this.violations.length;
     const value = this.optional(i, shape, read);
@@ -391,7 +391,7 @@ export function bareProblem(status: number, body: Uint8Array): Problem {
   return new Problem("about:blank", status, statusText(status), points.length > most ? `${points.slice(0, most).join("")}…` : text);
 }
 
-/** A member of an object as it stands in the text, so that large integers stay exact. */
+/** A member of an object as it is in the text, so that large integers stay exact. */
 function memberOf(text: string, name: string): string {
   return new wire.JsonReader(text).members().find(([member]) => member === name)?.[1] ?? "{}";
 }

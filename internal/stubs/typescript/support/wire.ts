@@ -20,7 +20,7 @@ export class EnumTools<E extends string> {
   private readonly toNames: ReadonlyMap<string, E>;
   private readonly jsonNames: ReadonlyMap<string, string>;
 
-  /** renamed holds the members that have another name in JSON. */
+  /** renamed lists the members that have another name in JSON. */
   constructor(
     private readonly name: string,
     members: readonly (readonly [number: number, name: E])[],
@@ -46,7 +46,7 @@ export class EnumTools<E extends string> {
   writeCbor(w: CborWriter, value: string): void {
     const number = this.numbers.get(value) ?? unlistedNumber(value);
     if (number === undefined) {
-      throw new WireError(`"${value}" is not listed in ${this.name}, and binary payloads hold numbers`);
+      throw new WireError(`"${value}" is not listed in ${this.name}, and binary payloads contain numbers`);
     }
     w.key(number);
   }
@@ -77,7 +77,7 @@ export class EnumTools<E extends string> {
     return this.toNames.get(value) ?? `?${value}`;
   }
 
-  /** The member that a key of a JSON object stands for: a name, or canonical digits. */
+  /** The member that a key of a JSON object means: a name, or canonical digits. */
   readKey(r: JsonReader, name: string): E | Unlisted {
     if (/^(?:0|[1-9][0-9]*)$/.test(name)) {
       const number = r.smallKey(name, 0, 65535);

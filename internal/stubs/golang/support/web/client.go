@@ -2,7 +2,6 @@ package web
 
 import (
 	"bytes"
-	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -109,7 +108,7 @@ func orForever(d time.Duration) time.Duration {
 func WithTries(n int) ClientOption { return func(c *Client) { c.tries = n } }
 
 // WithAnswerItemLimit is how many list items and entries an answer, or an
-// element of one, may hold; 1,000,000 unless said otherwise.
+// element of one, may contain; 1,000,000 unless said otherwise.
 func WithAnswerItemLimit(items int) ClientOption { return func(c *Client) { c.items = items } }
 
 // WithAnswerLimit changes how large an answer may be; the default is 4 MiB.
@@ -410,7 +409,7 @@ func (c *Client) within(r *http.Request, next roundTrip) (*http.Response, error)
 	return nil, r.Context().Err()
 }
 
-// withoutQuery takes from the text of an error what may hold a credential.
+// withoutQuery takes from the text of an error what may contain a credential.
 func withoutQuery(err error) error {
 	var sent *url.Error
 	if !errors.As(err, &sent) {
@@ -551,8 +550,7 @@ func failure(call *Call, status int, encoding string, body []byte) error {
 	bad := func(err error) error { return &BadAnswer{Call: call.Name, Status: status, Err: err} }
 	switch {
 	case encoding != problemJSON && status >= 400:
-		return &Problem{Type: blank, Title: cmp.Or(http.StatusText(status), "unknown status"), Status: status,
-			Detail: beginning(body)}
+		return &Problem{Type: blank, Title: statusText(status), Status: status, Detail: beginning(body)}
 	case encoding != problemJSON:
 		return bad(errors.New("it is not problem details"))
 	}

@@ -181,7 +181,7 @@ func (c *Client) present(ctx context.Context, call *Call, r *http.Request, p *Pa
 			value, err := sources[i].get(ctx)
 			if err == nil && credential.Kind != "query" && credential.Kind != "basic" &&
 				strings.ContainsFunc(value, func(c rune) bool { return c < ' ' || c == 0x7f }) {
-				err = errors.New("its value has control characters in it, which no header can hold") // and is not shown
+				err = errors.New("its value has control characters in it, which no header can contain") // and is not shown
 			}
 			if err != nil {
 				return fmt.Errorf("credential %s: %w", credential.Name, err)

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"fmt"
 	"net/http"
 	"strconv"
@@ -34,10 +35,15 @@ func (r *Refusal) Error() string {
 }
 
 func (r *Refusal) title() string {
-	if r.Title == "" {
-		return http.StatusText(r.Status)
+	return cmp.Or(r.Title, statusText(r.Status))
+}
+
+// statusText is what a status is called (RFC 9110, section 15).
+func statusText(status int) string {
+	if status >= 500 {
+		return cmp.Or(http.StatusText(status), "Server error")
 	}
-	return r.Title
+	return cmp.Or(http.StatusText(status), "Client error")
 }
 
 // problem is what the caller gets. A refusal that makes none is an error of the server's author.

@@ -83,7 +83,7 @@ func WithElementLimit(octets int) ServerOption {
 // than 64 MiB of values, or takes longer than 0.3 s to read.
 const serverBudget = 250_000
 
-// WithItemLimit changes how much a request, or an element of a stream, may hold: list
+// WithItemLimit changes how much a request, or an element of a stream, may contain: list
 // items and entries of maps and messages count one, a message one and its declared
 // fields besides. The default is 250,000.
 func WithItemLimit(items int) ServerOption { return func(m *Served) { m.items = items } }
@@ -109,7 +109,7 @@ func WithOrigins(origins ...string) ServerOption {
 	return func(m *Served) { m.origins = append(m.origins, origins...) }
 }
 
-// WithUnlisted lets requests hold members and alternatives that the
+// WithUnlisted lets requests contain members and alternatives that the
 // definitions do not list, for servers that only pass messages on.
 func WithUnlisted() ServerOption { return func(m *Served) { m.unlisted = true } }
 
@@ -139,7 +139,7 @@ func WithServing(check func(ctx context.Context) error) ServerOption {
 // WithoutDefinitions keeps "/-/about" and "/-/definitions" to the server.
 func WithoutDefinitions() ServerOption { return func(m *Served) { m.quiet = true } }
 
-// WithGuardedDefinitions puts "/-/about" and "/-/definitions" behind the authorizer.
+// WithGuardedDefinitions has the authorizer guard "/-/about" and "/-/definitions".
 func WithGuardedDefinitions() ServerOption { return func(m *Served) { m.guarded = true } }
 
 // NewServed returns a mount of routes.
@@ -158,15 +158,15 @@ func NewServed(definitions *Definitions, routes []Route, options ...ServerOption
 	return m
 }
 
-// Serve joins mounts of several services into one. The options of the first hold
-// for all; Serve panics where another has options of its own, which would not be
+// Serve joins mounts of several services into one. The options of the first apply
+// to all; Serve panics where another has options of its own, which would not be
 // heeded.
 func Serve(first *Served, others ...*Served) *Served {
 	joined := *first
 	joined.routes = slices.Clone(first.routes)
 	for _, m := range others {
 		if m.optioned {
-			panic("web.Serve: options are given to the first mount, and hold for all")
+			panic("web.Serve: options are given to the first mount, and apply to all")
 		}
 		joined.routes = append(joined.routes, m.routes...)
 	}
@@ -907,7 +907,7 @@ const (
 
 // drain reads on after an early answer: a client that is still sending would lose the
 // answer if the connection were closed on it. Only where the request ends as it should
-// does the connection go on: behind anything else, nothing is a request.
+// does the connection go on: after anything else, nothing is a request.
 func drain(controller *http.ResponseController, body io.Reader) {
 	if controller.Flush() != nil {
 		return

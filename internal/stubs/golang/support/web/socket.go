@@ -27,7 +27,7 @@ const (
 )
 
 // socket is one side of such a call. What comes is read as it comes, one element ahead of
-// who wants it, so that the other side's leaving is seen at once.
+// who needs it, so that the other side's leaving is seen at once.
 type socket struct {
 	conn   *websocket.Conn
 	json   bool
@@ -35,7 +35,7 @@ type socket struct {
 	writer *streamWriter
 	frames chan []byte
 	over   chan struct{} // closed when nothing more will come: why is in broken
-	stop   chan struct{} // closed when nobody wants more
+	stop   chan struct{} // closed when nobody needs more
 	broken error
 	once   sync.Once
 
@@ -87,7 +87,7 @@ func newSocket(ctx context.Context, conn *websocket.Conn, limit, budget int, idl
 	return s
 }
 
-// finish says that nobody wants more of what comes.
+// finish says that nobody needs more of what comes.
 func (s *socket) finish() { s.once.Do(func() { close(s.stop) }) }
 
 // next reads one element that is not a heartbeat. A connection that ends before the

@@ -54,7 +54,7 @@ func (s *streamWriter) put(ends bool, add func(b []byte) ([]byte, error)) error 
 	}
 	s.buffer = b
 	if len(b) > s.limit {
-		return fmt.Errorf("an element of %d bytes, more than the %d that a stream may hold", len(b), s.limit)
+		return fmt.Errorf("an element of %d bytes, more than the %d that a stream may contain", len(b), s.limit)
 	}
 	s.begun, s.last = true, time.Now()
 	s.ended.Store(ends)
@@ -131,7 +131,7 @@ type streamReader struct {
 	buffer   []byte
 	from     int // what of buffer was returned already
 	limit    int // of the bytes of an element
-	budget   int // of what an element holds
+	budget   int // of what an element contains
 }
 
 func newStreamReader(json bool, limit, budget int, read func(b []byte) (int, error)) *streamReader {

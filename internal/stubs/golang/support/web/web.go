@@ -30,7 +30,7 @@ const (
 type Call struct {
 	Name       string // full: module, service and call
 	Method     string
-	Path       string // below the base; "{field}" stands for a segment
+	Path       string // below the base; "{field}" is the place of a segment
 	Status     int    // of success where that is not 200, or 204 without an answer
 	Safe       bool
 	Idempotent bool
@@ -163,7 +163,7 @@ var commonErrors = []ErrorPage{
 	{"unknown-call", 404, "No call has this path."},
 	{"wrong-method", 405, "The path is right and the method is not; Allow names the right one."},
 	{"not-acceptable", 406, "Accept names neither application/cbor nor application/json."},
-	{"too-large", 413, "The request is larger than this server takes, or holds more items."},
+	{"too-large", 413, "The request is larger than this server takes, or has more items."},
 	{"unsupported-form", 415, "The body is neither application/cbor nor application/json, or is encoded."},
 	{"internal", 500, "The server failed. Its log says why."},
 	{"not-implemented", 501, "The call is defined, but this server does not implement it."},

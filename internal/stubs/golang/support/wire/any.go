@@ -47,7 +47,7 @@ func AnyOf(v any) (Any, error) {
 		return AnyOf(float64(v))
 	case float64:
 		if math.IsNaN(v) || math.IsInf(v, 0) {
-			return Any{}, fmt.Errorf("an any can't hold %v", v)
+			return Any{}, fmt.Errorf("an any can't contain %v", v)
 		}
 		return Any{value: v}, nil
 	case []Any:
@@ -101,7 +101,7 @@ func reflected(v reflect.Value) (Any, error) {
 		}
 		return Any{value: entries}, nil
 	}
-	return Any{}, fmt.Errorf("an any can't hold a %s", v.Type())
+	return Any{}, fmt.Errorf("an any can't contain a %s", v.Type())
 }
 
 // MustAny is AnyOf for values that are known to fit; it panics on others.
@@ -219,7 +219,7 @@ func (r *CBORReader) Any() Any {
 	return Any{}
 }
 
-// IsNull tells whether null stands here.
+// IsNull tells whether null comes next.
 func (r *CBORReader) IsNull() bool { return r.at < len(r.data) && r.data[r.at] == simple|22 }
 
 // AppendJSONAny appends an any as JSON.

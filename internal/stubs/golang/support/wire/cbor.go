@@ -11,7 +11,7 @@ import (
 	"unicode/utf8"
 )
 
-// CBOR major types (RFC 8949, section 3.1), shifted to where they stand.
+// CBOR major types (RFC 8949, section 3.1), shifted to their place.
 const (
 	unsigned = 0 << 5
 	negative = 1 << 5
@@ -126,7 +126,7 @@ func (r *CBORReader) openLong(major byte, perElement int, expected string) int {
 		return -1
 	}
 	if n > uint64((len(r.data)-r.at)/perElement) {
-		r.fail(start, "a length of %d, more than the payload holds", n)
+		r.fail(start, "a length of %d, more than the payload contains", n)
 		return 0
 	}
 	r.spend(int(n))
@@ -257,7 +257,7 @@ func (r *CBORReader) EnumNumber() uint16 {
 	return uint16(r.unsigned(math.MaxUint16, "the number of a member, 0 to 65535"))
 }
 
-// Float64 reads a float of any width, or an integer that it can hold.
+// Float64 reads a float of any width, or an integer that it can represent.
 func (r *CBORReader) Float64() float64 {
 	if rest := r.data[r.at:]; len(rest) >= 9 && rest[0] == simple|27 {
 		r.at += 9
@@ -299,7 +299,7 @@ func (r *CBORReader) Float32() float32 {
 	narrow := float32(x)
 	isFloat := start < len(r.data) && r.data[start]&0xe0 == simple
 	if !isFloat && float64(narrow) != x || math.IsInf(float64(narrow), 0) && !math.IsInf(x, 0) {
-		r.fail(start, "expected float32, found a number that it can't hold")
+		r.fail(start, "expected float32, found a number that it can't represent")
 	}
 	return narrow
 }
@@ -365,7 +365,7 @@ func (r *CBORReader) chunks(major byte, expected string) []byte {
 	}
 	if first&31 != indefinite {
 		if n > uint64(len(r.data)-r.at) {
-			r.fail(start, "a length of %d, more than the payload holds", n)
+			r.fail(start, "a length of %d, more than the payload contains", n)
 			return nil
 		}
 		r.at += int(n)

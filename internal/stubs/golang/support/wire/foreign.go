@@ -8,7 +8,7 @@ import (
 )
 
 // What other packages ask of scalars: text (encoding.TextMarshaler, which encoding/json
-// uses, too) and columns of databases (sql.Scanner, driver.Valuer), which hold the same
+// uses, too) and columns of databases (sql.Scanner, driver.Valuer), which contain the same
 // text.
 
 // NewUUID returns a new random uuid (RFC 9562, section 5.4).

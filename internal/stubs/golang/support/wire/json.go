@@ -199,7 +199,7 @@ func AppendIntegerKey[K Integer](b []byte, key K) []byte {
 	return append(b, '"', ':')
 }
 
-// Null reads null if it stands here.
+// Null reads null if it comes next.
 func (r *JSONReader) Null() bool {
 	if r.peek() != 'n' {
 		return false
@@ -464,7 +464,7 @@ func (r *JSONReader) stringBytes() []byte {
 	return r.longString(start, i)
 }
 
-// longString reads a string with escapes or non-ASCII text; what stands
+// longString reads a string with escapes or non-ASCII text; what is
 // between start and i is plain.
 func (r *JSONReader) longString(start, i int) []byte {
 	data := r.data

@@ -137,7 +137,7 @@ type Splitter struct {
 	at    int      // how far the bytes of the current element were looked at
 	skip  int      // bytes of a string that need no look
 	whole bool     // with them, an item is
-	open  []uint64 // how many items each array, map and tag still wants
+	open  []uint64 // how many items each array, map and tag still needs
 	depth int      // of JSON
 	text  bool
 	quote bool // the byte before was a backslash

@@ -36,7 +36,7 @@ func isASCII(s string) bool {
 	return all < 0x80
 }
 
-// plainLength is how many bytes stand for themselves in a JSON string, from i
+// plainLength is how many bytes are the same in a JSON string, from i
 // on: up to a quote, a backslash, a control or what is not ASCII.
 func plainLength[T string | []byte](s T, i int) int {
 	for ; i+8 <= len(s); i += 8 {
@@ -54,7 +54,7 @@ func plainLength[T string | []byte](s T, i int) int {
 	return i
 }
 
-// plain marks the bytes that stand for themselves in a JSON string.
+// plain marks the bytes that are the same in a JSON string.
 var plain = func() (table [256]bool) {
 	for c := 0x20; c < 0x80; c++ {
 		table[c] = c != '"' && c != '\\'

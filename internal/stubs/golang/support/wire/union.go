@@ -98,7 +98,7 @@ func (w *Writer) AppendUnion(b []byte, number int) []byte {
 // AppendUnlistedCBOR appends an alternative of union that is not listed.
 func AppendUnlistedCBOR(b []byte, union string, u UnlistedField, w *Writer) []byte {
 	if u.Number == 0 {
-		w.fail("the alternative %q is not listed in %s, and binary payloads hold numbers", u.Name, union)
+		w.fail("the alternative %q is not listed in %s, and binary payloads contain numbers", u.Name, union)
 		return b
 	}
 	b = append(w.AppendUnion(b, u.Number), u.Raw...)
@@ -131,7 +131,7 @@ func Pointed(u any) any {
 	return nil
 }
 
-// Unpointed is a value of a union, where a pointer to an alternative may stand for it.
+// Unpointed is a value of a union, where a pointer to an alternative may be used for it.
 func Unpointed[U any](u U) U {
 	if v, ok := Pointed(u).(U); ok {
 		return v

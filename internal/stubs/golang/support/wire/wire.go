@@ -15,7 +15,7 @@ import (
 // MaxDepth is how deep messages, lists and maps may nest.
 const MaxDepth = 100
 
-// DefaultBudget is how much one payload may hold: a list item or an entry of a map or
+// DefaultBudget is how much one payload may contain: a list item or an entry of a map or
 // message counts one, a message one and its declared fields besides, whether they are
 // there or not, since memory is taken for all of them.
 const DefaultBudget = 1_000_000
@@ -61,7 +61,7 @@ func (e *Error) inside(step string) {
 	e.Path = "/" + step + e.Path
 }
 
-// Violation is one thing that a request must not hold.
+// Violation is one way in which a request breaks its definitions.
 type Violation struct {
 	Pointer string `json:"pointer"` // RFC 6901
 	Detail  string `json:"detail"`
@@ -279,7 +279,7 @@ func (r *Reader) Leave() { r.depth-- }
 
 func (r *Reader) spend(n int) {
 	if r.budget -= n; r.budget < 0 && r.err == nil {
-		r.fail(r.at, "more items and entries than a payload may hold")
+		r.fail(r.at, "more items and entries than a payload may contain")
 		r.err.TooLarge = true
 	}
 }
@@ -312,7 +312,7 @@ func (w *Writer) Hides() bool { return w.hides }
 // fields as their count.
 func Text(m Message) string { return string(m.AppendJSON(nil, &Writer{hides: true})) }
 
-// Secret is what stands for a secret in texts for people and logs.
+// Secret is the placeholder of a secret in texts for people and logs.
 const Secret = "(secret)"
 
 func (w *Writer) fail(format string, args ...any) {
@@ -363,7 +363,7 @@ func Scratch() (*Writer, []byte) {
 }
 
 // Spacious doubles a large buffer that is nearly full: append alone gives it a quarter more, and
-// copies what stands in it more often.
+// copies its content more often.
 func Spacious(b []byte) []byte {
 	if cap(b)-len(b) > 512 || len(b) < 16<<10 {
 		return b
@@ -445,7 +445,7 @@ func UnmarshalTextWithin(data []byte, m Message, items int) error {
 }
 
 // Item is for messages that read themselves in a way of their own: read is given
-// the next item and how many list items and entries it may hold.
+// the next item and how many list items and entries it may contain.
 func (r *CBORReader) Item(read func(item []byte, items int) *Error) {
 	start := r.at
 	r.skip()
@@ -453,7 +453,7 @@ func (r *CBORReader) Item(read func(item []byte, items int) *Error) {
 }
 
 // Item is for messages that read themselves in a way of their own: read is given
-// the next value and how many list items and entries it may hold.
+// the next value and how many list items and entries it may contain.
 func (r *JSONReader) Item(read func(value []byte, items int) *Error) {
 	r.blanks()
 	start := r.at
@@ -480,7 +480,7 @@ func (w *Writer) NoNumber(enum, value string) {
 		w.fail("%s is not set", enum)
 		return
 	}
-	w.fail("%q is not listed in %s, and binary payloads hold numbers", value, enum)
+	w.fail("%q is not listed in %s, and binary payloads contain numbers", value, enum)
 }
 
 // AppendUnlisted appends an enum's value that is not listed: "#7" as the
@@ -496,7 +496,7 @@ func AppendUnlisted(b []byte, enum, value string, w *Writer) []byte {
 	return b
 }
 
-// notListed keeps that a text is no value of an enum.
+// notListed keeps that a text is not a value of an enum.
 func (w *Writer) notListed(enum, value string) {
 	if value == "" {
 		w.fail("%s is not set", enum)
