@@ -1,4 +1,4 @@
-"""Tests of what real services do beside answering: refusing for reasons of their own, shutting down, methods, origins."""
+"""Tests of what real services do besides answering: refusing for reasons of their own, shutting down, methods, origins."""
 
 from __future__ import annotations
 
@@ -526,3 +526,35 @@ def test_what_cannot_be_written_is_a_violation() -> None:
         client.echo(EchoRequest(names={"a/b": 1 << 70}))
     assert [v.pointer for v in refused.value.violations] == ["/names/a~1b"]
     assert str(refused.value).startswith("skerry.matrix.Pier.echo: /names/a~1b ")
+
+
+def test_a_client_that_leaves_before_it_is_accepted_is_over() -> None:
+    class Echoing(Pier):
+        async def mirror(self, ticks: Elements[Tick], context: Context) -> AsyncIterator[Tick]:
+            async for tick in ticks:
+                yield tick
+
+    told: list[str] = []
+    app = serve_pier(
+        Echoing(), {"watcher": lambda call, headers: lambda w: told.append(f"{w.status} {type(w.failed).__name__}")}
+    )
+    scope = {
+        "type": "websocket",
+        "path": "/skerry/matrix/pier/mirror",
+        "query_string": b"",
+        "headers": [],
+        "subprotocols": ["faithful-json"],
+    }
+
+    async def receive() -> Any:
+        return {"type": "websocket.connect"}
+
+    async def send(event: Any) -> None:
+        raise OSError("the client has left")
+
+    async def conversed() -> None:
+        await app(scope, receive, send)
+        await app.shutdown()
+
+    asyncio.run(conversed())
+    assert told == ["0 _GoneError"]

@@ -236,7 +236,7 @@ func (p *parser) group(start, depth int) *Node {
 	if p.peek("?") && !p.peek("?:") {
 		construct, fix := "a flag in a group", "write out both cases: [Aa]"
 		for _, g := range []struct{ begins, construct, fix string }{
-			{"?=", "looking ahead", alternatives}, {"?!", "looking ahead", alternatives},
+			{"?=", "lookahead", alternatives}, {"?!", "lookahead", alternatives},
 			{"?<=", "lookbehind", alternatives}, {"?<!", "lookbehind", alternatives},
 			{"?<", "a named group", "write (…)"}, {"?P", "a named group", "write (…)"}, {"?>", "an atomic group", "write (…)"},
 			{"?#", "a comment", "remove it"},

@@ -1,6 +1,6 @@
-// What real services do beside answering: refusing for reasons of their own, shutting down, methods, other origins.
+// What real services do besides answering: refusing for reasons of their own, shutting down, methods, other origins.
 import assert from "node:assert/strict";
-import { createServer } from "node:http";
+import { createServer, request } from "node:http";
 import type { AddressInfo } from "node:net";
 import { test } from "node:test";
 
@@ -288,6 +288,30 @@ void test("calls beyond those that a server answers at once", async () => {
   await new Promise((resolve) => setTimeout(resolve, 20));
   finish();
   await later;
+});
+
+void test("an upgrade that fails after it was agreed to is over", async () => {
+  const watched: number[] = [];
+  const served = servePier({ mirror: (ticks) => ticks as AsyncIterable<never> }, { callLimit: 1, watcher: () => ({ status }) => watched.push(status) });
+  const server = createServer(nodeListener(served)).listen(0, "127.0.0.1");
+  serveSockets(server, served);
+  await new Promise((resolve) => server.once("listening", resolve));
+  const { port } = server.address() as AddressInfo;
+  const headers = { connection: "Upgrade", upgrade: "websocket", "sec-websocket-protocol": "faithful-json", "sec-websocket-version": "13", "sec-websocket-key": "too short" };
+  for (let i = 0; i < 2; i++) {
+    const status = await new Promise((resolve, reject) => {
+      request({ port, path: "/skerry/matrix/pier/mirror", headers }, (answer) => {
+        answer.resume().on("close", () => {
+          resolve(answer.statusCode);
+        });
+      }).on("error", reject).end();
+    });
+    assert.equal(status, 400, "it takes no place of another call");
+    await new Promise((resolve) => setTimeout(resolve, 50));
+  }
+  assert.deepEqual(watched, [0, 0]);
+  await served.shutdown();
+  server.close();
 });
 
 void test("what a browser sends", async () => {

@@ -11,8 +11,8 @@ import (
 func (g *generator) comparing(m *schema.Message) {
 	wire := g.wire()
 	g.P("")
-	g.P("// Equal tells whether m and b hold the same: numbers, times and defaults by what they")
-	g.P("// mean, unlisted fields byte for byte.")
+	g.P("// Equal tells whether m and b have the same content: numbers, times and defaults by")
+	g.P("// what they mean, unlisted fields byte for byte.")
 	g.In(fmt.Sprintf("func (m *%s) Equal(b *%s) bool {", m.Name, m.Name), func() {
 		g.In("if m == nil || b == nil {", func() { g.P("return m == b") }, "}")
 		parts := []string{}
@@ -151,7 +151,7 @@ func literal(signature, expression string) string {
 	return signature + " {\n\treturn " + strings.ReplaceAll(expression, "\n", "\n\t") + "\n}"
 }
 
-// clone writes the expression of a copy of a value that is no plain one.
+// clone writes the expression of a copy of a value that is not plain.
 func (g *generator) clone(t *schema.Type, v string, depth int) string {
 	switch t.Kind {
 	case schema.KindMessage:
@@ -172,7 +172,7 @@ func (g *generator) clone(t *schema.Type, v string, depth int) string {
 	return fmt.Sprintf("%s(%s)", g.cloneFunc(t, depth), v)
 }
 
-// cloneFunc is the function that copies a value that is no plain one.
+// cloneFunc is the function that copies a value that is not plain.
 func (g *generator) cloneFunc(t *schema.Type, depth int) string {
 	switch t.Kind {
 	case schema.KindBytes:

@@ -153,7 +153,7 @@ func (g *generator) verbsOf(typ, tools string, whole bool) {
 		fmt.Sprintf("validate(m: %s): %s.Violation[]", typ, wire), "validate(%s, m)"})
 	if whole {
 		list = append(list,
-			verb{"Whether two hold the same: numbers and times by what they mean, unlisted fields byte for byte.",
+			verb{"Whether two have the same content: numbers and times by what they mean, unlisted fields byte for byte.",
 				fmt.Sprintf("equal(a: %s, b: %s): boolean", typ, typ), "same(a, b)"},
 			verb{"A copy of m, and of everything in it.", fmt.Sprintf("clone(m: %s): %s", typ, typ), "copied(m)"})
 	}

@@ -44,7 +44,7 @@ class Context:
     identity: Any
     """What the authorizer returned."""
     cancelled: bool = False
-    """Whether the caller has left, or the call has taken too long: handlers that are no coroutines look at it."""
+    """Whether the caller has left, or the call has taken too long: handlers that are not coroutines look at it."""
     request: Any = None
     """For middleware: the request; None where there is none, and for streams."""
     answer: Any = None
@@ -1277,7 +1277,17 @@ class _Exchange:
             if self._watching is not None:
                 self._watching.end()
             return
-        await self._put({"type": "websocket.accept", "subprotocol": protocol, "headers": self.extra})
+        try:
+            await self._put({"type": "websocket.accept", "subprotocol": protocol, "headers": self.extra})
+            await self._accepted(found, protocol)
+        except (_GoneError, stream.LostError) as problem:
+            if self._watching is not None:
+                self._watching.fail(problem)  # nobody else is there to be told
+        finally:
+            if self._watching is not None:
+                self._watching.end()
+
+    async def _accepted(self, found: Route, protocol: str) -> None:
         self.begun = True
         # What comes is read as it comes, so that the client's leaving is seen whatever the handler does.
         inbox: asyncio.Queue[Event] = asyncio.Queue(1)
@@ -1306,13 +1316,8 @@ class _Exchange:
         except asyncio.CancelledError:
             if not left:
                 raise
-        except (_GoneError, stream.LostError) as problem:
-            if self._watching is not None:
-                self._watching.fail(problem)  # nobody else is there to be told
         finally:
             reader.cancel()
-            if self._watching is not None:
-                self._watching.end()
 
     async def _converse(self, found: Route, protocol: str, inbox: asyncio.Queue[Event]) -> None:
         call = found.call

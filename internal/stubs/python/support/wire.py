@@ -31,7 +31,6 @@ MAX_DEPTH = 100
 DEFAULT_BUDGET = 1_000_000
 """How much one payload may contain: a list item or an entry of a map or message counts one, a message one and its
 declared fields besides, whether they are there or not, since memory is taken for all of them."""
-"""How many list items and entries one payload may contain."""
 
 Any = bool | int | float | str | list[_Any] | dict[str, _Any] | None
 """A value of the scalar any: an int is an integer, a float is not."""

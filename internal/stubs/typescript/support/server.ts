@@ -36,7 +36,7 @@ export type Middleware = (context: Context, next: () => Promise<void>) => Promis
 export interface Watched {
   /** In milliseconds. */
   readonly duration: number;
-  /** HTTP; 101 of a WebSocket. */
+  /** HTTP; 101 of a WebSocket, 0 where no answer of ours began. */
   readonly status: number;
   /** Bytes of the body that came, or of a stream's elements. */
   readonly received: number;
@@ -535,7 +535,20 @@ class Server {
         exchange.interrupt();
       });
       const encoding = protocol === "faithful-json" ? "json" : "cbor";
-      return { encoding, elementLimit: exchange.elementLimit, idleTimeout: exchange.idle, converse: (messages) => watching?.conversation((counted) => exchange.converse(counted, encoding), messages) ?? exchange.converse(messages, encoding) };
+      // A handshake may fail after this; then nobody converses.
+      const never = (): void => {
+        exchange.done();
+        watching?.abandoned();
+      };
+      incoming.signal.addEventListener("abort", never, { once: true });
+      if (incoming.signal.aborted) {
+        never();
+      }
+      const converse = (messages: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array<ArrayBuffer>> => {
+        incoming.signal.removeEventListener("abort", never);
+        return watching?.conversation((counted) => exchange.converse(counted, encoding), messages) ?? exchange.converse(messages, encoding);
+      };
+      return { encoding, elementLimit: exchange.elementLimit, idleTimeout: exchange.idle, converse };
     } catch (problem) {
       const outgoing = this.refuse(name, problem);
       outgoing.headers["faithful-definitions"] = this.definitions.digest;
@@ -800,6 +813,12 @@ class Watching {
       return outgoing;
     }
     return { status, headers, body: this.leaving(body, status) };
+  }
+
+  /** A conversation that never began. */
+  abandoned(): void {
+    this.fail(new Lost());
+    this.end(0);
   }
 
   /** The same conversation; the call is over when it is. */

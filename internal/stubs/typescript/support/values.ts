@@ -6,7 +6,6 @@
 /** How deep messages, lists and maps may nest. */
 export const maxDepth = 100;
 
-/** How many list items and entries one payload may contain. */
 /**
  * How much one payload may contain: a list item or an entry of a map or message counts one, a message one and its
  * declared fields besides, whether they are there or not, since memory is taken for all of them.
@@ -16,7 +15,7 @@ export const defaultBudget = 1_000_000;
 /** The text of an enum's value that is not listed: its number or its name. */
 export type Unlisted = `#${number}` | `?${string}`;
 
-/** Holds what a message was read with and its definitions do not know. */
+/** What a message was read with and its definitions do not know. */
 export const unlisted: unique symbol = Symbol("unlisted fields");
 
 /** A field that the definitions do not know: by number as CBOR, or by name as JSON. */

@@ -292,7 +292,7 @@ func (r *CBORReader) Float64() float64 {
 }
 
 // Float32 reads a float of any width, rounded to the nearest, or an integer
-// that it can hold.
+// that it can represent.
 func (r *CBORReader) Float32() float32 {
 	start := r.at
 	x := r.Float64()

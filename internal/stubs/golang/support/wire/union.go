@@ -7,7 +7,7 @@ import (
 )
 
 // OpenUnion begins a union: the number of its alternative, and what CloseUnion
-// wants.
+// needs.
 func (r *CBORReader) OpenUnion(name string) (number, open int) {
 	start := r.at
 	first, n := r.head()

@@ -1,0 +1,206 @@
+// The client of the matrix in TypeScript: it prints a line a case.
+import assert from "node:assert/strict";
+import { setTimeout as wait } from "node:timers/promises";
+import { nodeTransport } from "../gen/faithful/node.js";
+import { nodeSocket } from "../gen/faithful/socket.js";
+import { InvalidRequest, MissingCredential, Problem, Unreachable } from "../gen/faithful/web.js";
+import { CalendarDate, Decimal, Duration, Instant, uuid } from "../gen/faithful/wire.js";
+import { PierClient, PierFull, echoRequestTools, lookRequestTools } from "../gen/skerry/matrix/index.js";
+const [base = "http://127.0.0.1:8080", encoding = "cbor", transport = "node"] = process.argv.slice(2);
+function connect(options = {}) {
+    const carried = transport === "node" ? { transport: nodeTransport() } : {};
+    return new PierClient(base, { encoding: encoding, socket: nodeSocket, ...carried, ...options });
+}
+const client = connect();
+/** What something fails with; what does not fail is the failure here. */
+async function failureOf(act) {
+    try {
+        await act();
+    }
+    catch (problem) {
+        return problem;
+    }
+    throw new Error("it should have failed");
+}
+async function isFull(act, berths) {
+    const problem = await failureOf(act);
+    assert.ok(problem instanceof PierFull, String(problem));
+    assert.equal(problem.berths, berths);
+}
+async function isProblem(act, name) {
+    const problem = await failureOf(act);
+    assert.ok(problem instanceof Problem, String(problem));
+    assert.equal(problem.problem, name);
+    assert.ok(!problem.message.includes("password"), problem.message);
+}
+/** Collects the numbers of a stream into list. */
+async function numbers(ticks, list = []) {
+    for await (const { n } of ticks) {
+        list.push(n);
+    }
+    return list;
+}
+/**
+ * Leaves a call after some milliseconds and waits until the server has seen one more caller leave. On a busy machine
+ * a call that is left early may not have reached its handler: then it is left later.
+ */
+async function wakes(leave) {
+    const before = await client.woken();
+    for (const milliseconds of [100, 1000, 4000]) {
+        await leave(milliseconds);
+        for (let i = 0; i < 200; i++) {
+            if ((await client.woken()).total > before.total) {
+                return;
+            }
+            await wait(10);
+        }
+    }
+    assert.fail("the handler did not notice");
+}
+const cases = {
+    async unary() {
+        const request = {
+            text: 'Håkon "the" Skua 🐦\n',
+            at: Instant.parse("2026-07-15T06:58:12.25Z"),
+            names: new Map([
+                ["a", -1n],
+                ["bb", 1n << 60n],
+            ]),
+        };
+        const traceparent = "00-0af7651916cd43dd8448eb211c80319c-b7ad6b7169203331-01";
+        const answer = await client.echo(request, { trace: { traceparent } });
+        assert.deepEqual(answer, { request: echoRequestTools.make({ ...request, amount: Decimal.parse("1.50") }), crew: undefined, trace: traceparent });
+    },
+    async bound() {
+        const request = {
+            code: "a/b ?%ø..",
+            number: -9007199254740993n,
+            side: "south",
+            decks: [3, 1],
+            since: CalendarDate.parse("1968-05-01"),
+            ticket: '50% ; "é"',
+            name: "Guillemot",
+            wait: Duration.ofSeconds(90),
+        };
+        assert.deepEqual(await client.berth(request), request);
+        const look = lookRequestTools.make({
+            code: "EID",
+            side: "north",
+            ratio: -0.5e-9,
+            open: false,
+            amount: Decimal.parse("-0.10"),
+            hull: uuid("0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01"),
+            photo: Uint8Array.of(0, 255),
+            name: "12 & = + #",
+        });
+        assert.deepEqual(await client.look(look), look);
+        assert.deepEqual(await client.look({ code: "EID" }), lookRequestTools.make({ code: "EID", open: true }));
+        assert.ok((await failureOf(() => client.look({ code: ".." }))) instanceof InvalidRequest);
+        await client.leave({ code: "EID" });
+    },
+    async "answer stream"() {
+        assert.deepEqual(await numbers(client.count({ count: 5 })), [0, 1, 2, 3, 4]);
+        assert.deepEqual(await numbers(client.count({ count: 0 })), []);
+        assert.equal((await numbers(client.count({ count: 20, size: 99_000 }))).length, 20);
+    },
+    async "request stream"() {
+        for (const n of [0, 1, 1000]) {
+            const ticks = Array.from({ length: n }, (_, i) => ({ n: i }));
+            assert.equal((await client.sum(ticks)).total, BigInt((n * (n - 1)) / 2));
+        }
+    },
+    async "both ways"() {
+        const sent = Array.from({ length: 50 }, (_, n) => ({ n, text: "é".repeat(n) }));
+        const got = [];
+        for await (const tick of client.mirror(sent)) {
+            got.push({ ...tick });
+        }
+        assert.deepEqual(got, sent);
+    },
+    async "declared error"() {
+        await isFull(() => client.refuse({ how: "declared" }), 7);
+        for (const how of ["panic", "another", "else"]) {
+            await isProblem(() => client.refuse({ how }), "internal");
+        }
+        await isFull(() => numbers(client.count({ count: 1, failsAfter: 0 })), 0);
+    },
+    async "invalid request"() {
+        const names = new Map();
+        assert.ok((await failureOf(() => client.echo({ text: "", names }))) instanceof InvalidRequest);
+        // What the client can't know: a body that is too large for this server.
+        await isProblem(() => client.echo({ text: "é".repeat(199_999), names }), "too-large");
+    },
+    async "late failure"() {
+        const list = [];
+        await isFull(() => numbers(client.count({ count: 9, failsAfter: 3 }), list), 3);
+        await isProblem(() => numbers(client.count({ count: 9, failsAfter: 3, badly: true }), list), "internal");
+        await isFull(() => numbers(client.mirror([{ n: 5, text: "a" }, { n: 5, text: "full" }]), list), 5);
+        assert.deepEqual(list, [0, 1, 2, 0, 1, 2, 5]);
+    },
+    async "early answer"() {
+        for (const text of ["full", "stop"]) {
+            const ticks = Array.from({ length: 2000 }, (_, i) => (i === 3 ? { n: 9, text } : { n: 1, text: "x".repeat(1000) }));
+            if (text === "full") {
+                await isFull(() => client.sum(ticks), 9);
+            }
+            else {
+                assert.equal((await client.sum(ticks)).total, 3n);
+            }
+        }
+    },
+    async "early refusal"() {
+        const ticks = Array.from({ length: 4200 }, () => ({ n: 1, text: "x".repeat(1000) })); // over 4 MiB
+        await isProblem(() => connect({ credentials: { desk: "expired" } }).guardedSum(ticks), "unauthenticated");
+    },
+    async cancellation() {
+        await wakes(async (milliseconds) => {
+            const signal = AbortSignal.timeout(milliseconds);
+            assert.ok((await failureOf(() => client.sleep({ id: 1 }, { signal }))) instanceof Unreachable);
+        });
+        await wakes(async () => {
+            for await (const { n } of client.drift({ id: 1 })) {
+                if (n === 2) {
+                    break;
+                }
+            }
+        });
+        const refused = await failureOf(() => client.sum((function* () {
+            yield { n: 1 };
+            throw new Error("enough");
+        })()));
+        assert.equal(refused.message, "enough");
+    },
+    async timeout() {
+        await wakes(async (timeout) => {
+            assert.ok((await failureOf(() => connect({ timeout, tries: 1 }).sleep({ id: 1 }))) instanceof Unreachable);
+        });
+    },
+    async "missing credential"() {
+        const missing = await failureOf(() => client.guarded());
+        assert.ok(missing instanceof MissingCredential && missing.message.includes("crew + desk | machine"), String(missing));
+        const both = await connect({ credentials: { desk: "k", "skerry.matrix.crew": () => Promise.resolve("ada") } }).guarded();
+        assert.equal(both.crew, "ada");
+        await connect({ credentials: { machine: "m&m" } }).guarded();
+        await isProblem(() => connect({ credentials: { desk: "stolen", crew: "c" } }).guarded(), "forbidden");
+        // A client that forgets them all the same is told so by the server.
+        await isProblem(() => connect({ credentials: { machine: "" } }).guarded(), "unauthenticated");
+    },
+    async retry() {
+        const id = Math.floor(Math.random() * 2 ** 31);
+        assert.equal((await client.flaky({ id })).total, 3n);
+        await isProblem(() => connect({ tries: 1 }).flaky({ id: id + 1 }), "overloaded");
+    },
+    async "not implemented"() {
+        await isProblem(() => client.unwritten(), "not-implemented");
+    },
+};
+for (const [name, run] of Object.entries(cases)) {
+    try {
+        await run();
+        console.log(`${name}: ok`);
+    }
+    catch (problem) {
+        console.log(`${name}: ${problem instanceof Error ? problem.message.replaceAll("\n", " ") : String(problem)}`);
+    }
+}
+process.exit(); // kept-alive connections would hold it

@@ -1,0 +1,138 @@
+// The server of the matrix in TypeScript.
+import { createServer } from "node:http";
+import { setTimeout as wait } from "node:timers/promises";
+import { nodeLimits, nodeListener } from "../gen/faithful/node.js";
+import { Forbidden, Overloaded, Unauthenticated } from "../gen/faithful/server.js";
+import { serveSockets } from "../gen/faithful/socket.js";
+import { PierFull, echoRequestTools, servePier } from "../gen/skerry/matrix/index.js";
+let woken = 0n;
+const tries = new Map();
+/** Waits until the caller has had enough. */
+async function slumber(signal) {
+    try {
+        await wait(2 ** 30, undefined, { signal });
+    }
+    finally {
+        woken++;
+    }
+}
+let whole = 0n;
+let lost = 0n;
+/** Counts how a stream comes out. */
+async function* counted(elements) {
+    try {
+        yield* elements;
+        whole++;
+    }
+    catch (problem) {
+        lost++;
+        throw problem;
+    }
+}
+async function sum(ticks) {
+    let total = 0n;
+    for await (const { n, text } of counted(ticks)) {
+        if (text === "stop") {
+            break;
+        }
+        if (text === "full") {
+            throw new PierFull({ berths: n });
+        }
+        if (text === "slow") {
+            await wait(20);
+        }
+        total += BigInt(n);
+    }
+    return { total };
+}
+async function* mirror(ticks) {
+    for await (const tick of counted(ticks)) {
+        if (tick.text === "full") {
+            throw new PierFull({ berths: tick.n });
+        }
+        yield tick;
+    }
+}
+const calls = {
+    echo: (request, { trace }) => ({ request, trace: trace?.traceparent }),
+    berth: (request) => request,
+    look: (request) => request,
+    leave: () => undefined,
+    async *count({ count, failsAfter, badly, size }) {
+        const text = size === 0 ? undefined : "x".repeat(size);
+        for (let n = 0; n < count; n++) {
+            if (n === failsAfter) {
+                throw badly ? new Error("the password is wrong") : new PierFull({ berths: n });
+            }
+            yield { n, text };
+            await Promise.resolve();
+        }
+    },
+    sum: (ticks) => sum(ticks),
+    mirror: (ticks) => mirror(ticks),
+    guardedSum: (ticks) => sum(ticks),
+    guardedMirror: (ticks) => mirror(ticks),
+    ended: () => ({ whole, lost }),
+    async refuse({ how }) {
+        if (how === "hang") {
+            await new Promise(() => undefined);
+        }
+        throw how === "declared" ? new PierFull({ berths: 7 }) : how === "another" ? new TypeError("the password is wrong") : new Error("the password is wrong");
+    },
+    sleep: (_, { signal }) => slumber(signal),
+    async *drift(_, { signal }) {
+        try {
+            for (let n = 0;; n++) {
+                await wait(5, undefined, { signal });
+                yield { n };
+            }
+        }
+        finally {
+            woken++;
+        }
+    },
+    weigh: ({ wide, counts, texts }) => ({ total: BigInt(wide.length + counts.size + texts.length) }),
+    repeat: (load) => load,
+    async *tail(_, { signal }) {
+        await slumber(signal);
+        yield* [];
+    },
+    async *hold(_, { signal }) {
+        await slumber(signal);
+        yield* [];
+    },
+    woken: () => ({ total: woken }),
+    guarded: ({ identity }) => ({ request: echoRequestTools.make({ names: new Map() }), crew: identity }),
+    flaky({ id }) {
+        const n = (tries.get(id) ?? 0) + 1;
+        tries.set(id, n);
+        if (n < 3) {
+            throw new Overloaded(0);
+        }
+        return { total: BigInt(n) };
+    },
+};
+const mount = servePier(calls, {
+    elementLimit: 200_000,
+    bodyLimit: Number(process.argv[6] ?? "300000"),
+    idleTimeout: Number(process.argv[4] ?? "60000"),
+    base: process.argv[5] ?? "",
+    heartbeat: Number(process.argv[3] ?? "15000"),
+    authorizer(_, credentials) {
+        if (credentials.get("skerry.matrix.desk") === "panic") {
+            throw new Error("the authorizer fell");
+        }
+        if (credentials.get("skerry.matrix.desk") === "stolen") {
+            throw new Forbidden("this key was stolen");
+        }
+        if (credentials.get("skerry.matrix.desk") === "expired") {
+            throw new Unauthenticated("this key has expired");
+        }
+        return credentials.get("skerry.matrix.crew");
+    },
+});
+const server = createServer(nodeLimits, nodeListener(mount));
+serveSockets(server, mount);
+server.listen(Number(process.argv[2] ?? "0"), "127.0.0.1", () => {
+    console.log(`listening on http://127.0.0.1:${String(server.address().port)}`);
+});

@@ -1,0 +1,77 @@
+// Holds the stubs against the vectors of a file, or with - against each line of the input.
+import { readFileSync } from "node:fs";
+import { createInterface } from "node:readline";
+import { attempt, codecs } from "./codecs.js";
+import * as wire from "./gen/faithful/wire.js";
+/** What is wrong with a vector, or undefined. */
+function disagreement(v) {
+    const codec = codecs[v.message];
+    if (codec === undefined) {
+        return "no such message";
+    }
+    const payload = new Uint8Array(Buffer.from(v.payload, "hex"));
+    const message = attempt(() => (v.encoding === "cbor" ? wire.fromCbor(codec, payload) : wire.fromJson(codec, payload)));
+    if (message === undefined) {
+        return v.accepted ? "refused" : undefined;
+    }
+    if (!v.accepted) {
+        return `taken; the reference: ${v.why ?? ""}`;
+    }
+    const cbor = attempt(() => Buffer.from(wire.toCbor(codec, message)).toString("hex")) ?? null;
+    if (cbor !== v.cbor) {
+        return `writes ${String(cbor)}, not ${String(v.cbor)}`;
+    }
+    const json = attempt(() => wire.toJson(codec, message)) ?? null;
+    if (json !== v.json) {
+        return `writes ${String(json)}, not ${String(v.json)}`;
+    }
+    const violations = JSON.stringify(wire.validate(codec, message));
+    const wanted = JSON.stringify(v.violations ?? []);
+    return violations === wanted ? compared(v.message, codec, message) : `violates ${violations}, not ${wanted}`;
+}
+/** The messages that were read before, a few of each kind, with what tells whether two are equal. */
+const earlier = new Map();
+/** What is wrong with comparing and copying a message, or undefined. */
+function compared(name, codec, message) {
+    const w = new wire.JsonWriter("comparison");
+    codec.writeJson(w, message);
+    const text = w.result;
+    const copy = wire.copied(message);
+    if (!wire.same(message, copy) || !wire.same(copy, message) || wire.toJson(codec, copy) !== wire.toJson(codec, message)) {
+        return "its copy is another";
+    }
+    const list = earlier.get(name) ?? [];
+    for (const other of list) {
+        // 0 and -0 are equal, and written apart.
+        const undecided = text !== other.text && (text + other.text).includes("-0");
+        if (!undecided && wire.same(message, other.message) !== (text === other.text)) {
+            return `${text} is ${text === other.text ? "not " : ""}equal to ${other.text}`;
+        }
+    }
+    earlier.set(name, [...list.slice(-11), { message, text }]);
+    return undefined;
+}
+async function answer() {
+    for await (const line of createInterface({ input: process.stdin })) {
+        console.log(JSON.stringify(disagreement(JSON.parse(line)) ?? null));
+    }
+}
+function readAll(file) {
+    const vectors = JSON.parse(readFileSync(file, "utf8"));
+    let bad = 0;
+    for (const v of vectors) {
+        const problem = disagreement(v);
+        if (problem !== undefined && ++bad <= 10) {
+            console.log(`${v.message} as ${v.encoding}: ${v.encoding === "json" ? Buffer.from(v.payload, "hex").toString() : v.payload}\n  ${problem}`);
+        }
+    }
+    console.log(bad === 0 ? `${String(vectors.length)} payloads agree` : `${String(bad)} of ${String(vectors.length)} payloads disagree`);
+    process.exitCode = bad === 0 ? 0 : 1;
+}
+const file = process.argv[2] ?? "";
+if (file === "-") {
+    await answer();
+}
+else {
+    readAll(file);
+}
