@@ -411,7 +411,7 @@ type Message struct {
 	Decl
 	typ     Type
 	Status  int      // the HTTP status of an error
-	Stored  bool     // also kept in queues or databases
+	Stored  bool     // also stored in queues or databases
 	Fields  []*Field // by number
 	Retired []Retired
 	// Smallest is the size of the smallest value, as Type.Smallest has it.
