@@ -387,7 +387,7 @@ func (c *calling) summary(k *remote.Caller) {
 	seen := k.Seen()
 	p := report.New(c.w.Err, c.w.Look)
 	style := report.Green
-	if seen.Status/100 != 2 && seen.Status != 101 {
+	if seen.Status >= 400 {
 		style = report.Red
 	}
 	encoding := seen.Header.Get("Content-Type")
@@ -430,7 +430,12 @@ func (c *calling) failed(k *remote.Caller, call *schema.Call, err error) (int, e
 	var bad *web.BadAnswer
 	var missing *web.MissingCredential
 	var unreachable *web.Unreachable
+	var unchanged *web.NotModified
 	switch {
+	case errors.As(err, &unchanged):
+		c.summary(k)
+		p.Line("The answer is still the one with the tag %s.", report.Printable(unchanged.ETag))
+		return fine, nil
 	case errors.As(err, &refusal):
 		printRefusal(p, call, refusal)
 		return found, nil

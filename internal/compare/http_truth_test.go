@@ -29,10 +29,11 @@ type talkCall struct {
 	name, method, path string // the path with fields in braces; "" for the default one
 	status             string
 	needs              string
-	clauses            string // safe or idempotent
-	request            string // "A", "stream A" or ""; likewise the answer
-	answer             string
-	fields             []talkField
+	clauses            string      // safe or idempotent
+	request            string      // "A", "stream A" or ""; likewise the answer
+	answer             string      // "A", "stream Answer" or ""
+	fields             []talkField // of the request
+	answers            []talkField // of the answer "A"
 }
 
 type talkField struct {
@@ -46,6 +47,7 @@ func (m talk) clone() talk {
 	m.calls = slices.Clone(m.calls)
 	for i := range m.calls {
 		m.calls[i].fields = slices.Clone(m.calls[i].fields)
+		m.calls[i].answers = slices.Clone(m.calls[i].answers)
 	}
 	return m
 }
@@ -61,12 +63,19 @@ func (m talk) text() string {
 		for _, f := range c.fields {
 			fmt.Fprintf(&b, "  #%d %s %s%s%s%s\n", f.number, f.name, f.typ, f.presence, f.bounds, f.marker)
 		}
+		fmt.Fprintf(&b, "}\nmessage Answer%d {\n", i)
+		for _, f := range c.answers {
+			fmt.Fprintf(&b, "  #%d %s %s%s%s%s\n", f.number, f.name, f.typ, f.presence, f.bounds, f.marker)
+		}
 		b.WriteString("}\n")
 	}
 	b.WriteString("service Talks {\n")
 	for i, c := range m.calls {
 		request := strings.ReplaceAll(c.request, "R", fmt.Sprintf("Request%d", i))
 		answer := c.answer
+		if answer == "A" {
+			answer = fmt.Sprintf("Answer%d", i)
+		}
 		fmt.Fprintf(&b, "  call %s(%s) -> %s\n", c.name, request, answer)
 		if c.path != "" {
 			fmt.Fprintf(&b, "    http %s %q%s\n", c.method, c.path, c.status)
@@ -99,6 +108,25 @@ func drawPlacedField(t *rapid.T, number int) talkField {
 	return f
 }
 
+func drawAnswerField(t *rapid.T, number int) talkField {
+	f := talkField{number: number, name: pick(t, "name", "deck", "level", "since", "word", "tags"), typ: drawPlacedType(t)}
+	if f.marker = drawAnswerMarker(t); strings.Contains(f.marker, "cookie") {
+		f.typ, f.presence = "text", "?"
+	} else if !strings.HasPrefix(f.typ, "[") {
+		f.presence = pick(t, "presence", "", "?", "")
+	}
+	if strings.Contains(f.marker, "ETag") || strings.Contains(f.marker, "Location") {
+		f.typ = pick(t, "text", "text", "Code")
+	}
+	f.bounds = drawBounds(t, f.typ)
+	return f
+}
+
+func drawAnswerMarker(t *rapid.T) string {
+	return pick(t, "place", "", "", ` in header "Word"`, ` in header "word"`, ` in header "Level"`, " in cookie",
+		` in cookie "q"`, ` in header "ETag"`, ` in header "Location"`)
+}
+
 func drawMarker(t *rapid.T) string {
 	return pick(t, "place", "", " in query", " in query \"q\"", ` in header "Word"`, ` in header "word"`,
 		" in cookie", ` in query "level"`)
@@ -107,9 +135,12 @@ func drawMarker(t *rapid.T) string {
 func drawCall(t *rapid.T, name string) talkCall {
 	c := talkCall{name: name, method: pick(t, "method", "GET", "POST", "PUT", "DELETE"),
 		needs:   pick(t, "needs", "nothing", "nothing", "desk", "desk | gate", "desk + gate", "pass", "gate | nothing"),
-		request: "R", answer: pick(t, "answer", "Answer", "Answer", "()", "stream Answer")}
+		request: "R", answer: pick(t, "answer", "A", "A", "A", "()", "stream Answer")}
 	c.path = pick(t, "path", "", "/ask", "/ask/{id}", "/ask/{id}/more", "/tell/{id}", "/ask/latest")
-	c.status = pick(t, "status", "", "", " 201", " 202")
+	c.status = pick(t, "status", "", "", " 201", " 202", " 204", " 303")
+	for n := range rapid.IntRange(0, 3).Draw(t, "of the answer") {
+		c.answers = append(c.answers, drawAnswerField(t, n+1))
+	}
 	switch {
 	case c.answer == "()" && c.status != "":
 		c.status = ""
@@ -133,6 +164,9 @@ func drawCall(t *rapid.T, name string) talkCall {
 		for i := range c.fields {
 			c.fields[i].marker = ""
 		}
+		for i := range c.answers {
+			c.answers[i].marker = ""
+		}
 	}
 	return c
 }
@@ -149,17 +183,17 @@ func drawTalk(t *rapid.T) talk {
 func changeTalk(t *rapid.T, m talk) talk {
 	m = m.clone()
 	c := &m.calls[rapid.IntRange(0, len(m.calls)-1).Draw(t, "call")]
-	switch rapid.IntRange(0, 14).Draw(t, "change") {
+	switch rapid.IntRange(0, 19).Draw(t, "change") {
 	case 0:
 		c.method = pick(t, "method", "GET", "POST", "PUT", "DELETE")
 	case 1:
 		c.path = pick(t, "path", "", "/ask", "/ask/{id}", "/ask/{id}/more", "/tell/{id}", "/ask/latest")
 	case 2:
-		c.status = pick(t, "status", "", " 201", " 202")
+		c.status = pick(t, "status", "", " 201", " 202", " 204", " 303", " 308")
 	case 3:
 		c.needs = pick(t, "needs", "nothing", "desk", "desk | gate", "desk + gate", "pass", "gate | nothing")
 	case 4:
-		c.answer = pick(t, "answer", "Answer", "()", "stream Answer")
+		c.answer = pick(t, "answer", "A", "()", "stream Answer")
 	case 5:
 		c.request = pick(t, "request", "R", "", "stream R")
 	case 6:
@@ -172,28 +206,38 @@ func changeTalk(t *rapid.T, m talk) talk {
 		}
 	case 9:
 		c.fields = append(c.fields, drawPlacedField(t, 9))
+	case 10:
+		c.answers = append(c.answers, drawAnswerField(t, 9))
+	case 11, 12, 13, 14:
+		c.answers = changeFields(t, c.answers, drawAnswerMarker)
 	default:
-		if len(c.fields) == 0 {
-			return m
-		}
-		f := &c.fields[rapid.IntRange(0, len(c.fields)-1).Draw(t, "field")]
-		switch rapid.IntRange(0, 5).Draw(t, "of the field") {
-		case 0:
-			f.typ = drawPlacedType(t)
-			f.bounds = drawBounds(t, f.typ)
-		case 1:
-			f.bounds = drawBounds(t, f.typ)
-		case 2:
-			f.presence = pick(t, "presence", "", "?")
-		case 3:
-			f.marker = drawMarker(t)
-		case 4:
-			f.name = pick(t, "name", "deck", "level", "since", "word", "tags")
-		case 5:
-			c.fields = slices.DeleteFunc(c.fields, func(g talkField) bool { return g == *f })
-		}
+		c.fields = changeFields(t, c.fields, drawMarker)
 	}
 	return m
+}
+
+// changeFields changes one field of several.
+func changeFields(t *rapid.T, fields []talkField, marker func(*rapid.T) string) []talkField {
+	if len(fields) == 0 {
+		return fields
+	}
+	f := &fields[rapid.IntRange(0, len(fields)-1).Draw(t, "field")]
+	switch rapid.IntRange(0, 5).Draw(t, "of the field") {
+	case 0:
+		f.typ = drawPlacedType(t)
+		f.bounds = drawBounds(t, f.typ)
+	case 1:
+		f.bounds = drawBounds(t, f.typ)
+	case 2:
+		f.presence = pick(t, "presence", "", "?")
+	case 3:
+		f.marker = marker(t)
+	case 4:
+		f.name = pick(t, "name", "deck", "level", "since", "word", "tags")
+	case 5:
+		fields = slices.DeleteFunc(fields, func(g talkField) bool { return g == *f })
+	}
+	return fields
 }
 
 // TestHTTPTruth holds verdicts on conversations against what servers really answer: for
@@ -280,6 +324,16 @@ func anyFailure(set *change.Set, servers map[*schema.Definitions]*remote.Counter
 		}
 	}
 	for _, m := range meetings {
+		if m.server != nil && !m.client.ResponseStream && !m.server.ResponseStream {
+			for _, answer := range answers(rng, m.server) {
+				for _, binary := range []bool{false, true} {
+					if failure := give(servers[m.served], oracle{set, !m.newServer}, m.client, m.server, answer,
+						binary); failure != "" {
+						return fmt.Sprintf("a client (of a newer server: %v): %s", m.newServer, failure)
+					}
+				}
+			}
+		}
 		for _, request := range requests(rng, m.client) {
 			for i := range max(1, len(m.client.Needs)) {
 				for _, binary := range []bool{false, true} {
@@ -357,6 +411,99 @@ func send(server *remote.Counterpart, o oracle, client, served *schema.Call, req
 	return ""
 }
 
+// give has a server give an answer, and says what of it its client does not take.
+func give(server *remote.Counterpart, o oracle, client, served *schema.Call, answer *value.Message,
+	binary bool) string {
+	met, err := server.MeetAnswer(context.Background(), client, served, requestOf(client), requestOf(served), answer,
+		binary)
+	text := ""
+	if answer != nil {
+		b, _ := value.EncodeJSON(answer)
+		text = string(b)
+	}
+	switch {
+	case err != nil:
+		return "" // what can't be given breaks nothing
+	case met.Err != nil:
+		return fmt.Sprintf("the answer %d %v of %s is not understood: %v", met.Status, met.Header, text, met.Err)
+	case answer == nil || met.Answer == nil:
+		return ""
+	}
+	places := func(c *schema.Call, f *schema.Field) conversation.Place {
+		for _, p := range conversation.AnswerPlaces(c) {
+			if p.Field == f {
+				return p.Place
+			}
+		}
+		return ""
+	}
+	for _, p := range o.sides(served.Response, client.Response) {
+		if p.Old == nil || p.New == nil {
+			continue
+		}
+		was, written := answer.Fields[p.Old.Number]
+		if !written {
+			continue
+		}
+		found, there := met.Answer.Fields[p.New.Number]
+		a, b := thing{was, p.Old.Type}, thing{found, p.New.Type}
+		v := verdict.Breaking
+		if there {
+			v, _ = o.same(a, was, b)
+		}
+		byText := (places(served, p.Old) != conversation.InBody || places(client, p.New) != conversation.InBody) &&
+			(a.kind() != "number" || p.Old.Type.Kind != schema.KindEnum || p.New.Type.Kind != schema.KindEnum)
+		if v == verdict.Breaking && (!byText || !there || !slices.Equal(texts(a), texts(b))) {
+			return fmt.Sprintf("the answer %s: %s is read otherwise", text, p.New.Name)
+		}
+	}
+	return ""
+}
+
+// answers are lawful ones of a call that can be sent.
+func answers(rng *rand.Rand, c *schema.Call) []*value.Message {
+	if c.Response == nil {
+		return []*value.Message{nil}
+	}
+	var list []*value.Message
+	smallest := func() *value.Message { return remote.Sendable(c, value.MinimalMessage(c.Response)) }
+	add := func(m *value.Message) {
+		for _, p := range conversation.AnswerOutside(c) {
+			if v, there := m.Fields[p.Field.Number]; there && !p.Sendable(texts(thing{v, p.Field.Type})[0]) {
+				return
+			}
+		}
+		if body, _ := conversation.SplitAnswer(c); body != nil && !conversation.AnswerHasBody(c) {
+			for _, f := range body.Fields {
+				if _, there := m.Fields[f.Number]; there {
+					return
+				}
+			}
+		}
+		if len(value.Validate(m)) == 0 {
+			list = append(list, m)
+		}
+	}
+	add(smallest())
+	for _, f := range c.Response.Fields {
+		values := append(value.Edges(f.Type), value.Distinct(f.Type, f.Bounds, 6)...)
+		if f.Presence != schema.Required {
+			values = append(values, nil)
+		}
+		for _, v := range values {
+			m := smallest()
+			if m.Fields[f.Number] = v; v == nil {
+				delete(m.Fields, f.Number)
+			}
+			add(m)
+		}
+	}
+	for range 10 {
+		add(value.RandomMessage(rng, c.Response, 2))
+	}
+	return list
+}
+
 // texts are what a value travels as outside of a body: one value is a list of one.
 func texts(x thing) (list []string) {
 	if x.kind() == "list" {
@@ -370,6 +517,9 @@ func texts(x thing) (list []string) {
 
 // requestOf is the smallest request of a call whose path can be sent; nil for "()".
 func requestOf(c *schema.Call) *value.Message {
+	if c.Request == nil {
+		return nil
+	}
 	m := value.MinimalMessage(c.Request)
 	for _, s := range conversation.Segments(c) {
 		if f := s.Field; f != nil && !inPath(m.Fields[f.Number], f) {

@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"faithfulcourier/internal/pattern"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/syntax"
@@ -14,12 +15,13 @@ import (
 
 // Check adds to findings what can't travel over HTTP as definitions have it.
 func Check(d *schema.Definitions, findings *source.Findings) {
-	c := &checker{findings: findings, calls: d.Calls()}
+	c := &checker{findings: findings, calls: d.Calls(), mixed: map[*schema.Message]bool{}}
 	for _, m := range d.Modules {
 		for _, k := range m.Credentials {
 			c.credential(k)
 		}
 	}
+	c.placedMessages(d)
 	for _, call := range c.calls {
 		if call.HTTP == nil {
 			continue
@@ -31,10 +33,12 @@ func Check(d *schema.Definitions, findings *source.Findings) {
 		}
 		c.pathFields(call)
 		if call.Request != nil && !call.RequestStream {
-			c.places(call)
+			c.places(call, Outside(call), false)
+		}
+		if call.Response != nil && !call.ResponseStream {
+			c.places(call, AnswerOutside(call), true)
 		}
 	}
-	c.placedMessages(d)
 	c.paths()
 }
 
@@ -42,6 +46,7 @@ func Check(d *schema.Definitions, findings *source.Findings) {
 type checker struct {
 	findings *source.Findings
 	calls    []*schema.Call
+	mixed    map[*schema.Message]bool // with placed fields, and used where those can't travel
 }
 
 func (c *checker) report(place source.Place, name, message, fix string, notes ...source.Note) {
@@ -88,15 +93,26 @@ func (c *checker) method(call *schema.Call) {
 // status refuses statuses that don't say success, or say what is not so.
 func (c *checker) status(call *schema.Call) {
 	h := call.HTTP
+	at := slices.IndexFunc(AnswerOutside(call), func(p Placed) bool { return p.Is("Location") })
 	switch n := h.Status; {
 	case h.StatusPlace.File == nil:
+	case slices.Contains(redirects, n) && at < 0:
+		c.report(h.StatusPlace, "http-status",
+			fmt.Sprintf("%d sends the client elsewhere, and the answer does not say where", n),
+			"give the answer a field: location text in header \"Location\"")
+	case slices.Contains(redirects, n) && AnswerOutside(call)[at].Field.Presence != schema.Required:
+		f := AnswerOutside(call)[at].Field
+		c.report(h.StatusPlace, "http-status",
+			fmt.Sprintf("%d sends the client elsewhere, and %q may be absent", n, f.Name),
+			"make the field required", source.Note{Place: f.Place, Message: "the field is declared here"})
+	case slices.Contains(redirects, n):
 	case n < 200 || n > 299:
 		c.report(h.StatusPlace, "http-status",
 			fmt.Sprintf("the status of success is 200 to 299, not %s", h.StatusPlace.Text()),
 			"201 says that something was made; errors have their status where they are declared")
-	case (n == 204 || n == 205) && call.Response != nil:
+	case (n == 204 || n == 205) && call.Response != nil && !AnswerMayBeEmpty(call):
 		c.report(h.StatusPlace, "http-status",
-			fmt.Sprintf("%d says that there is no answer, and %q answers %q", n, call.Name, call.Response.Name),
+			fmt.Sprintf("%d says that the answer has no body, and %q answers %q", n, call.Name, call.Response.Name),
 			"remove it, or answer ()")
 	case n == 206:
 		c.report(h.StatusPlace, "http-status", "206 belongs to requests for a range of bytes", "write 200")
@@ -163,11 +179,12 @@ func FitsQuery(f *schema.Field) bool {
 	return why == ""
 }
 
-func (c *checker) places(call *schema.Call) {
+func (c *checker) places(call *schema.Call, placed []Placed, answers bool) {
 	taken := map[string]*schema.Field{}
-	for _, p := range Outside(call) {
+	for _, p := range placed {
 		f := p.Field
-		if f.Type.Kind == schema.KindInvalid || p.Place == InPath || !c.placeable(call, p) {
+		if f.Type.Kind == schema.KindInvalid || p.Place == InPath || f.In != nil && c.mixed[f.Message] ||
+			!c.placeable(call, p, answers) {
 			continue
 		}
 		key := string(p.Place) + " " + p.Name
@@ -182,6 +199,9 @@ func (c *checker) places(call *schema.Call) {
 			continue
 		}
 		taken[key] = f
+		if answers {
+			continue
+		}
 		for _, alternative := range call.Needs {
 			for _, k := range alternative {
 				if k.Travels() == key {
@@ -198,12 +218,19 @@ func (c *checker) places(call *schema.Call) {
 var nouns = map[Place]string{InQuery: "the query", InHeader: "a header", InCookie: "a cookie"}
 
 // placeable refuses a field whose values or name can't travel where it is placed.
-func (c *checker) placeable(call *schema.Call, p Placed) bool {
+func (c *checker) placeable(call *schema.Call, p Placed, answers bool) bool {
 	f, where := p.Field, nouns[p.Place]
 	note := source.Note{Place: call.Place, Message: "the call is here"}
 	refuse := func(message, fix string) bool {
 		c.report(f.Place, "placement", strconv.Quote(f.Name)+" "+message, fix, note)
 		return false
+	}
+	if answers && p.Place == InQuery {
+		return refuse(fmt.Sprintf("is in the query, and %q is an answer, which has none", call.Response.Name),
+			"write: in header, or in cookie")
+	}
+	if answers && p.Place == InCookie && (f.Type.Kind != schema.KindText || f.Presence != schema.Optional) {
+		return refuse("is a cookie of an answer, and those are text that may be absent", "write: "+f.Name+" text? in cookie")
 	}
 	how := ""
 	if f.In == nil {
@@ -212,6 +239,8 @@ func (c *checker) placeable(call *schema.Call, p Placed) bool {
 	element, bounds := f.Type, f.Bounds
 	if f.Type.Kind == schema.KindList {
 		switch {
+		case answers:
+			return refuse("is a list, which can't travel in "+where, "remove the mark, so that it is in the body")
 		case p.Place != InQuery:
 			return refuse("is a list, and a list travels in the query alone, not in "+where, "write: in query")
 		case f.Presence == schema.Optional:
@@ -228,7 +257,17 @@ func (c *checker) placeable(call *schema.Call, p Placed) bool {
 		}
 		return refuse(fmt.Sprintf("%s, and %q puts it into %s%s", why, call.Name, where, how), fix)
 	}
-	switch {
+	switch lower := strings.ToLower(p.Name); {
+	case p.Place == InHeader && !answers && slices.Contains(headersOfRequests, lower),
+		p.Place == InHeader && answers && slices.Contains(headersOfAnswers, lower):
+		return c.standard(p, refuse)
+	case p.Verbatim():
+		side, other := "an answer", "requests"
+		if !answers {
+			side, other = "a request", "answers"
+		}
+		return refuse(fmt.Sprintf("is in the header %q, which %s does not have: it belongs to %s", p.Name, side, other),
+			"give it another name")
 	case p.Place == InHeader && HeaderTaken(p.Name):
 		c.report(f.Place, "http-header", fmt.Sprintf("HTTP itself uses the header %q", p.Name),
 			"give it another name, such as: in header \""+syntax.PascalCase(call.Name)+"-"+syntax.PascalCase(f.Name)+"\"")
@@ -241,8 +280,55 @@ func (c *checker) placeable(call *schema.Call, p Placed) bool {
 	return true
 }
 
-// placedMessages refuses the mark in outside of messages that are nothing but requests
-// of calls with http.
+// standard refuses a field in a header that HTTP has a meaning for, unless it is a text.
+func (c *checker) standard(p Placed, refuse func(message, fix string) bool) bool {
+	f := p.Field
+	switch {
+	case f.Type.Kind != schema.KindText:
+		return refuse(fmt.Sprintf("is of type %s, and the header %q, which HTTP defines, is a text", f.Type.Short(), p.Name),
+			"write: "+f.Name+" text?")
+	case p.Is("If-None-Match") && f.Presence != schema.Optional:
+		return refuse(`is in the header "If-None-Match", which only some requests have`, "write: "+f.Name+" text?")
+	case !someFit(p):
+		what, fix := "text that can travel there", "write a pattern that printable ASCII can match"
+		if p.Is("ETag") {
+			what, fix = "entity-tag, such as \"a1\" with its quotes", `write, for example: where pattern "^\"[0-9a-z]*\"$"`
+		}
+		return refuse(fmt.Sprintf("is in the header %q, and its bounds allow no %s", p.Name, what), fix)
+	}
+	return true
+}
+
+// someFit tells whether the bounds of a field allow any text that can travel where it is placed.
+func someFit(p Placed) bool {
+	bounds := []*schema.Bounds{p.Field.Bounds}
+	if p.Field.Type.Named != nil {
+		bounds = append(bounds, p.Field.Type.Named.Bounds)
+	}
+	texts := []string{p.Pattern()}
+	low, high := uint64(0), uint64(schema.Unlimited)
+	for _, b := range bounds {
+		if b != nil && b.Length != nil {
+			low, high = max(low, b.Length.Low), min(high, b.Length.High)
+		}
+		if b != nil && b.Pattern != "" {
+			texts = append(texts, b.Pattern)
+		}
+	}
+	var nodes []*pattern.Node
+	for _, text := range texts {
+		node, problem := pattern.Parse(text)
+		if problem != nil {
+			return true // which is said where it stands
+		}
+		nodes = append(nodes, node)
+	}
+	_, fits, err := pattern.NewAutomaton(nodes...).Text(low, high, func(int) int { return 0 })
+	return fits || err != nil
+}
+
+// placedMessages refuses the mark in outside of messages that are nothing but requests,
+// or nothing but answers, of calls with http.
 func (c *checker) placedMessages(d *schema.Definitions) {
 	var placed []*schema.Field
 	watched := map[schema.Declaration]*schema.Message{}
@@ -257,23 +343,30 @@ func (c *checker) placedMessages(d *schema.Definitions) {
 	if len(placed) == 0 {
 		return
 	}
-	requests := map[*schema.Message]bool{}
+	// The side on which each message is used by calls with http, and what else uses it.
+	sides := map[*schema.Message]string{}
 	other := map[*schema.Message]source.Note{}
 	use := func(m *schema.Message, place source.Place, message string) {
 		if _, known := other[m]; !known && m != nil {
 			other[m] = source.Note{Place: place, Message: message}
 		}
 	}
-	for _, call := range c.calls {
+	side := func(m *schema.Message, call *schema.Call, name string, stream bool) {
 		switch {
-		case call.RequestStream:
-			use(call.Request, call.Place, "it is an element of a stream here")
+		case m == nil:
+		case stream:
+			use(m, call.Place, "it is an element of a stream here")
 		case call.HTTP == nil:
-			use(call.Request, call.Place, "it is the request of a call without http here")
-		case call.Request != nil:
-			requests[call.Request] = true
+			use(m, call.Place, "it is the "+name+" of a call without http here")
+		case sides[m] != "" && sides[m] != name:
+			use(m, call.Place, "it is the "+name+" here, and the "+sides[m]+" of another call")
+		default:
+			sides[m] = name
 		}
-		use(call.Response, call.Place, "it is an answer here")
+	}
+	for _, call := range c.calls {
+		side(call.Request, call, "request", call.RequestStream)
+		side(call.Response, call, "answer", call.ResponseStream)
 	}
 	for _, m := range d.Modules {
 		m.EachType(func(t *schema.Type, place source.Place) {
@@ -285,17 +378,23 @@ func (c *checker) placedMessages(d *schema.Definitions) {
 	for _, f := range placed {
 		m := f.Message
 		note, elsewhere := other[m]
-		where := fmt.Sprintf("%q travels in %s", f.Name, f.In.Place)
+		where := fmt.Sprintf("%q travels in a %s", f.Name, f.In.Place)
+		if f.In.Place == "query" {
+			where = fmt.Sprintf("%q travels in the query", f.Name)
+		}
 		switch {
 		case m.Stored:
 			c.report(f.Place, "placement",
 				fmt.Sprintf("%q is stored, and a field of it travels in %s", m.Name, f.In.Place),
-				"declare a message for the request alone")
+				"declare a message for the call alone")
 		case elsewhere:
-			c.report(f.Place, "placement", fmt.Sprintf("%s, but %q is not only a request of calls with http", where, m.Name),
-				"declare a message for the request alone", note)
-		case !requests[m]:
-			c.report(f.Place, "placement", fmt.Sprintf("%s, but %q is not a request of a call with http", where, m.Name),
+			c.mixed[m] = true
+			c.report(f.Place, "placement",
+				fmt.Sprintf("%s, but %q is not only a request, or only an answer, of calls with http", where, m.Name),
+				"declare a message for that alone", note)
+		case sides[m] == "":
+			c.report(f.Place, "placement",
+				fmt.Sprintf("%s, but %q is neither a request nor an answer of a call with http", where, m.Name),
 				"give the call an http clause, or remove the mark")
 		}
 	}

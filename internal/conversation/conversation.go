@@ -4,13 +4,14 @@
 // It must not know values, sockets or languages.
 //
 //	conversation.go  methods, statuses and media types
-//	places.go        where the fields of a request travel
+//	places.go        where the fields of requests and answers travel
 //	routes.go        paths: which requests reach which call
 //	credentials.go   what lets a request in
 //	check.go         what can't travel as it is written
 package conversation
 
 import (
+	"slices"
 	"strings"
 
 	"faithfulcourier/internal/schema"
@@ -51,6 +52,21 @@ func Status(c *schema.Call) int {
 		return 204
 	}
 	return 200
+}
+
+// redirects are the statuses of success with which an answer sends its reader elsewhere
+// (RFC 9110, section 15.4).
+var redirects = []int{301, 302, 303, 307, 308}
+
+// Redirects tells calls whose success sends the client to where the header Location says.
+func Redirects(c *schema.Call) bool { return slices.Contains(redirects, Status(c)) }
+
+// Succeeds tells whether a client of a call takes a status as success.
+func Succeeds(c *schema.Call, status int) bool {
+	if Redirects(c) {
+		return slices.Contains(redirects, status)
+	}
+	return status >= 200 && status <= 299
 }
 
 // HasBody tells whether a call's request can have a body (RFC 9110, section 9.3).

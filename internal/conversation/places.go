@@ -25,7 +25,7 @@ const (
 	InCookie Place = "cookie"
 )
 
-// Placed is a field of a request and where it travels in a call.
+// Placed is a field of a request or an answer, and where it travels in a call.
 type Placed struct {
 	Field *schema.Field
 	Place Place
@@ -39,6 +39,56 @@ func (p Placed) String() string {
 		return "the " + string(p.Place)
 	}
 	return fmt.Sprintf("the %s as %s", p.Place, p.Name)
+}
+
+// Verbatim tells whether a field travels in a header that HTTP itself has a meaning for:
+// as its text, without escapes (RFC 9110).
+func (p Placed) Verbatim() bool {
+	name := strings.ToLower(p.Name)
+	return p.Place == InHeader && (slices.Contains(headersOfRequests, name) || slices.Contains(headersOfAnswers, name))
+}
+
+// Sendable tells whether a text can travel where a field is placed.
+func (p Placed) Sendable(text string) bool {
+	switch {
+	case p.Place == InPath:
+		return text != "" && text != "." && text != ".."
+	case p.Is("ETag"):
+		return IsTag(text)
+	case p.Verbatim():
+		return printable(text)
+	}
+	return true
+}
+
+// Pattern is what every text matches that can travel in a header that HTTP has a meaning
+// for; "" for other places.
+func (p Placed) Pattern() string {
+	switch {
+	case p.Is("ETag"):
+		return `^(W/)?"[!#-~]*"$`
+	case p.Verbatim():
+		return `^([!-~]([ -~]*[!-~])?)?$`
+	}
+	return ""
+}
+
+// IsTag tells entity-tags (RFC 9110, section 8.8.3), of printable ASCII alone.
+func IsTag(text string) bool {
+	opaque := strings.TrimPrefix(text, "W/")
+	return printable(text) && len(opaque) >= 2 && opaque[0] == '"' && !strings.Contains(opaque, " ") &&
+		strings.IndexByte(opaque[1:], '"') == len(opaque)-2
+}
+
+// printable tells what can travel in a header as it is.
+func printable(text string) bool {
+	return strings.Trim(text, " ") == text &&
+		strings.IndexFunc(text, func(c rune) bool { return c < ' ' || c > '~' }) < 0
+}
+
+// Is tells whether a field travels in a header of some name (RFC 9110, section 5.1).
+func (p Placed) Is(header string) bool {
+	return p.Place == InHeader && strings.EqualFold(p.Name, header)
 }
 
 // Meets tells whether what is sent in one place is found in the other one. A path has
@@ -55,12 +105,27 @@ func (p Placed) Meets(other Placed) bool {
 
 // Places says where each field of a call's request travels, by number. Elements of
 // streams are never placed.
-func Places(c *schema.Call) (list []Placed) {
-	if c.Request == nil {
+func Places(c *schema.Call) []Placed {
+	return placesOf(c.Request, func(f *schema.Field) Placed { return PlaceOf(c, f) })
+}
+
+// AnswerPlaces says where each field of a call's answer travels, by number: in the body,
+// in a header, or in a cookie that is set. Elements of streams are never placed.
+func AnswerPlaces(c *schema.Call) []Placed {
+	return placesOf(c.Response, func(f *schema.Field) Placed {
+		if c.HTTP != nil && !c.ResponseStream && f.In != nil {
+			return marked(f)
+		}
+		return Placed{f, InBody, f.JSONName()}
+	})
+}
+
+func placesOf(m *schema.Message, place func(*schema.Field) Placed) (list []Placed) {
+	if m == nil {
 		return nil
 	}
-	for _, f := range c.Request.Fields {
-		list = append(list, PlaceOf(c, f))
+	for _, f := range m.Fields {
+		list = append(list, place(f))
 	}
 	return list
 }
@@ -72,27 +137,47 @@ func PlaceOf(c *schema.Call, f *schema.Field) Placed {
 	case slices.ContainsFunc(c.HTTP.Segments, func(s schema.Segment) bool { return s.Field == f }):
 		return Placed{f, InPath, f.Name}
 	case f.In != nil:
-		return Placed{f, Place(f.In.Place), cmp.Or(f.In.Name, f.JSONName())}
+		return marked(f)
 	case !HasBody(c):
 		return Placed{f, InQuery, f.JSONName()}
 	}
 	return Placed{f, InBody, f.JSONName()}
 }
 
+// marked is where the mark of a field places it.
+func marked(f *schema.Field) Placed {
+	return Placed{f, Place(f.In.Place), cmp.Or(f.In.Name, f.JSONName())}
+}
+
 // Outside lists the fields of a call's request that travel outside of the body.
-func Outside(c *schema.Call) []Placed {
-	return slices.DeleteFunc(Places(c), func(p Placed) bool { return p.Place == InBody })
+func Outside(c *schema.Call) []Placed { return outside(Places(c)) }
+
+// AnswerOutside lists the fields of a call's answer that travel outside of the body.
+func AnswerOutside(c *schema.Call) []Placed { return outside(AnswerPlaces(c)) }
+
+func outside(places []Placed) []Placed {
+	return slices.DeleteFunc(slices.Clone(places), func(p Placed) bool { return p.Place == InBody })
 }
 
 // Split parts a request into what travels in the body and what travels elsewhere;
 // either may be nil. Their fields are the same ones. Where nothing travels elsewhere,
 // the body is the request itself.
 func Split(c *schema.Call) (body, elsewhere *schema.Message) {
-	if c.Request == nil {
+	return split(c.Request, Places(c), HasBody(c))
+}
+
+// SplitAnswer is Split for an answer. Where all of it travels elsewhere there is no body.
+func SplitAnswer(c *schema.Call) (body, elsewhere *schema.Message) {
+	places := AnswerPlaces(c)
+	return split(c.Response, places, len(outside(places)) < len(places))
+}
+
+func split(m *schema.Message, places []Placed, hasBody bool) (body, elsewhere *schema.Message) {
+	if m == nil {
 		return nil, nil
 	}
-	body, elsewhere = &schema.Message{Decl: c.Request.Decl}, &schema.Message{Decl: c.Request.Decl}
-	for _, p := range Places(c) {
+	body, elsewhere = &schema.Message{Decl: m.Decl}, &schema.Message{Decl: m.Decl}
+	for _, p := range places {
 		part := elsewhere
 		if p.Place == InBody {
 			part = body
@@ -101,8 +186,8 @@ func Split(c *schema.Call) (body, elsewhere *schema.Message) {
 	}
 	switch {
 	case len(elsewhere.Fields) == 0:
-		return c.Request, nil
-	case !HasBody(c):
+		return m, nil
+	case !hasBody:
 		return nil, elsewhere
 	}
 	return body, elsewhere
@@ -112,9 +197,40 @@ func Split(c *schema.Call) (body, elsewhere *schema.Message) {
 // fields that are not placed elsewhere. It is nil for calls without a body and for those
 // whose body is the request.
 func Body(c *schema.Call, name string) *schema.Message {
-	body, elsewhere := Split(c)
+	return rest(c, name, Split)
+}
+
+// AnswerBody is Body for an answer.
+func AnswerBody(c *schema.Call, name string) *schema.Message {
+	return rest(c, name, SplitAnswer)
+}
+
+func rest(c *schema.Call, name string, split func(*schema.Call) (body, elsewhere *schema.Message)) *schema.Message {
+	body, elsewhere := split(c)
 	if body == nil || elsewhere == nil {
 		return nil
 	}
 	return &schema.Message{Decl: schema.Decl{Module: c.Service.Module, Name: name}, Fields: body.Fields}
 }
+
+// AnswerHasBody tells whether the answer of a call that does not stream it has a body.
+func AnswerHasBody(c *schema.Call) bool {
+	body, _ := SplitAnswer(c)
+	return body != nil && Status(c) != 204 && Status(c) != 205
+}
+
+// AnswerMayBeEmpty tells whether an answer reads as it should where no body comes: fields
+// of it travel elsewhere, and the others may all be absent.
+func AnswerMayBeEmpty(c *schema.Call) bool {
+	body, elsewhere := SplitAnswer(c)
+	return elsewhere != nil && (body == nil ||
+		!slices.ContainsFunc(body.Fields, func(f *schema.Field) bool { return f.Presence == schema.Required }))
+}
+
+// headersOfRequests and headersOfAnswers are the headers that HTTP itself has a meaning
+// for and that a field may be placed in all the same, by lower-case name: as its text, verbatim.
+var (
+	headersOfRequests = []string{"accept-language", "if-match", "if-none-match"}
+	headersOfAnswers  = []string{"cache-control", "content-disposition", "content-language", "etag", "last-modified",
+		"link", "location"}
+)

@@ -38,7 +38,7 @@ type Caller struct {
 	call    *schema.Call
 	options Options
 	web     *web.Call
-	body    *schema.Message // what travels in the body; nil for nothing
+	body    *schema.Message // what travels in the request's body; nil for nothing
 	client  *web.Client
 	seen    Exchange
 	binary  bool
@@ -99,6 +99,10 @@ func NewCaller(c *schema.Call, options Options) *Caller {
 		if k.body = conversation.Body(c, c.Request.Name); k.body == nil {
 			k.body = c.Request
 		}
+	}
+	if t := k.web.Travel; t != nil {
+		t.BodyOf = func(m web.Message) wire.Message { return m.(*outgoing).body }
+		t.Place = func(m web.Message, p *web.Parameters) { place(t.Placed, m.(*outgoing).fields, p) }
 	}
 	k.dial()
 	return k
@@ -189,14 +193,22 @@ func refusalOf(t *schema.Message, data []byte) *Refusal {
 	return nil
 }
 
-// outgoing prepares a request that was written in JSON.
-func (k *Caller) outgoing(request []byte) (web.Outgoing, error) {
+// outgoing is a request of which not all travels in the body.
+type outgoing struct {
+	body   *raw
+	fields map[string]json.RawMessage // by their names in JSON
+}
+
+func (*outgoing) AppendViolations(list []wire.Violation, _ string) []wire.Violation { return list }
+
+// outgoing prepares a request that was written in JSON; nil for "()".
+func (k *Caller) outgoing(request []byte) (web.Message, error) {
 	if k.call.Request == nil {
-		return web.Outgoing{}, nil
+		return nil, nil
 	}
 	refused := k.Check(request)
 	if refused != nil && !k.options.Unchecked {
-		return web.Outgoing{}, refused
+		return nil, refused
 	}
 	if refused == nil || refused.Unreadable == nil {
 		// As a stub would write it.
@@ -205,23 +217,18 @@ func (k *Caller) outgoing(request []byte) (web.Outgoing, error) {
 			request = text
 		}
 	}
-	whole := &raw{json: request}
-	out := web.Outgoing{Message: whole}
-	body := request
-	if len(k.web.Placed) > 0 {
-		fields := map[string]json.RawMessage{}
-		if err := json.Unmarshal(request, &fields); err != nil {
-			return out, fmt.Errorf("a request whose fields travel in different places can only be sent as a JSON object: %w",
-				err)
-		}
-		out.Place = func(_ wire.Message, p *web.Parameters) { place(k.web, fields, p) }
-		body = without(request, k.web.Placed)
+	if k.web.Travel == nil {
+		return k.payload(k.body, request)
 	}
-	if k.body == nil {
-		return out, nil
+	out := &outgoing{fields: map[string]json.RawMessage{}}
+	if err := json.Unmarshal(request, &out.fields); err != nil {
+		return nil, fmt.Errorf("a request whose fields travel in different places can only be sent as a JSON object: %w",
+			err)
 	}
-	payload, err := k.payload(k.body, body)
-	out.Body = payload
+	var err error
+	if k.body != nil {
+		out.body, err = k.payload(k.body, without(request, k.web.Travel.Placed))
+	}
 	return out, err
 }
 
@@ -277,13 +284,20 @@ func (k *Caller) Do(ctx context.Context, request []byte) (*Answer, error) {
 	if err != nil {
 		return nil, err
 	}
-	return k.answer(func(into wire.Message) error { return k.client.Do(ctx, k.web, out, into) })
+	return k.answer(func(into web.Message) error { return k.client.Do(ctx, k.web, out, into) })
 }
 
 // answer reads what a call is answered with.
-func (k *Caller) answer(do func(into wire.Message) error) (*Answer, error) {
-	if k.call.Response == nil {
+func (k *Caller) answer(do func(into web.Message) error) (*Answer, error) {
+	switch {
+	case k.call.Response == nil:
 		return &Answer{}, declaredOf(do(nil))
+	case k.web.AnswerTravel != nil:
+		got := &message{typ: k.call.Response}
+		if err := do(got); err != nil {
+			return nil, declaredOf(err)
+		}
+		return &Answer{Message: got.value}, nil
 	}
 	got := &raw{}
 	if err := do(got); err != nil {
@@ -377,7 +391,7 @@ func (s *Sending) Finish() (*Answer, error) {
 	if s.talk != nil {
 		return nil, s.talk.Finish()
 	}
-	return s.k.answer(func(into wire.Message) error {
+	return s.k.answer(func(into web.Message) error {
 		if into == nil {
 			return s.sender.Sender.Finish()
 		}

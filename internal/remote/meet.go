@@ -8,6 +8,7 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 	"sync"
 
@@ -24,6 +25,7 @@ type Counterpart struct {
 
 	mu   sync.Mutex
 	seen Met
+	body []byte // of the last answer
 }
 
 // Met is what happened when a client called a server of other definitions.
@@ -36,6 +38,7 @@ type Met struct {
 	Problem *web.Problem   // that it says, or nil
 	Served  string         // full name of the call that served it, or ""
 	Request *value.Message // as the server read it, or nil
+	Answer  *value.Message // as the client read it, or nil
 	Err     error          // what the client says of the answer; nil when it took it
 }
 
@@ -43,7 +46,8 @@ type Met struct {
 // answer can be made.
 func NewCounterpart(defs *schema.Definitions) (*Counterpart, error) {
 	s := &Counterpart{}
-	mock, err := NewMock(defs, nil, MockOptions{Record: func(r *Recorded) { s.seen.Served = r.Call },
+	mock, err := NewMock(defs, nil, MockOptions{OnError: func(error) {},
+		Record: func(r *Recorded) { s.seen.Served = r.Call },
 		Log: func(l *Logged) {
 			if s.seen.Served == "" {
 				s.seen.Served = l.Call
@@ -97,20 +101,14 @@ func (s *Counterpart) meet(
 		s.serve(r)
 		return s.met(), nil
 	}
-	k := NewCaller(c, Options{Base: "http://counterpart.invalid", Binary: binary, Unchecked: true,
-		Credentials: standIns(shown)})
-	k.intake = func(r *http.Request, _ func(*http.Request) (*http.Response, error)) (*http.Response, error) {
-		return s.serve(r), nil
-	}
-	var text []byte
-	if request != nil {
-		var err error
-		if text, err = value.EncodeJSONWithout(request); err != nil {
-			return nil, err
-		}
+	k := s.caller(c, s.serve, binary)
+	k.options.Credentials = standIns(shown)
+	k.dial()
+	text, err := textOf(request)
+	if err != nil {
+		return nil, err
 	}
 	var answer *Answer
-	var err error
 	if c.ResponseStream {
 		for answer, err = range k.Elements(ctx, text) {
 			break // the first one tells enough
@@ -121,11 +119,90 @@ func (s *Counterpart) meet(
 	if s.seen.Status == 0 {
 		return nil, fmt.Errorf("nothing was sent: %w", err)
 	}
-	s.seen.Err = err
-	if err == nil && answer != nil && answer.Refused != nil {
-		s.seen.Err = answer.Refused
-	}
+	s.understood(answer, err)
 	return s.met(), nil
+}
+
+// understood keeps what the client made of the answer.
+func (s *Counterpart) understood(answer *Answer, err error) {
+	s.seen.Err = err
+	if err == nil && answer != nil {
+		s.seen.Answer, s.seen.Err = answer.Message, answer.Refused
+	}
+}
+
+// MeetAnswer has the server give an answer of a call, to a request of its own, and hands
+// what it says to the client of a call of other definitions. Neither call streams. Header is
+// that of the answer.
+func (s *Counterpart) MeetAnswer(
+	ctx context.Context, client, server *schema.Call, asked, request, answer *value.Message, binary bool,
+) (*Met, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.seen = Met{}
+	s.mock.answers = &reply{note: "given"}
+	if answer != nil {
+		s.mock.answers.answer = made(answer)
+	}
+	defer func() { s.mock.answers = nil }()
+	var given *http.Response
+	own := s.caller(server, func(r *http.Request) *http.Response {
+		given = s.serve(r)
+		return given
+	}, binary)
+	if text, err := textOf(request); err != nil {
+		return nil, err
+	} else if _, err := own.once(ctx, text); given == nil || given.StatusCode >= 400 {
+		return nil, fmt.Errorf("the answer can't be given: %w", err)
+	}
+	status, header, body := given.StatusCode, given.Header, s.body
+	sent := false
+	other := s.caller(client, func(r *http.Request) *http.Response {
+		sent = true
+		return answerTo(r, status, header, body)
+	}, binary)
+	text, err := textOf(asked)
+	if err != nil {
+		return nil, err
+	}
+	got, err := other.once(ctx, text)
+	if !sent {
+		return nil, fmt.Errorf("nothing was sent: %w", err)
+	}
+	s.seen.Header = header
+	s.understood(got, err)
+	return s.met(), nil
+}
+
+// once makes a call whose answer is no stream; a request that is one has no elements.
+func (k *Caller) once(ctx context.Context, request []byte) (*Answer, error) {
+	if !k.call.RequestStream {
+		return k.Do(ctx, request)
+	}
+	sending, err := k.Open(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer sending.Close()
+	return sending.Finish()
+}
+
+// caller is a client of a call whose requests go to a function.
+func (s *Counterpart) caller(c *schema.Call, answer func(*http.Request) *http.Response, binary bool) *Caller {
+	k := NewCaller(c, Options{Base: "http://counterpart.invalid", Binary: binary, Unchecked: true,
+		Credentials: standIns(slices.Concat(c.Needs...))})
+	k.intake = func(r *http.Request, _ func(*http.Request) (*http.Response, error)) (*http.Response, error) {
+		return answer(r), nil
+	}
+	return k
+}
+
+// textOf is a request as a caller takes it; nil for "()".
+func textOf(request *value.Message) ([]byte, error) {
+	if request == nil {
+		return nil, nil
+	}
+	return value.EncodeJSONWithout(request)
 }
 
 func (s *Counterpart) met() *Met {
@@ -169,9 +246,15 @@ func (s *Counterpart) serve(r *http.Request) *http.Response {
 			s.seen.Problem = &p
 		}
 	}
-	return &http.Response{StatusCode: w.status, Status: fmt.Sprintf("%d %s", w.status, http.StatusText(w.status)),
+	s.body = w.body.Bytes()
+	return answerTo(r, w.status, w.header, s.body)
+}
+
+// answerTo is an answer as a client gets it.
+func answerTo(r *http.Request, status int, header http.Header, body []byte) *http.Response {
+	return &http.Response{StatusCode: status, Status: fmt.Sprintf("%d %s", status, http.StatusText(status)),
 		Proto: "HTTP/1.1", ProtoMajor: 1, ProtoMinor: 1,
-		Header: w.header, Body: io.NopCloser(&w.body), ContentLength: int64(w.body.Len()), Request: r}
+		Header: header, Body: io.NopCloser(bytes.NewReader(body)), ContentLength: int64(len(body)), Request: r}
 }
 
 // memory is an answer that is written into memory.

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"strings"
 
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/stubs/golang/support/web"
 	"faithfulcourier/internal/stubs/golang/support/wire"
@@ -23,14 +24,23 @@ type message struct {
 // made writes a value in both encodings.
 func made(v *value.Message) *message {
 	m := &message{typ: v.Type, value: v}
-	m.json, m.made = value.EncodeJSON(v)
-	if m.made == nil {
-		m.cbor, m.made = value.EncodeCBOR(v)
-	}
+	m.write()
 	return m
 }
 
+// write writes what was read, or made, unless that has been done.
+func (m *message) write() {
+	if m.json != nil || m.made != nil || m.value == nil {
+		return
+	}
+	m.json, m.made = value.EncodeJSON(m.value)
+	if m.made == nil {
+		m.cbor, m.made = value.EncodeCBOR(m.value)
+	}
+}
+
 func (m *message) AppendCBOR(b []byte, w *wire.Writer) []byte {
+	m.write()
 	if m.made != nil {
 		w.Fail(m.made)
 	}
@@ -38,6 +48,7 @@ func (m *message) AppendCBOR(b []byte, w *wire.Writer) []byte {
 }
 
 func (m *message) AppendJSON(b []byte, w *wire.Writer) []byte {
+	m.write()
 	if m.json == nil && m.made != nil {
 		w.Fail(m.made)
 	}
@@ -129,10 +140,51 @@ func (r *raw) AppendViolations(list []wire.Violation, _ string) []wire.Violation
 	return append(list, r.check()...)
 }
 
-// place puts the fields of a request that travel outside of the body where they
+// travelOf is how a message travels of which some fields are outside of the body: its
+// values are those of type *message. rest is what is left for the body, or nil.
+func travelOf(whole *schema.Message, places []conversation.Placed, rest *schema.Message) *web.Travel {
+	t := &web.Travel{Placed: placedOf(places)}
+	if rest != nil {
+		t.NewBody = func() wire.Message { return &message{typ: rest} }
+	}
+	t.BodyOf = func(m web.Message) wire.Message {
+		v := m.(*message).value
+		part := &value.Message{Type: rest, Fields: map[int]value.Value{}, Unlisted: v.Unlisted}
+		for _, f := range rest.Fields {
+			if field, there := v.Fields[f.Number]; there {
+				part.Fields[f.Number] = field
+			}
+		}
+		return made(part)
+	}
+	t.Place = func(m web.Message, p *web.Parameters) {
+		if err := m.(*message).made; err != nil {
+			p.Fail(err)
+			return
+		}
+		fields := map[string]json.RawMessage{}
+		_ = json.Unmarshal(m.(*message).json, &fields) // it was written just now
+		place(t.Placed, fields, p)
+	}
+	t.Take = func(m web.Message, body wire.Message, a *web.Arguments) {
+		inBody, _ := body.(*message)
+		take(t.Placed, whole, m.(*message), inBody, a)
+	}
+	return t
+}
+
+func placedOf(places []conversation.Placed) (list []web.Placed) {
+	for _, p := range places {
+		list = append(list, web.Placed{Number: p.Field.Number, Name: p.Field.JSONName(), In: string(p.Place),
+			Parameter: p.Name})
+	}
+	return list
+}
+
+// place puts the fields of a message that travel outside of the body where they
 // belong: each by its text in JSON, without quotes.
-func place(call *web.Call, fields map[string]json.RawMessage, p *web.Parameters) {
-	for _, f := range call.Placed {
+func place(placed []web.Placed, fields map[string]json.RawMessage, p *web.Parameters) {
+	for _, f := range placed {
 		text, ok := fields[f.Name]
 		if !ok || string(text) == "null" {
 			continue
@@ -158,23 +210,23 @@ func place(call *web.Call, fields map[string]json.RawMessage, p *web.Parameters)
 	}
 }
 
-// take reads the fields of a request that travel outside of the body into its
+// take reads the fields of a message that travel outside of the body into its
 // value, beside those of the body.
-func take(call *web.Call, c *schema.Call, request, body *message, a *web.Arguments) {
-	v := &value.Message{Type: c.Request, Fields: map[int]value.Value{}}
+func take(placed []web.Placed, t *schema.Message, whole, body *message, a *web.Arguments) {
+	v := &value.Message{Type: t, Fields: map[int]value.Value{}}
 	if body != nil && body.value != nil {
 		for number, field := range body.value.Fields {
 			v.Fields[number] = field
 		}
 		v.Unlisted = body.value.Unlisted
-		var unknown []wire.UnlistedField
+		var unlisted []wire.UnlistedField
 		for _, u := range v.Unlisted {
-			unknown = append(unknown, wire.UnlistedField{Number: u.Number, Name: u.Name})
+			unlisted = append(unlisted, wire.UnlistedField{Number: u.Number, Name: u.Name})
 		}
-		a.Rest(call.Placed, unknown)
+		a.Rest(unlisted)
 	}
-	for _, p := range call.Placed {
-		f := c.Request.ByNumber(p.Number)
+	for i, p := range placed {
+		f := t.ByNumber(p.Number)
 		read := func(t *schema.Type, into func(value.Value)) func(*wire.JSONReader) {
 			return func(r *wire.JSONReader) {
 				r.Item(func(item []byte, items int) *wire.Error {
@@ -186,17 +238,17 @@ func take(call *web.Call, c *schema.Call, request, body *message, a *web.Argumen
 		}
 		if f.Type.Kind == schema.KindList {
 			list := value.List{}
-			a.List(p, shapeOf(f.Type.Elem), read(f.Type.Elem, func(one value.Value) { list = append(list, one) }))
+			a.List(i, shapeOf(f.Type.Elem), read(f.Type.Elem, func(one value.Value) { list = append(list, one) }))
 			v.Fields[f.Number] = list
 			continue
 		}
-		there := a.Scalar(p, f.Presence != schema.Required, shapeOf(f.Type),
+		there := a.Scalar(i, f.Presence != schema.Required, shapeOf(f.Type),
 			read(f.Type, func(one value.Value) { v.Fields[f.Number] = one }))
 		if !there && f.Presence == schema.Defaulted {
 			v.Fields[f.Number] = value.Default(f.Default)
 		}
 	}
-	request.value = v
+	whole.value = v
 }
 
 // shapeOf is how the JSON of a type relates to its text outside of a body.

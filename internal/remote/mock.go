@@ -8,6 +8,7 @@ import (
 	"maps"
 	"math/rand/v2"
 	"net/http"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -28,6 +29,7 @@ type MockOptions struct {
 	Faults        float64          // the share of calls that fail or are slow, 0 to 1
 	Log           func(*Logged)    // told of each request when it has been answered; may be nil
 	Record        func(*Recorded)  // told of each call that was answered; may be nil
+	OnError       func(error)      // told what the caller is not; nil for the log of the program
 	Now           func() time.Time // nil for the clock
 }
 
@@ -57,6 +59,7 @@ type Mock struct {
 	defaults map[*schema.Call]*reply
 	took     func(c *schema.Call, request *value.Message) // told of each request that reaches a call; may be nil
 	fails    *declared                                    // what every call fails with; nil for none
+	answers  *reply                                       // what every call is answered with; nil for none
 
 	mu  sync.Mutex
 	rng *rand.Rand
@@ -92,6 +95,9 @@ func NewMock(defs *schema.Definitions, sheet *Sheet, options MockOptions) (*Mock
 		routes = append(routes, m.route(c))
 	}
 	serving := []web.ServerOption{web.WithBase(options.Base), web.WithOrigins(options.Origins...)}
+	if options.OnError != nil {
+		serving = append(serving, web.WithOnError(func(_ context.Context, _ string, err error) { options.OnError(err) }))
+	}
 	if sheet != nil && len(sheet.credentials) > 0 {
 		serving = append(serving, web.WithAuthorizer(sheet.authorize))
 	}
@@ -129,13 +135,44 @@ func (m *Mock) standard(c *schema.Call) (*reply, error) {
 		if err != nil {
 			return nil, err
 		}
-		r.stream = append(r.stream, made(v))
+		r.stream = append(r.stream, made(Sendable(c, v)))
 	}
 	r.answer = r.stream[0]
 	if r.note == "made" && !c.ResponseStream && c.Request != nil {
 		r.repeats = repeated(c.Request, c.Response)
 	}
 	return r, nil
+}
+
+// Sendable is an answer with texts in headers that HTTP has a meaning for that can travel
+// there: entity-tags in ETag, say; and, where its status has no body, without what would be in
+// one. What can be sent already stays as it is.
+func Sendable(c *schema.Call, answer *value.Message) *value.Message {
+	answer = &value.Message{Type: answer.Type, Fields: maps.Clone(answer.Fields), Unlisted: answer.Unlisted}
+	if body, elsewhere := conversation.SplitAnswer(c); body != nil && elsewhere != nil && !conversation.AnswerHasBody(c) {
+		for _, f := range body.Fields {
+			delete(answer.Fields, f.Number)
+			if f.Presence == schema.Defaulted {
+				answer.Fields[f.Number] = value.Default(f.Default)
+			}
+		}
+	}
+	for _, p := range conversation.AnswerOutside(c) {
+		f := p.Field
+		text, isText := answer.Fields[f.Number].(string)
+		if !isText || p.Sendable(text) {
+			continue
+		}
+		within := []*schema.Bounds{{Pattern: p.Pattern()}, f.Bounds}
+		if f.Type.Named != nil {
+			within = append(within, f.Type.Named.Bounds)
+		}
+		within = slices.DeleteFunc(within, func(b *schema.Bounds) bool { return b == nil })
+		if fits, ok := value.MatchingText(within, nil); ok {
+			answer.Fields[f.Number] = fits
+		}
+	}
+	return answer
 }
 
 // repeated pairs the fields of an answer with those of the request that have the
@@ -175,19 +212,7 @@ func (m *Mock) route(c *schema.Call) web.Route {
 	call := callOf(c)
 	r := web.Route{Call: call, Implemented: true, Answers: c.Response != nil && !c.ResponseStream}
 	if c.Request != nil {
-		r.NewRequest = func() wire.Message { return &message{typ: c.Request} }
-	}
-	if len(call.Placed) > 0 {
-		r.Take = func(request, body wire.Message, a *web.Arguments) {
-			inBody, _ := body.(*message)
-			if call.Bodiless {
-				inBody = nil
-			}
-			take(call, c, request.(*message), inBody, a)
-		}
-		if rest := conversation.Body(c, c.Request.Name); rest != nil {
-			r.NewBody = func() wire.Message { return &message{typ: rest} }
-		}
+		r.NewRequest = func() web.Message { return &message{typ: c.Request} }
 	}
 	switch {
 	case conversation.BothWays(c):
@@ -196,15 +221,15 @@ func (m *Mock) route(c *schema.Call) web.Route {
 			return m.converse(ctx, c, elements, send)
 		}
 	case c.RequestStream:
-		r.Receive = func(ctx context.Context, elements web.Elements) (wire.Message, error) {
+		r.Receive = func(ctx context.Context, elements web.Elements) (web.Message, error) {
 			return m.receive(ctx, c, elements)
 		}
 	case c.ResponseStream:
-		r.Send = func(ctx context.Context, request wire.Message, send web.Send) error {
+		r.Send = func(ctx context.Context, request web.Message, send web.Send) error {
 			return m.send(ctx, c, request, send)
 		}
 	default:
-		r.Serve = func(ctx context.Context, request wire.Message) (wire.Message, error) {
+		r.Serve = func(ctx context.Context, request web.Message) (web.Message, error) {
 			v := valueOf(request)
 			answer, err := m.unary(ctx, c, v)
 			m.record(c, v, nil, answer, nil, err)
@@ -215,7 +240,7 @@ func (m *Mock) route(c *schema.Call) web.Route {
 }
 
 // valueOf is the value of a request; nil for "()".
-func valueOf(request wire.Message) *value.Message {
+func valueOf(request web.Message) *value.Message {
 	if request == nil {
 		return nil
 	}
@@ -234,6 +259,9 @@ func (m *Mock) choose(ctx context.Context, c *schema.Call, request *value.Messag
 		if chosen != nil {
 			r = chosen
 		}
+	}
+	if m.answers != nil {
+		r = m.answers
 	}
 	if m.fails != nil {
 		r = &reply{note: "failure", failed: m.fails, streams: true}
@@ -286,7 +314,7 @@ func wait(ctx context.Context, d time.Duration) error {
 }
 
 // unary answers a call without streams.
-func (m *Mock) unary(ctx context.Context, c *schema.Call, request *value.Message) (wire.Message, error) {
+func (m *Mock) unary(ctx context.Context, c *schema.Call, request *value.Message) (web.Message, error) {
 	r, err := m.choose(ctx, c, request)
 	switch {
 	case err != nil:
@@ -300,7 +328,7 @@ func (m *Mock) unary(ctx context.Context, c *schema.Call, request *value.Message
 }
 
 // send answers a call with a stream.
-func (m *Mock) send(ctx context.Context, c *schema.Call, request wire.Message, send web.Send) (err error) {
+func (m *Mock) send(ctx context.Context, c *schema.Call, request web.Message, send web.Send) (err error) {
 	v := valueOf(request)
 	var sent []*message
 	defer func() { m.record(c, v, nil, nil, sent, err) }()
@@ -333,7 +361,7 @@ func (m *Mock) send(ctx context.Context, c *schema.Call, request wire.Message, s
 }
 
 // receive answers a stream: by its first element.
-func (m *Mock) receive(ctx context.Context, c *schema.Call, elements web.Elements) (answer wire.Message, err error) {
+func (m *Mock) receive(ctx context.Context, c *schema.Call, elements web.Elements) (answer web.Message, err error) {
 	var first *value.Message
 	var all []*value.Message
 	defer func() { m.record(c, nil, all, answer, nil, err) }()
@@ -478,7 +506,7 @@ func (w *seenWriter) Write(b []byte) (int, error) {
 }
 
 // record tells what a call was asked and answered.
-func (m *Mock) record(c *schema.Call, request *value.Message, requests []*value.Message, answer wire.Message,
+func (m *Mock) record(c *schema.Call, request *value.Message, requests []*value.Message, answer web.Message,
 	answers []*message, err error) {
 	if m.options.Record == nil || errors.Is(err, context.Canceled) || errors.Is(err, io.ErrUnexpectedEOF) {
 		return

@@ -23,14 +23,15 @@ import (
 // declares, as messages.
 func callOf(c *schema.Call) *web.Call {
 	call := &web.Call{Name: c.FullName(), Method: conversation.Method(c), Path: conversation.Path(c), Safe: c.Safe,
-		Idempotent: c.Idempotent,
-		Bodiless:   conversation.Bodiless(c), RequestStream: c.RequestStream, AnswerStream: c.ResponseStream}
+		Idempotent: c.Idempotent, RequestStream: c.RequestStream, AnswerStream: c.ResponseStream}
 	if c.HTTP != nil {
 		call.Status = c.HTTP.Status
 	}
-	for _, p := range conversation.Outside(c) {
-		call.Placed = append(call.Placed, web.Placed{Number: p.Field.Number, Name: p.Field.JSONName(), In: string(p.Place),
-			Parameter: p.Name})
+	if placed := conversation.Outside(c); len(placed) > 0 || conversation.Bodiless(c) {
+		call.Travel = travelOf(c.Request, placed, conversation.Body(c, c.Request.Name))
+	}
+	if placed := conversation.AnswerOutside(c); len(placed) > 0 {
+		call.AnswerTravel = travelOf(c.Response, placed, conversation.AnswerBody(c, c.Response.Name))
 	}
 	for _, all := range c.Needs {
 		var needed []*web.Credential

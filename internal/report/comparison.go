@@ -418,6 +418,9 @@ func (p *Printer) proof(w *verdict.Proof, writer, ref string, checked bool) {
 	case w.Request != "":
 		p.exchange(w, writer, ref)
 		return
+	case w.Answer != "":
+		p.answered(w)
+		return
 	case w.JSON == "":
 		p.Line("      %s %s", w.Reader, p.In(Bold, w.Outcome))
 		return
@@ -444,6 +447,18 @@ func (p *Printer) proof(w *verdict.Proof, writer, ref string, checked bool) {
 		return
 	}
 	p.tryIt("try it:", w, ref, checked)
+}
+
+// answered writes an answer that proves a break: how it began, and what it says in all.
+func (p *Printer) answered(w *verdict.Proof) {
+	p.Line("      %s %s answers %s with %s", p.In(Faint, "proof:"), w.Writer, w.Message, p.In(Blue, w.Answer))
+	if w.JSON != "" && len(w.JSON) <= copied {
+		for i, line := range wrap(w.JSON, 90) {
+			label := map[bool]string{true: "which is", false: "        "}[i == 0]
+			p.Line("        %s %s", p.In(Faint, label), p.In(Blue, line))
+		}
+	}
+	p.Line("      %s %s", w.Reader, p.In(Bold, w.Outcome))
 }
 
 // sides are what the two sides of an effect are called: the writer's first.
@@ -549,6 +564,7 @@ type proofJSON struct {
 	Outcome string   `json:"outcome,omitempty"`
 	Code    []string `json:"code,omitempty"`
 	Request string   `json:"request,omitempty"` // of HTTP: method and target
+	Answer  string   `json:"answer,omitempty"`  // of HTTP: how the answer began
 	Alone   bool     `json:"alone,omitempty"`   // other changes were undone, which hide it
 }
 
@@ -586,7 +602,8 @@ func effect(e *verdict.Effect) effectJSON {
 	}
 	if w := e.Proof; w != nil {
 		j.Proof = &proofJSON{Message: w.Message, Writer: w.Writer, Reader: w.Reader, JSON: w.JSON,
-			Binary: hex.EncodeToString(w.Binary), Outcome: w.Outcome, Code: w.Code, Request: w.Request, Alone: w.Alone}
+			Binary: hex.EncodeToString(w.Binary), Outcome: w.Outcome, Code: w.Code, Request: w.Request,
+			Answer: w.Answer, Alone: w.Alone}
 	}
 	return j
 }

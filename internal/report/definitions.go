@@ -301,13 +301,14 @@ type callJSON struct {
 	AnswerStream  bool           `json:"answer_stream"`
 	Status        int            `json:"status,omitempty"` // of success, where one is given
 	Places        []placeOfField `json:"places"`
+	AnswerPlaces  []placeOfField `json:"answer_places"`
 	Fails         []string       `json:"fails"`
 	Needs         [][]string     `json:"needs"` // one of these, of it all; [] for nothing
 	Safe          bool           `json:"safe"`
 	Idempotent    bool           `json:"idempotent"`
 }
 
-// placeOfField says where a field of a request travels.
+// placeOfField says where a field of a request or an answer travels.
 type placeOfField struct {
 	Field string `json:"field"`
 	Place string `json:"place"` // "path", "query", "header", "cookie" or "body"
@@ -427,12 +428,15 @@ func serviceOf(s *schema.Service) serviceJSON {
 		x := callJSON{Name: c.Name, Documentation: c.Doc, Deprecated: c.Deprecated, Method: conversation.Method(c),
 			Path: conversation.Path(c), Safe: c.Safe, Idempotent: c.Idempotent,
 			RequestStream: c.RequestStream, AnswerStream: c.ResponseStream, Fails: []string{}, Needs: [][]string{},
-			Places: []placeOfField{}}
+			Places: []placeOfField{}, AnswerPlaces: []placeOfField{}}
 		if c.HTTP != nil {
 			x.Status = c.HTTP.Status
 		}
 		for _, p := range conversation.Places(c) {
 			x.Places = append(x.Places, placeOfField{p.Field.Name, string(p.Place), p.Name})
+		}
+		for _, p := range conversation.AnswerPlaces(c) {
+			x.AnswerPlaces = append(x.AnswerPlaces, placeOfField{p.Field.Name, string(p.Place), p.Name})
 		}
 		for _, alternative := range c.Needs {
 			names := []string{}

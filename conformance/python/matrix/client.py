@@ -14,7 +14,7 @@ from uuid import UUID
 
 from gen.faithful.client import Cancellation, ClientOptions
 from gen.faithful.trace import current_trace
-from gen.faithful.web import MissingCredential, Problem, Trace, Unreachable
+from gen.faithful.web import MissingCredential, NotModified, Problem, Trace, Unreachable
 from gen.faithful.wire import Duration, Instant, InvalidRequest
 from gen.skerry.matrix import (
     BerthAnswer,
@@ -22,12 +22,18 @@ from gen.skerry.matrix import (
     CountRequest,
     EchoAnswer,
     EchoRequest,
+    Forgotten,
     LookRequest,
+    Moved,
+    MoveRequest,
+    Nothing,
     PierClient,
     PierFull,
     RefuseRequest,
     Side,
     SleepRequest,
+    Stamp,
+    StampRequest,
     Tick,
 )
 
@@ -136,6 +142,29 @@ def bound() -> None:
     with refused(InvalidRequest):
         client.look(LookRequest(code=".."))
     client.leave(LookRequest(code="EID"))
+
+
+def answer_headers() -> None:
+    encoding = "json" if sys.argv[2:] == ["json"] else "cbor"
+    request = StampRequest(code="kept", visit='a "b"; ü', how=' é, 100% "x" ')
+    stamp = client.stamp(request)
+    assert stamp == Stamp(
+        tag=f'"kept.{encoding}"', cache="max-age=60", count=4, visit=request.visit, name="kept", how=request.how
+    ), stamp
+    for known in (stamp.tag, f'"other", W/{stamp.tag}', "*"):
+        try:
+            client.stamp(StampRequest(code="kept", known=known))
+        except NotModified as unchanged:
+            assert unchanged.etag == stamp.tag, unchanged
+        else:
+            raise AssertionError("it is the same")
+    stamp = client.stamp(StampRequest(code="new", known=stamp.tag))
+    assert stamp == Stamp(tag=f'"new.{encoding}"', cache="private, no-cache", count=3, name="new"), stamp
+    moved = client.move(MoveRequest(to="/stamps/new?y=1"))
+    assert moved == Moved(at="/stamps/new?y=1", note="moved, to: ü"), moved
+    assert client.forget(StampRequest(code="3")) == Forgotten(visit="", left=3)
+    assert client.forget(StampRequest(code="x")) == Forgotten(visit="")
+    client.ping(Nothing())
 
 
 def answer_stream() -> None:
@@ -265,6 +294,7 @@ def not_implemented() -> None:
 CASES: list[Callable[[], None]] = [
     unary,
     bound,
+    answer_headers,
     answer_stream,
     request_stream,
     both_ways,

@@ -13,7 +13,7 @@ from uuid import UUID
 
 from gen.faithful.aio import AsyncClientOptions
 from gen.faithful.trace import current_trace
-from gen.faithful.web import MissingCredential, Problem, Trace, Unreachable
+from gen.faithful.web import MissingCredential, NotModified, Problem, Trace, Unreachable
 from gen.faithful.wire import Duration, Instant, InvalidRequest
 from gen.skerry.matrix import (
     AsyncPierClient,
@@ -21,11 +21,17 @@ from gen.skerry.matrix import (
     CountRequest,
     EchoAnswer,
     EchoRequest,
+    Forgotten,
     LookRequest,
+    Moved,
+    MoveRequest,
+    Nothing,
     PierFull,
     RefuseRequest,
     Side,
     SleepRequest,
+    Stamp,
+    StampRequest,
     Tick,
 )
 
@@ -125,6 +131,29 @@ async def bound() -> None:
     with refused(InvalidRequest):
         await client.look(LookRequest(code=".."))
     await client.leave(LookRequest(code="EID"))
+
+
+async def answer_headers() -> None:
+    encoding = "json" if sys.argv[2:] == ["json"] else "cbor"
+    request = StampRequest(code="kept", visit='a "b"; ü', how=' é, 100% "x" ')
+    stamp = await client.stamp(request)
+    assert stamp == Stamp(
+        tag=f'"kept.{encoding}"', cache="max-age=60", count=4, visit=request.visit, name="kept", how=request.how
+    ), stamp
+    for known in (stamp.tag, f'"other", W/{stamp.tag}', "*"):
+        try:
+            await client.stamp(StampRequest(code="kept", known=known))
+        except NotModified as unchanged:
+            assert unchanged.etag == stamp.tag, unchanged
+        else:
+            raise AssertionError("it is the same")
+    stamp = await client.stamp(StampRequest(code="new", known=stamp.tag))
+    assert stamp == Stamp(tag=f'"new.{encoding}"', cache="private, no-cache", count=3, name="new"), stamp
+    moved = await client.move(MoveRequest(to="/stamps/new?y=1"))
+    assert moved == Moved(at="/stamps/new?y=1", note="moved, to: ü"), moved
+    assert await client.forget(StampRequest(code="3")) == Forgotten(visit="", left=3)
+    assert await client.forget(StampRequest(code="x")) == Forgotten(visit="")
+    await client.ping(Nothing())
 
 
 async def answer_stream() -> None:
@@ -273,6 +302,7 @@ async def not_implemented() -> None:
 CASES: list[Callable[[], Awaitable[None]]] = [
     unary,
     bound,
+    answer_headers,
     answer_stream,
     request_stream,
     both_ways,

@@ -16,12 +16,18 @@ from gen.skerry.matrix import (
     EchoAnswer,
     EchoRequest,
     Ended,
+    Forgotten,
     Load,
     LookRequest,
+    Moved,
+    MoveRequest,
+    Nothing,
     Pier,
     PierFull,
     RefuseRequest,
     SleepRequest,
+    Stamp,
+    StampRequest,
     Tick,
     Total,
     serve_pier,
@@ -63,6 +69,25 @@ class Server(Pier):
         )
 
     async def look(self, request: LookRequest, context: Context) -> LookRequest:
+        return request
+
+    async def stamp(self, request: StampRequest, context: Context) -> Stamp:
+        return Stamp(
+            tag=f'"{request.code}"',
+            cache="max-age=60" if request.code == "kept" else None,
+            count=len(request.code),
+            visit=request.visit,
+            name=request.code,
+            how=request.how,
+        )
+
+    def move(self, request: MoveRequest, context: Context) -> Moved:
+        return Moved(at=request.to, note="moved, to: ü")
+
+    async def forget(self, request: StampRequest, context: Context) -> Forgotten:
+        return Forgotten(visit="", left=int(request.code) if request.code.isdecimal() else None)
+
+    async def ping(self, request: Nothing, context: Context) -> Nothing:
         return request
 
     def leave(self, request: LookRequest, context: Context) -> None:
@@ -182,6 +207,7 @@ def main() -> None:
             "heartbeat": heartbeat,
             "idle_timeout": idle,
             "base": base,
+            "cookies": {"visit": {"max_age": 3600, "same_site": "Strict"}},
         },
     )
     listener = listen(port=int(sys.argv[1]) if len(sys.argv) > 1 else 0)

@@ -74,6 +74,7 @@ type Proof struct {
 
 	Request     string   // of HTTP: the method and target that were sent
 	Credentials []string // that were shown with it, by full name
+	Answer      string   // of HTTP: how the answer began that was given
 }
 
 // Judged is a change with all that it does.

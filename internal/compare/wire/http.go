@@ -8,6 +8,7 @@ import (
 	"faithfulcourier/internal/compare/change"
 	"faithfulcourier/internal/compare/verdict"
 	"faithfulcourier/internal/conversation"
+	"faithfulcourier/internal/remote"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/value"
 )
@@ -43,13 +44,18 @@ func (m meeting) serverName() string {
 // httpEffect adds an effect on a call, or the call to an effect that says the
 // same of another one.
 func (j *Judge) httpEffect(f *change.Change, m meeting, v verdict.Verdict, sentence string, w *verdict.Proof) {
+	j.callEffect(f, m, verdict.Request, m.newReads, v, sentence, w)
+}
+
+func (j *Judge) callEffect(f *change.Change, m meeting, p verdict.Position, newReads bool, v verdict.Verdict,
+	sentence string, w *verdict.Proof) {
 	for _, e := range j.judged[f].Effects {
-		if e.Covers == "http" && e.NewReads == m.newReads && e.Sentence == sentence {
+		if e.Covers == "http" && e.Position == p && e.NewReads == newReads && e.Sentence == sentence {
 			e.Calls = append(e.Calls, callName(m.client))
 			return
 		}
 	}
-	j.add(f, &verdict.Effect{Covers: "http", Position: verdict.Request, NewReads: m.newReads,
+	j.add(f, &verdict.Effect{Covers: "http", Position: p, NewReads: newReads,
 		Calls: []string{callName(m.client)}, Verdict: v, Sentence: sentence, Proof: w})
 }
 
@@ -70,13 +76,22 @@ func (j *Judge) Route(f *change.Change) {
 
 // otherStatus tells of another status of success.
 func (j *Judge) otherStatus(f *change.Change, m meeting) {
-	if conversation.Status(m.client) != conversation.Status(m.server) {
-		j.judged[f].Effects = append(j.judged[f].Effects,
-			&verdict.Effect{Covers: "http", Position: verdict.Answer, NewReads: !m.newReads,
-				Calls: []string{callName(m.client)}, Verdict: verdict.Altering,
-				Sentence: fmt.Sprintf("%s answers %d where %s was told %d; stubs take any 2xx", m.serverName(),
-					conversation.Status(m.server), m.clientName(), conversation.Status(m.client))})
+	told, answered := conversation.Status(m.client), conversation.Status(m.server)
+	if told == answered {
+		return
 	}
+	e := &verdict.Effect{Covers: "http", Position: verdict.Answer, NewReads: !m.newReads,
+		Calls: []string{callName(m.client)}, Verdict: verdict.Altering,
+		Sentence: fmt.Sprintf("%s answers %d where %s was told %d", m.serverName(), answered, m.clientName(), told)}
+	switch {
+	case !conversation.Succeeds(m.client, answered):
+		e.Verdict, e.Proof = verdict.Breaking, j.meetAnswer(m, answerOf(m.server), nil)
+	case conversation.Redirects(m.client):
+		e.Sentence += "; stubs take any redirect"
+	default:
+		e.Sentence += "; stubs take any 2xx"
+	}
+	j.judged[f].Effects = append(j.judged[f].Effects, e)
 }
 
 // status judges an answer that is nothing now, or was: its status is another one.
@@ -277,6 +292,14 @@ func requestOf(c *schema.Call) *value.Message {
 		}
 	}
 	return m
+}
+
+// answerOf is the smallest answer of a call that can be sent; nil for "()".
+func answerOf(c *schema.Call) *value.Message {
+	if c.Response == nil {
+		return nil
+	}
+	return remote.Sendable(c, value.MinimalMessage(c.Response))
 }
 
 // pathPart is a value as a part of a path, or "" where it can't be one.

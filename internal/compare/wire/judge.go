@@ -23,9 +23,9 @@ type Judge struct {
 
 	walks   []*walker            // begun, to be walked
 	routes  *conversation.Routes // of OLD, once they were asked for
-	texts   map[bool]*textReader // by whether NEW reads
+	texts   map[crossing]*textReader
 	servers map[*schema.Definitions]*remote.Counterpart
-	parts   map[*schema.Message]change.CallPair // bodies of requests whose other fields travel elsewhere
+	parts   map[*schema.Message]part // bodies of messages whose other fields travel elsewhere
 
 	referenced map[schema.Declaration]bool // in OLD, by anything
 }
@@ -35,7 +35,7 @@ type Judge struct {
 // beside that, the methods that take a change add.
 func NewJudge(set *change.Set, promise verdict.Promise) *Judge {
 	j := &Judge{Set: set, promise: promise, judged: make(map[*change.Change]*verdict.Judged, len(set.Changes)),
-		parts: map[*schema.Message]change.CallPair{}}
+		parts: map[*schema.Message]part{}}
 	for _, c := range set.Changes {
 		j.judged[c] = &verdict.Judged{Change: c}
 	}
@@ -87,10 +87,18 @@ func (j *Judge) answers(encoding string) {
 	for _, newReads := range j.directions(verdict.Answer) {
 		walk := j.walker(crossing{newReads, encoding, encoding, verdict.Answer})
 		for _, c := range j.Calls {
-			old, new := c.Old.Response, c.New.Response
+			old, oldPlaced := answerBody(c.Old)
+			new, newPlaced := answerBody(c.New)
+			if oldPlaced || newPlaced {
+				old, new = together(old, new, j.Fields)
+			}
 			wm, rm := sidesOf(newReads, old, new)
+			if wm != nil && (oldPlaced || newPlaced) {
+				j.parts[wm] = part{c, true}
+			}
 			switch owner := j.callChange(c, change.CallAnswer); {
 			case old == nil && new == nil:
+			case rm != nil && wm == nil && readsNothing(c, newReads):
 			case old == nil || new == nil:
 				j.nothing(walk.crossing, owner, c, wm, rm)
 			default:
@@ -98,6 +106,25 @@ func (j *Judge) answers(encoding string) {
 			}
 		}
 	}
+}
+
+// answerBody is what of an answer travels in the body, and whether anything does not. Where
+// there is no body all the same, it is read as one in which nothing is.
+func answerBody(c *schema.Call) (body *schema.Message, placed bool) {
+	body, elsewhere := conversation.SplitAnswer(c)
+	if body == nil && elsewhere != nil {
+		body = &schema.Message{Decl: elsewhere.Decl}
+	}
+	return body, elsewhere != nil
+}
+
+// readsNothing tells whether the reader of a call's answers takes one without a body.
+func readsNothing(c change.CallPair, newReads bool) bool {
+	reader := c.Old
+	if newReads {
+		reader = c.New
+	}
+	return conversation.AnswerMayBeEmpty(reader)
 }
 
 func callName(c *schema.Call) string { return c.Service.Name + "." + c.Name }

@@ -83,24 +83,34 @@ func (j *Judge) sendWhole(e *verdict.Effect, payload *value.Message) {
 	if payload == nil || e.Verdict != verdict.Breaking {
 		return
 	}
-	c, isPart := j.parts[payload.Type]
+	of, isPart := j.parts[payload.Type]
 	if !isPart {
 		return
 	}
 	e.Proof.ReadAs = ""
-	m := meeting{true, c.Old, c.New, j.New}
-	if !e.NewReads {
-		m = meeting{false, c.New, c.Old, j.Old}
+	newServer := e.NewReads != of.answers
+	m := meeting{true, of.Old, of.New, j.New}
+	if !newServer {
+		m = meeting{false, of.New, of.Old, j.Old}
 	}
-	request := requestOf(m.client)
+	whole := requestOf(m.client)
+	if of.answers {
+		whole = answerOf(m.server)
+	}
 	for _, f := range payload.Type.Fields {
 		if v, there := payload.Fields[f.Number]; there {
-			request.Fields[f.Number] = v
+			whole.Fields[f.Number] = v
 		} else {
-			delete(request.Fields, f.Number)
+			delete(whole.Fields, f.Number)
 		}
 	}
-	if w := j.exchange(m, request, 0, nil, e.Covers == "binary"); w != nil {
+	w := (*verdict.Proof)(nil)
+	if of.answers {
+		w = j.answered(m, whole, nil, e.Covers == "binary")
+	} else {
+		w = j.exchange(m, whole, 0, nil, e.Covers == "binary")
+	}
+	if w != nil {
 		w.Encoding = e.Covers
 		e.Proof = w
 	}
@@ -170,15 +180,25 @@ func (j *Judge) strayPart(m meeting, met *remote.Met) string {
 	return ""
 }
 
-// requestDiffers compares a request that was sent with what the server read. Outside of
-// bodies a value is the same if its text is, and one value is a list of one.
-func (j *Judge) requestDiffers(m meeting, sent, got *value.Message) (worst difference) {
-	r := j.textReader(m.newReads)
-	inBody := func(c *schema.Call, f *schema.Field) bool { return placed(c)[f].Place == "body" }
-	old, new := sidesOf(m.newReads, sent.Type, got.Type)
+// requestDiffers compares a request that was sent with what the server read.
+func (j *Judge) requestDiffers(m meeting, sent, got *value.Message) difference {
+	var server []conversation.Placed
+	if m.server != nil {
+		server = conversation.Places(m.server)
+	}
+	return j.messageDiffers(j.textReader(m.newReads, verdict.Request), conversation.Places(m.client), server, sent, got,
+		nil)
+}
+
+// messageDiffers compares a message that was sent with what was read, or one field of
+// it. Outside of bodies a value is the same if its text is, and one value is a list of one.
+func (j *Judge) messageDiffers(r *textReader, written, read []conversation.Placed, sent, got *value.Message,
+	about *schema.Field) (worst difference) {
+	sender, receiver := placed(written), placed(read)
+	old, new := sidesOf(r.newReads, sent.Type, got.Type)
 	for _, p := range j.Fields(old, new) {
-		fw, fr := sidesOf(m.newReads, p.Old, p.New)
-		if fw == nil || fr == nil {
+		fw, fr := sidesOf(r.newReads, p.Old, p.New)
+		if fw == nil || fr == nil || about != nil && fr != about {
 			continue
 		}
 		v, written := sent.Fields[fw.Number]
@@ -190,8 +210,10 @@ func (j *Judge) requestDiffers(m meeting, sent, got *value.Message) (worst diffe
 			d = difference{verdict.Breaking, "", func(path string) string {
 				return fmt.Sprintf("finds no %s, where %s was written", path, hold(v, fw.Type).shown())
 			}}
-		case inBody(m.client, fw) && m.server != nil && inBody(m.server, fr):
+		case sender[fw].Place == conversation.InBody && receiver[fr].Place == conversation.InBody:
 			d = r.differs(hold(v, fw.Type), hold(found, fr.Type))
+		case r.position == verdict.Answer && fw.Type.Kind == schema.KindEnum && fr.Type.Kind == schema.KindEnum:
+			d = r.differs(hold(v, fw.Type), hold(found, fr.Type)) // its text may be kept as one that is not listed
 		case !slices.Equal(placedTexts(v, fw.Type), placedTexts(found, fr.Type)):
 			if d = r.differs(hold(v, fw.Type), hold(found, fr.Type)); fw.Type.Kind != schema.KindList &&
 				fr.Type.Kind == schema.KindList {
@@ -205,6 +227,77 @@ func (j *Judge) requestDiffers(m meeting, sent, got *value.Message) (worst diffe
 		}
 	}
 	return worst
+}
+
+// meetAnswer has the server of the other side give an answer, and tells what the client
+// makes of it, of one field alone where one is given; nil where all is as it should be.
+func (j *Judge) meetAnswer(m meeting, answer *value.Message, about *schema.Field) *verdict.Proof {
+	return j.answered(m, answer, about, false)
+}
+
+func (j *Judge) answered(m meeting, answer *value.Message, about *schema.Field, binary bool) *verdict.Proof {
+	server := j.counterpart(m.served)
+	if server == nil {
+		return nil
+	}
+	client := *m.client
+	if about != nil {
+		response := *client.Response
+		response.Fields = []*schema.Field{about}
+		client.Response = &response
+	}
+	met, err := server.MeetAnswer(context.Background(), &client, m.server, requestOf(m.client), requestOf(m.server),
+		answer, binary)
+	if err != nil {
+		return nil
+	}
+	w := &verdict.Proof{Message: m.server.FullName(), Encoding: "http", Writer: m.serverName(), Reader: m.clientName(),
+		Answer: answerLine(m.server, met)}
+	if answer != nil {
+		text, _ := value.EncodeJSON(answer)
+		w.JSON = string(text)
+	}
+	switch {
+	case met.Err != nil:
+		w.Outcome = "does not understand that: " + met.Err.Error()
+		var bad *web.BadAnswer
+		if errors.As(met.Err, &bad) {
+			w.Outcome = "does not understand that: " + bad.Err.Error()
+		}
+	case answer != nil && met.Answer != nil:
+		r := j.textReader(!m.newReads, verdict.Answer)
+		got := met.Answer
+		if about != nil {
+			got = &value.Message{Type: m.client.Response, Fields: got.Fields}
+		}
+		d := j.messageDiffers(r, conversation.AnswerPlaces(m.server), conversation.AnswerPlaces(m.client), answer, got,
+			about)
+		if d.verdict != verdict.Breaking {
+			return nil
+		}
+		w.Outcome = d.says(d.path)
+	default:
+		return nil
+	}
+	return w
+}
+
+// answerLine is the beginning of an answer: its status, and where its fields are outside of
+// the body.
+func answerLine(c *schema.Call, met *remote.Met) string {
+	line := fmt.Sprintf("%d %s", met.Status, http.StatusText(met.Status))
+	for _, p := range conversation.AnswerOutside(c) {
+		name := p.Name
+		if p.Place == conversation.InCookie {
+			name = "Set-Cookie"
+		}
+		for _, v := range met.Header.Values(name) {
+			if p.Place == conversation.InHeader || strings.HasPrefix(v, p.Name+"=") {
+				line += fmt.Sprintf(", %s: %s", name, v)
+			}
+		}
+	}
+	return line
 }
 
 // placedTexts are the texts that a value outside of a body travels as.

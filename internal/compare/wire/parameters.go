@@ -8,6 +8,7 @@ import (
 	"faithfulcourier/internal/compare/change"
 	"faithfulcourier/internal/compare/verdict"
 	"faithfulcourier/internal/conversation"
+	"faithfulcourier/internal/remote"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/value"
 )
@@ -16,66 +17,116 @@ import (
 // cookie, as texts.
 type textReader struct {
 	*walker
-	sights map[spot]*sight
+	sights map[placedSpot]*sight
 }
 
-func (j *Judge) textReader(newReads bool) *textReader {
+// placedSpot is a spot outside of a body. Two are alike where the same texts can travel.
+type placedSpot struct {
+	spot
+	inPath, verbatim, tag bool
+}
+
+// textReader returns that of one direction and position.
+func (j *Judge) textReader(newReads bool, position verdict.Position) *textReader {
+	key := crossing{newReads, "json", "http", position}
 	if j.texts == nil {
-		j.texts = map[bool]*textReader{}
+		j.texts = map[crossing]*textReader{}
 	}
-	r := j.texts[newReads]
+	r := j.texts[key]
 	if r == nil {
-		r = &textReader{newWalker(j.Set, crossing{newReads, "json", "http", verdict.Request}), map[spot]*sight{}}
-		j.texts[newReads] = r
+		r = &textReader{newWalker(j.Set, key), map[placedSpot]*sight{}}
+		j.texts[key] = r
 	}
 	return r
 }
 
-// parameters judges what a call's requests hold outside of their bodies: values that
-// are refused, are read otherwise, or are not where the server looks for them.
+// parameters judges what a call's requests and answers hold outside of their bodies: values that
+// are refused, are read otherwise, or are not where the reader looks for them.
 func (j *Judge) parameters(c change.CallPair) {
-	if !j.promise.Promises("http") || c.Old.HTTP == nil && c.New.HTTP == nil || c.Old.RequestStream ||
-		c.New.RequestStream {
+	if !j.promise.Promises("http") || c.Old.HTTP == nil && c.New.HTTP == nil {
 		return
 	}
 	for _, m := range j.meetings(c) {
-		p := &passage{Judge: j, meeting: m, pair: c, reader: j.textReader(m.newReads), sent: placed(m.client),
-			sought: placed(m.server)}
-		for _, pair := range p.pairs() {
-			fw, fr := sidesOf(m.newReads, pair.Old, pair.New)
-			switch {
-			case fw == nil:
-				p.onlySought(fr)
-			case fr == nil:
-				p.onlySent(fw)
-			default:
-				p.both(fw, fr)
-			}
+		if !c.Old.RequestStream && !c.New.RequestStream {
+			p := &passage{Judge: j, meeting: m, pair: c, byNew: m.newReads, reader: j.textReader(m.newReads, verdict.Request),
+				writerName: m.clientName(), readerName: m.serverName(), sent: placed(conversation.Places(m.client)),
+				sought: placed(conversation.Places(m.server))}
+			p.judge()
+		}
+		if !c.Old.ResponseStream && !c.New.ResponseStream {
+			p := &passage{Judge: j, meeting: m, pair: c, byNew: !m.newReads, reader: j.textReader(!m.newReads, verdict.Answer),
+				writerName: m.serverName(), readerName: m.clientName(), sent: placed(conversation.AnswerPlaces(m.server)),
+				sought: placed(conversation.AnswerPlaces(m.client)), answers: true}
+			p.judge()
 		}
 	}
 }
 
-// passage is what travels outside of the body from a client to a server.
+// passage is what travels outside of the body from a client to a server, or back.
 type passage struct {
 	*Judge
 	meeting
-	pair         change.CallPair
-	reader       *textReader
-	sent, sought map[*schema.Field]conversation.Placed
+	pair                   change.CallPair
+	answers                bool // from the server to the client
+	byNew                  bool // NEW reads
+	writerName, readerName string
+	reader                 *textReader
+	sent, sought           map[*schema.Field]conversation.Placed
 }
 
-// placed says where each field of a request travels.
-func placed(c *schema.Call) map[*schema.Field]conversation.Placed {
+// judge judges every field that either side has.
+func (p *passage) judge() {
+	for _, pair := range p.pairs() {
+		fw, fr := sidesOf(p.byNew, pair.Old, pair.New)
+		switch {
+		case fw == nil:
+			p.onlySought(fr)
+		case fr == nil:
+			p.onlySent(fw)
+		default:
+			p.both(fw, fr)
+		}
+	}
+	if p.answers {
+		p.bodies()
+	}
+}
+
+// bodies judges an answer that has no body any more, where its reader has nothing but one.
+func (p *passage) bodies() {
+	if p.server.Response == nil || p.client.Response == nil || conversation.AnswerHasBody(p.server) ||
+		len(conversation.AnswerOutside(p.client)) > 0 {
+		return
+	}
+	f := p.callChange(p.pair, change.CallAnswer)
+	for _, kind := range []change.Kind{change.FieldPlace, change.FieldGone, change.FieldAdded} {
+		for _, pair := range p.pairs() {
+			for _, field := range []*schema.Field{pair.Old, pair.New} {
+				if field != nil {
+					f = firstOf(f, p.fieldChange(field, kind))
+				}
+			}
+		}
+	}
+	p.tell(firstOf(f, p.callChange(p.pair, change.CallHTTP)), verdict.Breaking, fmt.Sprintf(
+		"%s answers without a body, and %s expects %q in it", p.writerName, p.readerName, p.client.Response.Name), nil, nil)
+}
+
+// placed says where each field of a message travels.
+func placed(places []conversation.Placed) map[*schema.Field]conversation.Placed {
 	all := map[*schema.Field]conversation.Placed{}
-	for _, p := range conversation.Places(c) {
+	for _, p := range places {
 		all[p.Field] = p
 	}
 	return all
 }
 
-// pairs pairs the fields of the two requests; "()" has none.
+// pairs pairs the fields of the two messages; "()" has none.
 func (p *passage) pairs() (list []change.FieldPair) {
 	old, new := p.pair.Old.Request, p.pair.New.Request
+	if p.answers {
+		old, new = p.pair.Old.Response, p.pair.New.Response
+	}
 	switch {
 	case old != nil && new != nil:
 		return p.Judge.Fields(old, new)
@@ -100,20 +151,49 @@ func (p *passage) changeOf(f *schema.Field, kinds ...change.Kind) *change.Change
 			}
 		}
 	}
-	return p.callChange(p.pair, change.CallRequest)
+	return p.callChange(p.pair, p.whole())
 }
 
-// tell adds an effect. What breaks is shown by a request that is about a field.
+// whole is the kind of change of the message as a whole.
+func (p *passage) whole() change.Kind {
+	if p.answers {
+		return change.CallAnswer
+	}
+	return change.CallRequest
+}
+
+// effect adds an effect on what travels this way.
+func (p *passage) effect(f *change.Change, v verdict.Verdict, sentence string, w *verdict.Proof) {
+	position := verdict.Request
+	if p.answers {
+		position = verdict.Answer
+	}
+	p.callEffect(f, p.meeting, position, p.byNew, v, sentence, w)
+}
+
+// shows is what comes of a message, the smallest unless one is given, with what is said
+// about one field first.
+func (p *passage) shows(sent *value.Message, about *schema.Field) *verdict.Proof {
+	if sent == nil {
+		sent = p.smallest()
+	}
+	if p.answers {
+		return p.meetAnswer(p.meeting, sent, about)
+	}
+	return p.meetAbout(p.meeting, sent, about)
+}
+
+// tell adds an effect. What breaks is shown by a message that is about a field.
 func (p *passage) tell(f *change.Change, v verdict.Verdict, sentence string, about *schema.Field,
-	request *value.Message) {
+	sent *value.Message) {
 	if f == nil {
 		return
 	}
 	var w *verdict.Proof
 	if v == verdict.Breaking {
-		w = p.meetAbout(p.meeting, request, about)
+		w = p.shows(sent, about)
 	}
-	p.httpEffect(f, p.meeting, v, sentence, w)
+	p.effect(f, v, sentence, w)
 }
 
 // alters is tell for what changes a meaning alone.
@@ -121,9 +201,9 @@ func (p *passage) alters(f *change.Change, sentence string) {
 	p.tell(f, verdict.Altering, sentence, nil, nil)
 }
 
-// with is the smallest request that holds a value in a field; nil leaves it out.
+// with is the smallest message that holds a value in a field; nil leaves it out.
 func (p *passage) with(fw *schema.Field, v value.Value) *value.Message {
-	m := requestOf(p.client)
+	m := p.smallest()
 	if v == nil && fw.Type.Kind == schema.KindList {
 		v = value.List{}
 	}
@@ -132,13 +212,28 @@ func (p *passage) with(fw *schema.Field, v value.Value) *value.Message {
 	} else {
 		m.Fields[fw.Number] = v
 	}
+	if p.answers {
+		return remote.Sendable(p.server, m)
+	}
 	return m
 }
 
-// sentAs is the field of the client that travels where the server looks for another one.
+// smallest is the smallest message that can be sent this way.
+func (p *passage) smallest() *value.Message {
+	if p.answers {
+		return answerOf(p.server)
+	}
+	return requestOf(p.client)
+}
+
+// sentAs is the field of the writer that travels where the reader looks for another one.
 func (p *passage) sentAs(fr *schema.Field) *schema.Field {
 	there := p.sought[fr]
-	for _, at := range conversation.Places(p.client) {
+	places := conversation.Places(p.client)
+	if p.answers {
+		places = conversation.AnswerPlaces(p.server)
+	}
+	for _, at := range places {
 		if at.Place == there.Place && sameName(at, there) && at.Place != "path" && at.Place != "body" {
 			return at.Field
 		}
@@ -155,18 +250,18 @@ func (p *passage) onlySought(fr *schema.Field) {
 	where := p.sought[fr].String()
 	if other := p.sentAs(fr); other != nil {
 		if seen := p.reader.lookText(spot{wt: other.Type, rt: fr.Type, wb: other.Bounds, rb: fr.Bounds},
-			false); seen.any() != nil {
-			p.tell(f, verdict.Breaking, fmt.Sprintf("%s sends %q in %s, where %s looks for %q", p.clientName(), other.Name,
-				where, p.serverName(), fr.Name), fr, p.with(other, seen.any().value))
+			p.sent[other]); seen.any() != nil {
+			p.tell(f, verdict.Breaking, fmt.Sprintf("%s sends %q in %s, where %s looks for %q", p.writerName, other.Name,
+				where, p.readerName, fr.Name), fr, p.with(other, seen.any().value))
 			return
 		}
 	} else if lacking(fr) {
-		p.tell(f, verdict.Breaking, fmt.Sprintf("%s sends no %q in %s, and %s requires it", p.clientName(), fr.Name, where,
-			p.serverName()), fr, nil)
+		p.tell(f, verdict.Breaking, fmt.Sprintf("%s sends no %q in %s, and %s requires it", p.writerName, fr.Name, where,
+			p.readerName), fr, nil)
 		return
 	}
-	if !p.newReads {
-		p.alters(f, fmt.Sprintf("%s no longer sends %q; %s finds it absent", p.clientName(), fr.Name, p.serverName()))
+	if !p.byNew {
+		p.alters(f, fmt.Sprintf("%s no longer sends %q; %s finds it absent", p.writerName, fr.Name, p.readerName))
 	}
 }
 
@@ -181,11 +276,11 @@ func lacking(fr *schema.Field) bool {
 
 // onlySent judges a field that the server does not know: it is dropped.
 func (p *passage) onlySent(fw *schema.Field) {
-	if p.sent[fw].Place == "body" || !p.newReads {
+	if p.sent[fw].Place == "body" || !p.byNew {
 		return
 	}
 	p.alters(p.changeOf(fw, change.FieldGone), fmt.Sprintf("%s still sends %q in %s; %s no longer looks at it",
-		p.clientName(), fw.Name, p.sent[fw].String(), p.serverName()))
+		p.writerName, fw.Name, p.sent[fw].String(), p.readerName))
 }
 
 // both judges a field that both know, and that at least one of them places.
@@ -209,20 +304,19 @@ func sameName(a, b conversation.Placed) bool {
 
 // moved judges a field that the server looks for where the client does not send it.
 func (p *passage) moved(fw, fr *schema.Field, a, b conversation.Placed) {
-	f := p.placeChange(p.pair, fw, fr)
-	arrives := p.arrives(p.meeting)
-	if f == nil || f.Kind == change.CallHTTP && !arrives {
+	f := p.placeChange(p.pair, fw, fr, p.whole())
+	if f == nil || f.Kind == change.CallHTTP && !p.answers && !p.arrives(p.meeting) {
 		return // which is said already
 	}
-	sentence := fmt.Sprintf("%s sends %q in %s, and %s looks for it in %s", p.clientName(), fw.Name, a, p.serverName(), b)
+	sentence := fmt.Sprintf("%s sends %q in %s, and %s looks for it in %s", p.writerName, fw.Name, a, p.readerName, b)
 	if p.counterpart(p.served) == nil {
-		p.httpEffect(f, p.meeting, verdict.Breaking, sentence, nil)
+		p.effect(f, verdict.Breaking, sentence, nil)
 		return
 	}
 	// What the server reads instead may be the same by chance: any value that shows it will do.
 	for _, v := range value.Distinct(fw.Type, fw.Bounds, 5) {
-		if w := p.meetAbout(p.meeting, p.with(fw, v), fr); w != nil {
-			p.httpEffect(f, p.meeting, verdict.Breaking, sentence, w)
+		if w := p.shows(p.with(fw, v), fr); w != nil {
+			p.effect(f, verdict.Breaking, sentence, w)
 			return
 		}
 	}
@@ -234,27 +328,27 @@ func (p *passage) presence(fw, fr *schema.Field) {
 	if low, _, _ := countLimits(fw.Type, fw.Bounds); none && low > 0 {
 		return // there is always one
 	}
-	if none || fw.Presence == schema.Required {
+	if none || fw.Presence == schema.Required || p.answers && fw.Presence == schema.Defaulted {
 		if !none || fr.Type.Kind == schema.KindList || fr.Presence != schema.Required {
 			return
 		}
 	}
 	f := p.changeOf(fw, change.FieldPresence, change.FieldType, change.FieldDefault)
 	reads := func(how string) {
-		p.alters(f, fmt.Sprintf("where %s leaves out %q, %s", p.clientName(), fw.Name, how))
+		p.alters(f, fmt.Sprintf("where %s leaves out %q, %s", p.writerName, fw.Name, how))
 	}
 	switch {
 	case lacking(fr):
-		p.tell(f, verdict.Breaking, fmt.Sprintf("%s may leave out %q, and %s requires it", p.clientName(), fw.Name,
-			p.serverName()), fr, p.with(fw, nil))
+		p.tell(f, verdict.Breaking, fmt.Sprintf("%s may leave out %q, and %s requires it", p.writerName, fw.Name,
+			p.readerName), fr, p.with(fw, nil))
 	case none || fr.Type.Kind == schema.KindList:
 	case fw.Presence == schema.Optional && fr.Presence == schema.Defaulted:
-		reads(fmt.Sprintf("%s reads %s", p.serverName(), schema.LiteralText(fr.Default)))
+		reads(fmt.Sprintf("%s reads %s", p.readerName, schema.LiteralText(fr.Default)))
 	case fw.Presence == schema.Defaulted && fr.Presence == schema.Optional:
-		reads(fmt.Sprintf("meaning %s, %s finds it absent", schema.LiteralText(fw.Default), p.serverName()))
+		reads(fmt.Sprintf("meaning %s, %s finds it absent", schema.LiteralText(fw.Default), p.readerName))
 	case fw.Presence == schema.Defaulted && schema.LiteralText(fw.Default) != schema.LiteralText(fr.Default):
 		f = firstOf(p.changeOf(fw, change.FieldDefault, change.FieldType), f)
-		reads(fmt.Sprintf("meaning %s, %s reads %s", schema.LiteralText(fw.Default), p.serverName(),
+		reads(fmt.Sprintf("meaning %s, %s reads %s", schema.LiteralText(fw.Default), p.readerName,
 			schema.LiteralText(fr.Default)))
 	}
 }
@@ -262,7 +356,7 @@ func (p *passage) presence(fw, fr *schema.Field) {
 // values judges the values of a field that is where it is looked for.
 func (p *passage) values(fw, fr *schema.Field) {
 	s := spot{wt: fw.Type, rt: fr.Type, wb: fw.Bounds, rb: fr.Bounds}
-	old, new := sidesOf(p.newReads, fw.Type, fr.Type)
+	old, new := sidesOf(p.byNew, fw.Type, fr.Type)
 	blamed := blame{bounds: p.fieldChange(fw, change.FieldBounds), typ: p.fieldChange(fw, change.FieldType)}
 	if p.PairedTypes(old, new) {
 		blamed.typ = firstOf(p.TypeChange(fw.Type.Named, change.TypeChanged), blamed.typ)
@@ -279,13 +373,12 @@ func (p *passage) values(fw, fr *schema.Field) {
 		p.members(fw, fr, one.wt.Enum, one.rt.Enum, blamed.typ)
 		return
 	}
-	inPath := p.sent[fw].Place == "path"
-	if inPath {
+	if p.sent[fw].Place == "path" {
 		one.wb = notEmpty(one.wb, one.wt)
 	}
-	seen := p.reader.lookText(one, inPath)
-	sentence := fmt.Sprintf("%s sends %q as %s, and %s expects %s", p.clientName(), fw.Name, s.wt.Short(),
-		p.serverName(), s.rt.Short())
+	seen := p.reader.lookText(one, p.sent[fw])
+	sentence := fmt.Sprintf("%s sends %q as %s, and %s expects %s", p.writerName, fw.Name, s.wt.Short(),
+		p.readerName, s.rt.Short())
 	of := firstOf(blamed.typ, p.TypeChange(one.rt.Named, change.TypeChanged),
 		p.TypeChange(one.wt.Named, change.TypeChanged), blamed.bounds)
 	refuses := func(f *change.Change, e *example, sentence string) {
@@ -299,7 +392,18 @@ func (p *passage) values(fw, fr *schema.Field) {
 		p.tell(f, verdict.Breaking, sentence, fr, p.with(fw, v))
 	}
 	refuses(of, firstExample(seen.refused, seen.otherwise), sentence)
-	bounds := fmt.Sprintf("%s may send values of %q that %s refuses", p.clientName(), fw.Name, p.serverName())
+	bounds := fmt.Sprintf("%s may send values of %q that %s refuses", p.writerName, fw.Name, p.readerName)
+	if p.answers { // nobody checks them there
+		unchecked := fmt.Sprintf("%s may send values of %q that %s's own bounds refuse; nobody checks them there",
+			p.writerName, fw.Name, p.readerName)
+		if seen.own != nil {
+			p.alters(p.reader.ofOwn(one, blamed), unchecked)
+		}
+		if seen.named != nil {
+			p.alters(p.reader.ofNamed(one, blamed), unchecked)
+		}
+		seen = &sight{refused: seen.refused, otherwise: seen.otherwise, undecided: seen.undecided}
+	}
 	refuses(p.reader.ofOwn(one, blamed), seen.own, bounds)
 	refuses(p.reader.ofNamed(one, blamed), seen.named, bounds)
 	if seen.undecided && seen.any() == nil {
@@ -307,7 +411,7 @@ func (p *passage) values(fw, fr *schema.Field) {
 		if f != nil {
 			p.judged[f].Undecided = true
 			p.alters(f, fmt.Sprintf("%s, at values of %q that %s may send and %s may refuse", notDecided, fw.Name,
-				p.clientName(), p.serverName()))
+				p.writerName, p.readerName))
 		}
 	}
 }
@@ -348,8 +452,8 @@ func (p *passage) amounts(fw, fr *schema.Field, s spot, blamed blame) {
 		if n == 1 {
 			noun = "value"
 		}
-		p.tell(f, verdict.Breaking, fmt.Sprintf("%s may send %d %s of %q, and %s refuses that", p.clientName(), n, noun,
-			fw.Name, p.serverName()), fr, p.with(fw, v))
+		p.tell(f, verdict.Breaking, fmt.Sprintf("%s may send %d %s of %q, and %s refuses that", p.writerName, n, noun,
+			fw.Name, p.readerName), fr, p.with(fw, v))
 	}
 	switch lists := [2]bool{s.wt.Kind == schema.KindList, s.rt.Kind == schema.KindList}; {
 	case lists[0] && lists[1]:
@@ -363,8 +467,8 @@ func (p *passage) amounts(fw, fr *schema.Field, s spot, blamed blame) {
 			case e.large == "":
 				refuse(refused.f, len(e.value.(value.List)), e.value)
 			default:
-				p.httpEffect(refused.f, p.meeting, verdict.Breaking,
-					fmt.Sprintf("%s may send %s in %q, and %s refuses that", p.clientName(), e.large, fw.Name, p.serverName()), nil)
+				p.effect(refused.f, verdict.Breaking,
+					fmt.Sprintf("%s may send %s in %q, and %s refuses that", p.writerName, e.large, fw.Name, p.readerName), nil)
 			}
 		}
 	case lists[0]:
@@ -384,10 +488,11 @@ func (p *passage) amounts(fw, fr *schema.Field, s spot, blamed blame) {
 
 // members judges the members of an enum, whose names are the texts that travel.
 func (p *passage) members(fw, fr *schema.Field, we, re *schema.Enum, owner *change.Change) {
-	old, new := sidesOf(p.newReads, we, re)
+	old, new := sidesOf(p.byNew, we, re)
 	if p.Enums[old] == new {
 		owner = nil
 	}
+	paired := p.reader.memberPairs(we, re)
 	for _, mw := range we.Members {
 		if p.reader.memberByJSONName(re, mw.JSONName()) != nil {
 			continue // the same text
@@ -400,8 +505,20 @@ func (p *passage) members(fw, fr *schema.Field, we, re *schema.Enum, owner *chan
 				}
 			}
 		}
+		switch {
+		case p.answers && paired[mw] != nil:
+			p.tell(f, verdict.Breaking, fmt.Sprintf("%s sends %q in %q, which %s does not list", p.writerName, mw.Name, fw.Name,
+				p.readerName), fr, p.with(fw, value.Enum{Number: mw.Number}))
+			continue
+		case p.answers && p.byNew && f != nil:
+			p.alters(f, fmt.Sprintf("%s may send %q in %q; %s keeps it as unlisted", p.writerName, mw.Name, fw.Name,
+				p.readerName))
+			continue
+		case p.answers:
+			continue
+		}
 		p.tell(f, verdict.Breaking, fmt.Sprintf("%s may send %q as %s, and %s answers 400: it does not list it",
-			p.clientName(), mw.Name, fw.Name, p.serverName()), fr, p.with(fw, asElement(fw.Type, value.Enum{Number: mw.Number})))
+			p.writerName, mw.Name, fw.Name, p.readerName), fr, p.with(fw, asElement(fw.Type, value.Enum{Number: mw.Number})))
 	}
 }
 
@@ -425,19 +542,20 @@ func firstExample(examples ...*example) *example {
 // any is what shows that something is refused or read otherwise, or nil.
 func (s *sight) any() *example { return firstExample(s.refused, s.otherwise, s.own, s.named) }
 
-// lookText is look for texts outside of bodies. In a path, values that leave a part of
-// it empty, "." or ".." are sent by nobody.
-func (r *textReader) lookText(s spot, inPath bool) *sight {
+// lookText is look for texts outside of bodies, as far as they can travel there.
+func (r *textReader) lookText(s spot, at conversation.Placed) *sight {
+	inPath := at.Place == conversation.InPath
 	if s.wt.Kind == s.rt.Kind && (s.wb.String() == s.rb.String() || inPath &&
 		s.wb.String() == notEmpty(s.rb, s.rt).String()) && namedBounds(s.wt).String() == namedBounds(s.rt).String() &&
 		s.wt.Kind != schema.KindEnum {
 		return &sight{}
 	}
-	if seen := r.sights[s]; seen != nil {
+	key := placedSpot{s, inPath, at.Verbatim(), at.Is("ETag")}
+	if seen := r.sights[key]; seen != nil {
 		return seen
 	}
 	seen := &sight{}
-	r.sights[s] = seen
+	r.sights[key] = seen
 	candidates, undecided := r.candidates(s, 0)
 	if s.wt.Kind == schema.KindText && s.rt.Kind != schema.KindText {
 		more, open := r.placedTexts(s)
@@ -459,7 +577,7 @@ func (r *textReader) lookText(s spot, inPath bool) *sight {
 			continue
 		}
 		sent := plainOf(e.value, s.wt)
-		if inPath && (sent == "" || sent == "." || sent == "..") {
+		if !at.Sendable(sent) {
 			continue
 		}
 		found, ok := readText(sent, s.rt)
@@ -475,7 +593,7 @@ func (r *textReader) lookText(s spot, inPath bool) *sight {
 			keep(&seen.own, e)
 		case boundsRefuse(namedBounds(s.rt), found):
 			keep(&seen.named, e)
-		case len(value.Validate(only(alone(s.rt, nil), found))) > 0:
+		case r.strict() && len(value.Validate(only(alone(s.rt, nil), found))) > 0:
 			keep(&seen.refused, e) // a member that is not listed
 		}
 	}
@@ -522,18 +640,19 @@ func plainOf(v value.Value, t *schema.Type) string {
 
 // readText reads a text outside of a body as a value of a type.
 func readText(sent string, t *schema.Type) (value.Value, bool) {
-	quoted := string(value.AppendString(nil, sent))
-	shapes := []string{quoted}
+	shape := string(value.AppendString(nil, sent))
 	switch k := t.Kind; {
 	case k.IsInteger() || k == schema.KindBool:
-		shapes = []string{sent}
-	case k == schema.KindFloat32 || k == schema.KindFloat64 || k == schema.KindEnum:
-		shapes = []string{sent, quoted}
+		shape = sent
+	case (k == schema.KindFloat32 || k == schema.KindFloat64 || k == schema.KindEnum) && likeNumber(sent):
+		shape = sent
 	}
-	for _, shape := range shapes {
-		if v, err := value.DecodeJSONValue(t, []byte(shape), 0); err == nil {
-			return v, true
-		}
-	}
-	return nil, false
+	v, err := value.DecodeJSONValue(t, []byte(shape), 0)
+	return v, err == nil
+}
+
+// likeNumber tells texts that are read as numbers where a name could be, too.
+func likeNumber(text string) bool {
+	digits := strings.TrimPrefix(text, "-")
+	return digits != "" && digits[0] >= '0' && digits[0] <= '9'
 }

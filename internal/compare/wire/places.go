@@ -9,6 +9,12 @@ import (
 	"faithfulcourier/internal/schema"
 )
 
+// part is whose message a body is a part of.
+type part struct {
+	change.CallPair
+	answers bool
+}
+
 // requests walks what travels in the bodies of requests.
 func (j *Judge) requests(encoding string) {
 	for _, newReads := range j.directions(verdict.Request) {
@@ -21,7 +27,7 @@ func (j *Judge) requests(encoding string) {
 			}
 			wm, rm := sidesOf(newReads, old, new)
 			if wm != nil && (oldPlaced != nil || newPlaced != nil) {
-				j.parts[wm] = c
+				j.parts[wm] = part{c, false}
 			}
 			owner := j.callChange(c, change.CallRequest)
 			switch {
@@ -36,7 +42,7 @@ func (j *Judge) requests(encoding string) {
 	}
 }
 
-// together leaves out of two parts of requests the fields whose counterpart
+// together leaves out of two parts of messages the fields whose counterpart
 // travels in another part: that is judged as a change of place.
 func together(old, new *schema.Message, pairs func(o, n *schema.Message) []change.FieldPair) (*schema.Message,
 	*schema.Message) {
@@ -46,7 +52,7 @@ func together(old, new *schema.Message, pairs func(o, n *schema.Message) []chang
 	if len(old.Fields) == 0 && len(new.Fields) == 0 {
 		return nil, nil
 	}
-	// What a request as a whole pairs is what counts.
+	// What a message as a whole pairs is what counts.
 	moved := map[*schema.Field]bool{}
 	if len(old.Fields) > 0 && len(new.Fields) > 0 {
 		for _, p := range pairs(old.Fields[0].Message, new.Fields[0].Message) {
@@ -66,7 +72,7 @@ func together(old, new *schema.Message, pairs func(o, n *schema.Message) []chang
 
 // placeChange finds the change that moved a Field: its own, or that of the call's
 // path.
-func (j *Judge) placeChange(c change.CallPair, fw, fr *schema.Field) *change.Change {
+func (j *Judge) placeChange(c change.CallPair, fw, fr *schema.Field, whole change.Kind) *change.Change {
 	for _, kind := range []change.Kind{change.FieldPlace, change.FieldJSON, change.FieldRenamed} {
 		for _, f := range j.OfField[fw] {
 			if f.Kind == kind && (f.Field.New == fr || f.Field.Old == fr) {
@@ -77,5 +83,5 @@ func (j *Judge) placeChange(c change.CallPair, fw, fr *schema.Field) *change.Cha
 	if f := j.callChange(c, change.CallHTTP); f != nil {
 		return f
 	}
-	return j.callChange(c, change.CallRequest)
+	return j.callChange(c, whole)
 }

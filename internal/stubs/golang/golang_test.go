@@ -100,7 +100,7 @@ func TestOutput(t *testing.T) {
 			"// Booking: A booking.\ntype Booking struct {\n\t// How many.\n\t// Nil is written as 1.\n\tSeats *int32\n\t// Deprecated: use seats\n\tNotes *other.Note\n\n\tunlisted []wire.UnlistedField\n}\n",
 			"func (m *Booking) SeatsOrDefault() int32 {", "append(b, 24, 24)",
 		},
-		"a/m/m_client.go":         {"// Book: Books.\nfunc (c *SClient) Book(ctx context.Context, request *Booking, options ...web.CallOption) error {\n\treturn c.client.For(options).Do(ctx, &sBook, web.Outgoing{Message: request, Body: request}, nil)\n}\n"},
+		"a/m/m_client.go":         {"// Book: Books.\nfunc (c *SClient) Book(ctx context.Context, request *Booking, options ...web.CallOption) error {\n\treturn c.client.For(options).Do(ctx, &sBook, request, nil)\n}\n"},
 		"a/m/m_server.go":         {"type SCalls struct {\n\t// Books.\n\tBook func(ctx context.Context, request *Booking) error\n}\n"},
 		"faithful/about/about.go": {`Version = "1.2.3"`, defs.Digest(), "/// About m."},
 		"faithful/web/web.go":     {`"example.org/gen/faithful/wire"`},

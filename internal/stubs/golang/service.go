@@ -2,6 +2,7 @@ package golang
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"faithfulcourier/internal/conversation"
@@ -17,7 +18,7 @@ func (g *generator) calls() {
 	for _, s := range g.module.Services {
 		g.callTable(s)
 		for _, c := range s.Calls {
-			g.travel(c)
+			g.travels(c)
 		}
 	}
 }
@@ -73,17 +74,13 @@ func (g *generator) callFields(c *schema.Call) {
 		name string
 		is   bool
 	}{{"Safe", c.Safe}, {"Idempotent", c.Idempotent}, {"RequestStream", c.RequestStream},
-		{"AnswerStream", c.ResponseStream}, {"Bodiless", conversation.Bodiless(c)}} {
+		{"AnswerStream", c.ResponseStream}} {
 		if flag.is {
 			g.P("%s: true,", flag.name)
 		}
 	}
-	if placed := conversation.Outside(c); len(placed) > 0 {
-		g.In(fmt.Sprintf("Placed: []%s.Placed{", web), func() {
-			for _, p := range placed {
-				g.P("{Number: %d, Name: %q, In: %q, Parameter: %q},", p.Field.Number, p.Field.JSONName(), p.Place, p.Name)
-			}
-		}, "},")
+	for _, t := range travelsOf(c) {
+		g.P("%s: &%s,", t.member, t.table)
 	}
 	if len(c.Needs) > 0 {
 		g.In(fmt.Sprintf("Needs: [][]*%s.Credential{", web), func() {
@@ -105,64 +102,155 @@ func (g *generator) callFields(c *schema.Call) {
 	}
 }
 
-func bodyName(c *schema.Call) string  { return callVariable(c) + "Body" }
-func placeName(c *schema.Call) string { return "place" + c.Service.Name + CallName(c) }
-func takeName(c *schema.Call) string  { return "take" + c.Service.Name + CallName(c) }
+// travel is a side of a call whose message is not all in the body, with the names of what
+// is declared for it.
+type travel struct {
+	member      string // of web.Call
+	table       string
+	place, take string
+	whole       *schema.Message
+	placed      []conversation.Placed
+	rest        *schema.Message // what is left for the body, or nil
+}
 
-// travel writes how the fields of a request are put outside of the body and
-// found again.
-func (g *generator) travel(c *schema.Call) {
-	placed := conversation.Outside(c)
-	if len(placed) == 0 {
-		return
+// travelsOf lists the sides of a call whose messages are not all in the body.
+func travelsOf(c *schema.Call) (list []travel) {
+	name := func(format string) string { return nameBeside(c, fmt.Sprintf(format, CallName(c))) }
+	of := c.Service.Name
+	if placed := conversation.Outside(c); len(placed) > 0 || conversation.Bodiless(c) {
+		list = append(list, travel{"Travel", name(unexported(of) + "%sTravel"), name("place" + of + "%s"),
+			name("take" + of + "%s"), c.Request, placed, conversation.Body(c, name(unexported(of)+"%sBody"))})
 	}
-	request, web := g.name(&c.Request.Decl), g.web()
-	rest := conversation.Body(c, bodyName(c))
-	if rest != nil {
-		g.shown = c.Request.Name
-		defer func() { g.shown = "" }()
-		g.P("")
-		g.P("// %s is what of %s travels in the body of %s.", rest.Name, c.Request.Name, c.Name)
-		g.structOf(rest)
-		g.P("")
-		g.fieldTable(rest)
-		for _, f := range rest.Fields {
-			if f.Presence == schema.Defaulted {
-				g.orDefault(rest, f)
-			}
+	if placed := conversation.AnswerOutside(c); len(placed) > 0 {
+		list = append(list, travel{"AnswerTravel", name(unexported(of) + "%sTravelOfAnswer"),
+			name("placeAnswerOf" + of + "%s"), name("takeAnswerOf" + of + "%s"), c.Response, placed,
+			conversation.AnswerBody(c, name(unexported(of)+"%sBodyOfAnswer"))})
+	}
+	return list
+}
+
+// nameBeside is a name that no call's variable has.
+func nameBeside(c *schema.Call, name string) string {
+	for _, s := range c.Service.Module.Services {
+		if slices.ContainsFunc(s.Calls, func(other *schema.Call) bool { return callVariable(other) == name }) {
+			return nameBeside(c, name+"_")
 		}
-		g.appendCBOR(rest)
-		g.readCBOR(rest)
-		g.appendJSON(rest)
-		g.readJSON(rest)
-		g.P("")
-		g.P("// AppendViolations adds nothing: the whole request is looked at.")
-		g.P("func (m *%s) AppendViolations(list []%s.Violation, _ string) []%s.Violation { return list }", rest.Name,
-			g.wire(), g.wire())
+	}
+	return name
+}
+
+// travels writes how the fields of requests and answers are put outside of the body and
+// found again.
+func (g *generator) travels(c *schema.Call) {
+	for _, t := range travelsOf(c) {
+		if t.rest != nil {
+			g.bodyType(c, t)
+		}
+		g.travelTable(t)
+		g.placing(t)
+		g.taking(t)
+	}
+}
+
+// bodyType writes the message that travels in the body.
+func (g *generator) bodyType(c *schema.Call, t travel) {
+	rest := t.rest
+	g.shown = t.whole.Name
+	defer func() { g.shown = "" }()
+	g.P("")
+	g.P("// %s is what of %s travels in the body of %s.", rest.Name, t.whole.Name, c.Name)
+	g.structOf(rest)
+	g.P("")
+	g.fieldTable(rest)
+	for _, f := range rest.Fields {
+		if f.Presence == schema.Defaulted {
+			g.orDefault(rest, f)
+		}
+	}
+	g.appendCBOR(rest)
+	g.readCBOR(rest)
+	g.appendJSON(rest)
+	g.readJSON(rest)
+	g.P("")
+	g.P("// AppendViolations adds nothing: the whole message is looked at.")
+	g.P("func (m *%s) AppendViolations(list []%s.Violation, _ string) []%s.Violation { return list }", rest.Name,
+		g.wire(), g.wire())
+}
+
+// travelTable writes what both sides know of how a message travels.
+func (g *generator) travelTable(t travel) {
+	web, wire, whole := g.web(), g.wire(), g.name(&t.whole.Decl)
+	g.P("")
+	g.In(fmt.Sprintf("var %s = %s.Travel{", t.table, web), func() {
+		if len(t.placed) > 0 {
+			g.In(fmt.Sprintf("Placed: []%s.Placed{", web), func() {
+				for _, p := range t.placed {
+					g.P("{Number: %d, Name: %q, In: %q, Parameter: %q},", p.Field.Number, p.Field.JSONName(), p.Place, p.Name)
+				}
+			}, "},")
+		}
+		body := "_"
+		if t.rest != nil {
+			body = "body"
+			g.P("NewBody: func() %s.Message { return new(%s) },", wire, t.rest.Name)
+			g.In(fmt.Sprintf("BodyOf: func(whole %s.Message) %s.Message {", web, wire), func() {
+				g.P("m := whole.(*%s)", whole)
+				g.In(fmt.Sprintf("return &%s{", t.rest.Name), func() {
+					for _, f := range t.rest.Fields {
+						g.P("%s: m.%s,", FieldName(f), FieldName(f))
+					}
+					g.P("unlisted: m.UnlistedFields(),")
+				}, "}")
+			}, "},")
+		}
+		g.P("Place: func(whole %s.Message, p *%s.Parameters) { %s(whole.(*%s), p) },", web, web, t.place, whole)
+		g.In(fmt.Sprintf("Take: func(whole %s.Message, %s %s.Message, a *%s.Arguments) {", web, body, wire, web), func() {
+			if t.rest != nil {
+				g.P("%s(whole.(*%s), body.(*%s), a)", t.take, whole, t.rest.Name)
+			} else {
+				g.P("%s(whole.(*%s), a)", t.take, whole)
+			}
+		}, "},")
+	}, "}")
+}
+
+// placing writes the function that puts fields outside of the body.
+func (g *generator) placing(t travel) {
+	whole, web := g.name(&t.whole.Decl), g.web()
+	m, p := "m", "p"
+	if len(t.placed) == 0 {
+		m, p = "_", "_"
 	}
 	g.P("")
-	g.In(fmt.Sprintf("func %s(m *%s, p *%s.Parameters) {", placeName(c), request, web), func() {
+	g.In(fmt.Sprintf("func %s(%s *%s, %s *%s.Parameters) {", t.place, m, whole, p, web), func() {
 		g.starts = 0
-		for _, p := range placed {
+		for _, p := range t.placed {
 			g.place(p)
 		}
 	}, "}")
-	g.outgoingParts(c, rest)
-	g.P("")
-	parameters := fmt.Sprintf("m *%s, a *%s.Arguments", request, web)
-	if rest != nil {
-		parameters = fmt.Sprintf("m *%s, body *%s, a *%s.Arguments", request, rest.Name, web)
+}
+
+// taking writes the function that finds them again.
+func (g *generator) taking(t travel) {
+	whole, web := g.name(&t.whole.Decl), g.web()
+	parameters := fmt.Sprintf("m *%s, a *%s.Arguments", whole, web)
+	switch {
+	case t.rest != nil:
+		parameters = fmt.Sprintf("m *%s, body *%s, a *%s.Arguments", whole, t.rest.Name, web)
+	case len(t.placed) == 0:
+		parameters = fmt.Sprintf("_ *%s, _ *%s.Arguments", whole, web)
 	}
-	g.In(fmt.Sprintf("func %s(%s) {", takeName(c), parameters), func() {
-		for i, p := range placed {
-			g.take(p, fmt.Sprintf("%s.Placed[%d]", callVariable(c), i))
+	g.P("")
+	g.In(fmt.Sprintf("func %s(%s) {", t.take, parameters), func() {
+		for i, p := range t.placed {
+			g.take(p, i)
 		}
-		if rest != nil {
-			for _, f := range rest.Fields {
+		if t.rest != nil {
+			for _, f := range t.rest.Fields {
 				g.P("m.%s = body.%s", FieldName(f), FieldName(f))
 			}
 			g.P("m.KeepUnlistedFields(body.unlisted)")
-			g.P("a.Rest(%s.Placed, body.unlisted)", callVariable(c))
+			g.P("a.Rest(body.unlisted)")
 		}
 	}, "}")
 }
@@ -198,20 +286,20 @@ func bare(t *schema.Type) bool {
 	return t.Kind == schema.KindBool || t.Kind.IsInteger()
 }
 
-// take reads a field from outside of the body.
-func (g *generator) take(p conversation.Placed, table string) {
+// take reads a field from outside of the body, by its place among those that travel there.
+func (g *generator) take(p conversation.Placed, i int) {
 	f := p.Field
 	field, reader := "m."+FieldName(f), "func(r *"+g.wire()+".JSONReader) {"
 	if f.Type.Kind == schema.KindList {
 		g.P("%s = %s{}", field, g.typ(f.Type))
-		g.In(fmt.Sprintf("a.List(%s, %s, %s", table, jsonShape(f.Type.Elem), reader), func() {
+		g.In(fmt.Sprintf("a.List(%d, %s, %s", i, jsonShape(f.Type.Elem), reader), func() {
 			g.readItem(f.Type.Elem, "item", jsonEncoding, 0)
 			g.P("%s = append(%s, item)", field, field)
 		}, "})")
 		return
 	}
 	read := func() { g.readField(f, jsonEncoding) }
-	open := fmt.Sprintf("a.Scalar(%s, %t, %s, %s", table, f.Presence != schema.Required, jsonShape(f.Type), reader)
+	open := fmt.Sprintf("a.Scalar(%d, %t, %s, %s", i, f.Presence != schema.Required, jsonShape(f.Type), reader)
 	if f.Presence != schema.Defaulted {
 		g.In(open, read, "})")
 		return
@@ -298,37 +386,12 @@ func (g *generator) client(s *schema.Service) {
 	}
 }
 
-// outgoing writes the request of a call as the client sends it.
-func (g *generator) outgoing(c *schema.Call) string {
-	switch {
-	case c.Request == nil:
-		return g.web() + ".Outgoing{}"
-	case len(conversation.Outside(c)) == 0:
-		return g.web() + ".Outgoing{Message: request, Body: request}"
+// sent is the request of a call as the client sends it.
+func sent(c *schema.Call) string {
+	if c.Request == nil {
+		return "nil"
 	}
-	return outgoingName(c) + "(request)"
-}
-
-func outgoingName(c *schema.Call) string { return callVariable(c) + "Outgoing" }
-
-// outgoingParts writes what takes a request apart into body and the rest.
-func (g *generator) outgoingParts(c *schema.Call, rest *schema.Message) {
-	web, wire, request := g.web(), g.wire(), g.name(&c.Request.Decl)
-	g.P("")
-	g.In(fmt.Sprintf("func %s(request *%s) %s.Outgoing {", outgoingName(c), request, web), func() {
-		g.In(fmt.Sprintf("return %s.Outgoing{", web), func() {
-			g.P("Message: request,")
-			if rest != nil {
-				g.In(fmt.Sprintf("Body: &%s{", rest.Name), func() {
-					for _, f := range rest.Fields {
-						g.P("%s: request.%s,", FieldName(f), FieldName(f))
-					}
-					g.P("unlisted: request.UnlistedFields(),")
-				}, "},")
-			}
-			g.P("Place: func(m %s.Message, p *%s.Parameters) { %s(m.(*%s), p) },", wire, web, placeName(c), request)
-		}, "}")
-	}, "}")
+	return "request"
 }
 
 func (g *generator) clientCall(c *schema.Call, client string) {
@@ -358,15 +421,15 @@ func (g *generator) clientCall(c *schema.Call, client string) {
 		})
 	case c.ResponseStream:
 		method(fmt.Sprintf("%s.Seq2[*%s, error]", g.std("iter"), g.name(&c.Response.Decl)), func() {
-			g.P("return %s.Stream[%s](ctx, c.client.For(options), %s, %s)", web, g.name(&c.Response.Decl), call, g.outgoing(c))
+			g.P("return %s.Stream[%s](ctx, c.client.For(options), %s, %s)", web, g.name(&c.Response.Decl), call, sent(c))
 		})
 	case c.Response == nil:
-		method("error", func() { g.P("return c.client.For(options).Do(ctx, %s, %s, nil)", call, g.outgoing(c)) })
+		method("error", func() { g.P("return c.client.For(options).Do(ctx, %s, %s, nil)", call, sent(c)) })
 	default:
 		answer := g.name(&c.Response.Decl)
 		method(fmt.Sprintf("(*%s, error)", answer), func() {
 			g.P("answer := new(%s)", answer)
-			g.In(fmt.Sprintf("if err := c.client.For(options).Do(ctx, %s, %s, answer); err != nil {", call, g.outgoing(c)),
+			g.In(fmt.Sprintf("if err := c.client.For(options).Do(ctx, %s, %s, answer); err != nil {", call, sent(c)),
 				func() { g.P("return nil, err") }, "}")
 			g.P("return answer, nil")
 		})
@@ -454,15 +517,11 @@ func (g *generator) everyCall(s *schema.Service) {
 
 func (g *generator) route(c *schema.Call) {
 	web := g.web()
-	wire := g.wire()
 	g.In("{", func() {
 		g.P("Call: &%s,", callVariable(c))
 		g.P("Implemented: calls.%s != nil,", CallName(c))
 		if c.Request != nil {
-			g.P("NewRequest: func() %s.Message { return new(%s) },", wire, g.name(&c.Request.Decl))
-		}
-		if len(conversation.Outside(c)) > 0 {
-			g.takeRoute(c)
+			g.P("NewRequest: func() %s.Message { return new(%s) },", web, g.name(&c.Request.Decl))
 		}
 		if c.Response != nil && !c.ResponseStream {
 			g.P("Answers: true,")
@@ -487,17 +546,17 @@ func (g *generator) route(c *schema.Call) {
 					g.P("return %s(ctx, %s, %s)", call, typed(c.Request), send)
 				}, "},")
 		case c.RequestStream:
-			g.In(fmt.Sprintf("Receive: func(ctx context.Context, elements %s.Elements) (%s.Message, error) {", web, wire),
+			g.In(fmt.Sprintf("Receive: func(ctx context.Context, elements %s.Elements) (%s.Message, error) {", web, web),
 				func() {
 					g.answer(c, fmt.Sprintf("%s(ctx, %s)", call, typed(c.Request)))
 				}, "},")
 		case c.ResponseStream:
-			g.In(fmt.Sprintf("Send: func(ctx context.Context, %s %s.Message, send %s.Send) error {", request, wire, web),
+			g.In(fmt.Sprintf("Send: func(ctx context.Context, %s %s.Message, send %s.Send) error {", request, web, web),
 				func() {
 					g.P("return %s(%s, %s)", call, argument, send)
 				}, "},")
 		default:
-			g.In(fmt.Sprintf("Serve: func(ctx context.Context, %s %s.Message) (%s.Message, error) {", request, wire, wire),
+			g.In(fmt.Sprintf("Serve: func(ctx context.Context, %s %s.Message) (%s.Message, error) {", request, web, web),
 				func() {
 					g.answer(c, fmt.Sprintf("%s(%s)", call, argument))
 				}, "},")
@@ -514,15 +573,4 @@ func (g *generator) answer(c *schema.Call, call string) {
 	g.P("answer, err := %s", call)
 	g.In("if answer == nil {", func() { g.P("return nil, err") }, "}")
 	g.P("return answer, err")
-}
-
-func (g *generator) takeRoute(c *schema.Call) {
-	web, wire, request := g.web(), g.wire(), g.name(&c.Request.Decl)
-	if rest := conversation.Body(c, bodyName(c)); rest != nil {
-		g.P("NewBody: func() %s.Message { return new(%s) },", wire, rest.Name)
-		g.P("Take: func(request, body %s.Message, a *%s.Arguments) { %s(request.(*%s), body.(*%s), a) },", wire, web,
-			takeName(c), request, rest.Name)
-		return
-	}
-	g.P("Take: func(request, _ %s.Message, a *%s.Arguments) { %s(request.(*%s), a) },", wire, web, takeName(c), request)
 }

@@ -134,7 +134,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 			return options.Client && options.Async
 		case "aiosockets.py":
 			return options.Client && options.Async && both
-		case "server.py":
+		case "server.py", "conditional.py":
 			return options.Server
 		}
 		return calls

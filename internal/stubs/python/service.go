@@ -64,17 +64,15 @@ func (g *generator) side(m *schema.Message) string {
 
 func (g *generator) call(c *schema.Call) {
 	web := g.faithful("web")
-	rest := conversation.Body(c, strings.ReplaceAll(syntaxPascal(c.Service.Name+"_"+c.Name), "_", "")+"Body")
-	if rest != nil {
-		rest.Doc = fmt.Sprintf("What of %s travels in the body of %s.", c.Request.Name, c.Name)
-		g.local = append(g.local, &rest.Decl)
-		g.shown = c.Request.Name
-		g.message(rest)
-		g.shown = ""
-	}
-	placed := conversation.Outside(c)
-	if len(placed) > 0 {
-		g.travel(c, placed, rest)
+	for _, t := range travelsOf(c) {
+		if t.rest != nil {
+			t.rest.Doc = fmt.Sprintf("What of %s travels in the body of %s.", t.whole.Name, c.Name)
+			g.local = append(g.local, &t.rest.Decl)
+			g.shown = t.whole.Name
+			g.message(t.rest)
+			g.shown = ""
+		}
+		g.travel(t)
 	}
 	g.P("")
 	g.P("%s: %s.Call[%s, %s] = %s.Call(", callVariable(c), web, g.side(c.Request), g.side(c.Response), web)
@@ -100,8 +98,8 @@ func (g *generator) call(c *schema.Call) {
 				g.P("%s=True,", flag.name)
 			}
 		}
-		if len(placed) > 0 {
-			g.P("travel=_%s_TRAVEL,", callVariable(c))
+		for _, t := range travelsOf(c) {
+			g.P("%s=%s,", t.member, t.table())
 		}
 		if len(c.Needs) > 0 {
 			var needs []string
@@ -134,73 +132,115 @@ func syntaxPascal(s string) string {
 	return b.String()
 }
 
-// travel writes how the fields of a request travel.
-func (g *generator) travel(c *schema.Call, placed []conversation.Placed, rest *schema.Message) {
-	web, request := g.faithful("web"), g.side(c.Request)
-	name := strings.ToLower(callVariable(c))
+// travel is a side of a call whose message is not all in the body.
+type travel struct {
+	member string // of a call
+	name   string // what the names of its functions begin with
+	whole  *schema.Message
+	placed []conversation.Placed
+	rest   *schema.Message // what is left for the body, or nil
+}
+
+// travelsOf lists the sides of a call whose messages are not all in the body.
+func travelsOf(c *schema.Call) (list []travel) {
+	class := strings.ReplaceAll(syntaxPascal(c.Service.Name+"_"+c.Name), "_", "")
+	name := "_" + strings.ToLower(callVariable(c))
+	if placed := conversation.Outside(c); len(placed) > 0 || conversation.Bodiless(c) {
+		list = append(list, travel{"travel", name, c.Request, placed, conversation.Body(c, class+"Body")})
+	}
+	if placed := conversation.AnswerOutside(c); len(placed) > 0 {
+		// No name of a declaration has two underscores.
+		list = append(list, travel{"answer_travel", name + "__answer", c.Response, placed,
+			conversation.AnswerBody(c, class+"BodyOfAnswer")})
+	}
+	return list
+}
+
+func (t travel) table() string { return strings.ToUpper(t.name) + "_TRAVEL" }
+
+// travel writes how the fields of a message travel.
+func (g *generator) travel(t travel) {
+	web, whole := g.faithful("web"), g.side(t.whole)
 	body := "None"
-	if rest != nil {
-		body = rest.Name
+	if t.rest != nil {
+		body = t.rest.Name
 		g.top()
-		g.function("_"+name+"_body", []string{"m: " + request}, rest.Name, func() {
+		g.function(t.name+"_body", []string{"m: " + whole}, t.rest.Name, func() {
 			var fields []string
-			for _, f := range rest.Fields {
+			for _, f := range t.rest.Fields {
 				fields = append(fields, fmt.Sprintf("%s=m.%s", FieldName(f), FieldName(f)))
 			}
-			g.P("return %s", stubs.Call(rest.Name, append(fields, "_unlisted=m._unlisted")...))
+			g.P("return %s", stubs.Call(t.rest.Name, append(fields, "_unlisted=m._unlisted")...))
 		})
 	}
+	if len(t.placed) > 0 {
+		g.top()
+		g.function(t.name+"_place", []string{"m: " + whole, "p: " + web + ".Parameters"}, "None", func() {
+			for _, p := range t.placed {
+				g.place(p)
+			}
+		})
+		g.taking(t)
+	}
 	g.top()
-	g.function("_"+name+"_place", []string{"m: " + request, "p: " + web + ".Parameters"}, "None", func() {
-		for _, p := range placed {
-			g.place(p)
+	g.P("%s: %s.Travel[%s] = %s.Travel(", t.table(), web, whole, web)
+	g.Deeper(1, func() {
+		if len(t.placed) == 0 {
+			g.P("placed=[],")
+		} else {
+			g.In("placed=[", func() {
+				for _, p := range t.placed {
+					f := p.Field
+					g.P("%s,", stubs.Call(web+".Placed", strconv.Itoa(f.Number), quote(f.JSONName()), quote(string(p.Place)),
+						quote(p.Name)))
+				}
+			}, "],")
+		}
+		g.P("body=%s,", body)
+		if t.rest != nil {
+			g.P("body_of=%s_body,", t.name)
+		} else {
+			g.P("body_of=lambda m: None,")
+		}
+		if len(t.placed) == 0 {
+			g.P("place=lambda m, p: None,")
+			g.P("take=lambda a, body: %s(),", whole)
+		} else {
+			g.P("place=%s_place,", t.name)
+			g.P("take=%s_take,", t.name)
 		}
 	})
+	g.P(")")
+}
+
+// taking writes the function that finds fields outside of the body.
+func (g *generator) taking(t travel) {
+	web, whole := g.faithful("web"), g.side(t.whole)
 	g.top()
 	given := "_: None"
-	if rest != nil {
-		given = "body: " + rest.Name
+	if t.rest != nil {
+		given = "body: " + t.rest.Name
 	}
-	g.function("_"+name+"_take", []string{"a: " + web + ".Arguments", given}, request, func() {
+	g.function(t.name+"_take", []string{"a: " + web + ".Arguments", given}, whole, func() {
 		var fields []string
-		if rest != nil {
+		if t.rest != nil {
 			g.P("a.rest(body._unlisted)")
 		}
-		for i, p := range placed {
+		for i, p := range t.placed {
 			fields = append(fields, FieldName(p.Field)+"="+g.take(i, p))
 		}
-		if rest != nil {
-			for _, f := range rest.Fields {
+		if t.rest != nil {
+			for _, f := range t.rest.Fields {
 				fields = append(fields, fmt.Sprintf("%s=body.%s", FieldName(f), FieldName(f)))
 			}
 			fields = append(fields, "_unlisted=body._unlisted")
 		}
-		g.P("return %s(", request)
+		g.P("return %s(", whole)
 		for _, f := range fields {
 			g.P("    %s,", f)
 		}
 		g.P(")")
 	})
-	g.top()
-	g.P("_%s_TRAVEL: %s.Travel[%s] = %s.Travel(", callVariable(c), web, request, web)
-	g.Deeper(1, func() {
-		g.In("placed=[", func() {
-			for _, p := range placed {
-				f := p.Field
-				g.P("%s,", stubs.Call(web+".Placed", strconv.Itoa(f.Number), quote(f.JSONName()), quote(string(p.Place)),
-					quote(p.Name)))
-			}
-		}, "],")
-		g.P("body=%s,", body)
-		if rest != nil {
-			g.P("body_of=_%s_body,", name)
-		} else {
-			g.P("body_of=lambda m: None,")
-		}
-		g.P("place=_%s_place,", name)
-		g.P("take=_%s_take,", name)
-	})
-	g.P(")")
 }
 
 // place writes a field outside of the body.

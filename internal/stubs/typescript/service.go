@@ -30,7 +30,9 @@ func (g *generator) calls() {
 	g.credentials()
 	for _, s := range g.module.Services {
 		for _, c := range s.Calls {
-			g.body(c)
+			for _, t := range travelsOf(c) {
+				g.body(c, t)
+			}
 			g.P("")
 			g.In(fmt.Sprintf("export const %s: %s.Call<%s, %s> = {", callVariable(c), g.web(), g.side(c.Request, ""),
 				g.side(c.Response, "")), func() { g.callTable(c) }, "};")
@@ -83,8 +85,8 @@ func (g *generator) callTable(c *schema.Call) {
 	g.P("answerStream: %t,", c.ResponseStream)
 	g.P("request: %s,", g.codecOf(c.Request))
 	g.P("answer: %s,", g.codecOf(c.Response))
-	if len(conversation.Outside(c)) > 0 {
-		g.In("travel: {", func() { g.travel(c) }, "},")
+	for _, t := range travelsOf(c) {
+		g.In(t.member+": {", func() { g.travel(t) }, "},")
 	}
 	var needs []string
 	for _, all := range c.Needs {
@@ -107,62 +109,87 @@ func (g *generator) callTable(c *schema.Call) {
 	}, "],")
 }
 
-func bodyName(c *schema.Call) string { return upperFirst(callVariable(c)) + "Body" }
-
-// body writes what of a request travels in the body, where that is not all.
-func (g *generator) body(c *schema.Call) {
-	rest := conversation.Body(c, bodyName(c))
-	if rest == nil {
-		return
-	}
-	rest.Doc = fmt.Sprintf("What of %s travels in the body of %s.", c.Request.Name, c.Name)
-	g.local = append(g.local, &rest.Decl)
-	g.message(rest)
+// travel is a side of a call whose message is not all in the body.
+type travel struct {
+	member string // of a call
+	whole  *schema.Message
+	placed []conversation.Placed
+	rest   *schema.Message // what is left for the body, or nil
 }
 
-// travel writes how the fields of a request travel.
-func (g *generator) travel(c *schema.Call) {
-	placed, rest := conversation.Outside(c), conversation.Body(c, bodyName(c))
-	g.In("placed: [", func() {
-		for _, p := range placed {
-			number, name := "number: "+strconv.Itoa(p.Field.Number), "name: "+text(p.Field.JSONName())
-			g.P("%s,", object(number, name, "in: "+text(string(p.Place)), "parameter: "+text(p.Name)))
-		}
-	}, "],")
-	if rest == nil {
+// travelsOf lists the sides of a call whose messages are not all in the body.
+func travelsOf(c *schema.Call) (list []travel) {
+	name := upperFirst(callVariable(c))
+	if placed := conversation.Outside(c); len(placed) > 0 || conversation.Bodiless(c) {
+		list = append(list, travel{"travel", c.Request, placed, conversation.Body(c, name+"Body")})
+	}
+	if placed := conversation.AnswerOutside(c); len(placed) > 0 {
+		list = append(list, travel{"answerTravel", c.Response, placed, conversation.AnswerBody(c, name+"BodyOfAnswer")})
+	}
+	return list
+}
+
+// body writes what of a message travels in the body, where that is not all.
+func (g *generator) body(c *schema.Call, t travel) {
+	if t.rest == nil {
+		return
+	}
+	t.rest.Doc = fmt.Sprintf("What of %s travels in the body of %s.", t.whole.Name, c.Name)
+	g.local = append(g.local, &t.rest.Decl)
+	g.message(t.rest)
+}
+
+// travel writes how the fields of a message travel.
+func (g *generator) travel(t travel) {
+	if len(t.placed) == 0 {
+		g.P("placed: [],")
+	} else {
+		g.In("placed: [", func() {
+			for _, p := range t.placed {
+				number, name := "number: "+strconv.Itoa(p.Field.Number), "name: "+text(p.Field.JSONName())
+				g.P("%s,", object(number, name, "in: "+text(string(p.Place)), "parameter: "+text(p.Name)))
+			}
+		}, "],")
+	}
+	if t.rest == nil {
 		g.P("body: undefined,")
 		g.method("bodyOf()", func() { g.P("return undefined;") })
 	} else {
-		g.P("body: %s,", ToolsName(&rest.Decl))
+		g.P("body: %s,", ToolsName(&t.rest.Decl))
 		g.method("bodyOf(m)", func() {
 			var fields []string
-			for _, f := range rest.Fields {
+			for _, f := range t.rest.Fields {
 				fields = append(fields, fmt.Sprintf("%s: m.%s", FieldName(f), FieldName(f)))
 			}
 			fields = append(fields, fmt.Sprintf("[%s.unlisted]: m[%s.unlisted]", g.wire(), g.wire()))
-			g.P("return %s satisfies %s;", object(fields...), rest.Name)
+			g.P("return %s satisfies %s;", object(fields...), t.rest.Name)
 		})
 	}
+	if len(t.placed) == 0 {
+		g.method("place()", func() { g.P("// There is nothing.") })
+		g.method("take()", func() { g.P("return %s.make({});", g.tools(&t.whole.Decl)) })
+		return
+	}
 	g.method("place(m, p)", func() {
-		for _, p := range placed {
+		for _, p := range t.placed {
 			g.place(p)
 		}
 	})
 	signature := "take(a)"
-	if rest != nil {
+	if t.rest != nil {
 		signature = "take(a, given)"
 	}
 	g.method(signature, func() {
-		if rest != nil {
-			g.P("const body = given as %s;", rest.Name)
+		if t.rest != nil {
+			g.P("const body = given as %s;", t.rest.Name)
 			g.P("a.rest(body[%s.unlisted]);", g.wire())
 		}
-		g.In(fmt.Sprintf("return %s.make({", g.tools(&c.Request.Decl)), func() {
-			for i, p := range placed {
+		g.In(fmt.Sprintf("return %s.make({", g.tools(&t.whole.Decl)), func() {
+			for i, p := range t.placed {
 				g.take(i, p)
 			}
-			if rest != nil {
-				for _, f := range rest.Fields {
+			if t.rest != nil {
+				for _, f := range t.rest.Fields {
 					g.P("%s: body.%s,", FieldName(f), FieldName(f))
 				}
 				g.P("[%s.unlisted]: body[%s.unlisted],", g.wire(), g.wire())

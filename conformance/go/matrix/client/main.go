@@ -36,8 +36,8 @@ func main() {
 		name string
 		run  func(client *matrix.PierClient) error
 	}{
-		{"unary", unary}, {"bound", bound}, {"answer stream", answerStream}, {"request stream", requestStream},
-		{"both ways", bothWays},
+		{"unary", unary}, {"bound", bound}, {"answer headers", answerHeaders}, {"answer stream", answerStream},
+		{"request stream", requestStream}, {"both ways", bothWays},
 		{"declared error", declaredError}, {"invalid request", invalidRequest}, {"late failure", lateFailure},
 		{"early answer", earlyAnswer}, {"early refusal", earlyRefusal},
 		{"cancellation", cancellation}, {"timeout", timeout}, {"missing credential", missingCredential}, {"retry", retry},
@@ -109,6 +109,52 @@ func bound(client *matrix.PierClient) error {
 		return fmt.Errorf("a path of .. gave %v", err)
 	}
 	return client.Leave(ctx, &matrix.LookRequest{Code: "EID"})
+}
+
+func answerHeaders(client *matrix.PierClient) error {
+	encoding := map[bool]string{true: "json", false: "cbor"}[*json]
+	request := &matrix.StampRequest{Code: "kept", Visit: wire.Pointer("a \"b\"; ü"), How: wire.Pointer(" é, 100% \"x\" ")}
+	stamp, err := client.Stamp(ctx, request)
+	if err != nil {
+		return err
+	}
+	want := &matrix.Stamp{Tag: `"kept.` + encoding + `"`, Cache: wire.Pointer("max-age=60"), Count: 4, Visit: request.Visit,
+		Name: "kept", How: request.How}
+	if err := same(stamp, want); err != nil {
+		return err
+	}
+	for _, known := range []string{stamp.Tag, `"other", W/` + stamp.Tag, "*"} {
+		var unchanged *web.NotModified
+		_, err := client.Stamp(ctx, &matrix.StampRequest{Code: "kept", Known: &known})
+		if !errors.As(err, &unchanged) || unchanged.ETag != stamp.Tag {
+			return fmt.Errorf("%s gave %v", known, err)
+		}
+	}
+	if stamp, err = client.Stamp(ctx, &matrix.StampRequest{Code: "new", Known: &stamp.Tag}); err != nil {
+		return err
+	}
+	if err := same(stamp, &matrix.Stamp{Tag: `"new.` + encoding + `"`, Cache: wire.Pointer("private, no-cache"),
+		Count: 3, Name: "new"}); err != nil {
+		return err
+	}
+	moved, err := client.Move(ctx, &matrix.MoveRequest{To: "/stamps/new?y=1"})
+	if err == nil {
+		err = same(moved, &matrix.Moved{At: "/stamps/new?y=1", Note: wire.Pointer("moved, to: ü")})
+	}
+	if err != nil {
+		return err
+	}
+	for code, left := range map[string]*uint32{"3": wire.Pointer[uint32](3), "x": nil} {
+		forgotten, err := client.Forget(ctx, &matrix.StampRequest{Code: code})
+		if err == nil {
+			err = same(forgotten, &matrix.Forgotten{Visit: wire.Pointer(""), Left: left})
+		}
+		if err != nil {
+			return err
+		}
+	}
+	_, err = client.Ping(ctx, &matrix.Nothing{})
+	return err
 }
 
 // numbers collects the numbers of a stream.

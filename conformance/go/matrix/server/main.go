@@ -9,6 +9,8 @@ import (
 	"iter"
 	"log"
 	"net"
+	"net/http"
+	"strconv"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -42,7 +44,8 @@ func main() {
 		return context.WithValue(ctx, crewKey{}, credentials["skerry.matrix.crew"]), nil
 	}
 	mount := matrix.ServePier(new(pier).calls(), web.WithAuthorizer(authorize), web.WithHeartbeat(*heartbeat),
-		web.WithElementLimit(200_000), web.WithBodyLimit(*body), web.WithIdleTimeout(*idle), web.WithBase(*base))
+		web.WithElementLimit(200_000), web.WithBodyLimit(*body), web.WithIdleTimeout(*idle), web.WithBase(*base),
+		web.WithCookie("visit", func(c *http.Cookie) { c.MaxAge, c.SameSite = 3600, http.SameSiteStrictMode }))
 	log.Fatal(web.NewServer(mount).Serve(listener))
 }
 
@@ -73,6 +76,24 @@ func (p *pier) calls() matrix.PierCalls {
 			return request,
 				nil
 		},
+		Stamp: func(_ context.Context, r *matrix.StampRequest) (*matrix.Stamp, error) {
+			stamp := &matrix.Stamp{Tag: `"` + r.Code + `"`, Count: uint32(len(r.Code)), Visit: r.Visit, Name: r.Code, How: r.How}
+			if r.Code == "kept" {
+				stamp.Cache = wire.Pointer("max-age=60")
+			}
+			return stamp, nil
+		},
+		Move: func(_ context.Context, r *matrix.MoveRequest) (*matrix.Moved, error) {
+			return &matrix.Moved{At: r.To, Note: wire.Pointer("moved, to: ü")}, nil
+		},
+		Forget: func(_ context.Context, r *matrix.StampRequest) (*matrix.Forgotten, error) {
+			forgotten := &matrix.Forgotten{Visit: wire.Pointer("")}
+			if left, err := strconv.ParseUint(r.Code, 10, 32); err == nil {
+				forgotten.Left = wire.Pointer(uint32(left))
+			}
+			return forgotten, nil
+		},
+		Ping:          func(_ context.Context, r *matrix.Nothing) (*matrix.Nothing, error) { return r, nil },
 		Leave:         func(context.Context, *matrix.LookRequest) error { return nil },
 		Count:         p.count,
 		Sum:           p.sum,

@@ -5,9 +5,9 @@ import { setTimeout as wait } from "node:timers/promises";
 import type { ClientOptions } from "../gen/faithful/client.js";
 import { nodeTransport } from "../gen/faithful/node.js";
 import { nodeSocket } from "../gen/faithful/socket.js";
-import { type Encoding, InvalidRequest, MissingCredential, Problem, Unreachable } from "../gen/faithful/web.js";
+import { type Encoding, InvalidRequest, MissingCredential, NotModified, Problem, Unreachable } from "../gen/faithful/web.js";
 import { CalendarDate, Decimal, Duration, Instant, uuid } from "../gen/faithful/wire.js";
-import { PierClient, PierFull, type Tick, echoRequestTools, lookRequestTools } from "../gen/skerry/matrix/index.js";
+import { PierClient, PierFull, type Tick, echoRequestTools, lookRequestTools, stampTools } from "../gen/skerry/matrix/index.js";
 
 const [base = "http://127.0.0.1:8080", encoding = "cbor", transport = "node"] = process.argv.slice(2);
 
@@ -108,6 +108,22 @@ const cases: Record<string, () => Promise<void>> = {
     assert.deepEqual(await client.look({ code: "EID" }), lookRequestTools.make({ code: "EID", open: true }));
     assert.ok((await failureOf(() => client.look({ code: ".." }))) instanceof InvalidRequest);
     await client.leave({ code: "EID" });
+  },
+
+  async "answer headers"() {
+    const request = { code: "kept", visit: 'a "b"; ü', how: ' é, 100% "x" ' };
+    const stamp = await client.stamp(request);
+    assert.deepEqual(stamp, stampTools.make({ tag: `"kept.${encoding}"`, cache: "max-age=60", count: 4, visit: request.visit, name: "kept", how: request.how }));
+    for (const known of [stamp.tag, `"other", W/${stamp.tag}`, "*"]) {
+      const unchanged = await failureOf(() => client.stamp({ code: "kept", known }));
+      assert.ok(unchanged instanceof NotModified, String(unchanged));
+      assert.equal(unchanged.etag, stamp.tag);
+    }
+    assert.deepEqual(await client.stamp({ code: "new", known: stamp.tag }), stampTools.make({ tag: `"new.${encoding}"`, cache: "private, no-cache", count: 3, name: "new" }));
+    assert.deepEqual({ ...(await client.move({ to: "/stamps/new?y=1" })) }, { at: "/stamps/new?y=1", note: "moved, to: ü" });
+    assert.deepEqual({ ...(await client.forget({ code: "3" })) }, { visit: "", left: 3 });
+    assert.deepEqual({ ...(await client.forget({ code: "x" })) }, { visit: "", left: undefined });
+    await client.ping({});
   },
 
   async "answer stream"() {

@@ -64,6 +64,10 @@ const calls: PierCalls = {
   echo: (request, { trace }) => ({ request, trace: trace?.traceparent }),
   berth: (request) => request,
   look: (request) => request,
+  stamp: ({ code, visit, how }) => ({ tag: `"${code}"`, count: code.length, visit, name: code, how, cache: code === "kept" ? "max-age=60" : undefined }),
+  move: ({ to }) => ({ at: to, note: "moved, to: ü" }),
+  forget: ({ code }) => ({ visit: "", left: /^\d+$/.test(code) ? Number(code) : undefined }),
+  ping: (nothing) => nothing,
   leave: () => undefined,
   async *count({ count, failsAfter, badly, size }) {
     const text = size === 0 ? undefined : "x".repeat(size);
@@ -125,6 +129,7 @@ const mount = servePier(calls, {
   idleTimeout: Number(process.argv[4] ?? "60000"),
   base: process.argv[5] ?? "",
   heartbeat: Number(process.argv[3] ?? "15000"),
+  cookies: { visit: { maxAge: 3600, sameSite: "Strict" } },
   authorizer(_, credentials) {
     if (credentials.get("skerry.matrix.desk") === "panic") {
       throw new Error("the authorizer fell");

@@ -93,7 +93,7 @@ class AsyncClient(Exchange):
         async def answered() -> A:
             request = await self.prepare(call, message, self.encoding, deadline - time.monotonic())
             response = await self._open(call, request, deadline)
-            answer: A = await self._read(call, response)
+            answer: A = await self._read(call, request, response)
             return answer
 
         return await _within(call, deadline, answered())
@@ -109,7 +109,7 @@ class AsyncClient(Exchange):
 
         async def answered() -> A:
             response = await self._carried(request, upload)
-            answer: A = await self._read(call, response)
+            answer: A = await self._read(call, request, response)
             return answer
 
         task = asyncio.ensure_future(answered())
@@ -133,15 +133,15 @@ class AsyncClient(Exchange):
     ) -> AsyncIterator[tuple[Kind, Any]]:
         deadline = time.monotonic() + (self.timeout if timeout is None else timeout)
 
-        async def opened() -> httpx.Response:
+        async def opened() -> tuple[Request, httpx.Response]:
             request = await self.prepare(call, message, self.sequence, None)
-            return await self._open(call, request, deadline)
+            return request, await self._open(call, request, deadline)
 
-        response = await _within(call, deadline, opened())
+        request, response = await _within(call, deadline, opened())
         try:
             encoding = web.media_type(response.headers.get("content-type"))
-            if not 200 <= response.status_code < 300:
-                await self._read(call, response)
+            if not web.succeeds(call, response.status_code):
+                await self._read(call, request, response)
             if encoding not in (web.CBOR_SEQ, web.JSON_SEQ):
                 raise web.BadAnswer(response.status_code, f"its type is {encoding!r}")
             elements = stream.Elements(
@@ -207,7 +207,7 @@ class AsyncClient(Exchange):
         self.look(response.status_code, response.headers)
         return response
 
-    async def _read(self, call: web.Call[Any, Any], response: httpx.Response) -> Any:
+    async def _read(self, call: web.Call[Any, Any], request: Request, response: httpx.Response) -> Any:
         """Reads an answer that is not a stream."""
         body = bytearray()
         try:
@@ -219,7 +219,7 @@ class AsyncClient(Exchange):
             raise web.no_answer(call.name, problem) from problem
         finally:
             await response.aclose()
-        return self.understand(call, response.status_code, response.headers.get("content-type"), bytes(body))
+        return self.understand(call, request, response.status_code, response.headers.get_list, bytes(body))
 
 
 async def within(call: web.Call[Any, Any], timeout: float, work: Awaitable[T]) -> T:

@@ -301,9 +301,9 @@ class Client(Exchange):
         response = self._open(attempt)
         attempt.forget()
         encoding = web.media_type(response.getheader("content-type"))
-        if not 200 <= response.status < 300 or encoding not in (web.CBOR_SEQ, web.JSON_SEQ):
+        if not web.succeeds(call, response.status) or encoding not in (web.CBOR_SEQ, web.JSON_SEQ):
             try:
-                if 200 <= response.status < 300:
+                if web.succeeds(call, response.status):
                     raise web.BadAnswer(response.status, f"its type is {encoding!r}")
                 attempt.watch()
                 self._read(attempt, response)
@@ -495,7 +495,9 @@ class Client(Exchange):
             raise web.no_answer(call.name, problem) from problem
         if time.monotonic() >= attempt.deadline:
             raise web.no_answer(call.name, "it took too long", "timed out")
-        return self.understand(call, response.status, response.getheader("content-type"), body)
+        return self.understand(
+            call, attempt.request, response.status, lambda name: response.headers.get_all(name, []), body
+        )
 
 
 def _around(middleware: Middleware, carry: Send) -> Send:

@@ -137,19 +137,39 @@ class Exchange:
         if self._on_digest is not None and digest is not None and digest != self._digest:
             self._on_digest(digest)
 
-    def understand(self, call: web.Call[Any, Any], status: int, content_type: str | None, body: bytes) -> Any:
-        """What an answer that is not a stream says."""
+    def understand(
+        self, call: web.Call[Any, Any], asked: Request, status: int, headers: Callable[[str], list[str]], body: bytes
+    ) -> Any:
+        """What an answer that is not a stream says; headers are what each line of one says."""
         if len(body) > self.answer_limit:
             raise web.BadAnswer(status, "it is too large")
-        encoding = web.media_type(content_type)
-        if not 200 <= status < 300:
+        content_type = ", ".join(headers("content-type"))
+        if status == 304 and "if-none-match" in asked.headers:
+            raise web.NotModified(call.name, ", ".join(headers("etag")))
+        if not web.succeeds(call, status):
             raise web.refused(call, status, content_type, body)
         if call.answer is None or call.answer_stream:
             return None
+        travel = call.answer_travel
+        if travel is None:
+            return self._decoded(status, content_type, body, call.answer)
+        in_body: Any = None
+        if travel.body is not None and not body:  # as if all of it were absent
+            in_body = self._decoded(status, web.JSON, b"{}", travel.body)
+        elif travel.body is not None:
+            in_body = self._decoded(status, content_type, body, travel.body)
+        arguments = web.Arguments(travel.placed, lambda p: _received(p, headers))
+        message = travel.take(arguments, in_body)
+        for wrong in arguments.violations:
+            raise web.BadAnswer(status, f"{wrong.pointer} in its {wrong.place or 'body'} {wrong.detail}")
+        return message
+
+    def _decoded(self, status: int, content_type: str, body: bytes, cls: Any) -> Any:
+        encoding = web.media_type(content_type)
         if encoding not in (web.CBOR, web.JSON):
-            raise web.BadAnswer(status, f"its type is {encoding!r}")
+            raise web.BadAnswer(status, f"its type is {encoding!r}" if encoding or body else "it has no body")
         try:
-            return web.decode(encoding, body, call.answer, self.items)
+            return web.decode(encoding, body, cls, self.items)
         except wire.WireError as problem:
             raise web.BadAnswer(status, str(problem)) from problem
 
@@ -189,7 +209,7 @@ class Exchange:
             self._present(call, headers, parameters, self._credentials if given is None else given)
         headers.update(parameters.headers)
         if parameters.cookies:
-            headers["cookie"] = "; ".join(parameters.cookies)
+            headers["cookie"] = "; ".join(f"{name}={value}" for name, value in parameters.cookies)
         if wait is not None and wait < math.inf:
             headers["prefer"] = f"wait={max(1, math.ceil(wait))}"  # RFC 7240, section 4.3
         trace = current_trace.get()
@@ -231,7 +251,7 @@ class Exchange:
                 elif credential.kind == "query":
                     parameters.query(credential.key, text)
                 elif credential.kind == "cookie":
-                    parameters.cookies.append(f"{credential.key}={text}")
+                    parameters.cookies.append((credential.key, text))
                 elif credential.kind == "basic":
                     headers["authorization"] = "Basic " + b64encode(text.encode()).decode()
                 else:
@@ -240,6 +260,15 @@ class Exchange:
         raise web.MissingCredential(
             f"{call.name} needs {web.needs_text(call.needs)}, and the client was not given that"
         )
+
+
+def _received(p: web.Placed, headers: Callable[[str], list[str]]) -> list[str]:
+    """Where a client finds what travels outside of an answer's body."""
+    if p.place == "header":
+        return web.lines(p.parameter, headers(p.parameter))
+    begin = p.parameter + "="
+    values = [line[len(begin) :].partition(";")[0].strip() for line in headers("set-cookie") if line.startswith(begin)]
+    return values[-1:]  # the last one is the one that is kept
 
 
 _HEADER_TEXT = re.compile("[\t\x20-\x7e\x80-\xff]*")

@@ -15,12 +15,13 @@ import threading
 import time
 from base64 import b64decode
 from collections import deque
-from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Iterator, MutableMapping, Sequence
-from dataclasses import dataclass
+from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Iterator, Mapping, MutableMapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any, Generic, Literal, TypedDict, TypeVar
 from urllib.parse import unquote, unquote_to_bytes
 
 from . import stream, web, wire
+from .conditional import Caching, caching_of, is_tag, matches, tagged, without_encodings
 from .trace import current_trace
 
 T = TypeVar("T")
@@ -49,6 +50,11 @@ class Context:
     """For middleware: the request; None where there is none, and for streams."""
     answer: Any = None
     """For middleware: what the handler returned, once the rest has run; None where that is nothing, and for streams."""
+
+    peer: str | None = None
+    """The address of who calls, or of the proxy in between, where the server that carries us knows it."""
+    answer_headers: dict[str, str] = field(default_factory=dict)
+    """Headers of the answer, to be added until it begins; what a field of the answer says counts more."""
 
     @property
     def trace(self) -> web.Trace | None:
@@ -141,6 +147,22 @@ Watcher = Callable[[str, dict[str, str]], Callable[[Watched], None]]
 """Told that a call begins, by its full name and with the headers; what it returns is told how it went."""
 
 
+class CookieAttributes(TypedDict, total=False):
+    """How a cookie is set (RFC 6265, section 4.1)."""
+
+    path: str
+    """"/" where it is not given."""
+    domain: str
+    max_age: int
+    """In seconds; until the browser is closed where it is not given."""
+    http_only: bool
+    """Whether scripts don't see it; True where it is not given."""
+    secure: bool
+    """Whether it is sent over TLS alone; True where it is not given."""
+    same_site: Literal["Strict", "Lax", "None"]
+    """"Lax" where it is not given; pages of another site need "None"."""
+
+
 class ServerOptions(TypedDict, total=False):
     """How a server serves."""
 
@@ -165,6 +187,8 @@ class ServerOptions(TypedDict, total=False):
     """Pages of these origins, such as "https://skerry.example", may call from a browser."""
     unlisted: bool
     """Lets requests contain members and alternatives that the definitions do not list, for servers that only pass messages on."""
+    cookies: Mapping[str, CookieAttributes]
+    """How cookies are set that answers have fields for, by name, where that is not as usual."""
     authorizer: Authorizer
     middleware: Sequence[Middleware]
     """The first is the outermost."""
@@ -219,6 +243,18 @@ _COMMON = [
 _STATUS = {page.name: page.status for page in _COMMON}
 
 
+def _set_cookie(name: str, value: str, how: CookieAttributes) -> str:
+    """What Set-Cookie says; an empty cookie is taken away."""
+    age = 0 if not value else how.get("max_age")
+    parts = [f"{name}={value}", f"Path={how.get('path', '/')}"]
+    if "domain" in how:
+        parts.append(f"Domain={how['domain']}")
+    if age is not None:
+        parts.append(f"Max-Age={age}")
+    parts += ["HttpOnly"] * how.get("http_only", True) + ["Secure"] * how.get("secure", True)
+    return "; ".join([*parts, f"SameSite={how.get('same_site', 'Lax')}"])
+
+
 def _json(value: Any) -> str:
     return json.dumps(value, ensure_ascii=False, separators=(",", ":"))
 
@@ -267,6 +303,7 @@ class Served:
                 self._exact.setdefault(r.call.path, []).append(r)
         # The more specific first: a literal is more than a field.
         self._patterns.sort(key=lambda pattern: sum(s.startswith("{") for s in pattern[0]))
+        self._caching = {id(r.call): caching_of(r.call) for r in routes}
         self._digest = (b"faithful-definitions", definitions.digest.encode())
         self._closing = False
         self._active: set[_Exchange] = set()
@@ -583,6 +620,7 @@ class _Exchange:
             joint = "; " if key == "cookie" else ", "  # RFC 9113, section 8.2.3
             self.headers[key] = f"{self.headers[key]}{joint}{text}" if key in self.headers else text
         self.complete = scope["type"] == "websocket"
+        self._caching: Caching | None = None
         self.begun = False
         self.interrupted = False
         self._watching: _Watching | None = None
@@ -657,8 +695,7 @@ class _Exchange:
         """
         basic = self.headers.get("authorization", "")[:6].lower() == "basic "
         kinds = {c.kind for every in call.needs for c in every}
-        placed = call.travel is not None and any(p.place == "cookie" for p in call.travel.placed)
-        if not (placed or "cookie" in kinds or (basic and "basic" in kinds)):
+        if not (web.in_cookies(call) or "cookie" in kinds or (basic and "basic" in kinds)):
             return False
         origin = self.headers.get("origin")
         if origin is not None:
@@ -702,6 +739,9 @@ class _Exchange:
                 await self._respond(204, [*extra, (b"allow", self.mount.methods(path).encode())], b"")
             else:
                 found, values = self.mount.find(self.scope["method"], path)
+                self._caching = caching = self.mount._caching[id(found.call)]
+                extra.append((b"vary", caching.vary))
+                self._expose(found.call, extra)
                 self._watch(found.call)
                 with self.mount._counted(self):
                     await self._serve(found, values)
@@ -725,15 +765,28 @@ class _Exchange:
             if self._watching is not None:
                 self._watching.end()
 
+    @staticmethod
+    def _expose(call: web.Call[Any, Any], extra: list[tuple[bytes, bytes]]) -> None:
+        """Lets pages of other origins see the headers that answers have fields for."""
+        names = [p.parameter for p in call.answer_travel.placed if p.place == "header"] if call.answer_travel else []
+        for i, (header, value) in enumerate(extra):
+            if header == b"access-control-expose-headers":
+                extra[i] = header, ", ".join([value.decode(), *names]).encode()
+
     def _watch(self, call: web.Call[Any, Any]) -> None:
         if "watcher" in self.mount.options:
             self._watching = _Watching(self.mount, call.name, self.headers)
             self.receive = self._watching.receiving(self.receive)
 
-    def _headers(self, encoding: str, more: dict[str, str] | None = None) -> list[tuple[bytes, bytes]]:
-        headers = [*self.extra, (b"content-type", encoding.encode()), (b"vary", b"Accept")]
-        if more:
-            headers += [(name.encode(), value.encode("latin-1", "replace")) for name, value in more.items()]
+    def _headers(self, encoding: str | None, more: dict[str, str] | None = None) -> list[tuple[bytes, bytes]]:
+        headers = list(self.extra)
+        given = {} if self.context is None else {n.lower(): v for n, v in self.context.answer_headers.items()}
+        given |= more or {}
+        if encoding is not None:
+            given["content-type"] = encoding
+        if self._caching is not None and "cache-control" not in given:
+            given["cache-control"] = self._caching.checked if "etag" in given else self._caching.none
+        headers += [(name.encode(), value.encode("latin-1", "replace")) for name, value in given.items()]
         return headers
 
     async def _respond(
@@ -741,7 +794,7 @@ class _Exchange:
     ) -> None:
         """Answers with a body, or with the head alone of one whose length nobody knows."""
         self.begun = True
-        if status != 204 and not head:
+        if status not in (204, 304) and not head:
             headers.append((b"content-length", str(len(body)).encode()))
         if self.scope["method"] == "HEAD":
             body = b""
@@ -815,11 +868,47 @@ class _Exchange:
 
     async def _answered(self, call: web.Call[Any, Any], encoding: str, result: Any) -> None:
         if call.answer is None:
-            await self._respond(call.status or 204, [*self.extra, (b"vary", b"Accept")], b"")
+            await self._respond(call.status or 204, self._headers(None), b"")
             return
         if result is None:
             raise TypeError("the handler returned no answer")
-        await self._respond(call.status or 200, self._headers(encoding), web.encode(encoding, result))
+        if call.answer_travel is None:
+            await self._respond(call.status or 200, self._headers(encoding), web.encode(encoding, result))
+            return
+        await self._answer_apart(call, call.answer_travel, encoding, result)
+
+    async def _answer_apart(
+        self, call: web.Call[Any, Any], travel: web.Travel[Any], encoding: str, result: Any
+    ) -> None:
+        """Answers with a message that is not all in the body."""
+        status = call.status or 200
+        body = None if travel.body is None else web.encode(encoding, travel.body_of(result))
+        if body is not None and status in (204, 205):
+            if body != web.encode(encoding, travel.body.from_json("{}")):
+                raise ValueError(f"the status {status} has no body, and the answer sets a field that would be in it")
+            body = None
+        parameters = web.Parameters()
+        travel.place(result, parameters)
+        for wrong in parameters.violations:
+            raise ValueError(f"an answer that can't be sent: {wrong.pointer} {wrong.detail}")
+        placed = dict(parameters.headers)
+        tag = placed.get("etag")
+        if tag is not None:
+            if not is_tag(tag):
+                raise ValueError(
+                    f'the header "ETag" is an entity-tag with its quotes (RFC 9110, section 8.8.3), not {tag}'
+                )
+            if body is not None:
+                placed["etag"] = tag = tagged(tag, encoding)
+            asks = self.scope["method"] in ("GET", "HEAD") and status < 300
+            if asks and matches(self.headers.get("if-none-match"), tag):
+                kept = {name: value for name, value in placed.items() if name in ("etag", "cache-control")}
+                await self._respond(304, self._headers(None, kept), b"")
+                return
+        headers = self._headers(None if body is None else encoding, placed)
+        options = self.mount.options.get("cookies", {})
+        headers += [(b"set-cookie", _set_cookie(n, v, options.get(n, {})).encode()) for n, v in parameters.cookies]
+        await self._respond(status, headers, body or b"")
 
     async def _admit(self, call: web.Call[Any, Any]) -> None:
         """Looks at credentials: that they are there, and what the authorizer says."""
@@ -837,7 +926,9 @@ class _Exchange:
         if not enough:
             raise _Refused("unauthenticated", f"the call needs {web.needs_text(call.needs)}", headers=_challenges(call))
         identity = await self._judge(call.name, credentials, call)
-        self.context = Context(call.name, self.headers, credentials, identity)
+        client = self.scope.get("client")
+        peer = None if client is None else str(client[0])
+        self.context = Context(call.name, self.headers, credentials, identity, peer=peer)
         parent = self.headers.get("traceparent")
         if parent is not None:
             current_trace.set(web.Trace(parent, self.headers.get("tracestate", "")))
@@ -889,6 +980,14 @@ class _Exchange:
             except ValueError:
                 odd = True
         return found, odd
+
+    def _lines(self, name: str) -> list[str]:
+        """What each line of a header says."""
+        key = name.lower().encode()
+        values = [value.decode("latin-1") for header, value in self.scope["headers"] if header.lower() == key]
+        if key in (b"if-match", b"if-none-match"):
+            values = [without_encodings(value) for value in values]
+        return web.lines(name, values)
 
     def _cookies(self, name: str) -> list[str]:
         pairs = (pair.partition("=") for pair in self.headers.get("cookie", "").split(";"))
@@ -1194,9 +1293,8 @@ class _Exchange:
             if p.place == "query":
                 return query.get(p.parameter, [])
             if p.place == "header":
-                header = self.headers.get(p.parameter.lower())
-                return [] if header is None else [header]
-            return self._cookies(p.parameter)
+                return self._lines(p.parameter)
+            return self._cookies(p.parameter)[:1]  # of several the first counts
 
         arguments = web.Arguments(travel.placed, value_of)
         message = travel.take(arguments, body)

@@ -56,7 +56,7 @@ class Placed:
 
 @dataclass(frozen=True)
 class Travel(Generic[Q]):
-    """How a request travels that is not all in the body."""
+    """How a request or an answer travels that is not all in the body."""
 
     placed: list[Placed]
     body: Any
@@ -85,9 +85,23 @@ class Call(Generic[Q, A]):
     request_stream: bool = False
     answer_stream: bool = False
     travel: Travel[Q] | None = None
+    answer_travel: Travel[A] | None = None
     needs: list[list[Credential]] = field(default_factory=list)
     """One of these, of it all."""
     fails: list[type[wire.DeclaredError]] = field(default_factory=list)
+
+
+_REDIRECTS = (301, 302, 303, 307, 308)
+
+
+def succeeds(call: Call[Any, Any], status: int) -> bool:
+    """Whether an answer's status is one of success; that of some calls sends the client elsewhere (RFC 9110, section 15.4)."""
+    return status in _REDIRECTS if call.status in _REDIRECTS else 200 <= status < 300
+
+
+def in_cookies(call: Call[Any, Any]) -> bool:
+    """Whether a call reads or answers cookies."""
+    return any(p.place == "cookie" for t in (call.travel, call.answer_travel) if t is not None for p in t.placed)
 
 
 class CallError(Exception):
@@ -171,6 +185,21 @@ class BadAnswer(CallError):
         return f"the answer with status {self.status} was not understood: {self.detail}"
 
 
+class NotModified(CallError):
+    """A call whose answer is the one that the caller has already.
+
+    The field of its request that travels in If-None-Match says so. For middleware and tries it is a success.
+    """
+
+    def __init__(self, call: str, etag: str) -> None:
+        super().__init__(call, etag)
+        self.etag = etag
+        """Of the answer, as in the field of it that travels in ETag."""
+
+    def __str__(self) -> str:
+        return f"{self.args[0]}: not modified since {self.etag}"
+
+
 class MissingCredential(CallError):
     """A call for which the client has none of the credentials that would do; nothing was sent."""
 
@@ -222,12 +251,43 @@ def needs_text(needs: list[list[Credential]]) -> str:
     return " | ".join(" + ".join(c.name.rpartition(".")[2] for c in every) or "nothing" for every in needs)
 
 
-_UNSAFE = re.compile(r"[^!#$&'()*+\-./0-9:<=>?@A-Z\[\]^_`a-z{|}~]")
+_VERBATIM = {
+    "accept-language",
+    "if-match",
+    "if-none-match",
+    "cache-control",
+    "content-disposition",
+    "content-language",
+    "etag",
+    "last-modified",
+    "link",
+    "location",
+}
+"""Headers that HTTP has a meaning for: they are sent as they are."""
+
+_PRINTABLE = re.compile("(?:[!-~](?:[ -~]*[!-~])?)?")
+_NOT_PRINTABLE = "must be printable ASCII, without spaces at either end"
+_NOT_IN_HEADER = re.compile("[^ !-$&-~]+|^ +| +$")
+_NOT_IN_COOKIE = re.compile(r"[^!#$&-+\--:<-\[\]-~]+")
 
 
-def _encode_text(text: str) -> str:
-    """Writes text for a header or cookie: what could mean something there, or is not ASCII, percent-encoded."""
-    return _UNSAFE.sub(lambda m: "".join(f"%{b:02X}" for b in m[0].encode()), text)
+def lines(name: str, values: list[str]) -> list[str]:
+    """The lines of a header; those that HTTP has a meaning for are one (RFC 9110, section 5.3)."""
+    return [", ".join(values)] if len(values) > 1 and name.lower() in _VERBATIM else values
+
+
+def _percent_encoded(m: re.Match[str]) -> str:
+    return "".join(f"%{b:02X}" for b in m[0].encode())
+
+
+def _encode_header(text: str) -> str:
+    """Writes text for a header, with what can't be in one, or would not be seen at its ends, percent-encoded."""
+    return _NOT_IN_HEADER.sub(_percent_encoded, text)
+
+
+def _encode_cookie(text: str) -> str:
+    """Writes text for a cookie, with what means something there percent-encoded (RFC 6265, section 4.1.1)."""
+    return _NOT_IN_COOKIE.sub(_percent_encoded, text)
 
 
 def plain(text: str) -> str:
@@ -236,13 +296,14 @@ def plain(text: str) -> str:
 
 
 class Parameters:
-    """What a client puts into path, query, headers and cookies."""
+    """What is put into path, query, headers and cookies."""
 
     def __init__(self) -> None:
         self.paths: dict[str, str] = {}
         self.queries: list[str] = []
         self.headers: dict[str, str] = {}
-        self.cookies: list[str] = []
+        self.cookies: list[tuple[str, str]] = []
+        """Names and values, encoded."""
         self.violations: list[wire.Violation] = []
 
     def path(self, name: str, text: str) -> None:
@@ -254,10 +315,14 @@ class Parameters:
         self.queries.append(f"{quote(name, safe='')}={quote(text, safe='')}")
 
     def header(self, name: str, text: str) -> None:
-        self.headers[name] = _encode_text(text)
+        if name.lower() not in _VERBATIM:
+            text = _encode_header(text)
+        elif _PRINTABLE.fullmatch(text) is None:
+            self.violations.append(wire.Violation("", f'the header "{name}" {_NOT_PRINTABLE}', "header"))
+        self.headers[name.lower()] = text
 
     def cookie(self, name: str, text: str) -> None:
-        self.cookies.append(f"{name}={_encode_text(text)}")
+        self.cookies.append((name, _encode_cookie(text)))
 
 
 _PERCENT = re.compile(r"%(?![0-9a-fA-F]{2})")
@@ -266,7 +331,7 @@ _NO_VALUE = re.compile(r'[ \t\r\n"]')
 
 
 class Arguments:
-    """What a server finds in path, query, headers and cookies."""
+    """What is found in path, query, headers and cookies."""
 
     def __init__(self, placed: list[Placed], values: Callable[[Placed], list[str]]) -> None:
         self.placed = placed
@@ -310,7 +375,12 @@ class Arguments:
 
     def _read(self, p: Placed, value: str, shape: str, read: Callable[[wire.JsonReader], T]) -> T | None:
         try:
-            text = _decode_text(value) if p.place in ("header", "cookie") else value
+            text = value
+            if p.place == "header" and p.parameter.lower() in _VERBATIM:
+                if _PRINTABLE.fullmatch(value) is None:
+                    raise wire.WireError(_NOT_PRINTABLE)
+            elif p.place in ("header", "cookie"):
+                text = _decode_text(value)
             if p.place == "path" and text in ("", ".", ".."):
                 raise wire.WireError("must not be empty, . or .., in a path")
             bare = shape == "bare" or (shape == "number" and _LIKE_NUMBER.match(text) is not None)
@@ -338,7 +408,7 @@ def _decode_text(value: str) -> str:
 
 
 def locate(violations: list[wire.Violation], placed: list[Placed]) -> list[wire.Violation]:
-    """Says of each violation of a whole request where its field travels."""
+    """Says of each violation of a whole message where its field travels."""
     places = {wire.pointer(p.name): p.place for p in placed}
     return [
         wire.Violation(v.pointer, v.detail, places.get("/" + v.pointer[1:].partition("/")[0], ""), v.unlisted)

@@ -12,7 +12,7 @@ export interface OutgoingRequest {
   readonly url: string;
   readonly headers: Readonly<Record<string, string>>;
   readonly body: Uint8Array<ArrayBuffer> | AsyncIterable<Uint8Array<ArrayBuffer>> | undefined;
-  /** Whether the call needs or reads cookies, which a browser keeps itself. */
+  /** Whether the call needs, reads or answers cookies, which a browser keeps itself. */
   readonly cookies?: boolean;
   readonly signal: AbortSignal;
   /** Calls act when signal is aborted. A transport that needs no signal uses this: making signals is slow. */
@@ -26,6 +26,8 @@ export interface OutgoingRequest {
 export interface IncomingAnswer {
   readonly status: number;
   header(name: string): string | null;
+  /** What each Set-Cookie says; browsers keep that to themselves. */
+  cookies?(): readonly string[];
   readonly body: web.Chunks;
 }
 
@@ -114,7 +116,7 @@ export function fetchTransport(send: (request: Request) => Promise<Response> = f
       init.duplex = "half";
     }
     const response = await send(new Request(url, init));
-    return { status: response.status, header: (name) => response.headers.get(name), body: chunksOf(response.body) };
+    return { status: response.status, header: (name) => response.headers.get(name), cookies: () => response.headers.getSetCookie(), body: chunksOf(response.body) };
   };
 }
 
@@ -328,7 +330,11 @@ export class Client {
     const patience = new Patience(timeout, options?.signal);
     try {
       const type = this.encoding === "json" ? web.jsonType : web.cborType;
-      const answer = await this.open(call, message, type, timeout, patience, options);
+      const request = await this.request(call, message, type, timeout, patience, options);
+      const answer = await this.open(call, request, timeout, patience, options);
+      if (answer.status === 304 && request.headers["if-none-match"] !== undefined) {
+        throw new web.NotModified(call.name, answer.header("etag") ?? "");
+      }
       return await this.read(call, answer, patience);
     } finally {
       patience.done();
@@ -340,9 +346,10 @@ export class Client {
     const timeout = options?.timeout ?? this.options.timeout ?? 60_000;
     const patience = new Patience(timeout, options?.signal);
     try {
-      const answer = await this.open(call, message, this.sequence, timeout, patience, options);
+      const request = await this.request(call, message, this.sequence, undefined, patience, options);
+      const answer = await this.open(call, request, timeout, patience, options);
       const type = web.mediaType(answer.header("content-type"));
-      if (!isSuccess(answer)) {
+      if (!web.succeeds(call, answer.status)) {
         await this.read(call, answer, patience);
         return;
       }
@@ -526,8 +533,7 @@ export class Client {
   }
 
   /** Sends a request until it is answered, as often as it may be repeated. */
-  private async open<Q, A>(call: Call<Q, A>, message: Q, accept: string, timeout: number, patience: Patience, options: CallOptions | undefined): Promise<IncomingAnswer> {
-    const request = await this.request(call, message, accept, call.answerStream ? undefined : timeout, patience, options);
+  private async open<Q, A>(call: Call<Q, A>, request: OutgoingRequest, timeout: number, patience: Patience, options: CallOptions | undefined): Promise<IncomingAnswer> {
     const tries = call.safe || call.idempotent ? (this.options.tries ?? 4) : 1;
     const deadline = Date.now() + timeout;
     for (let attempt = 1; ; attempt++) {
@@ -585,7 +591,7 @@ export class Client {
       throw new web.BadAnswer(answer.status, "it is too large");
     }
     const type = web.mediaType(answer.header("content-type"));
-    if (!isSuccess(answer)) {
+    if (!web.succeeds(call, answer.status)) {
       if (type === web.problemType) {
         throw web.failure(call, answer.status, new TextDecoder().decode(body));
       }
@@ -594,17 +600,42 @@ export class Client {
     if (call.answer === undefined || call.answerStream) {
       return undefined as A;
     }
+    const travel = call.answerTravel;
+    const inBody = travel === undefined ? call.answer : travel.body;
+    let read: unknown;
+    if (inBody !== undefined && travel !== undefined && body.length === 0) {
+      read = this.decoded(answer.status, web.jsonType, new TextEncoder().encode("{}"), inBody); // as if all of it were absent
+    } else if (inBody !== undefined) {
+      read = this.decoded(answer.status, type, body, inBody);
+    }
+    if (travel === undefined) {
+      return read as A;
+    }
+    const args = new web.Arguments(travel.placed, (p) => received(answer, p));
+    const whole = travel.take(args, read);
+    const [wrong] = args.violations;
+    if (wrong !== undefined) {
+      throw new web.BadAnswer(answer.status, `${wrong.pointer} in its ${wrong.in ?? "body"} ${wrong.detail}`);
+    }
+    return whole;
+  }
+
+  /** Reads a body of an answer. */
+  private decoded<T>(status: number, type: string, body: Uint8Array, codec: wire.Codec<T>): T {
     if (type !== web.cborType && type !== web.jsonType) {
-      throw new web.BadAnswer(answer.status, `its type is ${JSON.stringify(type)}`);
+      throw new web.BadAnswer(status, type === "" && body.length === 0 ? "it has no body" : `its type is ${JSON.stringify(type)}`);
     }
     try {
-      return web.decode(type, body, call.answer, this.options.answerItemLimit);
+      return web.decode(type, body, codec, this.options.answerItemLimit);
     } catch (cause) {
-      throw new web.BadAnswer(answer.status, String(cause), { cause });
+      throw new web.BadAnswer(status, String(cause), { cause });
     }
   }
 
   private async request<Q, A>(call: Call<Q, A>, message: Q, accept: string, timeout: number | undefined, patience: Patience, options: CallOptions | undefined): Promise<OutgoingRequest> {
+    if (inBrowser() && web.isRedirect(call.status)) {
+      throw new TypeError(`${call.name} is answered with a redirect, which browsers hide from scripts: let the page go there itself`);
+    }
     const parameters = new web.Parameters();
     const headers: Record<string, string> = {};
     for (const [name, value] of [...Object.entries(this.options.headers ?? {}), ...Object.entries(options?.headers ?? {})]) {
@@ -639,7 +670,7 @@ export class Client {
     }
     Object.assign(headers, parameters.headers);
     if (parameters.cookies.length > 0 && !inBrowser()) {
-      headers["cookie"] = parameters.cookies.join("; ");
+      headers["cookie"] = parameters.cookies.map(([name, value]) => `${name}=${value}`).join("; ");
     }
     if (timeout !== undefined && timeout <= 2 ** 31 - 1 && (this.options.prefer ?? !inBrowser())) {
       headers["prefer"] = `wait=${String(Math.max(1, Math.ceil(timeout / 1000)))}`; // RFC 7240, section 4.3
@@ -660,7 +691,7 @@ export class Client {
       url: this.base + path + query,
       headers,
       body,
-      cookies: call.needs.some((all) => all.some(({ kind }) => kind === "cookie")) || call.travel?.placed.some((p) => p.in === "cookie") === true,
+      cookies: call.needs.some((all) => all.some(({ kind }) => kind === "cookie")) || [call.travel, call.answerTravel].some((travel) => travel?.placed.some((p) => p.in === "cookie") === true),
       get signal() {
         return patience.signal;
       },
@@ -699,7 +730,7 @@ export class Client {
           parameters.query(credential.key, value);
           break;
         case "cookie":
-          parameters.cookies.push(`${credential.key}=${value}`);
+          parameters.cookies.push([credential.key, value]);
           break;
         case "bearer":
           headers["authorization"] = `Bearer ${value}`;
@@ -716,8 +747,14 @@ export class Client {
 /** Which call each request is of, for middleware. */
 const calls = new WeakMap<OutgoingRequest, string>();
 
-function isSuccess(answer: IncomingAnswer): boolean {
-  return answer.status >= 200 && answer.status < 300;
+/** Where a client finds what travels outside of an answer's body. */
+function received(answer: IncomingAnswer, p: web.Placed): readonly string[] {
+  if (p.in === "header") {
+    const value = answer.header(p.parameter.toLowerCase());
+    return value === null ? [] : [value];
+  }
+  const set = [...(answer.cookies?.() ?? [])].reverse().find((cookie) => cookie.startsWith(`${p.parameter}=`)); // the last one is the one that is kept
+  return set === undefined ? [] : [set.slice(p.parameter.length + 1).split(";", 1)[0]?.trim() ?? ""];
 }
 
 /** A message that the definitions allow, or a refusal. */

@@ -36,6 +36,8 @@ export function incomingOf(incoming: IncomingMessage, signal: () => AbortSignal)
       const value = headers[name.toLowerCase()];
       return Array.isArray(value) ? value.join(", ") : value;
     },
+    peer: incoming.socket.remoteAddress,
+    headers: (name) => incoming.headersDistinct[name.toLowerCase()] ?? [],
     // Leaving early keeps the connection, so that an answer can still be sent: what
     // comes after that is dropped, and not for ever.
     body: hasBody ? chunks(incoming, () => incoming.iterator({ destroyOnReturn: false }), () => undefined) : undefined,
@@ -101,7 +103,7 @@ async function answer(mount: Served, incoming: IncomingMessage, outgoing: Server
     outgoing.socket?.setTimeout(0); // the server watches over what comes next
   });
   if (body === undefined || body instanceof Uint8Array) {
-    if (status !== 204) {
+    if (status !== 204 && status !== 304) {
       headers["content-length"] = String(body?.length ?? 0);
     }
     outgoing.writeHead(status, headers);
@@ -148,7 +150,7 @@ function drained(outgoing: ServerResponse): Promise<void> {
 /** Sends an answer without a body to read, as for an upgrade that is refused. */
 export function rawAnswer({ status, headers, body }: Outgoing): string {
   const text = body instanceof Uint8Array ? new TextDecoder().decode(body) : "";
-  const lines = Object.entries(headers).map(([name, value]) => `${name}: ${value}\r\n`);
+  const lines = Object.entries(headers).flatMap(([name, value]) => [value].flat().map((one) => `${name}: ${one}\r\n`));
   return `HTTP/1.1 ${String(status)} Refused\r\n${lines.join("")}content-length: ${String(new TextEncoder().encode(text).length)}\r\nconnection: close\r\n\r\n${text}`;
 }
 
@@ -221,7 +223,7 @@ export function nodeTransport(options: { readonly agent?: Agent; readonly secure
       let answered = false;
       request.on("response", (response) => {
         answered = true;
-        resolve({ status: response.statusCode ?? 0, header: (name) => headerOf(response, name), body: chunks(response, () => response[Symbol.asyncIterator](), () => response.destroy()) } satisfies IncomingAnswer);
+        resolve({ status: response.statusCode ?? 0, header: (name) => headerOf(response, name), cookies: () => response.headers["set-cookie"] ?? [], body: chunks(response, () => response[Symbol.asyncIterator](), () => response.destroy()) } satisfies IncomingAnswer);
       });
       request.on("error", (problem) => {
         if (!answered) {

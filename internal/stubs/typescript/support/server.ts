@@ -1,6 +1,8 @@
 /** Serves calls: routes, credentials, limits, and errors that say nothing of the inside. */
 
 import { chunksOf, streamOf } from "./client.js";
+import { cachingOf, isTag, matches, tagged, withoutEncodings } from "./conditional.js";
+import type { Caching } from "./conditional.js";
 import { BadElement, ElementWriter, Lost, elements, readElement, withHeartbeats, within } from "./stream.js";
 import type { Element } from "./stream.js";
 import * as web from "./web.js";
@@ -20,6 +22,10 @@ export interface Context {
   readonly trace: Trace | undefined;
   /** A header of the request. */
   readonly header: (name: string) => string | undefined;
+  /** The address of who calls, or of the proxy in between, where the listener knows it. */
+  readonly peer: string | undefined;
+  /** Sets a header of the answer, until it begins; what a field of the answer says counts more. */
+  readonly setHeader: (name: string, value: string) => void;
   /** For middleware: the request; undefined where there is none, and for streams. */
   readonly request: unknown;
   /** For middleware: what the handler returned, once next has ended; undefined where that is nothing, and for streams. */
@@ -49,6 +55,21 @@ export interface Watched {
 /** Told that a call begins, by its full name; what it returns is told how it went. For metrics, logs and traces. */
 export type Watcher = (call: string, header: (name: string) => string | undefined) => (watched: Watched) => void;
 
+/** How a cookie is set (RFC 6265, section 4.1). */
+export interface CookieAttributes {
+  /** "/" where it is not given. */
+  readonly path?: string;
+  readonly domain?: string;
+  /** In seconds; until the browser is closed where it is not given. */
+  readonly maxAge?: number;
+  /** Whether scripts don't see it; true where it is not given. */
+  readonly httpOnly?: boolean;
+  /** Whether it is sent over TLS alone; true where it is not given. */
+  readonly secure?: boolean;
+  /** "Lax" where it is not given; pages of another site need "None". */
+  readonly sameSite?: "Strict" | "Lax" | "None";
+}
+
 /** How a server serves. */
 export interface ServerOptions {
   /** A path such as "/v1". */
@@ -74,6 +95,8 @@ export interface ServerOptions {
   readonly origins?: readonly string[];
   /** Lets requests contain members and alternatives that the definitions do not list, for servers that only pass messages on. */
   readonly unlisted?: boolean;
+  /** How cookies are set that answers have fields for, by name, where that is not as usual. */
+  readonly cookies?: Readonly<Record<string, CookieAttributes>>;
   readonly authorizer?: Authorizer;
   readonly middleware?: readonly Middleware[];
   /** Told each error that the caller is not, with the call's context where it came so far; else console.error is. */
@@ -93,6 +116,10 @@ export interface Incoming {
   /** What comes after "?", without it. */
   readonly query: string;
   header(name: string): string | undefined;
+  /** The address of the other side, where a listener knows it. */
+  readonly peer?: string | undefined;
+  /** Each line of a header, where a listener tells them apart. */
+  headers?(name: string): readonly string[];
   /** undefined where there is none. */
   readonly body: web.Chunks | undefined;
   /** Aborted when the client has left. */
@@ -102,7 +129,8 @@ export interface Incoming {
 /** An answer, as a listener sends it. A body that throws must break the connection. */
 export interface Outgoing {
   readonly status: number;
-  readonly headers: Record<string, string>;
+  /** A list is one line each. */
+  readonly headers: Record<string, string | string[]>;
   readonly body: Uint8Array<ArrayBuffer> | AsyncIterable<Uint8Array<ArrayBuffer>> | undefined;
 }
 
@@ -218,7 +246,8 @@ export function mount(definitions: Definitions, routes: readonly Route[], option
       const body = request.body === null ? undefined : chunksOf(request.body);
       const outgoing = await server.answer({ method: request.method, path: url.pathname, query: url.search.slice(1), header: (name) => request.headers.get(name) ?? undefined, body, signal: request.signal });
       const stream = outgoing.body instanceof Uint8Array || outgoing.body === undefined ? outgoing.body : streamOf(outgoing.body);
-      return new Response(request.method === "HEAD" ? null : (stream ?? null), { status: outgoing.status, headers: outgoing.headers });
+      const headers = Object.entries(outgoing.headers).flatMap(([name, value]) => [value].flat().map((one): [string, string] => [name, one]));
+      return new Response(request.method === "HEAD" ? null : (stream ?? null), { status: outgoing.status, headers });
     },
     {
       routes,
@@ -267,6 +296,7 @@ class Server {
   private readonly patterns: { readonly segments: readonly string[]; readonly route: Route }[] = [];
   private readonly base: string;
   private readonly active = new Map<object, () => void>();
+  private readonly caching = new Map<Route, Caching>();
   private closing = false;
   private rest: (() => void)[] = [];
 
@@ -276,6 +306,7 @@ class Server {
     private readonly options: ServerOptions,
   ) {
     for (const r of routes) {
+      this.caching.set(r, cachingOf(r.call));
       const { path } = r.call;
       if (path.includes("{")) {
         this.patterns.push({ segments: path.slice(1).split("/"), route: r });
@@ -342,6 +373,8 @@ class Server {
     let name = "";
     let outgoing: Outgoing;
     let watching: Watching | undefined;
+    let caching: Caching | undefined;
+    const given: Record<string, string> = {}; // headers that the handler sets
     try {
       const below = this.below(incoming.path);
       if (below.startsWith("/-/")) {
@@ -352,7 +385,13 @@ class Server {
         const found = this.find(incoming.method, below);
         name = found.route.call.name;
         watching = this.options.watcher === undefined ? undefined : new Watching(this.options, name, incoming);
-        outgoing = await this.call(watching?.counted(incoming) ?? incoming, found, watching);
+        caching = this.caching.get(found.route);
+        for (const p of found.route.call.answerTravel?.placed ?? []) {
+          if (p.in === "header" && headers["access-control-expose-headers"] !== undefined) {
+            headers["access-control-expose-headers"] += `, ${p.parameter}`;
+          }
+        }
+        outgoing = await this.call(watching?.counted(incoming) ?? incoming, found, watching, given);
       }
     } catch (problem) {
       outgoing = this.refuse(name, problem);
@@ -361,8 +400,11 @@ class Server {
     if (watching !== undefined) {
       outgoing = watching.answered(outgoing);
     }
-    const vary = [headers["vary"], outgoing.headers["vary"]].filter((v) => v !== undefined).join(", ");
-    Object.assign(outgoing.headers, headers, vary === "" ? {} : { vary });
+    const vary = [headers["vary"], caching?.vary].filter((v) => v !== undefined).join(", ");
+    Object.assign(outgoing.headers, { ...given, ...outgoing.headers }, headers, vary === "" ? {} : { vary });
+    if (caching !== undefined) {
+      outgoing.headers["cache-control"] ??= outgoing.headers["etag"] === undefined ? caching.none : caching.checked;
+    }
     return outgoing;
   }
 
@@ -416,7 +458,7 @@ class Server {
   }
 
   /** Answers one call, refusing in the order: credentials, encoding of the answer, encoding of the request, size, what can't be read, what is not allowed. */
-  private async call(incoming: Incoming, found: Found, watching: Watching | undefined): Promise<Outgoing> {
+  private async call(incoming: Incoming, found: Found, watching: Watching | undefined, given: Record<string, string>): Promise<Outgoing> {
     const { call } = found.route;
     if (this.foreign(incoming, call)) {
       throw new Refused("forbidden", "a page of another site may not make this call");
@@ -431,7 +473,7 @@ class Server {
     if (type === undefined) {
       throw new Refused("not-acceptable", "answers are in CBOR or JSON");
     }
-    const exchange = new Exchange(this, this.options, this.definitions, this.base, incoming, found, credentials, identity, watching);
+    const exchange = new Exchange(this, this.options, this.definitions, this.base, incoming, found, credentials, identity, watching, given);
     this.enter(exchange, () => {
       exchange.interrupt();
     });
@@ -449,7 +491,7 @@ class Server {
   /** Whether a page of another site made a browser send this, with what it keeps for this one: cookies, and names and passwords (Fetch standard; Fetch Metadata). */
   private foreign(incoming: Incoming, call: Call<unknown, unknown>): boolean {
     const basic = /^basic /i.test(incoming.header("authorization") ?? "");
-    const kept = call.needs.some((all) => all.some(({ kind }) => kind === "cookie" || (kind === "basic" && basic))) || call.travel?.placed.some((p) => p.in === "cookie") === true;
+    const kept = call.needs.some((all) => all.some(({ kind }) => kind === "cookie" || (kind === "basic" && basic))) || [call.travel, call.answerTravel].some((travel) => travel?.placed.some((p) => p.in === "cookie") === true);
     if (!kept) {
       return false;
     }
@@ -530,7 +572,7 @@ class Server {
       if (found.route.serve === undefined) {
         throw new Refused("not-implemented", `${call.name} is not implemented here`);
       }
-      const exchange = new Exchange(this, this.options, this.definitions, this.base, incoming, found, credentials, identity, watching);
+      const exchange = new Exchange(this, this.options, this.definitions, this.base, incoming, found, credentials, identity, watching, {});
       this.enter(exchange, () => {
         exchange.interrupt();
       });
@@ -560,7 +602,7 @@ class Server {
   /** What an error is answered with: as it is where the call declares it, else without anything of the inside. */
   refuse(name: string, problem: unknown, fails: readonly Failure[] = [], context?: Context): Outgoing {
     const [text, status, headers] = this.details(name, problem, fails, context);
-    return { status, headers: { ...headers, "content-type": web.problemType, vary: "Accept" }, body: encoder.encode(text) };
+    return { status, headers: { ...headers, "content-type": web.problemType }, body: encoder.encode(text) };
   }
 
   details(name: string, problem: unknown, fails: readonly Failure[], context?: Context): [text: string, status: number, headers: Readonly<Record<string, string>>] {
@@ -789,7 +831,9 @@ class Watching {
       method: incoming.method,
       path: incoming.path,
       query: incoming.query,
+      peer: incoming.peer,
       header: (name) => incoming.header(name),
+      headers: (name) => incoming.headers?.(name) ?? [incoming.header(name) ?? ""],
       body: {
         [Symbol.asyncIterator]: () => chunks[Symbol.asyncIterator](),
         whole: async (limit) => {
@@ -882,6 +926,7 @@ class Exchange {
     credentials: ReadonlyMap<string, string>,
     identity: unknown,
     private readonly watching: Watching | undefined,
+    given: Record<string, string>,
   ) {
     const traceparent = incoming.header("traceparent");
     const tracestate = incoming.header("tracestate");
@@ -897,6 +942,10 @@ class Exchange {
       identity,
       trace,
       header: (name) => incoming.header(name),
+      peer: incoming.peer,
+      setHeader: (name, value) => {
+        given[name.toLowerCase()] = value;
+      },
       get request() {
         return messages().request;
       },
@@ -1003,12 +1052,58 @@ class Exchange {
   private answer(type: string, answer: unknown): Outgoing {
     const { call, finish } = this.found.route;
     if (call.answer === undefined) {
-      return { status: call.status ?? 204, headers: { vary: "Accept" }, body: undefined };
+      return { status: call.status ?? 204, headers: {}, body: undefined };
     }
     if (answer === undefined || answer === null) {
       throw new Error("the handler returned no answer");
     }
-    return { status: call.status ?? 200, headers: { "content-type": type, vary: "Accept" }, body: web.encode(type, finish(answer as never), call.answer) };
+    const status = call.status ?? 200;
+    const whole = finish(answer as never);
+    const travel = call.answerTravel;
+    if (travel === undefined) {
+      return { status, headers: { "content-type": type }, body: web.encode(type, whole, call.answer) };
+    }
+    let body = travel.body === undefined ? undefined : web.encode(type, travel.bodyOf(whole), travel.body);
+    if (body !== undefined && travel.body !== undefined && (status === 204 || status === 205)) {
+      const blank = web.encode(type, wire.fromJson(travel.body, "{}"), travel.body);
+      if (blank.length !== body.length || blank.some((octet, i) => octet !== body?.[i])) {
+        throw new Error(`the status ${String(status)} has no body, and the answer sets a field that would be in it`);
+      }
+      body = undefined;
+    }
+    const headers = this.outside(travel, whole, body === undefined ? undefined : type);
+    const { etag } = headers;
+    const asks = this.incoming.method === "GET" || this.incoming.method === "HEAD";
+    if (asks && status < 300 && typeof etag === "string" && matches(this.incoming.header("if-none-match"), etag)) {
+      const control = headers["cache-control"];
+      return { status: 304, headers: control === undefined ? { etag } : { etag, "cache-control": control }, body: undefined };
+    }
+    if (body !== undefined) {
+      headers["content-type"] = type;
+    }
+    return { status, headers, body };
+  }
+
+  /** What of an answer travels in headers and cookies, with the tag of its encoding. */
+  private outside(travel: web.Travel<unknown>, whole: unknown, type: string | undefined): Record<string, string | string[]> {
+    const parameters = new web.Parameters();
+    travel.place(whole, parameters);
+    const [wrong] = parameters.violations;
+    if (wrong !== undefined) {
+      throw new Error(`an answer that can't be sent: ${wrong.pointer} ${wrong.detail}`);
+    }
+    const headers: Record<string, string | string[]> = { ...parameters.headers };
+    const { etag } = parameters.headers;
+    if (etag !== undefined) {
+      if (!isTag(etag)) {
+        throw new Error(`the header "ETag" is an entity-tag with its quotes (RFC 9110, section 8.8.3), not ${etag}`);
+      }
+      headers["etag"] = type === undefined ? etag : tagged(etag, type);
+    }
+    if (parameters.cookies.length > 0) {
+      headers["set-cookie"] = parameters.cookies.map(([name, value]) => setCookie(name, value, this.options.cookies?.[name]));
+    }
+    return headers;
   }
 
   /** Runs a handler inside of the middleware. */
@@ -1073,7 +1168,7 @@ class Exchange {
     const request = await this.request(requestType, this.options.handlerTimeout ?? 60_000);
     if (this.incoming.method === "HEAD") {
       this.done();
-      return { status: this.call.status ?? 200, headers: { "content-type": type, vary: "Accept" }, body: undefined };
+      return { status: this.call.status ?? 200, headers: { "content-type": type }, body: undefined };
     }
     const encoding = type === web.jsonSequence ? "json" : "cbor";
     const chunks = this.answers(encoding, true, (serve) => serve(request, this.context));
@@ -1102,7 +1197,7 @@ class Exchange {
         await chunks.return(undefined);
       }
     })();
-    return { status: this.call.status ?? 200, headers: { "content-type": type, vary: "Accept", "x-accel-buffering": "no" }, body: withHeartbeats(rest, writer.heartbeat(), this.options.heartbeat ?? 15_000) };
+    return { status: this.call.status ?? 200, headers: { "content-type": type, "x-accel-buffering": "no" }, body: withHeartbeats(rest, writer.heartbeat(), this.options.heartbeat ?? 15_000) };
   }
 
   private writer(encoding: Encoding, sequence: boolean): ElementWriter<unknown> {
@@ -1266,12 +1361,10 @@ class Exchange {
           query ??= parseQuery(this.incoming.query);
           ({ odd } = query);
           return query.pairs.filter(([name]) => name === p.parameter).map(([, value]) => value);
-        case "header": {
-          const value = this.incoming.header(p.parameter);
-          return value === undefined ? [] : [value];
-        }
+        case "header":
+          return headerValues(this.incoming, p.parameter);
         case "cookie":
-          return cookies(this.incoming, p.parameter);
+          return cookies(this.incoming, p.parameter).slice(0, 1); // of several the first counts
       }
     });
     const request = travel.take(args, body);
@@ -1434,6 +1527,32 @@ function match(pattern: readonly string[], segments: readonly string[]): Map<str
     }
   }
   return values;
+}
+
+/** The lines of a header; those that HTTP has a meaning for are one (RFC 9110, section 5.3). */
+function headerValues(incoming: Incoming, name: string): readonly string[] {
+  const lower = name.toLowerCase();
+  const value = incoming.header(name);
+  if (value === undefined) {
+    return [];
+  }
+  if (lower === "if-match" || lower === "if-none-match") {
+    return [withoutEncodings(value)];
+  }
+  return lower === "accept-language" ? [value] : (incoming.headers?.(name) ?? [value]);
+}
+
+/** What Set-Cookie says; an empty cookie is taken away. */
+function setCookie(name: string, value: string, { path = "/", domain, maxAge, httpOnly = true, secure = true, sameSite = "Lax" }: CookieAttributes = {}): string {
+  const age = value === "" ? 0 : maxAge;
+  const parts = [`${name}=${value}`, `Path=${path}`];
+  if (domain !== undefined) {
+    parts.push(`Domain=${domain}`);
+  }
+  if (age !== undefined) {
+    parts.push(`Max-Age=${String(age)}`);
+  }
+  return [...parts, ...(httpOnly ? ["HttpOnly"] : []), ...(secure ? ["Secure"] : []), `SameSite=${sameSite}`].join("; ");
 }
 
 function cookies(incoming: Incoming, name: string): string[] {

@@ -33,19 +33,31 @@ export interface Call<Q, A> {
   readonly answer: wire.Codec<A> | undefined;
   /** How a request travels that is not all in the body. */
   readonly travel?: Travel<Q>;
+  /** How an answer does. */
+  readonly answerTravel?: Travel<A>;
   /** One of these, of it all. */
   readonly needs: readonly (readonly Credential[])[];
   readonly fails: readonly Failure[];
 }
 
-/** How the fields of a request travel. */
-export interface Travel<Q> {
+/** How the fields of a message travel. */
+export interface Travel<T> {
   readonly placed: readonly Placed[];
   /** What is left for the body; undefined where there is none. */
   readonly body: wire.Codec<unknown> | undefined;
-  bodyOf(m: Q): unknown;
-  place(m: Q, p: Parameters): void;
-  take(a: Arguments, body: unknown): Q;
+  bodyOf(m: T): unknown;
+  place(m: T, p: Parameters): void;
+  take(a: Arguments, body: unknown): T;
+}
+
+/** Whether a status sends the client elsewhere (RFC 9110, section 15.4). */
+export function isRedirect(status: number | undefined): boolean {
+  return status !== undefined && [301, 302, 303, 307, 308].includes(status);
+}
+
+/** Whether an answer's status is one of success. */
+export function succeeds(call: Pick<Call<never, unknown>, "status">, status: number): boolean {
+  return isRedirect(call.status) ? isRedirect(status) : status >= 200 && status < 300;
 }
 
 /** A field that travels outside of the body. */
@@ -155,6 +167,21 @@ export class BadAnswer extends Error {
   }
 }
 
+/**
+ * A call whose answer is the one that the caller has already, by the entity-tag in the field of its request that travels
+ * in If-None-Match. For middleware and tries it is a success.
+ */
+export class NotModified extends Error {
+  override readonly name = "NotModified";
+  constructor(
+    call: string,
+    /** Of the answer, as in the field of it that travels in ETag. */
+    readonly etag: string,
+  ) {
+    super(`${call}: not modified since ${etag}`);
+  }
+}
+
 /** A request that the definitions refuse; nothing was sent. */
 export class InvalidRequest extends Error {
   override readonly name = "InvalidRequest";
@@ -241,12 +268,13 @@ export function decode<T>(type: string, payload: Uint8Array, codec: wire.Codec<T
   return type === cborType ? wire.fromCbor(codec, payload, items) : wire.fromJson(codec, payload, items);
 }
 
-/** What a client puts into path, query, headers and cookies. */
+/** What is put into path, query, headers and cookies. */
 export class Parameters {
   readonly paths = new Map<string, string>();
   readonly queries: string[] = [];
   readonly headers: Record<string, string> = {};
-  readonly cookies: string[] = [];
+  /** Names and values, encoded. */
+  readonly cookies: [name: string, value: string][] = [];
   readonly violations: wire.Violation[] = [];
 
   path(name: string, text: string): void {
@@ -261,17 +289,42 @@ export class Parameters {
   }
 
   header(name: string, text: string): void {
-    this.headers[name.toLowerCase()] = encodeText(text);
+    if (isVerbatim(name) && !isPrintable(text)) {
+      this.violations.push({ pointer: "", detail: `the header "${name}" ${notPrintable}`, in: "header" });
+    }
+    this.headers[name.toLowerCase()] = isVerbatim(name) ? text : encodeHeader(text);
   }
 
   cookie(name: string, text: string): void {
-    this.cookies.push(`${name}=${encodeText(text)}`);
+    this.cookies.push([name, encodeCookie(text)]);
   }
 }
 
-/** Writes text for a header or cookie: what could mean something there, or is not ASCII, percent-encoded. */
-function encodeText(text: string): string {
-  return text.replace(/[^!#$&'()*+\-./0-9:<=>?@A-Z[\]^_`a-z{|}~]+/gu, (part) => Array.from(new TextEncoder().encode(part), (b) => `%${b.toString(16).toUpperCase().padStart(2, "0")}`).join(""));
+/** What is sent as it is: headers that HTTP has a meaning for. */
+const verbatim = new Set(["accept-language", "if-match", "if-none-match", "cache-control", "content-disposition", "content-language", "etag", "last-modified", "link", "location"]);
+
+function isVerbatim(header: string): boolean {
+  return verbatim.has(header.toLowerCase());
+}
+
+const notPrintable = "must be printable ASCII, without spaces at either end";
+
+function isPrintable(text: string): boolean {
+  return /^(?:[!-~](?:[ -~]*[!-~])?)?$/.test(text);
+}
+
+function percentEncoded(part: string): string {
+  return Array.from(new TextEncoder().encode(part), (b) => `%${b.toString(16).toUpperCase().padStart(2, "0")}`).join("");
+}
+
+/** Writes text for a header, with what can't be in one, or would not be seen at its ends, percent-encoded. */
+function encodeHeader(text: string): string {
+  return text.replace(/[^ !-$&-~]+|^ +| +$/gu, percentEncoded);
+}
+
+/** Writes text for a cookie, with what means something there percent-encoded (RFC 6265, section 4.1.1). */
+function encodeCookie(text: string): string {
+  return text.replace(/[^!#$&-+\--:<-[\]-~]+/gu, percentEncoded);
 }
 
 /** A scalar as it travels outside of a body: its JSON without quotes. */
@@ -284,7 +337,7 @@ export function plain(write: (w: wire.JsonWriter) => void): string {
 /** How the JSON of a type relates to its text outside of a body: as it is, without its quotes, or either, by whether it looks like a number. */
 export type Shape = "bare" | "quoted" | "number";
 
-/** What a server finds in path, query, headers and cookies. */
+/** What is found in path, query, headers and cookies. */
 export class Arguments {
   readonly violations: wire.Violation[] = [];
 
@@ -334,7 +387,12 @@ export class Arguments {
 
   private read<T>(p: Placed, value: string, shape: Shape, read: (r: wire.JsonReader) => T): T | undefined {
     try {
-      const text = p.in === "header" || p.in === "cookie" ? decodeURIComponent(value) : value;
+      const asIs = p.in === "header" && isVerbatim(p.parameter);
+      if (asIs && !isPrintable(value)) {
+        this.refuse(p, notPrintable);
+        return undefined;
+      }
+      const text = (p.in === "header" && !asIs) || p.in === "cookie" ? decodeURIComponent(value) : value;
       if (p.in === "path" && (text === "" || text === "." || text === "..")) {
         this.refuse(p, "must not be empty, . or .., in a path");
         return undefined;
@@ -359,7 +417,7 @@ export class Arguments {
   }
 }
 
-/** Says of each violation of a whole request where its field travels. */
+/** Says of each violation of a whole message where its field travels. */
 export function locate(violations: readonly wire.Violation[], placed: readonly Placed[]): wire.Violation[] {
   return violations.map((v) => {
     const p = placed.find(({ name }) => v.pointer === wire.pointer(name) || v.pointer.startsWith(`${wire.pointer(name)}/`));

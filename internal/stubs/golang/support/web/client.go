@@ -205,20 +205,13 @@ func CallOf(ctx context.Context) *Call {
 	return call
 }
 
-// Outgoing is one request as a client sends it.
-type Outgoing struct {
-	Message wire.Message                                 // the whole request; nil for "()"
-	Body    wire.Message                                 // what travels in the body
-	Place   func(request wire.Message, into *Parameters) // the rest; may be nil
-}
-
-// Do sends one call; answer is nil for "()". The error is one that the call
-// declares, a *Problem, an *Unreachable or a *BadAnswer; or it says why nothing
-// was sent.
-func (c *Client) Do(ctx context.Context, call *Call, out Outgoing, answer wire.Message) error {
+// Do sends one call; request and answer are nil for "()". The error is one that the call
+// declares, a *Problem, an *Unreachable, a *NotModified or a *BadAnswer; or it says why
+// nothing was sent.
+func (c *Client) Do(ctx context.Context, call *Call, request, answer Message) error {
 	ctx, cancel := c.limited(ctx)
 	defer cancel()
-	response, err := c.open(ctx, call, out, c.encoding())
+	response, err := c.open(ctx, call, request, c.encoding())
 	if err != nil {
 		return err
 	}
@@ -250,7 +243,7 @@ func (c *Client) sequence() string {
 }
 
 // read reads an answer that is not a stream.
-func (c *Client) read(call *Call, response *http.Response, answer wire.Message) error {
+func (c *Client) read(call *Call, response *http.Response, answer Message) error {
 	body, err := c.body(call, response)
 	if err != nil {
 		return err
@@ -268,29 +261,60 @@ func (c *Client) body(call *Call, response *http.Response) ([]byte, error) {
 }
 
 // understand makes an answer, or an error, of an answer's body.
-func (c *Client) understand(call *Call, response *http.Response, body []byte, answer wire.Message) error {
+func (c *Client) understand(call *Call, response *http.Response, body []byte, answer Message) error {
 	bad := func(err error) error { return &BadAnswer{Call: call.Name, Status: response.StatusCode, Err: err} }
 	if int64(len(body)) > c.limit {
 		return bad(fmt.Errorf("it is larger than %d bytes", c.limit))
 	}
 	encoding := mediaType(response.Header.Get("Content-Type"))
 	switch {
-	case response.StatusCode/100 != 2:
+	case response.StatusCode == http.StatusNotModified && response.Request.Header["If-None-Match"] != nil:
+		return &NotModified{Call: call.Name, ETag: response.Header.Get("Etag")}
+	case !call.succeeds(response.StatusCode):
 		return failure(call, response.StatusCode, encoding, body)
 	case answer == nil:
 		return nil
-	case encoding != CBOR && encoding != JSON:
-		return bad(fmt.Errorf("its type is %q", encoding))
 	}
-	if err := decode(encoding, body, answer, c.items); err != nil {
-		return bad(err)
+	travel := call.AnswerTravel
+	if travel == nil {
+		if err := c.decode(encoding, body, answer.(wire.Message)); err != nil {
+			return bad(err)
+		}
+		return nil
+	}
+	var inBody wire.Message
+	if travel.NewBody != nil {
+		inBody = travel.NewBody()
+		if len(body) == 0 { // reads as if all of it were absent
+			encoding, body = JSON, []byte("{}")
+		}
+		if err := c.decode(encoding, body, inBody); err != nil {
+			return bad(err)
+		}
+	}
+	a := &Arguments{placed: travel.Placed, values: received(response)}
+	travel.Take(answer, inBody, a)
+	if len(a.violations) > 0 {
+		v := a.violations[0]
+		return bad(fmt.Errorf("%s in its %s %s", v.Pointer, v.In, v.Detail))
 	}
 	return nil
 }
 
+// decode reads a body of an encoding.
+func (c *Client) decode(encoding string, body []byte, into wire.Message) error {
+	switch {
+	case encoding == "" && len(body) == 0:
+		return errors.New("it has no body")
+	case encoding != CBOR && encoding != JSON:
+		return fmt.Errorf("its type is %q", encoding)
+	}
+	return decode(encoding, body, into, c.items)
+}
+
 // open sends a request until it is answered, as often as it may be repeated.
-func (c *Client) open(ctx context.Context, call *Call, out Outgoing, accept string) (*http.Response, error) {
-	r, err := c.request(ctx, call, out, accept)
+func (c *Client) open(ctx context.Context, call *Call, request Message, accept string) (*http.Response, error) {
+	r, err := c.request(ctx, call, request, accept)
 	if err != nil {
 		return nil, unsent(call, err)
 	}
@@ -445,19 +469,19 @@ func retry(response *http.Response, err error, try int) (time.Duration, bool) {
 	return wait, true
 }
 
-func (c *Client) request(ctx context.Context, call *Call, out Outgoing, accept string) (*http.Request, error) {
+func (c *Client) request(ctx context.Context, call *Call, request Message, accept string) (*http.Request, error) {
 	if c.baseErr != nil {
 		return nil, c.baseErr
 	}
 	var p Parameters
-	if out.Message != nil {
-		if reflect.ValueOf(out.Message).IsNil() {
+	if request != nil {
+		if reflect.ValueOf(request).IsNil() {
 			return nil, errNil
 		}
-		violations := out.Message.AppendViolations(nil, "")
-		if out.Place != nil {
-			out.Place(out.Message, &p)
-			violations = append(locate(violations, call.Placed), p.violations...)
+		violations := request.AppendViolations(nil, "")
+		if call.Travel != nil {
+			call.Travel.Place(request, &p)
+			violations = append(locate(violations, call.Travel.Placed), p.violations...)
 			if err := p.Err(); err != nil {
 				return nil, err
 			}
@@ -483,10 +507,10 @@ func (c *Client) request(ctx context.Context, call *Call, out Outgoing, accept s
 	r.URL = c.target(call, &p)
 	r.Header["Accept"] = single(accept)
 	if len(p.cookies) > 0 {
-		r.Header["Cookie"] = []string{strings.Join(p.cookies, "; ")}
+		r.Header["Cookie"] = []string{p.cookieText()}
 	}
-	if out.Body != nil {
-		data, err := encode(c.encoding(), out.Body)
+	if body := bodyOf(call, request); body != nil {
+		data, err := encode(c.encoding(), body)
 		if err != nil { // what can't be written is a violation, too
 			return nil, unwritable(err)
 		}
@@ -501,6 +525,14 @@ func (c *Client) request(ctx context.Context, call *Call, out Outgoing, accept s
 	}
 	passTrace(ctx, r.Header)
 	return r, nil
+}
+
+// bodyOf is what of a request travels in the body; nil for nothing.
+func bodyOf(call *Call, request Message) wire.Message {
+	if request == nil {
+		return nil
+	}
+	return call.Travel.bodyOf(request)
 }
 
 // unwritable turns what can't be written into a violation.

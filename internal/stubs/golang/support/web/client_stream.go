@@ -16,11 +16,11 @@ import (
 // Stream sends a call that is answered by a stream, each time that its elements
 // are ranged over. An error is the last thing that it yields: as those of Do,
 // and *Unreachable also when the connection ended before the stream did.
-func Stream[T any](ctx context.Context, c *Client, call *Call, out Outgoing) iter.Seq2[*T, error] {
+func Stream[T any](ctx context.Context, c *Client, call *Call, request Message) iter.Seq2[*T, error] {
 	return func(yield func(*T, error) bool) {
 		ctx, cancel := context.WithCancel(ctx)
 		defer cancel()
-		in, err := c.openStream(ctx, cancel, call, out)
+		in, err := c.openStream(ctx, cancel, call, request)
 		if err != nil {
 			yield(nil, err)
 			return
@@ -80,10 +80,10 @@ func (w *watch) wasSilent() bool {
 	return w.fired
 }
 
-func (c *Client) openStream(ctx context.Context, cancel context.CancelFunc, call *Call, out Outgoing) (*clientStream,
+func (c *Client) openStream(ctx context.Context, cancel context.CancelFunc, call *Call, request Message) (*clientStream,
 	error) {
 	silence := newWatch(c.timeout, cancel)
-	response, err := c.open(ctx, call, out, c.sequence())
+	response, err := c.open(ctx, call, request, c.sequence())
 	if err != nil {
 		silence.timer.Stop()
 		if silence.wasSilent() {
@@ -169,7 +169,7 @@ func NewSender[T any](ctx context.Context, c *Client, call *Call) *Sender[T] {
 		_, err := pipe.Write(element)
 		return err
 	}}
-	r, err := c.request(ctx, call, Outgoing{}, c.encoding())
+	r, err := c.request(ctx, call, nil, c.encoding())
 	if err != nil {
 		s.err = unsent(call, err)
 		close(s.done)

@@ -212,7 +212,7 @@ func (c *Credential) put(value string, r *http.Request, p *Parameters) {
 	case "query":
 		p.Query(c.Key, value)
 	case "cookie":
-		p.cookies = append(p.cookies, c.Key+"="+value)
+		p.cookies = append(p.cookies, cookie{c.Key, value})
 	case "basic":
 		r.Header.Set("Authorization", "Basic "+base64.StdEncoding.EncodeToString([]byte(value)))
 	default:

@@ -16,19 +16,22 @@ import (
 type Route struct {
 	Call        *Call
 	Implemented bool
-	NewRequest  func() wire.Message // of the request, or an element of it; nil for "()"
-	NewBody     func() wire.Message // what travels in the body where that is not the request; or nil
-	Take        func(request, body wire.Message, a *Arguments)
-	Answers     bool // whether the answer is a message, not "()"
+	NewRequest  func() Message // of the request, or an element of it; nil for "()"
+	Answers     bool           // whether the answer is a message, not "()"
 
-	Serve    func(ctx context.Context, request wire.Message) (wire.Message, error)
-	Send     func(ctx context.Context, request wire.Message, send Send) error
-	Receive  func(ctx context.Context, elements Elements) (wire.Message, error)
+	Serve    func(ctx context.Context, request Message) (Message, error)
+	Send     func(ctx context.Context, request Message, send Send) error
+	Receive  func(ctx context.Context, elements Elements) (Message, error)
 	Converse func(ctx context.Context, elements Elements, send Send) error
 
 	// Upgrade serves calls that stream both ways.
 	Upgrade func(m *Served, w http.ResponseWriter, r *http.Request, route *Route)
+
+	caching caching
 }
+
+// newElement is an empty element of a request that is a stream.
+func (r *Route) newElement() wire.Message { return r.NewRequest().(wire.Message) }
 
 // Send sends one element of a stream.
 type Send func(element wire.Message) error
@@ -65,6 +68,7 @@ type pattern struct {
 func newTable(routes []*Route) table {
 	t := table{exact: map[string][]*Route{}}
 	for _, r := range routes {
+		r.caching = newCaching(r.Call)
 		if strings.Contains(r.Call.Path, "{") {
 			t.patterns = append(t.patterns, pattern{strings.Split(r.Call.Path[1:], "/"), r})
 		} else {

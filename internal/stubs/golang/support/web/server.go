@@ -1,6 +1,7 @@
 package web
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"encoding/json"
@@ -8,6 +9,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"maps"
 	"math"
 	"net/http"
 	"net/url"
@@ -47,6 +49,7 @@ type Served struct {
 	serving     func(ctx context.Context) error
 	life        *life
 	watch       Watcher
+	cookies     map[string]func(*http.Cookie) // by name: what is not as usual
 }
 
 // Authorizer judges the credentials of a request. The context that it returns is the
@@ -107,6 +110,18 @@ func WithCallLimit(calls int) ServerOption { return func(m *Served) { m.atOnce =
 // call the server from a browser. The default is none.
 func WithOrigins(origins ...string) ServerOption {
 	return func(m *Served) { m.origins = append(m.origins, origins...) }
+}
+
+// WithCookie changes how a cookie is set that answers have fields for, of this name: its
+// path, domain, age and flags. Without it a cookie has Path=/, HttpOnly, Secure and
+// SameSite=Lax, and lasts until the browser is closed; pages of another site need SameSite=None.
+func WithCookie(name string, change func(*http.Cookie)) ServerOption {
+	return func(m *Served) {
+		if m.cookies == nil {
+			m.cookies = map[string]func(*http.Cookie){}
+		}
+		m.cookies[name] = change
+	}
 }
 
 // WithUnlisted lets requests contain members and alternatives that the
@@ -264,8 +279,8 @@ type exchange struct {
 	answerType  string
 	ctx         context.Context
 	watch       *watching // nil where nobody does
-	message     wire.Message
-	answered    wire.Message
+	message     Message
+	answered    Message
 
 	mu       sync.Mutex
 	progress progress
@@ -293,7 +308,7 @@ func AnswerHeader(ctx context.Context) http.Header {
 
 // MessagesOf returns the request of the call that a context of middleware is of, and, once next has
 // returned, the handler's answer. Either is nil where there is none, and for streams.
-func MessagesOf(ctx context.Context) (request, answer wire.Message) {
+func MessagesOf(ctx context.Context) (request, answer Message) {
 	if x, ok := ctx.Value(exchangeKey{}).(*exchange); ok {
 		return x.message, x.answered
 	}
@@ -311,6 +326,14 @@ func (m *Served) call(w http.ResponseWriter, r *http.Request, route *Route, valu
 		w, r = x.w, x.r
 		defer x.ended()
 	}
+	route.caching.keep(w.Header())
+	if exposed := w.Header()["Access-Control-Expose-Headers"]; exposed != nil {
+		for _, p := range call.AnswerTravel.placed() {
+			if p.In == "header" {
+				exposed[0] += ", " + p.Parameter
+			}
+		}
+	}
 	if x.foreign() {
 		m.problem(w, r, "forbidden", "a page of another site may not make this call")
 		return
@@ -325,11 +348,6 @@ func (m *Served) call(w http.ResponseWriter, r *http.Request, route *Route, valu
 		}
 		route.Upgrade(m, w, r.WithContext(x.ctx), route)
 		return
-	}
-	if header := w.Header(); header["Vary"] == nil {
-		header["Vary"] = accept
-	} else {
-		header.Add("Vary", "Accept")
 	}
 	x.requestType = mediaType(r.Header.Get("Content-Type"))
 	if call.AnswerStream {
@@ -432,9 +450,7 @@ func (x *exchange) foreign() bool {
 			kept = kept || c.Kind == "cookie" || c.Kind == "basic" && basic
 		}
 	}
-	for _, p := range x.route.Call.Placed {
-		kept = kept || p.In == "cookie"
-	}
+	kept = kept || x.route.Call.Travel.inCookies() || x.route.Call.AnswerTravel.inCookies()
 	if !kept {
 		return false
 	}
@@ -540,7 +556,7 @@ func (x *exchange) unary() {
 	}
 	x.reached(running)
 	x.message = request
-	var answer wire.Message
+	var answer Message
 	err := x.run(ctx, func(ctx context.Context) (err error) {
 		answer, err = x.route.Serve(ctx, request)
 		x.answered = answer
@@ -598,25 +614,119 @@ func (x *exchange) late(ctx context.Context) {
 }
 
 // answer writes what became of a call that does not stream its answer.
-func (x *exchange) answer(ctx context.Context, answer wire.Message, err error) {
+func (x *exchange) answer(ctx context.Context, answer Message, err error) {
 	if err != nil {
 		x.fail(ctx, err)
 		return
 	}
-	status := x.route.Call.Status
+	call := x.route.Call
 	if !x.route.Answers {
-		x.mount.deliver(x.w, x.r, cmp.Or(status, http.StatusNoContent), nil)
+		x.mount.deliver(x.w, x.r, cmp.Or(call.Status, http.StatusNoContent), nil)
 		return
 	}
-	body, err := encode(x.answerType, answer)
-	if err != nil {
-		x.fail(ctx, err)
-		return
+	status := cmp.Or(call.Status, http.StatusOK)
+	inBody := call.AnswerTravel.bodyOf(answer)
+	var body []byte
+	if inBody != nil {
+		if body, err = encode(x.answerType, inBody); err != nil {
+			x.fail(ctx, err)
+			return
+		}
+	}
+	if bodiless(status) && inBody != nil {
+		if err := x.nothingIn(body); err != nil {
+			x.fail(ctx, err)
+			return
+		}
+		inBody, body = nil, nil
 	}
 	header := x.w.Header()
-	header["Content-Type"] = single(x.answerType)
-	header["Content-Length"] = []string{strconv.Itoa(len(body))}
-	x.mount.deliver(x.w, x.r, cmp.Or(status, http.StatusOK), body)
+	if call.AnswerTravel != nil {
+		known, err := x.outside(answer, status, inBody != nil)
+		if err != nil {
+			x.fail(ctx, err)
+			return
+		}
+		if known {
+			x.mount.deliver(x.w, x.r, http.StatusNotModified, nil)
+			return
+		}
+	}
+	if inBody != nil {
+		header["Content-Type"] = single(x.answerType)
+	}
+	if !bodiless(status) {
+		header["Content-Length"] = []string{strconv.Itoa(len(body))}
+	}
+	x.mount.deliver(x.w, x.r, status, body)
+}
+
+// bodiless tells statuses whose answers have no body (RFC 9110, section 6.4.1).
+func bodiless(status int) bool {
+	return status == http.StatusNoContent || status == http.StatusResetContent || status == http.StatusNotModified
+}
+
+// nothingIn looks whether what of an answer would be in a body may be left out.
+func (x *exchange) nothingIn(body []byte) error {
+	blank := x.route.Call.AnswerTravel.NewBody()
+	if err := decode(JSON, []byte("{}"), blank, x.mount.items); err != nil {
+		return err
+	}
+	if empty, err := encode(x.answerType, blank); err != nil || !bytes.Equal(empty, body) {
+		return fmt.Errorf("the status %d has no body, and the answer sets a field that would be in it",
+			x.route.Call.Status)
+	}
+	return nil
+}
+
+// outside puts what of an answer travels outside of its body where it does. known tells
+// that the client has the answer already, and is told so alone.
+func (x *exchange) outside(answer Message, status int, inBody bool) (known bool, err error) {
+	var p Parameters
+	x.route.Call.AnswerTravel.Place(answer, &p)
+	if err := p.finish(); err != nil {
+		return false, fmt.Errorf("an answer that can't be sent: %w", err)
+	}
+	header, caching := x.w.Header(), &x.route.caching
+	if control := p.header["Cache-Control"]; control != nil {
+		header["Cache-Control"] = control
+	}
+	if tag := p.header.Get("Etag"); p.header["Etag"] != nil {
+		if !isTag(tag) {
+			return false, fmt.Errorf("the header \"ETag\" is an entity-tag with its quotes (RFC 9110, section 8.8.3), not %s",
+				tag)
+		}
+		if inBody {
+			tag = tagged(tag, x.answerType)
+			p.header.Set("Etag", tag)
+		}
+		if slices.Equal(header["Cache-Control"], caching.none) {
+			header["Cache-Control"] = caching.checked
+		}
+		if x.unmodified(status, tag) {
+			header["Etag"] = []string{tag}
+			return true, nil
+		}
+	}
+	maps.Copy(header, p.header)
+	for _, c := range p.cookies {
+		http.SetCookie(x.w, x.mount.cookie(c))
+	}
+	return false, nil
+}
+
+// cookie is one that an answer sets; an empty one is taken away.
+func (m *Served) cookie(c cookie) *http.Cookie {
+	set := &http.Cookie{Name: c.name, Value: c.value, Path: "/", HttpOnly: true, Secure: true,
+		SameSite: http.SameSiteLaxMode}
+	if change := m.cookies[c.name]; change != nil {
+		change(set)
+		set.Name, set.Value = c.name, c.value
+	}
+	if c.value == "" {
+		set.MaxAge, set.Expires = -1, time.Time{}
+	}
+	return set
 }
 
 // deliver writes an answer, and gives up a client that does not read it.
@@ -639,7 +749,7 @@ func (m *Served) deliver(w http.ResponseWriter, r *http.Request, status int, bod
 }
 
 // request reads the request, from wherever its fields travel.
-func (x *exchange) request() (wire.Message, bool) {
+func (x *exchange) request() (Message, bool) {
 	m, route := x.mount, x.route
 	if route.NewRequest == nil {
 		// Any body is dropped, but for a stream: who sends one means another call.
@@ -651,17 +761,21 @@ func (x *exchange) request() (wire.Message, bool) {
 		return nil, true
 	}
 	request := route.NewRequest()
-	body := request
-	if route.NewBody != nil {
-		body = route.NewBody()
+	travel := route.Call.Travel
+	var body wire.Message
+	switch {
+	case travel == nil:
+		body = request.(wire.Message)
+	case travel.NewBody != nil:
+		body = travel.NewBody()
 	}
-	if !route.Call.Bodiless && !x.readBody(body) {
+	if body != nil && !x.readBody(body) {
 		return nil, false
 	}
 	var violations []wire.Violation
-	if route.Take != nil {
-		a := &Arguments{request: x.r, path: x.values, queries: x.queries}
-		route.Take(request, body, a)
+	if travel != nil {
+		a := &Arguments{placed: travel.Placed, values: x.arrived}
+		travel.Take(request, body, a)
 		if violations = a.violations; x.oddQuery {
 			violations = append(violations, wire.Violation{In: "query",
 				Detail: "must be pairs that are percent-encoded as they should be"})
@@ -676,7 +790,7 @@ func (x *exchange) request() (wire.Message, bool) {
 		violations = wire.WithoutUnlisted(violations)
 	}
 	if len(violations) > 0 {
-		m.invalid(x.w, x.r, locate(violations, route.Call.Placed))
+		m.invalid(x.w, x.r, locate(violations, travel.placed()))
 		return nil, false
 	}
 	return request, true

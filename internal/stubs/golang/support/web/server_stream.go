@@ -164,7 +164,7 @@ func (x *exchange) receive() {
 			return n, err
 		}), rest: true}
 	defer context.AfterFunc(m.life.over, func() { _ = controller.SetReadDeadline(time.Now()) })()
-	var answer wire.Message
+	var answer Message
 	err := x.run(ctx, func(ctx context.Context) (err error) {
 		answer, err = x.route.Receive(ctx, in.elements)
 		if err == nil && answer == nil && x.route.Answers {
@@ -198,7 +198,7 @@ type incoming struct {
 // elements yields what comes, each element checked as a request is.
 func (in *incoming) elements(yield func(wire.Message, error) bool) {
 	for !in.ended && in.failed == nil {
-		element := in.route.NewRequest()
+		element := in.route.newElement()
 		kind, problem, err := in.reader.next(element)
 		switch {
 		case err != nil:

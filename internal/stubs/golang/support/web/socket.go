@@ -277,7 +277,7 @@ type socketIncoming struct {
 func (in *socketIncoming) elements(yield func(wire.Message, error) bool) {
 	checked := &incoming{exchange: in.exchange}
 	for !in.socket.ended() && in.failed == nil {
-		element := in.route.NewRequest()
+		element := in.route.newElement()
 		kind, problem, err := in.socket.next(in.ctx, in.mount.idle, element)
 		switch {
 		case err != nil:
@@ -303,7 +303,7 @@ func (in *socketIncoming) elements(yield func(wire.Message, error) bool) {
 // end: only then both know that nothing was lost.
 func (in *socketIncoming) untilEnd() bool {
 	for !in.socket.ended() {
-		if _, _, err := in.socket.next(in.ctx, in.mount.idle, in.route.NewRequest()); err != nil {
+		if _, _, err := in.socket.next(in.ctx, in.mount.idle, in.route.newElement()); err != nil {
 			return false
 		}
 	}
@@ -326,7 +326,7 @@ type Conversation[T, A any] struct {
 func NewConversation[T, A any](ctx context.Context, c *Client, call *Call) (*Conversation[T, A], error) {
 	opening, cancelOpening := c.limited(ctx)
 	defer cancelOpening()
-	r, err := c.request(opening, call, Outgoing{}, c.encoding())
+	r, err := c.request(opening, call, nil, c.encoding())
 	if err != nil {
 		return nil, unsent(call, err)
 	}

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"net"
+	"net/http"
 	"strconv"
 	"strings"
 
@@ -34,12 +35,33 @@ type Call struct {
 	Status     int    // of success where that is not 200, or 204 without an answer
 	Safe       bool
 	Idempotent bool
-	Placed     []Placed        // what travels outside of the body
-	Bodiless   bool            // whether nothing travels in it
 	Needs      [][]*Credential // one of these, of it all
 	Fails      []Failure
 
+	Travel       *Travel // of a request that is not all in the body; or nil
+	AnswerTravel *Travel // likewise of an answer
+
 	RequestStream, AnswerStream bool
+}
+
+// redirects tells calls whose success sends the client elsewhere (RFC 9110, section 15.4).
+func (c *Call) redirects() bool { return isRedirect(c.Status) }
+
+func isRedirect(status int) bool {
+	switch status {
+	case http.StatusMovedPermanently, http.StatusFound, http.StatusSeeOther, http.StatusTemporaryRedirect,
+		http.StatusPermanentRedirect:
+		return true
+	}
+	return false
+}
+
+// succeeds tells whether an answer's status is one of success.
+func (c *Call) succeeds(status int) bool {
+	if c.redirects() {
+		return isRedirect(status)
+	}
+	return status >= 200 && status <= 299
 }
 
 // Failure is one error that a call declares.
@@ -194,7 +216,7 @@ func single(value string) []string {
 	return []string{value}
 }
 
-var accept, cborType, jsonType = []string{"Accept"}, []string{CBOR}, []string{JSON}
+var cborType, jsonType = []string{CBOR}, []string{JSON}
 
 // mediaType returns a media type in lower case, without parameters.
 func mediaType(header string) string {

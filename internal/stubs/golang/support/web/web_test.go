@@ -97,10 +97,7 @@ func (*failed) Error() string     { return "failed" }
 func (*failed) ErrorName() string { return "m.Failed" }
 func (*failed) ErrorStatus() int  { return 422 }
 
-func outgoing(text string) Outgoing {
-	n := &note{text}
-	return Outgoing{Message: n, Body: n}
-}
+func outgoing(text string) Message { return &note{text} }
 
 var echo = Call{Name: "m.S.echo", Method: "POST", Path: "/m/s/echo",
 	Fails: []Failure{{Name: "m.Failed", New: func() DeclaredError { return new(failed) }}}}
@@ -108,8 +105,8 @@ var echo = Call{Name: "m.S.echo", Method: "POST", Path: "/m/s/echo",
 func echoServed(options ...ServerOption) *Served {
 	return NewServed(&Definitions{Name: "n", Version: "v", Digest: "d",
 		Errors: []ErrorPage{{"m.Failed", 422, "It failed.\nBadly."}}}, []Route{{
-		Call: &echo, Implemented: true, NewRequest: func() wire.Message { return new(note) }, Answers: true,
-		Serve: func(ctx context.Context, request wire.Message) (wire.Message, error) {
+		Call: &echo, Implemented: true, NewRequest: func() Message { return new(note) }, Answers: true,
+		Serve: func(ctx context.Context, request Message) (Message, error) {
 			switch n := request.(*note); n.text {
 			case "fail":
 				return nil, &failed{note{"why"}}

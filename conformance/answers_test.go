@@ -1,0 +1,101 @@
+package conformance
+
+import (
+	"io"
+	"net/http"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// answerCase is a request, and what its answer says.
+type answerCase struct {
+	name, request, sent string
+	headers             []string // "Name: value"
+	status              int
+	want                map[string]string // by name; "" is absent
+	body                string            // a part of it
+}
+
+func answerCases(set string) []answerCase {
+	return []answerCase{
+
+		{"whole", "GET /stamps/new", "", nil, 200, map[string]string{"Etag": `"new.json"`, "Count": "3", "Set-Cookie": "",
+			"Cache-Control": "private, no-cache", "Vary": "Accept, Cookie, How", "How": ""}, `{"name":"new"}`},
+		{"handler's caching", "GET /stamps/kept", "", nil, 200, map[string]string{"Cache-Control": "max-age=60"},
+			`{"name":"kept"}`},
+		{"cookie", "GET /stamps/new", "", []string{"Cookie: visit=a%20b"}, 200,
+			map[string]string{"Set-Cookie": "visit=a%20b" + set}, `{"name":"new"}`},
+		{"first of two cookies", "GET /stamps/new", "", []string{"Cookie: visit=1; visit=2"}, 200,
+			map[string]string{"Set-Cookie": "visit=1" + set}, `{"name":"new"}`},
+		{"other encoding", "GET /stamps/new", "", []string{"Accept: application/cbor", `If-None-Match: "new.json"`}, 200,
+			map[string]string{"Etag": `"new.cbor"`}, "\xa1\x05cnew"},
+		{"same", "GET /stamps/new", "", []string{`If-None-Match: "a", "new.json"`, "Cookie: visit=1", "How: so"}, 304,
+			map[string]string{"Etag": `"new.json"`, "Cache-Control": "private, no-cache", "Vary": "Accept, Cookie, How",
+				"Set-Cookie": "", "Count": "", "How": "", "Content-Type": "", "Content-Length": ""}, ""},
+		{"same, in two lines", "GET /stamps/new", "", []string{`If-None-Match: "a"`, `If-None-Match: "new.json"`}, 304,
+			map[string]string{"Etag": `"new.json"`}, ""},
+		{"head, same", "HEAD /stamps/new", "", []string{`If-None-Match: W/"new.json"`}, 304,
+			map[string]string{"Etag": `"new.json"`}, ""},
+		{"head", "HEAD /stamps/new", "", nil, 200, map[string]string{"Etag": `"new.json"`, "Count": "3",
+			"Content-Length": "14"}, ""},
+		{"no tag", "GET /stamps/a%20b", "", nil, 500, map[string]string{"Etag": "", "Count": "",
+			"Cache-Control": "private, no-store"}, "internal"},
+		{"header twice", "GET /stamps/new", "", []string{"How: a", "How: b"}, 400, nil, "/how"},
+		{"header that can't be read", "GET /stamps/new", "", []string{"How: 100%"}, 400, nil, "/how"},
+		{"verbatim that is not ASCII", "GET /stamps/new", "", []string{"If-None-Match: \"\xc3\xbc\""}, 400, nil, "/known"},
+		{"header as it is", "GET /stamps/new", "", []string{`How: a "b", c; \`}, 200,
+			map[string]string{"How": `a "b", c; \`},
+			`{"name":"new"}`},
+		{"encoded header", "GET /stamps/new", "", []string{"How: %20%C3%A9%25"}, 200,
+			map[string]string{"How": "%20%C3%A9%25"},
+			`{"name":"new"`},
+		{"elsewhere", "POST /stamps", `{"to":"/there?a=1"}`, []string{"Content-Type: application/json"}, 303,
+			map[string]string{"Location": "/there?a=1", "Note": "moved, to: %C3%BC", "Content-Length": "0", "Content-Type": "",
+				"Cache-Control": "no-store"}, ""},
+		{"cookie taken away", "DELETE /stamps/x", "", nil, 200, map[string]string{
+			"Set-Cookie": "visit=; Path=/; Max-Age=0; HttpOnly; Secure; SameSite=Strict"}, "{}"},
+		{"foreign page", "GET /stamps/new", "", []string{"Origin: https://other.example"}, 403, nil, "forbidden"},
+		{"page that follows a link", "GET /stamps/new", "",
+			[]string{"Sec-Fetch-Site: cross-site", "Sec-Fetch-Mode: navigate"}, 200, nil, "new"},
+		{"nothing is kept", "GET /ping", "", nil, 200,
+			map[string]string{"Cache-Control": "no-store", "Vary": "Accept"}, "{}"},
+		{"nor of what needs a key", "POST /skerry/matrix/pier/guarded", "", nil, 401, map[string]string{
+			"Cache-Control": "private, no-store", "Vary": "Accept, Authorization, Desk-Key"}, "unauthenticated"},
+	}
+}
+
+// TestAnswersOutsideOfBodies asks every server with a tool that knows nothing of stubs, and
+// looks at what its answers say outside of their bodies.
+func TestAnswersOutsideOfBodies(t *testing.T) {
+	client := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	set := "; Path=/; Max-Age=3600; HttpOnly; Secure; SameSite=Strict"
+	for _, s := range sides(t) {
+		t.Run(s.language, func(t *testing.T) {
+			address := start(t, s)
+			for _, c := range answerCases(set) {
+				t.Run(c.name, func(t *testing.T) {
+					method, path, _ := strings.Cut(c.request, " ")
+					r, err := http.NewRequestWithContext(t.Context(), method, address+path, strings.NewReader(c.sent))
+					require.NoError(t, err)
+					for _, h := range c.headers {
+						name, value, _ := strings.Cut(h, ": ")
+						r.Header.Add(name, value)
+					}
+					response, err := client.Do(r)
+					require.NoError(t, err)
+					defer response.Body.Close()
+					body, err := io.ReadAll(response.Body)
+					require.NoError(t, err)
+					assert.Equal(t, c.status, response.StatusCode, "%s", body)
+					assert.Contains(t, string(body), c.body)
+					for name, want := range c.want {
+						assert.Equal(t, want, strings.Join(response.Header.Values(name), ", "), name)
+					}
+				})
+			}
+		})
+	}
+}
