@@ -41,7 +41,9 @@ type calling struct {
 	repeat      int
 	replay      string
 
-	binary, anyway, blank, raw, curl bool
+	raw, media string
+
+	binary, anyway, blank, verbatim, curl bool
 }
 
 var callCommand = &command{
@@ -70,7 +72,10 @@ project here, or else those of the server. --blank prints a body to fill in,
 		flags.BoolVar(&c.binary, "binary", false, "send and ask for CBOR instead of JSON")
 		flags.BoolVar(&c.anyway, "anyway", false, "send the request even if the definitions refuse it")
 		flags.BoolVar(&c.blank, "blank", false, "print a request to fill in, and send nothing")
-		flags.BoolVar(&c.raw, "raw", false, "print the body of the answer as it came")
+		flags.BoolVar(&c.verbatim, "verbatim", false, "print the body of the answer as it came")
+		flags.StringVar(&c.raw, "raw", "", "send the content of `FILE` as the body, where the call takes one as it is; - is "+
+			"standard input")
+		flags.StringVar(&c.media, "media", "", "the media `TYPE` of --raw, such as image/png")
 		flags.BoolVar(&c.curl, "curl", false, "print the request as a command line for curl, and send nothing")
 		flags.IntVar(&c.repeat, "repeat", 1, "send it `N` times, and print how long it took")
 		flags.StringVar(&c.replay, "replay", "", "send the calls recorded in `FILE` again, and compare the answers")
@@ -138,6 +143,14 @@ func (c *calling) run(ctx context.Context, args []string) (int, error) {
 		}
 		fmt.Fprintf(c.w.Out, "%s\n", indented(remote.Blank(call.Request)))
 		return fine, nil
+	}
+	raw, err := c.rawBody(call)
+	if err != nil {
+		return trouble, err
+	}
+	if raw != nil {
+		defer raw.Close()
+		options.Raw, options.RawFile = raw, c.raw
 	}
 	in, err := c.input(call, args[2:])
 	if err != nil {
@@ -236,6 +249,8 @@ func knownCredential(defs *schema.Definitions, name string) error {
 func (c *calling) input(call *schema.Call, args []string) (io.ReadCloser, error) {
 	from := c.body
 	switch {
+	case c.raw != "" && !c.hasBody && len(args) == 0:
+		return io.NopCloser(strings.NewReader("{}")), nil
 	case call.Request == nil:
 		if c.hasBody || len(args) > 0 {
 			return nil, fmt.Errorf("the request of %q is (): it takes no body", call.FullName())
@@ -261,6 +276,34 @@ func (c *calling) input(call *schema.Call, args []string) (io.ReadCloser, error)
 		return io.NopCloser(strings.NewReader(from)), nil
 	}
 	return os.Open(c.w.path(path))
+}
+
+// rawBody is what --raw names: nil for nothing.
+func (c *calling) rawBody(call *schema.Call) (*web.Body, error) {
+	field := conversation.Raw(call)
+	switch {
+	case c.raw == "" && c.media != "":
+		return nil, usage("--media goes with --raw FILE")
+	case c.raw == "":
+		return nil, nil
+	case field == nil:
+		return nil, fmt.Errorf("the request of %q has no raw body: give it with -d, in JSON", call.FullName())
+	}
+	body := &web.Body{Reader: c.w.In, MediaType: c.media}
+	if c.raw != "-" {
+		file, err := os.Open(c.w.path(c.raw))
+		if err != nil {
+			return nil, err
+		}
+		body.Reader = file
+		if info, err := file.Stat(); err == nil && info.Mode().IsRegular() {
+			body.Length = info.Size()
+		}
+	}
+	if c.media == "" && strings.Contains(field.In.Name, "*") {
+		return nil, usage("%q is %s: say which with --media TYPE", field.Name, field.In.Name)
+	}
+	return body, nil
 }
 
 // oneRequest reads a request that is not a stream.
@@ -308,9 +351,12 @@ func withLists(call *schema.Call, request []byte) []byte {
 
 // answered prints an answer, and returns the status.
 func (c *calling) answered(k *remote.Caller, call *schema.Call, a *remote.Answer) int {
+	if a.Raw != nil {
+		return c.poured(k, a)
+	}
 	c.summary(k)
 	switch {
-	case c.raw:
+	case c.verbatim:
 		c.w.Out.Write(k.Seen().Body) // a broken pipe has no one to tell
 	case a.Refused != nil:
 		return c.refusedAnswer(call, k.Seen().Body, a.Refused)
@@ -320,6 +366,22 @@ func (c *calling) answered(k *remote.Caller, call *schema.Call, a *remote.Answer
 			return c.refusedAnswer(call, k.Seen().Body, err)
 		}
 		fmt.Fprintf(c.w.Out, "%s\n", indented(text))
+	}
+	return fine
+}
+
+// poured writes an answer whose body is one field as it is, and the others beside it.
+func (c *calling) poured(k *remote.Caller, a *remote.Answer) int {
+	defer a.Raw.Close()
+	_, err := io.Copy(c.w.Out, a.Raw)
+	c.summary(k)
+	p := report.New(c.w.Err, c.w.Look)
+	if text, encodeErr := value.EncodeJSON(a.Message); encodeErr == nil && string(text) != "{}" {
+		p.Line("%s", report.VisibleJSON(text))
+	}
+	if err != nil {
+		p.Line("%s the body is not whole: %v", p.In(report.Red, "lost"), err)
+		return trouble
 	}
 	return fine
 }
@@ -346,7 +408,7 @@ func printBody(p *report.Printer, body []byte) {
 		for shown > 1997 && !utf8.RuneStart(body[shown]) {
 			shown-- // a character is not cut
 		}
-		more = fmt.Sprintf("… and %s more; --raw prints all", report.Plural(len(body)-shown, "byte"))
+		more = fmt.Sprintf("… and %s more; --verbatim prints all", report.Plural(len(body)-shown, "byte"))
 		body = body[:shown]
 	}
 	if len(body) == 0 {

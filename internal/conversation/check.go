@@ -32,6 +32,7 @@ func Check(d *schema.Definitions, findings *source.Findings) {
 			continue
 		}
 		c.pathFields(call)
+		c.raw(call)
 		if call.Request != nil && !call.RequestStream {
 			c.places(call, Outside(call), false)
 		}
@@ -117,6 +118,63 @@ func (c *checker) status(call *schema.Call) {
 	case n == 206:
 		c.report(h.StatusPlace, "http-status", "206 belongs to requests for a range of bytes", "write 200")
 	}
+}
+
+// raw refuses raw bodies that can't be those of a call.
+func (c *checker) raw(call *schema.Call) {
+	note := source.Note{Place: call.Place, Message: "the call is here"}
+	if f := Raw(call); f != nil && !c.mixed[f.Message] && !methodHasBody(call.HTTP.Method) {
+		c.report(f.Place, "placement", fmt.Sprintf("%q is the body, and %s has none", f.Name, call.HTTP.Method),
+			"take POST, PUT or PATCH", note)
+	}
+	f := AnswerRaw(call)
+	if f == nil || c.mixed[f.Message] {
+		return
+	}
+	for _, p := range AnswerPlaces(call) {
+		if p.Place == InBody && p.Field.Type.Kind != schema.KindInvalid {
+			c.report(p.Field.Place, "placement", fmt.Sprintf("%q has no place: the body is %q, as it is", p.Field.Name, f.Name),
+				"write: in header", note)
+		}
+	}
+}
+
+// rawFields refuses marks of raw bodies that don't say how a body can be.
+func (c *checker) rawFields(m *schema.Message) {
+	var first *schema.Field
+	for _, f := range m.Fields {
+		if !f.IsRaw() || f.Type.Kind == schema.KindInvalid {
+			continue
+		}
+		switch {
+		case first != nil:
+			c.report(f.Place, "placement", fmt.Sprintf("%q and %q can't both be the body", first.Name, f.Name),
+				"remove one of the marks", source.Note{Place: first.Place, Message: "the other is here"})
+		case f.Type.Kind != schema.KindBytes:
+			c.report(f.Place, "placement", fmt.Sprintf("%q is %s, and what is in the body as it is are bytes", f.Name,
+				f.Type.Described()), "write: "+f.Name+" bytes in body \""+f.In.Name+"\"")
+		case f.Presence != schema.Required:
+			c.report(f.Place, "placement", fmt.Sprintf("%q may be absent, and there is always a body, even if it is empty", f.Name),
+				"make the field required")
+		case !isMediaPattern(f.In.Name):
+			c.report(f.Place, "media-type", fmt.Sprintf("%q is not a media type", f.In.Name),
+				`write it in lower case and without parameters, such as "image/png", "image/*" or "*/*"`)
+		}
+		first = f
+	}
+}
+
+// isMediaPattern tells media types, without parameters, whose parts may be * (RFC 9110, section 12.5.1).
+func isMediaPattern(s string) bool {
+	kind, subtype, ok := strings.Cut(s, "/")
+	token := func(s string) bool { return isToken(s) && !strings.Contains(s, "*") && s == strings.ToLower(s) }
+	return ok && (s == "*/*" || token(kind) && (subtype == "*" || token(subtype)))
+}
+
+// Takes tells whether what a media pattern allows is all allowed by another one.
+func Takes(wide, narrow string) bool {
+	kind, _ := strings.CutSuffix(wide, "*")
+	return wide == narrow || wide == "*/*" || kind != wide && strings.HasPrefix(narrow, kind)
 }
 
 // pathFields refuses fields that can't be a part of a path.
@@ -233,7 +291,11 @@ func (c *checker) placeable(call *schema.Call, p Placed, answers bool) bool {
 		return refuse("is a cookie of an answer, and those are text that may be absent", "write: "+f.Name+" text? in cookie")
 	}
 	how := ""
-	if f.In == nil {
+	switch raw := Raw(call); {
+	case f.In != nil:
+	case raw != nil:
+		how = fmt.Sprintf(": the body is %q, as it is", raw.Name)
+	default:
 		how = fmt.Sprintf(": %s has no body", call.HTTP.Method)
 	}
 	element, bounds := f.Type, f.Bounds
@@ -252,6 +314,9 @@ func (c *checker) placeable(call *schema.Call, p Placed, answers bool) bool {
 		element, bounds = f.Type.Elem, nil
 	}
 	if why, fix := notPlaceable(element, bounds); why != "" {
+		if Raw(call) != nil && !answers && element.Kind != schema.KindBytes {
+			fix = "declare fields of its own instead"
+		}
 		if element != f.Type {
 			why = "is a list of what " + why
 		}
@@ -334,6 +399,7 @@ func (c *checker) placedMessages(d *schema.Definitions) {
 	watched := map[schema.Declaration]*schema.Message{}
 	for _, m := range d.Modules {
 		for _, msg := range m.Messages {
+			c.rawFields(msg)
 			if i := slices.IndexFunc(msg.Fields, func(f *schema.Field) bool { return f.In != nil }); i >= 0 {
 				placed = append(placed, msg.Fields[i])
 				watched[msg] = msg
@@ -379,8 +445,11 @@ func (c *checker) placedMessages(d *schema.Definitions) {
 		m := f.Message
 		note, elsewhere := other[m]
 		where := fmt.Sprintf("%q travels in a %s", f.Name, f.In.Place)
-		if f.In.Place == "query" {
+		switch f.In.Place {
+		case "query":
 			where = fmt.Sprintf("%q travels in the query", f.Name)
+		case "body":
+			where = fmt.Sprintf("%q is a body, as it is", f.Name)
 		}
 		switch {
 		case m.Stored:

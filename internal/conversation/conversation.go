@@ -69,8 +69,9 @@ func Succeeds(c *schema.Call, status int) bool {
 	return status >= 200 && status <= 299
 }
 
-// HasBody tells whether a call's request can have a body (RFC 9110, section 9.3).
-func HasBody(c *schema.Call) bool { return !BothWays(c) && methodHasBody(Method(c)) }
+// HasBody tells whether a call's request can have a body (RFC 9110, section 9.3) in which
+// fields are: a raw body is one field, as it is.
+func HasBody(c *schema.Call) bool { return !BothWays(c) && methodHasBody(Method(c)) && Raw(c) == nil }
 
 func methodHasBody(method string) bool { return method != "GET" && method != "DELETE" }
 

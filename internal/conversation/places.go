@@ -23,13 +23,14 @@ const (
 	InQuery  Place = "query"
 	InHeader Place = "header"
 	InCookie Place = "cookie"
+	InRaw    Place = "raw" // the body is the field, as it is
 )
 
 // Placed is a field of a request or an answer, and where it travels in a call.
 type Placed struct {
 	Field *schema.Field
 	Place Place
-	Name  string // of the parameter, header or cookie; in a path, the field's own
+	Name  string // of the parameter, header or cookie; in a path, the field's own; of a raw body its media type
 }
 
 // String says where, for people.
@@ -37,6 +38,8 @@ func (p Placed) String() string {
 	switch p.Place {
 	case InBody, InPath:
 		return "the " + string(p.Place)
+	case InRaw:
+		return "the body as " + p.Name
 	}
 	return fmt.Sprintf("the %s as %s", p.Place, p.Name)
 }
@@ -97,7 +100,7 @@ func (p Placed) Meets(other Placed) bool {
 	switch {
 	case p.Place != other.Place:
 		return false
-	case p.Place == InPath, p.Name == other.Name:
+	case p.Place == InPath, p.Place == InRaw, p.Name == other.Name:
 		return true
 	}
 	return p.Place == InHeader && strings.EqualFold(p.Name, other.Name)
@@ -144,8 +147,54 @@ func PlaceOf(c *schema.Call, f *schema.Field) Placed {
 	return Placed{f, InBody, f.JSONName()}
 }
 
+// Raw is the field of a call's request that is its body, as it is; or nil.
+func Raw(c *schema.Call) *schema.Field {
+	if c.HTTP == nil || c.Request == nil || c.RequestStream {
+		return nil
+	}
+	return c.Request.Raw()
+}
+
+// AnswerRaw is Raw for an answer.
+func AnswerRaw(c *schema.Call) *schema.Field {
+	if c.HTTP == nil || c.Response == nil || c.ResponseStream {
+		return nil
+	}
+	return c.Response.Raw()
+}
+
+// RawLength is how many octets a raw body may have, by its field's bounds and those of its
+// type; high is 0 where there is no limit.
+func RawLength(f *schema.Field) (low, high uint64) {
+	bounds := []*schema.Bounds{f.Bounds}
+	if f.Type.Named != nil {
+		bounds = append(bounds, f.Type.Named.Bounds)
+	}
+	for _, b := range bounds {
+		if b == nil || b.Length == nil {
+			continue
+		}
+		low = max(low, b.Length.Low)
+		if b.Length.High != schema.Unlimited && (high == 0 || b.Length.High < high) {
+			high = b.Length.High
+		}
+	}
+	return low, high
+}
+
+// SampleType is a media type that a pattern of one allows.
+func SampleType(pattern string) string {
+	if pattern == "*/*" {
+		return "application/octet-stream"
+	}
+	return strings.Replace(pattern, "*", "x-sample", 1)
+}
+
 // marked is where the mark of a field places it.
 func marked(f *schema.Field) Placed {
+	if f.IsRaw() {
+		return Placed{f, InRaw, f.In.Name}
+	}
 	return Placed{f, Place(f.In.Place), cmp.Or(f.In.Name, f.JSONName())}
 }
 
@@ -156,12 +205,12 @@ func Outside(c *schema.Call) []Placed { return outside(Places(c)) }
 func AnswerOutside(c *schema.Call) []Placed { return outside(AnswerPlaces(c)) }
 
 func outside(places []Placed) []Placed {
-	return slices.DeleteFunc(slices.Clone(places), func(p Placed) bool { return p.Place == InBody })
+	return slices.DeleteFunc(slices.Clone(places), func(p Placed) bool { return p.Place == InBody || p.Place == InRaw })
 }
 
 // Split parts a request into what travels in the body and what travels elsewhere;
 // either may be nil. Their fields are the same ones. Where nothing travels elsewhere,
-// the body is the request itself.
+// the body is the request itself. A raw body is in neither part.
 func Split(c *schema.Call) (body, elsewhere *schema.Message) {
 	return split(c.Request, Places(c), HasBody(c))
 }
@@ -169,7 +218,8 @@ func Split(c *schema.Call) (body, elsewhere *schema.Message) {
 // SplitAnswer is Split for an answer. Where all of it travels elsewhere there is no body.
 func SplitAnswer(c *schema.Call) (body, elsewhere *schema.Message) {
 	places := AnswerPlaces(c)
-	return split(c.Response, places, len(outside(places)) < len(places))
+	hasBody := slices.ContainsFunc(places, func(p Placed) bool { return p.Place == InBody })
+	return split(c.Response, places, hasBody || len(places) == 0)
 }
 
 func split(m *schema.Message, places []Placed, hasBody bool) (body, elsewhere *schema.Message) {
@@ -177,14 +227,20 @@ func split(m *schema.Message, places []Placed, hasBody bool) (body, elsewhere *s
 		return nil, nil
 	}
 	body, elsewhere = &schema.Message{Decl: m.Decl}, &schema.Message{Decl: m.Decl}
+	raw := false
 	for _, p := range places {
-		part := elsewhere
-		if p.Place == InBody {
-			part = body
+		switch p.Place {
+		case InRaw:
+			raw = true
+		case InBody:
+			body.Fields = append(body.Fields, p.Field)
+		default:
+			elsewhere.Fields = append(elsewhere.Fields, p.Field)
 		}
-		part.Fields = append(part.Fields, p.Field)
 	}
 	switch {
+	case raw:
+		return nil, elsewhere
 	case len(elsewhere.Fields) == 0:
 		return m, nil
 	case !hasBody:
@@ -216,14 +272,14 @@ func rest(c *schema.Call, name string, split func(*schema.Call) (body, elsewhere
 // AnswerHasBody tells whether the answer of a call that does not stream it has a body.
 func AnswerHasBody(c *schema.Call) bool {
 	body, _ := SplitAnswer(c)
-	return body != nil && Status(c) != 204 && Status(c) != 205
+	return (body != nil || AnswerRaw(c) != nil) && Status(c) != 204 && Status(c) != 205
 }
 
 // AnswerMayBeEmpty tells whether an answer reads as it should where no body comes: fields
 // of it travel elsewhere, and the others may all be absent.
 func AnswerMayBeEmpty(c *schema.Call) bool {
 	body, elsewhere := SplitAnswer(c)
-	return elsewhere != nil && (body == nil ||
+	return elsewhere != nil && AnswerRaw(c) == nil && (body == nil ||
 		!slices.ContainsFunc(body.Fields, func(f *schema.Field) bool { return f.Presence == schema.Required }))
 }
 

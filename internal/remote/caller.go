@@ -31,6 +31,8 @@ type Options struct {
 	Limit       int64             // of an answer in bytes; 0 for 64 MiB
 	Tries       int               // of calls that are safe or idempotent; 0 for 1
 	Transport   http.RoundTripper // nil for that of net/http
+	Raw         *web.Body         // the body of a request that has one as it is, instead of the request's field; may be nil
+	RawFile     string            // where it comes from, for people
 }
 
 // Caller calls one call of a server.
@@ -64,6 +66,26 @@ type Exchange struct {
 type Answer struct {
 	Message *value.Message
 	Refused error
+	Raw     *web.Body // the body where it is one field as it is, which Message is without; to be read or closed
+}
+
+// whole reads the body of an answer that has one as it is into its field.
+func (a *Answer) whole(c *schema.Call) error {
+	if a == nil || a.Raw == nil {
+		return nil
+	}
+	defer a.Raw.Close()
+	content, err := io.ReadAll(io.LimitReader(a.Raw, keptBody))
+	a.Message.Type = c.Response
+	a.Message.Fields[conversation.AnswerRaw(c).Number] = content
+	return err
+}
+
+// apart is a message without the field that is the body as it is.
+func apart(t *schema.Message) *schema.Message {
+	rest := *t
+	rest.Fields = slices.DeleteFunc(slices.Clone(t.Fields), (*schema.Field).IsRaw)
+	return &rest
 }
 
 // Declared is the error of a call that the server answers with an error that it
@@ -103,6 +125,9 @@ func NewCaller(c *schema.Call, options Options) *Caller {
 	if t := k.web.Travel; t != nil {
 		t.BodyOf = func(m web.Message) wire.Message { return m.(*outgoing).body }
 		t.Place = func(m web.Message, p *web.Parameters) { place(t.Placed, m.(*outgoing).fields, p) }
+		if t.Raw != nil {
+			t.Raw.Of = func(m web.Message) *web.Body { return &m.(*outgoing).raw }
+		}
 	}
 	k.dial()
 	return k
@@ -178,7 +203,13 @@ func (w *watched) Read(p []byte) (int, error) {
 func (k *Caller) Seen() *Exchange { return &k.seen }
 
 // Check reads a request in JSON and says what the definitions have against it.
-func (k *Caller) Check(request []byte) *Refusal { return refusalOf(k.call.Request, request) }
+func (k *Caller) Check(request []byte) *Refusal {
+	t := k.call.Request
+	if k.options.Raw != nil && t.Raw() != nil { // it comes apart
+		t = apart(t)
+	}
+	return refusalOf(t, request)
+}
 
 func refusalOf(t *schema.Message, data []byte) *Refusal {
 	v, err := value.DecodeJSON(t, data, 0)
@@ -195,6 +226,7 @@ func refusalOf(t *schema.Message, data []byte) *Refusal {
 
 // outgoing is a request of which not all travels in the body.
 type outgoing struct {
+	raw    web.Body
 	body   *raw
 	fields map[string]json.RawMessage // by their names in JSON
 }
@@ -210,7 +242,7 @@ func (k *Caller) outgoing(request []byte) (web.Message, error) {
 	if refused != nil && !k.options.Unchecked {
 		return nil, refused
 	}
-	if refused == nil || refused.Unreadable == nil {
+	if k.options.Raw == nil && (refused == nil || refused.Unreadable == nil) {
 		// As a stub would write it.
 		v, _ := value.DecodeJSON(k.call.Request, request, 0) // it was read above
 		if text, err := value.EncodeJSON(v); err == nil {
@@ -226,10 +258,35 @@ func (k *Caller) outgoing(request []byte) (web.Message, error) {
 			err)
 	}
 	var err error
+	if raw := conversation.Raw(k.call); raw != nil {
+		return out, k.rawBody(raw, out)
+	}
 	if k.body != nil {
 		out.body, err = k.payload(k.body, without(request, k.web.Travel.Placed))
 	}
 	return out, err
+}
+
+// rawBody is the body of a request that has one as it is: what was given for it, or its field in JSON.
+func (k *Caller) rawBody(f *schema.Field, out *outgoing) error {
+	if k.options.Raw != nil {
+		out.raw = *k.options.Raw
+		wrong := k.web.Travel.Raw.Bounds.AppendViolations(nil, "/"+f.JSONName(), &out.raw)
+		if len(wrong) == 0 || k.options.Unchecked {
+			return nil
+		}
+		refused := &Refusal{}
+		for _, v := range wrong {
+			refused.Violations = append(refused.Violations, value.Violation{Pointer: v.Pointer, Detail: v.Detail})
+		}
+		return refused
+	}
+	v, err := value.DecodeJSONValue(f.Type, out.fields[f.JSONName()], 0)
+	if err != nil {
+		return err
+	}
+	out.raw = wire.NewBody(conversation.SampleType(f.In.Name), v.([]byte))
+	return nil
 }
 
 // payload is a body in the encoding that travels. What can't be turned into CBOR, since
@@ -297,7 +354,12 @@ func (k *Caller) answer(do func(into web.Message) error) (*Answer, error) {
 		if err := do(got); err != nil {
 			return nil, declaredOf(err)
 		}
-		return &Answer{Message: got.value}, nil
+		a := &Answer{Message: got.value}
+		if conversation.AnswerRaw(k.call) != nil {
+			a.Raw = &got.raw
+			a.Message.Type = apart(k.call.Response)
+		}
+		return a, nil
 	}
 	got := &raw{}
 	if err := do(got); err != nil {

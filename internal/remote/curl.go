@@ -41,7 +41,7 @@ func (k *Caller) Curl(ctx context.Context, requests [][]byte) (command string, v
 	errTaken := errors.New("taken")
 	k.intake = func(r *http.Request, _ func(*http.Request) (*http.Response, error)) (*http.Response, error) {
 		taken = r
-		if r.Body != nil && !k.call.RequestStream {
+		if r.Body != nil && !k.call.RequestStream && k.options.Raw == nil {
 			body, _ = io.ReadAll(r.Body) // from memory
 		}
 		return nil, errTaken
@@ -102,7 +102,7 @@ func (k *Caller) line(r *http.Request, body []byte) string {
 	if k.call.ResponseStream {
 		parts[0] += "N" // elements as they come
 	}
-	if r.Method != http.MethodGet && !(r.Method == http.MethodPost && body != nil) {
+	if r.Method != http.MethodGet && !(r.Method == http.MethodPost && (body != nil || k.options.Raw != nil)) {
 		parts[0] += " -X " + r.Method
 	}
 	u := *r.URL
@@ -126,7 +126,10 @@ func (k *Caller) line(r *http.Request, body []byte) string {
 			parts = append(parts, k.header(name, v))
 		}
 	}
-	if body != nil {
+	switch {
+	case k.options.Raw != nil:
+		parts = append(parts, "--data-binary "+shell.Quoted("@"+k.options.RawFile))
+	case body != nil:
 		parts = append(parts, "--data-binary "+shell.Quoted(string(body)))
 	}
 	return strings.Join(parts, " \\\n  ")

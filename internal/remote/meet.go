@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -115,6 +116,7 @@ func (s *Counterpart) meet(
 		}
 	} else {
 		answer, err = k.Do(ctx, text)
+		err = errors.Join(err, answer.whole(c))
 	}
 	if s.seen.Status == 0 {
 		return nil, fmt.Errorf("nothing was sent: %w", err)
@@ -152,7 +154,7 @@ func (s *Counterpart) MeetAnswer(
 	}, binary)
 	if text, err := textOf(request); err != nil {
 		return nil, err
-	} else if _, err := own.once(ctx, text); given == nil || given.StatusCode >= 400 {
+	} else if got, err := own.once(ctx, text); errors.Join(err, got.whole(server)) != nil && given == nil || given == nil || given.StatusCode >= 400 {
 		return nil, fmt.Errorf("the answer can't be given: %w", err)
 	}
 	status, header, body := given.StatusCode, given.Header, s.body
@@ -166,6 +168,7 @@ func (s *Counterpart) MeetAnswer(
 		return nil, err
 	}
 	got, err := other.once(ctx, text)
+	err = errors.Join(err, got.whole(client))
 	if !sent {
 		return nil, fmt.Errorf("nothing was sent: %w", err)
 	}

@@ -3,6 +3,7 @@ package remote
 import (
 	"encoding/json"
 	"errors"
+	"math"
 	"strings"
 
 	"faithfulcourier/internal/conversation"
@@ -16,6 +17,7 @@ import (
 // written is made once, however often it is sent.
 type message struct {
 	typ        *schema.Message
+	raw        web.Body // what came as it is
 	value      *value.Message
 	cbor, json []byte
 	made       error // why one of them could not be made
@@ -147,6 +149,18 @@ func travelOf(whole *schema.Message, places []conversation.Placed, rest *schema.
 	if rest != nil {
 		t.NewBody = func() wire.Message { return &message{typ: rest} }
 	}
+	if f := whole.Raw(); f != nil {
+		t.Raw = &web.Raw{Field: f.JSONName(), Bounds: boundsOf(f), Of: func(m web.Message) *web.Body {
+			given := m.(*message)
+			if given.value != nil {
+				if content, ok := given.value.Fields[f.Number].([]byte); ok {
+					body := wire.NewBody(conversation.SampleType(f.In.Name), content)
+					return &body
+				}
+			}
+			return &given.raw
+		}}
+	}
 	t.BodyOf = func(m web.Message) wire.Message {
 		v := m.(*message).value
 		part := &value.Message{Type: rest, Fields: map[int]value.Value{}, Unlisted: v.Unlisted}
@@ -171,6 +185,12 @@ func travelOf(whole *schema.Message, places []conversation.Placed, rest *schema.
 		take(t.Placed, whole, m.(*message), inBody, a)
 	}
 	return t
+}
+
+// boundsOf is what the definitions say of a raw body.
+func boundsOf(f *schema.Field) *wire.RawBounds {
+	low, high := conversation.RawLength(f)
+	return &wire.RawBounds{MediaType: f.In.Name, Low: int64(min(low, math.MaxInt64)), High: int64(min(high, math.MaxInt64))}
 }
 
 func placedOf(places []conversation.Placed) (list []web.Placed) {

@@ -231,6 +231,13 @@ func (m *Mock) route(c *schema.Call) web.Route {
 	default:
 		r.Serve = func(ctx context.Context, request web.Message) (web.Message, error) {
 			v := valueOf(request)
+			if raw := conversation.Raw(c); raw != nil {
+				content, err := io.ReadAll(request.(*message).raw)
+				if err != nil {
+					return nil, err
+				}
+				v.Fields[raw.Number] = content
+			}
 			answer, err := m.unary(ctx, c, v)
 			m.record(c, v, nil, answer, nil, err)
 			return answer, err

@@ -102,7 +102,7 @@ func replayed(ctx context.Context, k *Caller, c *schema.Call, r *Recorded) (*Rec
 	default:
 		var a *Answer
 		if a, err = k.Do(ctx, r.Request); err == nil {
-			err = keep(a)
+			err = errors.Join(a.whole(c), keep(a))
 		}
 	}
 	now.Status = k.Seen().Status

@@ -30,7 +30,7 @@ func callOf(c *schema.Call) *web.Call {
 	if placed := conversation.Outside(c); len(placed) > 0 || conversation.Bodiless(c) {
 		call.Travel = travelOf(c.Request, placed, conversation.Body(c, c.Request.Name))
 	}
-	if placed := conversation.AnswerOutside(c); len(placed) > 0 {
+	if placed := conversation.AnswerOutside(c); len(placed) > 0 || conversation.AnswerRaw(c) != nil {
 		call.AnswerTravel = travelOf(c.Response, placed, conversation.AnswerBody(c, c.Response.Name))
 	}
 	for _, all := range c.Needs {

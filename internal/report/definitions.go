@@ -278,7 +278,7 @@ type fieldJSON struct {
 }
 
 type inJSON struct {
-	Place string `json:"place"` // "query", "header" or "cookie"
+	Place string `json:"place"` // "query", "header", "cookie" or "body"
 	Name  string `json:"name"`
 }
 
@@ -311,7 +311,7 @@ type callJSON struct {
 // placeOfField says where a field of a request or an answer travels.
 type placeOfField struct {
 	Field string `json:"field"`
-	Place string `json:"place"` // "path", "query", "header", "cookie" or "body"
+	Place string `json:"place"` // "path", "query", "header", "cookie", "body" or "raw"
 	Name  string `json:"name"`
 }
 

@@ -460,11 +460,25 @@ type Field struct {
 	Deprecated string
 }
 
-// In places a field of a request in the query, a header or a cookie. Name is
-// the parameter's, "" for the field's name in JSON.
+// In places a field of a request or an answer in the query, a header or a cookie. Name is
+// the parameter's, "" for the field's name in JSON. In the body, Name is the media
+// type of a raw body, which is that field and nothing else.
 type In struct {
-	Place string // "query", "header" or "cookie"
+	Place string // "query", "header", "cookie" or "body"
 	Name  string
+}
+
+// IsRaw tells fields that are the whole body, as it is.
+func (f *Field) IsRaw() bool { return f.In != nil && f.In.Place == "body" }
+
+// Raw is the field of a message that is the whole body, or nil.
+func (m *Message) Raw() *Field {
+	for _, f := range m.Fields {
+		if f.IsRaw() {
+			return f
+		}
+	}
+	return nil
 }
 
 // JSONName is the field's name in JSON.

@@ -122,21 +122,19 @@ func (p *parser) mark(which markSet, into *Marks, at token) (markSlot, bool) {
 	return slot, true
 }
 
-var places = []string{"query", "header", "cookie"}
+var places = []string{"query", "header", "cookie", "body"}
 
 func (p *parser) inMark(into *Marks, at token) (markSlot, bool) {
 	place := Name{Text: p.textOf(p.cur), Span: p.cur.span()}
 	if !slices.Contains(places, place.Text) {
-		fix := "write in query, in header or in cookie, or remove it"
+		fix := "write in query, in header, in cookie or in body, or remove it"
 		switch near := source.Nearest(place.Text, places); {
 		case p.at("path"):
 			fix = "name the field in the path of the call instead: http GET \"/sailings/{code}\""
-		case p.at("body"):
-			fix = "remove it: what is not placed elsewhere is in the body"
 		case near != "" && p.cur.kind == lowerName:
 			fix = source.DidYouMean(near)
 		}
-		p.expected("query, header or cookie", fix)
+		p.expected("query, header, cookie or body", fix)
 		return markSlot{}, false
 	}
 	p.advance()
@@ -150,6 +148,9 @@ func (p *parser) inMark(into *Marks, at token) (markSlot, bool) {
 		if l.Text == "" {
 			p.report(l.Span, "empty-name", "the name is empty", "write a name, or none: the field's own name is taken then")
 		}
+	} else if place.Text == "body" {
+		p.expected("a media type", `write, for example: in body "image/*"; a field without a mark is in the body anyway`)
+		return markSlot{}, false
 	}
 	in.Span = source.Span{Start: at.start, End: p.lastEnd}
 	if into.In != nil {

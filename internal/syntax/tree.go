@@ -80,8 +80,8 @@ type Marks struct {
 	In         *In
 }
 
-// In places a field outside of the body: Place is query, header or cookie;
-// Name is empty where none is written.
+// In places a field: Place is query, header, cookie or body; Name is empty where none
+// is written, and of a body its media type.
 type In struct {
 	Span  source.Span
 	Place Name

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import io
 import random
 import sys
 import threading
@@ -13,9 +14,10 @@ from decimal import Decimal
 from uuid import UUID
 
 from gen.faithful.client import Cancellation, ClientOptions
+from gen.faithful.exchange import CallOptions
 from gen.faithful.trace import current_trace
 from gen.faithful.web import MissingCredential, NotModified, Problem, Trace, Unreachable
-from gen.faithful.wire import Duration, Instant, InvalidRequest
+from gen.faithful.wire import Body, Duration, Instant, InvalidRequest
 from gen.skerry.matrix import (
     BerthAnswer,
     BerthRequest,
@@ -23,13 +25,17 @@ from gen.skerry.matrix import (
     EchoAnswer,
     EchoRequest,
     Forgotten,
+    HangRequest,
+    Hung,
     LookRequest,
     Moved,
     MoveRequest,
     Nothing,
+    PhotoRequest,
     PierClient,
     PierFull,
     RefuseRequest,
+    Scanned,
     Side,
     SleepRequest,
     Stamp,
@@ -47,6 +53,11 @@ def connect(options: ClientOptions | None = None) -> PierClient:
 
 
 client = connect()
+
+
+def made(size: int) -> bytes:
+    """What a server makes for a photo of some size."""
+    return (bytes(range(251)) * (size // 251 + 1))[:size]
 
 
 @contextlib.contextmanager
@@ -165,6 +176,67 @@ def answer_headers() -> None:
     assert client.forget(StampRequest(code="3")) == Forgotten(visit="", left=3)
     assert client.forget(StampRequest(code="x")) == Forgotten(visit="")
     client.ping(Nothing())
+
+
+def raw_bodies() -> None:
+    photo = made(3_000_000)
+
+    def stream() -> Iterator[bytes]:
+        yield photo[:1_000_000]
+        time.sleep(0.001)
+        yield photo[1_000_000:]
+
+    kind = "image/x-made"
+    for body in (
+        Body(stream(), kind),
+        Body(stream(), kind, len(photo)),
+        Body(photo, kind),
+        Body(io.BytesIO(photo), kind),
+    ):
+        hung = client.hang(HangRequest(name="a/b", photo=body, label="ü", tags=["x", "y"]))
+        assert hung == Hung(name="a/b", size=3_000_000, kind=kind, sum=sum(photo), label="ü", tags=["x", "y"]), hung
+    for known in (True, False):
+        answer = client.photo(PhotoRequest(name="n", size=3_000_000, known=known))
+        assert answer.photo.read() == photo
+        assert answer.photo.size == (3_000_000 if known else None)
+        assert (answer.photo.media_type, answer.name, answer.tag) == (kind, "n", '"n"')
+        # One that fails in the middle is not whole.
+        answer = client.photo(PhotoRequest(name="n", size=3_000_000, known=known, fails=2_000_000))
+        with refused(Unreachable):
+            answer.photo.read()
+        # One that fails at once is a problem.
+        with problem("internal"):
+            client.photo(PhotoRequest(name="n", size=3, known=known, fails=0))
+    seen: list[str | None] = []
+    options: CallOptions = {
+        "headers": {"range": "bytes=990-"},
+        "answered": lambda _, headers: seen.append(headers.get("content-range")),
+    }
+    part = client.photo(PhotoRequest(name="n", size=1000), options=options)
+    assert part.photo.read() == made(1000)[990:]
+    assert seen == ["bytes 990-999/1000"], seen
+    back = client.back(Scanned(roll=Body(made(1000))))
+    assert back.roll.read() == made(1000)
+    for wrong in (Body(made(9)), Body(made(10), "text/plain"), Body(b"")):
+        with refused(InvalidRequest):
+            client.back(Scanned(roll=wrong))
+    # What the client can't know before: the answer has begun, or has not.
+    for size in (9, 1001):
+
+        def unknown(size: int = size) -> Iterator[bytes]:
+            yield made(size)
+
+        try:
+            back = client.back(Scanned(roll=Body(unknown())))
+            back.roll.read()
+        except Unreachable:
+            pass
+        except Problem as error:
+            assert error.problem == "invalid-request", error
+        else:
+            raise AssertionError(f"{size} bytes came back")
+    left = client.photo(PhotoRequest(name="n", size=900_000_000))
+    left.photo.close()
 
 
 def answer_stream() -> None:
@@ -295,6 +367,7 @@ CASES: list[Callable[[], None]] = [
     unary,
     bound,
     answer_headers,
+    raw_bodies,
     answer_stream,
     request_stream,
     both_ways,

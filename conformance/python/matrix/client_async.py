@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import io
 import random
 import sys
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
@@ -12,9 +13,10 @@ from decimal import Decimal
 from uuid import UUID
 
 from gen.faithful.aio import AsyncClientOptions
+from gen.faithful.exchange import CallOptions
 from gen.faithful.trace import current_trace
 from gen.faithful.web import MissingCredential, NotModified, Problem, Trace, Unreachable
-from gen.faithful.wire import Duration, Instant, InvalidRequest
+from gen.faithful.wire import Body, Duration, Instant, InvalidRequest
 from gen.skerry.matrix import (
     AsyncPierClient,
     BerthRequest,
@@ -22,12 +24,16 @@ from gen.skerry.matrix import (
     EchoAnswer,
     EchoRequest,
     Forgotten,
+    HangRequest,
+    Hung,
     LookRequest,
     Moved,
     MoveRequest,
     Nothing,
+    PhotoRequest,
     PierFull,
     RefuseRequest,
+    Scanned,
     Side,
     SleepRequest,
     Stamp,
@@ -45,6 +51,11 @@ def connect(options: AsyncClientOptions | None = None) -> AsyncPierClient:
 
 
 client = connect()
+
+
+def made(size: int) -> bytes:
+    """What a server makes for a photo of some size."""
+    return (bytes(range(251)) * (size // 251 + 1))[:size]
 
 
 @contextlib.contextmanager
@@ -154,6 +165,67 @@ async def answer_headers() -> None:
     assert await client.forget(StampRequest(code="3")) == Forgotten(visit="", left=3)
     assert await client.forget(StampRequest(code="x")) == Forgotten(visit="")
     await client.ping(Nothing())
+
+
+async def raw_bodies() -> None:
+    photo = made(3_000_000)
+
+    async def stream() -> AsyncIterator[bytes]:
+        yield photo[:1_000_000]
+        await asyncio.sleep(0.001)
+        yield photo[1_000_000:]
+
+    kind = "image/x-made"
+    for body in (
+        Body(stream(), kind),
+        Body(stream(), kind, len(photo)),
+        Body(photo, kind),
+        Body(io.BytesIO(photo), kind),
+    ):
+        hung = await client.hang(HangRequest(name="a/b", photo=body, label="ü", tags=["x", "y"]))
+        assert hung == Hung(name="a/b", size=3_000_000, kind=kind, sum=sum(photo), label="ü", tags=["x", "y"]), hung
+    for known in (True, False):
+        answer = await client.photo(PhotoRequest(name="n", size=3_000_000, known=known))
+        assert await answer.photo.aread() == photo
+        assert answer.photo.size == (3_000_000 if known else None)
+        assert (answer.photo.media_type, answer.name, answer.tag) == (kind, "n", '"n"')
+        # One that fails in the middle is not whole.
+        answer = await client.photo(PhotoRequest(name="n", size=3_000_000, known=known, fails=2_000_000))
+        with refused(Unreachable):
+            await answer.photo.aread()
+        # One that fails at once is a problem.
+        with problem("internal"):
+            await client.photo(PhotoRequest(name="n", size=3, known=known, fails=0))
+    seen: list[str | None] = []
+    options: CallOptions = {
+        "headers": {"range": "bytes=990-"},
+        "answered": lambda _, headers: seen.append(headers.get("content-range")),
+    }
+    part = await client.photo(PhotoRequest(name="n", size=1000), options=options)
+    assert await part.photo.aread() == made(1000)[990:]
+    assert seen == ["bytes 990-999/1000"], seen
+    back = await client.back(Scanned(roll=Body(made(1000))))
+    assert await back.roll.aread() == made(1000)
+    for wrong in (Body(made(9)), Body(made(10), "text/plain"), Body(b"")):
+        with refused(InvalidRequest):
+            await client.back(Scanned(roll=wrong))
+    # What the client can't know before: the answer has begun, or has not.
+    for size in (9, 1001):
+
+        async def unknown(size: int = size) -> AsyncIterator[bytes]:
+            yield made(size)
+
+        try:
+            back = await client.back(Scanned(roll=Body(unknown())))
+            await back.roll.aread()
+        except Unreachable:
+            pass
+        except Problem as error:
+            assert error.problem == "invalid-request", error
+        else:
+            raise AssertionError(f"{size} bytes came back")
+    left = await client.photo(PhotoRequest(name="n", size=900_000_000))
+    await left.photo.aclose()
 
 
 async def answer_stream() -> None:
@@ -303,6 +375,7 @@ CASES: list[Callable[[], Awaitable[None]]] = [
     unary,
     bound,
     answer_headers,
+    raw_bodies,
     answer_stream,
     request_stream,
     both_ways,

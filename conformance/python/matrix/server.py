@@ -9,7 +9,9 @@ from collections.abc import AsyncIterator, Iterator
 import uvicorn
 
 from gen.faithful.server import Context, Elements, Forbidden, Overloaded, Unauthenticated, listen
+from gen.faithful.wire import Body
 from gen.skerry.matrix import (
+    Back,
     BerthAnswer,
     BerthRequest,
     CountRequest,
@@ -17,14 +19,19 @@ from gen.skerry.matrix import (
     EchoRequest,
     Ended,
     Forgotten,
+    HangRequest,
+    Hung,
     Load,
     LookRequest,
     Moved,
     MoveRequest,
     Nothing,
+    Photo,
+    PhotoRequest,
     Pier,
     PierFull,
     RefuseRequest,
+    Scanned,
     SleepRequest,
     Stamp,
     StampRequest,
@@ -32,6 +39,21 @@ from gen.skerry.matrix import (
     Total,
     serve_pier,
 )
+
+
+def octets(size: int, fails: int | None) -> Iterator[bytes]:
+    """A photo that is made as it goes."""
+    at = 0
+    while at < size:
+        if at == fails:
+            raise RuntimeError("the password is wrong")
+        end = min(at + 65536, size, size if fails is None else fails)
+        begin = at % 251
+        yield (MADE * ((end - at) // 251 + 2))[begin : begin + end - at]
+        at = end
+
+
+MADE = bytes(range(251))
 
 
 class Server(Pier):
@@ -86,6 +108,21 @@ class Server(Pier):
 
     async def forget(self, request: StampRequest, context: Context) -> Forgotten:
         return Forgotten(visit="", left=int(request.code) if request.code.isdecimal() else None)
+
+    def hang(self, request: HangRequest, context: Context) -> Hung:
+        size = total = 0
+        for chunk in request.photo:
+            size += len(chunk)
+            total += sum(chunk)
+        kind = request.photo.media_type
+        return Hung(name=request.name, size=size, kind=kind, sum=total, label=request.label, tags=request.tags)
+
+    async def photo(self, request: PhotoRequest, context: Context) -> Photo:
+        body = Body(octets(request.size, request.fails), "image/x-made", request.size if request.known else None)
+        return Photo(photo=body, name=request.name, tag=f'"{request.name}"')
+
+    async def back(self, request: Scanned, context: Context) -> Back:
+        return Back(roll=Body(request.roll, request.roll.media_type))
 
     async def ping(self, request: Nothing, context: Context) -> Nothing:
         return request

@@ -150,12 +150,17 @@ func (g *generator) violations(m *schema.Message) {
 	g.P("// AppendViolations adds every violation of the definitions.")
 	receiver := fmt.Sprintf("func (m *%s) AppendViolations(list []%s.Violation, path string) []%s.Violation {", m.Name,
 		wire, wire)
-	if !stubs.Checked(&schema.Type{Kind: schema.KindMessage, Message: m}) {
+	raw := m.Raw()
+	if raw == nil && !stubs.Checked(&schema.Type{Kind: schema.KindMessage, Message: m}) {
 		g.In(strings.Replace(receiver, "path string", "_ string", 1), func() { g.P("return list") }, "}")
 		return
 	}
 	g.In(receiver, func() {
 		for _, f := range m.Fields {
+			if f == raw {
+				g.P("list = %s.AppendViolations(list, path+%q, &m.%s)", rawName(m), stubs.Pointer(f.JSONName()), FieldName(f))
+				continue
+			}
 			if !stubs.Checked(f.Type) && !f.Bounds.Refuse(f.Type.Kind) {
 				continue
 			}

@@ -121,7 +121,7 @@ func travelsOf(c *schema.Call) (list []travel) {
 		list = append(list, travel{"Travel", name(unexported(of) + "%sTravel"), name("place" + of + "%s"),
 			name("take" + of + "%s"), c.Request, placed, conversation.Body(c, name(unexported(of)+"%sBody"))})
 	}
-	if placed := conversation.AnswerOutside(c); len(placed) > 0 {
+	if placed := conversation.AnswerOutside(c); len(placed) > 0 || conversation.AnswerRaw(c) != nil {
 		list = append(list, travel{"AnswerTravel", name(unexported(of) + "%sTravelOfAnswer"),
 			name("placeAnswerOf" + of + "%s"), name("takeAnswerOf" + of + "%s"), c.Response, placed,
 			conversation.AnswerBody(c, name(unexported(of)+"%sBodyOfAnswer"))})
@@ -187,6 +187,13 @@ func (g *generator) travelTable(t travel) {
 				for _, p := range t.placed {
 					g.P("{Number: %d, Name: %q, In: %q, Parameter: %q},", p.Field.Number, p.Field.JSONName(), p.Place, p.Name)
 				}
+			}, "},")
+		}
+		if raw := t.whole.Raw(); raw != nil {
+			g.In(fmt.Sprintf("Raw: &%s.Raw{", web), func() {
+				g.P("Field: %q,", raw.JSONName())
+				g.P("Bounds: &%s,", g.rawBounds(raw))
+				g.P("Of: func(whole %s.Message) *%s.Body { return &whole.(*%s).%s },", web, web, whole, FieldName(raw))
 			}, "},")
 		}
 		body := "_"

@@ -2,10 +2,12 @@ package golang
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
 
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/stubs"
 	"faithfulcourier/internal/value"
@@ -132,7 +134,10 @@ func (g *generator) duration(nanos int64) string {
 }
 
 func (g *generator) fieldType(f *schema.Field) string {
-	if f.Presence == schema.Required || nilable(f.Type) {
+	switch {
+	case f.IsRaw():
+		return g.wire() + ".Body"
+	case f.Presence == schema.Required || nilable(f.Type):
 		return g.typ(f.Type)
 	}
 	return "*" + g.typ(f.Type)
@@ -334,6 +339,10 @@ func (g *generator) message(m *schema.Message) {
 	g.structOf(m)
 	g.P("")
 	g.fieldTable(m)
+	if m.Raw() != nil {
+		g.rawMethods(m)
+		return
+	}
 	if m.IsError() {
 		g.errorMethods(m)
 	}
@@ -354,6 +363,48 @@ func (g *generator) message(m *schema.Message) {
 		g.ofAll(m)
 	}
 }
+
+// rawMethods writes what a message has whose body is one field as it is: no codec, and nothing
+// that would have to read the body.
+func (g *generator) rawMethods(m *schema.Message) {
+	rest := *m
+	rest.Fields = slices.DeleteFunc(slices.Clone(m.Fields), (*schema.Field).IsRaw)
+	for _, f := range rest.Fields {
+		if f.Presence == schema.Defaulted {
+			g.orDefault(m, f)
+		}
+	}
+	wire := g.wire()
+	raw := m.Raw()
+	g.P("")
+	g.P("var %s = %s", rawName(m), g.rawBounds(raw))
+	g.P("")
+	g.P("// Validate returns a *wire.InvalidRequest with every violation, or nil.")
+	g.P("func (m *%s) Validate() error { return %s.Validate(m) }", m.Name, wire)
+	g.texts(m)
+	g.appendJSON(&rest)
+	g.patterns(&rest)
+	g.violations(m)
+	if g.exhaustive {
+		g.ofAll(m)
+	}
+}
+
+// rawBounds is what the definitions say of a body.
+func (g *generator) rawBounds(raw *schema.Field) string {
+	text := fmt.Sprintf("%s.RawBounds{MediaType: %q", g.wire(), raw.In.Name)
+	low, high := conversation.RawLength(raw)
+	if low > 0 {
+		text += fmt.Sprintf(", Low: %d", low)
+	}
+	if high > 0 {
+		text += fmt.Sprintf(", High: %d", high)
+	}
+	return text + "}"
+}
+
+// rawName is the variable of what the definitions say of a body.
+func rawName(m *schema.Message) string { return unexported(m.Name) + "Raw" }
 
 // ofAll writes a constructor that takes every field, so that it stops compiling
 // where a field is added.
@@ -493,6 +544,12 @@ func (g *generator) standardMethods(m *schema.Message) {
 	g.P("")
 	g.P("// KeepUnlistedFields makes m pass on what another message was read with.")
 	g.P("func (m *%s) KeepUnlistedFields(list []%s.UnlistedField) { m.unlisted = list }", m.Name, wire)
+	g.texts(m)
+}
+
+// texts writes how a message looks to people.
+func (g *generator) texts(m *schema.Message) {
+	wire := g.wire()
 	g.P("")
 	g.P("// String writes m for people and logs: what is secret is left out.")
 	g.P("func (m %s) String() string { return %s.Text(&m) }", m.Name, wire)

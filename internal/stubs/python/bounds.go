@@ -126,11 +126,16 @@ func (g *generator) outside(k schema.Kind, label, value string, b *schema.Bounds
 
 func (g *generator) violations(m *schema.Message) {
 	g.function("violations", []string{"self", "found: list[" + g.wire() + ".Violation]", "path: str"}, "None", func() {
-		if !stubs.Checked(&schema.Type{Kind: schema.KindMessage, Message: m}) {
+		if m.Raw() == nil && !stubs.Checked(&schema.Type{Kind: schema.KindMessage, Message: m}) {
 			g.P("\"\"\"Nothing in it can be a violation.\"\"\"")
 			return
 		}
 		for _, f := range m.Fields {
+			if f.IsRaw() {
+				path := sum("path", quote(stubs.Pointer(f.JSONName())))
+				g.P("%s", stubs.Call(g.rawBounds(f)+".violations", "found", path, "self."+FieldName(f)))
+				continue
+			}
 			if !stubs.Checked(f.Type) && !f.Bounds.Refuse(f.Type.Kind) {
 				continue
 			}

@@ -148,7 +148,7 @@ func travelsOf(c *schema.Call) (list []travel) {
 	if placed := conversation.Outside(c); len(placed) > 0 || conversation.Bodiless(c) {
 		list = append(list, travel{"travel", name, c.Request, placed, conversation.Body(c, class+"Body")})
 	}
-	if placed := conversation.AnswerOutside(c); len(placed) > 0 {
+	if placed := conversation.AnswerOutside(c); len(placed) > 0 || conversation.AnswerRaw(c) != nil {
 		// No name of a declaration has two underscores.
 		list = append(list, travel{"answer_travel", name + "__answer", c.Response, placed,
 			conversation.AnswerBody(c, class+"BodyOfAnswer")})
@@ -180,6 +180,9 @@ func (g *generator) travel(t travel) {
 				g.place(p)
 			}
 		})
+	}
+	raw := t.whole.Raw()
+	if len(t.placed) > 0 || raw != nil {
 		g.taking(t)
 	}
 	g.top()
@@ -204,10 +207,17 @@ func (g *generator) travel(t travel) {
 		}
 		if len(t.placed) == 0 {
 			g.P("place=lambda m, p: None,")
-			g.P("take=lambda a, body: %s(),", whole)
 		} else {
 			g.P("place=%s_place,", t.name)
+		}
+		if len(t.placed) == 0 && raw == nil {
+			g.P("take=lambda a, body: %s(),", whole)
+		} else {
 			g.P("take=%s_take,", t.name)
+		}
+		if raw != nil {
+			of := fmt.Sprintf("lambda m: m.%s", FieldName(raw))
+			g.P("raw=%s,", stubs.Call(web+".Raw", quote(raw.JSONName()), g.rawBounds(raw), of))
 		}
 	})
 	g.P(")")
@@ -217,9 +227,12 @@ func (g *generator) travel(t travel) {
 func (g *generator) taking(t travel) {
 	web, whole := g.faithful("web"), g.side(t.whole)
 	g.top()
-	given := "_: None"
-	if t.rest != nil {
+	given, raw := "_: None", t.whole.Raw()
+	switch {
+	case t.rest != nil:
 		given = "body: " + t.rest.Name
+	case raw != nil:
+		given = "raw: " + g.wire() + ".Body"
 	}
 	g.function(t.name+"_take", []string{"a: " + web + ".Arguments", given}, whole, func() {
 		var fields []string
@@ -228,6 +241,9 @@ func (g *generator) taking(t travel) {
 		}
 		for i, p := range t.placed {
 			fields = append(fields, FieldName(p.Field)+"="+g.take(i, p))
+		}
+		if raw != nil {
+			fields = append(fields, FieldName(raw)+"=raw")
 		}
 		if t.rest != nil {
 			for _, f := range t.rest.Fields {

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/stubs"
 )
@@ -157,6 +158,8 @@ func (g *generator) message(m *schema.Message) {
 	if m.IsError() {
 		base = "(" + wire + ".DeclaredError)"
 		g.P("@_dataclass(kw_only=True, eq=False, repr=False)")
+	} else if m.Raw() != nil {
+		g.P("@_dataclass(slots=True, kw_only=True, eq=False)")
 	} else {
 		g.P("@_dataclass(slots=True, kw_only=True)")
 	}
@@ -183,6 +186,10 @@ func (g *generator) message(m *schema.Message) {
 		}
 		g.P("_unlisted: list[%s.UnlistedField] | None = _field(default=None, repr=False)", wire)
 		g.P("")
+		if m.Raw() != nil {
+			g.rawVerbs(m)
+			return
+		}
 		g.verbs(m)
 		g.violations(m)
 		g.writeCBOR(m)
@@ -190,12 +197,49 @@ func (g *generator) message(m *schema.Message) {
 		g.writeJSON(m)
 		g.readJSON(m)
 	}, "")
-	g.P("")
-	g.fast(m)
-	g.scanned(m)
+	if m.Raw() == nil {
+		g.P("")
+		g.fast(m)
+		g.scanned(m)
+	}
 	if g.exhaustive && !g.apart {
 		g.ofAll(m)
 	}
+}
+
+// rawVerbs writes what a message has whose body is one field as it is: no codec, and nothing
+// that would have to read the body.
+func (g *generator) rawVerbs(m *schema.Message) {
+	rest := *m
+	rest.Fields = slices.DeleteFunc(slices.Clone(m.Fields), (*schema.Field).IsRaw)
+	g.method("to_text", []string{"self"}, "str", func() {
+		g.P("\"\"\"For people and logs: JSON without the body and what is secret.\"\"\"")
+		g.P("return self.write_json(0, %s.FOR_PEOPLE)", g.wire())
+	})
+	g.validate()
+	g.violations(m)
+	g.writeJSON(&rest)
+}
+
+// rawBounds is what the definitions say of a body.
+func (g *generator) rawBounds(raw *schema.Field) string {
+	arguments := []string{quote(raw.In.Name)}
+	low, high := conversation.RawLength(raw)
+	if low > 0 {
+		arguments = append(arguments, fmt.Sprintf("low=%d", low))
+	}
+	if high > 0 {
+		arguments = append(arguments, fmt.Sprintf("high=%d", high))
+	}
+	return stubs.Call(g.wire()+".RawBounds", arguments...)
+}
+
+// fieldType is the type of a field that is there.
+func (g *generator) fieldType(f *schema.Field) string {
+	if f.IsRaw() {
+		return g.wire() + ".Body"
+	}
+	return g.typ(f.Type)
 }
 
 // ofAll writes a constructor that takes every field, so that type checkers
@@ -203,7 +247,7 @@ func (g *generator) message(m *schema.Message) {
 func (g *generator) ofAll(m *schema.Message) {
 	parameters, arguments := []string{"*"}, []string{}
 	for _, f := range m.Fields {
-		t := g.typ(f.Type)
+		t := g.fieldType(f)
 		if f.Presence == schema.Optional && f.Type.Kind != schema.KindAny {
 			t += " | None"
 		}
@@ -236,7 +280,7 @@ func defaultName(f *schema.Field) string {
 }
 
 func (g *generator) field(f *schema.Field) {
-	t, def := g.typ(f.Type), ""
+	t, def := g.fieldType(f), ""
 	switch f.Presence {
 	case schema.Optional:
 		if f.Type.Kind != schema.KindAny {
@@ -281,6 +325,11 @@ func (g *generator) verbs(m *schema.Message) {
 		g.P("\"\"\"For people and logs: JSON without what is secret.\"\"\"")
 		g.P("return self.write_json(0, %s.FOR_PEOPLE)", wire)
 	})
+	g.validate()
+}
+
+func (g *generator) validate() {
+	wire := g.wire()
 	g.method("validate", []string{"self"}, "list["+wire+".Violation]", func() {
 		g.P("\"\"\"Every violation of the definitions, for which a server would refuse it.\"\"\"")
 		g.P("found: list[%s.Violation] = []", wire)

@@ -94,16 +94,20 @@ func (g *generator) outside(k schema.Kind, value string, b *schema.Bounds) (cond
 
 func (g *generator) violations(m *schema.Message) {
 	wire := g.wire()
-	if !stubs.Checked(&schema.Type{Kind: schema.KindMessage, Message: m}) {
+	if m.Raw() == nil && !stubs.Checked(&schema.Type{Kind: schema.KindMessage, Message: m}) {
 		g.method("violations(): void", func() { g.P("// Nothing in %s can be a violation.", m.Name) })
 		return
 	}
 	g.method(fmt.Sprintf("violations(list: %s.Violation[], path: string, m: %s): void", wire, m.Name), func() {
 		for _, f := range m.Fields {
+			value, path := "m."+FieldName(f), "`${path}"+templateText(stubs.Pointer(f.JSONName()))+"`"
+			if f.IsRaw() {
+				g.P("%s;", call(wire+".bodyViolations", "list", path, value, rawBounds(f)))
+				continue
+			}
 			if !stubs.Checked(f.Type) && !f.Bounds.Refuse(f.Type.Kind) {
 				continue
 			}
-			value, path := "m."+FieldName(f), "`${path}"+templateText(stubs.Pointer(f.JSONName()))+"`"
 			check := func() {
 				if f.Bounds.Refuse(f.Type.Kind) {
 					g.bounds(f.Bounds, f.Type, value, path, f.IsSecret())

@@ -125,6 +125,8 @@ func (g *generator) madeField(f *schema.Field) string {
 	name := FieldName(f)
 	value := "init." + name
 	switch {
+	case f.IsRaw():
+		return fmt.Sprintf("%s: %s.bodyOf(%s),", name, g.wire(), value)
 	case f.Presence == schema.Defaulted:
 		return fmt.Sprintf("%s: %s ?? %s,", name, value, parenthesized(g.literalOf(f.Type, f.Default)))
 	case f.Presence == schema.Optional && f.Type.Kind == schema.KindAny:

@@ -123,7 +123,7 @@ func travelsOf(c *schema.Call) (list []travel) {
 	if placed := conversation.Outside(c); len(placed) > 0 || conversation.Bodiless(c) {
 		list = append(list, travel{"travel", c.Request, placed, conversation.Body(c, name+"Body")})
 	}
-	if placed := conversation.AnswerOutside(c); len(placed) > 0 {
+	if placed := conversation.AnswerOutside(c); len(placed) > 0 || conversation.AnswerRaw(c) != nil {
 		list = append(list, travel{"answerTravel", c.Response, placed, conversation.AnswerBody(c, name+"BodyOfAnswer")})
 	}
 	return list
@@ -165,19 +165,34 @@ func (g *generator) travel(t travel) {
 			g.P("return %s satisfies %s;", object(fields...), t.rest.Name)
 		})
 	}
+	raw := t.whole.Raw()
 	if len(t.placed) == 0 {
 		g.method("place()", func() { g.P("// There is nothing.") })
+	} else {
+		g.method("place(m, p)", func() {
+			for _, p := range t.placed {
+				g.place(p)
+			}
+		})
+	}
+	if raw != nil {
+		g.In("raw: {", func() {
+			g.P("field: %s,", text(raw.JSONName()))
+			g.P("bounds: %s,", rawBounds(raw))
+			g.method("of(m)", func() { g.P("return m.%s;", FieldName(raw)) })
+		}, "},")
+	}
+	signature := "take(a)"
+	switch {
+	case len(t.placed) == 0 && raw == nil:
 		g.method("take()", func() { g.P("return %s.make({});", g.tools(&t.whole.Decl)) })
 		return
-	}
-	g.method("place(m, p)", func() {
-		for _, p := range t.placed {
-			g.place(p)
-		}
-	})
-	signature := "take(a)"
-	if t.rest != nil {
+	case t.rest != nil:
 		signature = "take(a, given)"
+	case raw != nil && len(t.placed) == 0:
+		signature = "take(_, __, raw)"
+	case raw != nil:
+		signature = "take(a, _, raw)"
 	}
 	g.method(signature, func() {
 		if t.rest != nil {
@@ -187,6 +202,9 @@ func (g *generator) travel(t travel) {
 		g.In(fmt.Sprintf("return %s.make({", g.tools(&t.whole.Decl)), func() {
 			for i, p := range t.placed {
 				g.take(i, p)
+			}
+			if raw != nil {
+				g.P("%s: raw as %s.Body,", FieldName(raw), g.wire())
 			}
 			if t.rest != nil {
 				for _, f := range t.rest.Fields {

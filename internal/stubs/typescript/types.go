@@ -2,9 +2,11 @@ package typescript
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/stubs"
 )
@@ -152,7 +154,11 @@ func (g *generator) message(m *schema.Message) {
 			if f.Presence != schema.Required {
 				mark, suffix = "?", " | undefined"
 			}
-			g.P("readonly %s%s: %s%s;", FieldName(f), mark, g.initType(f.Type), suffix)
+			typ := g.initType(f.Type)
+			if f.IsRaw() {
+				typ = wire + ".BodySource"
+			}
+			g.P("readonly %s%s: %s%s;", FieldName(f), mark, typ, suffix)
 		}
 		g.P("readonly [%s.unlisted]?: readonly %s.UnlistedField[] | undefined;", wire, wire)
 	}, "}")
@@ -170,6 +176,10 @@ func (g *generator) message(m *schema.Message) {
 		}, "];")
 	}
 	g.make(m)
+	if m.Raw() != nil {
+		g.rawTools(m)
+		return
+	}
 	g.readEntry(m)
 	g.finish(m)
 	g.P("")
@@ -178,6 +188,45 @@ func (g *generator) message(m *schema.Message) {
 	if g.exhaustive && !g.apart {
 		g.ofAll(m)
 	}
+}
+
+// rawTools writes what there is of a message whose body is one field as it is: no codec, and
+// nothing that would have to read the body.
+func (g *generator) rawTools(m *schema.Message) {
+	wire, tools := g.wire(), ToolsName(&m.Decl)
+	rest := *m
+	rest.Fields = slices.DeleteFunc(slices.Clone(m.Fields), (*schema.Field).IsRaw)
+	g.P("")
+	g.doc(fmt.Sprintf("Makes and checks %s.", m.Name))
+	g.In(fmt.Sprintf("export const %s = {", tools), func() {
+		g.method(fmt.Sprintf("make(init: %sInit): %s", m.Name, m.Name), func() { g.P("return make%s(init);", m.Name) })
+		g.P("")
+		g.doc("For people and logs: JSON without the body and what is secret.")
+		g.method(fmt.Sprintf("toText(m: %s): string", m.Name), func() { g.P("return %s.toText(%s, m);", wire, tools) })
+		g.P("")
+		g.doc("Every violation of the definitions, for which a server would refuse it.")
+		g.method(fmt.Sprintf("validate(m: %s): %s.Violation[]", m.Name, wire), func() { g.P("return %s.validate(%s, m);", wire, tools) })
+		g.P("")
+		g.writeMethod(&rest, "Json")
+		g.P("")
+		g.violations(m)
+	}, "};")
+	if g.exhaustive && !g.apart {
+		g.ofAll(m)
+	}
+}
+
+// rawBounds is what the definitions say of a body.
+func rawBounds(raw *schema.Field) string {
+	parts := []string{"mediaType: " + text(raw.In.Name)}
+	low, high := conversation.RawLength(raw)
+	if low > 0 {
+		parts = append(parts, fmt.Sprintf("low: %d", low))
+	}
+	if high > 0 {
+		parts = append(parts, fmt.Sprintf("high: %d", high))
+	}
+	return object(parts...)
 }
 
 // ofAll writes a constructor that takes every field, so that it stops compiling
@@ -192,7 +241,7 @@ func (g *generator) ofAll(m *schema.Message) {
 			if f.Presence == schema.Optional {
 				suffix = " | undefined"
 			}
-			g.P("readonly %s: %s%s;", FieldName(f), g.typ(f.Type), suffix)
+			g.P("readonly %s: %s%s;", FieldName(f), g.fieldType(f), suffix)
 		}
 	}, "}")
 	g.P("")
@@ -209,9 +258,17 @@ func (g *generator) fields(m *schema.Message, readonly string) {
 		if f.Presence == schema.Optional {
 			mark, suffix = "?", " | undefined"
 		}
-		g.P("%s%s%s: %s%s;", readonly, FieldName(f), mark, g.typ(f.Type), suffix)
+		g.P("%s%s%s: %s%s;", readonly, FieldName(f), mark, g.fieldType(f), suffix)
 	}
 	g.P("%s[%s.unlisted]?: readonly %s.UnlistedField[] | undefined;", readonly, g.wire(), g.wire())
+}
+
+// fieldType is the type of a field that is read.
+func (g *generator) fieldType(f *schema.Field) string {
+	if f.IsRaw() {
+		return g.wire() + ".Body"
+	}
+	return g.typ(f.Type)
 }
 
 func (g *generator) errorClass(m *schema.Message) {

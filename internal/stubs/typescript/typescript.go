@@ -109,7 +109,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 }
 
 // wireFiles are the support files that types want; the others carry calls.
-var wireFiles = []string{"cbor.ts", "json.ts", "values.ts", "wire.ts"}
+var wireFiles = []string{"body.ts", "cbor.ts", "json.ts", "values.ts", "wire.ts"}
 
 // text writes a string literal.
 func text(s string) string {

@@ -2,11 +2,14 @@
 package main
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"flag"
 	"fmt"
+	"io"
 	"iter"
+	"net/http"
 	"reflect"
 	"strings"
 	"time"
@@ -36,7 +39,7 @@ func main() {
 		name string
 		run  func(client *matrix.PierClient) error
 	}{
-		{"unary", unary}, {"bound", bound}, {"answer headers", answerHeaders}, {"answer stream", answerStream},
+		{"unary", unary}, {"bound", bound}, {"answer headers", answerHeaders}, {"raw bodies", rawBodies}, {"answer stream", answerStream},
 		{"request stream", requestStream}, {"both ways", bothWays},
 		{"declared error", declaredError}, {"invalid request", invalidRequest}, {"late failure", lateFailure},
 		{"early answer", earlyAnswer}, {"early refusal", earlyRefusal},
@@ -155,6 +158,100 @@ func answerHeaders(client *matrix.PierClient) error {
 	}
 	_, err = client.Ping(ctx, &matrix.Nothing{})
 	return err
+}
+
+// made is what a server makes for a photo of some size.
+func made(size int) []byte {
+	photo := make([]byte, size)
+	for i := range photo {
+		photo[i] = byte(i % 251)
+	}
+	return photo
+}
+
+func rawBodies(client *matrix.PierClient) error {
+	photo, sum := made(3_000_000), uint64(0)
+	for _, octet := range photo {
+		sum += uint64(octet)
+	}
+	for _, size := range []int{0, len(photo)} { // unknown and known
+		body := web.Body{Reader: io.MultiReader(bytes.NewReader(photo)), MediaType: "image/x-made", Length: int64(size)}
+		request := &matrix.HangRequest{Name: "a/b", Photo: body, Label: wire.Pointer("ü"), Tags: []string{"x", "y"}}
+		hung, err := client.Hang(ctx, request)
+		if err == nil {
+			err = same(hung, &matrix.Hung{Name: "a/b", Size: 3_000_000, Kind: "image/x-made", Sum: sum, Label: request.Label,
+				Tags: request.Tags})
+		}
+		if err != nil {
+			return err
+		}
+	}
+	for _, known := range []bool{true, false} {
+		answer, err := client.Photo(ctx, &matrix.PhotoRequest{Name: "n", Size: 3_000_000, Known: &known})
+		if err != nil {
+			return err
+		}
+		got, err := io.ReadAll(answer.Photo)
+		wanted := map[bool]int64{true: 3_000_000}[known]
+		if err := errors.Join(err, same(bytes.Equal(got, photo), true), same(answer.Photo.Length, wanted),
+			same(answer.Photo.MediaType, "image/x-made"), same(answer.Name, "n"), same(*answer.Tag, `"n"`)); err != nil {
+			return err
+		}
+		// One that fails in the middle is not whole.
+		answer, err = client.Photo(ctx, &matrix.PhotoRequest{Name: "n", Size: 3_000_000, Known: &known,
+			Fails: wire.Pointer[uint64](2_000_000)})
+		if err != nil {
+			return err
+		}
+		got, err = io.ReadAll(answer.Photo)
+		var lost *web.Unreachable
+		if !errors.As(err, &lost) || len(got) > 2_000_000 {
+			return fmt.Errorf("a failing photo gave %d bytes, and %v", len(got), err)
+		}
+		// One that fails at once is a problem.
+		_, err = client.Photo(ctx, &matrix.PhotoRequest{Name: "n", Size: 3, Known: &known, Fails: wire.Pointer[uint64](0)})
+		if err := problem(err, "internal"); err != nil {
+			return err
+		}
+	}
+	var status http.Header
+	answer, err := client.Photo(ctx, &matrix.PhotoRequest{Name: "n", Size: 1000}, web.CallHeader("Range", "bytes=990-"),
+		web.CallAnswered(&status))
+	if err != nil {
+		return err
+	}
+	got, err := io.ReadAll(answer.Photo)
+	if err := errors.Join(err, same(got, made(1000)[990:]), same(status.Get("Content-Range"), "bytes 990-999/1000")); err != nil {
+		return err
+	}
+	back, err := client.Back(ctx, &matrix.Scanned{Roll: wire.NewBody("", made(1000))})
+	if err != nil {
+		return err
+	}
+	got, err = io.ReadAll(back.Roll)
+	if err := errors.Join(err, same(got, made(1000))); err != nil {
+		return err
+	}
+	var invalid *wire.InvalidRequest
+	for _, wrong := range []web.Body{wire.NewBody("", made(9)), wire.NewBody("text/plain", made(10)), {}} {
+		if _, err := client.Back(ctx, &matrix.Scanned{Roll: wrong}); !errors.As(err, &invalid) {
+			return fmt.Errorf("%v gave %v", wrong, err)
+		}
+	}
+	// What the client can't know before: the answer has begun, or has not.
+	for _, size := range []int{9, 1001} {
+		back, err := client.Back(ctx, &matrix.Scanned{Roll: web.Body{Reader: io.MultiReader(bytes.NewReader(made(size)))}})
+		if err == nil {
+			if _, err := io.ReadAll(back.Roll); err == nil {
+				return fmt.Errorf("%d bytes came back", size)
+			}
+		} else if lost := (*web.Unreachable)(nil); !errors.As(err, &lost) {
+			if err := problem(err, "invalid-request"); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // numbers collects the numbers of a stream.

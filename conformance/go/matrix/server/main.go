@@ -6,6 +6,7 @@ import (
 	"errors"
 	"flag"
 	"fmt"
+	"io"
 	"iter"
 	"log"
 	"net"
@@ -93,6 +94,33 @@ func (p *pier) calls() matrix.PierCalls {
 			}
 			return forgotten, nil
 		},
+		Hang: func(_ context.Context, r *matrix.HangRequest) (*matrix.Hung, error) {
+			hung := &matrix.Hung{Name: r.Name, Kind: r.Photo.MediaType, Label: r.Label, Tags: r.Tags}
+			buffer := make([]byte, 32<<10)
+			for {
+				n, err := r.Photo.Read(buffer)
+				for _, octet := range buffer[:n] {
+					hung.Sum += uint64(octet)
+				}
+				hung.Size += uint64(n)
+				if err == io.EOF {
+					return hung, nil
+				} else if err != nil {
+					return nil, err
+				}
+			}
+		},
+		Photo: func(_ context.Context, r *matrix.PhotoRequest) (*matrix.Photo, error) {
+			photo := &matrix.Photo{Photo: web.Body{Reader: &octets{size: r.Size, fails: r.Fails}, MediaType: "image/x-made"},
+				Name: r.Name, Tag: wire.Pointer(`"` + r.Name + `"`)}
+			if r.KnownOrDefault() {
+				photo.Photo.Length = int64(r.Size)
+			}
+			return photo, nil
+		},
+		Back: func(_ context.Context, r *matrix.Scanned) (*matrix.Back, error) {
+			return &matrix.Back{Roll: web.Body{Reader: r.Roll, MediaType: r.Roll.MediaType}}, nil
+		},
 		Ping:          func(_ context.Context, r *matrix.Nothing) (*matrix.Nothing, error) { return r, nil },
 		Leave:         func(context.Context, *matrix.LookRequest) error { return nil },
 		Count:         p.count,
@@ -156,6 +184,31 @@ func (p *pier) calls() matrix.PierCalls {
 			return &matrix.Total{Total: uint64(p.tries[request.ID])}, nil
 		},
 	}
+}
+
+// octets is a photo that is made as it goes.
+type octets struct {
+	at, size uint64
+	fails    *uint64
+}
+
+func (o *octets) Read(p []byte) (int, error) {
+	if o.fails != nil && o.at >= *o.fails {
+		return 0, errors.New("the password is wrong")
+	}
+	end := o.size
+	if o.fails != nil {
+		end = min(end, *o.fails)
+	}
+	n := int(min(uint64(len(p)), end-o.at))
+	if o.at == o.size {
+		return 0, io.EOF
+	}
+	for i := range p[:n] {
+		p[i] = byte((o.at + uint64(i)) % 251)
+	}
+	o.at += uint64(n)
+	return n, nil
 }
 
 func (p *pier) count(_ context.Context, request *matrix.CountRequest, send func(*matrix.Tick) error) error {

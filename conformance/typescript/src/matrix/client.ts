@@ -6,7 +6,7 @@ import type { ClientOptions } from "../gen/faithful/client.js";
 import { nodeTransport } from "../gen/faithful/node.js";
 import { nodeSocket } from "../gen/faithful/socket.js";
 import { type Encoding, InvalidRequest, MissingCredential, NotModified, Problem, Unreachable } from "../gen/faithful/web.js";
-import { CalendarDate, Decimal, Duration, Instant, uuid } from "../gen/faithful/wire.js";
+import { Body, CalendarDate, Decimal, Duration, Instant, uuid } from "../gen/faithful/wire.js";
 import { PierClient, PierFull, type Tick, echoRequestTools, lookRequestTools, stampTools } from "../gen/skerry/matrix/index.js";
 
 const [base = "http://127.0.0.1:8080", encoding = "cbor", transport = "node"] = process.argv.slice(2);
@@ -17,6 +17,15 @@ function connect(options: ClientOptions = {}): PierClient {
 }
 
 const client = connect();
+
+/** What a server makes for a photo of some size. */
+function made(size: number): Uint8Array<ArrayBuffer> {
+  return Uint8Array.from({ length: size }, (_, i) => i % 251);
+}
+
+function same(a: Uint8Array, b: Uint8Array): boolean {
+  return Buffer.compare(a, b) === 0;
+}
 
 /** What something fails with; what does not fail is the failure here. */
 async function failureOf(act: () => Promise<unknown>): Promise<unknown> {
@@ -124,6 +133,49 @@ const cases: Record<string, () => Promise<void>> = {
     assert.deepEqual({ ...(await client.forget({ code: "3" })) }, { visit: "", left: 3 });
     assert.deepEqual({ ...(await client.forget({ code: "x" })) }, { visit: "", left: undefined });
     await client.ping({});
+  },
+
+  async "raw bodies"() {
+    const photo = made(3_000_000);
+    const sum = BigInt(photo.reduce((total, octet) => total + octet, 0));
+    const stream = async function* (): AsyncGenerator<Uint8Array> {
+      yield photo.subarray(0, 1_000_000);
+      await wait(1);
+      yield photo.subarray(1_000_000);
+    };
+    const mediaType = "image/x-made";
+    for (const source of [new Body(stream(), { mediaType }), new Body(stream(), { mediaType, size: photo.length }), new Body(photo, { mediaType }), new Blob([photo], { type: mediaType })]) {
+      const request = { name: "a/b", photo: source, label: "ü", tags: ["x", "y"] };
+      assert.deepEqual({ ...(await client.hang(request)) }, { name: "a/b", size: 3_000_000n, kind: mediaType, sum, label: "ü", tags: ["x", "y"] });
+    }
+    for (const known of [true, false]) {
+      const answer = await client.photo({ name: "n", size: 3_000_000n, known });
+      assert.ok(same(await answer.photo.bytes(), photo));
+      assert.deepEqual([answer.photo.size, answer.photo.mediaType, answer.name, answer.tag], [known ? 3_000_000 : undefined, mediaType, "n", '"n"']);
+      // One that fails in the middle is not whole.
+      const failing = await client.photo({ name: "n", size: 3_000_000n, known, fails: 2_000_000n });
+      assert.ok((await failureOf(() => failing.photo.bytes())) instanceof Unreachable);
+      // One that fails at once is a problem.
+      await isProblem(() => client.photo({ name: "n", size: 3n, known, fails: 0n }), "internal");
+    }
+    let range: string | null = "";
+    const part = await client.photo({ name: "n", size: 1000n }, { headers: { range: "bytes=990-" }, answered: (_, header) => (range = header("content-range")) });
+    assert.ok(same(await part.photo.bytes(), made(1000).subarray(990)));
+    assert.equal(range, "bytes 990-999/1000");
+    assert.ok(same(await (await client.back({ roll: made(1000) })).roll.bytes(), made(1000)));
+    for (const roll of [made(9), new Body(made(10), { mediaType: "text/plain" }), new Uint8Array()]) {
+      assert.ok((await failureOf(() => client.back({ roll }))) instanceof InvalidRequest);
+    }
+    // What the client can't know before: the answer has begun, or has not.
+    for (const size of [9, 1001]) {
+      const unknown = async function* (): AsyncGenerator<Uint8Array> {
+        yield await Promise.resolve(made(size));
+      };
+      const problem = await failureOf(async () => (await client.back({ roll: unknown() })).roll.bytes());
+      assert.ok(problem instanceof Unreachable || (problem instanceof Problem && problem.problem === "invalid-request"), String(problem));
+    }
+    const left = await client.photo({ name: "n", size: 900_000_000n });
+    await left.photo.cancel();
   },
 
   async "answer stream"() {

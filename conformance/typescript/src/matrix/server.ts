@@ -6,7 +6,21 @@ import { setTimeout as wait } from "node:timers/promises";
 import { nodeLimits, nodeListener } from "../gen/faithful/node.js";
 import { Forbidden, Overloaded, Unauthenticated } from "../gen/faithful/server.js";
 import { serveSockets } from "../gen/faithful/socket.js";
+import { Body } from "../gen/faithful/wire.js";
 import { type PierCalls, PierFull, type Tick, echoRequestTools, servePier } from "../gen/skerry/matrix/index.js";
+
+/** A photo that is made as it goes. */
+async function* octets(size: number, fails: number | undefined): AsyncGenerator<Uint8Array> {
+  for (let at = 0; at < size; ) {
+    if (at === fails) {
+      throw new Error("the password is wrong");
+    }
+    const end = Math.min(at + 65_536, size, fails ?? size);
+    yield Uint8Array.from({ length: end - at }, (_, i) => (at + i) % 251);
+    at = end;
+    await Promise.resolve();
+  }
+}
 
 let woken = 0n;
 const tries = new Map<number, number>();
@@ -67,6 +81,21 @@ const calls: PierCalls = {
   stamp: ({ code, visit, how }) => ({ tag: `"${code}"`, count: code.length, visit, name: code, how, cache: code === "kept" ? "max-age=60" : undefined }),
   move: ({ to }) => ({ at: to, note: "moved, to: ü" }),
   forget: ({ code }) => ({ visit: "", left: /^\d+$/.test(code) ? Number(code) : undefined }),
+  async hang({ name, photo, label, tags }) {
+    let size = 0n;
+    let sum = 0n;
+    for await (const chunk of photo) {
+      size += BigInt(chunk.length);
+      sum += BigInt(chunk.reduce((total, octet) => total + octet, 0));
+    }
+    return { name, size, kind: photo.mediaType, sum, label, tags };
+  },
+  photo: ({ name, size, fails, known }) => ({
+    photo: new Body(octets(Number(size), fails === undefined ? undefined : Number(fails)), { mediaType: "image/x-made", size: known ? Number(size) : undefined }),
+    name,
+    tag: `"${name}"`,
+  }),
+  back: ({ roll }) => ({ roll: new Body(roll, { mediaType: roll.mediaType }) }),
   ping: (nothing) => nothing,
   leave: () => undefined,
   async *count({ count, failsAfter, badly, size }) {

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import math
 import random
 import socket
 import time
@@ -88,6 +89,8 @@ class AsyncClient(Exchange):
 
     async def do(self, call: web.Call[Q, A], message: Q, timeout: float | None) -> A:
         """Sends a call of one request and one answer."""
+        if web.raw_of(call) is not None or web.answer_raw_of(call) is not None:
+            return await self._do_raw(call, message, self.timeout if timeout is None else timeout)
         deadline = time.monotonic() + (self.timeout if timeout is None else timeout)
 
         async def answered() -> A:
@@ -97,6 +100,51 @@ class AsyncClient(Exchange):
             return answer
 
         return await _within(call, deadline, answered())
+
+    async def _do_raw(self, call: web.Call[Q, A], message: Q, timeout: float) -> A:
+        """Sends a call that sends or answers a body as it is: it is idleness that has a limit."""
+        begin = time.monotonic() + timeout
+        request = await _within(call, begin, self.prepare(call, message, self.encoding, None))
+        moved = asyncio.Event()
+        waits = self.idle_timeout
+        body = request.body if isinstance(request.body, wire.Body) else None
+
+        async def pieces() -> AsyncIterator[bytes]:
+            if body is not None:
+                body.again()
+                async for chunk in body:
+                    moved.set()
+                    yield chunk
+                    moved.set()
+
+        if body is None:
+            waits = timeout
+        elif body.size is not None:
+            request.headers["content-length"] = str(body.size)
+        # An upload that moves may take as long as it takes.
+        opening = self._open(call, request, begin) if body is None else self._open(call, request, math.inf, pieces)
+        task = asyncio.ensure_future(opening)
+        try:
+            while not (await asyncio.wait((task,), timeout=None if waits == math.inf else waits))[0]:
+                if not moved.is_set():
+                    raise web.no_answer(call.name, "it took too long", "timed out")
+                moved.clear()
+            response = task.result()
+        finally:
+            if not task.done():
+                task.cancel()
+                await asyncio.gather(task, return_exceptions=True)
+        travel = call.answer_travel
+        if travel is not None and travel.raw is not None and web.succeeds(call, response.status_code):
+            chunks = _Arriving(call.name, response, self.idle_timeout)
+            try:
+                answer: A = self.understand_raw(travel, response.status_code, response.headers.get_list, chunks)
+            except BaseException:
+                await chunks.aclose()
+                raise
+            return answer
+        result: A = await _within(call, time.monotonic() + timeout, self._read(call, request, response))
+        return result
 
     async def send(self, call: web.Call[Q, A], messages: Messages[Q], timeout: float | None) -> A:
         """Sends a call whose request is a stream."""
@@ -170,15 +218,21 @@ class AsyncClient(Exchange):
                 given[name] = await value if isawaitable(value) else value
         return self.request(call, message, accept, wait, given)
 
-    async def _open(self, call: web.Call[Any, Any], request: Request, deadline: float) -> httpx.Response:
+    async def _open(
+        self,
+        call: web.Call[Any, Any],
+        request: Request,
+        deadline: float,
+        upload: Callable[[], AsyncIterable[bytes]] | None = None,
+    ) -> httpx.Response:
         """Sends a request until it is answered, as often as it may be repeated."""
-        tries = self.tries(call)
+        tries = self.tries(call, request)
         number = 0
         while True:
             number += 1
             wait = random.uniform(0, 0.1 * 2 ** min(number, 6))
             try:
-                response = await self._carried(request, None)
+                response = await self._carried(request, None if upload is None else upload())
             except httpx.HTTPError as problem:
                 if number >= tries or not _may_be_repeated(problem) or time.monotonic() + wait >= deadline:
                     raise web.no_answer(call.name, problem) from problem
@@ -195,7 +249,7 @@ class AsyncClient(Exchange):
     async def _carried(self, request: Request, upload: AsyncIterable[bytes] | None) -> httpx.Response:
         async def send(request: Request) -> httpx.Response:
             url = self.base[: len(self.base) - len(self.path)] + request.target
-            content = request.body if upload is None else upload
+            content = request.body if upload is None and not isinstance(request.body, wire.Body) else upload
             # Made apart from the client, which would add headers and cookies of its own.
             made = httpx.Request(request.method, url, headers=request.headers, content=content)
             return await self.http.send(made, stream=True)
@@ -274,6 +328,32 @@ async def _upload(
         yield writer.value(checked(call, message))
     yield writer.end()
     sent.set()
+
+
+class _Arriving:
+    """The chunks of an answer, as they come."""
+
+    def __init__(self, call: str, response: httpx.Response, idle: float) -> None:
+        self._call = call
+        self._response = response
+        self._idle = idle
+
+    async def __aiter__(self) -> AsyncIterator[bytes]:
+        chunks = self._response.aiter_raw()
+        try:
+            while True:
+                try:
+                    chunk = await asyncio.wait_for(anext(chunks), self._idle)
+                except StopAsyncIteration:
+                    return
+                except (httpx.HTTPError, httpx.StreamError, asyncio.TimeoutError) as problem:
+                    raise web.no_answer(self._call, problem) from problem
+                yield chunk
+        finally:
+            await self.aclose()
+
+    async def aclose(self) -> None:
+        await self._response.aclose()
 
 
 class AsyncStream(Generic[A]):

@@ -195,6 +195,8 @@ class _Attempt:
     request: Request = field(init=False)
     connection: http.client.HTTPConnection | None = None
     watched: int | None = None
+    limit: float = 60.0
+    """In seconds, how long the answer to a body that was sent may take."""
 
     def left(self) -> float:
         left = self.deadline - time.monotonic()
@@ -249,11 +251,38 @@ class Client(Exchange):
 
     def do(self, call: web.Call[Q, A], message: Q, timeout: float | None, cancellation: Cancellation | None) -> A:
         """Sends a call of one request and one answer."""
+        if web.raw_of(call) is not None or web.answer_raw_of(call) is not None:
+            return self._do_raw(call, message, timeout, cancellation)
         attempt = self._attempt(call, timeout, cancellation)
         attempt.request = self._prepared(attempt, message, self.encoding, attempt.left())
         response = self._open(attempt)
         try:
             answer: A = self._read(attempt, response)
+        except BaseException:
+            self._drop(attempt)
+            raise
+        self._release(attempt, response)
+        return answer
+
+    def _do_raw(self, call: web.Call[Q, A], message: Q, timeout: float | None, cancellation: Cancellation | None) -> A:
+        """Sends a call that sends or answers a body as it is: it is idleness that has a limit."""
+        attempt = self._attempt(call, timeout, cancellation)
+        attempt.request = self._prepared(attempt, message, self.encoding, None)
+        attempt.limit = self.timeout if timeout is None else timeout
+        response = self._open(attempt)
+        travel = call.answer_travel
+        try:
+            if travel is None or travel.raw is None or not web.succeeds(call, response.status):
+                answer: A = self._read(attempt, response)
+            else:
+                attempt.forget()
+                answer = self.understand_raw(
+                    travel,
+                    response.status,
+                    lambda name: response.headers.get_all(name, []),
+                    _Arriving(self, attempt, response),
+                )
+                return answer
         except BaseException:
             self._drop(attempt)
             raise
@@ -379,7 +408,7 @@ class Client(Exchange):
     def _open(self, attempt: _Attempt) -> http.client.HTTPResponse:
         """Sends a request until it is answered, as often as it may be repeated."""
         call = attempt.call
-        tries = self.tries(call)
+        tries = self.tries(call, attempt.request)
         number = 0
         while True:
             number += 1
@@ -423,6 +452,8 @@ class Client(Exchange):
             else:
                 connection.sock.settimeout(left)
             attempt.watch()
+            if isinstance(request.body, wire.Body):
+                return self._poured(attempt, connection, request, request.body)
             connection.request(request.method, request.target, request.body, request.headers)
             return connection.getresponse()
 
@@ -432,6 +463,52 @@ class Client(Exchange):
         response = carry(attempt.request)
         self.look(response.status, response.headers)
         return response
+
+    def _poured(
+        self, attempt: _Attempt, connection: http.client.HTTPConnection, request: Request, body: wire.Body
+    ) -> http.client.HTTPResponse:
+        """Sends a body as it comes; an answer may come first, and then the rest is not wanted."""
+        body.again()
+        attempt.forget()
+        connection.putrequest(request.method, request.target)
+        for name, value in request.headers.items():
+            connection.putheader(name, value)
+        if body.size is None:
+            connection.putheader("transfer-encoding", "chunked")
+        else:
+            connection.putheader("content-length", str(body.size))
+        failed: OSError | None = None
+        try:
+            connection.endheaders()
+            connection.sock.settimeout(self.idle_timeout)
+            total = 0
+            for chunk in body:
+                total += len(chunk)
+                if body.size is not None and total > body.size:
+                    raise ValueError(f"the body has more than the {body.size} bytes that it says")
+                if not chunk or _readable(connection.sock):
+                    if chunk:
+                        break
+                    continue
+                connection.send(chunk if body.size is not None else b"%x\r\n%b\r\n" % (len(chunk), chunk))
+            else:
+                if body.size is not None and total != body.size:
+                    raise ValueError(f"the body has {total} bytes, and says {body.size}")
+                if body.size is None:
+                    connection.send(b"0\r\n\r\n")
+        except TimeoutError as problem:
+            raise TimeoutError("nothing was read for too long") from problem
+        except OSError as problem:
+            failed = problem  # the answer, where there is one, says more
+        attempt.deadline = time.monotonic() + attempt.limit
+        attempt.watch()
+        if connection.sock is None:
+            raise failed or ConnectionAbortedError("the connection was lost")
+        connection.sock.settimeout(attempt.patience())
+        try:
+            return connection.getresponse()
+        except (OSError, http.client.HTTPException):
+            raise failed or ConnectionAbortedError("the connection was lost") from failed
 
     def _take(self, attempt: _Attempt) -> http.client.HTTPConnection:
         """A connection that is not in use: a kept one that the server has not closed, or a new one."""
@@ -600,6 +677,40 @@ def _chunks(
             client._release(attempt, response)
             return
         yield from elements.feed(chunk)
+
+
+class _Arriving:
+    """The chunks of an answer, as they come."""
+
+    def __init__(self, client: Client, attempt: _Attempt, response: http.client.HTTPResponse) -> None:
+        self._client = client
+        self._attempt = attempt
+        self._response = response
+        connection = attempt.connection
+        if connection is not None and connection.sock is not None:
+            connection.sock.settimeout(client.idle_timeout)
+
+    def __iter__(self) -> Iterator[bytes]:
+        response, attempt = self._response, self._attempt
+        while attempt.connection is not None:
+            try:
+                chunk = response.read1(65536)
+                if not chunk and response.length:
+                    raise ConnectionAbortedError("the connection was lost in the middle of a body")
+            except (OSError, http.client.HTTPException) as problem:
+                self.close()
+                attempt.deadline = math.inf
+                raise web.no_answer(attempt.call.name, attempt.why(problem)) from problem
+            if not chunk:
+                self._client._release(attempt, response)
+                return
+            yield chunk
+
+    def close(self) -> None:
+        self._client._drop(self._attempt)
+
+    def __del__(self) -> None:
+        self.close()
 
 
 class Stream(Generic[A]):

@@ -31,7 +31,8 @@ class Request:
     method: str
     target: str
     headers: dict[str, str]
-    body: bytes | None
+    body: bytes | wire.Body | None
+    """A Body is sent as it is, and as it comes."""
 
 
 class CommonOptions(TypedDict, total=False):
@@ -125,8 +126,10 @@ class Exchange:
         scheme = "wss" if self.secure else "ws"
         return scheme + self.base[self.base.index(":") : len(self.base) - len(self.path)]
 
-    def tries(self, call: web.Call[Any, Any]) -> int:
-        """How often a call is sent at most."""
+    def tries(self, call: web.Call[Any, Any], request: Request) -> int:
+        """How often a request is sent at most."""
+        if isinstance(request.body, wire.Body) and not request.body.again():
+            return 1  # a stream can't be read again
         return self._tries if (call.safe or call.idempotent) and not call.request_stream else 1
 
     def look(self, status: int, headers: Any) -> None:
@@ -159,10 +162,23 @@ class Exchange:
         elif travel.body is not None:
             in_body = self._decoded(status, content_type, body, travel.body)
         arguments = web.Arguments(travel.placed, lambda p: _received(p, headers))
-        message = travel.take(arguments, in_body)
+        return self._taken(travel, arguments, in_body, status)
+
+    @staticmethod
+    def _taken(travel: web.Travel[Any], arguments: web.Arguments, body: Any, status: int) -> Any:
+        message = travel.take(arguments, body)
         for wrong in arguments.violations:
             raise web.BadAnswer(status, f"{wrong.pointer} in its {wrong.place or 'body'} {wrong.detail}")
         return message
+
+    def understand_raw(
+        self, travel: web.Travel[Any], status: int, headers: Callable[[str], list[str]], chunks: Any
+    ) -> Any:
+        """An answer whose body is one field as it is, and comes in chunks."""
+        length = "".join(headers("content-length"))
+        body = wire.Body(chunks, ", ".join(headers("content-type")), int(length) if length.isdecimal() else None)
+        arguments = web.Arguments(travel.placed, lambda p: _received(p, headers))
+        return self._taken(travel, arguments, body, status)
 
     def _decoded(self, status: int, content_type: str, body: bytes, cls: Any) -> Any:
         encoding = web.media_type(content_type)
@@ -188,7 +204,7 @@ class Exchange:
         parameters = web.Parameters()
         headers = dict(self._headers)
         headers["accept"] = accept
-        body: bytes | None = None
+        body: bytes | wire.Body | None = None
         if call.request is not None and not call.request_stream:
             violations = message.validate()
             if call.travel is not None:
@@ -199,11 +215,15 @@ class Exchange:
             try:
                 if call.travel is None:
                     body = web.encode(self.encoding, message)
+                elif call.travel.raw is not None:
+                    body = call.travel.raw.of(message)
                 elif call.travel.body is not None:
                     body = web.encode(self.encoding, call.travel.body_of(message))
             except wire.WireError as problem:  # a value out of its type's range is a violation, too
                 raise wire.InvalidRequest([wire.Violation(problem.path, problem.detail)], call.name) from problem
-            if body is not None:
+            if isinstance(body, wire.Body) and call.travel is not None and call.travel.raw is not None:
+                headers["content-type"] = call.travel.raw.bounds.sent(body.media_type)
+            elif body is not None:
                 headers["content-type"] = self.encoding
         if call.needs:
             self._present(call, headers, parameters, self._credentials if given is None else given)

@@ -234,6 +234,11 @@ _COMMON = [
     web.ErrorPage("not-acceptable", 406, "Accept names neither application/cbor nor application/json."),
     web.ErrorPage("too-large", 413, "The request is larger than this server takes, or has more items."),
     web.ErrorPage("unsupported-form", 415, "The body is neither application/cbor nor application/json, or is encoded."),
+    web.ErrorPage(
+        "range-not-satisfiable",
+        416,
+        "The range that was asked for is not a part of the body; Content-Range says how long that is.",
+    ),
     web.ErrorPage("internal", 500, "The server failed. Its log says why."),
     web.ErrorPage("not-implemented", 501, "The call is defined, but this server does not implement it."),
     web.ErrorPage("overloaded", 503, "The server has too much to do; Retry-After says when to try again."),
@@ -848,10 +853,15 @@ class _Exchange:
         request_encoding = web.media_type(self.headers.get("content-type"))
         encodings = (web.CBOR_SEQ, web.JSON_SEQ) if call.answer_stream else (web.CBOR, web.JSON)
         encoding = _preferred(self.headers.get("accept"), request_encoding, *encodings)
-        if encoding is None:
+        raw, answer_raw = web.raw_of(call), web.answer_raw_of(call)
+        if encoding is None and answer_raw is None:
             raise _Refused("not-acceptable", "answers are in CBOR or JSON")
+        encoding = encoding or web.JSON
         if call.request_stream:
             await self._receive_stream(found, request_encoding, encoding)
+            return
+        if raw is not None or answer_raw is not None:
+            await self._serve_raw(found, request_encoding, encoding, values)
             return
         patience = self._patience()
         deadline = asyncio.get_running_loop().time() + patience  # for the body, too
@@ -865,6 +875,118 @@ class _Exchange:
             return
         result = await self._watched(self._run(found, arguments), deadline - asyncio.get_running_loop().time())
         await self._answered(call, encoding, result)
+
+    async def _serve_raw(self, found: Route, request_encoding: str, encoding: str, values: dict[str, str]) -> None:
+        """Answers a call that takes or answers a body as it is: it is idleness that has a limit."""
+        call = found.call
+        raw, travel = web.raw_of(call), call.answer_travel
+        arriving = None if raw is None else self._arrives(raw)
+        body = None if arriving is None else _ArrivingBody(arriving, asyncio.get_running_loop())
+        request = await self._within(self._request(call, request_encoding, values, body), self._patience())
+        arguments = (self.context,) if call.request is None else (request, self.context)
+        work = self._run(found, arguments)
+        try:
+            result = await (self._watched(work, math.inf) if arriving is None else work)
+        except Exception as problem:
+            if arriving is not None and arriving.failed is not None:
+                raise arriving.failed from problem  # whatever the handler made of it
+            raise
+        if arriving is not None and arriving.failed is not None:
+            raise arriving.failed
+        if travel is None or travel.raw is None:
+            await self._answered(call, encoding, result)
+            return
+        if result is None:
+            raise TypeError("the handler returned no answer")
+        await self._answer_raw(call, travel, travel.raw, result)
+
+    def _arrives(self, raw: web.Raw) -> _Arriving:
+        """The body of a request that travels as it is, as far as it can be judged before it is read."""
+        bounds = raw.bounds
+        kind = self.headers.get("content-type", "")
+        if not kind:
+            raise _Refused("unsupported-form", f"Content-Type is missing; the body is {bounds.media_type}")
+        if not bounds.allows(kind):
+            raise _Refused(
+                "unsupported-form", f"Content-Type is {bounds.media_type}, not {json.dumps(web.media_type(kind))}"
+            )
+        self._plain_body()
+        length = self.headers.get("content-length")
+        size = int(length) if length is not None and length.isdecimal() and len(length) < 19 else None
+        if not self._has_body():
+            size = 0
+        arriving = _Arriving(self, raw, kind, size)
+        if size is not None:
+            arriving.judge(size, whole=True)
+        return arriving
+
+    async def _answer_raw(self, call: web.Call[Any, Any], travel: web.Travel[Any], raw: web.Raw, result: Any) -> None:
+        """Answers with a body as it is."""
+        body, bounds = raw.of(result), raw.bounds
+        status = call.status or 200
+        size = body.size
+        first, last = 0, math.inf
+        try:
+            kind = bounds.sent(body.media_type)
+            wrong = "" if size is None else bounds.wrong(size)
+            if not bounds.allows(kind) or wrong:
+                raise ValueError(f"{raw.field} {wrong or f'is {bounds.media_type}, and its media type is {kind!r}'}")
+            placed = self._placed(travel, result)
+            if self._unmodified(status, placed.headers):
+                await self._not_modified(placed.headers)
+                return
+            more = placed.headers | {"x-content-type-options": "nosniff", "content-security-policy": "sandbox"}
+            if size is not None:
+                length = size
+                if self.scope["method"] == "GET" and status == 200:
+                    more["accept-ranges"] = "bytes"
+                    wanted = _ranged(self.headers, size, placed.headers)
+                    if wanted == (0, -1):
+                        raise _Refused(
+                            "range-not-satisfiable",
+                            f"there are {size} bytes",
+                            headers={"content-range": f"bytes */{size}"},
+                        )
+                    if wanted is not None:
+                        first, last = wanted
+                        length, status = int(last) - first + 1, 206
+                        more["content-range"] = f"bytes {first}-{last}/{size}"
+                more["content-length"] = str(length)
+            headers = self._headers(kind, more) + self._set_cookies(placed)
+            if self.scope["method"] == "HEAD":
+                self.begun = True
+                await self._put({"type": "http.response.start", "status": status, "headers": headers})
+                await self._put({"type": "http.response.body", "body": b""})
+                return
+            await self._pour(body, status, headers, first, last)
+        finally:
+            close = getattr(body.source, "close", None)
+            if close is not None and not inspect.isasyncgen(body.source):
+                close()
+
+    async def _pour(
+        self, body: wire.Body, status: int, headers: list[tuple[bytes, bytes]], first: int, last: float
+    ) -> None:
+        """Sends a body as it comes. What fails before anything has gone is an ordinary problem."""
+        at = 0
+        async for chunk in _iterated(body.source if hasattr(body.source, "__aiter__") else iter(body)):
+            part = chunk[max(0, first - at) : max(0, int(min(last + 1 - at, len(chunk))))]
+            at += len(chunk)
+            if not self.begun:
+                self.begun = True
+                await self._put({"type": "http.response.start", "status": status, "headers": headers})
+            if body.size is not None and at > body.size:
+                raise ValueError(f"the body has more than the {body.size} bytes that it says")
+            if part:
+                await self._put({"type": "http.response.body", "body": part, "more_body": True})
+            if at > last:
+                break
+        if body.size is not None and at < min(body.size, last + 1):
+            raise ValueError(f"the body has {at} bytes, and says {body.size}")
+        if not self.begun:
+            self.begun = True
+            await self._put({"type": "http.response.start", "status": status, "headers": headers})
+        await self._put({"type": "http.response.body", "body": b""})
 
     async def _answered(self, call: web.Call[Any, Any], encoding: str, result: Any) -> None:
         if call.answer is None:
@@ -887,28 +1009,40 @@ class _Exchange:
             if body != web.encode(encoding, travel.body.from_json("{}")):
                 raise ValueError(f"the status {status} has no body, and the answer sets a field that would be in it")
             body = None
+        parameters = self._placed(travel, result)
+        placed = parameters.headers
+        if "etag" in placed and body is not None:
+            placed["etag"] = tagged(placed["etag"], encoding)
+        if self._unmodified(status, placed):
+            await self._not_modified(placed)
+            return
+        headers = self._headers(None if body is None else encoding, placed)
+        await self._respond(status, headers + self._set_cookies(parameters), body or b"")
+
+    @staticmethod
+    def _placed(travel: web.Travel[Any], result: Any) -> web.Parameters:
+        """What of an answer travels in headers and cookies."""
         parameters = web.Parameters()
         travel.place(result, parameters)
         for wrong in parameters.violations:
             raise ValueError(f"an answer that can't be sent: {wrong.pointer} {wrong.detail}")
-        placed = dict(parameters.headers)
-        tag = placed.get("etag")
-        if tag is not None:
-            if not is_tag(tag):
-                raise ValueError(
-                    f'the header "ETag" is an entity-tag with its quotes (RFC 9110, section 8.8.3), not {tag}'
-                )
-            if body is not None:
-                placed["etag"] = tag = tagged(tag, encoding)
-            asks = self.scope["method"] in ("GET", "HEAD") and status < 300
-            if asks and matches(self.headers.get("if-none-match"), tag):
-                kept = {name: value for name, value in placed.items() if name in ("etag", "cache-control")}
-                await self._respond(304, self._headers(None, kept), b"")
-                return
-        headers = self._headers(None if body is None else encoding, placed)
+        tag = parameters.headers.get("etag")
+        if tag is not None and not is_tag(tag):
+            raise ValueError(f'the header "ETag" is an entity-tag with its quotes (RFC 9110, section 8.8.3), not {tag}')
+        return parameters
+
+    def _unmodified(self, status: int, placed: dict[str, str]) -> bool:
+        """Whether the client has an answer already."""
+        asks = self.scope["method"] in ("GET", "HEAD") and status < 300
+        return asks and "etag" in placed and matches(self.headers.get("if-none-match"), placed["etag"])
+
+    async def _not_modified(self, placed: dict[str, str]) -> None:
+        kept = {name: value for name, value in placed.items() if name in ("etag", "cache-control")}
+        await self._respond(304, self._headers(None, kept), b"")
+
+    def _set_cookies(self, parameters: web.Parameters) -> list[tuple[bytes, bytes]]:
         options = self.mount.options.get("cookies", {})
-        headers += [(b"set-cookie", _set_cookie(n, v, options.get(n, {})).encode()) for n, v in parameters.cookies]
-        await self._respond(status, headers, body or b"")
+        return [(b"set-cookie", _set_cookie(n, v, options.get(n, {})).encode()) for n, v in parameters.cookies]
 
     async def _admit(self, call: web.Call[Any, Any]) -> None:
         """Looks at credentials: that they are there, and what the authorizer says."""
@@ -1269,7 +1403,9 @@ class _Exchange:
         if coding.lower() != "identity":
             raise _Refused("unsupported-form", f"encoded bodies are not read: {coding}")
 
-    async def _request(self, call: web.Call[Any, Any], encoding: str, values: dict[str, str]) -> Any:
+    async def _request(
+        self, call: web.Call[Any, Any], encoding: str, values: dict[str, str], raw: wire.Body | None = None
+    ) -> Any:
         """Reads the request, from wherever its fields travel."""
         if call.request is None:
             # Any body is dropped, but for a stream: who sends one means another call.
@@ -1284,7 +1420,9 @@ class _Exchange:
             message = await self._body(encoding, call.request)
             self._allow(message, [])
             return message
-        body = await self._body(encoding, travel.body) if travel.body is not None else None
+        body: Any = raw
+        if travel.body is not None:
+            body = await self._body(encoding, travel.body)
         query, odd = self._query()
 
         def value_of(p: web.Placed) -> list[str]:
@@ -1513,6 +1651,94 @@ class _Exchange:
         needs = [[c] for r in self.mount.routes for every in r.call.needs for c in every]
         credentials = {c.name: value for (c,) in needs if (value := self._shown(c)) is not None}
         await self._judge(None, credentials, web.Call("definitions", "GET", "", needs=needs))
+
+
+class _Arriving:
+    """The body of a request, as its handler reads it."""
+
+    LIMIT = 64 << 20
+    """How large it may be where the definitions have no limit."""
+
+    def __init__(self, exchange: _Exchange, raw: web.Raw, kind: str, size: int | None) -> None:
+        self._exchange = exchange
+        self._raw = raw
+        self.kind = kind
+        self.size = size
+        self.failed: BaseException | None = None
+
+    def judge(self, total: int, *, whole: bool) -> None:
+        """Refuses a body of so many bytes, or of that many so far."""
+        high = self._raw.bounds.high
+        detail = self._raw.bounds.wrong(total) if whole else ""
+        if high is None and total > self.LIMIT:
+            raise _Refused("too-large", f"the body is larger than {self.LIMIT} bytes")
+        if high is not None and total > high and not whole:
+            detail = f"must have at most {high} bytes"
+        if detail:
+            raise _violated([wire.Violation(wire.pointer(self._raw.field), detail, "body")])
+
+    async def __aiter__(self) -> AsyncIterator[bytes]:
+        exchange = self._exchange
+        total = 0
+        try:
+            if self.failed is not None:
+                raise self.failed
+            while not exchange.complete:
+                chunk = await exchange._chunk(exchange.mount.idle)
+                total += len(chunk)
+                self.judge(total, whole=False)
+                if chunk:
+                    yield chunk
+            self.judge(total, whole=True)
+        except (GeneratorExit, asyncio.CancelledError):
+            raise
+        except BaseException as problem:
+            self.failed = problem
+            raise
+
+
+class _ArrivingBody(wire.Body):
+    """A body of a request, for coroutines and for threads."""
+
+    __slots__ = ("_loop",)
+
+    def __init__(self, source: _Arriving, loop: asyncio.AbstractEventLoop) -> None:
+        super().__init__(source, source.kind, source.size)
+        self._loop = loop
+
+    def __iter__(self) -> Iterator[bytes]:
+        iterator = self.__aiter__()
+
+        async def following() -> bytes:
+            return await iterator.__anext__()
+
+        while True:
+            try:
+                yield asyncio.run_coroutine_threadsafe(following(), self._loop).result()
+            except StopAsyncIteration:
+                return
+
+
+def _ranged(headers: dict[str, str], size: int, placed: dict[str, str]) -> tuple[int, int] | None:
+    """The one range of a body that a request asks for (RFC 9110, section 14.2), first and last; (0, -1) is none of it.
+
+    Several, and those of another version of the body, are not asked for.
+    """
+    found = re.fullmatch(r"bytes=\s*([0-9]*)-([0-9]*)\s*", headers.get("range", ""))
+    if found is None or found[0].endswith("=-") or len(found[0]) > 60:
+        return None
+    version, tag = headers.get("if-range"), placed.get("etag", "")
+    if version is not None and version != placed.get("last-modified") and (version != tag or tag.startswith("W/")):
+        return None
+    if not found[1]:
+        count = min(int(found[2]), size)
+        return (size - count, size - 1) if count else (0, -1)
+    first = int(found[1])
+    if found[2] and int(found[2]) < first:
+        return None
+    if first >= size:
+        return 0, -1
+    return first, min(int(found[2]), size - 1) if found[2] else size - 1
 
 
 class _Reading:

@@ -55,6 +55,16 @@ class Placed:
 
 
 @dataclass(frozen=True)
+class Raw:
+    """How a body travels as it is."""
+
+    field: str
+    """In JSON."""
+    bounds: wire.RawBounds
+    of: Callable[[Any], wire.Body]
+
+
+@dataclass(frozen=True)
 class Travel(Generic[Q]):
     """How a request or an answer travels that is not all in the body."""
 
@@ -64,6 +74,8 @@ class Travel(Generic[Q]):
     body_of: Callable[[Q], Any]
     place: Callable[[Q, Parameters], None]
     take: Callable[[Arguments, Any], Q]
+    raw: Raw | None = None
+    """Where the body is one field as it is; then take is given that."""
 
 
 @dataclass(frozen=True)
@@ -102,6 +114,16 @@ def succeeds(call: Call[Any, Any], status: int) -> bool:
 def in_cookies(call: Call[Any, Any]) -> bool:
     """Whether a call reads or answers cookies."""
     return any(p.place == "cookie" for t in (call.travel, call.answer_travel) if t is not None for p in t.placed)
+
+
+def raw_of(call: Call[Any, Any]) -> Raw | None:
+    """How a body of a call's request travels as it is."""
+    return call.travel.raw if call.travel is not None else None
+
+
+def answer_raw_of(call: Call[Any, Any]) -> Raw | None:
+    """How a body of a call's answer travels as it is."""
+    return call.answer_travel.raw if call.answer_travel is not None else None
 
 
 class CallError(Exception):

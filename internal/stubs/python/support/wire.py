@@ -16,14 +16,14 @@ import struct
 import types
 import typing
 import uuid
-from collections.abc import Callable, Iterable
+from collections.abc import AsyncIterable, AsyncIterator, Callable, Iterable, Iterator
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta, timezone
 from decimal import Context, Decimal
 from fractions import Fraction
 from json.encoder import encode_basestring
 from typing import Any as _Any
-from typing import ClassVar, NoReturn, Protocol, TypeVar
+from typing import BinaryIO, ClassVar, NoReturn, Protocol, TypeVar
 
 MAX_DEPTH = 100
 """How deep messages, lists and maps may nest."""
@@ -1866,6 +1866,135 @@ def unique(found: list[Violation], path: str, items: Iterable[T], write: Callabl
         before = first.setdefault(write(item), i)
         if before != i:
             refuse(found, f"{path}/{i}", f"must be unique, and is equal to element {before}")
+
+
+class Body:
+    """A body that travels as it is, and is read as it comes.
+
+    Iterate over its chunks, with "async for" in coroutines, or take all of it with read or aread. What is not read to its
+    end is to be closed.
+    """
+
+    __slots__ = ("media_type", "size", "source", "_begin")
+
+    def __init__(
+        self,
+        source: bytes | BinaryIO | Iterable[bytes] | AsyncIterable[bytes],
+        media_type: str = "",
+        size: int | None = None,
+    ) -> None:
+        self.source = source
+        self.media_type = media_type
+        """Such as "image/png"; "" where the definitions allow one alone, or nobody said."""
+        self.size = size
+        """In bytes; None where it is not known. Of bytes and files it is found out."""
+        self._begin: int | None = None
+        if isinstance(source, bytes | bytearray | memoryview):
+            self.size = len(source)
+            return
+        file: _Any = source
+        if hasattr(file, "seekable") and file.seekable():
+            begin: int = file.tell()
+            self._begin = begin
+            if size is None:
+                self.size = file.seek(0, 2) - begin
+                file.seek(begin)
+
+    def __repr__(self) -> str:
+        return f"Body({self.media_type!r}, {'?' if self.size is None else self.size} bytes)"
+
+    def __iter__(self) -> Iterator[bytes]:
+        source: _Any = self.source
+        if isinstance(source, bytes | bytearray | memoryview):
+            for at in range(0, len(source), 65536):
+                yield bytes(source[at : at + 65536])
+        elif hasattr(source, "read"):
+            while chunk := source.read(65536):
+                yield chunk
+        elif hasattr(source, "__iter__"):
+            yield from source
+        else:
+            raise TypeError("the body is asynchronous: read it with async for, or aread")
+
+    def __aiter__(self) -> AsyncIterator[bytes]:
+        source = self.source
+        return source.__aiter__() if hasattr(source, "__aiter__") else self._each()
+
+    async def _each(self) -> AsyncIterator[bytes]:
+        for chunk in self:
+            yield chunk
+
+    def read(self) -> bytes:
+        """All of it."""
+        return b"".join(self)
+
+    async def aread(self) -> bytes:
+        """All of it."""
+        return b"".join([chunk async for chunk in self])
+
+    def close(self) -> None:
+        """Gives up what has not been read."""
+        close = getattr(self.source, "close", None)
+        if close is not None:
+            close()
+
+    async def aclose(self) -> None:
+        """Gives up what has not been read, in coroutines."""
+        close = getattr(self.source, "aclose", None)
+        if close is not None:
+            await close()
+        else:
+            self.close()
+
+    def again(self) -> bool:
+        """Goes back to the beginning; False where that can't be done."""
+        if self._begin is not None and hasattr(self.source, "seek"):
+            self.source.seek(self._begin)
+            return True
+        return isinstance(self.source, bytes | bytearray | memoryview)
+
+
+@dataclass(frozen=True)
+class RawBounds:
+    """What the definitions say of a body."""
+
+    media_type: str
+    """Its subtype, or all of it, may be "*"."""
+    low: int = 0
+    """In bytes."""
+    high: int | None = None
+
+    def sent(self, own: str) -> str:
+        """The media type with which a body is sent: its own, or the one that is allowed; "" where it is missing."""
+        return own or ("" if "*" in self.media_type else self.media_type)
+
+    def allows(self, given: str) -> bool:
+        """Whether a media type is allowed; parameters are not looked at."""
+        kind = given.partition(";")[0].strip().lower()
+        if self.media_type == "*/*":
+            return "/" in kind
+        return kind.startswith(self.media_type[:-1]) if self.media_type.endswith("*") else kind == self.media_type
+
+    def wrong(self, size: int) -> str:
+        """What is wrong with a length; "" is nothing."""
+        if size >= self.low and (self.high is None or size <= self.high):
+            return ""
+        allowed = f"{self.low} to {self.high}"
+        if self.high is None:
+            allowed = f"at least {self.low}"
+        elif self.low == 0:
+            allowed = f"at most {self.high}"
+        return f"must have {allowed} bytes, not {size}"
+
+    def violations(self, found: list[Violation], path: str, body: Body) -> None:
+        """Adds what is known to be wrong before a body is read."""
+        kind = self.sent(body.media_type)
+        if not kind:
+            found.append(Violation(path, f"needs its media type: {self.media_type}"))
+        elif not self.allows(kind):
+            found.append(Violation(path, f"must be {self.media_type}, not {kind}"))
+        if body.size is not None and (detail := self.wrong(body.size)):
+            found.append(Violation(path, detail))
 
 
 class Message(Protocol):

@@ -12,6 +12,9 @@ export interface OutgoingRequest {
   readonly url: string;
   readonly headers: Readonly<Record<string, string>>;
   readonly body: Uint8Array<ArrayBuffer> | AsyncIterable<Uint8Array<ArrayBuffer>> | undefined;
+  /** Of a body that travels as it is: all of it, where it is not a stream, and how many bytes it has, where that is known. */
+  readonly whole?: Blob | Uint8Array<ArrayBuffer>;
+  readonly size?: number;
   /** Whether the call needs, reads or answers cookies, which a browser keeps itself. */
   readonly cookies?: boolean;
   readonly signal: AbortSignal;
@@ -104,12 +107,14 @@ export interface CallOptions {
 
 /** The transport of the global fetch, or of another function like it: a mount, say. */
 export function fetchTransport(send: (request: Request) => Promise<Response> = fetch): Transport {
-  return async ({ method, url, headers, body, signal, cookies }) => {
+  return async ({ method, url, headers, body, signal, cookies, whole }) => {
     const init: RequestInit & { duplex?: "half" } = { method, headers, signal, redirect: "manual" };
     if (cookies === true) {
       init.credentials = "include"; // what a browser keeps for the server, whatever its origin
     }
-    if (body instanceof Uint8Array) {
+    if (whole !== undefined) {
+      init.body = whole;
+    } else if (body instanceof Uint8Array) {
       init.body = body;
     } else if (body !== undefined) {
       init.body = streamOf(body);
@@ -327,6 +332,9 @@ export class Client {
   /** Sends a call of one request and one answer. */
   async do<Q, A>(call: Call<Q, A>, message: Q, options: CallOptions | undefined): Promise<A> {
     const timeout = options?.timeout ?? this.options.timeout ?? 60_000;
+    if (call.travel?.raw !== undefined || call.answerTravel?.raw !== undefined) {
+      return this.raw(call, message, timeout, options);
+    }
     const patience = new Patience(timeout, options?.signal);
     try {
       const type = this.encoding === "json" ? web.jsonType : web.cborType;
@@ -338,6 +346,95 @@ export class Client {
       return await this.read(call, answer, patience);
     } finally {
       patience.done();
+    }
+  }
+
+  /** Sends a call that sends or answers a body as it is: it is idleness that has a limit. */
+  private async raw<Q, A>(call: Call<Q, A>, message: Q, timeout: number, options: CallOptions | undefined): Promise<A> {
+    const patience = new Patience(timeout, options?.signal);
+    const idle = this.options.idleTimeout ?? 60_000;
+    const down = call.answerTravel;
+    let reading = false;
+    try {
+      const type = this.encoding === "json" ? web.jsonType : web.cborType;
+      const request = this.withRaw(call, message, await this.request(call, message, type, undefined, patience, options), patience, idle, timeout);
+      const answer = await this.open(call, request, timeout, patience, options);
+      patience.wait(timeout);
+      if (answer.status === 304 && request.headers["if-none-match"] !== undefined) {
+        throw new web.NotModified(call.name, answer.header("etag") ?? "");
+      }
+      if (down?.raw === undefined || !web.succeeds(call, answer.status)) {
+        return await this.read(call, answer, patience);
+      }
+      const length = answer.header("content-length");
+      const chunks = this.coming(call, listened(answer.body, patience, idle), patience);
+      const onCancel = (): void => {
+        patience.done();
+        patience.abort(new Error("nobody reads it any more"));
+      };
+      const body = new wire.Body(chunks, { mediaType: answer.header("content-type") ?? "", size: length === null ? undefined : Number(length), onCancel });
+      const whole = this.taken(down, answer, undefined, body);
+      patience.rest();
+      reading = true;
+      return whole;
+    } finally {
+      if (!reading) {
+        patience.done();
+      }
+    }
+  }
+
+  /** The same request with a body as it is. */
+  private withRaw<Q>(call: Call<Q, unknown>, message: Q, request: OutgoingRequest, patience: Patience, idle: number, timeout: number): OutgoingRequest {
+    const raw = call.travel?.raw;
+    if (raw === undefined) {
+      return request;
+    }
+    const body = raw.of(message);
+    const { source } = body;
+    const whole = source instanceof Blob || source instanceof Uint8Array ? source : undefined;
+    if (inBrowser() && whole === undefined) {
+      throw new TypeError(`${call.name} takes a body, and browsers can't send a stream: give a Blob or bytes`);
+    }
+    // Only waiting for the server counts as its silence, not waiting for what is sent.
+    const chunks: AsyncIterable<Uint8Array<ArrayBuffer>> = {
+      async *[Symbol.asyncIterator]() {
+        patience.rest();
+        for await (const chunk of body) {
+          patience.wait(idle);
+          yield chunk as Uint8Array<ArrayBuffer>;
+          patience.rest();
+        }
+        patience.wait(timeout);
+      },
+    };
+    const headers = { ...request.headers, "content-type": wire.sentType(raw.bounds, body.mediaType) };
+    return {
+      method: request.method,
+      url: request.url,
+      headers,
+      body: chunks,
+      ...(request.cookies === undefined ? {} : { cookies: request.cookies }),
+      ...(whole === undefined ? {} : { whole }),
+      ...(body.size === undefined ? {} : { size: body.size }),
+      get signal() {
+        return patience.signal;
+      },
+      whenAborted: (act) => {
+        patience.whenAborted(act);
+      },
+    };
+  }
+
+  /** The body of an answer, as its caller reads it. */
+  private async *coming(call: Pick<Call<never, unknown>, "name">, chunks: AsyncIterable<Uint8Array>, patience: Patience): AsyncGenerator<Uint8Array> {
+    try {
+      yield* chunks;
+    } catch (cause) {
+      throw noAnswer(call.name, patience, cause);
+    } finally {
+      patience.done();
+      patience.abort(undefined); // a reader that stops early lets go of the connection
     }
   }
 
@@ -534,7 +631,8 @@ export class Client {
 
   /** Sends a request until it is answered, as often as it may be repeated. */
   private async open<Q, A>(call: Call<Q, A>, request: OutgoingRequest, timeout: number, patience: Patience, options: CallOptions | undefined): Promise<IncomingAnswer> {
-    const tries = call.safe || call.idempotent ? (this.options.tries ?? 4) : 1;
+    const once = call.travel?.raw !== undefined && request.whole === undefined; // a stream can't be read again
+    const tries = (call.safe || call.idempotent) && !once ? (this.options.tries ?? 4) : 1;
     const deadline = Date.now() + timeout;
     for (let attempt = 1; ; attempt++) {
       let wait = Math.random() * 100 * 2 ** Math.min(attempt, 6);
@@ -601,7 +699,7 @@ export class Client {
       return undefined as A;
     }
     const travel = call.answerTravel;
-    const inBody = travel === undefined ? call.answer : travel.body;
+    const inBody = travel === undefined ? (call.answer as wire.Codec<unknown>) : travel.body;
     let read: unknown;
     if (inBody !== undefined && travel !== undefined && body.length === 0) {
       read = this.decoded(answer.status, web.jsonType, new TextEncoder().encode("{}"), inBody); // as if all of it were absent
@@ -611,8 +709,13 @@ export class Client {
     if (travel === undefined) {
       return read as A;
     }
+    return this.taken(travel, answer, read, undefined);
+  }
+
+  /** An answer of what came of it in the body, and of what came elsewhere. */
+  private taken<A>(travel: web.Travel<A>, answer: IncomingAnswer, read: unknown, raw: wire.Body | undefined): A {
     const args = new web.Arguments(travel.placed, (p) => received(answer, p));
-    const whole = travel.take(args, read);
+    const whole = travel.take(args, read, raw);
     const [wrong] = args.violations;
     if (wrong !== undefined) {
       throw new web.BadAnswer(answer.status, `${wrong.pointer} in its ${wrong.in ?? "body"} ${wrong.detail}`);
@@ -653,7 +756,7 @@ export class Client {
           throw new web.InvalidRequest(call.name, violations);
         }
         if (travel === undefined) {
-          body = web.encode(type, message, call.request);
+          body = web.encode(type, message, call.request as wire.Codec<Q>);
         } else if (travel.body !== undefined) {
           body = web.encode(type, travel.bodyOf(message), travel.body);
         }

@@ -104,7 +104,7 @@ async function answer(mount: Served, incoming: IncomingMessage, outgoing: Server
   });
   if (body === undefined || body instanceof Uint8Array) {
     if (status !== 204 && status !== 304) {
-      headers["content-length"] = String(body?.length ?? 0);
+      headers["content-length"] ??= String(body?.length ?? 0);
     }
     outgoing.writeHead(status, headers);
     outgoing.end(incoming.method === "HEAD" ? undefined : body);
@@ -203,7 +203,9 @@ export function nodeTransport(options: { readonly agent?: Agent; readonly secure
       }
       const { secure, host, port } = server;
       const all: Record<string, string | number> = { ...headers };
-      if (body instanceof Uint8Array) {
+      if (outgoing.size !== undefined) {
+        all["content-length"] = outgoing.size;
+      } else if (body instanceof Uint8Array) {
         all["content-length"] = body.length;
       }
       const common = { host, port, path, method, headers: all };

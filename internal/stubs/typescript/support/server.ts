@@ -5,6 +5,7 @@ import { cachingOf, isTag, matches, tagged, withoutEncodings } from "./condition
 import type { Caching } from "./conditional.js";
 import { BadElement, ElementWriter, Lost, elements, readElement, withHeartbeats, within } from "./stream.js";
 import type { Element } from "./stream.js";
+import { poured, rawLimit, ranged } from "./raw.js";
 import * as web from "./web.js";
 import type { Call, Definitions, Failure, Encoding, Trace } from "./web.js";
 import * as wire from "./wire.js";
@@ -230,6 +231,7 @@ const commonErrors = [
   { name: "not-acceptable", status: 406, documentation: "Accept names neither application/cbor nor application/json." },
   { name: "too-large", status: 413, documentation: "The request is larger than this server takes, or has more items." },
   { name: "unsupported-form", status: 415, documentation: "The body is neither application/cbor nor application/json, or is encoded." },
+  { name: "range-not-satisfiable", status: 416, documentation: "The range that was asked for is not a part of the body; Content-Range says how long that is." },
   { name: "internal", status: 500, documentation: "The server failed. Its log says why." },
   { name: "not-implemented", status: 501, documentation: "The call is defined, but this server does not implement it." },
   { name: "overloaded", status: 503, documentation: "The server has too much to do; Retry-After says when to try again." },
@@ -470,7 +472,7 @@ class Server {
     const requestType = web.mediaType(incoming.header("content-type"));
     const [cbor, json] = call.answerStream ? [web.cborSequence, web.jsonSequence] : [web.cborType, web.jsonType];
     const type = preferred(incoming.header("accept"), requestType, cbor, json);
-    if (type === undefined) {
+    if (type === undefined && call.answerTravel?.raw === undefined) {
       throw new Refused("not-acceptable", "answers are in CBOR or JSON");
     }
     const exchange = new Exchange(this, this.options, this.definitions, this.base, incoming, found, credentials, identity, watching, given);
@@ -479,9 +481,12 @@ class Server {
     });
     try {
       if (call.requestStream) {
-        return await exchange.receive(requestType, type);
+        return await exchange.receive(requestType, type ?? "");
       }
-      return call.answerStream ? await exchange.send(requestType, type) : await exchange.unary(requestType, type);
+      if (call.travel?.raw !== undefined || call.answerTravel?.raw !== undefined) {
+        return await exchange.raw(requestType, type ?? "");
+      }
+      return call.answerStream ? await exchange.send(requestType, type ?? "") : await exchange.unary(requestType, type ?? "");
     } catch (problem) {
       exchange.done();
       throw problem;
@@ -1042,6 +1047,176 @@ class Exchange {
     }
   }
 
+  /** Answers a call that takes or answers a body as it is: it is idleness that has a limit. */
+  async raw(requestType: string, type: string): Promise<Outgoing> {
+    let streams = false;
+    try {
+      const request = await this.request(requestType, this.options.handlerTimeout ?? 60_000);
+      this.messages = { request, answer: undefined };
+      let answer: unknown;
+      try {
+        answer = await this.run(async (handler) => {
+          const given = await handler(request, this.context);
+          this.messages = { request, answer: given };
+          return given;
+        });
+      } catch (problem) {
+        throw this.arriving.failed ?? problem; // whatever the handler made of it
+      }
+      if (this.arriving.failed !== undefined) {
+        throw this.arriving.failed;
+      }
+      const outgoing = this.call.answerTravel?.raw === undefined ? this.answer(type, answer) : await this.rawAnswer(this.call.answerTravel, this.call.answerTravel.raw, answer);
+      streams = outgoing.body !== undefined && !(outgoing.body instanceof Uint8Array);
+      return outgoing;
+    } catch (problem) {
+      return this.failed(problem);
+    } finally {
+      if (!streams) {
+        this.done();
+      }
+    }
+  }
+
+  /** The body of a request, as its handler reads it. */
+  private readonly arriving: { failed: Error | undefined } = { failed: undefined };
+
+  private rawRequest(raw: web.Raw<unknown>): wire.Body {
+    const { incoming, idle } = this;
+    const { bounds, field } = raw;
+    const type = incoming.header("content-type") ?? "";
+    if (type === "") {
+      throw new Refused("unsupported-form", `Content-Type is missing; the body is ${bounds.mediaType}`);
+    }
+    if (!wire.allowsType(bounds, type)) {
+      throw new Refused("unsupported-form", `Content-Type is ${bounds.mediaType}, not ${JSON.stringify(web.mediaType(type))}`);
+    }
+    this.plainBody();
+    const refused = (detail: string): Refused => violated([{ pointer: wire.pointer(field), detail, in: "body" }]);
+    const length = incoming.header("content-length");
+    const size = incoming.body === undefined ? 0 : length === undefined ? undefined : Number(length);
+    const wrong = size === undefined ? undefined : wire.wrongSize(bounds, size);
+    if (wrong !== undefined) {
+      throw refused(wrong);
+    }
+    const limit = bounds.high ?? rawLimit;
+    const tooLarge = (): Refused => (bounds.high === undefined ? new Refused("too-large", `the body is larger than ${String(limit)} bytes`) : refused(`must have at most ${String(limit)} bytes`));
+    if (size !== undefined && size > limit) {
+      throw tooLarge();
+    }
+    const { arriving } = this;
+    const chunks = async function* (): AsyncGenerator<Uint8Array> {
+      let total = 0;
+      try {
+        for await (const chunk of impatient(incoming.body ?? empty(), idle)) {
+          total += chunk.length;
+          if (total > limit) {
+            throw tooLarge();
+          }
+          yield chunk;
+        }
+        const problem = wire.wrongSize(bounds, total);
+        if (problem !== undefined) {
+          throw refused(problem);
+        }
+      } catch (problem) {
+        arriving.failed = problem instanceof Refused ? problem : new Refused("invalid-request", "the body ended too early");
+        throw arriving.failed;
+      }
+    };
+    return new wire.Body(chunks(), { mediaType: type, size });
+  }
+
+  private async rawAnswer(travel: web.Travel<unknown>, raw: web.Raw<unknown>, answer: unknown): Promise<Outgoing> {
+    if (answer === undefined || answer === null) {
+      throw new Error("the handler returned no answer");
+    }
+    const whole = this.found.route.finish(answer as never);
+    const body = raw.of(whole);
+    const { method } = this.incoming;
+    const status = this.call.status ?? 200;
+    const { size } = body;
+    const type = wire.sentType(raw.bounds, body.mediaType);
+    const wrong = size === undefined ? undefined : wire.wrongSize(raw.bounds, size);
+    if (!wire.allowsType(raw.bounds, type) || wrong !== undefined) {
+      await body.cancel();
+      throw new Error(`${raw.field} ${wrong ?? `is ${raw.bounds.mediaType}, and its media type is "${type}"`}`);
+    }
+    const headers = this.outside(travel, whole, undefined);
+    const unmodified = this.unmodified(status, headers);
+    if (unmodified !== undefined) {
+      await body.cancel();
+      return unmodified;
+    }
+    const plain = { ...headers };
+    Object.assign(headers, { "content-type": type, "x-content-type-options": "nosniff", "content-security-policy": "sandbox" });
+    let [first, last, code] = [0, undefined as number | undefined, status];
+    if (size !== undefined) {
+      let length = size;
+      if (method === "GET" && status === 200) {
+        headers["accept-ranges"] = "bytes";
+        const version = (name: string): string | undefined => (typeof plain[name] === "string" ? plain[name] : undefined);
+        const range = ranged((name) => this.incoming.header(name), size, { etag: version("etag"), modified: version("last-modified") });
+        if (range === "none") {
+          await body.cancel();
+          throw new Refused("range-not-satisfiable", `there are ${String(size)} bytes`, [], { "content-range": `bytes */${String(size)}` });
+        }
+        if (range !== undefined) {
+          ({ first, last } = range);
+          length = last - first + 1;
+          code = 206;
+          headers["content-range"] = `bytes ${String(first)}-${String(last)}/${String(size)}`;
+        }
+      }
+      headers["content-length"] = String(length);
+    }
+    if (method === "HEAD") {
+      await body.cancel();
+      return { status, headers, body: undefined };
+    }
+    // What fails before anything has gone is an ordinary problem.
+    const chunks = poured(body, first, last);
+    const head = await chunks.next();
+    const done = (): void => {
+      this.done();
+    };
+    const fail = (problem: unknown): void => {
+      this.watching?.fail(problem);
+      report(this.options, this.call.name, problem, this.context);
+    };
+    const { signal } = this;
+    const rest = async function* (): AsyncGenerator<Uint8Array<ArrayBuffer>> {
+      try {
+        if (head.done !== true) {
+          yield head.value;
+          for await (const chunk of chunks) {
+            yield chunk;
+          }
+        }
+      } catch (problem) {
+        if (!signal.aborted) {
+          fail(problem);
+        }
+        throw problem; // breaks the connection
+      } finally {
+        await chunks.return(undefined);
+        done();
+      }
+    };
+    return { status: code, headers, body: rest() };
+  }
+
+  /** What is answered where the client has the answer already; undefined where it has not. */
+  private unmodified(status: number, headers: Record<string, string | string[]>): Outgoing | undefined {
+    const { etag } = headers;
+    const asks = this.incoming.method === "GET" || this.incoming.method === "HEAD";
+    if (!asks || status >= 300 || typeof etag !== "string" || !matches(this.incoming.header("if-none-match"), etag)) {
+      return undefined;
+    }
+    const control = headers["cache-control"];
+    return { status: 304, headers: control === undefined ? { etag } : { etag, "cache-control": control }, body: undefined };
+  }
+
   private failed(problem: unknown): Outgoing {
     this.watching?.fail(problem);
     const told = this.late && !(problem instanceof wire.DeclaredError) ? new Refused("too-slow", "the call took too long", [], { "retry-after": "1" }) : problem;
@@ -1061,7 +1236,7 @@ class Exchange {
     const whole = finish(answer as never);
     const travel = call.answerTravel;
     if (travel === undefined) {
-      return { status, headers: { "content-type": type }, body: web.encode(type, whole, call.answer) };
+      return { status, headers: { "content-type": type }, body: web.encode(type, whole, call.answer as wire.Codec<unknown>) };
     }
     let body = travel.body === undefined ? undefined : web.encode(type, travel.bodyOf(whole), travel.body);
     if (body !== undefined && travel.body !== undefined && (status === 204 || status === 205)) {
@@ -1072,11 +1247,9 @@ class Exchange {
       body = undefined;
     }
     const headers = this.outside(travel, whole, body === undefined ? undefined : type);
-    const { etag } = headers;
-    const asks = this.incoming.method === "GET" || this.incoming.method === "HEAD";
-    if (asks && status < 300 && typeof etag === "string" && matches(this.incoming.header("if-none-match"), etag)) {
-      const control = headers["cache-control"];
-      return { status: 304, headers: control === undefined ? { etag } : { etag, "cache-control": control }, body: undefined };
+    const unmodified = this.unmodified(status, headers);
+    if (unmodified !== undefined) {
+      return unmodified;
     }
     if (body !== undefined) {
       headers["content-type"] = type;
@@ -1345,7 +1518,8 @@ class Exchange {
       }
       return undefined;
     }
-    const bodyCodec = travel === undefined ? codec : travel.body;
+    const bodyCodec = travel === undefined ? (codec as wire.Codec<unknown>) : travel.body;
+    const raw = travel?.raw === undefined ? undefined : this.rawRequest(travel.raw);
     const body = bodyCodec === undefined ? undefined : await this.body(requestType, bodyCodec, timeout);
     if (travel === undefined) {
       this.allow(codec, body, []);
@@ -1367,7 +1541,7 @@ class Exchange {
           return cookies(this.incoming, p.parameter).slice(0, 1); // of several the first counts
       }
     });
-    const request = travel.take(args, body);
+    const request = travel.take(args, body, raw);
     if (odd) {
       args.violations.push({ pointer: "", detail: "must be pairs that are percent-encoded as they should be", in: "query" });
     }
@@ -1378,7 +1552,7 @@ class Exchange {
     return request;
   }
 
-  private allow(codec: wire.Codec<unknown>, message: unknown, placed: readonly web.Placed[]): void {
+  private allow(codec: wire.Checks<unknown>, message: unknown, placed: readonly web.Placed[]): void {
     let violations = wire.validate(codec, message);
     if (violations.length > 0 && this.options.unlisted === true) {
       violations = wire.withoutUnlisted(violations);

@@ -29,8 +29,8 @@ export interface Call<Q, A> {
   readonly requestStream: boolean;
   readonly answerStream: boolean;
   /** Of the request, or an element of it; undefined is "()". */
-  readonly request: wire.Codec<Q> | undefined;
-  readonly answer: wire.Codec<A> | undefined;
+  readonly request: wire.Codec<Q> | wire.Checks<Q> | undefined;
+  readonly answer: wire.Codec<A> | wire.Checks<A> | undefined;
   /** How a request travels that is not all in the body. */
   readonly travel?: Travel<Q>;
   /** How an answer does. */
@@ -47,7 +47,17 @@ export interface Travel<T> {
   readonly body: wire.Codec<unknown> | undefined;
   bodyOf(m: T): unknown;
   place(m: T, p: Parameters): void;
-  take(a: Arguments, body: unknown): T;
+  take(a: Arguments, body: unknown, raw: wire.Body | undefined): T;
+  /** Where the body is one field as it is. */
+  readonly raw?: Raw<T>;
+}
+
+/** How a body travels as it is. */
+export interface Raw<T> {
+  /** In JSON. */
+  readonly field: string;
+  readonly bounds: wire.RawBounds;
+  of(m: T): wire.Body;
 }
 
 /** Whether a status sends the client elsewhere (RFC 9110, section 15.4). */

@@ -10,6 +10,7 @@ import { WireError, defaultBudget } from "./values.js";
 import type { Unlisted, Violation } from "./values.js";
 
 export * from "./values.js";
+export * from "./body.js";
 export * from "./cbor.js";
 export * from "./json.js";
 
@@ -121,11 +122,15 @@ function unlistedNumber(value: string): number | undefined {
 }
 
 /** What is the same for every message: the whole payload, in and out. */
-export interface Codec<T> {
+export interface Codec<T> extends Checks<T> {
   writeCbor(w: CborWriter, message: T): void;
   readCbor(r: CborReader): T;
   writeJson(w: JsonWriter, message: T): void;
   readJson(r: JsonReader): T;
+}
+
+/** Checks messages of a type. */
+export interface Checks<T> {
   violations(list: Violation[], path: string, message: T): void;
 }
 
@@ -173,7 +178,7 @@ export function toJson<T>(codec: Codec<T>, message: T): string {
 }
 
 /** Writes a message for people and logs: as JSON, without what is secret, unlisted fields as their count. */
-export function toText<T>(codec: Codec<T>, message: T): string {
+export function toText<T>(codec: Pick<Codec<T>, "writeJson">, message: T): string {
   const w = new JsonWriter("text");
   codec.writeJson(w, message);
   return w.result;

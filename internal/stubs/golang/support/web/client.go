@@ -209,6 +209,9 @@ func CallOf(ctx context.Context) *Call {
 // declares, a *Problem, an *Unreachable, a *NotModified or a *BadAnswer; or it says why
 // nothing was sent.
 func (c *Client) Do(ctx context.Context, call *Call, request, answer Message) error {
+	if call.Travel.raw() != nil || call.AnswerTravel.raw() != nil {
+		return c.doRaw(ctx, call, request, answer)
+	}
 	ctx, cancel := c.limited(ctx)
 	defer cancel()
 	response, err := c.open(ctx, call, request, c.encoding())
@@ -292,11 +295,17 @@ func (c *Client) understand(call *Call, response *http.Response, body []byte, an
 			return bad(err)
 		}
 	}
-	a := &Arguments{placed: travel.Placed, values: received(response)}
-	travel.Take(answer, inBody, a)
+	return c.take(call, response, answer, inBody)
+}
+
+// take fills an answer from what of it came in the body and what came elsewhere.
+func (c *Client) take(call *Call, response *http.Response, answer Message, inBody wire.Message) error {
+	a := &Arguments{placed: call.AnswerTravel.Placed, values: received(response)}
+	call.AnswerTravel.Take(answer, inBody, a)
 	if len(a.violations) > 0 {
 		v := a.violations[0]
-		return bad(fmt.Errorf("%s in its %s %s", v.Pointer, v.In, v.Detail))
+		return &BadAnswer{Call: call.Name, Status: response.StatusCode,
+			Err: fmt.Errorf("%s in its %s %s", v.Pointer, v.In, v.Detail)}
 	}
 	return nil
 }
@@ -314,15 +323,25 @@ func (c *Client) decode(encoding string, body []byte, into wire.Message) error {
 
 // open sends a request until it is answered, as often as it may be repeated.
 func (c *Client) open(ctx context.Context, call *Call, request Message, accept string) (*http.Response, error) {
+	return c.openWith(ctx, call, request, accept, nil)
+}
+
+// openWith is open with a request that is changed before each try; change may be nil.
+func (c *Client) openWith(ctx context.Context, call *Call, request Message, accept string,
+	change func(*http.Request)) (*http.Response, error) {
 	r, err := c.request(ctx, call, request, accept)
 	if err != nil {
 		return nil, unsent(call, err)
 	}
 	tries := c.tries
-	if !call.Safe && !call.Idempotent || call.RequestStream {
+	if !call.Safe && !call.Idempotent || call.RequestStream ||
+		call.Travel.raw() != nil && r.Body != http.NoBody && r.GetBody == nil {
 		tries = 1
 	}
 	for try := 1; ; try++ {
+		if change != nil {
+			change(r)
+		}
 		response, err := c.send(r)
 		if err != nil {
 			err = &Unreachable{Call: call.Name, Err: err}
@@ -509,7 +528,9 @@ func (c *Client) request(ctx context.Context, call *Call, request Message, accep
 	if len(p.cookies) > 0 {
 		r.Header["Cookie"] = []string{p.cookieText()}
 	}
-	if body := bodyOf(call, request); body != nil {
+	if raw := call.Travel.raw(); raw != nil {
+		sendRaw(r, raw, request)
+	} else if body := bodyOf(call, request); body != nil {
 		data, err := encode(c.encoding(), body)
 		if err != nil { // what can't be written is a violation, too
 			return nil, unwritable(err)
@@ -520,7 +541,7 @@ func (c *Client) request(ctx context.Context, call *Call, request Message, accep
 		r.Body, _ = r.GetBody()
 	}
 	if deadline, ok := ctx.Deadline(); ok && time.Until(deadline) < forever/2 && !call.AnswerStream &&
-		!call.RequestStream {
+		!call.RequestStream && call.Travel.raw() == nil && call.AnswerTravel.raw() == nil {
 		r.Header["Prefer"] = c.prefer(seconds(time.Until(deadline)))
 	}
 	passTrace(ctx, r.Header)

@@ -95,7 +95,10 @@ var noStore, noCache = []string{"no-store"}, []string{"no-cache"}
 
 func newCaching(call *Call) caching {
 	c := caching{none: noStore, checked: noCache}
-	vary := []string{"Accept"}
+	var vary []string
+	if call.AnswerTravel.raw() == nil {
+		vary = append(vary, "Accept")
+	}
 	add := func(header string) {
 		header = http.CanonicalHeaderKey(header)
 		if !slices.Contains(vary, header) && header != "If-Match" && header != "If-None-Match" {
@@ -133,9 +136,11 @@ func newCaching(call *Call) caching {
 
 // keep says in the header of an answer what may be kept of it, unless the handler does.
 func (c *caching) keep(header http.Header) {
-	if header["Vary"] == nil {
+	switch {
+	case c.vary[0] == "":
+	case header["Vary"] == nil:
 		header["Vary"] = c.vary
-	} else {
+	default:
 		header.Add("Vary", c.vary[0])
 	}
 	header["Cache-Control"] = c.none

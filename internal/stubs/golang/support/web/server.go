@@ -281,6 +281,7 @@ type exchange struct {
 	watch       *watching // nil where nobody does
 	message     Message
 	answered    Message
+	arriving    *arriving // the body of the request, where it travels as it is
 
 	mu       sync.Mutex
 	progress progress
@@ -355,7 +356,7 @@ func (m *Served) call(w http.ResponseWriter, r *http.Request, route *Route, valu
 	} else {
 		x.answerType = preferred(r.Header.Values("Accept"), x.requestType, CBOR, JSON)
 	}
-	if x.answerType == "" {
+	if x.answerType == "" && call.AnswerTravel.raw() == nil {
 		m.problem(w, r, "not-acceptable", "answers are in CBOR or JSON")
 		return
 	}
@@ -544,6 +545,10 @@ func (x *exchange) traced() {
 
 // unary answers a call of one request and one answer.
 func (x *exchange) unary() {
+	if x.route.Call.Travel.raw() != nil || x.route.Call.AnswerTravel.raw() != nil {
+		x.unaryRaw()
+		return
+	}
 	patience := x.mount.patience(x.r)
 	ctx, cancel := context.WithTimeout(x.ctx, patience)
 	defer cancel()
@@ -567,6 +572,32 @@ func (x *exchange) unary() {
 	})
 	if x.reached(answering) {
 		x.answer(ctx, answer, err)
+	}
+}
+
+// unaryRaw is unary for calls that take or answer a body as it is: it is idleness that has a limit.
+func (x *exchange) unaryRaw() {
+	request, ok := x.request()
+	if !ok {
+		return
+	}
+	x.message = request
+	var answer Message
+	err := x.run(x.ctx, func(ctx context.Context) (err error) {
+		answer, err = x.route.Serve(ctx, request)
+		x.answered = answer
+		if err == nil && answer == nil && x.route.Answers {
+			err = errors.New("the handler returned neither an answer nor an error")
+		}
+		return err
+	})
+	var wrong *requestError
+	if x.arriving != nil && errors.As(x.arriving.failed, &wrong) {
+		err = wrong // whatever the handler made of it
+	}
+	x.answer(x.ctx, answer, err)
+	if x.arriving != nil && !x.arriving.ended && err == nil && x.r.ProtoMajor == 1 {
+		drain(http.NewResponseController(x.w), x.r.Body)
 	}
 }
 
@@ -622,6 +653,10 @@ func (x *exchange) answer(ctx context.Context, answer Message, err error) {
 	call := x.route.Call
 	if !x.route.Answers {
 		x.mount.deliver(x.w, x.r, cmp.Or(call.Status, http.StatusNoContent), nil)
+		return
+	}
+	if raw := call.AnswerTravel.raw(); raw != nil {
+		x.rawAnswer(ctx, raw, answer)
 		return
 	}
 	status := cmp.Or(call.Status, http.StatusOK)
@@ -770,6 +805,9 @@ func (x *exchange) request() (Message, bool) {
 		body = travel.NewBody()
 	}
 	if body != nil && !x.readBody(body) {
+		return nil, false
+	}
+	if raw := travel.raw(); raw != nil && !x.rawRequest(raw, request) {
 		return nil, false
 	}
 	var violations []wire.Violation

@@ -21,6 +21,7 @@ type Travel struct {
 	NewBody func() wire.Message                // what is left for the body; nil where there is none
 	BodyOf  func(whole Message) wire.Message   // takes that out of a message
 	Place   func(whole Message, p *Parameters) // puts the rest where it travels
+	Raw     *Raw                               // the body, where that is one field as it is; or nil
 	// Take fills a message from a body and from what came outside of it.
 	Take func(whole Message, body wire.Message, a *Arguments)
 }

@@ -187,6 +187,8 @@ var commonErrors = []ErrorPage{
 	{"not-acceptable", 406, "Accept names neither application/cbor nor application/json."},
 	{"too-large", 413, "The request is larger than this server takes, or has more items."},
 	{"unsupported-form", 415, "The body is neither application/cbor nor application/json, or is encoded."},
+	{"range-not-satisfiable", 416, "The range that was asked for is not a part of the body; Content-Range says how long " +
+		"that is."},
 	{"internal", 500, "The server failed. Its log says why."},
 	{"not-implemented", 501, "The call is defined, but this server does not implement it."},
 	{"overloaded", 503, "The server has too much to do; Retry-After says when to try again."},

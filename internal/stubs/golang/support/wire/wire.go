@@ -82,7 +82,9 @@ func (e *InvalidRequest) Error() string {
 }
 
 // Validate returns an *InvalidRequest with all violations of m, or nil.
-func Validate(m Message) error {
+func Validate(m interface {
+	AppendViolations(list []Violation, path string) []Violation
+}) error {
 	return InvalidOf(m.AppendViolations(nil, ""))
 }
 
@@ -310,7 +312,11 @@ func (w *Writer) Hides() bool { return w.hides }
 
 // Text writes m for people and logs: as JSON, without what is secret, unlisted
 // fields as their count.
-func Text(m Message) string { return string(m.AppendJSON(nil, &Writer{hides: true})) }
+func Text(m interface {
+	AppendJSON(b []byte, w *Writer) []byte
+}) string {
+	return string(m.AppendJSON(nil, &Writer{hides: true}))
+}
 
 // Secret is the placeholder of a secret in texts for people and logs.
 const Secret = "(secret)"
