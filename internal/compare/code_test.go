@@ -100,6 +100,20 @@ message Spare {
   #1 note text?
 }
 
+message Upload {
+  #1 label text? in query
+  #2 photo bytes in body "image/*"
+}
+
+message Letter {
+  #1 label text? in query
+  #2 image bytes
+}
+
+message Slip {
+  #1 label text? in query
+}
+
 error Full 409 {
   #1 left int32
 }
@@ -111,12 +125,25 @@ service Bookings {
     safe
   call load(stream Money) -> Other
   call watch(Other) -> stream Money
+  call upload(Upload) -> ()
+    http POST "/upload"
+  call write(Letter) -> ()
+    http POST "/write"
+  call slip(Slip) -> ()
+    http POST "/slip"
 }
 `
 
 // codeChanges are one change for each kind of change, and some that go together.
 var codeChanges = []struct{ old, new string }{
 	{"#1 hundredths int64", "#1 hundredths int64 #2 currency text?"},
+	{`#2 photo bytes in body "image/*"`, "#2 photo bytes"},
+	{`#2 photo bytes in body "image/*"`, `#2 photo bytes in body "*/*"`},
+	{`#2 photo bytes in body "image/*"`, `#2 photo Blob in body "image/*"`},
+	{`#2 photo bytes in body "image/*"`, `#2 photo bytes where length 1..9 in body "image/*"`},
+	{"#2 image bytes", `#2 image bytes in body "image/*"`},
+	{"message Slip {", `message Slip { #2 roll bytes in body "*/*"`},
+	{"message Slip {", `message Slip { #2 tag text? in header "Tag"`},
 	{"#1 hundredths int64", "#1 hundredths int64 #2 currency text = \"SKD\""},
 	{"#1 hundredths int64", "#1 hundredths int64 #2 currency text"},
 	{"#4 email  text?", ""},
@@ -475,6 +502,9 @@ func goProgram(defs *schema.Definitions, root, who string) string {
 						golang.FieldName(f))
 				}
 			}
+			if msg.Raw() == nil {
+				b.WriteString("\t_, _ = m.MarshalJSON()\n")
+			}
 			b.WriteString("}\n")
 			if msg.IsError() {
 				fmt.Fprintf(&b, "var _ error = &harbour.%s{}\n", msg.Name)
@@ -637,7 +667,8 @@ func tsNames(m *schema.Module) (types, values []string) {
 // tsWire imports the types of the support files that a body names.
 func tsWire(body string) string {
 	var used []string
-	for _, name := range []string{"Uuid", "Instant", "Decimal", "Duration", "CalendarDate", "Any"} {
+	for _, name := range []string{"Uuid", "Instant", "Decimal", "Duration", "CalendarDate", "Any",
+		"Body"} {
 		if regexp.MustCompile(`\b` + name + `\b`).MatchString(body) {
 			used = append(used, name)
 		}
@@ -682,6 +713,14 @@ func tsProof(defs *schema.Definitions, lines []string) string {
 	return head + "export {};\n" + body + "\n"
 }
 
+// orBody is the type of a field, or that of what is the body as it is.
+func orBody(t string, f *schema.Field) string {
+	if f.IsRaw() {
+		return "Body"
+	}
+	return t
+}
+
 // mayLack is the type of a field as it is read.
 func mayLack(t string, f *schema.Field, or string) string {
 	if f.Presence == schema.Optional {
@@ -722,7 +761,8 @@ func tsProgram(defs *schema.Definitions, who string) string {
 		var all, required []string
 		for _, f := range msg.Fields {
 			name := typescript.FieldName(f)
-			fmt.Fprintf(&b, "  const v%d: %s = m.%s;\n", f.Number, mayLack(typescript.TypeName(f.Type), f, " | undefined"), name)
+			read := mayLack(orBody(typescript.TypeName(f.Type), f), f, " | undefined")
+			fmt.Fprintf(&b, "  const v%d: %s = m.%s;\n", f.Number, read, name)
 			all = append(all, fmt.Sprintf("%s: v%d", name, f.Number))
 			if f.Presence == schema.Required {
 				required = append(required, fmt.Sprintf("%s: v%d", name, f.Number))
@@ -730,6 +770,9 @@ func tsProgram(defs *schema.Definitions, who string) string {
 		}
 		for _, fields := range [][]string{all, required} {
 			fmt.Fprintf(&b, "  %s.make({ %s });\n", typescript.ToolsName(&msg.Decl), strings.Join(fields, ", "))
+		}
+		if msg.Raw() == nil {
+			fmt.Fprintf(&b, "  %s.toJson(m);\n", typescript.ToolsName(&msg.Decl))
 		}
 		b.WriteString("}\n")
 	}
@@ -888,7 +931,7 @@ func pyProof(defs *schema.Definitions, root string, lines []string) string {
 	body := strings.NewReplacer("from … import", "from "+root+".skerry.harbour import", "import …",
 		"import "+root+".").Replace(strings.Join(lines, "\n"))
 	head := pyHead + fmt.Sprintf("from collections.abc import AsyncIterator\nfrom %s.faithful.server import Context, "+
-		"Elements\nfrom %s.faithful.wire import Any, Duration, Instant\n", root, root)
+		"Elements\nfrom %s.faithful.wire import Any, Body, Duration, Instant\n", root, root)
 	if !strings.HasPrefix(body, "from") && !strings.HasPrefix(body, "import") {
 		for _, name := range pyNames(defs.Modules[0]) {
 			if regexp.MustCompile(`\b` + name + `\b`).MatchString(body) {
@@ -907,7 +950,7 @@ func pyProgram(defs *schema.Definitions, root, who string) string {
 	}
 	var b strings.Builder
 	fmt.Fprintf(&b, "%sfrom collections.abc import AsyncIterator\nfrom %s.faithful.server import Context, "+
-		"Elements\nfrom %s.faithful.wire import Any, Duration, Instant\nfrom %s.skerry.harbour import %s\n\n", pyHead, root,
+		"Elements\nfrom %s.faithful.wire import Any, Body, Duration, Instant\nfrom %s.skerry.harbour import %s\n\n", pyHead, root,
 		root, root, strings.Join(pyTypeNames(m), ", "))
 	for _, c := range m.Consts {
 		fmt.Fprintf(&b, "use_%s: %s = %s\n", c.Name, python.TypeName(c.Type), c.Name)
@@ -937,7 +980,7 @@ func pyProgram(defs *schema.Definitions, root, who string) string {
 		var all, required []string
 		for _, f := range msg.Fields {
 			name := python.FieldName(f)
-			fmt.Fprintf(&b, "    v%d: %s = m.%s\n", f.Number, mayLack(python.TypeName(f.Type), f, " | None"), name)
+			fmt.Fprintf(&b, "    v%d: %s = m.%s\n", f.Number, mayLack(orBody(python.TypeName(f.Type), f), f, " | None"), name)
 			all = append(all, fmt.Sprintf("%s=v%d", name, f.Number))
 			if f.Presence == schema.Required {
 				required = append(required, fmt.Sprintf("%s=v%d", name, f.Number))
@@ -945,6 +988,9 @@ func pyProgram(defs *schema.Definitions, root, who string) string {
 		}
 		for _, fields := range [][]string{all, required} {
 			fmt.Fprintf(&b, "    %s(%s)\n", msg.Name, strings.Join(fields, ", "))
+		}
+		if msg.Raw() == nil {
+			b.WriteString("    m.to_json()\n")
 		}
 	}
 	return b.String()

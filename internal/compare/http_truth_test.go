@@ -122,6 +122,11 @@ func drawAnswerField(t *rapid.T, number int) talkField {
 	return f
 }
 
+func drawRaw(t *rapid.T, number int) talkField {
+	return talkField{number: number, name: "photo", typ: "bytes", bounds: drawBounds(t, "bytes"),
+		marker: fmt.Sprintf(" in body %q", pick(t, "media", "image/*", "image/png", "*/*", "text/plain"))}
+}
+
 func drawAnswerMarker(t *rapid.T) string {
 	return pick(t, "place", "", "", ` in header "Word"`, ` in header "word"`, ` in header "Level"`, " in cookie",
 		` in cookie "q"`, ` in header "ETag"`, ` in header "Location"`)
@@ -138,6 +143,12 @@ func drawCall(t *rapid.T, name string) talkCall {
 		request: "R", answer: pick(t, "answer", "A", "A", "A", "()", "stream Answer")}
 	c.path = pick(t, "path", "", "/ask", "/ask/{id}", "/ask/{id}/more", "/tell/{id}", "/ask/latest")
 	c.status = pick(t, "status", "", "", " 201", " 202", " 204", " 303")
+	if rapid.IntRange(0, 3).Draw(t, "raw") == 0 {
+		c.fields = append(c.fields, drawRaw(t, 8))
+	}
+	if rapid.IntRange(0, 3).Draw(t, "raw answer") == 0 {
+		c.answers = append(c.answers, drawRaw(t, 8))
+	}
 	for n := range rapid.IntRange(0, 3).Draw(t, "of the answer") {
 		c.answers = append(c.answers, drawAnswerField(t, n+1))
 	}
@@ -183,7 +194,7 @@ func drawTalk(t *rapid.T) talk {
 func changeTalk(t *rapid.T, m talk) talk {
 	m = m.clone()
 	c := &m.calls[rapid.IntRange(0, len(m.calls)-1).Draw(t, "call")]
-	switch rapid.IntRange(0, 19).Draw(t, "change") {
+	switch rapid.IntRange(0, 21).Draw(t, "change") {
 	case 0:
 		c.method = pick(t, "method", "GET", "POST", "PUT", "DELETE")
 	case 1:
@@ -206,6 +217,10 @@ func changeTalk(t *rapid.T, m talk) talk {
 		}
 	case 9:
 		c.fields = append(c.fields, drawPlacedField(t, 9))
+	case 20:
+		c.fields = append(c.fields, drawRaw(t, 8))
+	case 21:
+		c.answers = append(c.answers, drawRaw(t, 8))
 	case 10:
 		c.answers = append(c.answers, drawAnswerField(t, 9))
 	case 11, 12, 13, 14:
@@ -222,6 +237,19 @@ func changeFields(t *rapid.T, fields []talkField, marker func(*rapid.T) string) 
 		return fields
 	}
 	f := &fields[rapid.IntRange(0, len(fields)-1).Draw(t, "field")]
+	if strings.HasPrefix(f.marker, " in body") {
+		switch raw := drawRaw(t, f.number); rapid.IntRange(0, 4).Draw(t, "of the raw body") {
+		case 0:
+			f.bounds = raw.bounds
+		case 1:
+			f.marker = ""
+		case 2:
+			return slices.DeleteFunc(fields, func(g talkField) bool { return g == *f })
+		default:
+			f.marker = raw.marker
+		}
+		return fields
+	}
 	switch rapid.IntRange(0, 5).Draw(t, "of the field") {
 	case 0:
 		f.typ = drawPlacedType(t)
@@ -379,6 +407,8 @@ func send(server *remote.Counterpart, o oracle, client, served *schema.Call, req
 		return fmt.Sprint(sent, " is answered ", met.Status, ", which is not understood: ", met.Err)
 	case client.RequestStream && !client.ResponseStream && client.Response != nil && met.Status == http.StatusNoContent:
 		return sent + " is answered with nothing"
+	case conversation.Raw(served) != nil && conversation.Raw(client) == nil:
+		return sent + ": its body is taken for a raw one"
 	case request == nil || met.Request == nil:
 		return ""
 	}
@@ -424,6 +454,8 @@ func give(server *remote.Counterpart, o oracle, client, served *schema.Call, ans
 	switch {
 	case err != nil:
 		return "" // what can't be given breaks nothing
+	case conversation.AnswerRaw(client) != nil && conversation.AnswerRaw(served) == nil:
+		return fmt.Sprintf("the answer %s is taken for a raw one", text)
 	case met.Err != nil:
 		return fmt.Sprintf("the answer %d %v of %s is not understood: %v", met.Status, met.Header, text, met.Err)
 	case answer == nil || met.Answer == nil:

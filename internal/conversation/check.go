@@ -127,9 +127,18 @@ func (c *checker) raw(call *schema.Call) {
 		c.report(f.Place, "placement", fmt.Sprintf("%q is the body, and %s has none", f.Name, call.HTTP.Method),
 			"take POST, PUT or PATCH", note)
 	}
+	if f := Raw(call); f != nil && !c.mixed[f.Message] && call.ResponseStream {
+		c.report(f.Place, "placement",
+			fmt.Sprintf("%q is the body as it is, and %q answers with a stream", f.Name, call.Name),
+			"let one call take the body, and another one answer with the stream", note)
+	}
 	f := AnswerRaw(call)
 	if f == nil || c.mixed[f.Message] {
 		return
+	}
+	if call.RequestStream {
+		c.report(f.Place, "placement", fmt.Sprintf("%q is the body as it is, and %q takes a stream", f.Name, call.Name),
+			"let one call take the stream, and another one answer with the body", note)
 	}
 	for _, p := range AnswerPlaces(call) {
 		if p.Place == InBody && p.Field.Type.Kind != schema.KindInvalid {
@@ -154,7 +163,8 @@ func (c *checker) rawFields(m *schema.Message) {
 			c.report(f.Place, "placement", fmt.Sprintf("%q is %s, and what is in the body as it is are bytes", f.Name,
 				f.Type.Described()), "write: "+f.Name+" bytes in body \""+f.In.Name+"\"")
 		case f.Presence != schema.Required:
-			c.report(f.Place, "placement", fmt.Sprintf("%q may be absent, and there is always a body, even if it is empty", f.Name),
+			c.report(f.Place, "placement",
+				fmt.Sprintf("%q may be absent, and there is always a body, even if it is empty", f.Name),
 				"make the field required")
 		case !isMediaPattern(f.In.Name):
 			c.report(f.Place, "media-type", fmt.Sprintf("%q is not a media type", f.In.Name),

@@ -190,6 +190,21 @@ func SampleType(pattern string) string {
 	return strings.Replace(pattern, "*", "x-sample", 1)
 }
 
+// TypeBeyond is a media type that one pattern allows and another one does not; "" where there
+// is none.
+func TypeBeyond(pattern, other string) string {
+	if Takes(other, pattern) {
+		return ""
+	}
+	for _, sample := range []string{SampleType(pattern), strings.Replace(pattern, "*", "x-other", 1),
+		"application/x-other", "text/x-other"} {
+		if Takes(pattern, sample) && !Takes(other, sample) {
+			return sample
+		}
+	}
+	return ""
+}
+
 // marked is where the mark of a field places it.
 func marked(f *schema.Field) Placed {
 	if f.IsRaw() {

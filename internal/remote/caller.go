@@ -2,6 +2,7 @@ package remote
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -31,8 +32,9 @@ type Options struct {
 	Limit       int64             // of an answer in bytes; 0 for 64 MiB
 	Tries       int               // of calls that are safe or idempotent; 0 for 1
 	Transport   http.RoundTripper // nil for that of net/http
-	Raw         *web.Body         // the body of a request that has one as it is, instead of the request's field; may be nil
+	Raw         *web.Body         // a raw body, instead of the request's field for it; may be nil
 	RawFile     string            // where it comes from, for people
+	RawType     string            // the media type of a body that is made of a field; "" is any that is allowed
 }
 
 // Caller calls one call of a server.
@@ -285,7 +287,7 @@ func (k *Caller) rawBody(f *schema.Field, out *outgoing) error {
 	if err != nil {
 		return err
 	}
-	out.raw = wire.NewBody(conversation.SampleType(f.In.Name), v.([]byte))
+	out.raw = wire.NewBody(cmp.Or(k.options.RawType, conversation.SampleType(f.In.Name)), v.([]byte))
 	return nil
 }
 

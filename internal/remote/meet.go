@@ -22,6 +22,8 @@ import (
 // Counterpart is a server of some definitions in memory, for clients of others: what a
 // request of theirs meets with is seen, not guessed. It answers as a Mock does.
 type Counterpart struct {
+	MediaType string // of raw bodies that are sent; "" is any that is allowed
+
 	mock *Mock
 
 	mu   sync.Mutex
@@ -152,10 +154,12 @@ func (s *Counterpart) MeetAnswer(
 		given = s.serve(r)
 		return given
 	}, binary)
-	if text, err := textOf(request); err != nil {
+	text, err := textOf(request)
+	if err != nil {
 		return nil, err
-	} else if got, err := own.once(ctx, text); errors.Join(err, got.whole(server)) != nil && given == nil || given == nil || given.StatusCode >= 400 {
-		return nil, fmt.Errorf("the answer can't be given: %w", err)
+	}
+	if own, err := own.once(ctx, text); given == nil || given.StatusCode >= 400 {
+		return nil, fmt.Errorf("the answer can't be given: %w", errors.Join(err, own.whole(server)))
 	}
 	status, header, body := given.StatusCode, given.Header, s.body
 	sent := false
@@ -163,8 +167,7 @@ func (s *Counterpart) MeetAnswer(
 		sent = true
 		return answerTo(r, status, header, body)
 	}, binary)
-	text, err := textOf(asked)
-	if err != nil {
+	if text, err = textOf(asked); err != nil {
 		return nil, err
 	}
 	got, err := other.once(ctx, text)
@@ -192,7 +195,7 @@ func (k *Caller) once(ctx context.Context, request []byte) (*Answer, error) {
 
 // caller is a client of a call whose requests go to a function.
 func (s *Counterpart) caller(c *schema.Call, answer func(*http.Request) *http.Response, binary bool) *Caller {
-	k := NewCaller(c, Options{Base: "http://counterpart.invalid", Binary: binary, Unchecked: true,
+	k := NewCaller(c, Options{Base: "http://counterpart.invalid", Binary: binary, Unchecked: true, RawType: s.MediaType,
 		Credentials: standIns(slices.Concat(c.Needs...))})
 	k.intake = func(r *http.Request, _ func(*http.Request) (*http.Response, error)) (*http.Response, error) {
 		return answer(r), nil

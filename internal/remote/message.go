@@ -190,7 +190,8 @@ func travelOf(whole *schema.Message, places []conversation.Placed, rest *schema.
 // boundsOf is what the definitions say of a raw body.
 func boundsOf(f *schema.Field) *wire.RawBounds {
 	low, high := conversation.RawLength(f)
-	return &wire.RawBounds{MediaType: f.In.Name, Low: int64(min(low, math.MaxInt64)), High: int64(min(high, math.MaxInt64))}
+	octets := func(n uint64) int64 { return int64(min(n, math.MaxInt64)) }
+	return &wire.RawBounds{MediaType: f.In.Name, Low: octets(low), High: octets(high)}
 }
 
 func placedOf(places []conversation.Placed) (list []web.Placed) {

@@ -180,6 +180,9 @@ func Sendable(c *schema.Call, answer *value.Message) *value.Message {
 func repeated(request, answer *schema.Message) map[int]int {
 	var pairs map[int]int
 	for _, f := range answer.Fields {
+		if f.In != nil {
+			continue // what can be there depends on more than its type
+		}
 		if asked := request.ByName(f.Name); asked != nil && asked.Type.String() == f.Type.String() {
 			if pairs == nil {
 				pairs = map[int]int{}

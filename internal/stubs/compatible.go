@@ -43,6 +43,17 @@ func CredentialMoved(c *change.Change) (verdict.Verdict, []string, string) {
 		"asks for any more: it is %s now", c.New)
 }
 
+// RawMoved is a rule of a field that became the body as it is, or is that no longer: its type
+// and what its message can do are other ones then.
+func RawMoved(lines func(*change.Change) []string) CodeRule {
+	return When(func(c *change.Change) bool { return c.Field.Old.IsRaw() != c.Field.New.IsRaw() }, lines)
+}
+
+// RawAdded tells a field that is added and is the body as it is: its message has no codec then.
+func RawAdded(c *change.Change) bool {
+	return c.Field.New.IsRaw() && len(c.Field.New.Message.Fields) > 0
+}
+
 // DefaultMoved tells of programs that leave out a field whose default is another one.
 func DefaultMoved(c *change.Change) (verdict.Verdict, []string, string) {
 	return verdict.Altering, nil, fmt.Sprintf("code that leaves it out compiles, and means %s instead of %s", c.New, c.Old)

@@ -5,12 +5,14 @@ The reader of a stream is slow at first.
 
 from __future__ import annotations
 
+import itertools
 import resource
 import sys
 import time
 from collections.abc import Iterator
 
-from gen.skerry.matrix import CountRequest, PierClient, Tick
+from gen.faithful.wire import Body
+from gen.skerry.matrix import CountRequest, Crate, CrateRequest, PierClient, Tick
 
 
 def ticks(count: int, size: int) -> Iterator[Tick]:
@@ -29,6 +31,11 @@ def main() -> None:
                 if tick.n == 0:
                     time.sleep(1)
                 seen += 1
+    elif call == "stow":
+        blocks = itertools.repeat(bytes(size), count)
+        seen = client.stow(Crate(load=Body(blocks, size=count * size))).total // size
+    elif call == "unload":
+        seen = sum(len(chunk) for chunk in client.unload(CrateRequest(size=count * size)).load) // size
     else:
         seen = client.sum(ticks(count, size)).total
     assert seen == count, seen

@@ -15,6 +15,8 @@ from gen.skerry.matrix import (
     BerthAnswer,
     BerthRequest,
     CountRequest,
+    Crate,
+    CrateRequest,
     EchoAnswer,
     EchoRequest,
     Ended,
@@ -37,8 +39,15 @@ from gen.skerry.matrix import (
     StampRequest,
     Tick,
     Total,
+    Unloaded,
     serve_pier,
 )
+
+
+async def zeros(size: int) -> AsyncIterator[bytes]:
+    block = bytes(65536)
+    for at in range(0, size, 65536):
+        yield block[: size - at] if size - at < 65536 else block
 
 
 def octets(size: int, fails: int | None) -> Iterator[bytes]:
@@ -120,6 +129,15 @@ class Server(Pier):
     async def photo(self, request: PhotoRequest, context: Context) -> Photo:
         body = Body(octets(request.size, request.fails), "image/x-made", request.size if request.known else None)
         return Photo(photo=body, name=request.name, tag=f'"{request.name}"')
+
+    async def stow(self, request: Crate, context: Context) -> Total:
+        total = 0
+        async for chunk in request.load:
+            total += len(chunk)
+        return Total(total=total)
+
+    async def unload(self, request: CrateRequest, context: Context) -> Unloaded:
+        return Unloaded(load=Body(zeros(request.size), size=request.size))
 
     async def back(self, request: Scanned, context: Context) -> Back:
         return Back(roll=Body(request.roll, request.roll.media_type))

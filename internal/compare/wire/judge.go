@@ -87,6 +87,9 @@ func (j *Judge) answers(encoding string) {
 	for _, newReads := range j.directions(verdict.Answer) {
 		walk := j.walker(crossing{newReads, encoding, encoding, verdict.Answer})
 		for _, c := range j.Calls {
+			if conversation.AnswerRaw(c.Old) != nil || conversation.AnswerRaw(c.New) != nil {
+				continue // which is judged as a whole
+			}
 			old, oldPlaced := answerBody(c.Old)
 			new, newPlaced := answerBody(c.New)
 			if oldPlaced || newPlaced {

@@ -29,6 +29,15 @@ func (j *Judge) meetAbout(m meeting, request *value.Message, about *schema.Field
 	return j.exchange(m, request, 0, about, false)
 }
 
+// meetAs is meet with a raw body of a media type.
+func (j *Judge) meetAs(m meeting, mediaType string) *verdict.Proof {
+	if server := j.counterpart(m.served); server != nil {
+		server.MediaType = mediaType
+		defer func() { server.MediaType = "" }()
+	}
+	return j.meet(m, nil)
+}
+
 // meetWith is meet with the credentials of one alternative.
 func (j *Judge) meetWith(m meeting, request *value.Message, alternative int) *verdict.Proof {
 	return j.exchange(m, request, alternative, nil, false)
@@ -144,6 +153,9 @@ func (j *Judge) cameOf(m meeting, sent *value.Message, met *remote.Met, about *s
 		return fmt.Sprintf("answers %s %s with %d, and opens no WebSocket", met.Method, met.Target, met.Status)
 	case met.Served != "" && (m.server == nil || met.Served != m.server.FullName()):
 		return fmt.Sprintf("takes %s %s for %q", met.Method, met.Target, met.Served)
+	}
+	if m.server != nil && conversation.Raw(m.server) != nil && conversation.Raw(m.client) == nil {
+		return fmt.Sprintf("takes the body of %s %s for %q", met.Method, met.Target, conversation.Raw(m.server).Name)
 	}
 	if sent != nil && met.Request != nil && m.server != nil {
 		if d := j.requestDiffers(m, sent, met.Request); d.verdict == verdict.Breaking {
@@ -264,6 +276,8 @@ func (j *Judge) answered(m meeting, answer *value.Message, about *schema.Field, 
 		if errors.As(met.Err, &bad) {
 			w.Outcome = "does not understand that: " + bad.Err.Error()
 		}
+	case conversation.AnswerRaw(&client) != nil && conversation.AnswerRaw(m.server) == nil:
+		w.Outcome = fmt.Sprintf("takes it for %q", conversation.AnswerRaw(&client).Name)
 	case answer != nil && met.Answer != nil:
 		r := j.textReader(!m.newReads, verdict.Answer)
 		got := met.Answer

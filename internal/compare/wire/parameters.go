@@ -248,6 +248,13 @@ func (p *passage) onlySought(fr *schema.Field) {
 	}
 	f := p.changeOf(fr, change.FieldAdded, change.FieldGone)
 	where := p.sought[fr].String()
+	if p.sought[fr].Place == conversation.InRaw && p.answers {
+		if p.server.Response != nil && conversation.AnswerRaw(p.server) == nil {
+			p.tell(f, verdict.Breaking, fmt.Sprintf("%s answers with a message, and %s takes it for %q", p.writerName,
+				p.readerName, fr.Name), fr, nil)
+		}
+		return
+	}
 	if other := p.sentAs(fr); other != nil {
 		if seen := p.reader.lookText(spot{wt: other.Type, rt: fr.Type, wb: other.Bounds, rb: fr.Bounds},
 			p.sent[other]); seen.any() != nil {
@@ -276,6 +283,9 @@ func lacking(fr *schema.Field) bool {
 
 // onlySent judges a field that the server does not know: it is dropped.
 func (p *passage) onlySent(fw *schema.Field) {
+	if raw := p.sent[fw].Place == conversation.InRaw; raw && p.rawGone(fw) {
+		return
+	}
 	if p.sent[fw].Place == "body" || !p.byNew {
 		return
 	}
@@ -283,16 +293,50 @@ func (p *passage) onlySent(fw *schema.Field) {
 		p.writerName, fw.Name, p.sent[fw].String(), p.readerName))
 }
 
+// rawGone judges a raw body that its reader does not know: it is read as another body, unless
+// none is read.
+func (p *passage) rawGone(fw *schema.Field) bool {
+	f := p.changeOf(fw, change.FieldGone, change.FieldAdded)
+	inBody, _ := conversation.SplitAnswer(p.client)
+	switch {
+	case p.answers && inBody == nil:
+		return false
+	case !p.answers && (p.server.Request == nil || conversation.Raw(p.server) != nil || !conversation.HasBody(p.server)):
+		return false
+	}
+	p.tell(f, verdict.Breaking, fmt.Sprintf("%s sends %q as the body, and %s reads a message there", p.writerName, fw.Name,
+		p.readerName), nil, nil)
+	return true
+}
+
 // both judges a field that both know, and that at least one of them places.
 func (p *passage) both(fw, fr *schema.Field) {
 	a, b := p.sent[fw], p.sought[fr]
 	switch {
 	case a.Place == "body" && b.Place == "body":
+	case a.Place == conversation.InRaw && b.Place == conversation.InRaw:
+		p.media(fw, fr, a.Name, b.Name)
+		p.values(fw, fr)
 	case a.Place != b.Place || a.Place != "path" && !sameName(a, b):
 		p.moved(fw, fr, a, b)
 	default:
 		p.presence(fw, fr)
 		p.values(fw, fr)
+	}
+}
+
+// media judges the media types of a raw body.
+func (p *passage) media(fw, fr *schema.Field, sent, sought string) {
+	beyond := conversation.TypeBeyond(sent, sought)
+	f := p.fieldChange(fw, change.FieldPlace)
+	switch {
+	case beyond == "" || f == nil:
+	case p.answers:
+		p.alters(f, fmt.Sprintf("%s may send %q as %s, and %s expects %s; nobody checks that there", p.writerName, fw.Name,
+			beyond, p.readerName, sought))
+	default:
+		p.effect(f, verdict.Breaking, fmt.Sprintf("%s may send %q as %s, and %s takes %s", p.writerName, fw.Name, beyond,
+			p.readerName, sought), p.meetAs(p.meeting, beyond))
 	}
 }
 

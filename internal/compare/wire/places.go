@@ -20,6 +20,9 @@ func (j *Judge) requests(encoding string) {
 	for _, newReads := range j.directions(verdict.Request) {
 		walk := j.walker(crossing{newReads, encoding, encoding, verdict.Request})
 		for _, c := range j.Calls {
+			if conversation.Raw(c.Old) != nil || conversation.Raw(c.New) != nil {
+				continue // which is judged as a whole
+			}
 			old, oldPlaced := conversation.Split(c.Old)
 			new, newPlaced := conversation.Split(c.New)
 			if oldPlaced != nil || newPlaced != nil {

@@ -37,16 +37,19 @@ var userRules = map[change.Kind]stubs.CodeRule{
 		return verdict.Breaking, append(alternativeLines(f), fmt.Sprintf("var v %s = m.Value", TypeName(o.Type)),
 			fmt.Sprintf("// m.Value is %s now", TypeName(n.Type))), ""
 	},
-	change.ModuleGone:    stubs.Always(useLines),
-	change.MessageGone:   stubs.Always(useLines),
-	change.ErrorGone:     stubs.Always(useLines),
-	change.EnumGone:      stubs.Always(useLines),
-	change.ConstGone:     stubs.Always(useLines),
-	change.ConstChanged:  constRule,
-	change.FieldAdded:    fieldAddedRule,
-	change.FieldGone:     stubs.Always(fieldLines),
-	change.FieldRenamed:  stubs.When(fieldRenamed, fieldLines),
-	change.FieldType:     fieldTypeRule,
+	change.ModuleGone:   stubs.Always(useLines),
+	change.MessageGone:  stubs.Always(useLines),
+	change.ErrorGone:    stubs.Always(useLines),
+	change.EnumGone:     stubs.Always(useLines),
+	change.ConstGone:    stubs.Always(useLines),
+	change.ConstChanged: constRule,
+	change.FieldAdded:   fieldAddedRule,
+	change.FieldGone:    stubs.Always(fieldLines),
+	change.FieldRenamed: stubs.When(fieldRenamed, fieldLines),
+	change.FieldType:    fieldTypeRule,
+	change.FieldPlace: stubs.RawMoved(func(f *change.Change) []string {
+		return typedLines(f.Field.Old, f.Field.New)
+	}),
 	change.FieldPresence: presenceRule,
 	change.FieldDefault:  stubs.DefaultMoved,
 	change.MemberGone:    stubs.Always(memberLines),
@@ -198,7 +201,11 @@ func constRule(f *change.Change) (verdict.Verdict, []string, string) {
 
 func fieldAddedRule(f *change.Change) (verdict.Verdict, []string, string) {
 	n := f.Field.New
-	if n.Presence != schema.Required {
+	switch {
+	case stubs.RawAdded(f):
+		return verdict.Breaking, []string{fmt.Sprintf("var m %s", qualified(&n.Message.Decl)),
+			"_, _ = m.MarshalJSON()", fmt.Sprintf("// m.%s is a body that is sent as it is", FieldName(n))}, ""
+	case n.Presence != schema.Required:
 		return verdict.Compatible, nil, ""
 	}
 	return verdict.Altering, nil, fmt.Sprintf("code compiles, and writes %s as its zero value until it is set",
@@ -212,7 +219,7 @@ func fieldLines(f *change.Change) []string {
 
 func fieldTypeRule(f *change.Change) (verdict.Verdict, []string, string) {
 	o, n := f.Field.Old, f.Field.New
-	if sameType(o.Type, n.Type) && sameFieldType(o, n) {
+	if o.IsRaw() && n.IsRaw() || sameType(o.Type, n.Type) && sameFieldType(o, n) {
 		return verdict.Compatible, nil, ""
 	}
 	return verdict.Breaking, typedLines(o, n), ""

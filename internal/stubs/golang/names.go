@@ -166,6 +166,9 @@ func spell(t *schema.Type, name func(*schema.Decl) string, use func(packageName 
 
 // FieldTypeName is TypeName for a field: a pointer where it may be absent.
 func FieldTypeName(f *schema.Field) string {
+	if f.IsRaw() {
+		return "wire.Body"
+	}
 	if f.Presence == schema.Required || nilable(f.Type) {
 		return TypeName(f.Type)
 	}

@@ -49,9 +49,10 @@ var userRules = map[change.Kind]stubs.CodeRule{
 	},
 	change.FieldGone:    stubs.Always(fieldLines),
 	change.FieldRenamed: stubs.When(fieldRenamed, fieldLines),
+	change.FieldPlace:   stubs.RawMoved(func(f *change.Change) []string { return typedLines(f.Field.Old, f.Field.New) }),
 	change.FieldType: func(f *change.Change) (verdict.Verdict, []string, string) {
 		o, n := f.Field.Old, f.Field.New
-		if TypeName(o.Type) == TypeName(n.Type) {
+		if o.IsRaw() && n.IsRaw() || TypeName(o.Type) == TypeName(n.Type) {
 			return verdict.Compatible, nil, ""
 		}
 		return verdict.Breaking, typedLines(o, n), ""
@@ -126,6 +127,9 @@ func constRule(f *change.Change) (verdict.Verdict, []string, string) {
 }
 
 func readType(f *schema.Field) string {
+	if f.IsRaw() {
+		return "Body"
+	}
 	t := TypeName(f.Type)
 	if f.Presence == schema.Optional {
 		t += " | None"

@@ -59,9 +59,12 @@ var userRules = map[change.Kind]stubs.CodeRule{
 	},
 	change.FieldGone:    stubs.Always(fieldLines),
 	change.FieldRenamed: stubs.When(fieldRenamed, fieldLines),
+	change.FieldPlace: stubs.RawMoved(func(f *change.Change) []string {
+		return readLines(f.Field.Old, f.Field.New)
+	}),
 	change.FieldType: func(f *change.Change) (verdict.Verdict, []string, string) {
 		o, n := f.Field.Old, f.Field.New
-		if Shape(o.Type) == Shape(n.Type) {
+		if o.IsRaw() && n.IsRaw() || Shape(o.Type) == Shape(n.Type) {
 			return verdict.Compatible, nil, ""
 		}
 		if n.Type.Named != nil && TypeName(n.Type.Named.Bare()) == TypeName(o.Type) {
@@ -73,16 +76,21 @@ var userRules = map[change.Kind]stubs.CodeRule{
 				fmt.Sprintf("// it takes %s now", TypeName(n.Type)),
 			}, ""
 		}
-		return verdict.Breaking, []string{
-			fmt.Sprintf("declare const m: %s;", o.Message.Name),
-			fmt.Sprintf("const v: %s = m.%s;", readType(o), FieldName(o)),
-			fmt.Sprintf("// m.%s is %s now", FieldName(n), readType(n)),
-		}, ""
+		return verdict.Breaking, readLines(o, n), ""
 	},
 	change.FieldPresence: presenceRule,
 	change.FieldDefault:  stubs.DefaultMoved,
 	change.MemberGone:    stubs.Always(memberLines),
 	change.MemberRenamed: stubs.Always(memberLines),
+}
+
+// readLines reads a field as it was.
+func readLines(o, n *schema.Field) []string {
+	return []string{
+		fmt.Sprintf("declare const m: %s;", o.Message.Name),
+		fmt.Sprintf("const v: %s = m.%s;", readType(o), FieldName(o)),
+		fmt.Sprintf("// m.%s is %s now", FieldName(n), readType(n)),
+	}
 }
 
 // callerRules are those for who calls.
@@ -167,6 +175,9 @@ func constRule(f *change.Change) (verdict.Verdict, []string, string) {
 
 func readType(f *schema.Field) string {
 	t := TypeName(f.Type)
+	if f.IsRaw() {
+		return "Body"
+	}
 	if f.Presence == schema.Optional {
 		t += " | undefined"
 	}

@@ -205,7 +205,9 @@ func (g *generator) rawTools(m *schema.Message) {
 		g.method(fmt.Sprintf("toText(m: %s): string", m.Name), func() { g.P("return %s.toText(%s, m);", wire, tools) })
 		g.P("")
 		g.doc("Every violation of the definitions, for which a server would refuse it.")
-		g.method(fmt.Sprintf("validate(m: %s): %s.Violation[]", m.Name, wire), func() { g.P("return %s.validate(%s, m);", wire, tools) })
+		g.method(fmt.Sprintf("validate(m: %s): %s.Violation[]", m.Name, wire), func() {
+			g.P("return %s.validate(%s, m);", wire, tools)
+		})
 		g.P("")
 		g.writeMethod(&rest, "Json")
 		g.P("")

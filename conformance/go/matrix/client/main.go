@@ -39,8 +39,8 @@ func main() {
 		name string
 		run  func(client *matrix.PierClient) error
 	}{
-		{"unary", unary}, {"bound", bound}, {"answer headers", answerHeaders}, {"raw bodies", rawBodies}, {"answer stream", answerStream},
-		{"request stream", requestStream}, {"both ways", bothWays},
+		{"unary", unary}, {"bound", bound}, {"answer headers", answerHeaders}, {"raw bodies", rawBodies},
+		{"answer stream", answerStream}, {"request stream", requestStream}, {"both ways", bothWays},
 		{"declared error", declaredError}, {"invalid request", invalidRequest}, {"late failure", lateFailure},
 		{"early answer", earlyAnswer}, {"early refusal", earlyRefusal},
 		{"cancellation", cancellation}, {"timeout", timeout}, {"missing credential", missingCredential}, {"retry", retry},
@@ -221,7 +221,8 @@ func rawBodies(client *matrix.PierClient) error {
 		return err
 	}
 	got, err := io.ReadAll(answer.Photo)
-	if err := errors.Join(err, same(got, made(1000)[990:]), same(status.Get("Content-Range"), "bytes 990-999/1000")); err != nil {
+	if err := errors.Join(err, same(got, made(1000)[990:]), same(status.Get("Content-Range"),
+		"bytes 990-999/1000")); err != nil {
 		return err
 	}
 	back, err := client.Back(ctx, &matrix.Scanned{Roll: wire.NewBody("", made(1000))})

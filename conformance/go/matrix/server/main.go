@@ -118,6 +118,13 @@ func (p *pier) calls() matrix.PierCalls {
 			}
 			return photo, nil
 		},
+		Stow: func(_ context.Context, r *matrix.Crate) (*matrix.Total, error) {
+			n, err := io.Copy(io.Discard, r.Load)
+			return &matrix.Total{Total: uint64(n)}, err
+		},
+		Unload: func(_ context.Context, r *matrix.CrateRequest) (*matrix.Unloaded, error) {
+			return &matrix.Unloaded{Load: web.Body{Reader: io.LimitReader(nothing{}, int64(r.Size)), Length: int64(r.Size)}}, nil
+		},
 		Back: func(_ context.Context, r *matrix.Scanned) (*matrix.Back, error) {
 			return &matrix.Back{Roll: web.Body{Reader: r.Roll, MediaType: r.Roll.MediaType}}, nil
 		},
@@ -185,6 +192,11 @@ func (p *pier) calls() matrix.PierCalls {
 		},
 	}
 }
+
+// nothing is as many zeros as somebody wants.
+type nothing struct{}
+
+func (nothing) Read(p []byte) (int, error) { clear(p); return len(p), nil }
 
 // octets is a photo that is made as it goes.
 type octets struct {

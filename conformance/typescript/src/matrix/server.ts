@@ -9,6 +9,14 @@ import { serveSockets } from "../gen/faithful/socket.js";
 import { Body } from "../gen/faithful/wire.js";
 import { type PierCalls, PierFull, type Tick, echoRequestTools, servePier } from "../gen/skerry/matrix/index.js";
 
+async function* zeros(size: number): AsyncGenerator<Uint8Array> {
+  const block = new Uint8Array(65_536);
+  for (let left = size; left > 0; left -= block.length) {
+    yield left < block.length ? block.subarray(0, left) : block;
+    await Promise.resolve();
+  }
+}
+
 /** A photo that is made as it goes. */
 async function* octets(size: number, fails: number | undefined): AsyncGenerator<Uint8Array> {
   for (let at = 0; at < size; ) {
@@ -95,6 +103,14 @@ const calls: PierCalls = {
     name,
     tag: `"${name}"`,
   }),
+  async stow({ load }) {
+    let total = 0;
+    for await (const chunk of load) {
+      total += chunk.length;
+    }
+    return { total: BigInt(total) };
+  },
+  unload: ({ size }) => ({ load: new Body(zeros(Number(size)), { size: Number(size) }) }),
   back: ({ roll }) => ({ roll: new Body(roll, { mediaType: roll.mediaType }) }),
   ping: (nothing) => nothing,
   leave: () => undefined,

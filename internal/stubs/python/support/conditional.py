@@ -47,7 +47,7 @@ class Caching:
 
 
 def caching_of(call: web.Call[Any, Any]) -> Caching:
-    vary = {"accept": "Accept"}
+    vary = {} if web.answer_raw_of(call) is not None else {"accept": "Accept"}
     needed = [c for every in call.needs for c in every]
     for c in needed:
         if c.kind != "query":

@@ -745,7 +745,8 @@ class _Exchange:
             else:
                 found, values = self.mount.find(self.scope["method"], path)
                 self._caching = caching = self.mount._caching[id(found.call)]
-                extra.append((b"vary", caching.vary))
+                if caching.vary:
+                    extra.append((b"vary", caching.vary))
                 self._expose(found.call, extra)
                 self._watch(found.call)
                 with self.mount._counted(self):

@@ -37,7 +37,7 @@ export interface Caching {
 }
 
 export function cachingOf(call: Call<unknown, unknown>): Caching {
-  const vary = new Map([["accept", "Accept"]]);
+  const vary = new Map(call.answerTravel?.raw === undefined ? [["accept", "Accept"]] : []);
   const add = (name: string): void => {
     if (name.toLowerCase() !== "if-match" && name.toLowerCase() !== "if-none-match" && !vary.has(name.toLowerCase())) {
       vary.set(name.toLowerCase(), name);

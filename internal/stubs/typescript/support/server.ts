@@ -402,7 +402,7 @@ class Server {
     if (watching !== undefined) {
       outgoing = watching.answered(outgoing);
     }
-    const vary = [headers["vary"], caching?.vary].filter((v) => v !== undefined).join(", ");
+    const vary = [headers["vary"], caching?.vary].filter((v) => v !== undefined && v !== "").join(", ");
     Object.assign(outgoing.headers, { ...given, ...outgoing.headers }, headers, vary === "" ? {} : { vary });
     if (caching !== undefined) {
       outgoing.headers["cache-control"] ??= outgoing.headers["etag"] === undefined ? caching.none : caching.checked;

@@ -79,8 +79,12 @@ func (r *RawBounds) Type(own string) string {
 func (r *RawBounds) Allows(mediaType string) bool {
 	mediaType, _, _ = strings.Cut(mediaType, ";")
 	mediaType = strings.ToLower(strings.TrimSpace(mediaType))
-	if kind, any := strings.CutSuffix(r.MediaType, "*"); any {
-		return r.MediaType == "*/*" && strings.Contains(mediaType, "/") || r.MediaType != "*/*" && strings.HasPrefix(mediaType, kind)
+	kind, several := strings.CutSuffix(r.MediaType, "*")
+	switch {
+	case r.MediaType == "*/*":
+		return strings.Contains(mediaType, "/")
+	case several:
+		return strings.HasPrefix(mediaType, kind)
 	}
 	return mediaType == r.MediaType
 }
