@@ -1,6 +1,8 @@
 package conformance
 
 import (
+	"bytes"
+	"compress/gzip"
 	"io"
 	"net/http"
 	"strings"
@@ -9,6 +11,17 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
+
+var gzipJSON = []string{"Content-Type: application/json", "Content-Encoding: gzip"}
+
+// zipped is a text in gzip.
+func zipped(text string) string {
+	var b bytes.Buffer
+	w := gzip.NewWriter(&b)
+	_, _ = w.Write([]byte(text)) // into memory
+	_ = w.Close()
+	return b.String()
+}
 
 // answerCase is a request, and what its answer says.
 type answerCase struct {
@@ -97,17 +110,45 @@ func answerCases(set string) []answerCase {
 			"must have 10 to 1000 bytes, not 9"},
 		{"upload with a bad name", "PUT /photos/" + strings.Repeat("n", 41), "\x01", []string{"Content-Type: image/png"}, 400,
 			nil, "/name"},
+		{"compressed", "GET /tales/long", "", []string{"Accept-Encoding: br, gzip;q=0.5"}, 200, map[string]string{
+			"Content-Encoding": "gzip", "Etag": `"long.json.gz"`, "Vary": "Accept, Cookie, How, Accept-Encoding"}, "\x1f\x8b"},
+		{"not compressed", "GET /tales/long", "", []string{"Accept-Encoding: identity"}, 200, map[string]string{
+			"Content-Encoding": "", "Etag": `"long.json"`, "Vary": "Accept, Cookie, How, Accept-Encoding"}, "longlong"},
+		{"not wanted compressed", "GET /tales/long", "", []string{"Accept-Encoding: gzip;q=0, *"}, 200,
+			map[string]string{"Content-Encoding": ""}, "longlong"},
+		{"any coding", "GET /tales/long", "", []string{"Accept-Encoding: *"}, 200,
+			map[string]string{"Content-Encoding": "gzip"}, ""},
+		{"compressed and known", "GET /tales/long", "", []string{"Accept-Encoding: gzip", `If-None-Match: "long.json.gz"`}, 304,
+			map[string]string{"Etag": `"long.json.gz"`}, ""},
+		{"known in another coding", "GET /tales/long", "", []string{"Accept-Encoding: identity",
+			`If-None-Match: "long.json.gz"`}, 200, nil, ""},
+		{"secret", "POST /skerry/matrix/pier/hush", `{"names":{},"text":"` + strings.Repeat("x", 2000) + `"}`,
+			[]string{"Content-Type: application/json", "Accept-Encoding: gzip"}, 200, map[string]string{"Content-Encoding": "",
+				"Vary": "Accept"}, "xxx"},
+		{"raw is not compressed", "GET /photos/n?size=5000", "", []string{"Accept-Encoding: gzip"}, 200,
+			map[string]string{"Content-Encoding": ""}, "\x00\x01\x02"},
+		{"compressed request", "POST /stamps", zipped(`{"to":"/a"}`), gzipJSON, 303, map[string]string{"Location": "/a"}, ""},
+		{"in two members", "POST /stamps", zipped(`{"to":`) + zipped(`"/a"}`), gzipJSON, 303,
+			map[string]string{"Location": "/a"}, ""},
+		{"with more behind it", "POST /stamps", zipped(`{"to":"/a"}`) + "more", gzipJSON, 400, nil, "gzip"},
+		{"cut", "POST /stamps", zipped(`{"to":"/a"}`)[:20], gzipJSON, 400, nil, "gzip"},
+		{"not gzip", "POST /stamps", `{"to":"/a"}`, gzipJSON, 400, nil, "gzip"},
+		{"a bomb", "POST /stamps", zipped(`{"to":"` + strings.Repeat("a", 10_000_000) + `"}`), gzipJSON, 413, nil, "too-large"},
+		{"another coding", "POST /stamps", "x", []string{"Content-Type: application/json", "Content-Encoding: br"}, 415,
+			map[string]string{"Accept-Encoding": "gzip"}, "br"},
 		{"nothing is kept", "GET /ping", "", nil, 200,
-			map[string]string{"Cache-Control": "no-store", "Vary": "Accept"}, "{}"},
+			map[string]string{"Cache-Control": "no-store", "Vary": "Accept, Accept-Encoding"}, "{}"},
 		{"nor of what needs a key", "POST /skerry/matrix/pier/guarded", "", nil, 401, map[string]string{
-			"Cache-Control": "private, no-store", "Vary": "Accept, Authorization, Desk-Key"}, "unauthenticated"},
+			"Cache-Control": "private, no-store", "Vary": "Accept, Authorization, Desk-Key, Accept-Encoding"},
+			"unauthenticated"},
 	}
 }
 
 // TestAnswersOutsideOfBodies asks every server with a tool that knows nothing of stubs, and
 // looks at what its answers say outside of their bodies.
 func TestAnswersOutsideOfBodies(t *testing.T) {
-	client := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	client := &http.Client{Transport: &http.Transport{DisableCompression: true},
+		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 	set := "; Path=/; Max-Age=3600; HttpOnly; Secure; SameSite=Strict"
 	for _, s := range sides(t) {
 		t.Run(s.language, func(t *testing.T) {

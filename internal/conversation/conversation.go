@@ -78,6 +78,31 @@ func methodHasBody(method string) bool { return method != "GET" && method != "DE
 // Bodiless tells calls whose request is a message, none of which travels in a body.
 func Bodiless(c *schema.Call) bool { return c.Request != nil && !c.RequestStream && !HasBody(c) }
 
+// Compressible tells calls whose answers may be compressed: those with one message in the body,
+// of which nothing is secret, and without cookies, since the length of what is compressed tells of
+// what is in it (RFC 9110, section 8.4).
+func Compressible(c *schema.Call) bool {
+	body, _ := SplitAnswer(c)
+	if body == nil || c.ResponseStream ||
+		slices.ContainsFunc(AnswerPlaces(c), func(p Placed) bool { return p.Place == InCookie }) {
+		return false
+	}
+	seen, secret := map[schema.Declaration]bool{}, false
+	(&schema.Type{Kind: schema.KindMessage, Message: c.Response}).Within(func(t *schema.Type) bool {
+		d := t.Declaration()
+		if d != nil && seen[d] {
+			return false
+		}
+		seen[d] = true
+		secret = secret || t.Named != nil && t.Named.Secret
+		if t.Kind == schema.KindMessage {
+			secret = secret || slices.ContainsFunc(t.Message.Fields, (*schema.Field).IsSecret)
+		}
+		return true
+	})
+	return !secret
+}
+
 // MediaType is what one side of a call travels as, in CBOR: a message, or a stream
 // (RFC 8742) of them.
 func MediaType(stream bool) string {

@@ -23,7 +23,8 @@ import (
 // declares, as messages.
 func callOf(c *schema.Call) *web.Call {
 	call := &web.Call{Name: c.FullName(), Method: conversation.Method(c), Path: conversation.Path(c), Safe: c.Safe,
-		Idempotent: c.Idempotent, RequestStream: c.RequestStream, AnswerStream: c.ResponseStream}
+		Idempotent: c.Idempotent, RequestStream: c.RequestStream, AnswerStream: c.ResponseStream,
+		Compressible: conversation.Compressible(c)}
 	if c.HTTP != nil {
 		call.Status = c.HTTP.Status
 	}

@@ -16,7 +16,7 @@ from uuid import UUID
 from gen.faithful.client import Cancellation, ClientOptions
 from gen.faithful.exchange import CallOptions
 from gen.faithful.trace import current_trace
-from gen.faithful.web import MissingCredential, NotModified, Problem, Trace, Unreachable
+from gen.faithful.web import BadAnswer, MissingCredential, NotModified, Problem, Trace, Unreachable
 from gen.faithful.wire import Body, Duration, Instant, InvalidRequest
 from gen.skerry.matrix import (
     BerthAnswer,
@@ -239,6 +239,23 @@ def raw_bodies() -> None:
     left.photo.close()
 
 
+def compression() -> None:
+    text = "Håkon " * 5000
+    for compressed in (True, False):
+        own = connect({"compression": compressed})
+        told: list[str | None] = []
+        options: CallOptions = {"answered": lambda _, headers: told.append(headers.get("content-encoding"))}  # noqa: B023
+        answer = own.echo(EchoRequest(text=text, names={}), options=options)
+        assert answer.request.text == text
+        # What is small, or secret, is not compressed.
+        own.echo(EchoRequest(names={}), options=options)
+        own.hush(EchoRequest(text=text, names={}), options=options)
+        assert told == ["gzip" if compressed else None, None, None], told
+    # Limits hold for what comes out.
+    with refused(BadAnswer):
+        connect({"compression": True, "answer_limit": 10_000}).echo(EchoRequest(text=text, names={}))
+
+
 def answer_stream() -> None:
     assert [tick.n for tick in client.count(CountRequest(count=5))] == [0, 1, 2, 3, 4]
     assert list(client.count(CountRequest(count=0))) == []
@@ -368,6 +385,7 @@ CASES: list[Callable[[], None]] = [
     bound,
     answer_headers,
     raw_bodies,
+    compression,
     answer_stream,
     request_stream,
     both_ways,

@@ -15,7 +15,7 @@ from uuid import UUID
 from gen.faithful.aio import AsyncClientOptions
 from gen.faithful.exchange import CallOptions
 from gen.faithful.trace import current_trace
-from gen.faithful.web import MissingCredential, NotModified, Problem, Trace, Unreachable
+from gen.faithful.web import BadAnswer, MissingCredential, NotModified, Problem, Trace, Unreachable
 from gen.faithful.wire import Body, Duration, Instant, InvalidRequest
 from gen.skerry.matrix import (
     AsyncPierClient,
@@ -228,6 +228,23 @@ async def raw_bodies() -> None:
     await left.photo.aclose()
 
 
+async def compression() -> None:
+    text = "Håkon " * 5000
+    for compressed in (True, False):
+        own = connect({"compression": compressed})
+        told: list[str | None] = []
+        options: CallOptions = {"answered": lambda _, headers: told.append(headers.get("content-encoding"))}  # noqa: B023
+        answer = await own.echo(EchoRequest(text=text, names={}), options=options)
+        assert answer.request.text == text
+        # What is small, or secret, is not compressed.
+        await own.echo(EchoRequest(names={}), options=options)
+        await own.hush(EchoRequest(text=text, names={}), options=options)
+        assert told == ["gzip" if compressed else None, None, None], told
+    # Limits hold for what comes out.
+    with refused(BadAnswer):
+        await connect({"compression": True, "answer_limit": 10_000}).echo(EchoRequest(text=text, names={}))
+
+
 async def answer_stream() -> None:
     assert [tick.n async for tick in client.count(CountRequest(count=5))] == [0, 1, 2, 3, 4]
     assert [tick async for tick in client.count(CountRequest(count=0))] == []
@@ -376,6 +393,7 @@ CASES: list[Callable[[], Awaitable[None]]] = [
     bound,
     answer_headers,
     raw_bodies,
+    compression,
     answer_stream,
     request_stream,
     both_ways,

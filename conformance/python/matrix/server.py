@@ -23,6 +23,7 @@ from gen.skerry.matrix import (
     Forgotten,
     HangRequest,
     Hung,
+    Hush,
     Load,
     LookRequest,
     Moved,
@@ -37,6 +38,7 @@ from gen.skerry.matrix import (
     SleepRequest,
     Stamp,
     StampRequest,
+    Tale,
     Tick,
     Total,
     Unloaded,
@@ -129,6 +131,12 @@ class Server(Pier):
     async def photo(self, request: PhotoRequest, context: Context) -> Photo:
         body = Body(octets(request.size, request.fails), "image/x-made", request.size if request.known else None)
         return Photo(photo=body, name=request.name, tag=f'"{request.name}"')
+
+    async def hush(self, request: EchoRequest, context: Context) -> Hush:
+        return Hush(text=request.text or "")
+
+    async def tale(self, request: StampRequest, context: Context) -> Tale:
+        return Tale(tag=f'"{request.code}"', text=request.code * 1000)
 
     async def stow(self, request: Crate, context: Context) -> Total:
         total = 0

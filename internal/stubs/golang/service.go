@@ -74,7 +74,7 @@ func (g *generator) callFields(c *schema.Call) {
 		name string
 		is   bool
 	}{{"Safe", c.Safe}, {"Idempotent", c.Idempotent}, {"RequestStream", c.RequestStream},
-		{"AnswerStream", c.ResponseStream}} {
+		{"AnswerStream", c.ResponseStream}, {"Compressible", conversation.Compressible(c)}} {
 		if flag.is {
 			g.P("%s: true,", flag.name)
 		}

@@ -93,7 +93,7 @@ func (g *generator) call(c *schema.Call) {
 			name string
 			is   bool
 		}{{"safe", c.Safe}, {"idempotent", c.Idempotent}, {"request_stream", c.RequestStream},
-			{"answer_stream", c.ResponseStream}} {
+			{"answer_stream", c.ResponseStream}, {"compressible", conversation.Compressible(c)}} {
 			if flag.is {
 				g.P("%s=True,", flag.name)
 			}

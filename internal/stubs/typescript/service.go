@@ -83,6 +83,9 @@ func (g *generator) callTable(c *schema.Call) {
 	g.P("idempotent: %t,", c.Idempotent)
 	g.P("requestStream: %t,", c.RequestStream)
 	g.P("answerStream: %t,", c.ResponseStream)
+	if conversation.Compressible(c) {
+		g.P("compressible: true,")
+	}
 	g.P("request: %s,", g.codecOf(c.Request))
 	g.P("answer: %s,", g.codecOf(c.Response))
 	for _, t := range travelsOf(c) {

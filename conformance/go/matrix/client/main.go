@@ -40,6 +40,7 @@ func main() {
 		run  func(client *matrix.PierClient) error
 	}{
 		{"unary", unary}, {"bound", bound}, {"answer headers", answerHeaders}, {"raw bodies", rawBodies},
+		{"compression", compression},
 		{"answer stream", answerStream}, {"request stream", requestStream}, {"both ways", bothWays},
 		{"declared error", declaredError}, {"invalid request", invalidRequest}, {"late failure", lateFailure},
 		{"early answer", earlyAnswer}, {"early refusal", earlyRefusal},
@@ -251,6 +252,46 @@ func rawBodies(client *matrix.PierClient) error {
 				return err
 			}
 		}
+	}
+	return nil
+}
+
+func compression(*matrix.PierClient) error {
+	text := strings.Repeat("Håkon ", 5000)
+	for _, compressed := range []bool{true, false} {
+		var options []web.ClientOption
+		if compressed {
+			options = append(options, web.WithCompression())
+		}
+		client := connect(options...)
+		var header http.Header
+		answer, err := client.Echo(ctx, &matrix.EchoRequest{Text: &text}, web.CallAnswered(&header))
+		if err != nil {
+			return err
+		}
+		wanted := map[bool]string{true: "gzip"}[compressed]
+		if err := errors.Join(same(*answer.Request.Text, text), same(header.Get("Content-Encoding"), wanted)); err != nil {
+			return err
+		}
+		// What is small, or secret, is not compressed.
+		if _, err := client.Echo(ctx, &matrix.EchoRequest{}, web.CallAnswered(&header)); err != nil {
+			return err
+		}
+		if err := same(header.Get("Content-Encoding"), ""); err != nil {
+			return err
+		}
+		if _, err := client.Hush(ctx, &matrix.EchoRequest{Text: &text}, web.CallAnswered(&header)); err != nil {
+			return err
+		}
+		if err := same(header.Get("Content-Encoding"), ""); err != nil {
+			return err
+		}
+	}
+	// Limits hold for what comes out.
+	var bad *web.BadAnswer
+	if _, err := connect(web.WithCompression(), web.WithAnswerLimit(10_000)).Echo(ctx,
+		&matrix.EchoRequest{Text: &text}); !errors.As(err, &bad) {
+		return fmt.Errorf("an answer that is too large gave %v", err)
 	}
 	return nil
 }

@@ -2,6 +2,7 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"flag"
@@ -117,6 +118,12 @@ func (p *pier) calls() matrix.PierCalls {
 				photo.Photo.Length = int64(r.Size)
 			}
 			return photo, nil
+		},
+		Hush: func(_ context.Context, r *matrix.EchoRequest) (*matrix.Hush, error) {
+			return &matrix.Hush{Text: *cmp.Or(r.Text, new(string))}, nil
+		},
+		Tale: func(_ context.Context, r *matrix.StampRequest) (*matrix.Tale, error) {
+			return &matrix.Tale{Tag: `"` + r.Code + `"`, Text: strings.Repeat(r.Code, 1000)}, nil
 		},
 		Stow: func(_ context.Context, r *matrix.Crate) (*matrix.Total, error) {
 			n, err := io.Copy(io.Discard, r.Load)

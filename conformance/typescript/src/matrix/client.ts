@@ -5,7 +5,7 @@ import { setTimeout as wait } from "node:timers/promises";
 import type { ClientOptions } from "../gen/faithful/client.js";
 import { nodeTransport } from "../gen/faithful/node.js";
 import { nodeSocket } from "../gen/faithful/socket.js";
-import { type Encoding, InvalidRequest, MissingCredential, NotModified, Problem, Unreachable } from "../gen/faithful/web.js";
+import { BadAnswer, type Encoding, InvalidRequest, MissingCredential, NotModified, Problem, Unreachable } from "../gen/faithful/web.js";
 import { Body, CalendarDate, Decimal, Duration, Instant, uuid } from "../gen/faithful/wire.js";
 import { PierClient, PierFull, type Tick, echoRequestTools, lookRequestTools, stampTools } from "../gen/skerry/matrix/index.js";
 
@@ -176,6 +176,24 @@ const cases: Record<string, () => Promise<void>> = {
     }
     const left = await client.photo({ name: "n", size: 900_000_000n });
     await left.photo.cancel();
+  },
+
+  async compression() {
+    const text = "Håkon ".repeat(5000);
+    for (const compression of [true, false]) {
+      const told: (string | null)[] = [];
+      const own = connect({ compression });
+      const options = { answered: (_: number, header: (name: string) => string | null) => void told.push(header("content-encoding")) };
+      assert.equal((await own.echo({ text, names: new Map() }, options)).request.text, text);
+      // What is small, or secret, is not compressed.
+      await own.echo({ names: new Map() }, options);
+      await own.hush({ text, names: new Map() }, options);
+      if (transport === "node") {
+        assert.deepEqual(told, [compression ? "gzip" : null, null, null]);
+      }
+    }
+    // Limits hold for what comes out.
+    assert.ok((await failureOf(() => connect({ compression: true, answerLimit: 10_000 }).echo({ text, names: new Map() }))) instanceof BadAnswer);
   },
 
   async "answer stream"() {

@@ -103,6 +103,8 @@ const calls: PierCalls = {
     name,
     tag: `"${name}"`,
   }),
+  hush: ({ text = "" }) => ({ text }),
+  tale: ({ code }) => ({ tag: `"${code}"`, text: code.repeat(1000) }),
   async stow({ load }) {
     let total = 0;
     for await (const chunk of load) {

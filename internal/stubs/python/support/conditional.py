@@ -9,7 +9,7 @@ from typing import Any
 from . import web
 
 _TAG = re.compile(r'(?:W/)?"[^\x00-\x20"\x7f]*"')
-_SUFFIX = re.compile(r'"([^"]*?)(?:\.cbor|\.json)?"')
+_SUFFIX = re.compile(r'"([^"]*?)(?:\.(?:cbor|json)(?:\.gz)?)?"')
 
 
 def is_tag(text: str) -> bool:
@@ -17,9 +17,9 @@ def is_tag(text: str) -> bool:
     return _TAG.fullmatch(text) is not None
 
 
-def tagged(tag: str, encoding: str) -> str:
-    """The tag of an answer of an encoding: each encoding has its own."""
-    return f'{tag[:-1]}.{encoding.removeprefix("application/")}"'
+def tagged(tag: str, encoding: str, gzip: bool) -> str:
+    """The tag of an answer of an encoding, compressed or not: each has its own."""
+    return f'{tag[:-1]}.{encoding.removeprefix("application/")}{".gz" if gzip else ""}"'
 
 
 def without_encodings(text: str) -> str:
@@ -46,7 +46,7 @@ class Caching:
     """And where what is kept has to be asked for each time."""
 
 
-def caching_of(call: web.Call[Any, Any]) -> Caching:
+def caching_of(call: web.Call[Any, Any], compressible: bool) -> Caching:
     vary = {} if web.answer_raw_of(call) is not None else {"accept": "Accept"}
     needed = [c for every in call.needs for c in every]
     for c in needed:
@@ -59,5 +59,7 @@ def caching_of(call: web.Call[Any, Any]) -> Caching:
             vary.setdefault("cookie", "Cookie")
         elif p.place == "header" and p.parameter.lower() not in ("if-match", "if-none-match"):
             vary.setdefault(p.parameter.lower(), p.parameter)
+    if compressible:
+        vary["accept-encoding"] = "Accept-Encoding"
     private = "private, " if needed or any(p.place == "cookie" for p in placed) else ""
     return Caching(", ".join(vary.values()).encode(), private + "no-store", private + "no-cache")

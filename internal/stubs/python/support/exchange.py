@@ -48,6 +48,8 @@ class CommonOptions(TypedDict, total=False):
     tries: int
     """How often a call that is safe or idempotent is sent at most; 4 where it is not given."""
     headers: Mapping[str, str]
+    compression: bool
+    """Whether to ask for answers in gzip, and send bodies of more than 1 KiB so."""
     answer_limit: int
     """In bytes; 4 MiB where it is not given."""
     answer_item_limit: int
@@ -89,6 +91,7 @@ class Exchange:
         self.idle_timeout: float = options.get("idle_timeout", 60.0)
         self.element_limit: int = options.get("element_limit", 1 << 20)
         self.answer_limit: int = options.get("answer_limit", 4 << 20)
+        self._compression: bool = options.get("compression", False)
         self._tries: int = options.get("tries", 4)
         self.items: int = options.get("answer_item_limit", wire.DEFAULT_BUDGET)
         self._headers = {name.lower(): value for name, value in options.get("headers", {}).items()}
@@ -144,8 +147,20 @@ class Exchange:
         self, call: web.Call[Any, Any], asked: Request, status: int, headers: Callable[[str], list[str]], body: bytes
     ) -> Any:
         """What an answer that is not a stream says; headers are what each line of one says."""
+        coding = ", ".join(headers("content-encoding")) or "identity"
+        plain: bytes | None = body
         if len(body) > self.answer_limit:
+            plain = None
+        elif web.is_gzip(coding):
+            try:
+                plain = web.expanded(body, self.answer_limit)
+            except ValueError as problem:
+                raise web.BadAnswer(status, "it is not whole gzip") from problem
+        elif coding.lower() != "identity":
+            raise web.BadAnswer(status, f"its content coding is {coding!r}")
+        if plain is None:
             raise web.BadAnswer(status, "it is too large")
+        body = plain
         content_type = ", ".join(headers("content-type"))
         if status == 304 and "if-none-match" in asked.headers:
             raise web.NotModified(call.name, ", ".join(headers("etag")))
@@ -204,6 +219,8 @@ class Exchange:
         parameters = web.Parameters()
         headers = dict(self._headers)
         headers["accept"] = accept
+        if self._compression:
+            headers["accept-encoding"] = "gzip"
         body: bytes | wire.Body | None = None
         if call.request is not None and not call.request_stream:
             violations = message.validate()
@@ -223,8 +240,11 @@ class Exchange:
                 raise wire.InvalidRequest([wire.Violation(problem.path, problem.detail)], call.name) from problem
             if isinstance(body, wire.Body) and call.travel is not None and call.travel.raw is not None:
                 headers["content-type"] = call.travel.raw.bounds.sent(body.media_type)
-            elif body is not None:
+            elif isinstance(body, bytes):
                 headers["content-type"] = self.encoding
+                if self._compression and len(body) > web.COMPRESSED_FROM:
+                    body = web.compressed(body)
+                    headers["content-encoding"] = "gzip"
         if call.needs:
             self._present(call, headers, parameters, self._credentials if given is None else given)
         headers.update(parameters.headers)

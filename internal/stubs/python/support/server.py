@@ -187,6 +187,8 @@ class ServerOptions(TypedDict, total=False):
     """Pages of these origins, such as "https://skerry.example", may call from a browser."""
     unlisted: bool
     """Lets requests contain members and alternatives that the definitions do not list, for servers that only pass messages on."""
+    compression: bool
+    """Whether answers of more than 1 KiB go out in gzip to clients that take it; they do where it is not given."""
     cookies: Mapping[str, CookieAttributes]
     """How cookies are set that answers have fields for, by name, where that is not as usual."""
     authorizer: Authorizer
@@ -308,7 +310,8 @@ class Served:
                 self._exact.setdefault(r.call.path, []).append(r)
         # The more specific first: a literal is more than a field.
         self._patterns.sort(key=lambda pattern: sum(s.startswith("{") for s in pattern[0]))
-        self._caching = {id(r.call): caching_of(r.call) for r in routes}
+        self._compression = options.get("compression", True)
+        self._caching = {id(r.call): caching_of(r.call, r.call.compressible and self._compression) for r in routes}
         self._digest = (b"faithful-definitions", definitions.digest.encode())
         self._closing = False
         self._active: set[_Exchange] = set()
@@ -996,7 +999,10 @@ class _Exchange:
         if result is None:
             raise TypeError("the handler returned no answer")
         if call.answer_travel is None:
-            await self._respond(call.status or 200, self._headers(encoding), web.encode(encoding, result))
+            body = web.encode(encoding, result)
+            more = {"content-encoding": "gzip"} if self._compresses(call, body) else None
+            body = web.compressed(body) if more else body
+            await self._respond(call.status or 200, self._headers(encoding, more), body)
             return
         await self._answer_apart(call, call.answer_travel, encoding, result)
 
@@ -1013,12 +1019,22 @@ class _Exchange:
         parameters = self._placed(travel, result)
         placed = parameters.headers
         if "etag" in placed and body is not None:
-            placed["etag"] = tagged(placed["etag"], encoding)
+            placed["etag"] = tagged(placed["etag"], encoding, self._compresses(call, body))
         if self._unmodified(status, placed):
             await self._not_modified(placed)
             return
+        if body is not None and self._compresses(call, body):
+            body = web.compressed(body)
+            placed["content-encoding"] = "gzip"
         headers = self._headers(None if body is None else encoding, placed)
         await self._respond(status, headers + self._set_cookies(parameters), body or b"")
+
+    def _compresses(self, call: web.Call[Any, Any], body: bytes) -> bool:
+        """Whether the body of an answer goes out compressed."""
+        large = call.compressible and self.mount._compression and len(body) > web.COMPRESSED_FROM
+        if self.context is not None and any(name.lower() == "set-cookie" for name in self.context.answer_headers):
+            return False
+        return large and web.takes_gzip(self.headers.get("accept-encoding"))
 
     @staticmethod
     def _placed(travel: web.Travel[Any], result: Any) -> web.Parameters:
@@ -1402,7 +1418,7 @@ class _Exchange:
     def _plain_body(self) -> None:
         coding = self.headers.get("content-encoding", "identity")
         if coding.lower() != "identity":
-            raise _Refused("unsupported-form", f"encoded bodies are not read: {coding}")
+            raise _Refused("unsupported-form", f"such a body is not encoded: {coding}")
 
     async def _request(
         self, call: web.Call[Any, Any], encoding: str, values: dict[str, str], raw: wire.Body | None = None
@@ -1453,7 +1469,13 @@ class _Exchange:
             raise _violated(web.locate(violations, placed))
 
     async def _body(self, encoding: str, cls: Any) -> Any:
-        self._plain_body()
+        coding = self.headers.get("content-encoding", "identity")
+        if coding.lower() != "identity" and not web.is_gzip(coding):
+            raise _Refused(
+                "unsupported-form",
+                f"the content coding {json.dumps(coding)} is not read",
+                headers={"accept-encoding": "gzip"},  # RFC 9110, section 12.5.3
+            )
         if encoding not in (web.CBOR, web.JSON) and (encoding or self._has_body()):
             raise _Refused(
                 "unsupported-form", f"Content-Type is application/cbor or application/json, not {json.dumps(encoding)}"
@@ -1476,6 +1498,14 @@ class _Exchange:
             raise _GoneError
         if len(body) > limit:
             raise too_large
+        if web.is_gzip(coding):
+            try:
+                plain = web.expanded(body, limit)
+            except ValueError as problem:
+                raise _Refused("invalid-request", "the body can't be read: it is not whole gzip") from problem
+            if plain is None:
+                raise too_large
+            body = plain
         try:
             return web.decode(encoding, body, cls, self.mount.items) if encoding else cls.from_json("{}")
         except wire.WireError as problem:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import gzip
 import json
 import re
 import socket
+import zlib
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from http import HTTPStatus
@@ -96,6 +98,8 @@ class Call(Generic[Q, A]):
     idempotent: bool = False
     request_stream: bool = False
     answer_stream: bool = False
+    compressible: bool = False
+    """Whether answers may be compressed."""
     travel: Travel[Q] | None = None
     answer_travel: Travel[A] | None = None
     needs: list[list[Credential]] = field(default_factory=list)
@@ -114,6 +118,56 @@ def succeeds(call: Call[Any, Any], status: int) -> bool:
 def in_cookies(call: Call[Any, Any]) -> bool:
     """Whether a call reads or answers cookies."""
     return any(p.place == "cookie" for t in (call.travel, call.answer_travel) if t is not None for p in t.placed)
+
+
+COMPRESSED_FROM = 1 << 10
+"""How large a body is at least, in bytes, for which compression is worth while."""
+
+
+def compressed(body: bytes) -> bytes:
+    """A body in gzip (RFC 1952)."""
+    return gzip.compress(body, 1)
+
+
+def expanded(body: bytes, limit: int) -> bytes | None:
+    """What a body in gzip holds; None where that is more than limit bytes. A ValueError says that it is not whole gzip."""
+    parts: list[bytes] = []
+    room = limit + 1
+    rest = body
+    while rest or not parts:
+        inflater = zlib.decompressobj(31)
+        try:
+            part = inflater.decompress(rest, room)
+        except zlib.error as problem:
+            raise ValueError(str(problem)) from problem
+        parts.append(part)
+        room -= len(part)
+        if room <= 0:
+            return None
+        if not inflater.eof:
+            raise ValueError("it ends too early")
+        rest = inflater.unused_data
+    return b"".join(parts)
+
+
+def is_gzip(coding: str) -> bool:
+    return coding.strip().lower() in ("gzip", "x-gzip")
+
+
+def takes_gzip(header: str | None) -> bool:
+    """Whether Accept-Encoding allows gzip (RFC 9110, section 12.5.3)."""
+    named = starred = -1.0
+    for part in (header or "").split(","):
+        coding, _, parameter = part.partition(";")
+        try:
+            q = float(parameter.strip().lower().removeprefix("q=")) if parameter.strip() else 1.0
+        except ValueError:
+            q = 1.0
+        if is_gzip(coding):
+            named = max(named, q)
+        elif coding.strip() == "*":
+            starred = max(starred, q)
+    return named > 0 or (named < 0 and starred > 0)
 
 
 def raw_of(call: Call[Any, Any]) -> Raw | None:

@@ -1,5 +1,6 @@
 /** Sends calls to one server, over whatever carries HTTP. */
 
+import { compressed, compressedFrom, expanded, isGzip } from "./compression.js";
 import { BadElement, ElementWriter, Lost, after, elements, readElement, withHeartbeats, within } from "./stream.js";
 import type { Element } from "./stream.js";
 import * as web from "./web.js";
@@ -31,6 +32,8 @@ export interface IncomingAnswer {
   header(name: string): string | null;
   /** What each Set-Cookie says; browsers keep that to themselves. */
   cookies?(): readonly string[];
+  /** Whether the body has no content coding any more, whatever its header says. */
+  readonly decoded?: boolean;
   readonly body: web.Chunks;
 }
 
@@ -63,6 +66,8 @@ export interface ClientOptions {
   readonly encoding?: Encoding;
   /** fetchTransport() where it is not given; nodeTransport() is faster in Node. */
   readonly transport?: Transport;
+  /** Whether to ask for answers in gzip, and send bodies of more than 1 KiB so. Browsers ask by themselves. */
+  readonly compression?: boolean;
   /** What carries calls that stream both ways; nodeSocket in Node. */
   readonly socket?: SocketTransport;
   /** In milliseconds, for each call with all its tries; 60,000 where it is not given. Of a stream, until it begins. */
@@ -121,7 +126,7 @@ export function fetchTransport(send: (request: Request) => Promise<Response> = f
       init.duplex = "half";
     }
     const response = await send(new Request(url, init));
-    return { status: response.status, header: (name) => response.headers.get(name), cookies: () => response.headers.getSetCookie(), body: chunksOf(response.body) };
+    return { status: response.status, header: (name) => response.headers.get(name), cookies: () => response.headers.getSetCookie(), decoded: true, body: chunksOf(response.body) };
   };
 }
 
@@ -685,6 +690,16 @@ export class Client {
     } catch (cause) {
       throw noAnswer(call.name, patience, cause);
     }
+    const coding = answer.decoded === true ? null : answer.header("content-encoding");
+    if (isGzip(coding) && body !== undefined) {
+      try {
+        body = await patience.bound(expanded(body, this.options.answerLimit ?? 4 << 20));
+      } catch (cause) {
+        throw patience.aborted ? noAnswer(call.name, patience, cause) : new web.BadAnswer(answer.status, "it is not whole gzip", { cause });
+      }
+    } else if (coding !== null && coding.toLowerCase() !== "identity") {
+      throw new web.BadAnswer(answer.status, `its content coding is ${JSON.stringify(coding)}`);
+    }
     if (body === undefined) {
       throw new web.BadAnswer(answer.status, "it is too large");
     }
@@ -745,6 +760,9 @@ export class Client {
       headers[name.toLowerCase()] = value;
     }
     headers["accept"] = accept;
+    if (this.options.compression === true && !inBrowser()) {
+      headers["accept-encoding"] = "gzip";
+    }
     let body: Uint8Array<ArrayBuffer> | undefined;
     if (call.request !== undefined && !call.requestStream) {
       const { travel } = call;
@@ -766,6 +784,10 @@ export class Client {
       }
       if (body !== undefined) {
         headers["content-type"] = type;
+        if (this.options.compression === true && body.length > compressedFrom) {
+          body = await compressed(body);
+          headers["content-encoding"] = "gzip";
+        }
       }
     }
     if (call.needs.length > 0) {

@@ -7,14 +7,14 @@ export function isTag(text: string): boolean {
   return /^(?:W\/)?"[^\u0000-\u0020"\u007f]*"$/.test(text);
 }
 
-/** The tag of an answer of an encoding: each encoding has its own. */
-export function tagged(tag: string, type: string): string {
-  return `${tag.slice(0, -1)}.${type.replace("application/", "")}"`;
+/** The tag of an answer of an encoding, compressed or not: each has its own. */
+export function tagged(tag: string, type: string, gzip: boolean): string {
+  return `${tag.slice(0, -1)}.${type.replace("application/", "")}${gzip ? ".gz" : ""}"`;
 }
 
 /** Takes from the entity-tags of If-Match and If-None-Match what tagged has added. */
 export function withoutEncodings(list: string): string {
-  return list.replace(/"([^"]*?)(?:\.cbor|\.json)?"/g, '"$1"');
+  return list.replace(/"([^"]*?)(?:\.(?:cbor|json)(?:\.gz)?)?"/g, '"$1"');
 }
 
 /** Whether If-None-Match names the tag of an answer, weakly. */
@@ -36,7 +36,7 @@ export interface Caching {
   readonly checked: string;
 }
 
-export function cachingOf(call: Call<unknown, unknown>): Caching {
+export function cachingOf(call: Call<unknown, unknown>, compressible: boolean): Caching {
   const vary = new Map(call.answerTravel?.raw === undefined ? [["accept", "Accept"]] : []);
   const add = (name: string): void => {
     if (name.toLowerCase() !== "if-match" && name.toLowerCase() !== "if-none-match" && !vary.has(name.toLowerCase())) {
@@ -54,6 +54,9 @@ export function cachingOf(call: Call<unknown, unknown>): Caching {
     if (p.in === "header" || p.in === "cookie") {
       add(p.in === "header" ? p.parameter : "Cookie");
     }
+  }
+  if (compressible) {
+    add("Accept-Encoding");
   }
   const prefix = needed.length > 0 || placed.some((p) => p.in === "cookie") ? "private, " : "";
   return { vary: [...vary.values()].join(", "), none: `${prefix}no-store`, checked: `${prefix}no-cache` };

@@ -1,6 +1,7 @@
 /** Serves calls: routes, credentials, limits, and errors that say nothing of the inside. */
 
 import { chunksOf, streamOf } from "./client.js";
+import { compressed, compressedFrom, expanded, isGzip, takesGzip } from "./compression.js";
 import { cachingOf, isTag, matches, tagged, withoutEncodings } from "./conditional.js";
 import type { Caching } from "./conditional.js";
 import { BadElement, ElementWriter, Lost, elements, readElement, withHeartbeats, within } from "./stream.js";
@@ -96,6 +97,8 @@ export interface ServerOptions {
   readonly origins?: readonly string[];
   /** Lets requests contain members and alternatives that the definitions do not list, for servers that only pass messages on. */
   readonly unlisted?: boolean;
+  /** Whether answers of more than 1 KiB go out in gzip to clients that take it; they do where it is not given. */
+  readonly compression?: boolean;
   /** How cookies are set that answers have fields for, by name, where that is not as usual. */
   readonly cookies?: Readonly<Record<string, CookieAttributes>>;
   readonly authorizer?: Authorizer;
@@ -308,7 +311,7 @@ class Server {
     private readonly options: ServerOptions,
   ) {
     for (const r of routes) {
-      this.caching.set(r, cachingOf(r.call));
+      this.caching.set(r, cachingOf(r.call, r.call.compressible === true && options.compression !== false));
       const { path } = r.call;
       if (path.includes("{")) {
         this.patterns.push({ segments: path.slice(1).split("/"), route: r });
@@ -931,7 +934,7 @@ class Exchange {
     credentials: ReadonlyMap<string, string>,
     identity: unknown,
     private readonly watching: Watching | undefined,
-    given: Record<string, string>,
+    private readonly given: Record<string, string>,
   ) {
     const traceparent = incoming.header("traceparent");
     const tracestate = incoming.header("tracestate");
@@ -1039,7 +1042,7 @@ class Exchange {
       });
     };
     try {
-      return this.answer(type, await Promise.race([serve(), late]));
+      return await this.answer(type, await Promise.race([serve(), late]));
     } catch (problem) {
       return this.failed(problem);
     } finally {
@@ -1066,7 +1069,7 @@ class Exchange {
       if (this.arriving.failed !== undefined) {
         throw this.arriving.failed;
       }
-      const outgoing = this.call.answerTravel?.raw === undefined ? this.answer(type, answer) : await this.rawAnswer(this.call.answerTravel, this.call.answerTravel.raw, answer);
+      const outgoing = this.call.answerTravel?.raw === undefined ? await this.answer(type, answer) : await this.rawAnswer(this.call.answerTravel, this.call.answerTravel.raw, answer);
       streams = outgoing.body !== undefined && !(outgoing.body instanceof Uint8Array);
       return outgoing;
     } catch (problem) {
@@ -1142,7 +1145,7 @@ class Exchange {
       await body.cancel();
       throw new Error(`${raw.field} ${wrong ?? `is ${raw.bounds.mediaType}, and its media type is "${type}"`}`);
     }
-    const headers = this.outside(travel, whole, undefined);
+    const headers = this.outside(travel, whole, undefined, false);
     const unmodified = this.unmodified(status, headers);
     if (unmodified !== undefined) {
       await body.cancel();
@@ -1224,7 +1227,7 @@ class Exchange {
   }
 
   /** Writes an answer that is not a stream. */
-  private answer(type: string, answer: unknown): Outgoing {
+  private async answer(type: string, answer: unknown): Promise<Outgoing> {
     const { call, finish } = this.found.route;
     if (call.answer === undefined) {
       return { status: call.status ?? 204, headers: {}, body: undefined };
@@ -1236,7 +1239,7 @@ class Exchange {
     const whole = finish(answer as never);
     const travel = call.answerTravel;
     if (travel === undefined) {
-      return { status, headers: { "content-type": type }, body: web.encode(type, whole, call.answer as wire.Codec<unknown>) };
+      return this.compress({ status, headers: { "content-type": type }, body: web.encode(type, whole, call.answer as wire.Codec<unknown>) });
     }
     let body = travel.body === undefined ? undefined : web.encode(type, travel.bodyOf(whole), travel.body);
     if (body !== undefined && travel.body !== undefined && (status === 204 || status === 205)) {
@@ -1246,7 +1249,8 @@ class Exchange {
       }
       body = undefined;
     }
-    const headers = this.outside(travel, whole, body === undefined ? undefined : type);
+    const gzip = body !== undefined && this.compresses(body);
+    const headers = this.outside(travel, whole, body === undefined ? undefined : type, gzip);
     const unmodified = this.unmodified(status, headers);
     if (unmodified !== undefined) {
       return unmodified;
@@ -1254,11 +1258,24 @@ class Exchange {
     if (body !== undefined) {
       headers["content-type"] = type;
     }
-    return { status, headers, body };
+    return this.compress({ status, headers, body });
+  }
+
+  /** Whether the body of an answer goes out compressed. */
+  private compresses(body: Uint8Array): boolean {
+    return this.call.compressible === true && this.options.compression !== false && this.given["set-cookie"] === undefined && body.length > compressedFrom && takesGzip(this.incoming.header("accept-encoding"));
+  }
+
+  private async compress(outgoing: Outgoing): Promise<Outgoing> {
+    const { status, headers, body } = outgoing;
+    if (!(body instanceof Uint8Array) || !this.compresses(body)) {
+      return outgoing;
+    }
+    return { status, headers: { ...headers, "content-encoding": "gzip" }, body: await compressed(body) };
   }
 
   /** What of an answer travels in headers and cookies, with the tag of its encoding. */
-  private outside(travel: web.Travel<unknown>, whole: unknown, type: string | undefined): Record<string, string | string[]> {
+  private outside(travel: web.Travel<unknown>, whole: unknown, type: string | undefined, gzip: boolean): Record<string, string | string[]> {
     const parameters = new web.Parameters();
     travel.place(whole, parameters);
     const [wrong] = parameters.violations;
@@ -1271,7 +1288,7 @@ class Exchange {
       if (!isTag(etag)) {
         throw new Error(`the header "ETag" is an entity-tag with its quotes (RFC 9110, section 8.8.3), not ${etag}`);
       }
-      headers["etag"] = type === undefined ? etag : tagged(etag, type);
+      headers["etag"] = type === undefined ? etag : tagged(etag, type, gzip);
     }
     if (parameters.cookies.length > 0) {
       headers["set-cookie"] = parameters.cookies.map(([name, value]) => setCookie(name, value, this.options.cookies?.[name]));
@@ -1429,7 +1446,7 @@ class Exchange {
       if (reading.failed !== undefined) {
         throw reading.failed;
       }
-      return this.answer(type, answer);
+      return await this.answer(type, answer);
     } catch (problem) {
       // Whatever the handler made of it, half a stream was not a request.
       this.watching?.fail(reading.failed ?? problem);
@@ -1503,7 +1520,7 @@ class Exchange {
   private plainBody(): void {
     const coding = this.incoming.header("content-encoding") ?? "identity";
     if (coding.toLowerCase() !== "identity") {
-      throw new Refused("unsupported-form", `encoded bodies are not read: ${coding}`);
+      throw new Refused("unsupported-form", `such a body is not encoded: ${coding}`);
     }
   }
 
@@ -1563,7 +1580,11 @@ class Exchange {
   }
 
   private async body(type: string, codec: wire.Codec<unknown>, timeout: number | undefined): Promise<unknown> {
-    this.plainBody();
+    const coding = this.incoming.header("content-encoding");
+    const gzip = isGzip(coding);
+    if (!gzip && coding !== undefined && coding.toLowerCase() !== "identity") {
+      throw new Refused("unsupported-form", `the content coding ${JSON.stringify(coding)} is not read`, [], { "accept-encoding": "gzip" }); // RFC 9110, section 12.5.3
+    }
     if (type !== web.cborType && type !== web.jsonType && (type !== "" || this.incoming.body !== undefined)) {
       throw new Refused("unsupported-form", `Content-Type is application/cbor or application/json, not ${JSON.stringify(type)}`);
     }
@@ -1585,6 +1606,13 @@ class Exchange {
         throw new Refused("too-slow", "the body took too long", [], { "retry-after": "1" });
       }
       ({ body } = read);
+    }
+    if (gzip && body !== undefined) {
+      try {
+        body = await expanded(body, limit);
+      } catch {
+        throw new Refused("invalid-request", "the body can't be read: it is not whole gzip");
+      }
     }
     if (body === undefined) {
       throw tooLarge();

@@ -28,6 +28,8 @@ export interface Call<Q, A> {
   readonly idempotent: boolean;
   readonly requestStream: boolean;
   readonly answerStream: boolean;
+  /** Whether answers may be compressed. */
+  readonly compressible?: boolean;
   /** Of the request, or an element of it; undefined is "()". */
   readonly request: wire.Codec<Q> | wire.Checks<Q> | undefined;
   readonly answer: wire.Codec<A> | wire.Checks<A> | undefined;

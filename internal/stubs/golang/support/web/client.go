@@ -40,6 +40,8 @@ type Client struct {
 	limit       int64
 	items       int
 	element     int
+	compression bool
+	ownHTTP     bool // whether http is another one than ours
 	onDigest    func(theirs string)
 	answered    *http.Header // where the headers of an answer go
 }
@@ -59,7 +61,7 @@ func WithJSON() ClientOption { return func(c *Client) { c.json = true } }
 func WithHTTPClient(h *http.Client) ClientOption {
 	return func(c *Client) {
 		own := *h
-		c.http = &own
+		c.http, c.ownHTTP = &own, true
 	}
 }
 
@@ -260,15 +262,19 @@ func (c *Client) body(call *Call, response *http.Response) ([]byte, error) {
 	if err != nil {
 		return nil, &Unreachable{Call: call.Name, Err: err}
 	}
-	return body, nil
+	plain, large, err := plainBody(response.Header, body, c.limit)
+	if large {
+		err = fmt.Errorf("it is larger than %d bytes", c.limit)
+	}
+	if err != nil {
+		return nil, &BadAnswer{Call: call.Name, Status: response.StatusCode, Err: err}
+	}
+	return plain, nil
 }
 
 // understand makes an answer, or an error, of an answer's body.
 func (c *Client) understand(call *Call, response *http.Response, body []byte, answer Message) error {
 	bad := func(err error) error { return &BadAnswer{Call: call.Name, Status: response.StatusCode, Err: err} }
-	if int64(len(body)) > c.limit {
-		return bad(fmt.Errorf("it is larger than %d bytes", c.limit))
-	}
 	encoding := mediaType(response.Header.Get("Content-Type"))
 	switch {
 	case response.StatusCode == http.StatusNotModified && response.Request.Header["If-None-Match"] != nil:
@@ -416,6 +422,7 @@ var manyIdle = sync.OnceValue(func() http.RoundTripper {
 	}
 	transport := own.Clone()
 	transport.MaxIdleConns, transport.MaxIdleConnsPerHost = 0, 64
+	transport.DisableCompression = true // which is asked for by who wants it
 	return transport
 })
 
@@ -525,6 +532,12 @@ func (c *Client) request(ctx context.Context, call *Call, request Message, accep
 	}
 	r.URL = c.target(call, &p)
 	r.Header["Accept"] = single(accept)
+	switch {
+	case c.compression:
+		r.Header["Accept-Encoding"] = []string{"gzip"}
+	case c.ownHTTP && r.Header["Accept-Encoding"] == nil:
+		r.Header["Accept-Encoding"] = []string{"identity"} // else Go's transport would ask for gzip
+	}
 	if len(p.cookies) > 0 {
 		r.Header["Cookie"] = []string{p.cookieText()}
 	}
@@ -536,6 +549,10 @@ func (c *Client) request(ctx context.Context, call *Call, request Message, accep
 			return nil, unwritable(err)
 		}
 		r.Header["Content-Type"] = single(c.encoding())
+		if c.compression && len(data) > compressedFrom {
+			data = compressed(data)
+			r.Header["Content-Encoding"] = []string{"gzip"}
+		}
 		r.ContentLength = int64(len(data))
 		r.GetBody = func() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(data)), nil }
 		r.Body, _ = r.GetBody()

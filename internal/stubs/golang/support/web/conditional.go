@@ -17,9 +17,13 @@ func isTag(text string) bool {
 // the closing quote.
 var encodingSuffixes = []string{".cbor", ".json"}
 
-// tagged is an entity-tag for an answer of an encoding.
-func tagged(tag, encoding string) string {
-	return strings.TrimSuffix(tag, `"`) + "." + strings.TrimPrefix(encoding, "application/") + `"`
+// tagged is an entity-tag for an answer of an encoding, compressed or not.
+func tagged(tag, encoding string, compressed bool) string {
+	tag = strings.TrimSuffix(tag, `"`) + "." + strings.TrimPrefix(encoding, "application/")
+	if compressed {
+		tag += ".gz"
+	}
+	return tag + `"`
 }
 
 // tags are the entity-tags of a list, each with what was before it in the list's text.
@@ -48,7 +52,7 @@ func withoutEncodings(list string) string {
 		list = list[len(tag):]
 		plain := strings.TrimSuffix(tag, `"`)
 		for _, suffix := range encodingSuffixes {
-			if cut, ok := strings.CutSuffix(plain, suffix); ok {
+			if cut, ok := strings.CutSuffix(strings.TrimSuffix(plain, ".gz"), suffix); ok {
 				plain = cut
 				break
 			}
@@ -87,6 +91,7 @@ func (x *exchange) unmodified(status int, tag string) bool {
 // caching is what a call's answers say to whoever keeps answers.
 type caching struct {
 	vary    []string // one value: the headers of requests that answers depend on
+	gzipped []string // likewise, where answers may be compressed
 	none    []string // Cache-Control where nothing is to be kept
 	checked []string // and where what is kept has to be asked for each time
 }
@@ -131,17 +136,25 @@ func newCaching(call *Call) caching {
 		c.none, c.checked = []string{"private, no-store"}, []string{"private, no-cache"}
 	}
 	c.vary = []string{strings.Join(vary, ", ")}
+	c.gzipped = c.vary
+	if call.Compressible {
+		c.gzipped = []string{strings.Join(append(vary, "Accept-Encoding"), ", ")}
+	}
 	return c
 }
 
 // keep says in the header of an answer what may be kept of it, unless the handler does.
-func (c *caching) keep(header http.Header) {
+func (c *caching) keep(header http.Header, plain bool) {
+	vary := c.gzipped
+	if plain {
+		vary = c.vary
+	}
 	switch {
-	case c.vary[0] == "":
+	case vary[0] == "":
 	case header["Vary"] == nil:
-		header["Vary"] = c.vary
+		header["Vary"] = vary
 	default:
-		header.Add("Vary", c.vary[0])
+		header.Add("Vary", vary[0])
 	}
 	header["Cache-Control"] = c.none
 }

@@ -134,7 +134,7 @@ func (x *exchange) rawAnswer(ctx context.Context, raw *Raw, answer Message) {
 		return
 	}
 	status := cmp.Or(call.Status, http.StatusOK)
-	known, err := x.outside(answer, status, false)
+	known, err := x.outside(answer, status, false, false)
 	switch {
 	case err != nil:
 		x.fail(ctx, err)

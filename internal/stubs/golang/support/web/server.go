@@ -49,6 +49,7 @@ type Served struct {
 	serving     func(ctx context.Context) error
 	life        *life
 	watch       Watcher
+	plain       bool                          // whether answers are never compressed
 	cookies     map[string]func(*http.Cookie) // by name: what is not as usual
 }
 
@@ -327,7 +328,7 @@ func (m *Served) call(w http.ResponseWriter, r *http.Request, route *Route, valu
 		w, r = x.w, x.r
 		defer x.ended()
 	}
-	route.caching.keep(w.Header())
+	route.caching.keep(w.Header(), m.plain)
 	if exposed := w.Header()["Access-Control-Expose-Headers"]; exposed != nil {
 		for _, p := range call.AnswerTravel.placed() {
 			if p.In == "header" {
@@ -676,8 +677,9 @@ func (x *exchange) answer(ctx context.Context, answer Message, err error) {
 		inBody, body = nil, nil
 	}
 	header := x.w.Header()
+	gzipped := inBody != nil && x.compresses(body)
 	if call.AnswerTravel != nil {
-		known, err := x.outside(answer, status, inBody != nil)
+		known, err := x.outside(answer, status, inBody != nil, gzipped)
 		if err != nil {
 			x.fail(ctx, err)
 			return
@@ -689,6 +691,10 @@ func (x *exchange) answer(ctx context.Context, answer Message, err error) {
 	}
 	if inBody != nil {
 		header["Content-Type"] = single(x.answerType)
+	}
+	if gzipped {
+		body = compressed(body)
+		header["Content-Encoding"] = []string{"gzip"}
 	}
 	if !bodiless(status) {
 		header["Content-Length"] = []string{strconv.Itoa(len(body))}
@@ -716,7 +722,7 @@ func (x *exchange) nothingIn(body []byte) error {
 
 // outside puts what of an answer travels outside of its body where it does. known tells
 // that the client has the answer already, and is told so alone.
-func (x *exchange) outside(answer Message, status int, inBody bool) (known bool, err error) {
+func (x *exchange) outside(answer Message, status int, inBody, gzipped bool) (known bool, err error) {
 	var p Parameters
 	x.route.Call.AnswerTravel.Place(answer, &p)
 	if err := p.finish(); err != nil {
@@ -732,7 +738,7 @@ func (x *exchange) outside(answer Message, status int, inBody bool) (known bool,
 				tag)
 		}
 		if inBody {
-			tag = tagged(tag, x.answerType)
+			tag = tagged(tag, x.answerType, gzipped)
 			p.header.Set("Etag", tag)
 		}
 		if slices.Equal(header["Cache-Control"], caching.none) {
@@ -842,8 +848,10 @@ func (m *Served) invalid(w http.ResponseWriter, r *http.Request, violations []wi
 // readBody reads the body into a message.
 func (x *exchange) readBody(message wire.Message) bool {
 	m, w, r, encoding := x.mount, x.w, x.r, x.requestType
-	if coding := r.Header.Get("Content-Encoding"); coding != "" && !strings.EqualFold(coding, "identity") {
-		m.problem(w, r, "unsupported-form", "encoded bodies are not read: "+coding)
+	if coding := r.Header.Get("Content-Encoding"); coding != "" && !strings.EqualFold(coding, "identity") &&
+		!isGzip(coding) {
+		w.Header()["Accept-Encoding"] = []string{"gzip"} // RFC 9110, section 12.5.3
+		m.problem(w, r, "unsupported-form", fmt.Sprintf("the content coding %q is not read", coding))
 		return false
 	}
 	if encoding != CBOR && encoding != JSON && (encoding != "" || r.ContentLength != 0) {
@@ -863,8 +871,14 @@ func (x *exchange) readBody(message wire.Message) bool {
 	case err != nil:
 		m.problem(w, r, "invalid-request", "the body ended too early")
 		return false
-	case int64(len(body)) > m.limit:
+	}
+	body, large, err := plainBody(r.Header, body, m.limit)
+	switch {
+	case large:
 		m.problem(w, r, "too-large", fmt.Sprintf("the body is larger than %d bytes", m.limit))
+		return false
+	case err != nil:
+		m.problem(w, r, "invalid-request", "the body can't be read: "+err.Error())
 		return false
 	}
 	if encoding == "" {

@@ -42,6 +42,8 @@ type Call struct {
 	AnswerTravel *Travel // likewise of an answer
 
 	RequestStream, AnswerStream bool
+
+	Compressible bool // whether answers may be compressed
 }
 
 // redirects tells calls whose success sends the client elsewhere (RFC 9110, section 15.4).
