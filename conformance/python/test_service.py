@@ -21,7 +21,7 @@ import uvicorn
 from gen.faithful import web, wire
 from gen.faithful.client import Cancellation
 from gen.faithful.exchange import CallOptions
-from gen.faithful.server import Context, Elements, Refusal, Served, Watched, listen
+from gen.faithful.server import Context, Elements, Refusal, Served, listen
 from gen.skerry.matrix import (
     AsyncPierClient,
     CountRequest,
@@ -468,10 +468,10 @@ def test_a_watcher_is_told_how_calls_of_every_kind_went() -> None:
 
     told: queue.Queue[str] = queue.Queue()
 
-    def watcher(call: str, headers: dict[str, str]) -> Callable[[Watched], None]:
+    def watcher(call: str, headers: dict[str, str]) -> Callable[[web.Watched], None]:
         assert headers["host"].startswith("127.0.0.1")
 
-        def done(w: Watched) -> None:
+        def done(w: web.Watched) -> None:
             assert w.duration >= 0
             told.put(f"{call.rpartition('.')[2]} {w.status} in {w.received} out {w.sent} {w.failed}")
 

@@ -69,6 +69,27 @@ func TestWays(t *testing.T) {
 	})
 }
 
+const traces = `client skerry.booking.Bookings.sailings 200
+  server skerry.booking.Bookings.sailings 200
+    client skerry.fleet.Fleet.vessel 200
+      server skerry.fleet.Fleet.vessel 200
+client skerry.fleet.Fleet.vessel 404 error
+  server skerry.fleet.Fleet.vessel 404
+`
+
+// TestTraces runs the programs that follow calls with OpenTelemetry.
+func TestTraces(t *testing.T) {
+	assert.Equal(t, traces, toolchain.Run(t, ".", "go", "run", "./go/traces"))
+	t.Run("typescript", func(t *testing.T) {
+		toolchain.Require(t, "typescript")
+		out := toolchain.BuildTypeScript(t, "typescript", t.TempDir())
+		assert.Equal(t, traces, toolchain.Run(t, out, "node", "traces.js"))
+	})
+	t.Run("python", func(t *testing.T) {
+		assert.Equal(t, traces, toolchain.Run(t, "python", toolchain.Python(t), "traces.py"))
+	})
+}
+
 // TestPagesQuotePrograms holds the code in the pages of the languages against
 // the programs that the tests run: each block is some lines of one of them,
 // where "…" leaves lines out.

@@ -16,7 +16,7 @@ from uuid import UUID
 from gen.faithful.client import Cancellation, ClientOptions
 from gen.faithful.exchange import CallOptions
 from gen.faithful.trace import current_trace
-from gen.faithful.web import BadAnswer, MissingCredential, NotModified, Problem, Trace, Unreachable
+from gen.faithful.web import BadAnswer, MissingCredential, NotModified, Problem, Trace, Unreachable, Watched
 from gen.faithful.wire import Body, Duration, Instant, InvalidRequest
 from gen.skerry.matrix import (
     BerthAnswer,
@@ -368,6 +368,63 @@ def missing_credential() -> None:
         connect({"credentials": {"machine": ""}}).guarded()
 
 
+def watching() -> None:
+    """Is told of calls of every kind, as they end, and puts them in a trace."""
+    parent = "00-0af7651916cd43dd8448eb211c80319c-b7ad6b7169203331-01"
+    told: list[str] = []
+
+    def some(size: int) -> str:
+        return str(size) if size in (0, 1000, 3000) else "+"
+
+    def watcher(call: str, headers: dict[str, str]) -> Callable[[Watched], None]:
+        headers["Traceparent"] = parent
+
+        def done(w: Watched) -> None:
+            failed = "-" if w.failed is None else "failed"
+            name = call.removeprefix("skerry.matrix.Pier.")
+            told.append(f"{name} {w.status} {w.tries} {some(w.sent)} {some(w.received)} {failed}")
+
+        return done
+
+    own = connect({"watcher": watcher})
+    assert (own.echo(EchoRequest(text="ü", names={}))).trace == parent
+    with refused(NotModified):
+        own.stamp(StampRequest(code="kept", known="*"))
+    own.hang(HangRequest(name="n", photo=Body(made(1000), "image/x-made"), tags=[]))
+    whole = own.photo(PhotoRequest(name="n", size=3000))
+    assert whole.photo.read() == made(3000)
+    failing = own.photo(PhotoRequest(name="n", size=3_000_000, fails=2_000_000))
+    with refused(Unreachable):
+        failing.photo.read()
+    with full(7):
+        own.refuse(RefuseRequest(how="declared"))
+    own.flaky(SleepRequest(id=random.randrange(1 << 31)))
+    with refused(InvalidRequest):
+        own.look(LookRequest(code=".."))
+    assert len(list(own.count(CountRequest(count=5)))) == 5
+    with own.count(CountRequest(count=5)) as ticks:
+        assert (next(ticks)).n == 0
+    own.sum([Tick(n=1)])
+    assert len(list(own.mirror([Tick(n=1)]))) == 1
+    with own.mirror([Tick(n=1), Tick(n=2)]) as ticks:
+        assert (next(ticks)).n == 1
+    assert told == [
+        "echo 200 1 + + -",
+        "stamp 304 1 0 0 -",
+        "hang 200 1 1000 + -",
+        "photo 200 1 0 3000 -",
+        "photo 200 1 0 + failed",
+        "refuse 409 1 + + failed",
+        "flaky 200 3 + + -",
+        "look 0 0 0 0 failed",
+        "count 200 1 + + -",
+        "count 200 1 + + -",
+        "sum 200 1 + + -",
+        "mirror 101 1 + + -",
+        "mirror 101 1 + + failed",
+    ], told
+
+
 def retry() -> None:
     number = random.randrange(1 << 31)
     assert client.flaky(SleepRequest(id=number)).total == 3
@@ -386,6 +443,7 @@ CASES: list[Callable[[], None]] = [
     answer_headers,
     raw_bodies,
     compression,
+    watching,
     answer_stream,
     request_stream,
     both_ways,

@@ -11,6 +11,7 @@ import (
 	"iter"
 	"net/http"
 	"reflect"
+	"strconv"
 	"strings"
 	"time"
 
@@ -40,7 +41,7 @@ func main() {
 		run  func(client *matrix.PierClient) error
 	}{
 		{"unary", unary}, {"bound", bound}, {"answer headers", answerHeaders}, {"raw bodies", rawBodies},
-		{"compression", compression},
+		{"compression", compression}, {"watching", watching},
 		{"answer stream", answerStream}, {"request stream", requestStream}, {"both ways", bothWays},
 		{"declared error", declaredError}, {"invalid request", invalidRequest}, {"late failure", lateFailure},
 		{"early answer", earlyAnswer}, {"early refusal", earlyRefusal},
@@ -585,6 +586,100 @@ func missingCredential(client *matrix.PierClient) error {
 	bare := connect(web.WithCredential("machine", ""))
 	_, err = bare.Guarded(ctx)
 	return problem(err, "unauthenticated")
+}
+
+// watching is told of calls of every kind, as they end, and puts them in a trace.
+func watching(*matrix.PierClient) error {
+	const parent = "00-0af7651916cd43dd8448eb211c80319c-b7ad6b7169203331-01"
+	var told []string
+	some := func(octets int64) string {
+		if octets == 0 || octets == 1000 || octets == 3000 {
+			return strconv.FormatInt(octets, 10)
+		}
+		return "+"
+	}
+	watch := func(ctx context.Context, call *web.Call) (context.Context, func(web.Watched)) {
+		return web.WithTrace(ctx, parent, ""), func(w web.Watched) {
+			failed := "-"
+			if w.Err != nil {
+				failed = "failed"
+			}
+			told = append(told, fmt.Sprintf("%s %d %d %s %s %s", strings.TrimPrefix(call.Name, "skerry.matrix.Pier."), w.Status,
+				w.Tries, some(w.Sent), some(w.Received), failed))
+		}
+	}
+	client := connect(web.WithClientWatcher(watch))
+	answer, err := client.Echo(ctx, &matrix.EchoRequest{Text: wire.Pointer("ü")})
+	if err != nil {
+		return err
+	}
+	if err := same(answer.Trace, wire.Pointer(parent)); err != nil {
+		return err
+	}
+	_, _ = client.Stamp(ctx, &matrix.StampRequest{Code: "kept", Known: wire.Pointer("*")})
+	_, err = client.Hang(ctx, &matrix.HangRequest{Name: "n", Photo: web.Body{Reader: bytes.NewReader(made(1000)),
+		MediaType: "image/x-made"}})
+	if err != nil {
+		return err
+	}
+	for _, fails := range []*uint64{nil, wire.Pointer[uint64](2_000_000)} {
+		size := map[bool]uint64{true: 3000, false: 3_000_000}[fails == nil]
+		photo, err := client.Photo(ctx, &matrix.PhotoRequest{Name: "n", Size: size, Fails: fails})
+		if err != nil {
+			return err
+		}
+		_, _ = io.Copy(io.Discard, photo.Photo)
+	}
+	_ = client.Refuse(ctx, &matrix.RefuseRequest{How: "declared"})
+	if _, err = client.Flaky(ctx, &matrix.SleepRequest{ID: uint32(time.Now().UnixNano())}); err != nil {
+		return err
+	}
+	_, _ = client.Look(ctx, &matrix.LookRequest{Code: ".."})
+	for _, most := range []int{9, 2} {
+		for range client.Count(ctx, &matrix.CountRequest{Count: 5}) {
+			if most--; most == 0 {
+				break
+			}
+		}
+	}
+	sum := client.Sum(ctx)
+	if err := sum.Send(&matrix.Tick{N: 1}); err != nil {
+		return err
+	}
+	if _, err := sum.Finish(); err != nil {
+		return err
+	}
+	for _, most := range []int{9, 1} {
+		mirror, err := client.Mirror(ctx)
+		if err == nil {
+			err = errors.Join(mirror.Send(&matrix.Tick{N: 1}), mirror.Send(&matrix.Tick{N: 2}))
+		}
+		if most > 1 && err == nil {
+			err = mirror.Finish()
+		}
+		if err != nil {
+			return err
+		}
+		for range mirror.All() {
+			if most--; most == 0 {
+				break
+			}
+		}
+		mirror.Close()
+	}
+	return same(strings.Join(told, "\n"), `echo 200 1 + + -
+stamp 304 1 0 0 -
+hang 200 1 1000 + -
+photo 200 1 0 3000 -
+photo 200 1 0 + failed
+refuse 409 1 + + failed
+flaky 200 3 + + -
+look 0 0 0 0 failed
+count 200 1 + + -
+count 200 1 + + -
+sum 200 1 + + -
+mirror 101 1 + + -
+mirror 101 1 + + failed`)
 }
 
 func retry(client *matrix.PierClient) error {

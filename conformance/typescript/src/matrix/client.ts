@@ -2,7 +2,7 @@
 import assert from "node:assert/strict";
 import { setTimeout as wait } from "node:timers/promises";
 
-import type { ClientOptions } from "../gen/faithful/client.js";
+import type { ClientOptions, ClientWatcher } from "../gen/faithful/client.js";
 import { nodeTransport } from "../gen/faithful/node.js";
 import { nodeSocket } from "../gen/faithful/socket.js";
 import { BadAnswer, type Encoding, InvalidRequest, MissingCredential, NotModified, Problem, Unreachable } from "../gen/faithful/web.js";
@@ -194,6 +194,59 @@ const cases: Record<string, () => Promise<void>> = {
     }
     // Limits hold for what comes out.
     assert.ok((await failureOf(() => connect({ compression: true, answerLimit: 10_000 }).echo({ text, names: new Map() }))) instanceof BadAnswer);
+  },
+
+  /** Is told of calls of every kind, as they end, and puts them in a trace. */
+  async watching() {
+    const traceparent = "00-0af7651916cd43dd8448eb211c80319c-b7ad6b7169203331-01";
+    const told: string[] = [];
+    const some = (size: number): string => ([0, 1000, 3000].includes(size) ? String(size) : "+");
+    const watcher: ClientWatcher = (call, headers) => {
+      headers["Traceparent"] = traceparent;
+      return (w) => told.push(`${call.replace("skerry.matrix.Pier.", "")} ${String(w.status)} ${String(w.tries)} ${some(w.sent)} ${some(w.received)} ${w.failed === undefined ? "-" : "failed"}`);
+    };
+    const own = connect({ watcher });
+    assert.equal((await own.echo({ text: "ü", names: new Map() })).trace, traceparent);
+    assert.ok((await failureOf(() => own.stamp({ code: "kept", known: "*" }))) instanceof NotModified);
+    await own.hang({ name: "n", photo: new Body(made(1000), { mediaType: "image/x-made" }), tags: [] });
+    assert.equal((await (await own.photo({ name: "n", size: 3000n })).photo.bytes()).length, 3000);
+    const failing = await own.photo({ name: "n", size: 3_000_000n, fails: 2_000_000n });
+    assert.ok((await failureOf(() => failing.photo.bytes())) instanceof Unreachable);
+    await isFull(() => own.refuse({ how: "declared" }), 7);
+    await own.flaky({ id: Math.floor(Math.random() * 2 ** 31) });
+    assert.ok((await failureOf(() => own.look({ code: ".." }))) instanceof InvalidRequest);
+    for (const most of [9, 2]) {
+      let left = most;
+      for await (const { n } of own.count({ count: 5 })) {
+        if (--left === 0 || n > 4) {
+          break;
+        }
+      }
+    }
+    await own.sum([{ n: 1 }]);
+    for (const most of [9, 1]) {
+      let left = most;
+      for await (const { n } of own.mirror([{ n: 1 }, { n: 2 }])) {
+        if (--left === 0 || n > 2) {
+          break;
+        }
+      }
+    }
+    assert.deepEqual(told, [
+      "echo 200 1 + + -",
+      "stamp 304 1 0 0 -",
+      "hang 200 1 1000 + -",
+      "photo 200 1 0 3000 -",
+      "photo 200 1 0 + failed",
+      "refuse 409 1 + + failed",
+      "flaky 200 3 + + -",
+      "look 0 0 0 0 failed",
+      "count 200 1 + + -",
+      "count 200 1 + + -",
+      "sum 200 1 + + -",
+      "mirror 101 1 + + -",
+      "mirror 101 1 + + failed",
+    ]);
   },
 
   async "answer stream"() {

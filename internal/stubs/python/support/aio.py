@@ -24,7 +24,7 @@ from typing import Any, Generic, TypeVar
 import httpx
 
 from . import stream, web, wire
-from .exchange import CallOptions, CommonOptions, Exchange, Request, checked, retry_after
+from .exchange import CommonOptions, Exchange, Request, checked, retry_after
 from .stream import Kind
 
 Q = TypeVar("Q")
@@ -76,11 +76,9 @@ class AsyncClient(Exchange):
             self._http = httpx.AsyncClient(transport=transport, timeout=None, trust_env=False)
         return self._http
 
-    def given(self: C, options: CallOptions | None) -> C:
-        """The same client, for one call with options of its own."""
-        if options:
-            _ = self.http  # which is made for all calls
-        return super().given(options)
+    def _copy(self: C) -> C:
+        _ = self.http  # which is made for all calls
+        return super()._copy()
 
     async def aclose(self) -> None:
         """Closes all connections."""
@@ -89,6 +87,11 @@ class AsyncClient(Exchange):
 
     async def do(self, call: web.Call[Q, A], message: Q, timeout: float | None) -> A:
         """Sends a call of one request and one answer."""
+        own, watching = self.watched(call)
+        with watching:
+            return await own._do(call, message, timeout)
+
+    async def _do(self, call: web.Call[Q, A], message: Q, timeout: float | None) -> A:
         if web.raw_of(call) is not None or web.answer_raw_of(call) is not None:
             return await self._do_raw(call, message, self.timeout if timeout is None else timeout)
         deadline = time.monotonic() + (self.timeout if timeout is None else timeout)
@@ -113,6 +116,7 @@ class AsyncClient(Exchange):
             if body is not None:
                 body.again()
                 async for chunk in body:
+                    self.went(len(chunk))
                     moved.set()
                     yield chunk
                     moved.set()
@@ -136,24 +140,30 @@ class AsyncClient(Exchange):
                 await asyncio.gather(task, return_exceptions=True)
         travel = call.answer_travel
         if travel is not None and travel.raw is not None and web.succeeds(call, response.status_code):
-            chunks = _Arriving(call.name, response, self.idle_timeout)
+            chunks = _Arriving(self, call.name, response)
             try:
                 answer: A = self.understand_raw(travel, response.status_code, response.headers.get_list, chunks)
             except BaseException:
                 await chunks.aclose()
                 raise
+            self.lasts()
             return answer
         result: A = await _within(call, time.monotonic() + timeout, self._read(call, request, response))
         return result
 
     async def send(self, call: web.Call[Q, A], messages: Messages[Q], timeout: float | None) -> A:
         """Sends a call whose request is a stream."""
+        own, watching = self.watched(call)
+        with watching:
+            return await own._send(call, messages, timeout)
+
+    async def _send(self, call: web.Call[Q, A], messages: Messages[Q], timeout: float | None) -> A:
         begin = time.monotonic() + (self.timeout if timeout is None else timeout)
         request = await _within(call, begin, self.prepare(call, None, self.encoding, None))
         request.headers["content-type"] = self.sequence
         writer = stream.ElementWriter(json=self.json, sequence=True, limit=self.element_limit)
         sent = asyncio.Event()
-        upload = _upload(call, messages, writer, sent)
+        upload = _upload(self, call, messages, writer, sent)
 
         async def answered() -> A:
             response = await self._carried(request, upload)
@@ -174,7 +184,7 @@ class AsyncClient(Exchange):
 
     def stream(self, call: web.Call[Q, A], message: Q, timeout: float | None) -> AsyncStream[A]:
         """Sends a call that is answered by a stream, once somebody reads that."""
-        return AsyncStream(call, self._received(call, message, timeout))
+        return AsyncStream(self, call, lambda own: own._received(call, message, timeout))
 
     async def _received(
         self, call: web.Call[Q, A], message: Q, timeout: float | None
@@ -203,6 +213,7 @@ class AsyncClient(Exchange):
                     break
                 except (httpx.HTTPError, asyncio.TimeoutError) as problem:
                     raise stream.LostError from problem
+                self.came(len(chunk))
                 for element in elements.feed(chunk):
                     yield element
             elements.finish()
@@ -252,6 +263,8 @@ class AsyncClient(Exchange):
             content = request.body if upload is None and not isinstance(request.body, wire.Body) else upload
             # Made apart from the client, which would add headers and cookies of its own.
             made = httpx.Request(request.method, url, headers=request.headers, content=content)
+            self.tried()
+            self.went(len(content) if isinstance(content, bytes) else 0)
             return await self.http.send(made, stream=True)
 
         carry: AsyncSend = send
@@ -266,6 +279,7 @@ class AsyncClient(Exchange):
         body = bytearray()
         try:
             async for chunk in response.aiter_raw():
+                self.came(len(chunk))
                 body += chunk
                 if len(body) > self.answer_limit:
                     break
@@ -311,49 +325,62 @@ async def each(messages: Messages[T]) -> AsyncIterator[T]:
 
 
 async def _upload(
-    call: web.Call[Any, Any], messages: Messages[Any], writer: stream.ElementWriter, sent: asyncio.Event
+    client: AsyncClient,
+    call: web.Call[Any, Any],
+    messages: Messages[Any],
+    writer: stream.ElementWriter,
+    sent: asyncio.Event,
 ) -> AsyncGenerator[bytes, None]:
     """The elements of a request as they come, and heartbeats while none does."""
+
+    def counted(element: bytes) -> bytes:
+        client.went(len(element))
+        return element
+
     source = each(messages)
     while True:
         following = asyncio.ensure_future(anext(source))
         try:
             while not (await asyncio.wait((following,), timeout=15.0))[0]:
-                yield writer.heartbeat()
+                yield counted(writer.heartbeat())
             message = following.result()
         except StopAsyncIteration:
             break
         finally:
             following.cancel()
-        yield writer.value(checked(call, message))
-    yield writer.end()
+        yield counted(writer.value(checked(call, message)))
+    yield counted(writer.end())
     sent.set()
 
 
 class _Arriving:
     """The chunks of an answer, as they come."""
 
-    def __init__(self, call: str, response: httpx.Response, idle: float) -> None:
+    def __init__(self, client: AsyncClient, call: str, response: httpx.Response) -> None:
+        self._client = client
         self._call = call
         self._response = response
-        self._idle = idle
 
     async def __aiter__(self) -> AsyncIterator[bytes]:
         chunks = self._response.aiter_raw()
         try:
             while True:
                 try:
-                    chunk = await asyncio.wait_for(anext(chunks), self._idle)
+                    chunk = await asyncio.wait_for(anext(chunks), self._client.idle_timeout)
                 except StopAsyncIteration:
                     return
                 except (httpx.HTTPError, httpx.StreamError, asyncio.TimeoutError) as problem:
-                    raise web.no_answer(self._call, problem) from problem
+                    lost = web.no_answer(self._call, problem)
+                    self._client.fail(lost)
+                    raise lost from problem
+                self._client.came(len(chunk))
                 yield chunk
         finally:
             await self.aclose()
 
     async def aclose(self) -> None:
         await self._response.aclose()
+        self._client.end()
 
 
 class AsyncStream(Generic[A]):
@@ -363,17 +390,40 @@ class AsyncStream(Generic[A]):
     is first read, and leaving the context early ends it.
     """
 
-    def __init__(self, call: web.Call[Any, A], elements: AsyncIterator[tuple[Kind, Any]]) -> None:
+    def __init__(
+        self,
+        client: AsyncClient,
+        call: web.Call[Any, A],
+        begin: Callable[[AsyncClient], AsyncIterator[tuple[Kind, Any]]],
+    ) -> None:
+        self._client = client
         self._call = call
-        self._elements = elements
+        self._begin = begin
+        self._elements: AsyncIterator[tuple[Kind, Any]] | None = None
 
     def __aiter__(self) -> AsyncStream[A]:
         return self
 
     async def __anext__(self) -> A:
+        if self._elements is None:
+            self._client, _ = self._client.watched(self._call)
+            self._elements = self._begin(self._client)
+        if self._client.watch is None:
+            return await self._following(self._elements)
+        try:
+            return await self._following(self._elements)
+        except StopAsyncIteration:
+            self._client.end()
+            raise
+        except BaseException as problem:
+            self._client.fail(problem)
+            self._client.end()
+            raise
+
+    async def _following(self, elements: AsyncIterator[tuple[Kind, Any]]) -> A:
         problem: Exception | None = None
         try:
-            async for kind, value in self._elements:
+            async for kind, value in elements:
                 if kind == "value":
                     element: A = value
                     return element
@@ -392,6 +442,7 @@ class AsyncStream(Generic[A]):
         close = getattr(self._elements, "aclose", None)
         if close is not None:
             await close()
+            self._client.end()
 
     async def __aenter__(self) -> AsyncStream[A]:
         return self

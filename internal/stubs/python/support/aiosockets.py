@@ -21,7 +21,7 @@ A = TypeVar("A")
 
 def converse(client: AsyncClient, call: web.Call[Q, A], messages: Messages[Q], timeout: float | None) -> AsyncStream[A]:
     """Sends a call that streams both ways: messages are sent by another task, as they come."""
-    return AsyncStream(call, _received(client, call, messages, timeout))
+    return AsyncStream(client, call, lambda own: _received(own, call, messages, timeout))
 
 
 async def _opened(client: AsyncClient, call: web.Call[Any, Any], timeout: float | None) -> ClientConnection:
@@ -30,6 +30,7 @@ async def _opened(client: AsyncClient, call: web.Call[Any, Any], timeout: float 
     request = await within(call, limit, client.prepare(call, None, web.JSON, None))
     del request.headers["accept"]
     protocol = Subprotocol("faithful-json" if client.json else "faithful-cbor")
+    client.tried()
     try:
         connection = await connect(
             client.socket_base + request.target,
@@ -65,6 +66,7 @@ async def _received(
     try:
         while True:
             element = await _next(connection, sender, client.idle_timeout)
+            client.came(len(element))
             kind, value = stream.read_element(element, json=client.json, cls=call.answer, items=client.items)
             if kind != "other":
                 yield kind, value
@@ -77,6 +79,10 @@ async def _received(
         if sender.done() and not sender.cancelled() and (failed := sender.exception()) is not None:
             raise failed from None
         raise stream.LostError from problem
+    except GeneratorExit:
+        if not whole:
+            client.fail(web.no_answer(call.name, "it was given up", "cancelled"))
+        raise
     finally:
         sender.cancel()
         await asyncio.gather(sender, return_exceptions=True)
@@ -109,6 +115,7 @@ async def _send(
 
     async def put(element: bytes) -> None:
         await connection.send(element.decode() if client.json else element)
+        client.went(len(element))
 
     try:
         async for message in each(messages):

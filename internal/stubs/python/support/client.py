@@ -251,6 +251,11 @@ class Client(Exchange):
 
     def do(self, call: web.Call[Q, A], message: Q, timeout: float | None, cancellation: Cancellation | None) -> A:
         """Sends a call of one request and one answer."""
+        own, watching = self.watched(call)
+        with watching:
+            return own._do(call, message, timeout, cancellation)
+
+    def _do(self, call: web.Call[Q, A], message: Q, timeout: float | None, cancellation: Cancellation | None) -> A:
         if web.raw_of(call) is not None or web.answer_raw_of(call) is not None:
             return self._do_raw(call, message, timeout, cancellation)
         attempt = self._attempt(call, timeout, cancellation)
@@ -282,6 +287,7 @@ class Client(Exchange):
                     lambda name: response.headers.get_all(name, []),
                     _Arriving(self, attempt, response),
                 )
+                self.lasts()
                 return answer
         except BaseException:
             self._drop(attempt)
@@ -325,6 +331,13 @@ class Client(Exchange):
         self, call: web.Call[Q, A], message: Q, timeout: float | None, cancellation: Cancellation | None
     ) -> Stream[A]:
         """Sends a call that is answered by a stream."""
+        own, watching = self.watched(call)
+        with watching:
+            return own._stream(call, message, timeout, cancellation)
+
+    def _stream(
+        self, call: web.Call[Q, A], message: Q, timeout: float | None, cancellation: Cancellation | None
+    ) -> Stream[A]:
         attempt = self._attempt(call, timeout, cancellation)
         attempt.request = self._prepared(attempt, message, self.sequence, None)
         response = self._open(attempt)
@@ -349,12 +362,20 @@ class Client(Exchange):
                 _break(connection)  # another thread may be waiting for it
             self._drop(attempt)
 
-        return Stream(call, response.status, _chunks(self, attempt, response, elements), drop)
+        self.lasts()
+        return Stream(self, call, response.status, _chunks(self, attempt, response, elements), drop)
 
     def send(
         self, call: web.Call[Q, A], messages: Iterable[Q], timeout: float | None, cancellation: Cancellation | None
     ) -> A:
         """Sends a call whose request is a stream."""
+        own, watching = self.watched(call)
+        with watching:
+            return own._send(call, messages, timeout, cancellation)
+
+    def _send(
+        self, call: web.Call[Q, A], messages: Iterable[Q], timeout: float | None, cancellation: Cancellation | None
+    ) -> A:
         begin = self._attempt(call, timeout, cancellation)
         request = self._prepared(begin, None, self.encoding, None)
         attempt = self._attempt(call, math.inf, cancellation)
@@ -363,7 +384,8 @@ class Client(Exchange):
         writer = stream.ElementWriter(json=self.json, sequence=True, limit=self.element_limit)
         limit = self.timeout if timeout is None else timeout
         connection = self._take(attempt)
-        upload = _Upload(connection, writer, self.idle_timeout)
+        upload = _Upload(self, connection, writer)
+        self.tried()
         try:
             try:
                 upload.begin(request)
@@ -422,7 +444,7 @@ class Client(Exchange):
                 wait = wait if after is None else after
                 if time.monotonic() + wait >= attempt.deadline:
                     return response
-                response.read(65536)  # so that the connection can be used again
+                self.came(len(response.read(65536)))  # so that the connection can be used again
                 self._release(attempt, response)
             except (OSError, http.client.HTTPException) as problem:
                 self._drop(attempt)
@@ -452,8 +474,10 @@ class Client(Exchange):
             else:
                 connection.sock.settimeout(left)
             attempt.watch()
+            self.tried()
             if isinstance(request.body, wire.Body):
                 return self._poured(attempt, connection, request, request.body)
+            self.went(len(request.body or b""))
             connection.request(request.method, request.target, request.body, request.headers)
             return connection.getresponse()
 
@@ -491,6 +515,7 @@ class Client(Exchange):
                         break
                     continue
                 connection.send(chunk if body.size is not None else b"%x\r\n%b\r\n" % (len(chunk), chunk))
+                self.went(len(chunk))
             else:
                 if body.size is not None and total != body.size:
                     raise ValueError(f"the body has {total} bytes, and says {body.size}")
@@ -570,6 +595,7 @@ class Client(Exchange):
         except (OSError, http.client.HTTPException) as problem:
             problem = attempt.why(problem)  # type: ignore[assignment]
             raise web.no_answer(call.name, problem) from problem
+        self.came(len(body))
         if time.monotonic() >= attempt.deadline:
             raise web.no_answer(call.name, "it took too long", "timed out")
         return self.understand(
@@ -597,10 +623,10 @@ def _read_all(attempt: _Attempt, response: http.client.HTTPResponse, limit: int)
 class _Upload:
     """Sends the elements of a request as they come, and heartbeats while none does."""
 
-    def __init__(self, connection: http.client.HTTPConnection, writer: stream.ElementWriter, timeout: float) -> None:
+    def __init__(self, client: Client, connection: http.client.HTTPConnection, writer: stream.ElementWriter) -> None:
+        self.client = client
         self.connection = connection
         self.writer = writer
-        self.timeout = timeout
         self.whole = False
         self._lock = threading.Lock()
         self._last = time.monotonic()
@@ -613,7 +639,7 @@ class _Upload:
             c.putheader(name, value)
         c.putheader("transfer-encoding", "chunked")
         c.endheaders()
-        c.sock.settimeout(self.timeout)
+        c.sock.settimeout(self.client.idle_timeout)
         self._wait(15.0)
 
     def _wait(self, seconds: float) -> None:
@@ -636,6 +662,7 @@ class _Upload:
 
     def _chunk(self, data: bytes) -> None:
         self.connection.send(b"%x\r\n%b\r\n" % (len(data), data))
+        self.client.went(len(data))
         self._last = time.monotonic()
 
     def put(self, element: bytes) -> bool:
@@ -676,6 +703,7 @@ def _chunks(
             elements.finish()
             client._release(attempt, response)
             return
+        client.came(len(chunk))
         yield from elements.feed(chunk)
 
 
@@ -698,16 +726,21 @@ class _Arriving:
                 if not chunk and response.length:
                     raise ConnectionAbortedError("the connection was lost in the middle of a body")
             except (OSError, http.client.HTTPException) as problem:
-                self.close()
                 attempt.deadline = math.inf
-                raise web.no_answer(attempt.call.name, attempt.why(problem)) from problem
+                lost = web.no_answer(attempt.call.name, attempt.why(problem))
+                self._client.fail(lost)
+                self.close()
+                raise lost from problem
             if not chunk:
                 self._client._release(attempt, response)
+                self._client.end()
                 return
+            self._client.came(len(chunk))
             yield chunk
 
     def close(self) -> None:
         self._client._drop(self._attempt)
+        self._client.end()
 
     def __del__(self) -> None:
         self.close()
@@ -717,8 +750,14 @@ class Stream(Generic[A]):
     """The elements of an answer, as they come. It is an iterator and a context manager; leaving it early ends the call."""
 
     def __init__(
-        self, call: web.Call[Any, A], status: int, elements: Iterator[tuple[stream.Kind, Any]], drop: Callable[[], None]
+        self,
+        client: Client,
+        call: web.Call[Any, A],
+        status: int,
+        elements: Iterator[tuple[stream.Kind, Any]],
+        drop: Callable[[], None],
     ) -> None:
+        self._client = client
         self._call = call
         self._status = status
         self._elements = elements
@@ -728,6 +767,19 @@ class Stream(Generic[A]):
         return self
 
     def __next__(self) -> A:
+        if self._client.watch is None:
+            return self._following()
+        try:
+            return self._following()
+        except StopIteration:
+            self._client.end()
+            raise
+        except BaseException as problem:
+            self._client.fail(problem)
+            self._client.end()
+            raise
+
+    def _following(self) -> A:
         problem: Exception | None = None
         try:
             for kind, value in self._elements:
@@ -737,18 +789,22 @@ class Stream(Generic[A]):
                 if kind == "problem":
                     problem = web.failure(self._call, self._status, value)
         except (stream.BadElementError, wire.WireError) as bad:
-            self._drop()
-            raise web.BadAnswer(self._status, str(bad)) from bad
+            raise self._dropped(web.BadAnswer(self._status, str(bad))) from bad
         except stream.LostError as lost:
-            self._drop()
-            raise web.Unreachable(f"{self._call.name}: {lost}") from lost
+            raise self._dropped(web.Unreachable(f"{self._call.name}: {lost}")) from lost
         if problem is not None:
             raise problem
         raise StopIteration
 
+    def _dropped(self, problem: Exception) -> Exception:
+        self._client.fail(problem)
+        self._drop()
+        return problem
+
     def close(self) -> None:
         """Ends the call; the other side sees that its reader has left."""
         self._drop()
+        self._client.end()
 
     def __enter__(self) -> Stream[A]:
         return self

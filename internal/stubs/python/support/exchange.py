@@ -9,8 +9,10 @@ import ssl
 import time
 from base64 import b64encode
 from collections.abc import Callable, Mapping
+from contextlib import nullcontext
 from dataclasses import dataclass
 from email.utils import parsedate_to_datetime
+from types import TracebackType
 from typing import Any, Literal, TypedDict, TypeVar
 from urllib.parse import urlsplit
 
@@ -57,6 +59,8 @@ class CommonOptions(TypedDict, total=False):
     message one and its declared fields besides; 1,000,000 where it is not given."""
     element_limit: int
     """In bytes; 1 MiB where it is not given."""
+    watcher: web.Watcher
+    """Told of each call, for metrics, logs and traces."""
     on_digest: Callable[[str], None]
     """Told when a server's definitions are not the ones of this client."""
     ssl_context: ssl.SSLContext
@@ -71,6 +75,41 @@ class CallOptions(TypedDict, total=False):
     """By the name of each, with or without its module: added to the client's, and replacing those of the same name."""
     answered: Callable[[int, dict[str, str]], None]
     """Told the status and the headers of the answer, by lower-case name, once it begins; of a refusal, too."""
+
+
+class Watch:
+    """Counts what goes through one call, for who watches it: around that, as a context."""
+
+    def __init__(self, watcher: web.Watcher, call: str) -> None:
+        self.headers: dict[str, str] = {}
+        self.tries = self.status = self.received = self.sent = 0
+        self.lasts = False
+        """Whether it goes on when the context is left, until end is called."""
+        self._failed: BaseException | None = None
+        self._start = time.monotonic()
+        self._done: Callable[[web.Watched], None] | None = watcher(call, self.headers)
+
+    def fail(self, problem: BaseException) -> None:
+        if self._failed is None and not isinstance(problem, web.NotModified):
+            self._failed = problem
+
+    def end(self) -> None:
+        """Tells, once, how the call went."""
+        done, self._done = self._done, None
+        if done is not None:
+            duration = time.monotonic() - self._start
+            done(web.Watched(duration, self.status, self.tries, self.received, self.sent, self._failed))
+
+    def __enter__(self) -> None:
+        pass
+
+    def __exit__(
+        self, kind: type[BaseException] | None, problem: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        if problem is not None:
+            self.fail(problem)
+        if problem is not None or not self.lasts:
+            self.end()
 
 
 class Exchange:
@@ -98,12 +137,58 @@ class Exchange:
         self._credentials: Mapping[str, Any] = options.get("credentials", {})
         self._on_digest: Callable[[str], None] | None = options.get("on_digest")
         self._answered: Callable[[int, dict[str, str]], None] | None = None
+        self._watcher: web.Watcher | None = options.get("watcher")
+        self.watch: Watch | None = None
+        """Of the one call that this client makes, where it is watched."""
+
+    def _copy(self: E) -> E:
+        """The same client, for one call."""
+        return copy.copy(self)
+
+    def watched(self: E, call: web.Call[Any, Any]) -> tuple[E, Watch | nullcontext[None]]:
+        """The same client for one call, and the context to make it in."""
+        if self._watcher is None:
+            return self, _UNWATCHED
+        own = self._copy()
+        own.watch = watch = Watch(self._watcher, call.name)
+        return own, watch
+
+    def tried(self) -> None:
+        """A request is sent."""
+        if self.watch is not None:
+            self.watch.tries += 1
+            self.watch.status = 0
+
+    def came(self, size: int) -> None:
+        """So many bytes came."""
+        if self.watch is not None:
+            self.watch.received += size
+
+    def went(self, size: int) -> None:
+        """So many bytes went."""
+        if self.watch is not None:
+            self.watch.sent += size
+
+    def fail(self, problem: BaseException) -> None:
+        """Keeps what the call failed with, for who watches it."""
+        if self.watch is not None:
+            self.watch.fail(problem)
+
+    def lasts(self) -> None:
+        """The call goes on until end is called."""
+        if self.watch is not None:
+            self.watch.lasts = True
+
+    def end(self) -> None:
+        """The call is over."""
+        if self.watch is not None:
+            self.watch.end()
 
     def given(self: E, options: CallOptions | None) -> E:
         """The same client, for one call with options of its own."""
         if not options:
             return self
-        own = copy.copy(self)
+        own = self._copy()
         own._headers = self._headers | {name.lower(): value for name, value in options.get("headers", {}).items()}
         credentials = options.get("credentials", {})
         kept = {
@@ -137,6 +222,8 @@ class Exchange:
 
     def look(self, status: int, headers: Any) -> None:
         """Tells the hooks that an answer begins, and that a server has other definitions."""
+        if self.watch is not None:
+            self.watch.status = status
         if self._answered is not None:
             self._answered(status, {name.lower(): value for name, value in headers.items()})
         digest: str | None = headers.get("faithful-definitions")
@@ -257,6 +344,8 @@ class Exchange:
             headers["traceparent"] = trace.traceparent
             if trace.tracestate:
                 headers["tracestate"] = trace.tracestate
+        if self.watch is not None:
+            headers.update((name.lower(), value) for name, value in self.watch.headers.items())
         path = call.path
         for name, value in parameters.paths.items():
             path = path.replace("{" + name + "}", value, 1)
@@ -310,6 +399,8 @@ def _received(p: web.Placed, headers: Callable[[str], list[str]]) -> list[str]:
     values = [line[len(begin) :].partition(";")[0].strip() for line in headers("set-cookie") if line.startswith(begin)]
     return values[-1:]  # the last one is the one that is kept
 
+
+_UNWATCHED = nullcontext()
 
 _HEADER_TEXT = re.compile("[\t\x20-\x7e\x80-\xff]*")
 """What a header can contain (RFC 9110, section 5.5)."""

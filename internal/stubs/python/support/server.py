@@ -127,26 +127,6 @@ Middleware = Callable[[Context, Next], Awaitable[None]]
 """Runs around every handler; the second argument runs the rest."""
 
 
-@dataclass(frozen=True)
-class Watched:
-    """How a call went."""
-
-    duration: float
-    """In seconds."""
-    status: int
-    """HTTP; 101 of a WebSocket, 0 where no answer began."""
-    received: int
-    """Bytes of the body that came, or of a stream's elements."""
-    sent: int
-    """Bytes of the body that went."""
-    failed: BaseException | None
-    """What it failed with, in the middle of a stream, too; None for what the server refused by itself."""
-
-
-Watcher = Callable[[str, dict[str, str]], Callable[[Watched], None]]
-"""Told that a call begins, by its full name and with the headers; what it returns is told how it went."""
-
-
 class CookieAttributes(TypedDict, total=False):
     """How a cookie is set (RFC 6265, section 4.1)."""
 
@@ -196,7 +176,7 @@ class ServerOptions(TypedDict, total=False):
     """The first is the outermost."""
     on_error: Callable[[str, BaseException, Context | None], None]
     """Told each error that the caller is not, with the call's context where it came so far; else logging is."""
-    watcher: Watcher
+    watcher: web.Watcher
     """For metrics, logs and traces."""
     serving: Callable[[], None]
     """/-/state answers 503 when this raises."""
@@ -577,7 +557,7 @@ class _Watching:
         self.failed: BaseException | None = None
         self._mount = mount
         self._call = call
-        self._done: Callable[[Watched], None] | None = None
+        self._done: Callable[[web.Watched], None] | None = None
         try:
             self._done = mount.options["watcher"](call, headers)
         except Exception as problem:
@@ -592,7 +572,7 @@ class _Watching:
             return
         duration = time.monotonic() - self.start
         try:
-            self._done(Watched(duration, self.status, self.received, self.sent, self.failed))
+            self._done(web.Watched(duration, self.status, 0, self.received, self.sent, self.failed))
         except Exception as problem:
             self._mount.tell(self._call, problem)
 
@@ -783,6 +763,9 @@ class _Exchange:
                 extra[i] = header, ", ".join([value.decode(), *names]).encode()
 
     def _watch(self, call: web.Call[Any, Any]) -> None:
+        parent = self.headers.get("traceparent")
+        if parent is not None:
+            current_trace.set(web.Trace(parent, self.headers.get("tracestate", "")))
         if "watcher" in self.mount.options:
             self._watching = _Watching(self.mount, call.name, self.headers)
             self.receive = self._watching.receiving(self.receive)
@@ -1080,9 +1063,6 @@ class _Exchange:
         client = self.scope.get("client")
         peer = None if client is None else str(client[0])
         self.context = Context(call.name, self.headers, credentials, identity, peer=peer)
-        parent = self.headers.get("traceparent")
-        if parent is not None:
-            current_trace.set(web.Trace(parent, self.headers.get("tracestate", "")))
 
     async def _judge(self, name: str | None, credentials: dict[str, str], call: web.Call[Any, Any]) -> Any:
         authorizer = self.mount.options.get("authorizer")

@@ -29,11 +29,24 @@ def converse(
     cancellation: Cancellation | None,
 ) -> Stream[A]:
     """Sends a call that streams both ways: messages are sent from another thread, as they come."""
+    own, watching = client.watched(call)
+    with watching:
+        return _opened(own, call, messages, timeout, cancellation)
+
+
+def _opened(
+    client: Client,
+    call: web.Call[Q, A],
+    messages: Iterable[Q],
+    timeout: float | None,
+    cancellation: Cancellation | None,
+) -> Stream[A]:
     attempt = client._attempt(call, timeout, cancellation)
     request = client._prepared(attempt, None, web.JSON, None)
     del request.headers["accept"]
     protocol = Subprotocol("faithful-json" if client.json else "faithful-cbor")
     opened = ExitStack()
+    client.tried()
     try:
         connecting = connect(
             client.socket_base + request.target,
@@ -61,13 +74,15 @@ def converse(
     talk = _Talk(client, call, connection, messages)
     if cancellation is not None:
         cancellation._when(talk.abandon)
-    return Stream(call, 101, talk.received(), talk.close)
+    client.lasts()
+    return Stream(client, call, 101, talk.received(), talk.leave)
 
 
 class _Talk:
     def __init__(
         self, client: Client, call: web.Call[Any, Any], connection: ClientConnection, messages: Iterable[Any]
     ) -> None:
+        self.client = client
         self.call = call
         self.connection = connection
         self.json = client.json
@@ -95,12 +110,14 @@ class _Talk:
     def _put(self, element: bytes) -> None:
         with self.sending:
             self.connection.send(element.decode() if self.json else element)
+            self.client.went(len(element))
 
     def received(self) -> Iterator[tuple[stream.Kind, Any]]:
         try:
             while True:
                 message = self._next()
                 element = message.encode() if isinstance(message, str) else message
+                self.client.came(len(element))
                 kind, value = stream.read_element(element, json=self.json, cls=self.call.answer, items=self.items)
                 if kind != "other":
                     self.theirs = kind in ("end", "problem")
@@ -135,6 +152,12 @@ class _Talk:
             self.connection.socket.shutdown(socket.SHUT_RDWR)
         except OSError:
             pass  # it has ended already
+
+    def leave(self) -> None:
+        """Ends the call for its reader."""
+        if not (self.ours and self.theirs):
+            self.client.fail(web.no_answer(self.call.name, "it was given up", "cancelled"))
+        self.close()
 
     def close(self) -> None:
         if not self.closed:

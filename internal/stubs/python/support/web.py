@@ -261,6 +261,31 @@ class BadAnswer(CallError):
         return f"the answer with status {self.status} was not understood: {self.detail}"
 
 
+@dataclass(frozen=True)
+class Watched:
+    """How a call went."""
+
+    duration: float
+    """In seconds."""
+    status: int
+    """HTTP, of the last try; 101 of a WebSocket, 0 where no answer began."""
+    tries: int
+    """How often a client sent it; 0 for servers, and where nothing was sent."""
+    received: int
+    """Bytes of the body that came, or of a stream's elements; of all tries."""
+    sent: int
+    """Bytes of the body that went; of all tries."""
+    failed: BaseException | None
+    """What it failed with, in the middle of a stream, too. At a server it is None for what the server refused by itself;
+    at a client it is what the caller gets, but None for NotModified."""
+
+
+Watcher = Callable[[str, dict[str, str]], Callable[[Watched], None]]
+"""Told that a call begins, by its full name and with headers; what it returns is told how it went. At a server the headers
+are those that came; at a client those that it adds go with the call's requests. A client's stream or raw body ends when it was
+read or given up."""
+
+
 class NotModified(CallError):
     """A call whose answer is the one that the caller has already.
 

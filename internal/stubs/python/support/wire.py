@@ -1875,7 +1875,7 @@ class Body:
     end is to be closed.
     """
 
-    __slots__ = ("media_type", "size", "source", "_begin")
+    __slots__ = ("_begin", "media_type", "size", "source")
 
     def __init__(
         self,

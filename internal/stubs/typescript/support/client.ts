@@ -43,6 +43,12 @@ export type Transport = (request: OutgoingRequest) => Promise<IncomingAnswer>;
 /** Runs around every request of a client; next sends it. */
 export type ClientMiddleware = (request: OutgoingRequest, call: { readonly name: string }, next: Transport) => Promise<IncomingAnswer>;
 
+/**
+ * Told that a call begins, by its full name; what it returns is told how it went. headers go with the call's requests:
+ * whoever traces calls adds to them. A stream or a raw body ends when it was read or given up.
+ */
+export type ClientWatcher = (call: string, headers: Record<string, string>) => (watched: web.Watched) => void;
+
 /** The value of a credential, or what is asked for it on every call; that of basic credentials is "user:password". */
 export type CredentialSource = string | (() => string | Promise<string>);
 
@@ -80,6 +86,8 @@ export interface ClientOptions {
   /** By the credential's name, with or without its module. */
   readonly credentials?: Readonly<Record<string, CredentialSource>>;
   readonly middleware?: readonly ClientMiddleware[];
+  /** Told of each call, for metrics, logs and traces. */
+  readonly watcher?: ClientWatcher;
   /** In bytes; 4 MiB where it is not given. */
   readonly answerLimit?: number;
   /** How many list items and entries an answer may contain; 1,000,000 unless it is given. */
@@ -108,6 +116,92 @@ export interface CallOptions {
   readonly credentials?: Readonly<Record<string, CredentialSource>> | undefined;
   /** Told the status and the headers of the answer once it begins; of a refusal, too. */
   readonly answered?: ((status: number, header: (name: string) => string | null) => void) | undefined;
+}
+
+/** How one call is made, and who watches it. */
+interface Calling extends CallOptions {
+  readonly watch: Watch | undefined;
+}
+
+/** Counts what goes through one call, for who watches it. */
+class Watch {
+  readonly headers: Record<string, string> = {};
+  private readonly start = performance.now();
+  private readonly done: (watched: web.Watched) => void;
+  private status = 0;
+  private tries = 0;
+  private received = 0;
+  private sent = 0;
+  private failed: unknown;
+  private over = false;
+
+  constructor(watcher: ClientWatcher, call: string) {
+    this.done = watcher(call, this.headers);
+  }
+
+  /** The request of one try, its body counted. */
+  leaving(request: OutgoingRequest): OutgoingRequest {
+    this.tries++;
+    this.status = 0;
+    const { body, whole } = request;
+    if (whole !== undefined) {
+      this.sent += whole instanceof Blob ? whole.size : whole.length;
+      return request;
+    }
+    if (body === undefined || body instanceof Uint8Array) {
+      this.sent += body?.length ?? 0;
+      return request;
+    }
+    const counted = this.counted(body, (bytes) => (this.sent += bytes));
+    return Object.defineProperties({}, { ...Object.getOwnPropertyDescriptors(request), body: { value: counted, enumerable: true } }) as OutgoingRequest;
+  }
+
+  /** The answer to it, its body counted. */
+  arriving(answer: IncomingAnswer): IncomingAnswer {
+    this.status = answer.status;
+    const { body } = answer;
+    const add = (bytes: number): number => (this.received += bytes);
+    const chunks = this.counted(body, add);
+    const whole = async (limit: number): Promise<Uint8Array | undefined> => {
+      const all = await web.readAll(body, limit);
+      add(all?.length ?? 0);
+      return all;
+    };
+    return Object.assign(Object.create(answer) as IncomingAnswer, { body: { [Symbol.asyncIterator]: () => chunks[Symbol.asyncIterator](), whole } });
+  }
+
+  /** A WebSocket was asked for; what it is answered with. */
+  upgraded(status: number): void {
+    this.tries = 1;
+    this.status = status;
+  }
+
+  /** An element came over a WebSocket, or went. */
+  element(received: number, sent: number): void {
+    this.received += received;
+    this.sent += sent;
+  }
+
+  fail(problem: unknown): void {
+    if (!(problem instanceof web.NotModified)) {
+      this.failed ??= problem;
+    }
+  }
+
+  /** Tells, once, how the call went. */
+  end(): void {
+    if (!this.over) {
+      this.over = true;
+      this.done({ duration: performance.now() - this.start, status: this.status, tries: this.tries, received: this.received, sent: this.sent, failed: this.failed });
+    }
+  }
+
+  private async *counted<T extends Uint8Array>(chunks: AsyncIterable<T>, add: (bytes: number) => void): AsyncGenerator<T> {
+    for await (const chunk of chunks) {
+      add(chunk.length);
+      yield chunk;
+    }
+  }
 }
 
 /** The transport of the global fetch, or of another function like it: a mount, say. */
@@ -334,8 +428,15 @@ export class Client {
     return this.encoding === "json" ? web.jsonSequence : web.cborSequence;
   }
 
+  /** How a call is made, and who watches it. */
+  private calling(name: string, options: CallOptions | undefined): Calling | undefined {
+    const { watcher } = this.options;
+    return watcher === undefined ? (options as Calling | undefined) : { ...options, watch: new Watch(watcher, name) };
+  }
+
   /** Sends a call of one request and one answer. */
-  async do<Q, A>(call: Call<Q, A>, message: Q, options: CallOptions | undefined): Promise<A> {
+  async do<Q, A>(call: Call<Q, A>, message: Q, own: CallOptions | undefined): Promise<A> {
+    const options = this.calling(call.name, own);
     const timeout = options?.timeout ?? this.options.timeout ?? 60_000;
     if (call.travel?.raw !== undefined || call.answerTravel?.raw !== undefined) {
       return this.raw(call, message, timeout, options);
@@ -349,13 +450,17 @@ export class Client {
         throw new web.NotModified(call.name, answer.header("etag") ?? "");
       }
       return await this.read(call, answer, patience);
+    } catch (problem) {
+      options?.watch?.fail(problem);
+      throw problem;
     } finally {
       patience.done();
+      options?.watch?.end();
     }
   }
 
   /** Sends a call that sends or answers a body as it is: it is idleness that has a limit. */
-  private async raw<Q, A>(call: Call<Q, A>, message: Q, timeout: number, options: CallOptions | undefined): Promise<A> {
+  private async raw<Q, A>(call: Call<Q, A>, message: Q, timeout: number, options: Calling | undefined): Promise<A> {
     const patience = new Patience(timeout, options?.signal);
     const idle = this.options.idleTimeout ?? 60_000;
     const down = call.answerTravel;
@@ -372,19 +477,24 @@ export class Client {
         return await this.read(call, answer, patience);
       }
       const length = answer.header("content-length");
-      const chunks = this.coming(call, listened(answer.body, patience, idle), patience);
+      const chunks = this.coming(call, listened(answer.body, patience, idle), patience, options);
       const onCancel = (): void => {
         patience.done();
         patience.abort(new Error("nobody reads it any more"));
+        options?.watch?.end();
       };
       const body = new wire.Body(chunks, { mediaType: answer.header("content-type") ?? "", size: length === null ? undefined : Number(length), onCancel });
       const whole = this.taken(down, answer, undefined, body);
       patience.rest();
       reading = true;
       return whole;
+    } catch (problem) {
+      options?.watch?.fail(problem);
+      throw problem;
     } finally {
       if (!reading) {
         patience.done();
+        options?.watch?.end();
       }
     }
   }
@@ -432,19 +542,23 @@ export class Client {
   }
 
   /** The body of an answer, as its caller reads it. */
-  private async *coming(call: Pick<Call<never, unknown>, "name">, chunks: AsyncIterable<Uint8Array>, patience: Patience): AsyncGenerator<Uint8Array> {
+  private async *coming(call: Pick<Call<never, unknown>, "name">, chunks: AsyncIterable<Uint8Array>, patience: Patience, options: Calling | undefined): AsyncGenerator<Uint8Array> {
     try {
       yield* chunks;
     } catch (cause) {
-      throw noAnswer(call.name, patience, cause);
+      const problem = noAnswer(call.name, patience, cause);
+      options?.watch?.fail(problem);
+      throw problem;
     } finally {
       patience.done();
       patience.abort(undefined); // a reader that stops early lets go of the connection
+      options?.watch?.end();
     }
   }
 
   /** Sends a call that is answered by a stream, each time that it is iterated over. */
-  async *stream<Q, A>(call: Call<Q, A>, message: Q, options: CallOptions | undefined): AsyncGenerator<A, void, undefined> {
+  async *stream<Q, A>(call: Call<Q, A>, message: Q, own: CallOptions | undefined): AsyncGenerator<A, void, undefined> {
+    const options = this.calling(call.name, own);
     const timeout = options?.timeout ?? this.options.timeout ?? 60_000;
     const patience = new Patience(timeout, options?.signal);
     try {
@@ -463,9 +577,13 @@ export class Client {
       const encoding = type === web.jsonSequence ? "json" : "cbor";
       const codec = call.answer as wire.Codec<A>;
       yield* this.values(call, answer.status, elements(listened(answer.body, patience, idle), encoding, codec, this.options.elementLimit ?? 1 << 20, this.items));
+    } catch (problem) {
+      options?.watch?.fail(problem);
+      throw problem;
     } finally {
       patience.done();
       patience.abort(undefined); // a reader that stops early lets go of the connection
+      options?.watch?.end();
     }
   }
 
@@ -497,7 +615,19 @@ export class Client {
   }
 
   /** Sends a call whose request is a stream. */
-  async send<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, options: CallOptions | undefined): Promise<A> {
+  async send<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, own: CallOptions | undefined): Promise<A> {
+    const options = this.calling(call.name, own);
+    try {
+      return await this.upload(call, messages, options);
+    } catch (problem) {
+      options?.watch?.fail(problem);
+      throw problem;
+    } finally {
+      options?.watch?.end();
+    }
+  }
+
+  private async upload<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, options: Calling | undefined): Promise<A> {
     if (inBrowser()) {
       throw new TypeError(`${call.name} takes a stream, which browsers can't send: send it from a server, or declare a call that takes a list`);
     }
@@ -530,7 +660,19 @@ export class Client {
   }
 
   /** Sends a call that streams both ways. */
-  async *converse<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, options: CallOptions | undefined): AsyncGenerator<A, void, undefined> {
+  async *converse<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, own: CallOptions | undefined): AsyncGenerator<A, void, undefined> {
+    const options = this.calling(call.name, own);
+    try {
+      yield* this.conversation(call, messages, options);
+    } catch (problem) {
+      options?.watch?.fail(problem);
+      throw problem;
+    } finally {
+      options?.watch?.end();
+    }
+  }
+
+  private async *conversation<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, options: Calling | undefined): AsyncGenerator<A, void, undefined> {
     const open = this.options.socket;
     if (open === undefined) {
       throw new web.Unreachable(`${call.name} streams both ways: give the client a socket, such as nodeSocket or browserSocket`, "refused");
@@ -549,8 +691,14 @@ export class Client {
     }
     const protocol = this.encoding === "json" ? "faithful-json" : "faithful-cbor";
     let socket: Socket;
+    const refused = (status: number, body: string): Error => {
+      options?.watch?.upgraded(status);
+      return web.failure(call, status, body);
+    };
     try {
-      socket = await patience.bound(open({ ...request, url: request.url.replace(/^http/, "ws"), elementLimit: limit, idleTimeout: idle }, protocol, (status, body) => web.failure(call, status, body)));
+      options?.watch?.upgraded(0);
+      socket = await patience.bound(open({ ...request, url: request.url.replace(/^http/, "ws"), elementLimit: limit, idleTimeout: idle }, protocol, refused));
+      options?.watch?.upgraded(101);
     } catch (cause) {
       patience.done();
       if (cause instanceof web.Problem || cause instanceof wire.DeclaredError || cause instanceof web.BadAnswer) {
@@ -560,11 +708,13 @@ export class Client {
     }
     const text = new TextDecoder();
     /** Sends an element; where that fails, the receiving side says so. */
-    const put = (element: Uint8Array<ArrayBuffer>): Promise<boolean> =>
-      socket.send(this.encoding === "json" ? text.decode(element) : element).then(
+    const put = (element: Uint8Array<ArrayBuffer>): Promise<boolean> => {
+      options?.watch?.element(0, element.length);
+      return socket.send(this.encoding === "json" ? text.decode(element) : element).then(
         () => true,
         () => false,
       );
+    };
     patience.rest();
     const { items } = this;
     let ours = false as boolean;
@@ -604,6 +754,7 @@ export class Client {
     const received = async function* (): AsyncGenerator<Element<A>> {
       try {
         for await (const message of listened(socket.messages, patience, idle)) {
+          options?.watch?.element(message.length, 0);
           const element = readElement(message, protocol === "faithful-json" ? "json" : "cbor", call.answer as wire.Codec<A>, items);
           theirs = element === "end" || (typeof element === "object" && "problem" in element);
           yield element;
@@ -623,19 +774,24 @@ export class Client {
       yield* this.values(call, 101, received());
       // Both have to know that nothing was lost.
       await within(sending, idle);
-    } catch (problem) {
-      throw failed === undefined ? problem : failed.problem;
+    } catch (cause) {
+      const problem = failed === undefined ? cause : failed.problem;
+      options?.watch?.fail(problem);
+      throw problem;
     } finally {
       patience.done();
       patience.signal.removeEventListener("abort", abandon);
       const whole = ours && theirs;
+      if (!whole) {
+        options?.watch?.fail(new web.Unreachable(`${call.name}: it was given up`, "cancelled")); // unless it has failed before
+      }
       closed = true;
       socket.close(whole ? 1000 : 1001);
     }
   }
 
   /** Sends a request until it is answered, as often as it may be repeated. */
-  private async open<Q, A>(call: Call<Q, A>, request: OutgoingRequest, timeout: number, patience: Patience, options: CallOptions | undefined): Promise<IncomingAnswer> {
+  private async open<Q, A>(call: Call<Q, A>, request: OutgoingRequest, timeout: number, patience: Patience, options: Calling | undefined): Promise<IncomingAnswer> {
     const once = call.travel?.raw !== undefined && request.whole === undefined; // a stream can't be read again
     const tries = (call.safe || call.idempotent) && !once ? (this.options.tries ?? 4) : 1;
     const deadline = Date.now() + timeout;
@@ -664,16 +820,18 @@ export class Client {
     }
   }
 
-  private async carried(request: OutgoingRequest, call: Pick<Call<never, unknown>, "name">, patience: Patience, options: CallOptions | undefined): Promise<IncomingAnswer> {
+  private async carried(request: OutgoingRequest, call: Pick<Call<never, unknown>, "name">, patience: Patience, options: Calling | undefined): Promise<IncomingAnswer> {
+    const sent = options?.watch?.leaving(request) ?? request;
     if ((this.options.middleware?.length ?? 0) > 0) {
-      calls.set(request, call.name);
+      calls.set(sent, call.name);
     }
     let answer: IncomingAnswer;
     try {
-      answer = await patience.bound(this.transport(request));
+      answer = await patience.bound(this.transport(sent));
     } catch (cause) {
       throw noAnswer(call.name, patience, cause);
     }
+    answer = options?.watch?.arriving(answer) ?? answer;
     options?.answered?.(answer.status, (name) => answer.header(name.toLowerCase()));
     const theirs = answer.header("faithful-definitions");
     if (theirs !== null && theirs !== this.digest) {
@@ -750,7 +908,7 @@ export class Client {
     }
   }
 
-  private async request<Q, A>(call: Call<Q, A>, message: Q, accept: string, timeout: number | undefined, patience: Patience, options: CallOptions | undefined): Promise<OutgoingRequest> {
+  private async request<Q, A>(call: Call<Q, A>, message: Q, accept: string, timeout: number | undefined, patience: Patience, options: Calling | undefined): Promise<OutgoingRequest> {
     if (inBrowser() && web.isRedirect(call.status)) {
       throw new TypeError(`${call.name} is answered with a redirect, which browsers hide from scripts: let the page go there itself`);
     }
@@ -805,6 +963,9 @@ export class Client {
       if (options.trace.tracestate !== undefined) {
         headers["tracestate"] = options.trace.tracestate;
       }
+    }
+    for (const [name, value] of Object.entries(options?.watch?.headers ?? {})) {
+      headers[name.toLowerCase()] = value;
     }
     let path = call.path;
     for (const [name, value] of parameters.paths) {

@@ -40,22 +40,14 @@ export type Authorizer = (call: string | undefined, credentials: ReadonlyMap<str
 /** Runs around every handler; next runs the rest. */
 export type Middleware = (context: Context, next: () => Promise<void>) => Promise<void>;
 
-/** How a call went. */
-export interface Watched {
-  /** In milliseconds. */
-  readonly duration: number;
-  /** HTTP; 101 of a WebSocket, 0 where no answer of ours began. */
-  readonly status: number;
-  /** Bytes of the body that came, or of a stream's elements. */
-  readonly received: number;
-  /** Bytes of the body that went. */
-  readonly sent: number;
-  /** What it failed with, in the middle of a stream, too; undefined for what the server refused by itself. */
-  readonly failed: unknown;
-}
+/**
+ * Told that a call begins, by its full name; what it returns is told how it went. For metrics, logs and traces: a trace
+ * that it returns is the context's, instead of the one that the request came with.
+ */
+export type Watcher = (call: string, header: (name: string) => string | undefined) => Told | { readonly trace: Trace; readonly done: Told };
 
-/** Told that a call begins, by its full name; what it returns is told how it went. For metrics, logs and traces. */
-export type Watcher = (call: string, header: (name: string) => string | undefined) => (watched: Watched) => void;
+/** Is told how a call went. */
+export type Told = (watched: web.Watched) => void;
 
 /** How a cookie is set (RFC 6265, section 4.1). */
 export interface CookieAttributes {
@@ -805,20 +797,23 @@ class Watching {
   private received = 0;
   private sent = 0;
   private failed: unknown;
-  private readonly done: (watched: Watched) => void;
+  /** The one that the handler is in, where the watcher says one. */
+  readonly trace: Trace | undefined;
+  private readonly done: Told;
 
   constructor(
     private readonly options: ServerOptions,
     private readonly call: string,
     incoming: Incoming,
   ) {
-    let done: ((watched: Watched) => void) | undefined;
+    let told: ReturnType<Watcher> | undefined;
     try {
-      done = options.watcher?.(call, (name) => incoming.header(name));
+      told = options.watcher?.(call, (name) => incoming.header(name));
     } catch (problem) {
       report(options, call, problem);
     }
-    this.done = done ?? (() => undefined);
+    this.done = (typeof told === "object" ? told.done : told) ?? (() => undefined);
+    this.trace = typeof told === "object" ? told.trace : undefined;
   }
 
   /** Keeps what the call failed with; what the server refuses by itself is not a failure of it. */
@@ -901,7 +896,7 @@ class Watching {
 
   private end(status: number): void {
     try {
-      this.done({ duration: performance.now() - this.start, status, received: this.received, sent: this.sent, failed: this.failed });
+      this.done({ duration: performance.now() - this.start, status, tries: 0, received: this.received, sent: this.sent, failed: this.failed });
     } catch (problem) {
       report(this.options, this.call, problem);
     }
@@ -938,7 +933,7 @@ class Exchange {
   ) {
     const traceparent = incoming.header("traceparent");
     const tracestate = incoming.header("tracestate");
-    const trace = traceparent === undefined ? undefined : tracestate === undefined ? { traceparent } : { traceparent, tracestate };
+    const came = traceparent === undefined ? undefined : tracestate === undefined ? { traceparent } : { traceparent, tracestate };
     const signal = (): AbortSignal => this.signal;
     const messages = (): Exchange["messages"] => this.messages;
     this.context = {
@@ -948,7 +943,7 @@ class Exchange {
       call: this.call.name,
       credentials,
       identity,
-      trace,
+      trace: watching?.trace ?? came,
       header: (name) => incoming.header(name),
       peer: incoming.peer,
       setHeader: (name, value) => {

@@ -234,6 +234,25 @@ export function mediaType(header: string | null | undefined): string {
   return (header ?? "").split(";", 1)[0]?.trim().toLowerCase() ?? "";
 }
 
+/** How a call went. */
+export interface Watched {
+  /** In milliseconds. */
+  readonly duration: number;
+  /** HTTP, of the last try; 101 of a WebSocket, 0 where no answer began. */
+  readonly status: number;
+  /** How often a client sent it; 0 for servers, and where nothing was sent. */
+  readonly tries: number;
+  /** Bytes of the body that came, or of a stream's elements; of all tries. */
+  readonly received: number;
+  /** Bytes of the body that went; of all tries. */
+  readonly sent: number;
+  /**
+   * What it failed with, in the middle of a stream, too. At a server it is undefined for what the server refused by
+   * itself; at a client it is what the caller gets, but undefined for NotModified.
+   */
+  readonly failed: unknown;
+}
+
 /** A body as it comes. */
 export interface Chunks extends AsyncIterable<Uint8Array> {
   /** A quicker way to all of it, where a transport has one: undefined when that is more than limit bytes. */

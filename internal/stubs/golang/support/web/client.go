@@ -44,6 +44,8 @@ type Client struct {
 	ownHTTP     bool // whether http is another one than ours
 	onDigest    func(theirs string)
 	answered    *http.Header // where the headers of an answer go
+	watch       Watcher
+	watching    *watching // of the one call that this client makes, where it is watched
 }
 
 // ClientMiddleware runs around every HTTP request of a client; next sends it.
@@ -211,9 +213,16 @@ func CallOf(ctx context.Context) *Call {
 // declares, a *Problem, an *Unreachable, a *NotModified or a *BadAnswer; or it says why
 // nothing was sent.
 func (c *Client) Do(ctx context.Context, call *Call, request, answer Message) error {
+	ctx, c = c.watched(ctx, call)
 	if call.Travel.raw() != nil || call.AnswerTravel.raw() != nil {
 		return c.doRaw(ctx, call, request, answer)
 	}
+	err := c.do(ctx, call, request, answer)
+	c.ended(err)
+	return err
+}
+
+func (c *Client) do(ctx context.Context, call *Call, request, answer Message) error {
 	ctx, cancel := c.limited(ctx)
 	defer cancel()
 	response, err := c.open(ctx, call, request, c.encoding())
@@ -386,7 +395,12 @@ func unsent(call *Call, err error) error {
 
 // send sends one request through the middleware.
 func (c *Client) send(r *http.Request) (*http.Response, error) {
-	response, err := c.within(r, c.through(c.http.Do))
+	send := c.through(c.http.Do)
+	if w := c.watching; w != nil {
+		inner := send
+		send = func(r *http.Request) (*http.Response, error) { return w.try(r, inner) }
+	}
+	response, err := c.within(r, send)
 	if err != nil {
 		return nil, withoutQuery(err)
 	}

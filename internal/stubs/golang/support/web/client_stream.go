@@ -18,10 +18,14 @@ import (
 // and *Unreachable also when the connection ended before the stream did.
 func Stream[T any](ctx context.Context, c *Client, call *Call, request Message) iter.Seq2[*T, error] {
 	return func(yield func(*T, error) bool) {
+		ctx, c := c.watched(ctx, call)
+		var failed error
+		defer func() { c.ended(failed) }()
 		ctx, cancel := context.WithCancel(ctx)
 		defer cancel()
 		in, err := c.openStream(ctx, cancel, call, request)
 		if err != nil {
+			failed = err
 			yield(nil, err)
 			return
 		}
@@ -30,6 +34,7 @@ func Stream[T any](ctx context.Context, c *Client, call *Call, request Message) 
 			element := new(T)
 			more, err := in.next(message(element))
 			if err != nil {
+				failed = err
 				yield(nil, err)
 				return
 			}
@@ -162,6 +167,7 @@ type Sender[T any] struct {
 
 // NewSender begins a call whose request is a stream.
 func NewSender[T any](ctx context.Context, c *Client, call *Call) *Sender[T] {
+	ctx, c = c.watched(ctx, call)
 	ctx, cancel := context.WithCancel(ctx)
 	reader, pipe := io.Pipe()
 	s := &Sender[T]{call: call, pipe: pipe, cancel: cancel, client: c, done: make(chan struct{})}
@@ -224,6 +230,7 @@ func (s *Sender[T]) Abort() {
 	_ = s.pipe.CloseWithError(context.Canceled) // before anything waits for what is being written
 	s.endOnce.Do(s.stop)
 	<-s.done
+	s.client.ended(context.Canceled)
 }
 
 // Finish ends the stream and returns what the server makes of it.
@@ -238,10 +245,12 @@ func (s *Sender[T]) finish(answer wire.Message) error {
 		_ = s.pipe.Close()
 	}
 	<-s.done
-	if s.err != nil {
-		return s.err
+	err := s.err
+	if err == nil {
+		err = s.client.understand(s.call, s.answer, s.body, answer)
 	}
-	return s.client.understand(s.call, s.answer, s.body, answer)
+	s.client.ended(err)
+	return err
 }
 
 // AnsweredSender is a Sender of a call with an answer.

@@ -350,8 +350,9 @@ func (c *Client) doRaw(ctx context.Context, call *Call, request, answer Message)
 		silence.timer.Stop()
 		cancel()
 		if silence.wasSilent() {
-			return &Unreachable{Call: call.Name, Err: context.DeadlineExceeded}
+			err = &Unreachable{Call: call.Name, Err: context.DeadlineExceeded}
 		}
+		c.ended(err)
 		return err
 	}
 	up := call.Travel.raw() != nil
@@ -386,7 +387,7 @@ func (c *Client) doRaw(ctx context.Context, call *Call, request, answer Message)
 		return failed(err)
 	}
 	*down.Of(answer) = Body{
-		Reader:    &coming{call: call, body: response.Body, silence: silence, cancel: cancel},
+		Reader:    &coming{call: call, client: c, body: response.Body, silence: silence, cancel: cancel},
 		MediaType: response.Header.Get("Content-Type"), Length: max(0, response.ContentLength)}
 	return nil
 }
@@ -394,6 +395,7 @@ func (c *Client) doRaw(ctx context.Context, call *Call, request, answer Message)
 // coming is the body of an answer, as its caller reads it.
 type coming struct {
 	call    *Call
+	client  *Client
 	body    io.ReadCloser
 	silence *watch
 	cancel  context.CancelFunc
@@ -407,22 +409,27 @@ func (c *coming) Read(p []byte) (int, error) {
 	if err == nil {
 		return n, nil
 	}
-	_ = c.Close()
-	switch {
-	case err == io.EOF:
+	if err == io.EOF {
+		_ = c.end(nil)
 		return n, err
-	case c.silence.wasSilent():
+	}
+	if c.silence.wasSilent() {
 		err = context.DeadlineExceeded
 	}
-	return n, &Unreachable{Call: c.call.Name, Err: err}
+	err = &Unreachable{Call: c.call.Name, Err: err}
+	_ = c.end(err)
+	return n, err
 }
 
 // Close gives up what has not been read.
-func (c *coming) Close() (err error) {
+func (c *coming) Close() error { return c.end(nil) }
+
+func (c *coming) end(failed error) (err error) {
 	c.once.Do(func() {
 		c.silence.timer.Stop()
 		err = c.body.Close()
 		c.cancel()
+		c.client.ended(failed)
 	})
 	return err
 }

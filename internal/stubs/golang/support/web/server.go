@@ -322,6 +322,7 @@ func MessagesOf(ctx context.Context) (request, answer Message) {
 func (m *Served) call(w http.ResponseWriter, r *http.Request, route *Route, values map[string]string) {
 	x := &exchange{mount: m, w: w, r: r, route: route, values: values}
 	x.ctx = context.WithValue(r.Context(), exchangeKey{}, x)
+	x.traced()
 	call := route.Call
 	if m.watch != nil {
 		x.watched()
@@ -361,7 +362,6 @@ func (m *Served) call(w http.ResponseWriter, r *http.Request, route *Route, valu
 		m.problem(w, r, "not-acceptable", "answers are in CBOR or JSON")
 		return
 	}
-	x.traced()
 	switch {
 	case call.RequestStream:
 		x.receive()

@@ -229,7 +229,6 @@ func Converse(m *Served, w http.ResponseWriter, r *http.Request, route *Route) {
 	s := newSocket(ctx, conn, m.element, m.items, m.idle, cancel)
 	defer s.finish()
 	x := &exchange{mount: m, w: w, r: r, route: route, ctx: ctx}
-	x.traced()
 	if outer, ok := ctx.Value(exchangeKey{}).(*exchange); ok && outer.watch != nil {
 		x.watch = outer.watch
 		x.watch.status = http.StatusSwitchingProtocols
@@ -320,10 +319,20 @@ type Conversation[T, A any] struct {
 	cancel context.CancelFunc
 	stop   func()
 	once   sync.Once
+	failed atomic.Pointer[error] // what it failed with first
 }
 
 // NewConversation opens a call that streams both ways.
 func NewConversation[T, A any](ctx context.Context, c *Client, call *Call) (*Conversation[T, A], error) {
+	ctx, c = c.watched(ctx, call)
+	conversation, err := converse[T, A](ctx, c, call)
+	if err != nil {
+		c.ended(err)
+	}
+	return conversation, err
+}
+
+func converse[T, A any](ctx context.Context, c *Client, call *Call) (*Conversation[T, A], error) {
 	opening, cancelOpening := c.limited(ctx)
 	defer cancelOpening()
 	r, err := c.request(opening, call, nil, c.encoding())
@@ -347,6 +356,12 @@ func NewConversation[T, A any](ctx context.Context, c *Client, call *Call) (*Con
 		&websocket.DialOptions{HTTPClient: &transport, HTTPHeader: r.Header, Subprotocols: []string{protocol}})
 	if response != nil && c.answered != nil {
 		*c.answered = response.Header
+	}
+	if c.watching != nil {
+		c.watching.tries = 1
+		if response != nil {
+			c.watching.status = response.StatusCode
+		}
 	}
 	if err != nil {
 		if response != nil && response.Body != nil && response.StatusCode != http.StatusSwitchingProtocols {
@@ -376,7 +391,7 @@ func (c *Conversation[T, A]) Send(element *T) error {
 		return fmt.Errorf("%s: %w", c.call.Name, err)
 	}
 	if err := c.socket.writer.value(m); err != nil {
-		return &Unreachable{Call: c.call.Name, Err: err}
+		return c.fail(&Unreachable{Call: c.call.Name, Err: err})
 	}
 	return nil
 }
@@ -384,9 +399,15 @@ func (c *Conversation[T, A]) Send(element *T) error {
 // Finish says that nothing more will be sent; the other side may go on.
 func (c *Conversation[T, A]) Finish() error {
 	if err := c.socket.writer.end(); err != nil && !errors.Is(err, errEnded) {
-		return &Unreachable{Call: c.call.Name, Err: err}
+		return c.fail(&Unreachable{Call: c.call.Name, Err: err})
 	}
 	return nil
+}
+
+// fail keeps what the call failed with, for who watches it.
+func (c *Conversation[T, A]) fail(err error) error {
+	c.failed.CompareAndSwap(nil, &err)
+	return err
 }
 
 // All yields what the other side sends, until its end or an error.
@@ -397,10 +418,10 @@ func (c *Conversation[T, A]) All() iter.Seq2[*A, error] {
 			kind, problem, err := c.socket.next(c.ctx, c.client.idle, message(element))
 			switch {
 			case err != nil:
-				yield(nil, (&clientStream{call: c.call, status: http.StatusSwitchingProtocols}).failure(err))
+				yield(nil, c.fail((&clientStream{call: c.call, status: http.StatusSwitchingProtocols}).failure(err)))
 				return
 			case kind == wire.ElementProblem:
-				yield(nil, typed(c.call, problem))
+				yield(nil, c.fail(typed(c.call, problem)))
 				return
 			case kind == wire.ElementEnd:
 				return
@@ -416,6 +437,9 @@ func (c *Conversation[T, A]) All() iter.Seq2[*A, error] {
 // else as a failure, which the other side sees.
 func (c *Conversation[T, A]) Close() {
 	c.once.Do(func() {
+		if !c.socket.ended() || !c.socket.writer.done() {
+			_ = c.fail(context.Canceled) // unless it has failed before
+		}
 		c.socket.finish()
 		select {
 		case <-c.socket.over: // both ends are known then, or nothing is left to be known
@@ -427,5 +451,14 @@ func (c *Conversation[T, A]) Close() {
 		c.cancel() // before anything waits for what is being written
 		_ = c.socket.conn.CloseNow()
 		c.stop()
+		if w := c.client.watching; w != nil {
+			w.received.Store(c.socket.received.Load())
+			w.sent.Store(c.socket.sent.Load())
+		}
+		if failed := c.failed.Load(); failed != nil {
+			c.client.ended(*failed)
+			return
+		}
+		c.client.ended(nil)
 	})
 }

@@ -224,7 +224,7 @@ func soon(t *testing.T, act func()) {
 
 func TestAbortBehindAStuckHeartbeat(t *testing.T) {
 	_, pipe := io.Pipe() // that nobody reads
-	s := &Sender[struct{}]{pipe: pipe, cancel: func() {}, done: make(chan struct{})}
+	s := &Sender[struct{}]{client: &Client{}, pipe: pipe, cancel: func() {}, done: make(chan struct{})}
 	began := make(chan struct{})
 	s.writer = &streamWriter{limit: 16, write: func(element []byte) error {
 		close(began)
