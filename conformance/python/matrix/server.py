@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import asyncio
 import sys
+import threading
 from collections.abc import AsyncIterator, Iterator
 
 import uvicorn
 
-from gen.faithful.server import Context, Elements, Forbidden, Overloaded, Unauthenticated, listen
+from gen.faithful.server import Context, Elements, Forbidden, Next, Overloaded, Unauthenticated, listen
 from gen.faithful.wire import Body
 from gen.skerry.matrix import (
     Back,
@@ -42,6 +43,7 @@ from gen.skerry.matrix import (
     Tick,
     Total,
     Unloaded,
+    Works,
     serve_pier,
 )
 
@@ -71,7 +73,7 @@ class Server(Pier):
     """Some calls are coroutines, some are not: both ways are held."""
 
     def __init__(self) -> None:
-        self.seen = 0
+        self.seen = self.running = 0
         self.tries: dict[int, int] = {}
         self.whole = 0
         self.lost = 0
@@ -233,6 +235,17 @@ class Server(Pier):
         finally:
             self.seen += 1
 
+    async def works(self, context: Context) -> Works:
+        return Works(handlers=self.running, tasks=len(asyncio.all_tasks()) + threading.active_count())
+
+    async def runs(self, context: Context, following: Next) -> None:
+        """Counts handlers."""
+        self.running += 1
+        try:
+            await following()
+        finally:
+            self.running -= 1
+
     async def woken(self, context: Context) -> Total:
         return Total(total=self.seen)
 
@@ -261,9 +274,11 @@ def main() -> None:
     idle = float(sys.argv[3]) if len(sys.argv) > 3 else 60.0
     base = sys.argv[4] if len(sys.argv) > 4 else ""
     body = int(sys.argv[5]) if len(sys.argv) > 5 else 300_000
+    server = Server()
     app = serve_pier(
-        Server(),
+        server,
         {
+            "middleware": [server.runs],
             "authorizer": authorize,
             "element_limit": 200_000,
             "body_limit": body,

@@ -170,6 +170,36 @@ void test("answers of proxies, and reasons of no answer", async () => {
   server.closeAllConnections();
 });
 
+void test("a handler that gives up since its caller has left is no error", async () => {
+  const told: string[] = [];
+  const started: string[] = [];
+  const giving = new AbortController();
+  const served = servePier(
+    {
+      async sleep(_, { signal }) {
+        started.push("sleep");
+        await new Promise((_resolve, reject) => {
+          signal.addEventListener("abort", () => {
+            reject(new DOMException("it was left", "AbortError"));
+          });
+          giving.abort();
+        });
+      },
+      refuse(_, { signal }) {
+        started.push("refuse");
+        throw signal.aborted ? new RangeError("a fault") : new Error("the caller is still there");
+      },
+    },
+    { onError: (_, problem) => told.push(String(problem)) },
+  );
+  const ask = (path: string, body: string): Promise<unknown> => served(new Request(`http://127.0.0.1/skerry/matrix/pier/${path}`, { method: "POST", headers: { "content-type": "application/json" }, body, signal: giving.signal })).catch(() => undefined);
+  await ask("sleep", '{"id":1}');
+  assert.deepEqual(told, []);
+  await ask("refuse", '{"how":"x"}');
+  assert.deepEqual(told, ["RangeError: a fault"]);
+  assert.deepEqual(started, ["sleep", "refuse"]);
+});
+
 void test("a mount shuts down with calls of every kind in the middle", async () => {
   const started: string[] = [];
   let finish = (): void => undefined;

@@ -13,7 +13,7 @@ import { type Keys, keysTools, moreOptionalsTools } from "./gen/skerry/language/
 import { PierClient } from "./gen/skerry/matrix/client.js";
 import { servePier } from "./gen/skerry/matrix/server.js";
 import { PierFull } from "./gen/skerry/matrix/types.js";
-import { type Deck, type Leaf, leafTools } from "./gen/skerry/shared/types.js";
+import { type Deck, type Leaf, deckTools, leafTools } from "./gen/skerry/shared/types.js";
 import { Broken, type Lists, defaultsTools, listsTools, optionalsTools, scalarsTools } from "./gen/skerry/vectors/types.js";
 import { VectorsClient } from "./gen/skerry/vectors/client.js";
 import { serveVectors } from "./gen/skerry/vectors/server.js";
@@ -398,6 +398,16 @@ void test("instants of every century", () => {
   for (const text of ["1900-02-29T00:00:00Z", "2026-04-31T00:00:00Z", "2026-00-01T00:00:00Z", "0001-01-01T00:00:00+00:01", "9999-12-31T23:59:59-00:01", "2026-01-01T24:00:00Z", "2026-01-01 00:00:00Z"]) {
     assert.throws(() => wire.Instant.parse(text), /an instant is written as/, text);
   }
+});
+
+void test("listed tells the members from all else, to the compiler, too", () => {
+  type Member = Exclude<Deck, wire.Unlisted>;
+  const listed = (deck: Deck): Member | undefined => (deckTools.listed(deck) ? deck : undefined);
+  for (const member of deckTools.members()) {
+    assert.equal(listed(member), member);
+  }
+  assert.equal(listed("#7"), undefined);
+  assert.equal(listed("?sun"), undefined);
 });
 
 void test("values of enums that are none", () => {

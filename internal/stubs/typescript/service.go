@@ -305,7 +305,7 @@ func (g *generator) clients() {
 			g.P("")
 			g.doc("base is where the server is, such as \"http://127.0.0.1:8080\".")
 			g.In(fmt.Sprintf("constructor(base: string, options: %s.ClientOptions = {}) {", client), func() {
-				g.P("this.#client = new %s.Client(base, %s.definitions.digest, options);", client, about)
+				g.P("this.#client = new %s.Client(base, %s.digest, options);", client, about)
 			}, "}")
 			for _, c := range s.Calls {
 				g.P("")

@@ -218,10 +218,13 @@ func aboutFile(defs *schema.Definitions, about stubs.About) []byte {
 	c.P("")
 	c.P("import type { Definitions } from \"./web.js\";")
 	c.P("")
+	c.P("/** Apart from them, so that clients need not carry their text. */")
+	c.P("export const digest = %s;", text(defs.Digest()))
+	c.P("")
 	c.In("export const definitions: Definitions = {", func() {
 		c.P("name: %s,", text(about.Name))
 		c.P("version: %s,", text(about.Version))
-		c.P("digest: %s,", text(defs.Digest()))
+		c.P("digest,")
 		c.In("modules: [", func() {
 			for _, m := range defs.Modules {
 				c.P("{ name: %s, text: %s },", text(m.Name), text(m.Canonical()))

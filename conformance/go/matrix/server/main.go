@@ -12,6 +12,7 @@ import (
 	"log"
 	"net"
 	"net/http"
+	"runtime"
 	"strconv"
 	"strings"
 	"sync"
@@ -45,8 +46,9 @@ func main() {
 		}
 		return context.WithValue(ctx, crewKey{}, credentials["skerry.matrix.crew"]), nil
 	}
-	mount := matrix.ServePier(new(pier).calls(), web.WithAuthorizer(authorize), web.WithHeartbeat(*heartbeat),
-		web.WithElementLimit(200_000), web.WithBodyLimit(*body), web.WithIdleTimeout(*idle), web.WithBase(*base),
+	p := new(pier)
+	mount := matrix.ServePier(p.calls(), web.WithMiddleware(p.runs), web.WithAuthorizer(authorize),
+		web.WithHeartbeat(*heartbeat), web.WithElementLimit(200_000), web.WithBodyLimit(*body), web.WithIdleTimeout(*idle), web.WithBase(*base),
 		web.WithCookie("visit", func(c *http.Cookie) { c.MaxAge, c.SameSite = 3600, http.SameSiteStrictMode }))
 	log.Fatal(web.NewServer(mount).Serve(listener))
 }
@@ -55,10 +57,12 @@ type crewKey struct{}
 
 type pier struct {
 	woken atomic.Uint64
-	whole atomic.Uint64
-	lost  atomic.Uint64
-	mu    sync.Mutex
-	tries map[uint32]int
+	// Handlers that run.
+	running atomic.Int64
+	whole   atomic.Uint64
+	lost    atomic.Uint64
+	mu      sync.Mutex
+	tries   map[uint32]int
 }
 
 func (p *pier) calls() matrix.PierCalls {
@@ -178,6 +182,9 @@ func (p *pier) calls() matrix.PierCalls {
 			p.woken.Add(1)
 			return ctx.Err()
 		},
+		Works: func(context.Context) (*matrix.Works, error) {
+			return &matrix.Works{Handlers: uint32(p.running.Load()), Tasks: uint32(runtime.NumGoroutine())}, nil
+		},
 		Woken: func(context.Context) (*matrix.Total, error) { return &matrix.Total{Total: p.woken.Load()}, nil },
 		Guarded: func(ctx context.Context) (*matrix.EchoAnswer, error) {
 			answer := &matrix.EchoAnswer{Request: matrix.EchoRequest{Names: map[string]int64{}}}
@@ -287,6 +294,13 @@ func (p *pier) mirror(_ context.Context, ticks iter.Seq2[*matrix.Tick, error], s
 	}
 	p.whole.Add(1)
 	return nil
+}
+
+// runs counts handlers.
+func (p *pier) runs(ctx context.Context, _ *web.Call, next func(context.Context) error) error {
+	p.running.Add(1)
+	defer p.running.Add(-1)
+	return next(ctx)
 }
 
 func (p *pier) refuse(_ context.Context, request *matrix.RefuseRequest) error {

@@ -31,6 +31,7 @@ async function* octets(size: number, fails: number | undefined): AsyncGenerator<
 }
 
 let woken = 0n;
+let running = 0;
 const tries = new Map<number, number>();
 
 /** Waits until the caller has had enough. */
@@ -158,6 +159,7 @@ const calls: PierCalls = {
     await slumber(signal);
     yield* [];
   },
+  works: () => ({ handlers: running, tasks: process.getActiveResourcesInfo().length }),
   woken: () => ({ total: woken }),
   guarded: ({ identity }) => ({ request: echoRequestTools.make({ names: new Map() }), crew: identity as string | undefined }),
   flaky({ id }) {
@@ -171,6 +173,16 @@ const calls: PierCalls = {
 };
 
 const mount = servePier(calls, {
+  middleware: [
+    async (_, next) => {
+      running++;
+      try {
+        await next();
+      } finally {
+        running--;
+      }
+    },
+  ],
   elementLimit: 200_000,
   bodyLimit: Number(process.argv[6] ?? "300000"),
   idleTimeout: Number(process.argv[4] ?? "60000"),

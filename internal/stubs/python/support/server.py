@@ -611,6 +611,7 @@ class _Exchange:
         self._caching: Caching | None = None
         self.begun = False
         self.interrupted = False
+        self._rested = asyncio.get_running_loop().time()
         self._watching: _Watching | None = None
         self._streaming: asyncio.Task[Any] | None = None
         self._receiving: asyncio.Future[Any] | None = None
@@ -658,6 +659,10 @@ class _Exchange:
         timer = asyncio.get_running_loop().call_later(self.mount.idle, cancel)
         try:
             await self.send(event)
+            now = asyncio.get_running_loop().time()
+            if now > self._rested + 0.01:  # whoever makes answers without a pause must not keep all others waiting
+                self._rested = now
+                await asyncio.sleep(0)
             if self._watching is not None:
                 self._watching.count(event)
         except asyncio.CancelledError:
@@ -885,7 +890,8 @@ class _Exchange:
             return
         if result is None:
             raise TypeError("the handler returned no answer")
-        await self._answer_raw(call, travel, travel.raw, result)
+        answering = self._answer_raw(call, travel, travel.raw, result)
+        await (self._watched(answering, math.inf) if arriving is None or self.complete else answering)
 
     def _arrives(self, raw: web.Raw) -> _Arriving:
         """The body of a request that travels as it is, as far as it can be judged before it is read."""

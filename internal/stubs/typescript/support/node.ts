@@ -108,7 +108,7 @@ async function answer(mount: Served, incoming: IncomingMessage, outgoing: Server
     }
     outgoing.writeHead(status, headers);
     outgoing.end(incoming.method === "HEAD" ? undefined : body);
-    if (!incoming.complete) {
+    if (!incoming.complete && !incoming.destroyed) {
       drain(incoming);
     }
     return;

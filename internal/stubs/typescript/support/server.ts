@@ -635,7 +635,9 @@ class Server {
     } else if (problem instanceof Forbidden) {
       refusal = new Refused("forbidden", problem.message);
     } else {
-      report(this.options, name, undeclared(name, problem), context);
+      if (!gaveUp(problem, context)) {
+        report(this.options, name, undeclared(name, problem), context);
+      }
       refusal = new Refused("internal", "");
     }
     const { problem: kind, detail, violations, headers } = refusal;
@@ -782,6 +784,12 @@ function undeclared(call: string, problem: unknown): unknown {
     return problem;
   }
   return new Error(`${call} failed with ${problem.name}, which it does not declare; add it to fails`, { cause: problem });
+}
+
+/** Whether a handler failed for its signal: its caller has left, which is no error of it. */
+function gaveUp(problem: unknown, context: Context | undefined): boolean {
+  const signal = context?.signal;
+  return signal?.aborted === true && problem instanceof Error && (problem === signal.reason || problem.name === "AbortError");
 }
 
 /** What errors are told to without onError. */

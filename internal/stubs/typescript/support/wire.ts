@@ -40,7 +40,7 @@ export class EnumTools<E extends string> {
   }
 
   /** Whether a value is one of the listed members. */
-  listed(value: string): boolean {
+  listed(value: string): value is E {
     return this.numbers.has(value);
   }
 

@@ -1,0 +1,135 @@
+package conformance
+
+import (
+	"fmt"
+	"net"
+	"os"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"faithfulcourier/conformance/go/gen/skerry/matrix"
+)
+
+const (
+	abandoned = 1000 // calls of each kind
+	atOnce    = 200
+	forgotten = 2 * time.Second // is how long a server may take to forget them
+)
+
+// abandonedCalls are the beginnings of calls that are left in the middle.
+func abandonedCalls(host string) map[string]string {
+	const json, sequence = "Content-Type: application/json\r\n", "Content-Type: application/json-seq\r\n"
+	post := func(line, headers, body string) string {
+		return line + " HTTP/1.1\r\nHost: " + host + "\r\n" + headers + "\r\n" + body
+	}
+	whole := func(line, body string) string {
+		return post(line, fmt.Sprintf("%sContent-Length: %d\r\n", json, len(body)), body)
+	}
+	const element = "\x1e{\"value\":{\"n\":1}}\n"
+	upgrade := "Connection: Upgrade\r\nUpgrade: websocket\r\nSec-WebSocket-Version: 13\r\n" +
+		"Sec-WebSocket-Key: dGhlIHNhbXBsZSBub25jZQ==\r\nSec-WebSocket-Protocol: faithful-json\r\n"
+	return map[string]string{
+		"sleep":  whole("POST /skerry/matrix/pier/sleep", `{"id":1}`),
+		"drift":  whole("POST /skerry/matrix/pier/drift", `{"id":1}`),
+		"tail":   post("GET /tail?id=1", "", ""),
+		"sum":    post("POST /skerry/matrix/pier/sum", sequence+"Transfer-Encoding: chunked\r\n", fmt.Sprintf("%x\r\n%s\r\n", len(element), element)),
+		"hold":   post("GET /skerry/matrix/pier/hold", upgrade, ""),
+		"mirror": post("GET /skerry/matrix/pier/mirror", upgrade, ""),
+		"hang":   post("PUT /photos/n", "Content-Type: image/x-made\r\nContent-Length: 1000000\r\n", strings.Repeat("x", 1000)),
+		"unload": post("GET /crates/900000000", "", ""),
+	}
+}
+
+// sockets is how many a process has.
+func sockets(t *testing.T, pid int) int {
+	dir := fmt.Sprintf("/proc/%d/fd", pid)
+	entries, err := os.ReadDir(dir)
+	if err != nil {
+		t.Skipf("skipped: this system does not tell what processes have open: %v", err)
+	}
+	n := 0
+	for _, entry := range entries {
+		if to, err := os.Readlink(dir + "/" + entry.Name()); err == nil && strings.HasPrefix(to, "socket:") {
+			n++
+		}
+	}
+	return n
+}
+
+// TestAbandonedCalls leaves many calls of each kind in the middle, half of them without a goodbye:
+// soon after, a server has no handler, task or connection of them left.
+func TestAbandonedCalls(t *testing.T) {
+	if testing.Short() {
+		t.Skip("skipped: -short leaves out abandoned calls")
+	}
+	for _, s := range sides(t) {
+		t.Run(s.language, func(t *testing.T) {
+			address, pid := process(t, s)
+			host := strings.TrimPrefix(address, "http://")
+			client := matrix.NewPierClient(address)
+			works := func() *matrix.Works {
+				w, err := client.Works(t.Context())
+				require.NoError(t, err)
+				return w
+			}
+			leave := func(begin string, n int) {
+				var open sync.WaitGroup
+				connections := make([]*net.TCPConn, n)
+				for i := range n {
+					open.Go(func() {
+						c, err := net.Dial("tcp", host)
+						if !assert.NoError(t, err) {
+							return
+						}
+						connections[i] = c.(*net.TCPConn)
+						_, err = c.Write([]byte(begin))
+						assert.NoError(t, err)
+						if strings.Contains(begin, "/crates/") { // its handler is done when the body begins
+							_, err = c.Read(make([]byte, 1))
+							assert.NoError(t, err)
+						}
+					})
+				}
+				open.Wait()
+				if !strings.Contains(begin, "/crates/") {
+					require.Eventually(t, func() bool { return works().Handlers > uint32(n) }, 20*time.Second, 10*time.Millisecond,
+						"all of them run")
+				}
+				for i, c := range connections {
+					if i%2 == 0 {
+						require.NoError(t, c.SetLinger(0))
+					}
+					require.NoError(t, c.Close())
+				}
+			}
+			calls := abandonedCalls(host)
+			for _, begin := range calls {
+				leave(begin, 5) // whatever a runtime keeps from then on, it has now
+			}
+			time.Sleep(forgotten)
+			for name, begin := range calls {
+				t.Run(name, func(t *testing.T) {
+					before, socketsBefore := works(), sockets(t, pid)
+					require.Equal(t, uint32(1), before.Handlers)
+					for range abandoned / atOnce {
+						leave(begin, atOnce)
+					}
+					var after *matrix.Works
+					left := func() bool {
+						after = works()
+						return after.Handlers == 1 && after.Tasks <= before.Tasks+2 && sockets(t, pid) <= socketsBefore
+					}
+					start := time.Now()
+					assert.Eventually(t, left, forgotten, 20*time.Millisecond)
+					t.Logf("%d calls: %+v with %d sockets before, %+v with %d after %v", abandoned, before, socketsBefore, after,
+						sockets(t, pid), time.Since(start).Round(time.Millisecond))
+				})
+			}
+		})
+	}
+}
