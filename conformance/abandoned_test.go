@@ -34,13 +34,15 @@ func abandonedCalls(host string) map[string]string {
 	upgrade := "Connection: Upgrade\r\nUpgrade: websocket\r\nSec-WebSocket-Version: 13\r\n" +
 		"Sec-WebSocket-Key: dGhlIHNhbXBsZSBub25jZQ==\r\nSec-WebSocket-Protocol: faithful-json\r\n"
 	return map[string]string{
-		"sleep":  whole("POST /skerry/matrix/pier/sleep", `{"id":1}`),
-		"drift":  whole("POST /skerry/matrix/pier/drift", `{"id":1}`),
-		"tail":   post("GET /tail?id=1", "", ""),
-		"sum":    post("POST /skerry/matrix/pier/sum", sequence+"Transfer-Encoding: chunked\r\n", fmt.Sprintf("%x\r\n%s\r\n", len(element), element)),
+		"sleep": whole("POST /skerry/matrix/pier/sleep", `{"id":1}`),
+		"drift": whole("POST /skerry/matrix/pier/drift", `{"id":1}`),
+		"tail":  post("GET /tail?id=1", "", ""),
+		"sum": post("POST /skerry/matrix/pier/sum", sequence+"Transfer-Encoding: chunked\r\n",
+			fmt.Sprintf("%x\r\n%s\r\n", len(element), element)),
 		"hold":   post("GET /skerry/matrix/pier/hold", upgrade, ""),
 		"mirror": post("GET /skerry/matrix/pier/mirror", upgrade, ""),
-		"hang":   post("PUT /photos/n", "Content-Type: image/x-made\r\nContent-Length: 1000000\r\n", strings.Repeat("x", 1000)),
+		"hang": post("PUT /photos/n", "Content-Type: image/x-made\r\nContent-Length: 1000000\r\n",
+			strings.Repeat("x", 1000)),
 		"unload": post("GET /crates/900000000", "", ""),
 	}
 }
@@ -97,8 +99,8 @@ func TestAbandonedCalls(t *testing.T) {
 				}
 				open.Wait()
 				if !strings.Contains(begin, "/crates/") {
-					require.Eventually(t, func() bool { return works().Handlers > uint32(n) }, 20*time.Second, 10*time.Millisecond,
-						"all of them run")
+					run := func() bool { return works().Handlers > uint32(n) }
+					require.Eventually(t, run, 20*time.Second, 10*time.Millisecond, "all of them run")
 				}
 				for i, c := range connections {
 					if i%2 == 0 {

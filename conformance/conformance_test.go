@@ -488,7 +488,7 @@ func TestTypeScriptSupport(t *testing.T) {
 	toolchain.Require(t, "typescript")
 	dir := typescriptPrograms(t)
 	output, err := exec.Command("node", "--test", filepath.Join(dir, "support.test.js"),
-		filepath.Join(dir, "service.test.js")).CombinedOutput()
+		filepath.Join(dir, "service.test.js"), filepath.Join(dir, "frameworks.test.js")).CombinedOutput()
 	require.NoError(t, err, "%s", output)
 	assert.Regexp(t, `# pass [1-9]`, string(output))
 }

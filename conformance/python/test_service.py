@@ -12,11 +12,16 @@ import socket
 import threading
 import time
 from collections.abc import AsyncIterator, Awaitable, Callable, Coroutine, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import httpx
 import pytest
 import uvicorn
+from fastapi import FastAPI
+from starlette.applications import Starlette
+from starlette.routing import Mount
+from starlette.types import ASGIApp
 
 from gen.faithful import web, wire
 from gen.faithful.client import Cancellation
@@ -52,13 +57,13 @@ def asked(
 class Listening(threading.Thread):
     """An application that listens, in a thread with an event loop of its own."""
 
-    def __init__(self, app: Served) -> None:
+    def __init__(self, app: Served, outer: ASGIApp, root: str) -> None:
         super().__init__(daemon=True)
         self.app = app
         self.listener = listen()
         host, port = self.listener.getsockname()[:2]
         self.base = f"http://{host}:{port}"
-        self.server = uvicorn.Server(uvicorn.Config(app, log_level="error", **app.uvicorn_limits()))
+        self.server = uvicorn.Server(uvicorn.Config(outer, log_level="error", root_path=root, **app.uvicorn_limits()))
         self.loop = asyncio.new_event_loop()
         self.start()
         while not self.server.started:
@@ -72,13 +77,71 @@ class Listening(threading.Thread):
 
 
 @contextlib.contextmanager
-def serving(app: Served) -> Iterator[Listening]:
-    served = Listening(app)
+def serving(app: Served, outer: ASGIApp | None = None, root: str = "") -> Iterator[Listening]:
+    """Serves an application, or another one that it is mounted in, where a proxy has taken away a root of paths."""
+    served = Listening(app, outer or app, root)
     try:
         yield served
     finally:
         served.server.should_exit = served.server.force_exit = True
         served.join(5)
+
+
+def test_an_executor_of_ones_own() -> None:
+    names: list[str] = []
+
+    class Named(Pier):
+        def echo(self, request: EchoRequest, context: Context) -> EchoAnswer:
+            names.append(threading.current_thread().name)
+            return EchoAnswer(request=request)
+
+    with ThreadPoolExecutor(1, "pier") as executor:
+        app = serve_pier(Named(), {"executor": executor})
+        assert asked(app, "POST", "/skerry/matrix/pier/echo", body={"names": {}}).status_code == 200
+    assert names == ["pier_0"]
+
+
+def test_a_transport_of_ones_own() -> None:
+    async def call() -> EchoAnswer:
+        transport = httpx.ASGITransport(app=serve_pier(Lively()))
+        async with AsyncPierClient("http://pier.example", {"transport": transport}) as client:
+            return await client.echo(EchoRequest(text="ü", names={}))
+
+    assert asyncio.run(call()).request.text == "ü"
+
+
+class Lively(Pier):
+    def echo(self, request: EchoRequest, context: Context) -> EchoAnswer:
+        return EchoAnswer(request=request)
+
+    async def count(self, request: CountRequest, context: Context) -> AsyncIterator[Tick]:
+        for n in range(request.count):
+            yield Tick(n=n)
+
+    async def mirror(self, elements: Elements[Tick], context: Context) -> AsyncIterator[Tick]:
+        async for tick in elements:
+            yield tick
+
+
+@pytest.mark.parametrize("base", ["", "/v2"])
+@pytest.mark.parametrize("root", ["", "/behind"])
+@pytest.mark.parametrize("framework", ["starlette", "fastapi"])
+def test_mounted_in_a_framework(framework: str, root: str, base: str) -> None:
+    """Under a path of theirs, and behind a proxy that has taken away a part of the path."""
+    app = serve_pier(Lively(), {"base": base})
+    outer: ASGIApp
+    if framework == "starlette":
+        outer = Starlette(routes=[Mount("/line/api", app)])
+    else:
+        api = FastAPI()
+        api.mount("/line/api", app)
+        outer = api
+    with serving(app, outer, root) as served, PierClient(served.base + "/line/api" + base) as client:
+        assert client.echo(EchoRequest(text="ü", names={})).request.text == "ü"
+        assert [tick.n for tick in client.count(CountRequest(count=3))] == [0, 1, 2]
+        assert [tick.n for tick in client.mirror([Tick(n=1), Tick(n=2)])] == [1, 2]
+        assert httpx.get(served.base + "/line/api" + base + "/-/state").json() == {"serving": True}
+        assert httpx.get(served.base + "/line/other" + base + "/-/state").status_code == 404
 
 
 def test_a_handler_refuses_for_reasons_of_its_own() -> None:

@@ -50,6 +50,8 @@ class AsyncClientOptions(CommonOptions, total=False):
     """By the credential's name, with or without its module."""
     middleware: Sequence[AsyncMiddleware]
     """The first is the outermost."""
+    transport: httpx.AsyncBaseTransport
+    """What carries requests, such as a proxy's or an application in this process; ssl_context is then its own matter."""
 
 
 class AsyncClient(Exchange):
@@ -60,6 +62,7 @@ class AsyncClient(Exchange):
         # One deadline covers credentials, tries, pauses and reading: see _within.
         self._middleware = list(options.get("middleware", ()))
         self._ssl_context = options.get("ssl_context")
+        self._transport = options.get("transport")
         self._http: httpx.AsyncClient | None = None
 
     @property
@@ -67,7 +70,7 @@ class AsyncClient(Exchange):
         """Made when it is first used, inside of the event loop."""
         if self._http is None:
             limits = httpx.Limits(max_connections=None, max_keepalive_connections=100)
-            transport = httpx.AsyncHTTPTransport(
+            transport = self._transport or httpx.AsyncHTTPTransport(
                 verify=self._ssl_context or True,
                 limits=limits,
                 trust_env=False,

@@ -16,9 +16,10 @@ import time
 from base64 import b64decode
 from collections import deque
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Iterator, Mapping, MutableMapping, Sequence
+from concurrent.futures import Executor
 from dataclasses import dataclass, field
 from typing import Any, Generic, Literal, TypedDict, TypeVar
-from urllib.parse import unquote, unquote_to_bytes
+from urllib.parse import quote, unquote, unquote_to_bytes
 
 from . import stream, web, wire
 from .conditional import Caching, caching_of, is_tag, matches, tagged, without_encodings
@@ -178,6 +179,8 @@ class ServerOptions(TypedDict, total=False):
     """Told each error that the caller is not, with the call's context where it came so far; else logging is."""
     watcher: web.Watcher
     """For metrics, logs and traces."""
+    executor: Executor
+    """Runs handlers that are no coroutines; the event loop's own where it is not given."""
     serving: Callable[[], None]
     """/-/state answers 503 when this raises."""
     definitions: Literal["open", "guarded", "hidden"]
@@ -275,6 +278,7 @@ class Served:
         self.routes = routes
         self.options = options
         self.base = options.get("base", "").rstrip("/")
+        self.executor = options.get("executor")
         self.heartbeat = options.get("heartbeat", 15.0)
         self.idle = options.get("idle_timeout", 60.0)
         self.element_limit = options.get("element_limit", 1 << 20)
@@ -641,10 +645,12 @@ class _Exchange:
     def _path(self) -> str:
         raw = self.scope.get("raw_path") or self.scope["path"].encode()
         path: str = raw.decode("latin-1").partition("?")[0]
-        below = path[len(self.mount.base) :] if path.startswith(self.mount.base) else ""
-        if not below.startswith("/"):  # a base is whole segments
-            raise _Refused("unknown-call", f"nothing is served at {path}")
-        return below
+        base = self.mount.base
+        # A framework that this is mounted in leaves its own part of the path, or takes it away.
+        for above in (quote(self.scope.get("root_path", "").rstrip("/")) + base, base):
+            if path.startswith(above + "/"):  # a base is whole segments
+                return path[len(above) :]
+        raise _Refused("unknown-call", f"nothing is served at {path}")
 
     async def _put(self, event: Event) -> None:
         """Sends, and gives up a client that does not read."""
@@ -1217,7 +1223,7 @@ class _Exchange:
             context.request = arguments[0]
 
         async def last() -> None:
-            result.append(await _called(handler, arguments))
+            result.append(await _called(handler, arguments, self.mount.executor))
             if unary:
                 context.answer = result[0]
             if use is not None:
@@ -1774,14 +1780,14 @@ def _around(middleware: Middleware, context: Context, run: Next) -> Next:
     return around
 
 
-async def _called(handler: Callable[..., Any], arguments: tuple[Any, ...]) -> Any:
+async def _called(handler: Callable[..., Any], arguments: tuple[Any, ...], executor: Executor | None) -> Any:
     """Calls a handler: a coroutine here, anything else in a thread, so that it may take its time."""
     if inspect.iscoroutinefunction(handler):
         return await handler(*arguments)
     if inspect.isasyncgenfunction(handler) or inspect.isgeneratorfunction(handler):
         return handler(*arguments)
     context = contextvars.copy_context()
-    result = await asyncio.get_running_loop().run_in_executor(None, lambda: context.run(handler, *arguments))
+    result = await asyncio.get_running_loop().run_in_executor(executor, lambda: context.run(handler, *arguments))
     return await result if inspect.isawaitable(result) else result
 
 

@@ -28,6 +28,9 @@ export function incomingOf(incoming: IncomingMessage, signal: () => AbortSignal)
   const question = target.indexOf("?");
   const { headers } = incoming;
   const hasBody = headers["transfer-encoding"] !== undefined || (headers["content-length"] ?? "0") !== "0";
+  // A parser of a framework may have read the body; what it left of it may still be bytes.
+  const taken = hasBody && incoming.readableDidRead;
+  const { body: left } = incoming as { readonly body?: unknown };
   return {
     method: incoming.method ?? "GET",
     path: question < 0 ? target : target.slice(0, question),
@@ -40,11 +43,16 @@ export function incomingOf(incoming: IncomingMessage, signal: () => AbortSignal)
     headers: (name) => incoming.headersDistinct[name.toLowerCase()] ?? [],
     // Leaving early keeps the connection, so that an answer can still be sent: what
     // comes after that is dropped, and not for ever.
-    body: hasBody ? chunks(incoming, () => incoming.iterator({ destroyOnReturn: false }), () => undefined) : undefined,
+    readBefore: taken && !(left instanceof Uint8Array),
+    body: taken && left instanceof Uint8Array ? once(left) : hasBody ? chunks(incoming, () => incoming.iterator({ destroyOnReturn: false }), () => undefined) : undefined,
     get signal() {
       return signal();
     },
   };
+}
+
+async function* once(bytes: Uint8Array): AsyncGenerator<Uint8Array> {
+  yield await Promise.resolve(bytes);
 }
 
 /** The chunks of a message; enough is called when all of it is more than somebody needs. */

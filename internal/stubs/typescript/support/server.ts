@@ -118,6 +118,8 @@ export interface Incoming {
   headers?(name: string): readonly string[];
   /** undefined where there is none. */
   readonly body: web.Chunks | undefined;
+  /** Whether somebody else has read the body, and nothing is left of it. */
+  readonly readBefore?: boolean;
   /** Aborted when the client has left. */
   readonly signal: AbortSignal;
 }
@@ -241,7 +243,7 @@ export function mount(definitions: Definitions, routes: readonly Route[], option
     async (request: Request): Promise<Response> => {
       const url = new URL(request.url);
       const body = request.body === null ? undefined : chunksOf(request.body);
-      const outgoing = await server.answer({ method: request.method, path: url.pathname, query: url.search.slice(1), header: (name) => request.headers.get(name) ?? undefined, body, signal: request.signal });
+      const outgoing = await server.answer({ readBefore: request.bodyUsed, method: request.method, path: url.pathname, query: url.search.slice(1), header: (name) => request.headers.get(name) ?? undefined, body, signal: request.signal });
       const stream = outgoing.body instanceof Uint8Array || outgoing.body === undefined ? outgoing.body : streamOf(outgoing.body);
       const headers = Object.entries(outgoing.headers).flatMap(([name, value]) => [value].flat().map((one): [string, string] => [name, one]));
       return new Response(request.method === "HEAD" ? null : (stream ?? null), { status: outgoing.status, headers });
@@ -382,6 +384,9 @@ class Server {
         const found = this.find(incoming.method, below);
         name = found.route.call.name;
         watching = this.options.watcher === undefined ? undefined : new Watching(this.options, name, incoming);
+        if (incoming.readBefore === true) {
+          throw new Error("a body parser has read the body before: put the mount in front of it, or have it leave the bytes");
+        }
         caching = this.caching.get(found.route);
         for (const p of found.route.call.answerTravel?.placed ?? []) {
           if (p.in === "header" && headers["access-control-expose-headers"] !== undefined) {
