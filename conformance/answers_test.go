@@ -14,6 +14,11 @@ import (
 
 var gzipJSON = []string{"Content-Type: application/json", "Content-Encoding: gzip"}
 
+var sequenceJSON = []string{"Content-Type: application/json-seq"}
+
+// tick is an element of a stream.
+func tick(n string) string { return "\x1e{\"value\":{\"n\":" + n + "}}\n" }
+
 // zipped is a text in gzip.
 func zipped(text string) string {
 	var b bytes.Buffer
@@ -127,6 +132,10 @@ func answerCases(set string) []answerCase {
 				"Vary": "Accept"}, "xxx"},
 		{"raw is not compressed", "GET /photos/n?size=5000", "", []string{"Accept-Encoding: gzip"}, 200,
 			map[string]string{"Content-Encoding": ""}, "\x00\x01\x02"},
+		{"second element refused", "POST /skerry/matrix/pier/sum", tick("1") + tick("2000001"), sequenceJSON, 400, nil,
+			`"detail":"element 2 of the stream is refused","errors":[{"pointer":"/n"`},
+		{"third element unreadable", "POST /skerry/matrix/pier/sum", tick("1") + tick("2") + tick(`"x"`), sequenceJSON, 400,
+			nil, `"detail":"element 3 of the stream can't be read","errors":[{"pointer":"/n"`},
 		{"compressed request", "POST /stamps", zipped(`{"to":"/a"}`), gzipJSON, 303, map[string]string{"Location": "/a"}, ""},
 		{"in two members", "POST /stamps", zipped(`{"to":`) + zipped(`"/a"}`), gzipJSON, 303,
 			map[string]string{"Location": "/a"}, ""},

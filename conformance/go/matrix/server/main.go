@@ -48,7 +48,8 @@ func main() {
 	}
 	p := new(pier)
 	mount := matrix.ServePier(p.calls(), web.WithMiddleware(p.runs), web.WithAuthorizer(authorize),
-		web.WithHeartbeat(*heartbeat), web.WithElementLimit(200_000), web.WithBodyLimit(*body), web.WithIdleTimeout(*idle), web.WithBase(*base),
+		web.WithHeartbeat(*heartbeat), web.WithElementLimit(200_000), web.WithBodyLimit(*body), web.WithIdleTimeout(*idle),
+		web.WithBase(*base),
 		web.WithCookie("visit", func(c *http.Cookie) { c.MaxAge, c.SameSite = 3600, http.SameSiteStrictMode }))
 	log.Fatal(web.NewServer(mount).Serve(listener))
 }

@@ -1392,6 +1392,7 @@ class _Exchange:
         """The values of a stream, each checked as a request is."""
         call = self.call
         assert call is not None
+        number = 1
         try:
             async for kind, value in source:
                 if kind == "problem":
@@ -1399,12 +1400,16 @@ class _Exchange:
                 if kind == "value":
                     self._allow(value, [])
                     yield value
+                    number += 1
         except (GeneratorExit, asyncio.CancelledError):
             raise
         except BaseException as problem:
             reading.gone = isinstance(problem, _GoneError)
             reading.lost = isinstance(problem, stream.LostError | _GoneError)
             reading.failed = _unreadable(problem)
+            if isinstance(reading.failed, _Refused) and reading.failed.violations:
+                why = "is refused" if reading.failed is problem else "can't be read"
+                reading.failed.detail = f"element {number} of the stream {why}"
             raise reading.failed from problem
 
     def _plain_body(self) -> None:

@@ -1467,6 +1467,7 @@ class Exchange {
   /** The values of a stream, each checked as a request is. */
   private async *checked(all: AsyncIterable<Element<unknown>>, reading: Reading): AsyncGenerator {
     const codec = this.call.request as wire.Codec<unknown>;
+    let number = 1;
     try {
       for await (const element of all) {
         if (typeof element !== "object") {
@@ -1477,10 +1478,13 @@ class Exchange {
         }
         this.allow(codec, element.value, []);
         yield element.value;
+        number++;
       }
     } catch (problem) {
       reading.lost = problem instanceof Lost && !(problem.cause instanceof Refused);
-      reading.failed = unreadable(problem);
+      const failed = unreadable(problem);
+      const found = failed instanceof Refused ? failed.violations : [];
+      reading.failed = found.length === 0 ? failed : new Refused("invalid-request", `element ${String(number)} of the stream ${problem === failed ? "is refused" : "can't be read"}`, found);
       throw reading.failed;
     }
   }

@@ -193,12 +193,14 @@ type incoming struct {
 	rest   bool // whether nothing may follow the end
 	ended  bool
 	failed error
+	number int // of the element that is read or judged, from 1
 }
 
 // elements yields what comes, each element checked as a request is.
 func (in *incoming) elements(yield func(wire.Message, error) bool) {
 	for !in.ended && in.failed == nil {
 		element := in.route.newElement()
+		in.number++
 		kind, problem, err := in.reader.next(element)
 		switch {
 		case err != nil:
@@ -237,7 +239,8 @@ func (in *incoming) violations(element wire.Message) error {
 	if len(violations) == 0 {
 		return nil
 	}
-	p := commonProblem(in.mount.base, "invalid-request", "an element of the stream is refused")
+	p := commonProblem(in.mount.base, "invalid-request",
+		fmt.Sprintf("element %d of the stream is refused", in.number))
 	p.Violations = violations
 	return &requestError{p}
 }
@@ -259,7 +262,7 @@ func (in *incoming) failure(err error) error {
 	case in.r.Context().Err() != nil:
 		return fmt.Errorf("%w: %w", errLost, err)
 	}
-	p := commonProblem(base, "invalid-request", "an element of the stream can't be read")
+	p := commonProblem(base, "invalid-request", fmt.Sprintf("element %d of the stream can't be read", in.number))
 	p.Violations = []wire.Violation{{Detail: err.Error()}}
 	if e != nil {
 		p.Violations[0] = wire.Violation{Pointer: e.Path, Detail: e.Detail}

@@ -277,6 +277,7 @@ func (in *socketIncoming) elements(yield func(wire.Message, error) bool) {
 	checked := &incoming{exchange: in.exchange}
 	for !in.socket.ended() && in.failed == nil {
 		element := in.route.newElement()
+		checked.number++
 		kind, problem, err := in.socket.next(in.ctx, in.mount.idle, element)
 		switch {
 		case err != nil:
