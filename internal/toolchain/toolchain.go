@@ -16,8 +16,9 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// programs are what each language's tests need.
-var programs = map[string][]string{"go": {"go"}, "typescript": {"node", "npm"}, "python": {"python3"}}
+// programs are what each language's tests need, and those in a browser.
+var programs = map[string][]string{"go": {"go"}, "typescript": {"node", "npm"}, "python": {"python3"},
+	"chromium": {"chromium"}}
 
 // Require skips a test whose language is not there, and says so; a language
 // that FAITHFUL_REQUIRE lists fails it instead.

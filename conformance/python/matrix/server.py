@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import os
 import sys
 import threading
 from collections.abc import AsyncIterator, Iterator
@@ -285,6 +286,7 @@ def main() -> None:
             "heartbeat": heartbeat,
             "idle_timeout": idle,
             "base": base,
+            "origins": os.environ.get("MATRIX_ORIGINS", "").split(),
             "cookies": {"visit": {"max_age": 3600, "same_site": "Strict"}},
         },
     )

@@ -12,6 +12,7 @@ import (
 	"log"
 	"net"
 	"net/http"
+	"os"
 	"runtime"
 	"strconv"
 	"strings"
@@ -49,7 +50,7 @@ func main() {
 	p := new(pier)
 	mount := matrix.ServePier(p.calls(), web.WithMiddleware(p.runs), web.WithAuthorizer(authorize),
 		web.WithHeartbeat(*heartbeat), web.WithElementLimit(200_000), web.WithBodyLimit(*body), web.WithIdleTimeout(*idle),
-		web.WithBase(*base),
+		web.WithBase(*base), web.WithOrigins(strings.Fields(os.Getenv("MATRIX_ORIGINS"))...),
 		web.WithCookie("visit", func(c *http.Cookie) { c.MaxAge, c.SameSite = 3600, http.SameSiteStrictMode }))
 	log.Fatal(web.NewServer(mount).Serve(listener))
 }

@@ -187,6 +187,7 @@ const mount = servePier(calls, {
   bodyLimit: Number(process.argv[6] ?? "300000"),
   idleTimeout: Number(process.argv[4] ?? "60000"),
   base: process.argv[5] ?? "",
+  origins: (process.env["MATRIX_ORIGINS"] ?? "").split(" ").filter((origin) => origin !== ""),
   heartbeat: Number(process.argv[3] ?? "15000"),
   cookies: { visit: { maxAge: 3600, sameSite: "Strict" } },
   authorizer(_, credentials) {
