@@ -618,7 +618,7 @@ class _Exchange:
         self._rested = asyncio.get_running_loop().time()
         self._watching: _Watching | None = None
         self._streaming: asyncio.Task[Any] | None = None
-        self._receiving: asyncio.Future[Any] | None = None
+        self._receiving: asyncio.Task[Any] | None = None
         self.call: web.Call[Any, Any] | None = None
         self.context: Context | None = None
 
@@ -1373,15 +1373,28 @@ class _Exchange:
     async def _chunk(self, timeout: float | None) -> bytes:
         if self.interrupted:
             raise _unavailable()
-        self._receiving = receiving = asyncio.ensure_future(self.receive())
+        task = asyncio.current_task()
+        assert task is not None
+        late: list[bool] = []
+
+        def cancel() -> None:
+            late.append(True)
+            task.cancel()
+
+        timer = None if timeout is None else asyncio.get_running_loop().call_later(timeout, cancel)
+        self._receiving = task
         try:
-            event = await asyncio.wait_for(receiving, timeout)
-        except asyncio.TimeoutError:
-            raise _Refused("too-slow", "the request was silent for too long") from None
+            event = await self.receive()
         except asyncio.CancelledError:
-            if self.interrupted and receiving.cancelled():
+            if late:
+                raise _Refused("too-slow", "the request was silent for too long") from None
+            if self.interrupted:
                 raise _unavailable() from None
             raise
+        finally:
+            self._receiving = None
+            if timer is not None:
+                timer.cancel()
         if event["type"] != "http.request":
             raise _GoneError
         self.complete = not event.get("more_body", False)
