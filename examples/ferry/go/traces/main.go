@@ -72,7 +72,7 @@ func show(all tracetest.SpanStubs, span tracetest.SpanStub, indent string) {
 	status := ""
 	for _, attribute := range span.Attributes {
 		if attribute.Key == "http.response.status_code" {
-			status = attribute.Value.Emit()
+			status = attribute.Value.String()
 		}
 	}
 	kind := map[trace.SpanKind]string{trace.SpanKindClient: "client", trace.SpanKindServer: "server"}[span.SpanKind]

@@ -598,6 +598,30 @@ class _Watching:
             self.sent += len(event.get("body") or event.get("bytes") or (event.get("text") or "").encode())
 
 
+class _Time:
+    """So many seconds, or as many as it takes; when they are over, the task that they are counted in is cancelled."""
+
+    __slots__ = ("_timer", "over")
+
+    def __init__(self, seconds: float | None) -> None:
+        task = asyncio.current_task()
+        self.over = False
+
+        def cancel() -> None:
+            self.over = True
+            if task is not None:
+                task.cancel()
+
+        self._timer = None if seconds is None else asyncio.get_running_loop().call_later(seconds, cancel)
+
+    def __enter__(self) -> _Time:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        if self._timer is not None:
+            self._timer.cancel()
+
+
 class _Exchange:
     """One call while it is answered."""
 
@@ -654,17 +678,9 @@ class _Exchange:
 
     async def _put(self, event: Event) -> None:
         """Sends, and gives up a client that does not read."""
-        task = asyncio.current_task()
-        assert task is not None
-        late: list[bool] = []
-
-        def cancel() -> None:
-            late.append(True)
-            task.cancel()
-
-        timer = asyncio.get_running_loop().call_later(self.mount.idle, cancel)
         try:
-            await self.send(event)
+            with _Time(self.mount.idle) as clock:
+                await self.send(event)
             now = asyncio.get_running_loop().time()
             if now > self._rested + 0.01:  # whoever makes answers without a pause must not keep all others waiting
                 self._rested = now
@@ -672,14 +688,12 @@ class _Exchange:
             if self._watching is not None:
                 self._watching.count(event)
         except asyncio.CancelledError:
-            if not late:
+            if not clock.over:
                 raise
             self._break()
             raise _GoneError from None
         except OSError as problem:  # how servers say that nobody is there
             raise _GoneError from problem
-        finally:
-            timer.cancel()
 
     def _break(self) -> None:
         """Ends the connection at once, where the server that carries us lets us: ASGI has no word for it."""
@@ -1147,23 +1161,13 @@ class _Exchange:
 
     async def _within(self, work: Awaitable[T], patience: float) -> T:
         """Cancels the reading of a request that does not come."""
-        task = asyncio.current_task()
-        assert task is not None
-        late: list[bool] = []
-
-        def cancel() -> None:
-            late.append(True)
-            task.cancel()
-
-        timer = asyncio.get_running_loop().call_later(patience, cancel)
         try:
-            return await work
+            with _Time(patience) as clock:
+                return await work
         except asyncio.CancelledError:
-            if late:
+            if clock.over:
                 raise _Refused("too-slow", "the body took too long") from None
             raise
-        finally:
-            timer.cancel()
 
     async def _watched(self, work: Awaitable[T], patience: float) -> T:
         """Cancels work that takes too long, or that nobody waits for any more."""
@@ -1373,28 +1377,18 @@ class _Exchange:
     async def _chunk(self, timeout: float | None) -> bytes:
         if self.interrupted:
             raise _unavailable()
-        task = asyncio.current_task()
-        assert task is not None
-        late: list[bool] = []
-
-        def cancel() -> None:
-            late.append(True)
-            task.cancel()
-
-        timer = None if timeout is None else asyncio.get_running_loop().call_later(timeout, cancel)
-        self._receiving = task
+        self._receiving = asyncio.current_task()
         try:
-            event = await self.receive()
+            with _Time(timeout) as clock:
+                event = await self.receive()
         except asyncio.CancelledError:
-            if late:
+            if clock.over:
                 raise _Refused("too-slow", "the request was silent for too long") from None
             if self.interrupted:
                 raise _unavailable() from None
             raise
         finally:
             self._receiving = None
-            if timer is not None:
-                timer.cancel()
         if event["type"] != "http.request":
             raise _GoneError
         self.complete = not event.get("more_body", False)

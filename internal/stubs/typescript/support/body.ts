@@ -31,7 +31,7 @@ export class Body implements AsyncIterable<Uint8Array> {
     if (Symbol.asyncIterator in source && !("getReader" in source)) {
       return each(source);
     }
-    return read(source instanceof Blob ? source.stream() : (source as ReadableStream<Uint8Array>));
+    return chunksOf(source instanceof Blob ? source.stream() : (source as ReadableStream<Uint8Array>));
   }
 
   /** The chunks as a stream that is read only as fast as it is wanted. */
@@ -109,28 +109,16 @@ async function* pieces(bytes: Uint8Array): AsyncGenerator<Uint8Array, void, unde
 }
 
 async function* each(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array, void, undefined> {
-  const iterator = chunks[Symbol.asyncIterator]();
-  let done = false;
-  try {
-    for (;;) {
-      const next = await iterator.next();
-      if (next.done === true) {
-        done = true;
-        return;
-      }
-      yield next.value;
-    }
-  } catch (problem) {
-    done = true;
-    throw problem;
-  } finally {
-    if (!done) {
-      await iterator.return?.();
-    }
+  for await (const chunk of chunks) {
+    yield chunk;
   }
 }
 
-async function* read(stream: ReadableStream<Uint8Array>): AsyncGenerator<Uint8Array, void, undefined> {
+/** A stream as its chunks; not every runtime can iterate over one. */
+export async function* chunksOf(stream: ReadableStream<Uint8Array> | null): AsyncGenerator<Uint8Array, void, undefined> {
+  if (stream === null) {
+    return;
+  }
   const reader = stream.getReader();
   let done = false;
   try {

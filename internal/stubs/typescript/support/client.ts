@@ -1,5 +1,6 @@
 /** Sends calls to one server, over whatever carries HTTP. */
 
+import { chunksOf } from "./body.js";
 import { compressed, compressedFrom, expanded, isGzip } from "./compression.js";
 import { BadElement, ElementWriter, Lost, after, elements, readElement, withHeartbeats, within } from "./stream.js";
 import type { Element } from "./stream.js";
@@ -248,32 +249,6 @@ export function streamOf(chunks: AsyncIterable<Uint8Array<ArrayBuffer>>): Readab
     },
     { highWaterMark: 0 },
   );
-}
-
-/** A stream as its chunks; not every runtime can iterate over one. */
-export async function* chunksOf(stream: ReadableStream<Uint8Array> | null): AsyncGenerator<Uint8Array> {
-  if (stream === null) {
-    return;
-  }
-  const reader = stream.getReader();
-  let done = false;
-  try {
-    for (;;) {
-      const next = await reader.read();
-      if (next.done) {
-        done = true;
-        return;
-      }
-      yield next.value;
-    }
-  } catch (problem) {
-    done = true;
-    throw problem;
-  } finally {
-    if (!done) {
-      await reader.cancel();
-    }
-  }
 }
 
 /** Aborts when asked to, when so many milliseconds have passed, or when another signal does. */

@@ -1,6 +1,7 @@
 /** Serves calls: routes, credentials, limits, and errors that say nothing of the inside. */
 
-import { chunksOf, streamOf } from "./client.js";
+import { chunksOf } from "./body.js";
+import { streamOf } from "./client.js";
 import { compressed, compressedFrom, expanded, isGzip, takesGzip } from "./compression.js";
 import { cachingOf, isTag, matches, tagged, withoutEncodings } from "./conditional.js";
 import type { Caching } from "./conditional.js";
