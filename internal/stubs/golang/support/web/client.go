@@ -395,14 +395,15 @@ func unsent(call *Call, err error) error {
 
 // send sends one request through the middleware.
 func (c *Client) send(r *http.Request) (*http.Response, error) {
-	send := c.through(c.http.Do)
-	if w := c.watching; w != nil {
-		inner := send
-		send = func(r *http.Request) (*http.Response, error) { return w.try(r, inner) }
+	if c.watching != nil {
+		c.watching.leaves(r)
 	}
-	response, err := c.within(r, send)
+	response, err := c.within(r, c.through(c.http.Do))
 	if err != nil {
 		return nil, withoutQuery(err)
+	}
+	if c.watching != nil {
+		c.watching.arrives(response)
 	}
 	if c.answered != nil {
 		*c.answered = response.Header

@@ -381,7 +381,9 @@ func (c *Client) doRaw(ctx context.Context, call *Call, request, answer Message)
 		return nil
 	}
 	silence.timer.Stop()
-	silence.after = c.idle
+	if !up { // else it is known, and the rest of the request may still go
+		silence.after = c.idle
+	}
 	if err := c.take(call, response, answer, nil); err != nil {
 		response.Body.Close()
 		return failed(err)

@@ -148,17 +148,17 @@ func (c *Client) ended(err error) {
 	w.once.Do(func() { w.done(w.result()) })
 }
 
-// try counts what one try sends and gets.
-func (w *watching) try(r *http.Request, send roundTrip) (*http.Response, error) {
+// leaves counts a try, and what it sends.
+func (w *watching) leaves(r *http.Request) {
 	w.tries++
 	w.status = 0
 	if r.Body != nil && r.Body != http.NoBody {
 		r.Body = &counted{r.Body, &w.sent}
 	}
-	response, err := send(r)
-	if err == nil {
-		w.status = response.StatusCode
-		response.Body = &counted{response.Body, &w.received}
-	}
-	return response, err
+}
+
+// arrives counts what comes of a try.
+func (w *watching) arrives(response *http.Response) {
+	w.status = response.StatusCode
+	response.Body = &counted{response.Body, &w.received}
 }
