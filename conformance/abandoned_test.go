@@ -17,7 +17,7 @@ import (
 
 const (
 	abandoned = 1000 // calls of each kind
-	atOnce    = 200
+	atOnce    = 500
 	forgotten = 2 * time.Second // is how long a server may take to forget them
 )
 

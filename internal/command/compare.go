@@ -22,7 +22,7 @@ import (
 var compareCommand = &command{
 	name:     "compare",
 	synopsis: "[OLD] [NEW] [--why KIND] [--fix] [--header H] [--credential C] [--as KIND]",
-	short:    "says what a change breaks, for whom, with proof",
+	short:    "says which changes are breaking, for whom, with proof",
 	long: `Compares two definitions, by default latest with draft, and prints each change and
 what it does to the promises in faithful.toml. Each break comes with its proof: a
 payload or request that one side writes and the other refuses or reads as
@@ -234,7 +234,7 @@ func waived(w *World, c *report.Comparison, refs []string, draft *schema.Definit
 		}
 	}
 	if isDefault && len(unmatched) > 0 {
-		return nil, fmt.Errorf("faithful.toml waives %s at %s, and no such thing breaks: remove the waiver",
+		return nil, fmt.Errorf("faithful.toml waives %s at %s, and no such change is breaking: remove the waiver",
 			unmatched[0].Change, unmatched[0].Where)
 	}
 	return others, nil

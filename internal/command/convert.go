@@ -392,7 +392,7 @@ func offerFits(w *World, defs *schema.Definitions, in io.Reader, args []string) 
 			}
 			bounds := ""
 			if !f.Lawful {
-				bounds = "breaks its bounds"
+				bounds = "violates its bounds"
 			}
 			name := f.Message.FullName()
 			if i == 0 {

@@ -158,7 +158,7 @@ func (d *demo) tell() error {
 		return err
 	}
 
-	d.say("A change that breaks", "Somebody thinks that metres are whole.")
+	d.say("A breaking change", "Somebody thinks that metres are whole.")
 	if err := d.change("#2 metres float64", "#2 metres int32"); err != nil {
 		return err
 	}
@@ -174,7 +174,7 @@ func (d *demo) tell() error {
 		return err
 	}
 
-	d.say("A fix", "A field gets a better name. JSON goes by names, so that breaks, too; where it is\nsafe, --fix "+
+	d.say("A fix", "A field gets a better name. JSON goes by names, so that is breaking, too; where it is\nsafe, --fix "+
 		"keeps what travels as it was. The programs have to follow.")
 	if err := d.change("#10 email      text?", "#10 mail       text?"); err != nil {
 		return err

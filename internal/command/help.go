@@ -28,7 +28,7 @@ func helpCommand() *command {
 
 func overview(p *report.Printer) {
 	p.Line("%s: definitions of messages and services, the stubs made from them,", p.In(report.Bold, "faithful"))
-	p.Line("and proof of what a change to them breaks.")
+	p.Line("and proof of which changes to them are breaking.")
 	p.Line("")
 	p.Line("Usage: faithful COMMAND [options] [arguments]")
 	p.Line("")

@@ -98,7 +98,7 @@ func newProject(w *World, dir string, languages []string) (int, error) {
 		{"faithful check", "what is wrong with the definitions, if anything"},
 		{"faithful generate", "writes the stubs that faithful.toml names"},
 		{"faithful seal", "records the definitions as an immutable version"},
-		{"faithful compare", "what your next change breaks"},
+		{"faithful compare", "whether your next change is breaking"},
 	})
 	return fine, nil
 }

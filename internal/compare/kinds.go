@@ -345,7 +345,7 @@ var entries = []entry{
 		judge: (*wire.Judge).RepeatTakenOff,
 	},
 	{kind: change.CallHTTP,
-		wire: "another method or path breaks http; another status of success is altering", code: "compatible",
+		wire: "another method or path is breaking over HTTP; another status of success is altering", code: "compatible",
 		judge: (*wire.Judge).Route, fixes: fixer.fixCall,
 	},
 	{kind: change.CallStream,

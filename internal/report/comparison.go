@@ -71,13 +71,16 @@ func (p *Printer) legend(c Comparison) {
 
 var verdictStyle = map[verdict.Verdict]Style{verdict.Breaking: Red, verdict.Altering: Yellow, verdict.Compatible: Green}
 
-// BeyondLast writes what breaks for the users of an older version, beside what
+// BeyondLast writes what is breaking for the users of an older version, besides what
 // the comparison with the last one says.
 func (p *Printer) BeyondLast(c Comparison, changes []*compare.Change) {
 	p.refs, p.needs = [2]string{c.Old, c.New}, c.Needs
 	p.Line("")
-	p.Line("%s %s more", p.In(Bold, c.Old+" → "+c.New+":"),
-		map[bool]string{true: "1 change breaks", false: fmt.Sprintf("%d changes break", len(changes))}[len(changes) == 1])
+	also := "1 more change is breaking"
+	if len(changes) > 1 {
+		also = fmt.Sprintf("%d more changes are breaking", len(changes))
+	}
+	p.Line("%s %s", p.In(Bold, c.Old+" → "+c.New+":"), also)
 	whole, rows, more := summed(changes)
 	for _, f := range whole {
 		p.Line("")
@@ -99,8 +102,11 @@ func (p *Printer) Comparison(c Comparison) {
 	if c.Needs != "" && len(c.Changes) > 0 {
 		why := "."
 		if n := c.Undecided(); n > 0 && c.Count(verdict.Breaking) == 0 {
-			why = fmt.Sprintf(": it was not decided whether %s anything; read what is said there.",
-				map[bool]string{true: "one of the changes breaks", false: fmt.Sprintf("%d of the changes break", n)}[n == 1])
+			undecided := "one of the changes is"
+			if n > 1 {
+				undecided = fmt.Sprintf("%d of the changes are", n)
+			}
+			why = fmt.Sprintf(": it was not decided whether %s breaking; read what is said there.", undecided)
 		}
 		p.Sentence("This change needs version ", p.In(Bold, c.Needs)+" or higher"+why+c.meant(), 0)
 	}

@@ -793,4 +793,4 @@ func firstOf(changes ...*change.Change) *change.Change {
 }
 
 // notDecided begins the sentence of what is not judged.
-const notDecided = "this version of faithful does not decide whether this breaks: look at it yourself"
+const notDecided = "this version of faithful does not decide whether this is breaking: look at it yourself"

@@ -206,7 +206,7 @@ _COMMON = [
     web.ErrorPage(
         "invalid-request",
         400,
-        "The request could not be read, or breaks what its definition demands. The member errors lists every violation with a JSON Pointer.",
+        "The request could not be read, or violates its definition. The member errors lists every violation with a JSON Pointer.",
     ),
     web.ErrorPage(
         "unauthenticated",

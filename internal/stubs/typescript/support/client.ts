@@ -153,22 +153,19 @@ class Watch {
       this.sent += body?.length ?? 0;
       return request;
     }
-    const counted = this.counted(body, (bytes) => (this.sent += bytes));
+    const counted = web.counted(body, (bytes) => {
+      this.sent += bytes;
+    });
     return Object.defineProperties({}, { ...Object.getOwnPropertyDescriptors(request), body: { value: counted, enumerable: true } }) as OutgoingRequest;
   }
 
   /** The answer to it, its body counted. */
   arriving(answer: IncomingAnswer): IncomingAnswer {
     this.status = answer.status;
-    const { body } = answer;
-    const add = (bytes: number): number => (this.received += bytes);
-    const chunks = this.counted(body, add);
-    const whole = async (limit: number): Promise<Uint8Array | undefined> => {
-      const all = await web.readAll(body, limit);
-      add(all?.length ?? 0);
-      return all;
-    };
-    return Object.assign(Object.create(answer) as IncomingAnswer, { body: { [Symbol.asyncIterator]: () => chunks[Symbol.asyncIterator](), whole } });
+    const body = web.counted(answer.body, (bytes) => {
+      this.received += bytes;
+    });
+    return Object.assign(Object.create(answer) as IncomingAnswer, { body });
   }
 
   /** A WebSocket was asked for; what it is answered with. */
@@ -194,13 +191,6 @@ class Watch {
     if (!this.over) {
       this.over = true;
       this.done({ duration: performance.now() - this.start, status: this.status, tries: this.tries, received: this.received, sent: this.sent, failed: this.failed });
-    }
-  }
-
-  private async *counted<T extends Uint8Array>(chunks: AsyncIterable<T>, add: (bytes: number) => void): AsyncGenerator<T> {
-    for await (const chunk of chunks) {
-      add(chunk.length);
-      yield chunk;
     }
   }
 }

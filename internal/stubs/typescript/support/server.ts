@@ -221,7 +221,7 @@ export class Refusal extends Error {
 }
 
 const commonErrors = [
-  { name: "invalid-request", status: 400, documentation: "The request could not be read, or breaks what its definition demands. The member errors lists every violation with a JSON Pointer." },
+  { name: "invalid-request", status: 400, documentation: "The request could not be read, or violates its definition. The member errors lists every violation with a JSON Pointer." },
   { name: "unauthenticated", status: 401, documentation: "The call needs credentials that the request did not show, or that are not good; WWW-Authenticate names them." },
   { name: "forbidden", status: 403, documentation: "The credentials are good, and not enough for this." },
   { name: "unknown-call", status: 404, documentation: "No call has this path." },
@@ -843,7 +843,6 @@ class Watching {
     if (body === undefined) {
       return incoming;
     }
-    const chunks = this.arriving(body);
     return {
       method: incoming.method,
       path: incoming.path,
@@ -851,14 +850,9 @@ class Watching {
       peer: incoming.peer,
       header: (name) => incoming.header(name),
       headers: (name) => incoming.headers?.(name) ?? [incoming.header(name) ?? ""],
-      body: {
-        [Symbol.asyncIterator]: () => chunks[Symbol.asyncIterator](),
-        whole: async (limit) => {
-          const all = await web.readAll(body, limit);
-          this.received += all?.length ?? 0;
-          return all;
-        },
-      },
+      body: web.counted(body, (bytes) => {
+        this.received += bytes;
+      }),
       get signal() {
         return incoming.signal;
       },
@@ -884,14 +878,10 @@ class Watching {
 
   /** The same conversation; the call is over when it is. */
   conversation(converse: (messages: AsyncIterable<Uint8Array>) => AsyncGenerator<Uint8Array<ArrayBuffer>>, messages: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array<ArrayBuffer>> {
-    return this.leaving(converse(this.arriving(messages)), 101);
-  }
-
-  private async *arriving(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
-    for await (const chunk of chunks) {
-      this.received += chunk.length;
-      yield chunk;
-    }
+    const counted = web.counted(messages, (bytes) => {
+      this.received += bytes;
+    });
+    return this.leaving(converse(counted), 101);
   }
 
   private async *leaving(chunks: AsyncIterable<Uint8Array<ArrayBuffer>>, status: number): AsyncGenerator<Uint8Array<ArrayBuffer>> {

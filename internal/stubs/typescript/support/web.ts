@@ -259,6 +259,23 @@ export interface Chunks extends AsyncIterable<Uint8Array> {
   whole?(limit: number): Promise<Uint8Array | undefined>;
 }
 
+/** The same chunks; add is told how many bytes come. */
+export function counted(chunks: Chunks, add: (bytes: number) => void): Chunks {
+  return {
+    async *[Symbol.asyncIterator]() {
+      for await (const chunk of chunks) {
+        add(chunk.length);
+        yield chunk;
+      }
+    },
+    whole: async (limit) => {
+      const all = await readAll(chunks, limit);
+      add(all?.length ?? 0);
+      return all;
+    },
+  };
+}
+
 /** Reads chunks to their end; undefined when they are more than limit bytes. */
 export async function readAll(chunks: Chunks, limit: number): Promise<Uint8Array | undefined> {
   if (chunks.whole !== undefined) {

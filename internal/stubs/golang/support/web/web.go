@@ -179,7 +179,7 @@ type ErrorPage struct {
 
 // The errors that every server may answer with.
 var commonErrors = []ErrorPage{
-	{"invalid-request", 400, "The request could not be read, or breaks what its definition demands. The member " +
+	{"invalid-request", 400, "The request could not be read, or violates its definition. The member " +
 		"errors lists every violation with a JSON Pointer."},
 	{"unauthenticated", 401, "The call needs credentials that the request did not show, or that are not good; " +
 		"WWW-Authenticate names them."},
