@@ -65,7 +65,7 @@ func messages(t testing.TB) []*schema.Message {
 	var all []*schema.Message
 	for _, m := range defs.Modules {
 		if m.Name != "skerry.matrix" { // its messages are held by being called
-			all = append(all, m.Messages...)
+			all = append(slices.Concat(all, m.Messages), m.Patches...)
 		}
 	}
 	slices.SortFunc(all, func(a, b *schema.Message) int { return strings.Compare(a.Name, b.Name) })
@@ -124,6 +124,26 @@ var goMessages = map[string]func() message{
 	"More":           func() message { return new(language.More) },
 	"MoreOptionals":  func() message { return new(language.MoreOptionals) },
 	"Keys":           func() message { return new(language.Keys) },
+
+	"Changes":             func() message { return new(vectors.Changes) },
+	"LanguageChanges":     func() message { return new(language.LanguageChanges) },
+	"ScalarsPatch":        func() message { return new(vectors.ScalarsPatch) },
+	"OptionalsPatch":      func() message { return new(vectors.OptionalsPatch) },
+	"DefaultsPatch":       func() message { return new(vectors.DefaultsPatch) },
+	"ListsPatch":          func() message { return new(vectors.ListsPatch) },
+	"MapsPatch":           func() message { return new(vectors.MapsPatch) },
+	"NodePatch":           func() message { return new(vectors.NodePatch) },
+	"BoundedPatch":        func() message { return new(vectors.BoundedPatch) },
+	"RenamedPatch":        func() message { return new(vectors.RenamedPatch) },
+	"LeafPatch":           func() message { return new(shared.LeafPatch) },
+	"ChangesPatch":        func() message { return new(vectors.ChangesPatch) },
+	"EmptyPatch":          func() message { return new(vectors.EmptyPatch) },
+	"NamedScalarsPatch":   func() message { return new(language.NamedScalarsPatch) },
+	"NamedOptionalsPatch": func() message { return new(language.NamedOptionalsPatch) },
+	"NamedDefaultsPatch":  func() message { return new(language.NamedDefaultsPatch) },
+	"MorePatch":           func() message { return new(language.MorePatch) },
+	"MoreOptionalsPatch":  func() message { return new(language.MoreOptionalsPatch) },
+	"KeysPatch":           func() message { return new(language.KeysPatch) },
 }
 
 // judged lets the reference decide what must become of a payload.

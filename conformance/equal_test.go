@@ -102,6 +102,12 @@ func inCommon(a, b reflect.Value, seen map[uintptr]bool) string {
 		if a.Type().String() == "wire.Any" {
 			return "" // which nothing can change
 		}
+		if strings.HasPrefix(a.Type().Name(), "Change[") { // nor what its pointer points to, but what is in that
+			if a.Field(0).IsNil() {
+				return ""
+			}
+			return inCommon(a.Field(0).Elem(), b.Field(0).Elem(), seen)
+		}
 		for i := range a.NumField() {
 			if found := inCommon(a.Field(i), b.Field(i), seen); found != "" {
 				return a.Type().Field(i).Name + " " + found

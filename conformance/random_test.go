@@ -154,13 +154,13 @@ func (m *maker) declare(prefix string) {
 		m.field(i*300 + 1)
 	}
 	m.p("  #65535 back %s?\n  retired #65534\n}", union)
-	m.types = append(m.types, message)
+	m.types = append(m.types, message, "patch "+message)
 	m.p("union %s {", union)
 	for i := range 2 + m.IntN(4) {
 		m.p("  #%d %s %s%s", i+1, m.free(), m.typ(1), m.deprecated())
 	}
 	m.p("  #40 leg %s json \"the-leg\"\n}", message)
-	m.types = append(m.types, union)
+	m.types = append(m.types, union, "patch "+prefix+"Trip")
 	m.p("message %sNothing {}\nmessage %sTrip {", prefix, prefix)
 	for i := range 3 + m.IntN(12) {
 		m.field(i + 1)
@@ -228,6 +228,8 @@ func randomProject(r *rand.Rand, name string) []*source.File {
 	for i, typ := range m.types {
 		if strings.HasPrefix(typ, "Other") {
 			m.types[i] = "odd." + typ
+		} else if other, is := strings.CutPrefix(typ, "patch Other"); is {
+			m.types[i] = "patch odd.Other" + other
 		}
 	}
 	m.types = slices.DeleteFunc(m.types, func(s string) bool { return strings.HasPrefix(s, "[") })

@@ -375,10 +375,10 @@ func unboundedInput(d *schema.Definitions, say func(source.Place, string, string
 	}
 	var visit func(t *schema.Type, bounds *schema.Bounds, of spot)
 	message := func(m *schema.Message) {
-		if m == nil || seen[m] {
+		if m == nil || seen[m.Declared()] {
 			return
 		}
-		seen[m] = true
+		seen[m.Declared()] = true
 		for _, f := range m.Fields {
 			visit(f.Type, f.Bounds, spot{strconv.Quote(f.Name), f.Place, false})
 		}

@@ -51,19 +51,24 @@ func (x thing) kind() string {
 		return "list"
 	case *value.Map, []schema.AnyEntry:
 		return "map"
+	case *value.Message:
+		if v.Type.IsPatch() {
+			return "patch"
+		}
+		return "message"
 	default:
 		return fmt.Sprintf("%T", v)
 	}
 }
 
-// json is the text that a writer writes.
+// json is the text that a writer writes, without what was left out.
 func (x thing) json() string {
 	t, v := x.t, x.v
 	if t == nil {
 		t, v = &schema.Type{Kind: schema.KindAny}, schema.Any{Value: x.v}
 	}
 	holder := &schema.Message{Fields: []*schema.Field{{Number: 1, Name: "v", Type: t}}}
-	b, err := value.EncodeJSON(&value.Message{Type: holder, Fields: map[int]value.Value{1: v}})
+	b, err := value.EncodeJSONWithout(&value.Message{Type: holder, Fields: map[int]value.Value{1: v}})
 	if err != nil {
 		return fmt.Sprint(v)
 	}
@@ -100,7 +105,17 @@ func (o oracle) message(sent, own, got *value.Message) (worst verdict.Verdict, w
 		found, there := got.Fields[p.New.Number]
 		at := "/" + p.New.JSONName()
 		null := written && thing{was, p.Old.Type}.open().kind() == "null"
+		if written && (thing{was, nil}).kind() == "value.Cleared" && there && (thing{found, nil}).kind() == "value.Cleared" {
+			if o.cleared(p.Old.Changes, p.New.Changes) {
+				say(verdict.Altering, at)
+			}
+			continue
+		}
 		switch {
+		case sent.Type.IsPatch() && !written:
+			if there {
+				say(verdict.Breaking, at)
+			}
 		case !written || null:
 			// What was left out means what the writer's own reader makes of it. Null in an any is
 			// the same as nothing.
@@ -121,6 +136,16 @@ func (o oracle) message(sent, own, got *value.Message) (worst verdict.Verdict, w
 		}
 	}
 	return worst, where
+}
+
+// cleared tells whether a cleared field is something else on both sides.
+func (o oracle) cleared(w, r *schema.Field) bool {
+	if w.Presence != schema.Defaulted || r.Presence != schema.Defaulted {
+		return w.Presence != r.Presence
+	}
+	a := thing{value.Default(w.Default), w.Type}
+	v, _ := o.same(a, a.v, thing{value.Default(r.Default), r.Type})
+	return v != verdict.Compatible
 }
 
 // same compares one value as it was written and as it was read. own is what the writer's

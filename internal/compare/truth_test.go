@@ -200,7 +200,7 @@ func drawType(t *rapid.T, m model) string {
 		types, keys = append(types, e.name, e.name), append(keys, e.name)
 	}
 	for _, x := range m.messages {
-		types = append(types, x.name, x.name)
+		types = append(types, x.name, x.name, "patch "+x.name, "patch "+x.name)
 	}
 	for _, x := range m.types {
 		types = append(types, x.name, x.name, x.name)
@@ -683,7 +683,7 @@ func reaches(from, to *schema.Message) bool {
 		return false
 	}
 	visit = func(m *schema.Message) bool {
-		if m == to {
+		if m.Declared() == to {
 			return true
 		}
 		if seen[m] {

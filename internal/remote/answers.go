@@ -520,7 +520,7 @@ func (r *sheetReader) checkMatch(path string, t *schema.Type, wanted any) {
 		for name, v := range object {
 			i := slices.IndexFunc(t.Message.Fields, func(f *schema.Field) bool { return f.JSONName() == name })
 			if i < 0 {
-				r.refuse(name, "unknown-field", nearestFix(name, jsonNames(t.Message)), "%q has no field %q", t.Message.Name, name)
+				r.refuse(name, "unknown-field", nearestFix(name, jsonNames(t.Message)), "%q has no field %q", t.Short(), name)
 				continue
 			}
 			r.checkMatch(path+"."+name, t.Message.Fields[i].Type, v)

@@ -508,6 +508,10 @@ func (b *blank) message(t *schema.Message) {
 		b.out = append(b.out, "null"...)
 		return
 	}
+	if t.IsPatch() {
+		b.out = append(b.out, "{}"...)
+		return
+	}
 	b.inside = append(b.inside, t)
 	b.out = append(b.out, '{')
 	for i, f := range t.Fields {

@@ -26,7 +26,13 @@ func (k *Const) Claims() []string { return []string{k.Name} }
 func (t *NamedType) Claims() []string { return typeClaims(t.Name, "Init") }
 
 // Claims are those of a type, and what makes values of it.
-func (m *Message) Claims() []string { return typeClaims(m.Name, "Init", "Builder", "OfAll") }
+// Only messages have patches.
+func (m *Message) Claims() []string {
+	if m.IsError() {
+		return typeClaims(m.Name, "Init", "Builder", "OfAll")
+	}
+	return typeClaims(m.Name, "Init", "Builder", "OfAll", "Patch", "PatchInit")
+}
 
 // Claims are those of a type, and a name for each member.
 func (e *Enum) Claims() []string {
@@ -57,8 +63,8 @@ func (s *Service) Claims() []string {
 // affixes are what claims put before or after a name, folded.
 var affixes = struct{ before, after [][]byte }{
 	before: [][]byte{[]byte("async"), []byte("serve")},
-	after: [][]byte{[]byte("tools"), []byte("init"), []byte("builder"), []byte("ofall"), []byte("unlisted"),
-		[]byte("calls"), []byte("client"), []byte("everycall")},
+	after: [][]byte{[]byte("tools"), []byte("init"), []byte("builder"), []byte("ofall"), []byte("patch"),
+		[]byte("unlisted"), []byte("calls"), []byte("client"), []byte("everycall")},
 }
 
 // mayClash tells whether two claims of a module could be equal at all: two

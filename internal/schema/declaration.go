@@ -225,8 +225,8 @@ func (t *Type) Bare() *Type {
 	return &bare
 }
 
-// Declaration is what a type names itself: a *NamedType, *Enum, *Union or *Message; nil
-// for scalars, lists and maps.
+// Declaration is what a type names itself: a *NamedType, *Enum, *Union or *Message, also
+// where the type is a patch of it; nil for scalars, lists and maps.
 func (t *Type) Declaration() Declaration {
 	switch {
 	case t.Named != nil:
@@ -236,7 +236,7 @@ func (t *Type) Declaration() Declaration {
 	case t.Kind == KindUnion:
 		return t.Union
 	case t.Kind == KindMessage:
-		return t.Message
+		return t.Message.Declared()
 	}
 	return nil
 }

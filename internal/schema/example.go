@@ -39,6 +39,9 @@ type Chosen struct {
 	Value       any
 }
 
+// Cleared is the value null in a patch: the field is cleared.
+type Cleared struct{}
+
 // Any is a value of the scalar any: Value is nil, a bool, int64, uint64,
 // float64, string, []Any or []AnyEntry.
 type Any struct{ Value any }
@@ -102,6 +105,16 @@ func (r *resolver) object(f *fileScope, v *syntax.Value, m *Message, what string
 			continue
 		}
 		seen[field.Number] = place
+		if pair.Value.Form == syntax.NullValue && m.IsPatch() {
+			if field.Type.Clearable {
+				o.Fields = append(o.Fields, FieldValue{field, Cleared{}})
+			} else {
+				r.report(f.place(pair.Value.Span), "example-refused",
+					fmt.Sprintf("%q is required, and can't be cleared", field.Name), "leave it out: then it stays as it is",
+					source.Note{Place: field.Place, Message: "it is declared here"})
+			}
+			continue
+		}
 		if pair.Value.Form == syntax.NullValue && field.Presence != Required {
 			continue // absent
 		}
@@ -402,6 +415,8 @@ func writeValue(b *strings.Builder, v any) {
 	switch v := v.(type) {
 	case *Object:
 		writeEntries(b, len(v.Fields), func(i int) (string, any) { return v.Fields[i].Field.Name, v.Fields[i].Value })
+	case Cleared:
+		b.WriteString("null")
 	case *Chosen:
 		writeEntries(b, 1, func(int) (string, any) { return v.Alternative.Name, v.Value })
 	case Entries:

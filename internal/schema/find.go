@@ -37,7 +37,7 @@ func (d *Definitions) Find(name string) []Element {
 // Use is one place where a declaration is used.
 type Use struct {
 	By string `json:"by"` // full name of the field, alternative, type, call or example
-	As string `json:"as"` // "field", "alternative", "type", "request", "answer", "error", "credential" or "example"; a part of a type is "element of field", "key of field"
+	As string `json:"as"` // "field", "alternative", "type", "request", "answer", "error", "credential" or "example"; a part of a type is "element of field", "key of field"; a patch "field, as patch"
 }
 
 // UsedBy lists what uses a declaration, in order of modules.
@@ -132,6 +132,10 @@ func (t *Type) usesBase(as string, visit func(used Declaration, as string)) {
 	case KindUnion:
 		visit(t.Union, as)
 	case KindMessage:
+		if of := t.Message.PatchOf; of != nil {
+			visit(of, as+", as patch")
+			return
+		}
 		visit(t.Message, as)
 	}
 }

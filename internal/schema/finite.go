@@ -88,6 +88,9 @@ func steps(owner Declaration) []step {
 func (t *Type) always(b *Bounds) Declaration {
 	switch t.Kind {
 	case KindMessage:
+		if t.Message.IsPatch() {
+			return nil
+		}
 		return t.Message
 	case KindUnion:
 		return t.Union

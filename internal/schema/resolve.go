@@ -50,13 +50,15 @@ func Resolve(trees []*syntax.File, findings *source.Findings) *Definitions {
 			phase(r, f)
 		}
 	}
-	for _, phase := range []func(*resolver, *fileScope){(*resolver).contents, (*resolver).services, (*resolver).examples} {
-		r.beside(phase)
-	}
-	r.unusedUses()
 	for _, s := range r.scopes {
 		r.defs.Modules = append(r.defs.Modules, s.module)
 	}
+	r.beside((*resolver).contents)
+	fillPatches(r.defs)
+	for _, phase := range []func(*resolver, *fileScope){(*resolver).services, (*resolver).examples} {
+		r.beside(phase)
+	}
+	r.unusedUses()
 	for _, m := range r.defs.Modules {
 		// An example of nothing has been reported; nobody shall stumble on it.
 		m.Examples = slices.DeleteFunc(m.Examples, func(e *Example) bool { return e.Of == nil })
@@ -121,6 +123,7 @@ func sortDefinitions(d *Definitions) {
 		sortByName(m.Enums, func(e *Enum) string { return e.Name })
 		sortByName(m.Unions, func(u *Union) string { return u.Name })
 		sortByName(m.Messages, func(x *Message) string { return x.Name })
+		sortByName(m.Patches, func(x *Message) string { return x.Name })
 		sortByName(m.Examples, func(e *Example) string { return e.Name })
 		sortByName(m.Credentials, func(c *Credential) string { return c.Name })
 		sortByName(m.Services, func(s *Service) string { return s.Name })
@@ -248,6 +251,7 @@ func (r *resolver) declare(t *syntax.File) {
 		case *syntax.Message:
 			m := &Message{Decl: decl, Stored: h.Marks != nil && h.Marks.Stored.Text != ""}
 			m.typ = Type{Kind: KindMessage, Message: m}
+			m.patch = newPatch(m)
 			if d.IsError {
 				m.Status = r.status(f, d)
 			}

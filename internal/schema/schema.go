@@ -9,6 +9,7 @@
 //	service.go    calls, and the credentials that they need
 //	http.go       what an http clause says; what that means is decided in conversation
 //	example.go    values written in definitions
+//	patch.go      what "patch" before a message's name makes of it
 //	finite.go     types that could have no finite value
 //	claims.go     the names that each declaration claims in stubs
 //	scalar.go     the text forms of scalars; decimal.go those of decimals
@@ -116,6 +117,9 @@ type Type struct {
 	Key     *Type
 	Elem    *Type
 	Named   *NamedType
+	// Clearable is set for the types of a patch's fields that may be null, which clears
+	// what they change.
+	Clearable bool
 }
 
 // String writes the type with full names, as in "{text: skerry.fleet.Vessel}".
@@ -143,6 +147,9 @@ func (t *Type) SpellBase(name func(*Decl) string) string {
 	case KindUnion:
 		return name(&t.Union.Decl)
 	case KindMessage:
+		if of := t.Message.PatchOf; of != nil {
+			return "patch " + name(&of.Decl)
+		}
 		return name(&t.Message.Decl)
 	}
 	return t.Kind.String()
@@ -166,6 +173,9 @@ func (t *Type) ShortBase() string {
 	case KindUnion:
 		return t.Union.Name
 	case KindMessage:
+		if of := t.Message.PatchOf; of != nil {
+			return "patch " + of.Name
+		}
 		return t.Message.Name
 	}
 	return t.Kind.String()
@@ -267,6 +277,7 @@ type Module struct {
 	Enums       []*Enum
 	Unions      []*Union
 	Messages    []*Message // errors too
+	Patches     []*Message // those that any type is, of messages of this module; they are not declared
 	Examples    []*Example
 	Credentials []*Credential
 	Services    []*Service
@@ -416,6 +427,29 @@ type Message struct {
 	Retired []Retired
 	// Smallest is the size of the smallest value, as Type.Smallest has it.
 	Smallest int64
+	// PatchOf is set of a patch alone: the message that it changes. Its fields are those of
+	// the message, all optional.
+	PatchOf *Message
+	patch   *Message // which nobody may look at but by Patch
+}
+
+// IsPatch tells patches from messages that are declared.
+func (m *Message) IsPatch() bool { return m.PatchOf != nil }
+
+// Declared is the message itself, or the one that a patch changes.
+func (m *Message) Declared() *Message {
+	if m.PatchOf != nil {
+		return m.PatchOf
+	}
+	return m
+}
+
+// Patch is the patch of a message, or nil where no type is one.
+func (m *Message) Patch() *Message {
+	if m.patch == nil || m.patch.Fields == nil {
+		return nil
+	}
+	return m.patch
 }
 
 // IsError tells errors from messages.
@@ -456,8 +490,17 @@ type Field struct {
 	In       *In     // where the field travels when not in the body, or nil
 	Doc      string
 	Place    source.Place
+	Changes  *Field // of a patch's field: the one that it changes
 
 	Deprecated string
+}
+
+// Declared is the field itself, or the one that a patch's field changes.
+func (f *Field) Declared() *Field {
+	if f.Changes != nil {
+		return f.Changes
+	}
+	return f
 }
 
 // In places a field of a request or an answer in the query, a header or a cookie. Name is

@@ -58,6 +58,9 @@ func (t *Type) least(own *Bounds) cost {
 	}
 	switch t.Kind {
 	case KindMessage:
+		if t.Message.IsPatch() {
+			return cost{base: 1} // of which nothing must be there
+		}
 		return cost{owner: t.Message, times: 1}
 	case KindUnion:
 		return cost{owner: t.Union, times: 1}

@@ -47,6 +47,9 @@ func (r *resolver) typ(f *fileScope, t *syntax.Type) *Type {
 		}
 		return &Type{Kind: KindMap, Key: key, Elem: r.typ(f, t.Elem)}
 	}
+	if t.Form == syntax.PatchType {
+		return r.patch(f, t)
+	}
 	if t.Alias.Text == "" {
 		if scalar := scalarTypes[t.Name.Text]; scalar != nil {
 			return scalar
@@ -113,6 +116,9 @@ func scalarWords() []string {
 func (t *Type) Described() string {
 	if t.Kind.IsScalar() {
 		return t.Kind.String()
+	}
+	if t.Kind == KindMessage && t.Message.IsPatch() {
+		return "a patch"
 	}
 	return indefinite(t.Kind.String())
 }

@@ -555,12 +555,21 @@ func (p *parser) parseType() (*Type, bool) {
 			return nil, false
 		}
 	case lowerName, pascalName, upperName, oddName:
+		what := "the name of a type"
+		if p.at("patch") && p.peek.kind != dot { // before a dot it is an alias
+			p.advance()
+			t.Form, what = PatchType, "the name of a message after \"patch\""
+			if p.cur.kind != lowerName && p.cur.kind != pascalName && p.cur.kind != upperName {
+				p.expected(what, "write, for example: patch Booking")
+				return nil, false
+			}
+		}
 		n := Name{Text: p.textOf(p.cur), Span: p.cur.span()}
 		p.advance()
 		if p.cur.kind == dot {
 			p.advance()
 			t.Alias = n
-			if n, ok = p.name(pascalName, "the name of a type"); !ok {
+			if n, ok = p.name(pascalName, what); !ok {
 				return nil, false
 			}
 		}

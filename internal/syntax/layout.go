@@ -542,15 +542,17 @@ func (l *layout) entry(indent string) {
 func (l *layout) typ(p *phrase) {
 	depth := 0
 	for {
-		switch l.next().kind {
+		first := l.next()
+		switch first.kind {
 		case bracketOpen, braceOpen:
 			depth++
 		case bracketClose, braceClose:
 			depth--
 		}
+		ofPatch := l.word(first) == "patch" && p.last != dot
 		l.into(p)
 		after := l.next().kind
-		if depth == 0 && after != dot && p.last != dot {
+		if depth == 0 && after != dot && p.last != dot && !ofPatch {
 			return
 		}
 	}

@@ -256,6 +256,7 @@ const (
 	NamedType TypeForm = iota // a scalar or a declared name
 	ListType
 	MapType
+	PatchType // what of a message is to be changed: Alias and Name are the message's
 )
 
 // Type is a type as written.

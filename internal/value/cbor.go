@@ -179,7 +179,7 @@ func (r *cborReader) message(t *schema.Message) (*Message, *Error) {
 		return nil, err
 	}
 	if h.major != majorMap {
-		return nil, r.refuseAt(start, "a map for "+t.Name, h.describe())
+		return nil, r.refuseAt(start, "a map for "+named(t), h.describe())
 	}
 	if err := r.weigh(t); err != nil {
 		return nil, err
@@ -216,11 +216,11 @@ func (r *cborReader) message(t *schema.Message) (*Message, *Error) {
 			m.Unlisted = append(m.Unlisted, UnlistedField{Number: number, CBOR: r.data[from:r.at:r.at]})
 			return nil
 		}
-		if f.Type.Kind == schema.KindAny && f.Presence == schema.Optional && r.isNull() {
+		if f.Type.Kind == schema.KindAny && f.Presence == schema.Optional && !t.IsPatch() && r.isNull() {
 			r.at++
 			return nil
 		}
-		v, err := r.value(f.Type)
+		v, err := r.field(f)
 		if err != nil {
 			return inside(err, step)
 		}
@@ -232,6 +232,26 @@ func (r *cborReader) message(t *schema.Message) (*Message, *Error) {
 	}
 	r.depth--
 	return m, finish(m, start)
+}
+
+// field reads the value of a field. In a patch null clears what may be cleared.
+func (r *cborReader) field(f *schema.Field) (Value, *Error) {
+	if f.Changes == nil || !r.isNull() {
+		return r.value(f.Type)
+	}
+	if !f.Type.Clearable {
+		return nil, r.refuse(f.Type.Short(), notCleared)
+	}
+	r.at++
+	return Cleared{}, nil
+}
+
+// notCleared says why null is refused in a patch.
+const notCleared = "null: the field is required, and can't be cleared"
+
+// named names a message, or the patch of one, for a sentence.
+func named(t *schema.Message) string {
+	return (&schema.Type{Kind: schema.KindMessage, Message: t}).Short()
 }
 
 // finish fills in defaults, refuses what is missing and orders the unlisted.
@@ -680,7 +700,13 @@ func presentFields(m *Message, leaveOut bool) ([]present, *Error) {
 		flush(f.Number)
 		v, ok := m.Fields[f.Number]
 		if a, isAny := v.(schema.Any); isAny && a.Value == nil && f.Presence == schema.Optional {
-			continue // null is absent here
+			if !m.Type.IsPatch() {
+				continue // null is absent here
+			}
+			v = Cleared{}
+		}
+		if isCleared(v) && !f.Type.Clearable {
+			return nil, inside(writeError("the field is required, and can't be cleared"), f.JSONName())
 		}
 		if !ok {
 			if f.Presence == schema.Required {
@@ -727,6 +753,8 @@ func (w *cborWriter) message(m *Message) *Error {
 
 func (w *cborWriter) value(v Value, t *schema.Type) *Error {
 	switch v := v.(type) {
+	case Cleared:
+		w.out = append(w.out, 0xf6)
 	case bool:
 		w.out = append(w.out, map[bool]byte{false: 0xf4, true: 0xf5}[v])
 	case int64:

@@ -42,6 +42,7 @@ type converted struct {
 type convertedField struct {
 	number   int
 	presence schema.Presence
+	clears   bool   // null may stand for it, which clears what it changes
 	key      []byte // the number as CBOR
 	name     []byte // in JSON, quoted
 	start    []byte // the name and a colon
@@ -84,7 +85,7 @@ func (b *convertedTypes) of(t *schema.Message) *converted {
 	c := &converted{}
 	b.messages[t] = c
 	for _, f := range t.Fields {
-		field := convertedField{number: f.Number, presence: f.Presence, typ: b.typ(f.Type)}
+		field := convertedField{number: f.Number, presence: f.Presence, clears: f.Type.Clearable, typ: b.typ(f.Type)}
 		field.spell(f.Number, f.JSONName())
 		if f.Presence == schema.Defaulted {
 			cbor, json := &cborWriter{out: bytes.Clone(field.key)}, &jsonWriter{out: bytes.Clone(field.start)}
@@ -290,7 +291,10 @@ func (c *Converter) messageToJSON(t *converted) bool {
 		}
 		first = false
 		c.out = append(c.out, f.start...)
-		if !c.toJSON(f.typ) {
+		if f.clears && c.at < len(c.data) && c.data[c.at] == 0xf6 {
+			c.at++
+			c.out = append(c.out, "null"...)
+		} else if !c.toJSON(f.typ) {
 			return false
 		}
 	}
@@ -690,7 +694,13 @@ func (c *Converter) messageToCBOR(t *converted) bool {
 		next++
 		c.out = append(c.out, f.key...)
 		count++
-		if !c.toCBOR(f.typ) {
+		if f.clears {
+			c.blanks()
+		}
+		if f.clears && bytes.HasPrefix(c.data[c.at:], []byte("null")) {
+			c.at += len("null")
+			c.out = append(c.out, 0xf6)
+		} else if !c.toCBOR(f.typ) {
 			return false
 		}
 	}

@@ -121,6 +121,9 @@ func (c *counter) of(t *schema.Type, own *schema.Bounds) uint64 {
 				if f.Presence == schema.Optional {
 					of = plus(of, 1)
 				}
+				if f.Type.Clearable {
+					of = plus(of, 1)
+				}
 				n = times(n, of)
 			}
 			return n
@@ -486,6 +489,9 @@ func (m maker) messages(t *schema.Message, most int) (list []Value) {
 	m.depth++
 	combined(len(t.Fields), func(i, most int) []Value {
 		f := t.Fields[i]
+		if f.Type.Clearable && most > 1 {
+			return append([]Value{nil, Cleared{}}, m.distinct(f.Type, f.Bounds, most-2)...)
+		}
 		if f.Presence == schema.Optional {
 			return append([]Value{nil}, m.distinct(f.Type, f.Bounds, most-1)...)
 		}

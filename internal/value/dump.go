@@ -132,8 +132,13 @@ func (d *dumper) field(m *schema.Message) func() (*Part, *Error) {
 			return nil, err
 		}
 		if f := m.ByNumber(number); f != nil {
-			part, err := d.item(text+" "+f.Name, f.Type)
-			if f.Presence == schema.Optional {
+			t := f.Type
+			if t.Clearable && d.isNull() {
+				t = nil
+			}
+			part, err := d.item(text+" "+f.Name, t)
+			part.Type = f.Type.Local(nil)
+			if f.Presence == schema.Optional && !m.IsPatch() {
 				part.Type += "?"
 			}
 			return part, err

@@ -130,7 +130,7 @@ func (r *jsonReader) name() (string, *Error) {
 
 func (r *jsonReader) message(t *schema.Message) (*Message, *Error) {
 	if r.next() != '{' {
-		return nil, r.wrong("an object for " + t.Name)
+		return nil, r.wrong("an object for " + named(t))
 	}
 	if err := r.weigh(t); err != nil {
 		return nil, err
@@ -167,6 +167,8 @@ func (r *jsonReader) message(t *schema.Message) (*Message, *Error) {
 			var raw []byte
 			raw, err = r.raw(nil)
 			m.Unlisted = append(m.Unlisted, UnlistedField{Name: name, JSON: string(raw)})
+		case t.IsPatch() && r.next() == 'n':
+			err = r.clear(m, f)
 		case f.Presence != schema.Required && r.next() == 'n':
 			err = r.word("null")
 		default:
@@ -180,6 +182,15 @@ func (r *jsonReader) message(t *schema.Message) (*Message, *Error) {
 		return nil, err
 	}
 	return m, finish(m, start)
+}
+
+// clear reads null for a field of a patch.
+func (r *jsonReader) clear(m *Message, f *schema.Field) *Error {
+	if !f.Type.Clearable {
+		return r.refuseAt(r.skipTo(), f.Type.Short(), notCleared)
+	}
+	m.Fields[f.Number] = Cleared{}
+	return r.word("null")
 }
 
 // numberName reads "#13"; 0 says that the name is not of this encoding.
@@ -206,15 +217,22 @@ func byJSONName(t *schema.Message, name string) *schema.Field {
 
 // byNumber reads a field as the base64url of its CBOR.
 func (r *jsonReader) byNumber(m *Message, number int, f *schema.Field) *Error {
+	if m.Type.IsPatch() && r.next() == 'n' {
+		if f != nil {
+			return r.clear(m, f)
+		}
+		m.Unlisted = append(m.Unlisted, UnlistedField{Number: number, CBOR: []byte{0xf6}})
+		return r.word("null")
+	}
 	return r.inBase64(func(inner *cborReader) *Error {
 		if f == nil {
 			m.Unlisted = append(m.Unlisted, UnlistedField{Number: number, CBOR: inner.data})
 			return inner.skip()
 		}
-		if f.Type.Kind == schema.KindAny && f.Presence == schema.Optional && inner.isNull() {
+		if f.Type.Kind == schema.KindAny && f.Presence == schema.Optional && !m.Type.IsPatch() && inner.isNull() {
 			return inner.skip()
 		}
-		v, err := inner.value(f.Type)
+		v, err := inner.field(f)
 		m.Fields[number] = v
 		return err
 	})
@@ -728,6 +746,8 @@ func (w *jsonWriter) message(m *Message) *Error {
 
 func (w *jsonWriter) value(v Value, t *schema.Type) *Error {
 	switch v := v.(type) {
+	case Cleared:
+		w.out = append(w.out, "null"...)
 	case bool:
 		w.out = strconv.AppendBool(w.out, v)
 	case int64:

@@ -91,6 +91,8 @@ func (m *Maker) message(path string, t *schema.Message) *Message {
 	for _, f := range t.Fields {
 		at := path + "/" + escapePointer(f.JSONName())
 		switch {
+		case f.Type.Clearable && m.sparse && m.rng.IntN(4) == 0:
+			out.Fields[f.Number] = Cleared{}
 		case f.Presence == schema.Optional && (m.sparse && m.rng.IntN(3) == 0 || !m.affords(f.Type, f.Bounds) ||
 			m.recurs(f.Type)):
 		case f.Presence == schema.Defaulted && (!m.sparse || m.rng.IntN(2) == 0):

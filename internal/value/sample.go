@@ -401,7 +401,11 @@ func (m Minimals) edges(t *schema.Type, depth, most int) []Value {
 			return list
 		}
 		for _, f := range t.Message.Fields {
-			for _, v := range m.edges(f.Type, depth-1, share(most, len(t.Message.Fields))) {
+			values := m.edges(f.Type, depth-1, share(most, len(t.Message.Fields)))
+			if f.Type.Clearable {
+				values = append([]Value{Cleared{}}, values...)
+			}
+			for _, v := range values {
 				if len(list) >= most {
 					return list
 				}
@@ -541,6 +545,8 @@ func RandomMessage(rng *rand.Rand, t *schema.Message, depth int) *Message {
 	m := &Message{Type: t, Fields: map[int]Value{}}
 	for _, f := range t.Fields {
 		switch {
+		case f.Type.Clearable && rng.IntN(3) == 0:
+			m.Fields[f.Number] = Cleared{}
 		case f.Presence == schema.Optional && (depth <= 0 || rng.IntN(2) == 0):
 		case f.Presence == schema.Defaulted && (depth <= 0 || rng.IntN(3) == 0):
 			m.Fields[f.Number] = Default(f.Default)

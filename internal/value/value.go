@@ -18,8 +18,11 @@ import (
 
 // Value is one value: bool, int64 (int8 to int64), uint64 (uint8 to uint64),
 // float32, float64, string, []byte, schema.UUID, schema.Instant, schema.Decimal,
-// schema.Date, schema.Duration, schema.Any, Enum, List, *Map, *Union or *Message.
+// schema.Date, schema.Duration, schema.Any, Enum, List, *Map, *Union, *Message or Cleared.
 type Value any
+
+// Cleared stands for null in a field of a patch: what the field changes is cleared.
+type Cleared = schema.Cleared
 
 // Enum is a value of an enum: a number from 0 to 65535, or -1 and a name that
 // the definitions do not list.
@@ -271,6 +274,9 @@ func (v *validator) add(at *way, details ...string) {
 // value validates one value, against its type and the bounds of its field. A
 // secret value is not said.
 func (v *validator) value(at *way, x Value, t *schema.Type, own *schema.Bounds, secret bool) {
+	if isCleared(x) {
+		return
+	}
 	if own != nil {
 		v.bounds(at, x, own, secret || t.Named != nil && t.Named.Secret)
 	}
@@ -341,6 +347,9 @@ func (v *validator) bounds(at *way, x Value, b *schema.Bounds, secret bool) {
 // alike tells elements of a list that is unique apart: decimals go by number,
 // NaN equals NaN, and -0 differs from 0.
 func alike(a, b Value) bool {
+	if isCleared(a) || isCleared(b) {
+		return isCleared(a) && isCleared(b)
+	}
 	switch a := a.(type) {
 	case schema.Decimal:
 		return a.Compare(b.(schema.Decimal)) == 0
@@ -374,6 +383,11 @@ func alike(a, b Value) bool {
 		return true
 	}
 	return Equal(a, b)
+}
+
+func isCleared(v Value) bool {
+	_, is := v.(Cleared)
+	return is
 }
 
 func joined[T any](list []T, name func(T) string) string {

@@ -2,8 +2,8 @@
 import * as wire from "./gen/faithful/wire.js";
 import * as language from "./gen/skerry/language/types.js";
 import { manyTools } from "./gen/skerry/many/types.js";
-import { leafTools } from "./gen/skerry/shared/types.js";
-import { boundedTools, brokenTools, defaultsTools, emptyTools, listsTools, mapsTools, nodeTools, optionalsTools, renamedTools, scalarsTools } from "./gen/skerry/vectors/types.js";
+import { leafPatchTools, leafTools } from "./gen/skerry/shared/types.js";
+import * as vectors from "./gen/skerry/vectors/types.js";
 
 /** By the name of the message. */
 export const codecs: Readonly<Record<string, wire.Codec<unknown>>> = {
@@ -17,16 +17,35 @@ export const codecs: Readonly<Record<string, wire.Codec<unknown>>> = {
   Keys: language.keysTools,
   Many: manyTools,
   Leaf: leafTools,
-  Bounded: boundedTools,
-  Broken: brokenTools,
-  Defaults: defaultsTools,
-  Empty: emptyTools,
-  Lists: listsTools,
-  Maps: mapsTools,
-  Node: nodeTools,
-  Optionals: optionalsTools,
-  Renamed: renamedTools,
-  Scalars: scalarsTools,
+  Bounded: vectors.boundedTools,
+  Broken: vectors.brokenTools,
+  Defaults: vectors.defaultsTools,
+  Empty: vectors.emptyTools,
+  Lists: vectors.listsTools,
+  Maps: vectors.mapsTools,
+  Node: vectors.nodeTools,
+  Optionals: vectors.optionalsTools,
+  Renamed: vectors.renamedTools,
+  Scalars: vectors.scalarsTools,
+  Changes: vectors.changesTools,
+  LanguageChanges: language.languageChangesTools,
+  LeafPatch: leafPatchTools,
+  ScalarsPatch: vectors.scalarsPatchTools,
+  OptionalsPatch: vectors.optionalsPatchTools,
+  DefaultsPatch: vectors.defaultsPatchTools,
+  ListsPatch: vectors.listsPatchTools,
+  MapsPatch: vectors.mapsPatchTools,
+  NodePatch: vectors.nodePatchTools,
+  BoundedPatch: vectors.boundedPatchTools,
+  RenamedPatch: vectors.renamedPatchTools,
+  ChangesPatch: vectors.changesPatchTools,
+  EmptyPatch: vectors.emptyPatchTools,
+  NamedScalarsPatch: language.namedScalarsPatchTools,
+  NamedOptionalsPatch: language.namedOptionalsPatchTools,
+  NamedDefaultsPatch: language.namedDefaultsPatchTools,
+  MorePatch: language.morePatchTools,
+  MoreOptionalsPatch: language.moreOptionalsPatchTools,
+  KeysPatch: language.keysPatchTools,
 };
 
 /** What comes of an attempt; undefined when it is refused. */

@@ -37,7 +37,12 @@ func (d *Set) pairAll() {
 	// What others refer to comes first, so that references can be compared.
 	enums.match(lifecycle{EnumAdded, EnumGone, EnumRenamed, EnumMoved}, func(o, n *schema.Enum) { d.Enums[o] = n })
 	types.match(lifecycle{TypeAdded, TypeGone, TypeRenamed, TypeMoved}, func(o, n *schema.NamedType) { d.Types[o] = n })
-	keep := func(o, n *schema.Message) { d.Messages[o] = n }
+	keep := func(o, n *schema.Message) {
+		d.Messages[o] = n
+		if o.Patch() != nil && n.Patch() != nil {
+			d.Messages[o.Patch()] = n.Patch()
+		}
+	}
 	messages.match(lifecycle{MessageAdded, MessageGone, MessageRenamed, MessageMoved}, keep)
 	unions.match(lifecycle{UnionAdded, UnionGone, UnionRenamed, UnionMoved}, func(o, n *schema.Union) { d.Unions[o] = n })
 	errors.match(lifecycle{ErrorAdded, ErrorGone, ErrorRenamed, ErrorMoved}, keep)

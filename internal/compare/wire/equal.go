@@ -71,6 +71,8 @@ const (
 	listClass
 	mapClass
 	messageClass
+	patchClass
+	clearedClass
 	unionClass
 	nullClass
 )
@@ -99,6 +101,12 @@ type held struct {
 }
 
 func hold(v value.Value, t *schema.Type) held {
+	if _, is := v.(value.Cleared); is {
+		return held{clearedClass, v, t}
+	}
+	if t != nil && t.Kind == schema.KindMessage && t.Message.IsPatch() {
+		return held{patchClass, v, t}
+	}
 	if t != nil && t.Kind != schema.KindAny {
 		return held{classOf(t.Kind), v, t}
 	}
@@ -125,6 +133,9 @@ func hold(v value.Value, t *schema.Type) held {
 
 // shown is a value for people: what is not listed is said to be so.
 func (h held) shown() string {
+	if h.class == clearedClass {
+		return "null"
+	}
 	if h.typ != nil && h.typ.Kind == schema.KindEnum {
 		return memberName(h.typ.Enum, h.value.(value.Enum))
 	}
@@ -235,7 +246,7 @@ func (w *walker) differs(a, b held) (worst difference) {
 		return otherwise
 	}
 	switch a.class {
-	case messageClass:
+	case messageClass, patchClass:
 		return w.messageDiffers(a.value.(*value.Message), b.value.(*value.Message))
 	case unionClass:
 		return w.unionDiffers(a, b)

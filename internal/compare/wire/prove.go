@@ -111,6 +111,9 @@ func (w *walker) variants(writer, reader *schema.Message, fw, fr, other *schema.
 		if f.Presence != schema.Required {
 			values = append(values, nil)
 		}
+		if f.Type.Clearable {
+			values = append(values, value.Cleared{})
+		}
 		for _, r := range as {
 			if r == nil {
 				continue

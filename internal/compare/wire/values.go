@@ -151,6 +151,13 @@ func (w *walker) nested(s spot, depth int) (list []value.Value) {
 		}
 		return list
 	}
+	all := w.minimals.Message(s.wt.Message) // whose order may be another one
+	for _, f := range s.wt.Message.Fields {
+		if a, isAny := w.minimals.Within(f.Type, f.Bounds).(schema.Any); !isAny || a.Value != nil {
+			all.Fields[f.Number] = w.minimals.Within(f.Type, f.Bounds)
+		}
+	}
+	list = append(list, all)
 	for _, f := range s.wt.Message.Fields {
 		inside(f.Type, f.Bounds, func(v value.Value) value.Value {
 			m := w.minimals.Message(s.wt.Message)

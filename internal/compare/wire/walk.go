@@ -324,7 +324,7 @@ func (w *walker) changeOf(owner *change.Change, f *schema.Field, kind change.Kin
 	if owner != nil {
 		return owner
 	}
-	for _, c := range w.OfField[f] {
+	for _, c := range w.OfField[f.Declared()] {
 		if c.Kind == kind {
 			return c
 		}
@@ -412,6 +412,9 @@ func (w *walker) field(fw, fr *schema.Field, owner *change.Change) {
 // presence judges whether a field may be left out, and what that means.
 func (w *walker) presence(fw, fr *schema.Field, owner *change.Change) {
 	f := w.changeOf(owner, fw, change.FieldPresence)
+	if fw.Type.Clearable {
+		w.clearing(fw, fr, owner)
+	}
 	mayLack := fw.Presence == schema.Optional || fw.Presence == schema.Defaulted && w.leftOut()
 	alters := func(f *change.Change, format string, args ...any) {
 		w.emit(f, event{verdict: verdict.Altering, sentence: fmt.Sprintf(format, args...), proof: w.shows(fw, fr)})
@@ -437,6 +440,43 @@ func (w *walker) presence(fw, fr *schema.Field, owner *change.Change) {
 				w.writer(), fw.Name, schema.LiteralText(fw.Default), w.reader(), schema.LiteralText(fr.Default))
 		}
 	}
+}
+
+// clearing judges what it means to clear a field that may be cleared.
+func (w *walker) clearing(fw, fr *schema.Field, owner *change.Change) {
+	f := w.changeOf(owner, fw, change.FieldPresence)
+	if !fr.Type.Clearable {
+		w.breaks(f, w.at, fw, fr, nil, fmt.Sprintf("%s may clear %q, and %s requires it", w.writer(), fw.Name, w.reader()))
+		return
+	}
+	a, b := fw.Changes, fr.Changes
+	before, after := cleared(a), cleared(b)
+	if a.Presence == b.Presence {
+		if a.Presence == schema.Optional || w.differs(hold(value.Default(a.Default), a.Type),
+			hold(value.Default(b.Default), b.Type)).verdict == verdict.Compatible {
+			return
+		}
+		f = firstOf(w.changeOf(owner, fw, change.FieldDefault), w.changeOf(owner, fw, change.FieldType), f)
+	}
+	at := w.at
+	sentence := fmt.Sprintf("where %s clears %q, meaning %s, %s takes that for %s", w.writer(), fw.Name, before,
+		w.reader(), after)
+	w.emit(f, event{verdict: verdict.Altering, sentence: sentence, proof: func() *verdict.Proof {
+		writer, _ := w.reduce(at, fw, fr, nil)
+		m := w.minimals.Message(writer)
+		m.Fields[fw.Number] = value.Cleared{}
+		return w.prove(at, m, difference{verdict.Altering, "/" + pointerStep(fr.JSONName()), func(path string) string {
+			return fmt.Sprintf("reads that %s is cleared, which means %s, where %s was meant", path, after, before)
+		}}, "")
+	}})
+}
+
+// cleared says what a field is once it is cleared.
+func cleared(f *schema.Field) string {
+	if f.Presence == schema.Defaulted {
+		return schema.LiteralText(f.Default)
+	}
+	return "absent"
 }
 
 // bareScalar tells whether a field is of a scalar type, and without bounds.
@@ -504,6 +544,8 @@ func (w *walker) types(p place, s spot, bounds, f *change.Change) {
 		w.types(p.in(link{s.wt, s.wb, false}), spot{wt: s.wt.Elem, rt: s.rt.Elem}, nil, f)
 	case a == schema.KindUnion && b == a:
 		w.step(p, visit{wu: s.wt.Union, ru: s.rt.Union, owner: f})
+	case a == schema.KindMessage && b == a && s.wt.Message.IsPatch() != s.rt.Message.IsPatch():
+		w.lookAt(p, s, blamed) // another kind of thing
 	case a == schema.KindMessage && b == a:
 		w.step(p, visit{w: s.wt.Message, r: s.rt.Message, owner: f})
 	case a == schema.KindEnum && b == a:

@@ -33,7 +33,7 @@ func (g *generator) patterns(m *schema.Message) {
 	g.P("}")
 }
 
-func patternsName(m *schema.Message) string { return unexported(m.Name) + "Patterns" }
+func patternsName(m *schema.Message) string { return unexported(m.Declared().Name) + "Patterns" }
 
 // rawString writes a string in back quotes where that reads better.
 func rawString(s string) string {
@@ -175,6 +175,8 @@ func (g *generator) violations(m *schema.Message) {
 				}
 			}
 			switch {
+			case f.Changes != nil:
+				g.present(f, check)
 			case f.Presence == schema.Required || nilable(f.Type) && f.Presence == schema.Defaulted &&
 				!f.Bounds.Refuse(f.Type.Kind):
 				check(value)

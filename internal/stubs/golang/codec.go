@@ -12,6 +12,10 @@ import (
 // present runs body inside the condition that a field is written, giving it
 // the expression of the field's value.
 func (g *generator) present(f *schema.Field, body func(value string)) {
+	if f.Changes != nil {
+		g.In(fmt.Sprintf("if v, ok := m.%s.Value(); ok {", FieldName(f)), func() { body("v") }, "}")
+		return
+	}
 	field := "m." + FieldName(f)
 	value := field
 	if f.Presence != schema.Required && !nilable(f.Type) {
@@ -59,13 +63,22 @@ func (g *generator) appendCBOR(m *schema.Message) {
 		g.P("w.Enter()")
 		g.P("start, count := len(b), %d+%s.CountUnlisted(m.unlisted)", always, wire)
 		for _, f := range optional {
-			g.In(fmt.Sprintf("if %s {", present(f, "m."+FieldName(f))), func() { g.P("count++") }, "}")
+			condition := present(f, "m."+FieldName(f))
+			if f.Changes != nil {
+				condition = fmt.Sprintf("!m.%s.Left()", FieldName(f))
+			}
+			g.In(fmt.Sprintf("if %s {", condition), func() { g.P("count++") }, "}")
 		}
 		g.P("b = %s.AppendMapHead(b, count)", wire)
 		for _, f := range m.Fields {
-			g.present(f, func(value string) {
+			write := func(value string) {
 				g.appendValue(f.Type, value, fmt.Sprintf("append(b, %s)", keyBytes(f.Number)), 0)
-			})
+			}
+			if f.Changes != nil {
+				g.eachChange(f, write, func() { g.P("b = append(b, %s, 0xf6)", keyBytes(f.Number)) })
+				continue
+			}
+			g.present(f, write)
 		}
 		g.P("w.Leave()")
 		g.P("return %s.MergeCBOR(b, start, m.unlisted)", wire)
@@ -250,6 +263,8 @@ func (f encoding) method() string {
 func (g *generator) readField(f *schema.Field, encoding encoding) {
 	field := "m." + FieldName(f)
 	switch {
+	case f.Changes != nil:
+		g.readChange(f, encoding)
 	case f.Presence != schema.Required && f.Type.Kind == schema.KindAny && !encoding.json:
 		// Null is absent, and read by Any itself.
 		g.readValue(f.Type, field, encoding, 0)
@@ -381,6 +396,10 @@ func (g *generator) appendJSON(m *schema.Message) {
 					g.P("}")
 				}
 			}
+			if f.Changes != nil {
+				g.eachChange(f, write, func() { g.P("b = append(b, %s...)", rawString(head+"null")) })
+				continue
+			}
 			g.present(f, write)
 		}
 		g.P("w.Leave()")
@@ -475,12 +494,16 @@ func (g *generator) jsonKey(t *schema.Type, key string) {
 func (g *generator) readJSON(m *schema.Message) {
 	wire := g.wire()
 	table := unexported(m.Name) + "Fields"
+	keep := "KeepUnlisted"
+	if m.IsPatch() {
+		keep = "KeepUnlistedChange"
+	}
 	g.P("")
 	g.P("// ReadJSON reads m, which is new, from JSON.")
 	g.In(fmt.Sprintf("func (m *%s) ReadJSON(r *%s.JSONReader) {", m.Name, wire), func() {
 		if len(m.Fields) == 0 {
 			g.In(fmt.Sprintf("for r.OpenMessage(%q, %d); r.Member(); {", cmp.Or(g.shown, m.Name), len(m.Fields)),
-				func() { g.P("r.KeepUnlisted(&m.unlisted, %s)", table) }, "}")
+				func() { g.P("r.%s(&m.unlisted, %s)", keep, table) }, "}")
 			g.P("r.Settle(m.unlisted)")
 			return
 		}
@@ -493,7 +516,7 @@ func (g *generator) readJSON(m *schema.Message) {
 				g.Deeper(1, func() {
 					g.P("number = %d", f.Number)
 					g.P("r.Once(&seen[%d], 1<<%d)", i/64, i%64)
-					if f.Presence == schema.Required {
+					if f.Presence == schema.Required || f.Changes != nil {
 						g.readField(f, jsonEncoding)
 					} else {
 						g.In("if !r.Null() {", func() { g.readField(f, jsonEncoding) }, "}")
@@ -503,7 +526,7 @@ func (g *generator) readJSON(m *schema.Message) {
 			g.P("default:")
 			g.Deeper(1, func() {
 				g.P("at := r.At()")
-				g.In(fmt.Sprintf("if entry := r.KeepUnlisted(&m.unlisted, %s); entry != nil {", table), func() {
+				g.In(fmt.Sprintf("if entry := r.%s(&m.unlisted, %s); entry != nil {", keep, table), func() {
 					g.P("m.readEntries(entry, 1, &seen)")
 					g.P("r.Absorb(entry, at)")
 				}, "}")

@@ -16,8 +16,12 @@ func (g *generator) comparing(m *schema.Message) {
 	g.In(fmt.Sprintf("func (m *%s) Equal(b *%s) bool {", m.Name, m.Name), func() {
 		g.In("if m == nil || b == nil {", func() { g.P("return m == b") }, "}")
 		parts := []string{}
-		for _, f := range m.Fields {
-			parts = append(parts, strings.ReplaceAll(g.sameField(f), "\n", "\n\t"))
+		for i, f := range m.Fields {
+			part := g.sameField(f)
+			if i > 0 { // which begins on a line of its own
+				part = strings.ReplaceAll(part, "\n", "\n\t")
+			}
+			parts = append(parts, part)
 		}
 		parts = append(parts, wire+".SameUnlisted(m.unlisted, b.unlisted)")
 		g.rows("return " + strings.Join(parts, " &&\n\t"))
@@ -30,6 +34,9 @@ func (g *generator) comparing(m *schema.Message) {
 		for _, f := range m.Fields {
 			name := FieldName(f)
 			switch {
+			case f.Changes != nil && plain(f.Type):
+			case f.Changes != nil:
+				g.rows(fmt.Sprintf("c.%s = %s.CloneChange(m.%s, %s)", name, wire, name, g.cloneFunc(f.Type, 0)))
 			case f.Presence != schema.Required && !nilable(f.Type) && f.Type.Kind == schema.KindMessage:
 				g.P("c.%s = m.%s.Clone()", name, name)
 			case f.Presence != schema.Required && !nilable(f.Type):
@@ -55,6 +62,8 @@ func (g *generator) rows(text string) {
 func (g *generator) sameField(f *schema.Field) string {
 	a, b := "m."+FieldName(f), "b."+FieldName(f)
 	switch {
+	case f.Changes != nil:
+		return g.sameChange(f, a, b)
 	case f.Presence == schema.Required:
 		return g.same(f.Type, a, b, 0)
 	case f.Presence == schema.Defaulted:

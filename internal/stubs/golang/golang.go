@@ -135,9 +135,12 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 		}
 	}
 	both := slices.ContainsFunc(defs.Calls(), func(c *schema.Call) bool { return conversation.BothWays(c) })
+	patches := slices.ContainsFunc(defs.Modules, func(m *schema.Module) bool { return len(m.Patches) > 0 })
 	err := fs.WalkDir(support, "support", func(path string, d fs.DirEntry, err error) error {
-		// The WebSocket library is wanted only where a call streams both ways.
-		if err != nil || d.IsDir() || strings.HasSuffix(path, "_test.go") || d.Name() == "socket.go" && !both {
+		// The WebSocket library is wanted only where a call streams both ways, and changes where
+		// there are patches.
+		if err != nil || d.IsDir() || strings.HasSuffix(path, "_test.go") || d.Name() == "socket.go" && !both ||
+			d.Name() == "change.go" && !patches {
 			return err
 		}
 		if isWire := strings.HasPrefix(path, "support/wire/"); isWire && !options.Types || !isWire && !calls {

@@ -20,8 +20,8 @@ var initialisms = map[string]string{
 
 // methods are the names that every message has; a field of one of these names
 // gets a trailing "_". The list is frozen: later verbs are functions.
-var methods = []string{"AppendBinary", "AppendCBOR", "AppendJSON", "AppendViolations", "Clone", "Equal", "Error",
-	"ErrorName",
+var methods = []string{"AppendBinary", "AppendCBOR", "AppendJSON", "AppendViolations", "Apply", "Between", "Clone",
+	"Equal", "Error", "ErrorName",
 	"ErrorStatus", "Format", "GoString", "KeepUnlistedFields", "LogValue", "MarshalBinary", "MarshalJSON",
 	"ReadCBOR", "ReadJSON", "String", "UnlistedFields", "UnmarshalBinary", "UnmarshalJSON", "Validate"}
 

@@ -29,6 +29,9 @@ func (g *generator) typesOf() {
 	}
 	for _, m := range g.module.Messages {
 		g.message(m)
+		if p := m.Patch(); p != nil {
+			g.patch(p)
+		}
 	}
 }
 
@@ -135,6 +138,8 @@ func (g *generator) duration(nanos int64) string {
 
 func (g *generator) fieldType(f *schema.Field) string {
 	switch {
+	case f.Changes != nil:
+		return g.changeType(f)
 	case f.IsRaw():
 		return g.wire() + ".Body"
 	case f.Presence == schema.Required || nilable(f.Type):
@@ -153,7 +158,9 @@ func size(t *schema.Type) int {
 	case schema.KindMessage:
 		total := 24
 		for _, f := range t.Message.Fields {
-			if f.Presence == schema.Required || nilable(f.Type) {
+			if f.Changes != nil {
+				total += 16
+			} else if f.Presence == schema.Required || nilable(f.Type) {
 				total += size(f.Type)
 			} else {
 				total += 8

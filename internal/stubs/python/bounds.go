@@ -146,8 +146,10 @@ func (g *generator) violations(m *schema.Message) {
 				}
 				g.violationsOf(f.Type, value, path...)
 			}
-			if f.Presence == schema.Optional {
-				g.block(fmt.Sprintf("if %s is not None:", value), check)
+			if f.Type.Clearable {
+				g.block(fmt.Sprintf("if %s is not %s and %s is not None:", value, g.unchanged(), value), check)
+			} else if f.Presence == schema.Optional {
+				g.block(fmt.Sprintf("if %s is not %s:", value, g.nothing(f)), check)
 			} else {
 				check()
 			}

@@ -39,7 +39,7 @@ func (g *generator) tooDeep() {
 func (g *generator) present(f *schema.Field, body func(value string)) {
 	value := "self." + FieldName(f)
 	if f.Presence == schema.Optional {
-		g.block(fmt.Sprintf("if %s is not None:", value), func() { body(value) })
+		g.block(fmt.Sprintf("if %s is not %s:", value, g.nothing(f)), func() { body(value) })
 		return
 	}
 	body(value)
@@ -69,7 +69,7 @@ func (g *generator) writeCBOR(m *schema.Message) {
 		} else {
 			var parts []string
 			for _, f := range optional {
-				parts = append(parts, fmt.Sprintf("(self.%s is not None)", FieldName(f)))
+				parts = append(parts, fmt.Sprintf("(self.%s is not %s)", FieldName(f), g.nothing(f)))
 			}
 			count := sum(append([]string{strconv.Itoa(always)}, parts...)...)
 			g.P("%s", stubs.Call("out.append", stubs.Call(g.wire()+".map_head", count)))
@@ -79,6 +79,10 @@ func (g *generator) writeCBOR(m *schema.Message) {
 				g.flush()
 			}
 			g.present(f, func(value string) {
+				if f.Changes != nil {
+					g.putChange(f, value)
+					return
+				}
 				g.pending = append(g.pending, cborHead(0, f.Number)...)
 				g.putValue(f.Type, value, 0)
 				if f.Presence == schema.Optional {
@@ -382,8 +386,7 @@ func (g *generator) entries(m *schema.Message) {
 			}
 			g.block(fmt.Sprintf("%s number == %d:", word, f.Number), func() {
 				g.P("r.once(%s in values)", quote(FieldName(f)))
-				value := g.readItem(f.Type, cborEncoding)
-				g.P("values[%s] = %s", quote(FieldName(f)), value)
+				g.readField(f, cborEncoding)
 			})
 		}
 		if len(m.Fields) == 0 {
@@ -409,6 +412,7 @@ func (g *generator) writeJSON(m *schema.Message) {
 				if f.Secret && !namedSecret(f.Type) {
 					text = g.hidden(text)
 				}
+				text = g.changeText(f, value, text)
 				g.P("members[%d] = %s", f.Number, member(f, text))
 			})
 		}
@@ -513,11 +517,8 @@ func (g *generator) readJSON(m *schema.Message) {
 					g.block(fmt.Sprintf("%s name == %s:", word, quote(f.JSONName())), func() {
 						g.P("number = %d", f.Number)
 						g.P("r.once_in(seen, number)")
-						read := func() {
-							value := g.readItem(f.Type, jsonEncoding)
-							g.P("values[%s] = %s", quote(FieldName(f)), value)
-						}
-						if f.Presence == schema.Required {
+						read := func() { g.readField(f, jsonEncoding) }
+						if f.Presence == schema.Required || f.Changes != nil {
 							read()
 						} else {
 							g.block("if not r.null():", read)
@@ -525,7 +526,11 @@ func (g *generator) readJSON(m *schema.Message) {
 					})
 				}
 				other := func() {
-					g.P("kept = r.unlisted(name, %s)", g.fieldTable(m))
+					if m.IsPatch() {
+						g.P("kept = %s.unlisted_change(r, name, %s)", wire, g.fieldTable(m))
+					} else {
+						g.P("kept = r.unlisted(name, %s)", g.fieldTable(m))
+					}
 					g.block(fmt.Sprintf("if isinstance(kept, %s.UnlistedField):", wire), func() { g.P("unlisted.append(kept)") })
 					g.block("else:", func() {
 						g.P("number = kept[0]")

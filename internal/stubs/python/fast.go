@@ -65,10 +65,14 @@ func (g *generator) fast(m *schema.Message) {
 			}
 			arguments = append(arguments, fmt.Sprintf("%s=%s", FieldName(f), variable))
 			if f.Presence == schema.Optional {
-				g.P("%s: %s = None", variable, g.optional(f.Type))
+				if f.Changes != nil {
+					g.P("%s: %s = %s", variable, g.changeType(f), g.unchanged())
+				} else {
+					g.P("%s: %s = None", variable, g.optional(f.Type))
+				}
 				g.block(fmt.Sprintf("if i < len(d) and %s:", condition), func() {
 					g.P("i += %d", len(key))
-					g.fastValue(f.Type, variable, 0)
+					g.fastChange(f, variable)
 					g.P("left -= 1")
 				})
 				continue

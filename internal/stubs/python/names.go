@@ -15,7 +15,7 @@ var (
 	keywords = strings.Fields(`and as assert async await break class continue def del elif else except finally for from global if
 	import in is lambda nonlocal not or pass raise return try while with yield`)
 	builtins = strings.Fields(`bool bytes classmethod dict float int list property set staticmethod str tuple type`)
-	verbs    = strings.Fields(`from_cbor from_json read_cbor read_json to_cbor to_json to_text validate violations write_cbor
+	verbs    = strings.Fields(`apply between from_cbor from_json read_cbor read_json to_cbor to_json to_text validate violations write_cbor
 	write_json`)
 	raised = strings.Fields(`add_note args with_traceback`)
 	client = strings.Fields(`close`)

@@ -8,6 +8,7 @@
 //	named.go      named types
 //	unions.go     unions
 //	codec.go      reading and writing CBOR and JSON
+//	patches.go    patches: how they are read, written, applied and made
 //	bounds.go     what finds violations
 //	service.go    clients and servers
 //	scaffold.go   the first lines of a server

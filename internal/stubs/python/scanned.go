@@ -31,6 +31,10 @@ func (g *generator) scanned(m *schema.Message) {
 				g.P("absent = 0")
 			}
 			optional = true
+			if f.Changes != nil {
+				g.scannedChange(f, variable)
+				continue
+			}
 			g.P("%s: %s = None", variable, g.optional(f.Type))
 			g.P("w = p.get(%s)", quote(f.JSONName()))
 			g.block("if w is None:", func() { g.P("absent += 1") })

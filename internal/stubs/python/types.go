@@ -42,7 +42,15 @@ func (g *generator) types() {
 
 // ordered are the messages; their fields name each other in annotations only,
 // so any order does.
-func (g *generator) ordered() []*schema.Message { return g.module.Messages }
+func (g *generator) ordered() (list []*schema.Message) {
+	for _, m := range g.module.Messages {
+		list = append(list, m)
+		if p := m.Patch(); p != nil {
+			list = append(list, p)
+		}
+	}
+	return list
+}
 
 // literal writes a constant or default.
 func (g *generator) literal(v any) string {
@@ -165,6 +173,10 @@ func (g *generator) message(m *schema.Message) {
 	}
 	g.In(fmt.Sprintf("class %s%s:", m.Name, base), func() {
 		doc := m.Doc
+		if m.IsPatch() {
+			doc = fmt.Sprintf("What of a %s is to be changed: a field that is UNCHANGED stays as it is, None clears it.",
+				m.PatchOf.Name)
+		}
 		if doc == "" {
 			doc = fmt.Sprintf("The %s %s.", map[bool]string{false: "message", true: "error"}[m.IsError()], m.FullName())
 		}
@@ -191,6 +203,9 @@ func (g *generator) message(m *schema.Message) {
 			return
 		}
 		g.verbs(m)
+		if m.IsPatch() {
+			g.applying(m)
+		}
 		g.violations(m)
 		g.writeCBOR(m)
 		g.readCBOR(m)
@@ -202,7 +217,7 @@ func (g *generator) message(m *schema.Message) {
 		g.fast(m)
 		g.scanned(m)
 	}
-	if g.exhaustive && !g.apart {
+	if g.exhaustive && !g.apart && !m.IsPatch() {
 		g.ofAll(m)
 	}
 }
@@ -281,13 +296,15 @@ func defaultName(f *schema.Field) string {
 
 func (g *generator) field(f *schema.Field) {
 	t, def := g.fieldType(f), ""
-	switch f.Presence {
-	case schema.Optional:
+	switch {
+	case f.Changes != nil:
+		t, def = g.changeType(f), g.unchanged()
+	case f.Presence == schema.Optional:
 		if f.Type.Kind != schema.KindAny {
 			t += " | None"
 		}
 		def = "None"
-	case schema.Defaulted:
+	case f.Presence == schema.Defaulted:
 		if def = g.literalOf(f.Type, f.Default); g.computed(f) {
 			def = defaultName(f)
 		}

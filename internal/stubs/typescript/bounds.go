@@ -114,7 +114,9 @@ func (g *generator) violations(m *schema.Message) {
 				}
 				g.violationsOf(f.Type, value, path, 0)
 			}
-			if f.Presence == schema.Optional {
+			if f.Type.Clearable {
+				g.In(fmt.Sprintf("if (%s !== undefined && %s !== null) {", value, value), check, "}")
+			} else if f.Presence == schema.Optional {
 				g.In(fmt.Sprintf("if (%s !== undefined) {", value), check, "}")
 			} else {
 				check()

@@ -50,7 +50,7 @@ func (g *generator) readEntry(m *schema.Message) {
 				field := "m." + FieldName(f)
 				body := func() {
 					g.P("r.once(%s);", field)
-					g.readInto(f.Type, field, "Cbor")
+					g.readField(f, "Cbor")
 					g.P("break;")
 				}
 				if g.toolsOf(f.Type) != "" || f.Type.Kind.IsScalar() {
@@ -83,7 +83,7 @@ func (g *generator) finish(m *schema.Message) {
 				g.In(fmt.Sprintf("if (%s === undefined) {", field), func() { g.P("r.missing(%s);", text(f.JSONName())) }, "}")
 			case f.Presence == schema.Defaulted:
 				g.P("%s ??= %s;", field, g.literalOf(f.Type, f.Default))
-			case f.Type.Kind == schema.KindAny:
+			case f.Type.Kind == schema.KindAny && f.Changes == nil:
 				g.P("%s ??= undefined;", field)
 			}
 		}
@@ -131,6 +131,9 @@ func (g *generator) codec(m *schema.Message) {
 	g.readJSON(m)
 	g.P("")
 	g.violations(m)
+	if m.IsPatch() {
+		g.applying(m)
+	}
 }
 
 // verbsOf writes the methods that are the same for all types.
@@ -174,19 +177,30 @@ func (g *generator) writeMethod(m *schema.Message, encoding string) {
 			g.P("const start = w.openMessage(m[%s.unlisted]);", wire)
 		}
 		for _, f := range m.Fields {
-			write := func() {
+			name := func() {
 				if encoding == "Cbor" {
 					g.P("w.key(%d);", f.Number)
 				} else {
 					g.P("w.field(%s);", quotedName(f))
 				}
+			}
+			value := func() {
 				if encoding == "Json" && f.Secret && !namedSecret(f.Type) {
 					g.In("if (!w.secret()) {", func() { g.writeValue(f.Type, "m."+FieldName(f), encoding, 0) }, "}")
 					return
 				}
 				g.writeValue(f.Type, "m."+FieldName(f), encoding, 0)
 			}
-			if f.Presence == schema.Optional {
+			write := func() {
+				name()
+				value()
+			}
+			if f.Changes != nil {
+				g.In(fmt.Sprintf("if (%s) {", isPresent(f)), func() {
+					name()
+					g.writeChange(f, value)
+				}, "}")
+			} else if f.Presence == schema.Optional {
 				g.In(fmt.Sprintf("if (%s) {", isPresent(f)), write, "}")
 			} else {
 				write()
@@ -211,7 +225,7 @@ func quotedName(f *schema.Field) string {
 
 // isPresent writes the condition that an optional field is there.
 func isPresent(f *schema.Field) string {
-	if f.Type.Kind == schema.KindAny {
+	if f.Type.Kind == schema.KindAny && f.Changes == nil {
 		return fmt.Sprintf("m.%s !== undefined && m.%s !== null", FieldName(f), FieldName(f))
 	}
 	return fmt.Sprintf("m.%s !== undefined", FieldName(f))
@@ -469,8 +483,8 @@ func (g *generator) readJSON(m *schema.Message) {
 						g.In(fmt.Sprintf("case %s: {", text(f.JSONName())), func() {
 							g.P("number = %d;", f.Number)
 							g.P("seen = r.once(seen, %d);", n)
-							read := func() { g.readInto(f.Type, "m."+FieldName(f), "Json") }
-							if f.Presence == schema.Required {
+							read := func() { g.readField(f, "Json") }
+							if f.Presence == schema.Required || f.Changes != nil {
 								read()
 							} else {
 								g.In("if (!r.null()) {", read, "}")
@@ -479,7 +493,11 @@ func (g *generator) readJSON(m *schema.Message) {
 						}, "}")
 					}
 					g.In("default: {", func() {
-						g.P("const known = r.keepUnlisted(m, %s, name);", fieldTable(m))
+						if m.IsPatch() {
+							g.P("const known = %s.keepUnlistedChange(r, m, %s, name);", g.patches(), fieldTable(m))
+						} else {
+							g.P("const known = r.keepUnlisted(m, %s, name);", fieldTable(m))
+						}
 						g.In("if (known !== undefined) {", func() {
 							g.P("number = known[0];")
 							g.P("seen = r.once(seen, %s.findIndex(([n]) => n === number));", fieldTable(m))

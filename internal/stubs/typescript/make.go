@@ -58,6 +58,9 @@ func madeFrom(defs *schema.Definitions) map[*schema.Decl]bool {
 	for _, m := range defs.Modules {
 		for _, message := range m.Messages {
 			made[&message.Decl] = true
+			if p := message.Patch(); p != nil {
+				made[&p.Decl] = true
+			}
 		}
 		for _, u := range m.Unions {
 			made[&u.Decl] = remade(&schema.Type{Kind: schema.KindUnion, Union: u})
@@ -129,7 +132,7 @@ func (g *generator) madeField(f *schema.Field) string {
 		return fmt.Sprintf("%s: %s.bodyOf(%s),", name, g.wire(), value)
 	case f.Presence == schema.Defaulted:
 		return fmt.Sprintf("%s: %s ?? %s,", name, value, parenthesized(g.literalOf(f.Type, f.Default)))
-	case f.Presence == schema.Optional && f.Type.Kind == schema.KindAny:
+	case f.Presence == schema.Optional && f.Type.Kind == schema.KindAny && f.Changes == nil:
 		return fmt.Sprintf("%s: %s ?? undefined,", name, value)
 	case f.Presence == schema.Optional && remade(f.Type):
 		return fmt.Sprintf("%s: %s && %s,", name, value, g.remake(f.Type, value))

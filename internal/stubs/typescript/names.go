@@ -63,7 +63,7 @@ var taken = strings.Fields(`abstract any arguments as async await bigint boolean
 	implements import in init instanceof interface is keyof let list m map module n name namespace never
 	new null number object of options package path private protected public r readonly request return
 	seen set static string super switch symbol this throw true try type typeof undefined unknown v var
-	void w web while wire with yield about calls client entry entries i item key known length problem
+	void w web while wire with yield about calls client entry entries i item key known length patches problem
 	start t`)
 
 // importName is how a module's types are called where they are imported.

@@ -32,6 +32,9 @@ func (g *generator) types() {
 	}
 	for _, m := range g.module.Messages {
 		g.message(m)
+		if p := m.Patch(); p != nil {
+			g.message(p)
+		}
 	}
 }
 
@@ -143,16 +146,25 @@ func (g *generator) message(m *schema.Message) {
 	wire := g.wire()
 	g.P("")
 	if !m.IsError() {
-		g.doc(docOf(m.Doc, m.Deprecated))
+		doc := m.Doc
+		if m.IsPatch() {
+			doc = fmt.Sprintf("What of a %s is to be changed: a field that is left out stays as it is, null clears it.",
+				m.PatchOf.Name)
+		}
+		g.doc(docOf(doc, m.Deprecated))
 		g.In(fmt.Sprintf("export interface %s {", m.Name), func() { g.fields(m, "readonly ") }, "}")
 		g.P("")
 	}
-	g.doc(fmt.Sprintf("What makes %s: defaults and optional fields may be left out.", m.Name))
+	if m.IsPatch() {
+		g.doc(fmt.Sprintf("What makes %s: its values with what makes them.", m.Name))
+	} else {
+		g.doc(fmt.Sprintf("What makes %s: defaults and optional fields may be left out.", m.Name))
+	}
 	g.In(fmt.Sprintf("export interface %sInit {", m.Name), func() {
 		for _, f := range m.Fields {
 			mark, suffix := "", ""
 			if f.Presence != schema.Required {
-				mark, suffix = "?", " | undefined"
+				mark, suffix = "?", orAbsent(f)
 			}
 			typ := g.initType(f.Type)
 			if f.IsRaw() {
@@ -185,7 +197,7 @@ func (g *generator) message(m *schema.Message) {
 	g.P("")
 	g.doc(fmt.Sprintf("Makes, reads, writes and checks %s.", m.Name))
 	g.In(fmt.Sprintf("export const %s = {", ToolsName(&m.Decl)), func() { g.codec(m) }, "};")
-	if g.exhaustive && !g.apart {
+	if g.exhaustive && !g.apart && !m.IsPatch() {
 		g.ofAll(m)
 	}
 }
@@ -258,11 +270,19 @@ func (g *generator) fields(m *schema.Message, readonly string) {
 		g.doc(docOf(f.Doc, f.Deprecated))
 		mark, suffix := "", ""
 		if f.Presence == schema.Optional {
-			mark, suffix = "?", " | undefined"
+			mark, suffix = "?", orAbsent(f)
 		}
 		g.P("%s%s%s: %s%s;", readonly, FieldName(f), mark, g.fieldType(f), suffix)
 	}
 	g.P("%s[%s.unlisted]?: readonly %s.UnlistedField[] | undefined;", readonly, g.wire(), g.wire())
+}
+
+// orAbsent ends the type of a field that may be absent, or null in a patch.
+func orAbsent(f *schema.Field) string {
+	if f.Type.Clearable {
+		return " | null | undefined"
+	}
+	return " | undefined"
 }
 
 // fieldType is the type of a field that is read.

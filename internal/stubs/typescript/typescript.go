@@ -8,6 +8,7 @@
 //	named.go      named types
 //	unions.go     unions
 //	codec.go      reading and writing CBOR and JSON
+//	patches.go    patches: how they are read, written, applied and made
 //	bounds.go     what finds violations
 //	service.go    clients and servers
 //	scaffold.go   the first lines of a server
@@ -89,9 +90,11 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 	if calls {
 		add("faithful/about.ts", aboutFile(defs, about))
 	}
+	patches := slices.ContainsFunc(defs.Modules, func(m *schema.Module) bool { return len(m.Patches) > 0 })
 	err := fs.WalkDir(support, "support", func(path string, d fs.DirEntry, err error) error {
-		// The WebSocket library is wanted only where a call streams both ways.
-		if err != nil || d.IsDir() || d.Name() == "socket.ts" && !both {
+		// The WebSocket library is wanted only where a call streams both ways, and what patches are
+		// made with where there are any.
+		if err != nil || d.IsDir() || d.Name() == "socket.ts" && !both || d.Name() == "patch.ts" && !patches {
 			return err
 		}
 		if isWire := slices.Contains(wireFiles, d.Name()); isWire && !options.Types || !isWire && !calls {
@@ -109,7 +112,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 }
 
 // wireFiles are the support files that types want; the others carry calls.
-var wireFiles = []string{"body.ts", "cbor.ts", "json.ts", "values.ts", "wire.ts"}
+var wireFiles = []string{"body.ts", "cbor.ts", "json.ts", "patch.ts", "values.ts", "wire.ts"}
 
 // text writes a string literal.
 func text(s string) string {
@@ -166,6 +169,9 @@ func (g *generator) use(name, file string) string {
 
 func (g *generator) wire() string { return g.use("wire", g.typesAt+"faithful/wire.js") }
 func (g *generator) web() string  { return g.use("web", "faithful/web.js") }
+
+// patches is what patches are made with.
+func (g *generator) patches() string { return g.use("patches", g.typesAt+"faithful/patch.js") }
 
 // from is what stands before a name of a declaration: nothing in the file of
 // the module's types, else the import.

@@ -9,6 +9,7 @@ from __future__ import annotations
 import binascii
 import copy
 import dataclasses
+import enum
 import json
 import math
 import re
@@ -23,7 +24,7 @@ from decimal import Context, Decimal
 from fractions import Fraction
 from json.encoder import encode_basestring
 from typing import Any as _Any
-from typing import BinaryIO, ClassVar, NoReturn, Protocol, TypeVar
+from typing import BinaryIO, ClassVar, Final, NoReturn, Protocol, TypeVar
 
 MAX_DEPTH = 100
 """How deep messages, lists and maps may nest."""
@@ -621,6 +622,80 @@ def merge_cbor(known: bytes, unlisted: list[UnlistedField]) -> bytes:
     return map_head(len(entries)) + b"".join(key + value for _, key, value in entries)
 
 
+class Unchanged(enum.Enum):
+    """The type of UNCHANGED."""
+
+    UNCHANGED = "UNCHANGED"
+
+    def __repr__(self) -> str:
+        return self.name
+
+
+UNCHANGED: Final = Unchanged.UNCHANGED
+"""What a field of a patch is that stays as it is."""
+
+_NULL = b"\xf6"
+
+
+def not_cleared(name: str) -> NoReturn:
+    """Refuses None for a field of a patch that is required."""
+    raise WireError("the field is required, and can't be cleared").inside(name)
+
+
+def changed(change: T | Unchanged, before: T) -> T:
+    """What a field is once a change is applied that can't clear it."""
+    return before if isinstance(change, Unchanged) else change
+
+
+def changed_or(change: T | None | Unchanged, before: T, cleared: T) -> T:
+    """What a field is once a change is applied; cleared is what None makes of it."""
+    if isinstance(change, Unchanged):
+        return before
+    return cleared if change is None else change
+
+
+def change(a: T, b: T) -> T | Unchanged:
+    """The change of a field that is a before and b after it."""
+    return UNCHANGED if a.__class__ is b.__class__ and (a == b or (a != a and b != b)) else b
+
+
+def _cleared(field: UnlistedField) -> bool:
+    return field.cbor == _NULL if field.number else field.json == "null"
+
+
+def apply_unlisted(kept: list[UnlistedField] | None, changes: list[UnlistedField] | None) -> list[UnlistedField] | None:
+    """What a message keeps when the unlisted fields of a patch are applied: null takes one away."""
+    fields = {(u.number, u.name): u for u in kept or ()}
+    for u in changes or ():
+        if _cleared(u):
+            fields.pop((u.number, u.name), None)
+        else:
+            fields[u.number, u.name] = u
+    return settle(list(fields.values())) or None
+
+
+def unlisted_between(a: list[UnlistedField] | None, b: list[UnlistedField] | None) -> list[UnlistedField] | None:
+    """What a patch has of unlisted fields that are not the same in two messages."""
+    before = {(u.number, u.name): u for u in a or ()}
+    after = {(u.number, u.name): u for u in b or ()}
+    gone = [
+        UnlistedField(u.number, u.name, _NULL, "") if u.number else UnlistedField(0, u.name, b"", "null")
+        for key, u in before.items()
+        if key not in after
+    ]
+    return settle(gone + [u for key, u in after.items() if before.get(key) != u]) or None
+
+
+def unlisted_change(r: JsonReader, name: str, known: dict[int, str]) -> UnlistedField | tuple[int, CborReader]:
+    """JsonReader.unlisted for a patch, in which null may stand for a number."""
+    number = int(name[1:]) if re.fullmatch("#[1-9][0-9]{0,4}", name) else 65536
+    if number > 65535 or not r.null():
+        return r.unlisted(name, known)
+    if number in known:
+        return number, CborReader(_NULL, r.budget, r.depth)
+    return UnlistedField(number, "", _NULL, "")
+
+
 class CborReader:
     """Reads CBOR; what is wrong is raised as a WireError."""
 
@@ -993,6 +1068,12 @@ class CborReader:
                 self.fail("expected one alternative, found a second one")
             self.at += 1
         self.depth -= 1
+
+    def null(self) -> bool:
+        if self.data[self.at : self.at + 1] != _NULL:
+            return False
+        self.at += 1
+        return True
 
     def unlisted(self, number: int) -> UnlistedField:
         """Keeps an entry whose number the definitions do not know."""

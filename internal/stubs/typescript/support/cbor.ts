@@ -154,6 +154,11 @@ export class CborWriter {
     }
   }
 
+  null(): void {
+    this.room(1);
+    this.buffer[this.at++] = 0xf6;
+  }
+
   bool(v: boolean): void {
     must(v, "boolean");
     this.room(1);
@@ -614,6 +619,15 @@ export class CborReader {
 
   private wrong(start: number, expected: string): never {
     this.fail(`expected ${expected}, found ${majorNames[this.first >> 5] ?? ""}`, start);
+  }
+
+  /** Reads null if it comes next. */
+  null(): boolean {
+    if (this.data[this.at] !== 0xf6) {
+      return false;
+    }
+    this.at++;
+    return true;
   }
 
   /** Refuses a field that was read before. */

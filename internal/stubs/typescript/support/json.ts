@@ -116,6 +116,10 @@ export class JsonWriter {
     }
   }
 
+  null(): void {
+    this.out += "null";
+  }
+
   /** Writes the name of a member, with what separates it. */
   member(name: string): void {
     this.separate();
@@ -1006,13 +1010,18 @@ export class JsonReader {
     return undefined;
   }
 
+  /** A reader of CBOR that counts on from here. */
+  inner(cbor: Uint8Array): CborReader {
+    return new CborReader(cbor, this.budget, this.depth);
+  }
+
   /** Reads "#13" and its CBOR as base64url. */
   private entry(name: string): [number, CborReader] {
     const number = Number(name.slice(1));
     if (!/^#[1-9][0-9]{0,4}$/.test(name) || number > 65535) {
       this.fail(`expected #1 to #65535, found ${name.slice(0, 40)}`);
     }
-    return [number, new CborReader(this.bytes(), this.budget, this.depth)];
+    return [number, this.inner(this.bytes())];
   }
 
   /** The members of an object that we wrote, each with its name. */

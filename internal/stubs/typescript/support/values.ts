@@ -632,9 +632,9 @@ export function fromBase64(text: string): Uint8Array | undefined {
   return (word & ((1 << bits) - 1)) === 0 ? bytes : undefined;
 }
 
-/** Whether two messages, or values of their fields, are the same; what is absent and what is undefined or null are. */
+/** Whether two messages, or values of their fields, are the same; what is absent and what is undefined are. */
 export function same(a: unknown, b: unknown): boolean {
-  if (a === b || (a !== a && b !== b) || (absent(a) && absent(b))) {
+  if (a === b || (a !== a && b !== b)) {
     return true;
   }
   if (typeof a !== "object" || typeof b !== "object" || a === null || b === null) {
@@ -661,13 +661,10 @@ export function same(a: unknown, b: unknown): boolean {
   return [...new Set([...members(a), ...members(b)])].every((key) => (key === unlisted ? same(ordered(memberOf(a, key)), ordered(memberOf(b, key))) : same(memberOf(a, key), memberOf(b, key))));
 }
 
-/** Unlisted fields in the order of writing, however they came. */
+/** Unlisted fields by number, then by name, however they came. */
 function ordered(fields: unknown): readonly UnlistedField[] {
-  return [...((fields as readonly UnlistedField[] | undefined) ?? [])].sort((a, b) => rank(a) - rank(b));
-}
-
-function absent(v: unknown): boolean {
-  return v === undefined || v === null;
+  const name = (field: UnlistedField): string => ("name" in field ? field.name : "");
+  return [...((fields as readonly UnlistedField[] | undefined) ?? [])].sort((a, b) => rank(a) - rank(b) || (name(a) < name(b) ? -1 : 1));
 }
 
 /** A copy of a message, or of a value of a field, and of everything in it. */

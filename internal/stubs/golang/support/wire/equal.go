@@ -75,7 +75,30 @@ func SamePointerFunc[T any](a, b *T, same func(T, T) bool) bool {
 }
 
 // SameUnlisted tells whether two messages were read with the same unlisted fields.
-func SameUnlisted(a, b []UnlistedField) bool { return slices.EqualFunc(a, b, SameUnlistedField) }
+func SameUnlisted(a, b []UnlistedField) bool {
+	if slices.EqualFunc(a, b, SameUnlistedField) {
+		return true
+	}
+	if len(a) != len(b) {
+		return false
+	}
+	named := map[string]UnlistedField{}
+	for _, f := range b {
+		if f.Number == 0 {
+			named[f.Name] = f
+		}
+	}
+	for i, f := range a {
+		other := b[i] // numbers come first, ascending
+		if f.Number == 0 {
+			other = named[f.Name] // names in any order, as in all of JSON
+		}
+		if !SameUnlistedField(f, other) {
+			return false
+		}
+	}
+	return true
+}
 
 // SameUnlistedField compares two unlisted fields or alternatives byte for byte.
 func SameUnlistedField(a, b UnlistedField) bool {
