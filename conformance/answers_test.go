@@ -16,6 +16,10 @@ var gzipJSON = []string{"Content-Type: application/json", "Content-Encoding: gzi
 
 var sequenceJSON = []string{"Content-Type: application/json-seq"}
 
+// handshake asks for a WebSocket (RFC 6455, section 4.1).
+var handshake = []string{"Connection: Upgrade", "Upgrade: websocket", "Sec-WebSocket-Version: 13",
+	"Sec-WebSocket-Key: dGhlIHNhbXBsZSBub25jZQ==", "Sec-WebSocket-Protocol: faithful-json"}
+
 // tick is an element of a stream.
 func tick(n string) string { return "\x1e{\"value\":{\"n\":" + n + "}}\n" }
 
@@ -136,6 +140,21 @@ func answerCases(set string) []answerCase {
 			`"detail":"element 2 of the stream is refused","errors":[{"pointer":"/n"`},
 		{"third element unreadable", "POST /skerry/matrix/pier/sum", tick("1") + tick("2") + tick(`"x"`), sequenceJSON, 400,
 			nil, `"detail":"element 3 of the stream can't be read","errors":[{"pointer":"/n"`},
+		{"head and elements", "POST /gangways/EID?deck=2&deck=1&since=5", tick("1") + tick("2") + "\x1e{\"end\":true}\n",
+			append([]string{"Device: d", "Cookie: visit=v"}, sequenceJSON...), 200, nil,
+			`{"code":"EID","decks":[2,1],"device":"d","visit":"v","total":8}`},
+		{"head alone", "POST /gangways/EID", "\x1e{\"end\":true}\n", sequenceJSON, 200, nil,
+			`{"code":"EID","decks":[],"total":100}`},
+		{"head refused before an element is looked at", "POST /gangways/EID?since=1001", tick("2000001"), sequenceJSON, 400, nil,
+			`"errors":[{"pointer":"/since","detail":"must be at most 1000, not 1001","in":"query"}]`},
+		{"head that can't be read", "POST /gangways/EID?deck=x", tick("2000001"), sequenceJSON, 400, nil, `"pointer":"/deck`},
+		{"second element after a head refused", "POST /gangways/EID", tick("1") + tick("2000001"), sequenceJSON, 400, nil,
+			`"detail":"element 2 of the stream is refused","errors":[{"pointer":"/n"`},
+		{"head of a page elsewhere", "POST /gangways/EID", "", append([]string{"Origin: https://other.example"},
+			sequenceJSON...), 403, nil, "forbidden"},
+		{"head of a WebSocket refused", "GET /gangways/EID/file?since=1001", "", handshake, 400, nil,
+			`"errors":[{"pointer":"/since","detail":"must be at most 1000, not 1001","in":"query"}]`},
+		{"head of a WebSocket taken", "GET /gangways/EID/file?since=10", "", handshake, 101, nil, ""},
 		{"compressed request", "POST /stamps", zipped(`{"to":"/a"}`), gzipJSON, 303, map[string]string{"Location": "/a"}, ""},
 		{"in two members", "POST /stamps", zipped(`{"to":`) + zipped(`"/a"}`), gzipJSON, 303,
 			map[string]string{"Location": "/a"}, ""},
@@ -174,8 +193,11 @@ func TestAnswersOutsideOfBodies(t *testing.T) {
 					response, err := client.Do(r)
 					require.NoError(t, err)
 					defer response.Body.Close()
-					body, err := io.ReadAll(response.Body)
-					require.NoError(t, err)
+					var body []byte
+					if response.StatusCode != http.StatusSwitchingProtocols {
+						body, err = io.ReadAll(response.Body)
+						require.NoError(t, err)
+					}
 					assert.Equal(t, c.status, response.StatusCode, "%s", body)
 					assert.Contains(t, string(body), c.body)
 					for name, want := range c.want {

@@ -99,7 +99,7 @@ func process(t *testing.T, s side, args ...string) (address string, pid int) {
 
 // cases are what every client does with every server, in order.
 var cases = []string{"unary", "bound", "answer headers", "raw bodies", "compression", "watching", "answer stream",
-	"request stream", "both ways", "declared error", "invalid request", "late failure", "early answer", "early refusal",
+	"request stream", "both ways", "heads", "declared error", "invalid request", "late failure", "early answer", "early refusal",
 	"cancellation", "timeout", "missing credential", "retry", "not implemented"}
 
 // TestMatrix lets each client call each server, over loopback, in both encodings,

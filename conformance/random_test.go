@@ -206,10 +206,16 @@ func (m *maker) service(prefix string) {
 		m.p("  %scall %s(%s) -> %s%s%s%s", m.doc(), m.word(), request, answer, m.perhaps(" safe", " idempotent"),
 			m.perhaps(" fails "+prefix+"Full"), m.deprecated())
 	}
+	both, method := m.perhaps("stream "), "POST"
+	if both != "" {
+		method = "GET"
+	}
 	m.p("  call find_all(%sFind) -> %sTrip\n    http %s \"%s/%s/{code}/all\" %s", prefix, prefix,
 		m.one("POST", "PUT", "PATCH"), m.path, low, m.one("200", "201", "202"))
 	m.p("  call look_at(%sLook) -> %s%sTrip\n    http GET \"%s/%s/{code}\" safe\n    needs %s_desk", prefix,
 		m.perhaps("stream "), prefix, m.path, low, low)
+	m.p("  call board_it(%sLook, stream %sTrip) -> %s%sTrip\n    http %s \"%s/%s/{code}/board\" needs %s_desk", prefix,
+		prefix, both, prefix, method, m.path, low, low)
 	m.p("  call drop_it(%sLook) -> ()\n    http DELETE \"%s/%s/{code}\" idempotent needs nothing\n}", prefix, m.path, low)
 }
 

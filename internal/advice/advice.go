@@ -302,7 +302,7 @@ func deprecatedUsed(d *schema.Definitions, say func(source.Place, string, string
 	}
 	for _, c := range d.Calls() {
 		var used []schema.Declaration
-		for _, side := range append([]*schema.Message{c.Request, c.Response}, c.Fails...) {
+		for _, side := range slices.Concat(c.Inputs(), []*schema.Message{c.Response}, c.Fails) {
 			if side != nil {
 				used = append(used, side)
 			}
@@ -328,10 +328,17 @@ func exampleMissing(d *schema.Definitions, say func(source.Place, string, string
 		}
 	}
 	for _, c := range d.Calls() {
-		if r := c.Request; r != nil && len(r.Fields) > 0 && !have[r] {
-			have[r] = true // said once
-			say(r.Place, fmt.Sprintf("%q is the request of %q, and has no example", r.Name, c.Name),
-				fmt.Sprintf("write below it: example usual of %s { … }", r.Name))
+		for _, m := range c.Inputs() {
+			if len(m.Fields) == 0 || have[m] {
+				continue
+			}
+			have[m] = true // said once
+			what := "request"
+			if m == c.Head {
+				what = "head of a request"
+			}
+			say(m.Place, fmt.Sprintf("%q is the %s of %q, and has no example", m.Name, what, c.Name),
+				fmt.Sprintf("write below it: example usual of %s { … }", m.Name))
 		}
 	}
 }
@@ -428,7 +435,9 @@ func unboundedInput(d *schema.Definitions, say func(source.Place, string, string
 		}
 	}
 	for _, c := range d.Calls() {
-		message(c.Request)
+		for _, m := range c.Inputs() {
+			message(m)
+		}
 	}
 }
 

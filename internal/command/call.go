@@ -43,6 +43,9 @@ type calling struct {
 
 	raw, media string
 
+	head    string
+	hasHead bool
+
 	binary, anyway, blank, verbatim, curl bool
 }
 
@@ -52,10 +55,10 @@ var callCommand = &command{
 	short:    "calls a running server, and shows what it answers",
 	long: `Sends one request and prints the answer; status, size and time go to standard
 error. Give the body with -d, as @FILE, or on standard input; it is checked before
-it is sent. If the request is a stream, each JSON value is sent as it arrives;
-elements of an answer are printed as they arrive. The definitions are those of the
-project here, or else those of the server. --blank prints a body to fill in,
---curl the same request for curl.`,
+it is sent. If the request is a stream, each JSON value is sent as it arrives, after
+what --head says; elements of an answer are printed as they arrive. The definitions
+are those of the project here, or else those of the server. --blank prints a body
+to fill in, --curl the same request for curl.`,
 	examples: [2]string{"faithful call http://127.0.0.1:8080 Bookings.sailings -d '{\"from\": \"Eiderwick\"}'",
 		"faithful call http://127.0.0.1:8080 Quay.post @notice.json --credential gate=env:GATE_KEY"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
@@ -63,6 +66,7 @@ project here, or else those of the server. --blank prints a body to fill in,
 		flags.StringVar(&c.of, "of", "", "the definitions: `REF`; the draft in a project, else those of the server")
 		flags.StringVar(&c.body, "body", "", "the request, or its elements: `JSON`, or @FILE")
 		letter(flags, "d", "body")
+		flags.StringVar(&c.head, "head", "", "what comes before a request that is a stream: `JSON`, or @FILE")
 		c.headers = severalOf(flags, "header", "send this header, too: `'NAME: VALUE'`")
 		c.credentials = severalOf(flags, "credential",
 			"`NAME=VALUE`, or NAME=env:VARIABLE, or NAME=file:PATH; it is never printed")
@@ -82,6 +86,7 @@ project here, or else those of the server. --blank prints a body to fill in,
 		return func(w *World, args []string) (int, error) {
 			c.w = w
 			flags.Visit(func(f *flag.Flag) { c.hasBody = c.hasBody || f.Name == "d" || f.Name == "body" })
+			flags.Visit(func(f *flag.Flag) { c.hasHead = c.hasHead || f.Name == "head" })
 			return c.run(w.Context, args)
 		}
 	},
@@ -141,8 +146,14 @@ func (c *calling) run(ctx context.Context, args []string) (int, error) {
 		if call.Request == nil {
 			return trouble, fmt.Errorf("the request of %q is (): there is nothing to fill in", call.FullName())
 		}
+		if call.Head != nil {
+			fmt.Fprintf(c.w.Err, "first its head: --head '%s'\n", remote.Blank(call.Head))
+		}
 		fmt.Fprintf(c.w.Out, "%s\n", indented(remote.Blank(call.Request)))
 		return fine, nil
+	}
+	if options.Head, err = c.headOf(call); err != nil {
+		return trouble, err
 	}
 	raw, err := c.rawBody(call)
 	if err != nil {
@@ -276,6 +287,27 @@ func (c *calling) input(call *schema.Call, args []string) (io.ReadCloser, error)
 		return io.NopCloser(strings.NewReader(from)), nil
 	}
 	return os.Open(c.w.path(path))
+}
+
+// headOf is what comes before a stream of requests, as --head says; nil where nothing does.
+func (c *calling) headOf(call *schema.Call) ([]byte, error) {
+	switch {
+	case call.Head == nil && c.hasHead:
+		return nil, fmt.Errorf("%q has no head: nothing comes before its request", call.FullName())
+	case call.Head == nil:
+		return nil, nil
+	}
+	text := []byte(c.head)
+	if path, isFile := strings.CutPrefix(c.head, "@"); isFile {
+		var err error
+		if text, err = os.ReadFile(c.w.path(path)); err != nil {
+			return nil, err
+		}
+	}
+	if text = bytes.TrimSpace(text); len(text) == 0 {
+		text = []byte("{}") // what needs no field may be left out
+	}
+	return withLists(call, text), nil
 }
 
 // rawBody is what --raw names: nil for nothing.
@@ -562,7 +594,12 @@ func firstNeeded(call *schema.Call) string {
 
 // printRefusal says what the definitions have against a request.
 func printRefusal(p *report.Printer, call *schema.Call, r *remote.Refusal) {
-	p.Line("%s this is not a request of %q; nothing was sent.", p.In(report.Red, "refused"), call.FullName())
+	what, hint := "a request", "Send it with --anyway, or print one to fill in with --blank."
+	if r.Of == call.Head {
+		what = "the head of a request"
+		hint = "Give it with --head; --blank prints one to fill in, --anyway sends it as it is."
+	}
+	p.Line("%s this is not %s of %q; nothing was sent.", p.In(report.Red, "refused"), what, call.FullName())
 	if r.Unreadable != nil {
 		printPayloadError(p, r.Unreadable)
 	}
@@ -571,7 +608,7 @@ func printRefusal(p *report.Printer, call *schema.Call, r *remote.Refusal) {
 		rows = append(rows, []string{p.In(report.Bold, v.Pointer), v.Detail})
 	}
 	p.Table("  ", rows)
-	p.Line("%s", p.In(report.Faint, "Send it with --anyway, or print one to fill in with --blank."))
+	p.Line("%s", p.In(report.Faint, hint))
 }
 
 // printProblem lays out problem details (RFC 9457).

@@ -196,8 +196,7 @@ func sampleFolder(w *World, defs *schema.Definitions, args []string, dir string,
 		}
 		p.Line("%s", line)
 		if counts[requests.New] > 0 && !dry {
-			p.Line("Send one with: faithful call URL %s @%s", callOfFile(calls, results),
-				filepath.ToSlash(filepath.Join(dir, firstNew(results))))
+			p.Line("Send one with: %s", sending(calls, results, dir))
 		}
 	})
 	if dry && changes > 0 {
@@ -215,17 +214,27 @@ func firstNew(results []requests.Result) string {
 	return ""
 }
 
-func callOfFile(calls []*schema.Call, results []requests.Result) string {
+// sending is the command that sends the first new request.
+func sending(calls []*schema.Call, results []requests.Result, dir string) string {
+	file := func(name string) string { return "@" + filepath.ToSlash(filepath.Join(dir, name)) }
 	for _, c := range calls {
-		if requestFile(c) == firstNew(results) {
-			return c.Service.Name + "." + c.Name
+		if first := firstNew(results); first != requestFile(c) && first != headFile(c) {
+			continue
 		}
+		command := fmt.Sprintf("faithful call URL %s.%s %s", c.Service.Name, c.Name, file(requestFile(c)))
+		if c.Head != nil {
+			command += " --head " + file(headFile(c))
+		}
+		return command
 	}
-	return "SERVICE.CALL"
+	return "faithful call URL SERVICE.CALL " + file(firstNew(results))
 }
 
 // requestFile is the name of a call's file.
 func requestFile(c *schema.Call) string { return c.FullName() + ".json" }
+
+// headFile is the name of the file of what comes before a call's stream.
+func headFile(c *schema.Call) string { return c.FullName() + ".head.json" }
 
 // requestFiles makes the files of calls, and counts those without a request. That
 // of a call whose request is a stream holds elements, one a line.
@@ -255,28 +264,44 @@ func requestFiles(defs *schema.Definitions, calls []*schema.Call) (list []reques
 			data = append(append(data, b...), '\n')
 		}
 		list = append(list, requests.File{Name: requestFile(c), Data: data,
-			Check: func(data []byte) string { return objection(c, data) }})
+			Check: func(data []byte) string { return objection(c, c.Request, data) }})
+		if c.Head == nil {
+			continue
+		}
+		heads, err := samplesOf(defs, c.Head, 1, -1)
+		if err != nil {
+			return nil, 0, err
+		}
+		if data, err = value.EncodeJSON(heads[0]); err != nil {
+			return nil, 0, err
+		}
+		list = append(list, requests.File{Name: headFile(c), Data: append(indented(data), '\n'),
+			Check: func(data []byte) string { return objection(c, c.Head, data) }})
 	}
 	return list, without, nil
 }
 
-// objection says what definitions have against a request in a file.
-func objection(c *schema.Call, data []byte) string {
+// objection says what definitions have against a request in a file, or the head of one.
+func objection(c *schema.Call, of *schema.Message, data []byte) string {
+	what := fmt.Sprintf("no longer a request of %q: ", c.Name)
+	if of == c.Head {
+		what = fmt.Sprintf("no longer the head of a request of %q: ", c.Name)
+	}
 	elements := value.NewJSONElements(bytes.NewReader(data), 0)
 	for n := 1; ; n++ {
 		one, err := elements.Next()
 		if err != nil || one == nil {
 			if err != nil {
-				return fmt.Sprintf("no longer a request of %q: ", c.Name) + err.Error()
+				return what + err.Error()
 			}
 			return ""
 		}
-		m, err := value.DecodeJSON(c.Request, one, 0)
+		m, err := value.DecodeJSON(of, one, 0)
 		if err != nil {
-			return fmt.Sprintf("no longer a request of %q: ", c.Name) + err.Error()
+			return what + err.Error()
 		}
 		if violations := value.Validate(m); len(violations) > 0 {
-			return fmt.Sprintf("no longer a request of %q: %s %s", c.Name, violations[0].Pointer, violations[0].Detail)
+			return fmt.Sprintf("%s%s %s", what, violations[0].Pointer, violations[0].Detail)
 		}
 	}
 }

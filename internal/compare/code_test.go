@@ -6,6 +6,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -114,6 +115,10 @@ message Slip {
   #1 label text? in query
 }
 
+message StowAt {
+  #1 label text?
+}
+
 error Full 409 {
   #1 left int32
 }
@@ -125,6 +130,8 @@ service Bookings {
     safe
   call load(stream Money) -> Other
   call watch(Other) -> stream Money
+  call stow(StowAt, stream Money) -> Other
+    http POST "/stow"
   call upload(Upload) -> ()
     http POST "/upload"
   call write(Letter) -> ()
@@ -248,6 +255,11 @@ var codeChanges = []struct{ old, new string }{
 	{"call load(stream Money)", "call load(Money)"},
 	{"call watch(Other) -> stream Money", "call watch(Other) -> Money"},
 	{"call watch(Other) -> stream Money", "call watch(Other) -> stream Other"},
+	{"call stow(StowAt, stream Money)", "call stow(stream Money)"},
+	{"call stow(StowAt, stream Money)", "call stow(Slip, stream Money)"},
+	{"call stow(StowAt, stream Money)", "call stow(Spare, stream Money)"},
+	{"call load(stream Money)", "call load(Spare, stream Money)"},
+	{"*StowAt", "Place"},
 	{"const BERTHS int32 = 12\n", "module skerry.pier\nconst BERTHS int32 = 12\n"},
 	{"error Full 409 {\n  #1 left int32\n}", "module skerry.pier\nerror Full 409 {\n  #1 left int32\n}"},
 	{"*skerry.harbour", "skerry.haven"},
@@ -544,6 +556,10 @@ func goServices(b *strings.Builder, m *schema.Module, who string) {
 		for _, c := range s.Calls {
 			name := golang.CallName(c)
 			in, out := "context.Context", "error"
+			begun := "context.Background()"
+			if c.Head != nil {
+				begun += ", &harbour." + c.Head.Name + "{}"
+			}
 			if c.Request != nil {
 				in += ", *harbour." + c.Request.Name
 			}
@@ -557,9 +573,9 @@ func goServices(b *strings.Builder, m *schema.Module, who string) {
 				}
 				switch {
 				case c.RequestStream:
-					fmt.Fprintf(b, "\t{\n\t\tsender := client.%s(context.Background())\n\t\t_ = "+
+					fmt.Fprintf(b, "\t{\n\t\tsender := client.%s(%s)\n\t\t_ = "+
 						"sender.Send(&harbour.%s{})\n\t\tanswer, _ := sender.Finish()\n\t\tvar _ *harbour.%s = answer\n\t}\n", name,
-						c.Request.Name, c.Response.Name)
+						begun, c.Request.Name, c.Response.Name)
 				case c.ResponseStream:
 					fmt.Fprintf(b, "\t{\n\t\tvar all iter.Seq2[*harbour.%s, error] = client.%s(%s)\n\t\t_ = all\n\t}\n",
 						c.Response.Name, name, arguments)
@@ -573,7 +589,11 @@ func goServices(b *strings.Builder, m *schema.Module, who string) {
 			}
 			switch {
 			case c.RequestStream:
-				in = fmt.Sprintf("context.Context, iter.Seq2[*harbour.%s, error]", c.Request.Name)
+				in = "context.Context"
+				if c.Head != nil {
+					in += ", *harbour." + c.Head.Name
+				}
+				in += fmt.Sprintf(", iter.Seq2[*harbour.%s, error]", c.Request.Name)
 			case c.ResponseStream:
 				in, out = fmt.Sprintf("context.Context, *harbour.%s, func(*harbour.%s) error", c.Request.Name, c.Response.Name),
 					"error"
@@ -660,6 +680,9 @@ func tsNames(m *schema.Module) (types, values []string) {
 	for _, msg := range m.Messages {
 		types = append(types, msg.Name, msg.Name+"Init")
 		values = append(values, typescript.ToolsName(&msg.Decl))
+	}
+	for _, p := range m.Patches {
+		types = append(types, p.Name)
 	}
 	return types, values
 }
@@ -797,6 +820,9 @@ func tsServices(m *schema.Module, who string) (lines []string) {
 			name := typescript.CallName(c)
 			parameter, argument := "", ""
 			switch {
+			case c.Head != nil:
+				parameter = fmt.Sprintf("head: %s, elements: AsyncIterable<%s>", c.Head.Name, c.Request.Name)
+				argument = "head, elements"
 			case c.RequestStream:
 				parameter, argument = fmt.Sprintf("elements: AsyncIterable<%s>", c.Request.Name), "elements"
 			case c.Request != nil:
@@ -917,7 +943,7 @@ func pyTypeNames(m *schema.Module) []string {
 			names = append(names, python.AlternativeName(a))
 		}
 	}
-	for _, msg := range m.Messages {
+	for _, msg := range slices.Concat(m.Messages, m.Patches) {
 		names = append(names, msg.Name)
 	}
 	return names
@@ -1004,10 +1030,13 @@ func pyServices(m *schema.Module, who string) string {
 		for _, c := range s.Calls {
 			parameter, argument, answer := "", "", "None"
 			if c.RequestStream {
-				fmt.Fprintf(&client, "\n\ndef use_%s(client: %sClient, elements: list[%s]) -> None:\n    answer: %s = "+
-					"client.%s(elements)\n", c.Name, s.Name, c.Request.Name, c.Response.Name, python.CallName(c))
-				fmt.Fprintf(&desk, "    async def %s(self, elements: Elements[%s], context: Context) -> %s:\n        raise "+
-					"NotImplementedError\n\n", python.CallName(c), c.Request.Name, c.Response.Name)
+				if c.Head != nil {
+					parameter, argument = "head: "+c.Head.Name+", ", "head, "
+				}
+				fmt.Fprintf(&client, "\n\ndef use_%s(client: %sClient, %selements: list[%s]) -> None:\n    answer: %s = "+
+					"client.%s(%selements)\n", c.Name, s.Name, parameter, c.Request.Name, c.Response.Name, python.CallName(c), argument)
+				fmt.Fprintf(&desk, "    async def %s(self, %selements: Elements[%s], context: Context) -> %s:\n        raise "+
+					"NotImplementedError\n\n", python.CallName(c), parameter, c.Request.Name, c.Response.Name)
 				continue
 			}
 			if c.ResponseStream {

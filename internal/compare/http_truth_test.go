@@ -30,9 +30,11 @@ type talkCall struct {
 	status             string
 	needs              string
 	clauses            string      // safe or idempotent
-	request            string      // "A", "stream A" or ""; likewise the answer
+	request            string      // "R", "stream R", "R, stream Answer" or ""
 	answer             string      // "A", "stream Answer" or ""
-	fields             []talkField // of the request
+	fields             []talkField // of the request "R", or the head of a stream
+	spare              []talkField // of another message that "R" may be
+	swapped            bool        // whether it has been
 	answers            []talkField // of the answer "A"
 }
 
@@ -47,6 +49,7 @@ func (m talk) clone() talk {
 	m.calls = slices.Clone(m.calls)
 	for i := range m.calls {
 		m.calls[i].fields = slices.Clone(m.calls[i].fields)
+		m.calls[i].spare = slices.Clone(m.calls[i].spare)
 		m.calls[i].answers = slices.Clone(m.calls[i].answers)
 	}
 	return m
@@ -59,9 +62,14 @@ func (m talk) text() string {
 	b.WriteString("credential desk = bearer\ncredential gate = key header \"Gate\"\ncredential pass = key query " +
 		"\"pass\"\n")
 	for i, c := range m.calls {
-		fmt.Fprintf(&b, "message Request%d {\n", i)
+		used, spare := c.requests(i)
+		fmt.Fprintf(&b, "message %s {\n", used)
 		for _, f := range c.fields {
 			fmt.Fprintf(&b, "  #%d %s %s%s%s%s\n", f.number, f.name, f.typ, f.presence, f.bounds, f.marker)
+		}
+		fmt.Fprintf(&b, "}\nmessage %s {\n", spare)
+		for _, f := range c.spare { // which travels nowhere, so no field of it is placed
+			fmt.Fprintf(&b, "  #%d %s %s%s%s\n", f.number, f.name, f.typ, f.presence, f.bounds)
 		}
 		fmt.Fprintf(&b, "}\nmessage Answer%d {\n", i)
 		for _, f := range c.answers {
@@ -71,7 +79,8 @@ func (m talk) text() string {
 	}
 	b.WriteString("service Talks {\n")
 	for i, c := range m.calls {
-		request := strings.ReplaceAll(c.request, "R", fmt.Sprintf("Request%d", i))
+		used, _ := c.requests(i)
+		request := strings.ReplaceAll(c.request, "R", used)
 		answer := c.answer
 		if answer == "A" {
 			answer = fmt.Sprintf("Answer%d", i)
@@ -84,6 +93,15 @@ func (m talk) text() string {
 	}
 	b.WriteString("}\n")
 	return b.String()
+}
+
+// requests are the names of the message that is the request and of the one that is not.
+func (c talkCall) requests(i int) (used, spare string) {
+	used, spare = fmt.Sprintf("Request%d", i), fmt.Sprintf("Request%dSpare", i)
+	if c.swapped {
+		used, spare = spare, used
+	}
+	return used, spare
 }
 
 func pick(t *rapid.T, what string, of ...string) string { return rapid.SampledFrom(of).Draw(t, what) }
@@ -159,7 +177,9 @@ func drawCall(t *rapid.T, name string) talkCall {
 		c.status = ""
 	}
 	if c.path == "" {
-		c.request = pick(t, "request", "R", "R", "", "stream R")
+		c.request = pick(t, "request", "R", "R", "", "stream R", "R, stream Answer")
+	} else if !strings.HasPrefix(c.answer, "stream") && rapid.IntRange(0, 3).Draw(t, "head") == 0 {
+		c.request = "R, stream Answer"
 	}
 	if c.method == "GET" || pick(t, "safe", "", "safe") != "" {
 		c.clauses = "safe"
@@ -171,7 +191,14 @@ func drawCall(t *rapid.T, name string) talkCall {
 	for n := range rapid.IntRange(0, 2).Draw(t, "fields") {
 		c.fields = append(c.fields, drawPlacedField(t, n+2))
 	}
+	c.spare = slices.Clone(c.fields)
+	if rapid.Bool().Draw(t, "another spare") {
+		c.spare = changeFields(t, c.spare, drawMarker)
+	}
 	if c.path == "" {
+		for i := range c.spare {
+			c.spare[i].marker = ""
+		}
 		for i := range c.fields {
 			c.fields[i].marker = ""
 		}
@@ -194,7 +221,7 @@ func drawTalk(t *rapid.T) talk {
 func changeTalk(t *rapid.T, m talk) talk {
 	m = m.clone()
 	c := &m.calls[rapid.IntRange(0, len(m.calls)-1).Draw(t, "call")]
-	switch rapid.IntRange(0, 21).Draw(t, "change") {
+	switch rapid.IntRange(0, 23).Draw(t, "change") {
 	case 0:
 		c.method = pick(t, "method", "GET", "POST", "PUT", "DELETE")
 	case 1:
@@ -206,7 +233,9 @@ func changeTalk(t *rapid.T, m talk) talk {
 	case 4:
 		c.answer = pick(t, "answer", "A", "()", "stream Answer")
 	case 5:
-		c.request = pick(t, "request", "R", "", "stream R")
+		c.request = pick(t, "request", "R", "", "stream R", "R, stream Answer")
+	case 22, 23:
+		c.fields, c.spare, c.swapped = c.spare, c.fields, !c.swapped
 	case 6:
 		c.name = pick(t, "name", "ask", "tell", "say")
 	case 7:
@@ -387,7 +416,6 @@ func send(server *remote.Counterpart, o oracle, client, served *schema.Call, req
 		if conversation.BothWays(client) && served != nil && conversation.BothWays(served) {
 			return "" // an upgrade can't be made in memory
 		}
-		request = nil
 	}
 	met, err := server.Meet(context.Background(), client, request, shown, binary)
 	if err != nil {
@@ -405,14 +433,15 @@ func send(server *remote.Counterpart, o oracle, client, served *schema.Call, req
 		return sent + " opens no WebSocket"
 	case met.Err != nil:
 		return fmt.Sprint(sent, " is answered ", met.Status, ", which is not understood: ", met.Err)
-	case client.RequestStream && !client.ResponseStream && client.Response != nil && met.Status == http.StatusNoContent:
+	case client.RequestStream && !client.ResponseStream && client.Response != nil && conversation.AnswerHasBody(client) &&
+		met.Status == http.StatusNoContent:
 		return sent + " is answered with nothing"
 	case conversation.Raw(served) != nil && conversation.Raw(client) == nil:
 		return sent + ": its body is taken for a raw one"
 	case request == nil || met.Request == nil:
 		return ""
 	}
-	for _, p := range o.sides(client.Request, served.Request) {
+	for _, p := range o.sides(client.Placed(), served.Placed()) {
 		if p.Old == nil || p.New == nil {
 			continue
 		}
@@ -549,10 +578,10 @@ func texts(x thing) (list []string) {
 
 // requestOf is the smallest request of a call whose path can be sent; nil for "()".
 func requestOf(c *schema.Call) *value.Message {
-	if c.Request == nil {
+	if c.Placed() == nil {
 		return nil
 	}
-	m := value.MinimalMessage(c.Request)
+	m := value.MinimalMessage(c.Placed())
 	for _, s := range conversation.Segments(c) {
 		if f := s.Field; f != nil && !inPath(m.Fields[f.Number], f) {
 			for _, v := range value.Distinct(f.Type, f.Bounds, 5) {
@@ -574,7 +603,8 @@ func inPath(v value.Value, f *schema.Field) bool {
 
 // requests are lawful ones whose path can be sent.
 func requests(rng *rand.Rand, c *schema.Call) []*value.Message {
-	if c.Request == nil {
+	placed := c.Placed()
+	if placed == nil {
 		return []*value.Message{nil}
 	}
 	var list []*value.Message
@@ -589,7 +619,7 @@ func requests(rng *rand.Rand, c *schema.Call) []*value.Message {
 		}
 	}
 	add(requestOf(c))
-	for _, f := range c.Request.Fields {
+	for _, f := range placed.Fields {
 		values := append(value.Edges(f.Type), value.Distinct(f.Type, f.Bounds, 6)...)
 		if f.Presence != schema.Required {
 			values = append(values, nil)
@@ -603,7 +633,7 @@ func requests(rng *rand.Rand, c *schema.Call) []*value.Message {
 		}
 	}
 	for range 10 {
-		add(value.RandomMessage(rng, c.Request, 2))
+		add(value.RandomMessage(rng, placed, 2))
 	}
 	return list
 }

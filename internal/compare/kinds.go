@@ -323,6 +323,12 @@ var entries = []entry{
 		code:  "breaking where the language tells the two messages apart",
 		fixes: fixer.fixCall,
 	},
+	{kind: change.CallHead,
+		wire: "breaking over HTTP where what one head says is refused, or read as something else, as the other; no head " +
+			"is a head without fields",
+		code:  goneCode,
+		fixes: fixer.fixCall,
+	},
 	{kind: change.CallAnswer,
 		wire:  "breaking where an answer of one message is refused, or read as another, as the other message",
 		code:  "breaking where the language tells the two messages apart",

@@ -23,6 +23,7 @@ func Check(d *schema.Definitions, findings *source.Findings) {
 	}
 	c.placedMessages(d)
 	for _, call := range c.calls {
+		c.head(call)
 		if call.HTTP == nil {
 			continue
 		}
@@ -33,7 +34,7 @@ func Check(d *schema.Definitions, findings *source.Findings) {
 		}
 		c.pathFields(call)
 		c.raw(call)
-		if call.Request != nil && !call.RequestStream {
+		if call.Placed() != nil && call.Head == nil {
 			c.places(call, Outside(call), false)
 		}
 		if call.Response != nil && !call.ResponseStream {
@@ -41,6 +42,20 @@ func Check(d *schema.Definitions, findings *source.Findings) {
 		}
 	}
 	c.paths()
+}
+
+// head refuses heads of streams whose fields can't all travel outside of a body.
+func (c *checker) head(call *schema.Call) {
+	if call.Head == nil || call.HTTP != nil && call.HTTP.PathWrong {
+		return
+	}
+	if f := call.Head.Raw(); f != nil && !c.mixed[f.Message] {
+		c.report(f.Place, "placement", fmt.Sprintf("%q is a body, as it is, and the body of %q is the stream", f.Name,
+			call.Name), "send it with a call of its own", source.Note{Place: call.Place,
+			Message: "the call is here"})
+		return
+	}
+	c.places(call, Outside(call), false)
 }
 
 // checker collects what is wrong with calls.
@@ -305,6 +320,8 @@ func (c *checker) placeable(call *schema.Call, p Placed, answers bool) bool {
 	case f.In != nil:
 	case raw != nil:
 		how = fmt.Sprintf(": the body is %q, as it is", raw.Name)
+	case call.RequestStream:
+		how = ": the body is the stream"
 	default:
 		how = fmt.Sprintf(": %s has no body", call.HTTP.Method)
 	}
@@ -324,7 +341,7 @@ func (c *checker) placeable(call *schema.Call, p Placed, answers bool) bool {
 		element, bounds = f.Type.Elem, nil
 	}
 	if why, fix := notPlaceable(element, bounds); why != "" {
-		if Raw(call) != nil && !answers && element.Kind != schema.KindBytes {
+		if (Raw(call) != nil || call.RequestStream) && !answers && element.Kind != schema.KindBytes {
 			fix = "declare fields of its own instead"
 		}
 		if element != f.Type {
@@ -442,6 +459,7 @@ func (c *checker) placedMessages(d *schema.Definitions) {
 	}
 	for _, call := range c.calls {
 		side(call.Request, call, "request", call.RequestStream)
+		side(call.Head, call, "request", false)
 		side(call.Response, call, "answer", call.ResponseStream)
 	}
 	for _, m := range d.Modules {

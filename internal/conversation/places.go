@@ -106,10 +106,10 @@ func (p Placed) Meets(other Placed) bool {
 	return p.Place == InHeader && strings.EqualFold(p.Name, other.Name)
 }
 
-// Places says where each field of a call's request travels, by number. Elements of
-// streams are never placed.
+// Places says where each field of a call's request travels, by number; of a stream those of
+// its head. Elements of streams are never placed.
 func Places(c *schema.Call) []Placed {
-	return placesOf(c.Request, func(f *schema.Field) Placed { return PlaceOf(c, f) })
+	return placesOf(c.Placed(), func(f *schema.Field) Placed { return PlaceOf(c, f) })
 }
 
 // AnswerPlaces says where each field of a call's answer travels, by number: in the body,
@@ -136,12 +136,14 @@ func placesOf(m *schema.Message, place func(*schema.Field) Placed) (list []Place
 // PlaceOf says where a field of a call's request travels.
 func PlaceOf(c *schema.Call, f *schema.Field) Placed {
 	switch {
-	case c.HTTP == nil, c.RequestStream:
+	case c.HTTP == nil && c.RequestStream:
+		return Placed{f, InQuery, f.JSONName()}
+	case c.HTTP == nil:
 	case slices.ContainsFunc(c.HTTP.Segments, func(s schema.Segment) bool { return s.Field == f }):
 		return Placed{f, InPath, f.Name}
 	case f.In != nil:
 		return marked(f)
-	case !HasBody(c):
+	case !HasBody(c) || c.RequestStream:
 		return Placed{f, InQuery, f.JSONName()}
 	}
 	return Placed{f, InBody, f.JSONName()}
@@ -225,8 +227,15 @@ func outside(places []Placed) []Placed {
 
 // Split parts a request into what travels in the body and what travels elsewhere;
 // either may be nil. Their fields are the same ones. Where nothing travels elsewhere,
-// the body is the request itself. A raw body is in neither part.
+// the body is the request itself; of a stream its elements are, and the head travels
+// elsewhere. A raw body is in neither part.
 func Split(c *schema.Call) (body, elsewhere *schema.Message) {
+	if c.RequestStream {
+		if c.Head != nil && len(c.Head.Fields) > 0 {
+			elsewhere = c.Head
+		}
+		return c.Request, elsewhere
+	}
 	return split(c.Request, Places(c), HasBody(c))
 }
 
@@ -268,6 +277,9 @@ func split(m *schema.Message, places []Placed, hasBody bool) (body, elsewhere *s
 // fields that are not placed elsewhere. It is nil for calls without a body and for those
 // whose body is the request.
 func Body(c *schema.Call, name string) *schema.Message {
+	if c.RequestStream {
+		return nil
+	}
 	return rest(c, name, Split)
 }
 

@@ -34,6 +34,7 @@ type Options struct {
 	Transport   http.RoundTripper // nil for that of net/http
 	Raw         *web.Body         // a raw body, instead of the request's field for it; may be nil
 	RawFile     string            // where it comes from, for people
+	Head        []byte            // what comes before a stream of requests, in JSON; nil for a head without fields
 	RawType     string            // the media type of a body that is made of a field; "" is any that is allowed
 }
 
@@ -102,7 +103,8 @@ func (e *Declared) Error() string { return e.Problem.Error() }
 // Refusal is the error of a request that the definitions refuse, before it is
 // sent.
 type Refusal struct {
-	Unreadable *value.Error // where it can't be read
+	Of         *schema.Message // what was refused: the request, an element of it, or its head
+	Unreadable *value.Error    // where it can't be read
 	Violations []value.Violation
 }
 
@@ -218,10 +220,10 @@ func refusalOf(t *schema.Message, data []byte) *Refusal {
 	if err != nil {
 		var e *value.Error
 		errors.As(err, &e)
-		return &Refusal{Unreadable: e}
+		return &Refusal{Of: t, Unreadable: e}
 	}
 	if violations := value.Validate(v); len(violations) > 0 {
-		return &Refusal{Violations: violations}
+		return &Refusal{Of: t, Violations: violations}
 	}
 	return nil
 }
@@ -269,6 +271,33 @@ func (k *Caller) outgoing(request []byte) (web.Message, error) {
 	return out, err
 }
 
+// head is what comes before a stream of requests; nil where the call has no head.
+func (k *Caller) head() (web.Message, error) {
+	t := k.call.Head
+	if t == nil {
+		return nil, nil
+	}
+	text := k.options.Head
+	if len(text) == 0 {
+		text = []byte("{}")
+	}
+	refused := refusalOf(t, text)
+	if refused != nil && !k.options.Unchecked {
+		return nil, refused
+	}
+	if refused == nil || refused.Unreadable == nil { // as a stub would write it
+		v, _ := value.DecodeJSON(t, text, 0)
+		if written, err := value.EncodeJSON(v); err == nil {
+			text = written
+		}
+	}
+	out := &outgoing{fields: map[string]json.RawMessage{}}
+	if err := json.Unmarshal(text, &out.fields); err != nil {
+		return nil, fmt.Errorf("a head can only be sent as a JSON object: %w", err)
+	}
+	return out, nil
+}
+
 // rawBody is the body of a request that has one as it is: what was given for it, or its field in JSON.
 func (k *Caller) rawBody(f *schema.Field, out *outgoing) error {
 	if k.options.Raw != nil {
@@ -277,7 +306,7 @@ func (k *Caller) rawBody(f *schema.Field, out *outgoing) error {
 		if len(wrong) == 0 || k.options.Unchecked {
 			return nil
 		}
-		refused := &Refusal{}
+		refused := &Refusal{Of: k.call.Request}
 		for _, v := range wrong {
 			refused.Violations = append(refused.Violations, value.Violation{Pointer: v.Pointer, Detail: v.Detail})
 		}
@@ -423,12 +452,16 @@ type Sending struct {
 // Open begins a call whose request is a stream.
 func (k *Caller) Open(ctx context.Context) (*Sending, error) {
 	s := &Sending{k: k}
+	head, err := k.head()
+	if err != nil {
+		return nil, err
+	}
 	if k.call.ResponseStream {
-		talk, err := web.NewConversation[raw, raw](ctx, k.client, k.web)
+		talk, err := web.NewConversation[raw, raw](ctx, k.client, k.web, head)
 		s.talk = talk
 		return s, declaredOf(err)
 	}
-	s.sender = web.NewAnsweredSender[raw, raw](ctx, k.client, k.web)
+	s.sender = web.NewAnsweredSender[raw, raw](ctx, k.client, k.web, head)
 	return s, nil
 }
 
@@ -460,10 +493,16 @@ func (s *Sending) Finish() (*Answer, error) {
 			return s.sender.Sender.Finish()
 		}
 		got, err := s.sender.Finish()
-		if err == nil {
-			*into.(*raw) = *got
+		if err != nil {
+			return err
 		}
-		return err
+		switch into := into.(type) {
+		case *message:
+			*into = *got.whole
+		case *raw:
+			*into = *got
+		}
+		return nil
 	})
 }
 

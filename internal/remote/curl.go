@@ -49,9 +49,12 @@ func (k *Caller) Curl(ctx context.Context, requests [][]byte) (command string, v
 	defer func() { k.intake = nil }()
 	switch {
 	case k.call.RequestStream:
-		body, err = k.sequence(requests)
+		var head web.Message
+		if head, err = k.head(); err == nil {
+			body, err = k.sequence(requests)
+		}
 		if err == nil {
-			sender := web.NewSender[raw](ctx, k.client, k.web)
+			sender := web.NewSender[raw](ctx, k.client, k.web, head)
 			err = sender.Finish()
 			sender.Abort()
 		}

@@ -7,8 +7,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
-	"net/url"
 	"slices"
 	"strings"
 	"sync"
@@ -28,7 +28,8 @@ type Counterpart struct {
 
 	mu   sync.Mutex
 	seen Met
-	body []byte // of the last answer
+	head *message // of the last stream, which is filled in when it is read; or nil
+	body []byte   // of the last answer
 }
 
 // Met is what happened when a client called a server of other definitions.
@@ -59,13 +60,14 @@ func NewCounterpart(defs *schema.Definitions) (*Counterpart, error) {
 	s.mock = mock
 	if err == nil {
 		mock.took = func(c *schema.Call, request *value.Message) { s.seen.Served, s.seen.Request = c.FullName(), request }
+		mock.heads = func(head *message) { s.head = head }
 	}
 	return s, err
 }
 
 // Meet sends a request of a call as its client makes it, in CBOR or in JSON, with the
 // credentials of one alternative of what it needs, and returns what came of it. request
-// is nil for "()", and for streams, which are sent without elements.
+// is nil for "()"; of a stream, which is sent without elements, it is the head.
 func (s *Counterpart) Meet(
 	ctx context.Context, c *schema.Call, request *value.Message, shown []*schema.Credential, binary bool,
 ) (*Met, error) {
@@ -95,13 +97,17 @@ func (s *Counterpart) MeetFailing(
 func (s *Counterpart) meet(
 	ctx context.Context, c *schema.Call, request *value.Message, shown []*schema.Credential, binary bool,
 ) (*Met, error) {
-	s.seen = Met{}
+	s.seen, s.head = Met{}, nil
 	if c.RequestStream {
-		r, err := opening(ctx, c, shown, binary)
+		r, err := opening(ctx, c, request, shown, binary)
 		if err != nil {
 			return nil, err
 		}
 		s.serve(r)
+		s.seen.Request = nil
+		if s.head != nil {
+			s.seen.Request = s.head.value
+		}
 		return s.met(), nil
 	}
 	k := s.caller(c, s.serve, binary)
@@ -185,6 +191,7 @@ func (k *Caller) once(ctx context.Context, request []byte) (*Answer, error) {
 	if !k.call.RequestStream {
 		return k.Do(ctx, request)
 	}
+	k.options.Head = request
 	sending, err := k.Open(ctx)
 	if err != nil {
 		return nil, err
@@ -283,7 +290,8 @@ func (m *memory) Write(p []byte) (int, error) {
 func (m *memory) Flush() {}
 
 // opening is the request with which a call begins whose request is a stream.
-func opening(ctx context.Context, c *schema.Call, shown []*schema.Credential, binary bool) (*http.Request, error) {
+func opening(ctx context.Context, c *schema.Call, head *value.Message, shown []*schema.Credential, binary bool) (
+	*http.Request, error) {
 	method, body, header := conversation.Method(c), "", http.Header{}
 	switch {
 	case c.ResponseStream:
@@ -302,25 +310,40 @@ func opening(ctx context.Context, c *schema.Call, shown []*schema.Credential, bi
 		header.Set("Content-Type", "application/json-seq")
 		header.Set("Accept", "application/json, application/problem+json")
 	}
-	r, err := http.NewRequestWithContext(ctx, method, "http://counterpart.invalid"+conversation.Path(c),
-		strings.NewReader(body))
+	r, err := taken(ctx, c, head, shown, binary)
 	if err != nil {
 		return nil, err
 	}
-	r.Header = header
-	for _, k := range shown {
-		switch v := standIns(shown)[k.FullName()]; {
-		case k.Kind == "bearer":
-			r.Header.Set("Authorization", "Bearer "+v)
-		case k.Kind == "basic":
-			r.SetBasicAuth("stand", "in")
-		case k.Carrier == "header":
-			r.Header.Set(k.Key, v)
-		case k.Carrier == "cookie":
-			r.AddCookie(&http.Cookie{Name: k.Key, Value: v})
-		default:
-			r.URL.RawQuery = url.Values{k.Key: {v}}.Encode()
-		}
-	}
+	r.Method, r.Body, r.ContentLength = method, io.NopCloser(strings.NewReader(body)), int64(len(body))
+	maps.Copy(r.Header, header)
 	return r, nil
+}
+
+// taken is the request of a call whose request is a stream, as its client makes it: where the
+// head and credentials are.
+func taken(ctx context.Context, c *schema.Call, head *value.Message, shown []*schema.Credential, binary bool) (
+	request *http.Request, err error) {
+	one := *c
+	one.ResponseStream = false // which opens no WebSocket, and places the same
+	k := NewCaller(&one, Options{Base: "http://counterpart.invalid", Binary: binary, Unchecked: true,
+		Credentials: standIns(shown)})
+	if k.options.Head, err = textOf(head); err != nil {
+		return nil, err
+	}
+	placed, err := k.head()
+	if err != nil {
+		return nil, err
+	}
+	errTaken := errors.New("taken")
+	k.intake = func(r *http.Request, _ func(*http.Request) (*http.Response, error)) (*http.Response, error) {
+		request = r
+		return nil, errTaken
+	}
+	sender := web.NewSender[raw](ctx, k.client, k.web, placed)
+	err = sender.Finish()
+	sender.Abort()
+	if request == nil {
+		return nil, err
+	}
+	return request.Clone(ctx), nil
 }

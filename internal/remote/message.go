@@ -116,6 +116,7 @@ func (d *declared) ReadJSON(r *wire.JSONReader) {
 type raw struct {
 	cbor, json []byte
 	check      func() []wire.Violation // of what is sent; nil for none
+	whole      *message                // of an answer to a stream that is not all in the body; nil for none
 }
 
 func (r *raw) AppendCBOR(b []byte, _ *wire.Writer) []byte { return append(b, r.cbor...) }
@@ -182,7 +183,12 @@ func travelOf(whole *schema.Message, places []conversation.Placed, rest *schema.
 	}
 	t.Take = func(m web.Message, body wire.Message, a *web.Arguments) {
 		inBody, _ := body.(*message)
-		take(t.Placed, whole, m.(*message), inBody, a)
+		into, isMessage := m.(*message)
+		if !isMessage { // a stream is answered with what came
+			into = &message{typ: whole}
+			m.(*raw).whole = into
+		}
+		take(t.Placed, whole, into, inBody, a)
 	}
 	return t
 }

@@ -58,6 +58,7 @@ type Mock struct {
 	routes   *conversation.Routes
 	defaults map[*schema.Call]*reply
 	took     func(c *schema.Call, request *value.Message) // told of each request that reaches a call; may be nil
+	heads    func(head *message)                          // told of each head before it is read; may be nil
 	fails    *declared                                    // what every call fails with; nil for none
 	answers  *reply                                       // what every call is answered with; nil for none
 
@@ -217,15 +218,24 @@ func (m *Mock) route(c *schema.Call) web.Route {
 	if c.Request != nil {
 		r.NewRequest = func() web.Message { return &message{typ: c.Request} }
 	}
+	if c.Head != nil {
+		r.NewHead = func() web.Message {
+			head := &message{typ: c.Head}
+			if m.heads != nil {
+				m.heads(head)
+			}
+			return head
+		}
+	}
 	switch {
 	case conversation.BothWays(c):
 		r.Upgrade = web.Converse
-		r.Converse = func(ctx context.Context, elements web.Elements, send web.Send) error {
-			return m.converse(ctx, c, elements, send)
+		r.Converse = func(ctx context.Context, head web.Message, elements web.Elements, send web.Send) error {
+			return m.converse(ctx, c, head, elements, send)
 		}
 	case c.RequestStream:
-		r.Receive = func(ctx context.Context, elements web.Elements) (web.Message, error) {
-			return m.receive(ctx, c, elements)
+		r.Receive = func(ctx context.Context, head web.Message, elements web.Elements) (web.Message, error) {
+			return m.receive(ctx, c, head, elements)
 		}
 	case c.ResponseStream:
 		r.Send = func(ctx context.Context, request web.Message, send web.Send) error {
@@ -371,10 +381,11 @@ func (m *Mock) send(ctx context.Context, c *schema.Call, request web.Message, se
 }
 
 // receive answers a stream: by its first element.
-func (m *Mock) receive(ctx context.Context, c *schema.Call, elements web.Elements) (answer web.Message, err error) {
+func (m *Mock) receive(ctx context.Context, c *schema.Call, head web.Message, elements web.Elements) (
+	answer web.Message, err error) {
 	var first *value.Message
 	var all []*value.Message
-	defer func() { m.record(c, nil, all, answer, nil, err) }()
+	defer func() { m.record(c, valueOf(head), all, answer, nil, err) }()
 	for element, err := range elements {
 		if err != nil {
 			return nil, err
@@ -391,10 +402,11 @@ func (m *Mock) receive(ctx context.Context, c *schema.Call, elements web.Element
 }
 
 // converse answers each element with one.
-func (m *Mock) converse(ctx context.Context, c *schema.Call, elements web.Elements, send web.Send) (err error) {
+func (m *Mock) converse(ctx context.Context, c *schema.Call, head web.Message, elements web.Elements, send web.Send) (
+	err error) {
 	var all []*value.Message
 	var sent []*message
-	defer func() { m.record(c, nil, all, nil, sent, err) }()
+	defer func() { m.record(c, valueOf(head), all, nil, sent, err) }()
 	i := 0
 	for element, err := range elements {
 		if err != nil {
@@ -522,8 +534,13 @@ func (m *Mock) record(c *schema.Call, request *value.Message, requests []*value.
 		return
 	}
 	r := &Recorded{Call: c.FullName(), Status: conversation.Status(c)}
-	if request != nil {
-		r.Request, _ = value.EncodeJSON(request) // what was read can be written
+	if request != nil { // what was read can be written
+		text, _ := value.EncodeJSON(request)
+		if c.RequestStream {
+			r.Head = text
+		} else {
+			r.Request = text
+		}
 	}
 	for _, one := range requests {
 		text, _ := value.EncodeJSON(one)

@@ -20,6 +20,7 @@ import (
 type Recorded struct {
 	Call     string            `json:"call"`
 	Request  json.RawMessage   `json:"request,omitempty"`
+	Head     json.RawMessage   `json:"head,omitempty"`     // what came before a stream of requests
 	Requests []json.RawMessage `json:"requests,omitempty"` // the elements of a stream
 	Status   int               `json:"status"`
 	Answer   json.RawMessage   `json:"answer,omitempty"`
@@ -38,6 +39,7 @@ type Difference struct {
 // Replay sends a recorded call again, and returns how the answer differs. The
 // error says that there was none to compare.
 func Replay(ctx context.Context, c *schema.Call, r *Recorded, options Options) ([]Difference, error) {
+	options.Head = r.Head
 	now, err := replayed(ctx, NewCaller(c, options), c, r)
 	if err != nil {
 		return nil, err

@@ -28,8 +28,8 @@ func callOf(c *schema.Call) *web.Call {
 	if c.HTTP != nil {
 		call.Status = c.HTTP.Status
 	}
-	if placed := conversation.Outside(c); len(placed) > 0 || conversation.Bodiless(c) {
-		call.Travel = travelOf(c.Request, placed, conversation.Body(c, c.Request.Name))
+	if placed := conversation.Outside(c); len(placed) > 0 || conversation.Bodiless(c) || c.Head != nil {
+		call.Travel = travelOf(c.Placed(), placed, conversation.Body(c, c.Request.Name))
 	}
 	if placed := conversation.AnswerOutside(c); len(placed) > 0 || conversation.AnswerRaw(c) != nil {
 		call.AnswerTravel = travelOf(c.Response, placed, conversation.AnswerBody(c, c.Response.Name))

@@ -407,8 +407,11 @@ func (p *Printer) exchange(w *verdict.Proof, writer, reader string) {
 		return
 	}
 	line := fmt.Sprintf("faithful call http://%s %s --of %s --anyway", MockAddress, w.Message, shell.Word(writer))
-	if w.JSON != "" {
+	switch {
+	case w.JSON != "":
 		line += " -d " + shell.Quoted(w.JSON)
+	case w.Head != "":
+		line += " --head " + shell.Quoted(w.Head) + " -d ''"
 	}
 	for _, name := range w.Credentials {
 		line += " --credential " + shell.Word(name+"=stand:in")
@@ -570,6 +573,7 @@ type proofJSON struct {
 	Outcome string   `json:"outcome,omitempty"`
 	Code    []string `json:"code,omitempty"`
 	Request string   `json:"request,omitempty"` // of HTTP: method and target
+	Head    string   `json:"head,omitempty"`    // of HTTP: what was sent before a stream
 	Answer  string   `json:"answer,omitempty"`  // of HTTP: how the answer began
 	Alone   bool     `json:"alone,omitempty"`   // other changes were undone, which hide it
 }
@@ -609,7 +613,7 @@ func effect(e *verdict.Effect) effectJSON {
 	if w := e.Proof; w != nil {
 		j.Proof = &proofJSON{Message: w.Message, Writer: w.Writer, Reader: w.Reader, JSON: w.JSON,
 			Binary: hex.EncodeToString(w.Binary), Outcome: w.Outcome, Code: w.Code, Request: w.Request,
-			Answer: w.Answer, Alone: w.Alone}
+			Head: w.Head, Answer: w.Answer, Alone: w.Alone}
 	}
 	return j
 }

@@ -27,7 +27,7 @@ func (p *Printer) Outline(m *schema.Module) {
 		if s, ok := decl.(*schema.Service); ok {
 			var calls [][]string
 			for _, c := range s.Calls {
-				calls = append(calls, []string{fmt.Sprintf("%s(%s) -> %s", c.Name, sideName(m, c.Request, c.RequestStream, ""),
+				calls = append(calls, []string{fmt.Sprintf("%s(%s) -> %s", c.Name, requestName(m, c),
 					sideName(m, c.Response, c.ResponseStream, "()")), firstLine(c.Doc)})
 			}
 			p.Table("    ", calls)
@@ -74,6 +74,14 @@ func outlineRow(m *schema.Module, decl schema.Declaration) []string {
 		return []string{"service", d.Name, doc}
 	}
 	return nil
+}
+
+func requestName(m *schema.Module, c *schema.Call) string {
+	name := sideName(m, c.Request, c.RequestStream, "")
+	if c.Head != nil {
+		name = sideName(m, c.Head, false, "") + ", " + name
+	}
+	return name
 }
 
 func sideName(m *schema.Module, side *schema.Message, stream bool, none string) string {
@@ -295,6 +303,7 @@ type callJSON struct {
 	Deprecated    string         `json:"deprecated,omitempty"`
 	Method        string         `json:"method"`
 	Path          string         `json:"path"`
+	Head          string         `json:"head,omitempty"`    // full name; absent where no head comes before a stream
 	Request       string         `json:"request,omitempty"` // full name; absent for ()
 	Answer        string         `json:"answer,omitempty"`
 	RequestStream bool           `json:"request_stream"`
@@ -444,6 +453,9 @@ func serviceOf(s *schema.Service) serviceJSON {
 				names = append(names, k.FullName())
 			}
 			x.Needs = append(x.Needs, names)
+		}
+		if c.Head != nil {
+			x.Head = c.Head.FullName()
 		}
 		if c.Request != nil {
 			x.Request = c.Request.FullName()

@@ -282,7 +282,11 @@ func (s *Service) write(c *canonical) {
 			c.line("")
 		}
 		c.doc("  ", call.Doc)
-		c.line(fmt.Sprintf("  call %s(%s) -> %s", call.Name, c.side(call.Request, call.RequestStream, ""),
+		head := ""
+		if call.Head != nil {
+			head = c.name(&call.Head.Decl) + ", "
+		}
+		c.line(fmt.Sprintf("  call %s(%s%s) -> %s", call.Name, head, c.side(call.Request, call.RequestStream, ""),
 			c.side(call.Response, call.ResponseStream, "()")))
 		if h := call.HTTP; h != nil {
 			c.line("    " + h.Text())

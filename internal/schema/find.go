@@ -37,7 +37,7 @@ func (d *Definitions) Find(name string) []Element {
 // Use is one place where a declaration is used.
 type Use struct {
 	By string `json:"by"` // full name of the field, alternative, type, call or example
-	As string `json:"as"` // "field", "alternative", "type", "request", "answer", "error", "credential" or "example"; a part of a type is "element of field", "key of field"; a patch "field, as patch"
+	As string `json:"as"` // "field", "alternative", "type", "request", "head", "answer", "error", "credential" or "example"; a part of a type is "element of field", "key of field"; a patch "field, as patch"
 }
 
 // UsedBy lists what uses a declaration, in order of modules.
@@ -94,6 +94,7 @@ func (c *Call) visitUses(visit func(used Declaration, use func() Use)) {
 			visit(m, as(word))
 		}
 	}
+	side(c.Head, false, "head")
 	side(c.Request, c.RequestStream, "request")
 	side(c.Response, c.ResponseStream, "answer")
 	for _, e := range c.Fails {

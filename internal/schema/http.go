@@ -132,22 +132,25 @@ func isPathChar(c rune) bool {
 // pathField finds the field that a part of a path names.
 func (r *resolver) pathField(f *fileScope, path syntax.Name, c *Call, name string, at int) *Field {
 	place := f.place(syntax.Inside(f.tree.Source, path.Span, at, at+len(name)))
-	if c.RequestStream {
-		r.report(place, "http-path", "a call with a stream of requests has no fields in its path",
-			"put it into the stream's elements")
+	placed := c.Placed()
+	if c.RequestStream && placed == nil {
+		r.report(place, "http-path",
+			"a call with a stream of requests has no fields in its path, unless the stream has a head",
+			fmt.Sprintf("declare a message with that field, and write it before the stream: (%sAt, stream %s)",
+				syntax.PascalCase(c.Name), c.Request.Name))
 		return nil
 	}
-	if c.Request == nil {
+	if placed == nil {
 		r.report(place, "http-path", fmt.Sprintf("%q has no request, and so no field %q", c.Name, name),
 			"give it a request message with that field")
 		return nil
 	}
-	field := c.Request.ByName(name)
-	note := source.Note{Place: c.Request.Place, Message: "the request is declared here"}
+	field := placed.ByName(name)
+	note := source.Note{Place: placed.Place, Message: "the request is declared here"}
 	if field == nil {
 		fix := r.meant(name, "add it there, or write one of: ",
-			names(c.Request.Fields, func(x *Field) string { return x.Name }))
-		r.report(place, "http-path", fmt.Sprintf("%q has no field %q", c.Request.Name, name), fix, note)
+			names(placed.Fields, func(x *Field) string { return x.Name }))
+		r.report(place, "http-path", fmt.Sprintf("%q has no field %q", placed.Name, name), fix, note)
 		return nil
 	}
 	return field

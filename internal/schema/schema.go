@@ -573,6 +573,7 @@ type Credential struct {
 type Call struct {
 	Service        *Service
 	Name           string
+	Head           *Message // before a request that is a stream, or nil
 	Request        *Message
 	Response       *Message
 	RequestStream  bool
@@ -587,6 +588,21 @@ type Call struct {
 	Place          source.Place
 
 	Deprecated string
+}
+
+// Inputs are the messages that a caller sends: the head of a stream, and the request or the
+// stream's element.
+func (c *Call) Inputs() []*Message {
+	return slices.DeleteFunc([]*Message{c.Head, c.Request}, func(m *Message) bool { return m == nil })
+}
+
+// Placed is the message of a call's request whose fields may travel outside of the body: the
+// request itself, or the head of a stream; nil where there is none.
+func (c *Call) Placed() *Message {
+	if c.RequestStream {
+		return c.Head
+	}
+	return c.Request
 }
 
 // FullName is the service's full name, a dot and the call's name.

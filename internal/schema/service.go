@@ -36,6 +36,7 @@ func (r *resolver) service(f *fileScope, tree *syntax.Service, s *Service) {
 			continue
 		}
 		names[syntax.Fold(c.Name)] = used{c.Name, c.Place}
+		c.Head = r.side(f, t.Head)
 		c.Request, c.RequestStream = r.side(f, t.Request.Message), t.Request.Stream
 		c.Response, c.ResponseStream = r.side(f, t.Response.Message), t.Response.Stream
 		c.Fails, c.Needs = common, commonNeeds
@@ -183,7 +184,8 @@ func (r *resolver) side(f *fileScope, ref *syntax.Ref) *Message {
 		return m
 	}
 	r.report(f.place(ref.Name.Span), "not-a-message",
-		fmt.Sprintf("requests and answers are messages, and %q is %s", ref.Name.Text, decl.Noun()), "",
+		fmt.Sprintf("requests and answers are messages, and %q is %s", ref.Name.Text, decl.Noun()),
+		"declare a message, and write its name here",
 		source.Note{Place: decl.Head().Place, Message: "it is declared here"})
 	return nil
 }

@@ -107,6 +107,9 @@ func (p *parser) parseCall(c *Call) bool {
 			return false
 		}
 	}
+	if p.cur.kind == comma && !p.head(c) {
+		return false
+	}
 	if p.cur.kind == colon || p.cur.kind == pascalName && c.Request.Message != nil {
 		p.expected(`")" after the request`, "a request is its message alone, without a name: (BookRequest)")
 		return false
@@ -237,6 +240,28 @@ func (p *parser) http(c *Call) bool {
 		return true
 	}
 	c.HTTP = h
+	return true
+}
+
+// head reads what comes after a comma: the stream that a head stands before.
+func (p *parser) head(c *Call) bool {
+	at := p.cur.span()
+	p.advance()
+	if c.Request.Stream || c.Request.Message == nil {
+		p.report(at, "syntax", "a head comes before the stream, and there is one stream at most",
+			"write, for example: (BoardingAt, stream BoardingScan)")
+		return false
+	}
+	c.Head = c.Request.Message
+	var ok bool
+	if c.Request, ok = p.side(); !ok {
+		return false
+	}
+	if !c.Request.Stream {
+		p.report(c.Request.Message.Name.Span, "syntax", "a request is one message, or a stream, which can have a head",
+			"write \"stream\" before it, or put both into one message")
+		return false
+	}
 	return true
 }
 

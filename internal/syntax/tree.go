@@ -310,6 +310,7 @@ type Side struct {
 type Call struct {
 	Doc        Doc
 	Name       Name
+	Head       *Ref // before a request that is a stream, or nil
 	Request    Side
 	Response   Side
 	HTTP       *HTTP

@@ -21,10 +21,12 @@ from gen.faithful.wire import Body, Duration, Instant, InvalidRequest
 from gen.skerry.matrix import (
     BerthAnswer,
     BerthRequest,
+    Boarded,
     CountRequest,
     EchoAnswer,
     EchoRequest,
     Forgotten,
+    Gangway,
     HangRequest,
     Hung,
     LookRequest,
@@ -273,6 +275,28 @@ def both_ways() -> None:
         assert list(ticks) == sent
 
 
+WHOLE = Gangway(code="a/b ?%ø..", since=7, decks=[3, 1], device='é, 100% "x"', visit='50% ; "é"')
+
+
+def boarded(at: Gangway, total: int) -> Boarded:
+    return Boarded(code=at.code, decks=at.decks, device=at.device, visit=at.visit, total=at.since + total)
+
+
+def heads() -> None:
+    ticks = [Tick(n=1), Tick(n=2), Tick(n=3)]
+    for head in (WHOLE, Gangway(code="EID", decks=[])):
+        assert client.board(head, ticks) == boarded(head, 6)
+        with client.file(head, ticks) as totals:
+            assert list(totals) == [boarded(head, n) for n in (1, 3, 6)]
+    with full(0):
+        client.board(Gangway(code="full", decks=[]), [])
+    for wrong in (Gangway(code="..", decks=[]), Gangway(code="EID", decks=[], since=1001)):
+        with refused(InvalidRequest):
+            client.board(wrong, [])
+        with refused(InvalidRequest):
+            client.file(wrong, [])
+
+
 def declared_error() -> None:
     with full(7):
         client.refuse(RefuseRequest(how="declared"))
@@ -447,6 +471,7 @@ CASES: list[Callable[[], None]] = [
     answer_stream,
     request_stream,
     both_ways,
+    heads,
     declared_error,
     invalid_request,
     late_failure,

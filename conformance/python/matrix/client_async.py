@@ -20,10 +20,12 @@ from gen.faithful.wire import Body, Duration, Instant, InvalidRequest
 from gen.skerry.matrix import (
     AsyncPierClient,
     BerthRequest,
+    Boarded,
     CountRequest,
     EchoAnswer,
     EchoRequest,
     Forgotten,
+    Gangway,
     HangRequest,
     Hung,
     LookRequest,
@@ -269,6 +271,29 @@ async def both_ways() -> None:
         assert [tick async for tick in ticks] == sent
 
 
+WHOLE = Gangway(code="a/b ?%ø..", since=7, decks=[3, 1], device='é, 100% "x"', visit='50% ; "é"')
+
+
+def boarded(at: Gangway, total: int) -> Boarded:
+    return Boarded(code=at.code, decks=at.decks, device=at.device, visit=at.visit, total=at.since + total)
+
+
+async def heads() -> None:
+    ticks = [Tick(n=1), Tick(n=2), Tick(n=3)]
+    for head in (WHOLE, Gangway(code="EID", decks=[])):
+        assert await client.board(head, ticks) == boarded(head, 6)
+        async with client.file(head, ticks) as totals:
+            got = [boarded async for boarded in totals]
+        assert got == [boarded(head, n) for n in (1, 3, 6)]
+    with full(0):
+        await client.board(Gangway(code="full", decks=[]), [])
+    for wrong in (Gangway(code="..", decks=[]), Gangway(code="EID", decks=[], since=1001)):
+        with refused(InvalidRequest):
+            await client.board(wrong, [])
+        with refused(InvalidRequest):
+            await anext(client.file(wrong, []))
+
+
 async def declared_error() -> None:
     with full(7):
         await client.refuse(RefuseRequest(how="declared"))
@@ -455,6 +480,7 @@ CASES: list[Callable[[], Awaitable[None]]] = [
     answer_stream,
     request_stream,
     both_ways,
+    heads,
     declared_error,
     invalid_request,
     late_failure,

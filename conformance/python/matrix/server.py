@@ -16,6 +16,7 @@ from gen.skerry.matrix import (
     Back,
     BerthAnswer,
     BerthRequest,
+    Boarded,
     CountRequest,
     Crate,
     CrateRequest,
@@ -23,6 +24,7 @@ from gen.skerry.matrix import (
     EchoRequest,
     Ended,
     Forgotten,
+    Gangway,
     HangRequest,
     Hung,
     Hush,
@@ -47,6 +49,10 @@ from gen.skerry.matrix import (
     Works,
     serve_pier,
 )
+
+
+def boarded(at: Gangway, total: int) -> Boarded:
+    return Boarded(code=at.code, decks=at.decks, device=at.device, visit=at.visit, total=total)
 
 
 async def zeros(size: int) -> AsyncIterator[bytes]:
@@ -183,6 +189,18 @@ class Server(Pier):
             if tick.text == "full":
                 raise PierFull(berths=tick.n)
             yield tick
+
+    async def board(self, head: Gangway, elements: Elements[Tick], context: Context) -> Boarded:
+        if head.code == "full":
+            raise PierFull(berths=0)
+        assert context.request is head
+        return boarded(head, head.since + sum([tick.n async for tick in elements]))
+
+    async def file(self, head: Gangway, elements: Elements[Tick], context: Context) -> AsyncIterator[Boarded]:
+        total = head.since
+        async for tick in elements:
+            total += tick.n
+            yield boarded(head, total)
 
     async def ended(self, context: Context) -> Ended:
         return Ended(whole=self.whole, lost=self.lost)

@@ -220,6 +220,9 @@ func signature(c *schema.Call) string {
 	request := side(c.Request)
 	if c.Request != nil {
 		request = "(" + streamed(c.Request, c.RequestStream) + ")"
+		if c.Head != nil {
+			request = "(" + c.Head.Name + ", " + streamed(c.Request, true) + ")"
+		}
 	}
 	return c.Name + request + " -> " + streamed(c.Response, c.ResponseStream)
 }
@@ -232,6 +235,9 @@ func (d *Set) call(c CallPair) {
 	}
 	if !paired(o.Request, n.Request) {
 		d.add(&Change{Kind: CallRequest, Where: where, Old: side(o.Request), New: side(n.Request), Call: c}, n.Place)
+	}
+	if o.RequestStream && n.RequestStream && !paired(o.Head, n.Head) {
+		d.add(&Change{Kind: CallHead, Where: where, Old: side(o.Head), New: side(n.Head), Call: c}, n.Place)
 	}
 	if !paired(o.Response, n.Response) {
 		d.add(&Change{Kind: CallAnswer, Where: where, Old: side(o.Response), New: side(n.Response), Call: c}, n.Place)

@@ -110,6 +110,7 @@ const (
 	CallRenamed  Kind = "call-renamed"
 	CallMoved    Kind = "call-moved" // to another service
 	CallRequest  Kind = "call-request-changed"
+	CallHead     Kind = "call-head-changed"
 	CallAnswer   Kind = "call-answer-changed"
 	CallSafe     Kind = "call-safe-put-on"
 	CallUnsafe   Kind = "call-safe-taken-off"

@@ -436,7 +436,7 @@ func callText(c *schema.Call, name func(*schema.Decl) string) string {
 		}
 		return name(&m.Decl)
 	}
-	text := []string{side(c.Request), side(c.Response), streamText(c), fmt.Sprint(c.Safe, c.Idempotent)}
+	text := []string{side(c.Head), side(c.Request), side(c.Response), streamText(c), fmt.Sprint(c.Safe, c.Idempotent)}
 	for _, e := range c.Fails {
 		text = append(text, side(e))
 	}

@@ -73,6 +73,7 @@ type Proof struct {
 	Alone    bool     // what happens was seen with other changes undone, which hide it
 
 	Request     string   // of HTTP: the method and target that were sent
+	Head        string   // as JSON: what was sent with it before a stream
 	Credentials []string // that were shown with it, by full name
 	Answer      string   // of HTTP: how the answer began that was given
 }

@@ -264,8 +264,8 @@ func (j *Judge) arrives(m meeting) bool {
 	}
 	old, new := sidesOf(m.newReads, m.client, m.server)
 	paired := func(x, y *schema.Field) bool {
-		return old.Request != nil && new.Request != nil &&
-			slices.Contains(j.Fields(old.Request, new.Request), change.FieldPair{Old: x, New: y})
+		return old.Placed() != nil && new.Placed() != nil &&
+			slices.Contains(j.Fields(old.Placed(), new.Placed()), change.FieldPair{Old: x, New: y})
 	}
 	return slices.EqualFunc(conversation.Segments(old), conversation.Segments(new), func(x, y schema.Segment) bool {
 		if x.Field == nil || y.Field == nil {
@@ -275,12 +275,13 @@ func (j *Judge) arrives(m meeting) bool {
 	})
 }
 
-// requestOf is the smallest request of a call whose path can be sent; nil for "()".
+// requestOf is the smallest request of a call, or head of a stream, whose path can be sent; nil
+// for "()".
 func requestOf(c *schema.Call) *value.Message {
-	if c.Request == nil {
+	if c.Placed() == nil {
 		return nil
 	}
-	m := value.MinimalMessage(c.Request)
+	m := value.MinimalMessage(c.Placed())
 	for _, s := range conversation.Segments(c) {
 		if f := s.Field; f != nil && pathPart(m.Fields[f.Number], f) == "" {
 			for _, v := range value.Distinct(f.Type, notEmpty(f.Bounds, f.Type), 3) {

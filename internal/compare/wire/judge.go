@@ -219,7 +219,7 @@ func (j *Judge) nothing(cr crossing, f *change.Change, c change.CallPair, w, r *
 		e = event{verdict: verdict.Altering, sentence: fmt.Sprintf("%s writes %q, and %s drops it", cr.writer(), w.Name,
 			cr.reader())}
 	case cr.position == verdict.Answer:
-		e = event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s answers 204 with nothing, and %s expects %q",
+		e = event{verdict: verdict.Breaking, sentence: fmt.Sprintf("%s answers with nothing, and %s expects %q",
 			cr.writer(), cr.reader(), r.Name), proof: func() *verdict.Proof {
 			m := meeting{false, c.New, c.Old, j.Old}
 			if !cr.newReads {

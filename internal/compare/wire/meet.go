@@ -57,9 +57,6 @@ func (j *Judge) exchange(m meeting, request *value.Message, alternative int, abo
 		shown = m.client.Needs[alternative]
 	}
 	sent := request
-	if m.client.RequestStream {
-		sent = nil
-	}
 	met, err := server.Meet(context.Background(), m.client, sent, shown, binary)
 	if err != nil {
 		return nil
@@ -71,7 +68,11 @@ func (j *Judge) exchange(m meeting, request *value.Message, alternative int, abo
 	}
 	if sent != nil {
 		text, _ := value.EncodeJSON(sent)
-		w.JSON = string(text)
+		if m.client.RequestStream {
+			w.Head = string(text)
+		} else {
+			w.JSON = string(text)
+		}
 	}
 	if w.Outcome = j.cameOf(m, sent, met, about); w.Outcome == "" {
 		return nil
@@ -162,8 +163,10 @@ func (j *Judge) cameOf(m meeting, sent *value.Message, met *remote.Met, about *s
 			return d.says(d.path)
 		}
 	}
-	if c := m.client; c.RequestStream && !c.ResponseStream && c.Response != nil && met.Status == http.StatusNoContent {
-		return fmt.Sprintf("answers %s %s with 204 and nothing", met.Method, met.Target)
+	// Of a stream nobody looks into the answer.
+	if c := m.client; c.RequestStream && !c.ResponseStream && conversation.AnswerHasBody(c) &&
+		(met.Status == http.StatusNoContent || m.server != nil && m.server.Response == nil) {
+		return fmt.Sprintf("answers %s %s with %d and nothing", met.Method, met.Target, met.Status)
 	}
 	if stray := j.strayPart(m, met); stray != "" {
 		return stray

@@ -43,11 +43,11 @@ func (j *Judge) textReader(newReads bool, position verdict.Position) *textReader
 // parameters judges what a call's requests and answers hold outside of their bodies: values that
 // are refused, are read otherwise, or are not where the reader looks for them.
 func (j *Judge) parameters(c change.CallPair) {
-	if !j.promise.Promises("http") || c.Old.HTTP == nil && c.New.HTTP == nil {
+	if !j.promise.Promises("http") || c.Old.HTTP == nil && c.New.HTTP == nil && c.Old.Head == nil && c.New.Head == nil {
 		return
 	}
 	for _, m := range j.meetings(c) {
-		if !c.Old.RequestStream && !c.New.RequestStream {
+		if c.Old.RequestStream == c.New.RequestStream {
 			p := &passage{Judge: j, meeting: m, pair: c, byNew: m.newReads, reader: j.textReader(m.newReads, verdict.Request),
 				writerName: m.clientName(), readerName: m.serverName(), sent: placed(conversation.Places(m.client)),
 				sought: placed(conversation.Places(m.server))}
@@ -123,7 +123,7 @@ func placed(places []conversation.Placed) map[*schema.Field]conversation.Placed 
 
 // pairs pairs the fields of the two messages; "()" has none.
 func (p *passage) pairs() (list []change.FieldPair) {
-	old, new := p.pair.Old.Request, p.pair.New.Request
+	old, new := p.pair.Old.Placed(), p.pair.New.Placed()
 	if p.answers {
 		old, new = p.pair.Old.Response, p.pair.New.Response
 	}
@@ -156,8 +156,11 @@ func (p *passage) changeOf(f *schema.Field, kinds ...change.Kind) *change.Change
 
 // whole is the kind of change of the message as a whole.
 func (p *passage) whole() change.Kind {
-	if p.answers {
+	switch {
+	case p.answers:
 		return change.CallAnswer
+	case p.client.RequestStream:
+		return change.CallHead
 	}
 	return change.CallRequest
 }
@@ -328,7 +331,7 @@ func (p *passage) both(fw, fr *schema.Field) {
 // media judges the media types of a raw body.
 func (p *passage) media(fw, fr *schema.Field, sent, sought string) {
 	beyond := conversation.TypeBeyond(sent, sought)
-	f := p.fieldChange(fw, change.FieldPlace)
+	f := p.changeOf(fw, change.FieldPlace)
 	switch {
 	case beyond == "" || f == nil:
 	case p.answers:
@@ -401,7 +404,7 @@ func (p *passage) presence(fw, fr *schema.Field) {
 func (p *passage) values(fw, fr *schema.Field) {
 	s := spot{wt: fw.Type, rt: fr.Type, wb: fw.Bounds, rb: fr.Bounds}
 	old, new := sidesOf(p.byNew, fw.Type, fr.Type)
-	blamed := blame{bounds: p.fieldChange(fw, change.FieldBounds), typ: p.fieldChange(fw, change.FieldType)}
+	blamed := blame{bounds: p.changeOf(fw, change.FieldBounds), typ: p.changeOf(fw, change.FieldType)}
 	if p.PairedTypes(old, new) {
 		blamed.typ = firstOf(p.TypeChange(fw.Type.Named, change.TypeChanged), blamed.typ)
 	}

@@ -25,6 +25,9 @@ func (j *Judge) requests(encoding string) {
 			}
 			old, oldPlaced := conversation.Split(c.Old)
 			new, newPlaced := conversation.Split(c.New)
+			if c.Old.RequestStream || c.New.RequestStream {
+				oldPlaced, newPlaced = nil, nil // heads are no parts of elements
+			}
 			if oldPlaced != nil || newPlaced != nil {
 				old, new = together(old, new, j.Fields)
 			}

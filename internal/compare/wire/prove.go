@@ -168,12 +168,11 @@ func (w *walker) shows(fw, fr *schema.Field) func() *verdict.Proof {
 		writer, _ := w.reduce(at, fw, fr, nil)
 		m := w.minimals.Message(writer)
 		delete(m.Fields, fw.Number)
-		reads := "nothing"
-		if fr.Presence == schema.Defaulted {
-			reads = schema.LiteralText(fr.Default)
-		}
 		return w.prove(at, m, difference{verdict.Altering, "/" + pointerStep(fr.JSONName()), func(path string) string {
-			return fmt.Sprintf("reads %s as %s, where nothing was written", path, reads)
+			if fr.Presence != schema.Defaulted {
+				return fmt.Sprintf("finds nothing at %s, where %s was meant", path, schema.LiteralText(fw.Default))
+			}
+			return fmt.Sprintf("reads %s as %s, where nothing was written", path, schema.LiteralText(fr.Default))
 		}}, "")
 	}
 }

@@ -63,6 +63,7 @@ var callerRules = map[change.Kind]stubs.CodeRule{
 	change.CallMoved:   stubs.Always(callLines),
 	change.CallStream:  stubs.Always(callLines),
 	change.CallRequest: stubs.Always(callLines),
+	change.CallHead:    stubs.Always(callLines),
 	change.CallAnswer:  stubs.Always(callLines),
 	change.CallRenamed: stubs.When(func(c *change.Change) bool { return CallName(c.Call.Old) != CallName(c.Call.New) },
 		callLines),
@@ -78,6 +79,7 @@ var implementerRules = map[change.Kind]stubs.CodeRule{
 	change.CallMoved:   stubs.Always(serveLines),
 	change.CallStream:  stubs.Always(serveLines),
 	change.CallRequest: stubs.Always(serveLines),
+	change.CallHead:    stubs.Always(serveLines),
 	change.CallAnswer:  stubs.Always(serveLines),
 	change.CallRenamed: stubs.When(func(c *change.Change) bool { return CallName(c.Call.Old) != CallName(c.Call.New) },
 		serveLines),
@@ -257,13 +259,18 @@ func callLines(f *change.Change) []string {
 	name := CallName(c)
 	lines := []string{fmt.Sprintf("var client *%s.%sClient", PackageName(c.Service.Module), c.Service.Name)}
 	request := func() string { return qualified(&c.Request.Decl) }
+	begun := "ctx"
+	if c.Head != nil {
+		begun += ", &" + qualified(&c.Head.Decl) + "{}"
+	}
 	switch {
 	case conversation.BothWays(c):
-		return append(lines, fmt.Sprintf("talk, _ := client.%s(ctx)", name), fmt.Sprintf("_ = talk.Send(&%s{})", request()))
+		return append(lines, fmt.Sprintf("talk, _ := client.%s(%s)", name, begun),
+			fmt.Sprintf("_ = talk.Send(&%s{})", request()))
 	case c.RequestStream:
-		lines = append(lines, fmt.Sprintf("_ = client.%s(ctx).Send(&%s{})", name, request()))
+		lines = append(lines, fmt.Sprintf("_ = client.%s(%s).Send(&%s{})", name, begun, request()))
 		if c.Response != nil {
-			lines = append(lines, fmt.Sprintf("answer, _ := client.%s(ctx).Finish()", name),
+			lines = append(lines, fmt.Sprintf("answer, _ := client.%s(%s).Finish()", name, begun),
 				fmt.Sprintf("var _ *%s = answer", qualified(&c.Response.Decl)))
 		}
 		return lines
@@ -286,6 +293,9 @@ func callLines(f *change.Change) []string {
 func serveLines(f *change.Change) []string {
 	c := f.Call.Old
 	in, out := "ctx context.Context", "error"
+	if c.Head != nil {
+		in += ", head *" + qualified(&c.Head.Decl)
+	}
 	switch {
 	case c.RequestStream:
 		in += fmt.Sprintf(", elements iter.Seq2[*%s, error]", qualified(&c.Request.Decl))

@@ -17,7 +17,7 @@ func (g *generator) comparing(m *schema.Message) {
 		g.In("if m == nil || b == nil {", func() { g.P("return m == b") }, "}")
 		parts := []string{}
 		for i, f := range m.Fields {
-			part := g.sameField(f)
+			part := g.sameField(f, "m")
 			if i > 0 { // which begins on a line of its own
 				part = strings.ReplaceAll(part, "\n", "\n\t")
 			}
@@ -58,9 +58,9 @@ func (g *generator) rows(text string) {
 	}
 }
 
-// sameField writes the condition that a field is the same in m and b.
-func (g *generator) sameField(f *schema.Field) string {
-	a, b := "m."+FieldName(f), "b."+FieldName(f)
+// sameField writes the condition that a field is the same in a message and in b.
+func (g *generator) sameField(f *schema.Field, message string) string {
+	a, b := message+"."+FieldName(f), "b."+FieldName(f)
 	switch {
 	case f.Changes != nil:
 		return g.sameChange(f, a, b)

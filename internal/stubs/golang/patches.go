@@ -155,7 +155,7 @@ func (g *generator) betweenField(f *schema.Field) {
 	if !plain(f.Type) {
 		value = g.clone(f.Type, method(value), 0)
 	}
-	same := strings.ReplaceAll(g.sameField(of), "m.", "a.")
+	same := g.sameField(of, "a")
 	set := func() { g.rows(fmt.Sprintf("m.%s = %s.Set(%s)", name, wire, value)) }
 	if of.Presence != schema.Optional {
 		differs := "!" + same

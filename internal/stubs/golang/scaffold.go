@@ -195,6 +195,9 @@ func (g *generator) sample(c *schema.Call, options stubs.Options) {
 		g.In(fmt.Sprintf("if err := answer.UnmarshalJSON([]byte(%s)); err != nil {",
 			multiline(options.Samples(c.Response))), func() { g.P("return %serr", failure) }, "}")
 	}
+	if c.Head != nil {
+		g.P("s.log.InfoContext(ctx, \"received\", \"head\", head)")
+	}
 	switch {
 	case conversation.BothWays(c):
 		g.In("for element, err := range elements {", func() {
@@ -239,10 +242,16 @@ func (g *generator) sampleTest(c *schema.Call, options stubs.Options, service st
 			arguments = append(arguments, fmt.Sprintf("%s.WithCredential(%q, %q)", g.web(), sample[0], sample[1]))
 		}
 		g.P("client := %s.New%sClient(%s)", service, c.Service.Name, strings.Join(arguments, ", "))
-		request := func(name string) {
-			g.P("%s := new(%s)", name, g.name(&c.Request.Decl))
+		sampled := func(name string, m *schema.Message) {
+			g.P("%s := new(%s)", name, g.name(&m.Decl))
 			g.In(fmt.Sprintf("if err := %s.UnmarshalJSON([]byte(%s)); err != nil {", name,
-				multiline(options.Samples(c.Request))), func() { g.P("t.Fatal(err)") }, "}")
+				multiline(options.Samples(m))), func() { g.P("t.Fatal(err)") }, "}")
+		}
+		request := func(name string) { sampled(name, c.Request) }
+		head := ""
+		if c.Head != nil {
+			sampled("head", c.Head)
+			head = ", head"
 		}
 		fatal := func(call string) {
 			g.In("if "+call+"; err != nil {", func() { g.P("t.Fatal(err)") }, "}")
@@ -251,7 +260,7 @@ func (g *generator) sampleTest(c *schema.Call, options stubs.Options, service st
 		switch {
 		case conversation.BothWays(c):
 			request("element")
-			g.P("talk, err := client.%s(%s)", CallName(c), context())
+			g.P("talk, err := client.%s(%s%s)", CallName(c), context(), head)
 			g.In("if err != nil {", func() { g.P("t.Fatal(err)") }, "}")
 			g.P("defer talk.Close()")
 			fatal("err := talk.Send(element)")
@@ -260,7 +269,7 @@ func (g *generator) sampleTest(c *schema.Call, options stubs.Options, service st
 				"}")
 		case c.RequestStream:
 			request("element")
-			g.P("sender := client.%s(%s)", CallName(c), context())
+			g.P("sender := client.%s(%s%s)", CallName(c), context(), head)
 			fatal("err := sender.Send(element)")
 			if c.Response == nil {
 				fatal("err := sender.Finish()")

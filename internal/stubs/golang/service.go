@@ -117,9 +117,9 @@ type travel struct {
 func travelsOf(c *schema.Call) (list []travel) {
 	name := func(format string) string { return nameBeside(c, fmt.Sprintf(format, CallName(c))) }
 	of := c.Service.Name
-	if placed := conversation.Outside(c); len(placed) > 0 || conversation.Bodiless(c) {
+	if placed := conversation.Outside(c); len(placed) > 0 || conversation.Bodiless(c) || c.Head != nil {
 		list = append(list, travel{"Travel", name(unexported(of) + "%sTravel"), name("place" + of + "%s"),
-			name("take" + of + "%s"), c.Request, placed, conversation.Body(c, name(unexported(of)+"%sBody"))})
+			name("take" + of + "%s"), c.Placed(), placed, conversation.Body(c, name(unexported(of)+"%sBody"))})
 	}
 	if placed := conversation.AnswerOutside(c); len(placed) > 0 || conversation.AnswerRaw(c) != nil {
 		list = append(list, travel{"AnswerTravel", name(unexported(of) + "%sTravelOfAnswer"),
@@ -393,10 +393,13 @@ func (g *generator) client(s *schema.Service) {
 	}
 }
 
-// sent is the request of a call as the client sends it.
+// sent is the request of a call, or the head of a stream, as the client sends it.
 func sent(c *schema.Call) string {
-	if c.Request == nil {
+	switch {
+	case c.Placed() == nil:
 		return "nil"
+	case c.RequestStream:
+		return "head"
 	}
 	return "request"
 }
@@ -404,8 +407,8 @@ func sent(c *schema.Call) string {
 func (g *generator) clientCall(c *schema.Call, client string) {
 	web := g.web()
 	parameters, call := "ctx context.Context", "&"+callVariable(c)
-	if c.Request != nil && !c.RequestStream {
-		parameters += ", request *" + g.name(&c.Request.Decl)
+	if m := c.Placed(); m != nil {
+		parameters += ", " + sent(c) + " *" + g.name(&m.Decl)
 	}
 	parameters += ", options ..." + web + ".CallOption"
 	method := func(results string, body func()) {
@@ -415,16 +418,16 @@ func (g *generator) clientCall(c *schema.Call, client string) {
 	case conversation.BothWays(c):
 		q, a := g.name(&c.Request.Decl), g.name(&c.Response.Decl)
 		method(fmt.Sprintf("(*%s.Conversation[%s, %s], error)", web, q, a), func() {
-			g.P("return %s.NewConversation[%s, %s](ctx, c.client.For(options), %s)", web, q, a, call)
+			g.P("return %s.NewConversation[%s, %s](ctx, c.client.For(options), %s, %s)", web, q, a, call, sent(c))
 		})
 	case c.RequestStream && c.Response == nil:
 		method(fmt.Sprintf("*%s.Sender[%s]", web, g.name(&c.Request.Decl)), func() {
-			g.P("return %s.NewSender[%s](ctx, c.client.For(options), %s)", web, g.name(&c.Request.Decl), call)
+			g.P("return %s.NewSender[%s](ctx, c.client.For(options), %s, %s)", web, g.name(&c.Request.Decl), call, sent(c))
 		})
 	case c.RequestStream:
 		q, a := g.name(&c.Request.Decl), g.name(&c.Response.Decl)
 		method(fmt.Sprintf("*%s.AnsweredSender[%s, %s]", web, q, a), func() {
-			g.P("return %s.NewAnsweredSender[%s, %s](ctx, c.client.For(options), %s)", web, q, a, call)
+			g.P("return %s.NewAnsweredSender[%s, %s](ctx, c.client.For(options), %s, %s)", web, q, a, call, sent(c))
 		})
 	case c.ResponseStream:
 		method(fmt.Sprintf("%s.Seq2[*%s, error]", g.std("iter"), g.name(&c.Response.Decl)), func() {
@@ -455,6 +458,9 @@ func (g *generator) servers() {
 // handlerType is the type of the function that serves a call.
 func (g *generator) handlerType(c *schema.Call) string {
 	parameters, results := []string{"ctx context.Context"}, "error"
+	if c.Head != nil {
+		parameters = append(parameters, "head *"+g.name(&c.Head.Decl))
+	}
 	switch {
 	case c.RequestStream:
 		parameters = append(parameters, fmt.Sprintf("elements %s.Seq2[*%s, error]", g.std("iter"), g.name(&c.Request.Decl)))
@@ -530,6 +536,9 @@ func (g *generator) route(c *schema.Call) {
 		if c.Request != nil {
 			g.P("NewRequest: func() %s.Message { return new(%s) },", web, g.name(&c.Request.Decl))
 		}
+		if c.Head != nil {
+			g.P("NewHead: func() %s.Message { return new(%s) },", web, g.name(&c.Head.Decl))
+		}
 		if c.Response != nil && !c.ResponseStream {
 			g.P("Answers: true,")
 		}
@@ -538,8 +547,9 @@ func (g *generator) route(c *schema.Call) {
 		}
 		call := "calls." + CallName(c)
 		request, argument := "_", "ctx"
-		if c.Request != nil && !c.RequestStream {
-			request, argument = "request", fmt.Sprintf("ctx, request.(*%s)", g.name(&c.Request.Decl))
+		if m := c.Placed(); m != nil {
+			request = sent(c)
+			argument = fmt.Sprintf("ctx, %s.(*%s)", request, g.name(&m.Decl))
 		}
 		send := ""
 		if c.ResponseStream {
@@ -548,15 +558,15 @@ func (g *generator) route(c *schema.Call) {
 		switch {
 		case conversation.BothWays(c):
 			g.P("Upgrade: %s.Converse,", web)
-			g.In(fmt.Sprintf("Converse: func(ctx context.Context, elements %s.Elements, send %s.Send) error {", web, web),
-				func() {
-					g.P("return %s(ctx, %s, %s)", call, typed(c.Request), send)
-				}, "},")
+			g.In(fmt.Sprintf("Converse: func(ctx context.Context, %s %s.Message, elements %s.Elements, send %s.Send) error {",
+				request, web, web, web), func() {
+				g.P("return %s(%s, %s, %s)", call, argument, typed(c.Request), send)
+			}, "},")
 		case c.RequestStream:
-			g.In(fmt.Sprintf("Receive: func(ctx context.Context, elements %s.Elements) (%s.Message, error) {", web, web),
-				func() {
-					g.answer(c, fmt.Sprintf("%s(ctx, %s)", call, typed(c.Request)))
-				}, "},")
+			g.In(fmt.Sprintf("Receive: func(ctx context.Context, %s %s.Message, elements %s.Elements) (%s.Message, error) {",
+				request, web, web, web), func() {
+				g.answer(c, fmt.Sprintf("%s(%s, %s)", call, argument, typed(c.Request)))
+			}, "},")
 		case c.ResponseStream:
 			g.In(fmt.Sprintf("Send: func(ctx context.Context, %s %s.Message, send %s.Send) error {", request, web, web),
 				func() {

@@ -85,6 +85,7 @@ var callerRules = map[change.Kind]stubs.CodeRule{
 		callLines),
 	change.CallStream:  stubs.Always(callLines),
 	change.CallRequest: stubs.Always(callLines),
+	change.CallHead:    stubs.Always(callLines),
 	change.CallAnswer:  stubs.When(func(f *change.Change) bool { return f.Call.Old.Response != nil }, callLines),
 }
 
@@ -102,6 +103,7 @@ var implementerRules = map[change.Kind]stubs.CodeRule{
 	},
 	change.CallStream:  stubs.Always(serveLines),
 	change.CallRequest: stubs.Always(serveLines),
+	change.CallHead:    stubs.Always(serveLines),
 	change.CallAnswer:  stubs.Always(serveLines),
 }
 
@@ -196,10 +198,13 @@ func callLines(f *change.Change) []string {
 	c := f.Call.Old
 	lines := []string{fmt.Sprintf("client: %sClient", c.Service.Name)}
 	argument := ""
+	if c.Head != nil {
+		lines, argument = append(lines, "head: "+c.Head.Name), "head, "
+	}
 	switch {
 	case c.RequestStream:
 		lines = append(lines, fmt.Sprintf("elements: list[%s]", c.Request.Name))
-		argument = "elements"
+		argument += "elements"
 	case c.Request != nil:
 		lines = append(lines, "request: "+c.Request.Name)
 		argument = "request"
@@ -219,9 +224,12 @@ func callLines(f *change.Change) []string {
 func serveLines(f *change.Change) []string {
 	c := f.Call.Old
 	parameter, coroutine, answer := "", "async ", "None"
+	if c.Head != nil {
+		parameter = ", head: " + c.Head.Name
+	}
 	switch {
 	case c.RequestStream:
-		parameter = fmt.Sprintf(", elements: Elements[%s]", c.Request.Name)
+		parameter += fmt.Sprintf(", elements: Elements[%s]", c.Request.Name)
 	case c.Request != nil:
 		parameter = ", request: " + c.Request.Name
 	}

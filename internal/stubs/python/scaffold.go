@@ -192,6 +192,9 @@ func (w *starter) handler(call *schema.Call) {
 			return m.Name
 		}
 		parameters, result := []string{"self"}, "None"
+		if call.Head != nil {
+			parameters = append(parameters, "head: "+name(call.Head))
+		}
 		switch {
 		case call.RequestStream:
 			own.add(w.gen+".faithful.server", "Elements")
@@ -233,6 +236,9 @@ func (w *starter) sample(c *stubs.Code, call *schema.Call) {
 	}
 	c.P("# A sample to begin with: write what the call does here.")
 	c.P("self._log.info(%s)", quote("answering "+call.FullName()+" with a sample"))
+	if call.Head != nil {
+		c.P("%s", `self._log.info("%s", head)`)
+	}
 	if call.RequestStream {
 		block(c, "async for element in elements:", func() { c.P("%s", `self._log.info("%s", element)`) })
 	}
@@ -267,6 +273,9 @@ func (w *starter) test(call *schema.Call) {
 		own.add(w.stub(), w.serve())
 		if call.Request != nil {
 			own.add(module(w.types, call.Request.Module), call.Request.Name)
+		}
+		if call.Head != nil {
+			own.add(module(w.types, call.Head.Module), call.Head.Name)
 		}
 		own.write(c)
 		c.P("")
@@ -303,16 +312,22 @@ func (w *starter) test(call *schema.Call) {
 
 // exchange calls, and asserts that there is an answer.
 func (w *starter) exchange(c *stubs.Code, call *schema.Call) {
+	sampled := func(variable string, m *schema.Message) {
+		c.P("%s = %s.from_json(", variable, m.Name)
+		c.P("    r\"\"\"%s\"\"\"", strings.ReplaceAll(w.options.Samples(m), "\n", "\n            "))
+		c.P(")")
+	}
 	argument := ""
 	if call.Request != nil {
-		sample := strings.ReplaceAll(w.options.Samples(call.Request), "\n", "\n            ")
-		c.P("request = %s.from_json(", call.Request.Name)
-		c.P("    r\"\"\"%s\"\"\"", sample)
-		c.P(")")
+		sampled("request", call.Request)
 		argument = "request"
 	}
 	if call.RequestStream {
 		argument = "[request]"
+	}
+	if call.Head != nil {
+		sampled("head", call.Head)
+		argument = "head, [request]"
 	}
 	switch {
 	case call.ResponseStream:

@@ -145,7 +145,9 @@ type travel struct {
 func travelsOf(c *schema.Call) (list []travel) {
 	class := strings.ReplaceAll(syntaxPascal(c.Service.Name+"_"+c.Name), "_", "")
 	name := "_" + strings.ToLower(callVariable(c))
-	if placed := conversation.Outside(c); len(placed) > 0 || conversation.Bodiless(c) {
+	if c.Head != nil {
+		list = append(list, travel{"head", name, c.Head, conversation.Outside(c), nil})
+	} else if placed := conversation.Outside(c); len(placed) > 0 || conversation.Bodiless(c) {
 		list = append(list, travel{"travel", name, c.Request, placed, conversation.Body(c, class+"Body")})
 	}
 	if placed := conversation.AnswerOutside(c); len(placed) > 0 || conversation.AnswerRaw(c) != nil {
@@ -386,6 +388,9 @@ func (g *generator) clientsAs(as flavour) {
 func (g *generator) clientCall(c *schema.Call, as flavour) {
 	client := g.faithful(as.support)
 	parameters, argument := []string{"self"}, "None"
+	if c.Head != nil {
+		parameters = append(parameters, "head: "+g.side(c.Head))
+	}
 	switch {
 	case c.RequestStream && as.async != "":
 		parameters = append(parameters, "elements: "+client+".Messages["+g.side(c.Request)+"]")
@@ -412,6 +417,9 @@ func (g *generator) clientCall(c *schema.Call, as flavour) {
 	if as.async == "" { // tasks are cancelled, threads have to be told
 		parameters = append(parameters, "cancellation: "+client+".Cancellation | None = None")
 		tail = append(tail, "cancellation")
+	}
+	if c.Head != nil {
+		tail = append(tail, "head")
 	}
 	parameters = append(parameters, "options: "+g.faithful("exchange")+".CallOptions | None = None")
 	if c.ResponseStream {
@@ -491,6 +499,9 @@ func (g *generator) everyCall(s *schema.Service, server string) {
 
 func (g *generator) handler(c *schema.Call, server string) {
 	parameters := []string{"self"}
+	if c.Head != nil {
+		parameters = append(parameters, "head: "+g.side(c.Head))
+	}
 	switch {
 	case c.RequestStream:
 		parameters = append(parameters, fmt.Sprintf("elements: %s.Elements[%s]", server, g.side(c.Request)))

@@ -103,7 +103,11 @@ var callerRules = map[change.Kind]stubs.CodeRule{
 		callLines),
 	change.CallRequest: stubs.When(func(f *change.Change) bool {
 		o, n := f.Call.Old.Request, f.Call.New.Request
-		return o == nil || n == nil || !takes(n, o) || !shares(n, o)
+		return o == nil || n == nil || !takes(n, o)
+	}, callLines),
+	change.CallHead: stubs.When(func(f *change.Change) bool {
+		o, n := f.Call.Old.Head, f.Call.New.Head
+		return o == nil || n == nil || !takes(n, o)
 	}, callLines),
 	change.CallAnswer: stubs.When(func(f *change.Change) bool {
 		o, n := f.Call.Old.Response, f.Call.New.Response
@@ -124,7 +128,11 @@ var implementerRules = map[change.Kind]stubs.CodeRule{
 	change.CallRequest: stubs.When(func(f *change.Change) bool {
 		o, n := f.Call.Old.Request, f.Call.New.Request
 		// Who takes no request takes none of any kind; else one must go for the other.
-		return o != nil && (n == nil || !holdsAll(n, o) && !holdsAll(o, n))
+		return o != nil && (n == nil || !goesFor(n, o) && !goesFor(o, n))
+	}, serveLines),
+	change.CallHead: stubs.When(func(f *change.Change) bool {
+		o, n := f.Call.Old.Head, f.Call.New.Head
+		return o == nil || n == nil || !goesFor(n, o) && !goesFor(o, n)
 	}, serveLines),
 	change.CallAnswer: stubs.When(func(f *change.Change) bool {
 		o, n := f.Call.Old.Response, f.Call.New.Response
@@ -236,11 +244,16 @@ func takes(n, o *schema.Message) bool {
 	})
 }
 
-// shares tells whether two messages have a field in common, without which an
-// argument is refused where nothing is required.
-func shares(n, o *schema.Message) bool {
-	return len(n.Fields) == 0 || len(o.Fields) == 0 ||
-		slices.ContainsFunc(n.Fields, func(b *schema.Field) bool { return o.ByName(b.Name) != nil })
+// goesFor tells whether a message goes where another one is expected: what that has for certain
+// is there, and nothing is of another type.
+func goesFor(n, o *schema.Message) bool {
+	return !slices.ContainsFunc(o.Fields, func(a *schema.Field) bool {
+		b := n.ByName(a.Name)
+		if b == nil {
+			return a.Presence != schema.Optional
+		}
+		return TypeName(a.Type) != TypeName(b.Type) || b.Presence == schema.Optional && a.Presence != schema.Optional
+	})
 }
 
 func sameField(a, b *schema.Field) bool {
@@ -253,6 +266,10 @@ func callLines(f *change.Change) []string {
 	lines := []string{fmt.Sprintf("declare const client: %sClient;", c.Service.Name)}
 	argument := ""
 	switch {
+	case c.Head != nil:
+		lines = append(lines, fmt.Sprintf("declare const head: %s;", c.Head.Name),
+			fmt.Sprintf("declare const elements: Iterable<%s>;", c.Request.Name))
+		argument = "head, elements"
 	case c.RequestStream:
 		lines = append(lines, fmt.Sprintf("declare const elements: Iterable<%s>;", c.Request.Name))
 		argument = "elements"
@@ -275,6 +292,8 @@ func serveLines(f *change.Change) []string {
 	c := f.Call.Old
 	parameter, generator, answer := "", "", "Promise<void>"
 	switch {
+	case c.Head != nil:
+		parameter = fmt.Sprintf("head: %s, elements: AsyncIterable<%s>", c.Head.Name, c.Request.Name)
 	case c.RequestStream:
 		parameter = fmt.Sprintf("elements: AsyncIterable<%s>", c.Request.Name)
 	case c.Request != nil:

@@ -185,6 +185,9 @@ func (w *starter) handler(call *schema.Call) {
 		}
 		drain := func() { c.In("for await (const element of elements) {", func() { c.P("log.info(element);") }, "}") }
 		switch {
+		case conversation.BothWays(call) && call.Head != nil:
+			open = "return async function* (head, elements) {"
+			body = func() { c.P("log.info(head);"); drain(); c.P("yield %s;", answer) }
 		case conversation.BothWays(call):
 			open = "return async function* (elements) {"
 			body = func() { drain(); c.P("yield %s;", answer) }
@@ -192,6 +195,10 @@ func (w *starter) handler(call *schema.Call) {
 			open = "return async (elements) => {"
 			after := body
 			body = func() { drain(); after() }
+			if call.Head != nil {
+				open = "return async (head, elements) => {"
+				body = func() { c.P("log.info(head);"); drain(); after() }
+			}
 		case call.ResponseStream:
 			open = "return async function* () {"
 			body = func() { c.P("yield await Promise.resolve(%s);", answer) }
@@ -228,6 +235,9 @@ func (w *starter) test(call *schema.Call) {
 		if call.Request != nil {
 			c.P("import { %s } from %s;", ToolsName(&call.Request.Decl), w.types(call.Request.Module))
 		}
+		if call.Head != nil && call.Head != call.Request {
+			c.P("import { %s } from %s;", ToolsName(&call.Head.Decl), w.types(call.Head.Module))
+		}
 		c.P("import { %s } from \"./service.js\";", w.factory())
 		c.P("")
 		c.In(fmt.Sprintf("test(%s, async () => {", text(call.Name+" answers")), func() {
@@ -248,6 +258,11 @@ func (w *starter) test(call *schema.Call) {
 			}
 			if call.RequestStream {
 				argument = "[request]"
+			}
+			if call.Head != nil {
+				c.P("const head = %s.fromJson(%s);", ToolsName(&call.Head.Decl),
+					"`"+templateText(w.options.Samples(call.Head))+"`")
+				argument = "head, [request]"
 			}
 			c.In("try {", func() { exchange(c, call, argument) }, "} finally {")
 			c.P("  server.close();")

@@ -89,6 +89,13 @@ func (g *generator) callTable(c *schema.Call) {
 	g.P("request: %s,", g.codecOf(c.Request))
 	g.P("answer: %s,", g.codecOf(c.Response))
 	for _, t := range travelsOf(c) {
+		if t.member == "head" {
+			g.In("head: {", func() {
+				g.P("codec: %s,", g.codecOf(c.Head))
+				g.In("travel: {", func() { g.travel(t) }, fmt.Sprintf("} satisfies %s.Travel<%s>,", g.web(), g.side(c.Head, "")))
+			}, "},")
+			continue
+		}
 		g.In(t.member+": {", func() { g.travel(t) }, "},")
 	}
 	var needs []string
@@ -123,7 +130,9 @@ type travel struct {
 // travelsOf lists the sides of a call whose messages are not all in the body.
 func travelsOf(c *schema.Call) (list []travel) {
 	name := upperFirst(callVariable(c))
-	if placed := conversation.Outside(c); len(placed) > 0 || conversation.Bodiless(c) {
+	if c.Head != nil {
+		list = append(list, travel{"head", c.Head, conversation.Outside(c), nil})
+	} else if placed := conversation.Outside(c); len(placed) > 0 || conversation.Bodiless(c) {
 		list = append(list, travel{"travel", c.Request, placed, conversation.Body(c, name+"Body")})
 	}
 	if placed := conversation.AnswerOutside(c); len(placed) > 0 || conversation.AnswerRaw(c) != nil {
@@ -319,6 +328,9 @@ func (g *generator) clients() {
 func (g *generator) clientCall(c *schema.Call, client string) {
 	parameters, message := []string{}, "undefined"
 	made := func(value string) string { return fmt.Sprintf("%s.make(%s)", g.tools(&c.Request.Decl), value) }
+	if c.Head != nil {
+		parameters = append(parameters, "head: "+g.side(c.Head, "Init"))
+	}
 	switch {
 	case c.RequestStream:
 		element := g.side(c.Request, "Init")
@@ -341,7 +353,11 @@ func (g *generator) clientCall(c *schema.Call, client string) {
 	}
 	parameters = append(parameters, "options?: "+client+".CallOptions")
 	g.In(call(CallName(c), parameters...)+": "+result+" {", func() {
-		g.P("return %s;", call("this.#client."+verb, g.call(c), message, "options"))
+		arguments := []string{g.call(c), message, "options"}
+		if c.Head != nil {
+			arguments = append(arguments, g.tools(&c.Head.Decl)+".make(head)")
+		}
+		g.P("return %s;", call("this.#client."+verb, arguments...))
 	}, "}")
 }
 
@@ -387,6 +403,9 @@ func (g *generator) handlerType(c *schema.Call, server string) {
 	case c.RequestStream:
 		elements := fmt.Sprintf("elements: %s<%s>", g.global("AsyncIterable"), g.side(c.Request, ""))
 		parameters = append([]string{elements}, parameters...)
+		if c.Head != nil {
+			parameters = append([]string{"head: " + g.side(c.Head, "")}, parameters...)
+		}
 	case c.Request != nil:
 		parameters = append([]string{"request: " + g.side(c.Request, "")}, parameters...)
 	}
@@ -404,6 +423,9 @@ func (g *generator) route(c *schema.Call, server string) string {
 	handler := fmt.Sprintf("implementation.%s?.bind(implementation)", CallName(c))
 	if c.Request == nil {
 		handler = fmt.Sprintf("%s.withoutRequest(%s)", server, handler)
+	}
+	if c.Head != nil {
+		handler = fmt.Sprintf("%s.withHead(%s)", server, handler)
 	}
 	finish := "() => undefined"
 	if c.Response != nil {

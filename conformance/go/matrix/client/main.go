@@ -43,7 +43,8 @@ func main() {
 		{"unary", unary}, {"bound", bound}, {"answer headers", answerHeaders}, {"raw bodies", rawBodies},
 		{"compression", compression}, {"watching", watching},
 		{"answer stream", answerStream}, {"request stream", requestStream}, {"both ways", bothWays},
-		{"declared error", declaredError}, {"invalid request", invalidRequest}, {"late failure", lateFailure},
+		{"heads", heads}, {"declared error", declaredError}, {"invalid request", invalidRequest},
+		{"late failure", lateFailure},
 		{"early answer", earlyAnswer}, {"early refusal", earlyRefusal},
 		{"cancellation", cancellation}, {"timeout", timeout}, {"missing credential", missingCredential}, {"retry", retry},
 		{"not implemented", notImplemented},
@@ -373,6 +374,60 @@ func bothWays(client *matrix.PierClient) error {
 	}
 	if _, err, more := next(); more {
 		return fmt.Errorf("after the end came more: %v", err)
+	}
+	return nil
+}
+
+func heads(client *matrix.PierClient) error {
+	for _, head := range []*matrix.Gangway{
+		{Code: "a/b ?%ø..", Since: wire.Pointer[uint64](7), Decks: []uint8{3, 1}, Device: wire.Pointer("é, 100% \"x\""),
+			Visit: wire.Pointer("50% ; \"é\"")},
+		{Code: "EID", Decks: []uint8{}},
+	} {
+		want := &matrix.Boarded{Code: head.Code, Decks: head.Decks, Device: head.Device, Visit: head.Visit,
+			Total: head.SinceOrDefault() + 6}
+		sender := client.Board(ctx, head)
+		for _, n := range []uint32{1, 2, 3} {
+			if err := sender.Send(&matrix.Tick{N: n}); err != nil {
+				return err
+			}
+		}
+		boarded, err := sender.Finish()
+		if err == nil {
+			err = same(boarded, want)
+		}
+		if err != nil {
+			return err
+		}
+		talk, err := client.File(ctx, head)
+		if err != nil {
+			return err
+		}
+		next, stop := iter.Pull2(talk.All())
+		for n := range uint32(4) {
+			if err := talk.Send(&matrix.Tick{N: n}); err != nil {
+				return err
+			}
+			if boarded, err, _ = next(); err != nil {
+				return err
+			}
+		}
+		stop()
+		if err := same(boarded, want); err != nil {
+			return err
+		}
+	}
+	if _, err := client.Board(ctx, &matrix.Gangway{Code: "full"}).Finish(); full(err, 0) != nil {
+		return full(err, 0)
+	}
+	for _, wrong := range []*matrix.Gangway{{Code: ".."}, {Code: "EID", Since: wire.Pointer[uint64](1001)}} {
+		var invalid *wire.InvalidRequest
+		if _, err := client.Board(ctx, wrong).Finish(); !errors.As(err, &invalid) {
+			return fmt.Errorf("%v gave %v", wrong, err)
+		}
+		if _, err := client.File(ctx, wrong); !errors.As(err, &invalid) {
+			return fmt.Errorf("%v gave %v", wrong, err)
+		}
 	}
 	return nil
 }

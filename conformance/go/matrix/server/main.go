@@ -141,11 +141,38 @@ func (p *pier) calls() matrix.PierCalls {
 		Back: func(_ context.Context, r *matrix.Scanned) (*matrix.Back, error) {
 			return &matrix.Back{Roll: web.Body{Reader: r.Roll, MediaType: r.Roll.MediaType}}, nil
 		},
-		Ping:          func(_ context.Context, r *matrix.Nothing) (*matrix.Nothing, error) { return r, nil },
-		Leave:         func(context.Context, *matrix.LookRequest) error { return nil },
-		Count:         p.count,
-		Sum:           p.sum,
-		Mirror:        p.mirror,
+		Ping:   func(_ context.Context, r *matrix.Nothing) (*matrix.Nothing, error) { return r, nil },
+		Leave:  func(context.Context, *matrix.LookRequest) error { return nil },
+		Count:  p.count,
+		Sum:    p.sum,
+		Mirror: p.mirror,
+		Board: func(_ context.Context, head *matrix.Gangway, ticks iter.Seq2[*matrix.Tick, error]) (*matrix.Boarded, error) {
+			if head.Code == "full" {
+				return nil, &matrix.PierFull{Berths: 0}
+			}
+			boarded := boardedAt(head)
+			for tick, err := range ticks {
+				if err != nil {
+					return nil, err
+				}
+				boarded.Total += uint64(tick.N)
+			}
+			return boarded, nil
+		},
+		File: func(_ context.Context, head *matrix.Gangway, ticks iter.Seq2[*matrix.Tick, error],
+			send func(*matrix.Boarded) error) error {
+			boarded := boardedAt(head)
+			for tick, err := range ticks {
+				if err != nil {
+					return err
+				}
+				boarded.Total += uint64(tick.N)
+				if err := send(boarded); err != nil {
+					return err
+				}
+			}
+			return nil
+		},
 		GuardedSum:    p.sum,
 		GuardedMirror: p.mirror,
 		Ended: func(context.Context) (*matrix.Ended, error) {
@@ -278,6 +305,11 @@ func (p *pier) sum(_ context.Context, ticks iter.Seq2[*matrix.Tick, error]) (*ma
 	}
 	p.whole.Add(1)
 	return total, nil
+}
+
+func boardedAt(head *matrix.Gangway) *matrix.Boarded {
+	return &matrix.Boarded{Code: head.Code, Decks: head.Decks, Device: head.Device, Visit: head.Visit,
+		Total: head.SinceOrDefault()}
 }
 
 func (p *pier) mirror(_ context.Context, ticks iter.Seq2[*matrix.Tick, error], send func(*matrix.Tick) error) error {

@@ -7,7 +7,7 @@ import { nodeTransport } from "../gen/faithful/node.js";
 import { nodeSocket } from "../gen/faithful/socket.js";
 import { BadAnswer, type Encoding, InvalidRequest, MissingCredential, NotModified, Problem, Unreachable } from "../gen/faithful/web.js";
 import { Body, CalendarDate, Decimal, Duration, Instant, uuid } from "../gen/faithful/wire.js";
-import { PierClient, PierFull, type Tick, echoRequestTools, lookRequestTools, stampTools } from "../gen/skerry/matrix/index.js";
+import { type Boarded, PierClient, PierFull, type Tick, boardedTools, echoRequestTools, gangwayTools, lookRequestTools, stampTools } from "../gen/skerry/matrix/index.js";
 
 const [base = "http://127.0.0.1:8080", encoding = "cbor", transport = "node"] = process.argv.slice(2);
 
@@ -269,6 +269,24 @@ const cases: Record<string, () => Promise<void>> = {
       got.push({ ...tick });
     }
     assert.deepEqual(got, sent);
+  },
+
+  async heads() {
+    for (const head of [{ code: "a/b ?%ø..", since: 7n, decks: [3, 1], device: 'é, 100% "x"', visit: '50% ; "é"' }, { code: "EID", decks: [] }]) {
+      const { since, ...at } = gangwayTools.make(head);
+      const ticks = [1, 2, 3].map((n) => ({ n }));
+      assert.deepEqual(await client.board(head, ticks), boardedTools.make({ ...at, total: since + 6n }));
+      const filed: Boarded[] = [];
+      for await (const boarded of client.file(head, ticks)) {
+        filed.push(boarded);
+      }
+      assert.deepEqual(filed, [1n, 3n, 6n].map((n) => boardedTools.make({ ...at, total: since + n })));
+    }
+    await isFull(() => client.board({ code: "full", decks: [] }, []), 0);
+    for (const wrong of [{ code: "..", decks: [] }, { code: "EID", since: 1001n, decks: [] }]) {
+      assert.ok((await failureOf(() => client.board(wrong, []))) instanceof InvalidRequest);
+      assert.ok((await failureOf(() => client.file(wrong, []).next())) instanceof InvalidRequest);
+    }
   },
 
   async "declared error"() {

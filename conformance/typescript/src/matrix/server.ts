@@ -129,6 +129,21 @@ const calls: PierCalls = {
   },
   sum: (ticks) => sum(ticks),
   mirror: (ticks) => mirror(ticks),
+  async board({ since: total, ...at }, ticks) {
+    if (at.code === "full") {
+      throw new PierFull({ berths: 0 });
+    }
+    for await (const { n } of ticks) {
+      total += BigInt(n);
+    }
+    return { ...at, total };
+  },
+  async *file({ since: total, ...at }, ticks) {
+    for await (const { n } of ticks) {
+      total += BigInt(n);
+      yield { ...at, total };
+    }
+  },
   guardedSum: (ticks) => sum(ticks),
   guardedMirror: (ticks) => mirror(ticks),
   ended: () => ({ whole, lost }),

@@ -154,15 +154,15 @@ class AsyncClient(Exchange):
         result: A = await _within(call, time.monotonic() + timeout, self._read(call, request, response))
         return result
 
-    async def send(self, call: web.Call[Q, A], messages: Messages[Q], timeout: float | None) -> A:
+    async def send(self, call: web.Call[Q, A], messages: Messages[Q], timeout: float | None, head: Any = None) -> A:
         """Sends a call whose request is a stream."""
         own, watching = self.watched(call)
         with watching:
-            return await own._send(call, messages, timeout)
+            return await own._send(call, messages, timeout, head)
 
-    async def _send(self, call: web.Call[Q, A], messages: Messages[Q], timeout: float | None) -> A:
+    async def _send(self, call: web.Call[Q, A], messages: Messages[Q], timeout: float | None, head: Any) -> A:
         begin = time.monotonic() + (self.timeout if timeout is None else timeout)
-        request = await _within(call, begin, self.prepare(call, None, self.encoding, None))
+        request = await _within(call, begin, self.prepare(call, head, self.encoding, None))
         request.headers["content-type"] = self.sequence
         writer = stream.ElementWriter(json=self.json, sequence=True, limit=self.element_limit)
         sent = asyncio.Event()

@@ -19,15 +19,17 @@ Q = TypeVar("Q")
 A = TypeVar("A")
 
 
-def converse(client: AsyncClient, call: web.Call[Q, A], messages: Messages[Q], timeout: float | None) -> AsyncStream[A]:
+def converse(
+    client: AsyncClient, call: web.Call[Q, A], messages: Messages[Q], timeout: float | None, head: Any = None
+) -> AsyncStream[A]:
     """Sends a call that streams both ways: messages are sent by another task, as they come."""
-    return AsyncStream(client, call, lambda own: _received(own, call, messages, timeout))
+    return AsyncStream(client, call, lambda own: _received(own, call, messages, timeout, head))
 
 
-async def _opened(client: AsyncClient, call: web.Call[Any, Any], timeout: float | None) -> ClientConnection:
+async def _opened(client: AsyncClient, call: web.Call[Any, Any], timeout: float | None, head: Any) -> ClientConnection:
     limit = client.timeout if timeout is None else timeout
     begin = time.monotonic()
-    request = await within(call, limit, client.prepare(call, None, web.JSON, None))
+    request = await within(call, limit, client.prepare(call, head, web.JSON, None))
     del request.headers["accept"]
     protocol = Subprotocol("faithful-json" if client.json else "faithful-cbor")
     client.tried()
@@ -58,9 +60,9 @@ async def _opened(client: AsyncClient, call: web.Call[Any, Any], timeout: float 
 
 
 async def _received(
-    client: AsyncClient, call: web.Call[Any, Any], messages: Messages[Any], timeout: float | None
+    client: AsyncClient, call: web.Call[Any, Any], messages: Messages[Any], timeout: float | None, head: Any
 ) -> AsyncIterator[tuple[stream.Kind, Any]]:
-    connection = await _opened(client, call, timeout)
+    connection = await _opened(client, call, timeout, head)
     sender = asyncio.ensure_future(_send(client, call, connection, messages))
     whole = False
     try:

@@ -366,18 +366,28 @@ class Client(Exchange):
         return Stream(self, call, response.status, _chunks(self, attempt, response, elements), drop)
 
     def send(
-        self, call: web.Call[Q, A], messages: Iterable[Q], timeout: float | None, cancellation: Cancellation | None
+        self,
+        call: web.Call[Q, A],
+        messages: Iterable[Q],
+        timeout: float | None,
+        cancellation: Cancellation | None,
+        head: Any = None,
     ) -> A:
         """Sends a call whose request is a stream."""
         own, watching = self.watched(call)
         with watching:
-            return own._send(call, messages, timeout, cancellation)
+            return own._send(call, messages, timeout, cancellation, head)
 
     def _send(
-        self, call: web.Call[Q, A], messages: Iterable[Q], timeout: float | None, cancellation: Cancellation | None
+        self,
+        call: web.Call[Q, A],
+        messages: Iterable[Q],
+        timeout: float | None,
+        cancellation: Cancellation | None,
+        head: Any,
     ) -> A:
         begin = self._attempt(call, timeout, cancellation)
-        request = self._prepared(begin, None, self.encoding, None)
+        request = self._prepared(begin, head, self.encoding, None)
         attempt = self._attempt(call, math.inf, cancellation)
         request.headers["content-type"] = self.sequence
         attempt.request = request

@@ -53,7 +53,8 @@ def caching_of(call: web.Call[Any, Any], compressible: bool) -> Caching:
         if c.kind != "query":
             name = c.key if c.kind == "header" else "Cookie" if c.kind == "cookie" else "Authorization"
             vary.setdefault(name.lower(), name)
-    placed = call.travel.placed if call.travel is not None else []
+    travel = call.travel or call.head
+    placed = travel.placed if travel is not None else []
     for p in placed:
         if p.place == "cookie":
             vary.setdefault("cookie", "Cookie")

@@ -299,7 +299,7 @@ class Exchange:
         wait: float | None,
         given: Mapping[str, CredentialSource] | None = None,
     ) -> Request:
-        """A request for an answer of an encoding, that waits for so many seconds.
+        """A request for an answer of an encoding, that waits for so many seconds; of a stream, message is its head.
 
         Credentials are those that the client has, unless others are given.
         """
@@ -309,24 +309,25 @@ class Exchange:
         if self._compression:
             headers["accept-encoding"] = "gzip"
         body: bytes | wire.Body | None = None
-        if call.request is not None and not call.request_stream:
+        travel = call.travel or call.head
+        if call.head is not None or (call.request is not None and not call.request_stream):
             violations = message.validate()
-            if call.travel is not None:
-                call.travel.place(message, parameters)
-                violations = web.locate(violations, call.travel.placed) + parameters.violations
+            if travel is not None:
+                travel.place(message, parameters)
+                violations = web.locate(violations, travel.placed) + parameters.violations
             if violations:
                 raise wire.InvalidRequest(violations, call.name)
             try:
-                if call.travel is None:
+                if travel is None:
                     body = web.encode(self.encoding, message)
-                elif call.travel.raw is not None:
-                    body = call.travel.raw.of(message)
-                elif call.travel.body is not None:
-                    body = web.encode(self.encoding, call.travel.body_of(message))
+                elif travel.raw is not None:
+                    body = travel.raw.of(message)
+                elif travel.body is not None:
+                    body = web.encode(self.encoding, travel.body_of(message))
             except wire.WireError as problem:  # a value out of its type's range is a violation, too
                 raise wire.InvalidRequest([wire.Violation(problem.path, problem.detail)], call.name) from problem
-            if isinstance(body, wire.Body) and call.travel is not None and call.travel.raw is not None:
-                headers["content-type"] = call.travel.raw.bounds.sent(body.media_type)
+            if isinstance(body, wire.Body) and travel is not None and travel.raw is not None:
+                headers["content-type"] = travel.raw.bounds.sent(body.media_type)
             elif isinstance(body, bytes):
                 headers["content-type"] = self.encoding
                 if self._compression and len(body) > web.COMPRESSED_FROM:

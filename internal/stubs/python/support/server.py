@@ -48,7 +48,7 @@ class Context:
     cancelled: bool = False
     """Whether the caller has left, or the call has taken too long: handlers that are not coroutines look at it."""
     request: Any = None
-    """For middleware: the request; None where there is none, and for streams."""
+    """For middleware: the request, or the head of a stream; None where there is none."""
     answer: Any = None
     """For middleware: what the handler returned, once the rest has run; None where that is nothing, and for streams."""
 
@@ -870,7 +870,7 @@ class _Exchange:
             raise _Refused("not-acceptable", "answers are in CBOR or JSON")
         encoding = encoding or web.JSON
         if call.request_stream:
-            await self._receive_stream(found, request_encoding, encoding)
+            await self._receive_stream(found, request_encoding, encoding, values)
             return
         if raw is not None or answer_raw is not None:
             await self._serve_raw(found, request_encoding, encoding, values)
@@ -1340,7 +1340,7 @@ class _Exchange:
             self._streaming = None
             pacemaker.cancel()
 
-    async def _receive_stream(self, found: Route, request_encoding: str, encoding: str) -> None:
+    async def _receive_stream(self, found: Route, request_encoding: str, encoding: str, values: dict[str, str]) -> None:
         """Answers a call whose request is a stream."""
         self._plain_body()
         if request_encoding not in (web.CBOR_SEQ, web.JSON_SEQ):
@@ -1363,9 +1363,10 @@ class _Exchange:
                     yield element
             elements.finish()
 
+        before = self._before(found, values)
         given: Elements[Any] = Elements(self._checked(source(), reading), asyncio.get_running_loop())
         try:
-            result = await self._run(found, (given, self.context))
+            result = await self._run(found, (*before, given, self.context))
         except Exception as problem:
             if reading.gone:
                 raise _GoneError from problem
@@ -1444,6 +1445,19 @@ class _Exchange:
         body: Any = raw
         if travel.body is not None:
             body = await self._body(encoding, travel.body)
+        return self._taken(travel, body, values)
+
+    def _before(self, found: Route, values: dict[str, str]) -> tuple[Any, ...]:
+        """What a handler is given before the elements of a stream: the head, which is refused before any of them is read."""
+        head = found.call.head
+        if head is None or found.handler is None:
+            return ()
+        assert self.context is not None
+        self.context.request = self._taken(head, None, values)
+        return (self.context.request,)
+
+    def _taken(self, travel: web.Travel[Any], body: Any, values: dict[str, str]) -> Any:
+        """Puts a message together from a body and from what travels outside of it."""
         query, odd = self._query()
 
         def value_of(p: web.Placed) -> list[str]:
@@ -1523,7 +1537,7 @@ class _Exchange:
             (p for p in self.scope.get("subprotocols", ()) if p in ("faithful-cbor", "faithful-json")), None
         )
         try:
-            found, _ = self.mount.find("GET", self._path())
+            found, values = self.mount.find("GET", self._path())
             self.call = call = found.call
             self._watch(call)
             origin = self.headers.get("origin")
@@ -1541,6 +1555,7 @@ class _Exchange:
                 raise _unavailable()
             if self.mount._full():
                 raise _overloaded()
+            before = self._before(found, values)
         except Exception as problem:
             if self._watching is not None:
                 self._watching.fail(problem)
@@ -1550,7 +1565,7 @@ class _Exchange:
             return
         try:
             await self._put({"type": "websocket.accept", "subprotocol": protocol, "headers": self.extra})
-            await self._accepted(found, protocol)
+            await self._accepted(found, protocol, before)
         except (_GoneError, stream.LostError) as problem:
             if self._watching is not None:
                 self._watching.fail(problem)  # nobody else is there to be told
@@ -1558,7 +1573,7 @@ class _Exchange:
             if self._watching is not None:
                 self._watching.end()
 
-    async def _accepted(self, found: Route, protocol: str) -> None:
+    async def _accepted(self, found: Route, protocol: str, before: tuple[Any, ...]) -> None:
         self.begun = True
         # What comes is read as it comes, so that the client's leaving is seen whatever the handler does.
         inbox: asyncio.Queue[Event] = asyncio.Queue(1)
@@ -1583,14 +1598,16 @@ class _Exchange:
         reader = asyncio.create_task(read())
         try:
             with self.mount._counted(self):
-                await self._converse(found, protocol, inbox)
+                await self._converse(found, protocol, inbox, before)
         except asyncio.CancelledError:
             if not left:
                 raise
         finally:
             reader.cancel()
 
-    async def _converse(self, found: Route, protocol: str, inbox: asyncio.Queue[Event]) -> None:
+    async def _converse(
+        self, found: Route, protocol: str, inbox: asyncio.Queue[Event], before: tuple[Any, ...]
+    ) -> None:
         call = found.call
         in_json, reading = protocol == "faithful-json", _Reading()
         source = self._messages(in_json, call.request, inbox)
@@ -1601,7 +1618,7 @@ class _Exchange:
             key, value = ("text", element.decode()) if in_json else ("bytes", element)
             await self._put({"type": "websocket.send", key: value})
 
-        await self._answers(found, (given, self.context), writer, put, reading)
+        await self._answers(found, (*before, given, self.context), writer, put, reading)
         # When the handler has had enough, the other side's end still has to
         # come: only then both know that nothing was lost.
         broken = reading.failed is not None or self.interrupted

@@ -27,11 +27,12 @@ def converse(
     messages: Iterable[Q],
     timeout: float | None,
     cancellation: Cancellation | None,
+    head: Any = None,
 ) -> Stream[A]:
     """Sends a call that streams both ways: messages are sent from another thread, as they come."""
     own, watching = client.watched(call)
     with watching:
-        return _opened(own, call, messages, timeout, cancellation)
+        return _opened(own, call, messages, timeout, cancellation, head)
 
 
 def _opened(
@@ -40,9 +41,10 @@ def _opened(
     messages: Iterable[Q],
     timeout: float | None,
     cancellation: Cancellation | None,
+    head: Any,
 ) -> Stream[A]:
     attempt = client._attempt(call, timeout, cancellation)
-    request = client._prepared(attempt, None, web.JSON, None)
+    request = client._prepared(attempt, head, web.JSON, None)
     del request.headers["accept"]
     protocol = Subprotocol("faithful-json" if client.json else "faithful-cbor")
     opened = ExitStack()

@@ -101,6 +101,8 @@ class Call(Generic[Q, A]):
     compressible: bool = False
     """Whether answers may be compressed."""
     travel: Travel[Q] | None = None
+    head: Travel[Any] | None = None
+    """Of the message before a stream of requests, all of whose fields travel outside of the body."""
     answer_travel: Travel[A] | None = None
     needs: list[list[Credential]] = field(default_factory=list)
     """One of these, of it all."""
@@ -117,7 +119,8 @@ def succeeds(call: Call[Any, Any], status: int) -> bool:
 
 def in_cookies(call: Call[Any, Any]) -> bool:
     """Whether a call reads or answers cookies."""
-    return any(p.place == "cookie" for t in (call.travel, call.answer_travel) if t is not None for p in t.placed)
+    travels = (call.travel, call.head, call.answer_travel)
+    return any(p.place == "cookie" for t in travels if t is not None for p in t.placed)
 
 
 COMPRESSED_FROM = 1 << 10

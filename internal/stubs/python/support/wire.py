@@ -647,7 +647,7 @@ def changed(change: T | Unchanged, before: T) -> T:
     return before if isinstance(change, Unchanged) else change
 
 
-def changed_or(change: T | None | Unchanged, before: T, cleared: T) -> T:
+def changed_or(change: T | Unchanged | None, before: T, cleared: T) -> T:
     """What a field is once a change is applied; cleared is what None makes of it."""
     if isinstance(change, Unchanged):
         return before

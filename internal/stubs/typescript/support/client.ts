@@ -580,10 +580,10 @@ export class Client {
   }
 
   /** Sends a call whose request is a stream. */
-  async send<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, own: CallOptions | undefined): Promise<A> {
+  async send<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, own: CallOptions | undefined, head?: unknown): Promise<A> {
     const options = this.calling(call.name, own);
     try {
-      return await this.upload(call, messages, options);
+      return await this.upload(call, messages, options, head);
     } catch (problem) {
       options?.watch?.fail(problem);
       throw problem;
@@ -592,7 +592,7 @@ export class Client {
     }
   }
 
-  private async upload<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, options: Calling | undefined): Promise<A> {
+  private async upload<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, options: Calling | undefined, head: unknown): Promise<A> {
     if (inBrowser()) {
       throw new TypeError(`${call.name} takes a stream, which browsers can't send: send it from a server, or declare a call that takes a list`);
     }
@@ -613,7 +613,7 @@ export class Client {
       yield writer.end();
     };
     try {
-      const request = await this.request(call, undefined as Q, this.encoding === "json" ? web.jsonType : web.cborType, undefined, patience, options);
+      const request = await this.request(call, undefined as Q, this.encoding === "json" ? web.jsonType : web.cborType, undefined, patience, options, head);
       const answer = await this.carried({ ...request, headers: { ...request.headers, "content-type": this.sequence }, body: withHeartbeats(body(), writer.heartbeat(), 15_000) }, call, patience, options);
       return await this.read(call, answer, patience);
     } catch (problem) {
@@ -625,10 +625,10 @@ export class Client {
   }
 
   /** Sends a call that streams both ways. */
-  async *converse<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, own: CallOptions | undefined): AsyncGenerator<A, void, undefined> {
+  async *converse<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, own: CallOptions | undefined, head?: unknown): AsyncGenerator<A, void, undefined> {
     const options = this.calling(call.name, own);
     try {
-      yield* this.conversation(call, messages, options);
+      yield* this.conversation(call, messages, options, head);
     } catch (problem) {
       options?.watch?.fail(problem);
       throw problem;
@@ -637,7 +637,11 @@ export class Client {
     }
   }
 
-  private async *conversation<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, options: Calling | undefined): AsyncGenerator<A, void, undefined> {
+  private async *conversation<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, options: Calling | undefined, head: unknown): AsyncGenerator<A, void, undefined> {
+    const unsendable = inBrowser() ? call.head?.travel.placed.find((p) => p.in === "header") : undefined;
+    if (unsendable !== undefined) {
+      throw new TypeError(`${call.name} takes ${JSON.stringify(unsendable.name)} in a header, which browsers can't send with a WebSocket: let it travel in the query`);
+    }
     const open = this.options.socket;
     if (open === undefined) {
       throw new web.Unreachable(`${call.name} streams both ways: give the client a socket, such as nodeSocket or browserSocket`, "refused");
@@ -649,7 +653,7 @@ export class Client {
     const writer = new ElementWriter(this.encoding, call.request as wire.Codec<Q>, false, limit);
     let request: OutgoingRequest;
     try {
-      request = await this.request(call, undefined as Q, web.jsonType, undefined, patience, options);
+      request = await this.request(call, undefined as Q, web.jsonType, undefined, patience, options, head);
     } catch (problem) {
       patience.done();
       throw problem;
@@ -873,7 +877,7 @@ export class Client {
     }
   }
 
-  private async request<Q, A>(call: Call<Q, A>, message: Q, accept: string, timeout: number | undefined, patience: Patience, options: Calling | undefined): Promise<OutgoingRequest> {
+  private async request<Q, A>(call: Call<Q, A>, message: Q, accept: string, timeout: number | undefined, patience: Patience, options: Calling | undefined, head?: unknown): Promise<OutgoingRequest> {
     if (inBrowser() && web.isRedirect(call.status)) {
       throw new TypeError(`${call.name} is answered with a redirect, which browsers hide from scripts: let the page go there itself`);
     }
@@ -887,24 +891,17 @@ export class Client {
       headers["accept-encoding"] = "gzip";
     }
     let body: Uint8Array<ArrayBuffer> | undefined;
-    if (call.request !== undefined && !call.requestStream) {
+    if (call.head !== undefined) {
+      placed(call.name, call.head.codec, call.head.travel, head, parameters);
+    } else if (call.request !== undefined && !call.requestStream) {
       const { travel } = call;
       const type = this.encoding === "json" ? web.jsonType : web.cborType;
-      try {
-        travel?.place(message, parameters);
-        const violations = [...web.locate(wire.validate(call.request, message), travel?.placed ?? []), ...parameters.violations];
-        if (violations.length > 0) {
-          throw new web.InvalidRequest(call.name, violations);
-        }
+      body = placed(call.name, call.request, travel, message, parameters, (codec) => {
         if (travel === undefined) {
-          body = web.encode(type, message, call.request as wire.Codec<Q>);
-        } else if (travel.body !== undefined) {
-          body = web.encode(type, travel.bodyOf(message), travel.body);
+          return web.encode(type, message, codec as wire.Codec<Q>);
         }
-      } catch (problem) {
-        // A value out of its type's range is a violation, too.
-        throw problem instanceof wire.WireError ? new web.InvalidRequest(call.name, [{ pointer: problem.path, detail: problem.detail }], { cause: problem }) : problem;
-      }
+        return travel.body && web.encode(type, travel.bodyOf(message), travel.body);
+      });
       if (body !== undefined) {
         headers["content-type"] = type;
         if (this.options.compression === true && body.length > compressedFrom) {
@@ -942,7 +939,7 @@ export class Client {
       url: this.base + path + query,
       headers,
       body,
-      cookies: call.needs.some((all) => all.some(({ kind }) => kind === "cookie")) || [call.travel, call.answerTravel].some((travel) => travel?.placed.some((p) => p.in === "cookie") === true),
+      cookies: call.needs.some((all) => all.some(({ kind }) => kind === "cookie")) || web.inCookies(call),
       get signal() {
         return patience.signal;
       },
@@ -992,6 +989,21 @@ export class Client {
         }
       }
     }
+  }
+}
+
+/** Puts what of a message travels outside of the body where it belongs, and returns what write makes of the rest. */
+function placed<T>(call: string, codec: wire.Checks<T>, travel: web.Travel<T> | undefined, message: T, parameters: web.Parameters, write?: (codec: wire.Checks<T>) => Uint8Array<ArrayBuffer> | undefined): Uint8Array<ArrayBuffer> | undefined {
+  try {
+    travel?.place(message, parameters);
+    const violations = [...web.locate(wire.validate(codec, message), travel?.placed ?? []), ...parameters.violations];
+    if (violations.length > 0) {
+      throw new web.InvalidRequest(call, violations);
+    }
+    return write?.(codec);
+  } catch (problem) {
+    // A value out of its type's range is a violation, too.
+    throw problem instanceof wire.WireError ? new web.InvalidRequest(call, [{ pointer: problem.path, detail: problem.detail }], { cause: problem }) : problem;
   }
 }
 

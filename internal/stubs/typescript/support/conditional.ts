@@ -49,7 +49,7 @@ export function cachingOf(call: Call<unknown, unknown>, compressible: boolean): 
       add(kind === "header" ? key : kind === "cookie" ? "Cookie" : "Authorization");
     }
   }
-  const placed = call.travel?.placed ?? [];
+  const placed = (call.travel ?? call.head?.travel)?.placed ?? [];
   for (const p of placed) {
     if (p.in === "header" || p.in === "cookie") {
       add(p.in === "header" ? p.parameter : "Cookie");

@@ -29,7 +29,7 @@ export interface Context {
   readonly peer: string | undefined;
   /** Sets a header of the answer, until it begins; what a field of the answer says counts more. */
   readonly setHeader: (name: string, value: string) => void;
-  /** For middleware: the request; undefined where there is none, and for streams. */
+  /** For middleware: the request, or the head of a stream; undefined where there is none. */
   readonly request: unknown;
   /** For middleware: what the handler returned, once next has ended; undefined where that is nothing, and for streams. */
   readonly answer: unknown;
@@ -175,6 +175,17 @@ export function route<Q, A>(call: Call<Q, A>, serve: ((argument: never, context:
 /** A handler of a call without a request, as one with. */
 export function withoutRequest(serve: ((context: Context) => unknown) | undefined): ((request: undefined, context: Context) => unknown) | undefined {
   return serve === undefined ? undefined : (_, context) => serve(context);
+}
+
+/** A stream of requests with what comes before it, as its handler is given both. */
+interface Headed {
+  readonly head: unknown;
+  readonly elements: unknown;
+}
+
+/** A handler of a call whose stream has a head, as one of a single argument. */
+export function withHead(serve: ((head: never, elements: never, context: Context) => unknown) | undefined): ((request: Headed, context: Context) => unknown) | undefined {
+  return serve === undefined ? undefined : ({ head, elements }, context) => serve(head as never, elements as never, context);
 }
 
 /** What an authorizer throws when it does not know who calls. */
@@ -497,7 +508,7 @@ class Server {
   /** Whether a page of another site made a browser send this, with what it keeps for this one: cookies, and names and passwords (Fetch standard; Fetch Metadata). */
   private foreign(incoming: Incoming, call: Call<unknown, unknown>): boolean {
     const basic = /^basic /i.test(incoming.header("authorization") ?? "");
-    const kept = call.needs.some((all) => all.some(({ kind }) => kind === "cookie" || (kind === "basic" && basic))) || [call.travel, call.answerTravel].some((travel) => travel?.placed.some((p) => p.in === "cookie") === true);
+    const kept = call.needs.some((all) => all.some(({ kind }) => kind === "cookie" || (kind === "basic" && basic))) || web.inCookies(call);
     if (!kept) {
       return false;
     }
@@ -579,6 +590,7 @@ class Server {
         throw new Refused("not-implemented", `${call.name} is not implemented here`);
       }
       const exchange = new Exchange(this, this.options, this.definitions, this.base, incoming, found, credentials, identity, watching, {});
+      exchange.begin();
       this.enter(exchange, () => {
         exchange.interrupt();
       });
@@ -916,6 +928,8 @@ class Exchange {
   private late = false;
   private messages: { readonly request: unknown; readonly answer: unknown } = { request: undefined, answer: undefined };
   private headed = false;
+  /** What came before a stream of requests. */
+  private head: unknown;
   /** Of what is read, and of what is written. */
   private readonly reading = new Interruption();
   private readonly writing = new Interruption();
@@ -1441,7 +1455,10 @@ class Exchange {
     const chunks = impatient(this.reading.until(this.incoming.body ?? empty()), this.idle);
     const reading = new Reading();
     try {
-      const answer = await this.run((serve) => serve(this.checked(elements(chunks, encoding, this.call.request as wire.Codec<unknown>, this.elementLimit, this.items), reading), this.context));
+      if (this.found.route.serve !== undefined) {
+        this.begin();
+      }
+      const answer = await this.run((serve) => serve(this.argument(this.checked(elements(chunks, encoding, this.call.request as wire.Codec<unknown>, this.elementLimit, this.items), reading)), this.context));
       if (reading.failed !== undefined) {
         throw reading.failed;
       }
@@ -1507,7 +1524,7 @@ class Exchange {
     const reading = new Reading();
     const given = this.checked(all(), reading);
     const writer = this.writer(encoding, false);
-    const answers = this.answers(encoding, false, (serve) => serve(given, this.context), reading);
+    const answers = this.answers(encoding, false, (serve) => serve(this.argument(given), this.context), reading);
     yield* withHeartbeats(answers, writer.heartbeat(), this.options.heartbeat ?? 15_000);
     // When the handler has had enough, the other side's end still has to come:
     // only then both know that nothing was lost.
@@ -1520,6 +1537,20 @@ class Exchange {
     }
   }
 
+  /** Reads what comes before a stream of requests, and refuses it before the first element is read. */
+  begin(): void {
+    const { head } = this.call;
+    if (head !== undefined) {
+      this.head = this.taken(head.codec, head.travel, undefined, undefined);
+      this.messages = { request: this.head, answer: undefined };
+    }
+  }
+
+  /** The elements of a stream as a handler is given them: with what came before them. */
+  private argument(elements: AsyncGenerator): AsyncGenerator | Headed {
+    return this.call.head === undefined ? elements : { head: this.head, elements };
+  }
+
   private plainBody(): void {
     const coding = this.incoming.header("content-encoding") ?? "identity";
     if (coding.toLowerCase() !== "identity") {
@@ -1529,7 +1560,6 @@ class Exchange {
 
   /** Reads the request, from wherever its fields travel. */
   private async request(requestType: string, timeout: number | undefined): Promise<unknown> {
-    const { values } = this.found;
     const { request: codec, travel } = this.call;
     if (codec === undefined) {
       // Any body is dropped, but for a stream: who sends one means another call.
@@ -1545,6 +1575,12 @@ class Exchange {
       this.allow(codec, body, []);
       return body;
     }
+    return this.taken(codec, travel, body, raw);
+  }
+
+  /** Puts a message together from a body and from what travels outside of it. */
+  private taken<T>(codec: wire.Checks<T>, travel: web.Travel<T>, body: unknown, raw: wire.Body | undefined): T {
+    const { values } = this.found;
     let query: Query | undefined;
     let odd = false as boolean;
     const args = new web.Arguments(travel.placed, (p) => {

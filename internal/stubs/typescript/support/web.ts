@@ -35,11 +35,24 @@ export interface Call<Q, A> {
   readonly answer: wire.Codec<A> | wire.Checks<A> | undefined;
   /** How a request travels that is not all in the body. */
   readonly travel?: Travel<Q>;
+  /** What comes before a stream of requests. */
+  readonly head?: Head;
   /** How an answer does. */
   readonly answerTravel?: Travel<A>;
   /** One of these, of it all. */
   readonly needs: readonly (readonly Credential[])[];
   readonly fails: readonly Failure[];
+}
+
+/** A message before a stream of requests, all of whose fields travel outside of the body. */
+export interface Head {
+  readonly codec: wire.Checks<unknown>;
+  readonly travel: Travel<unknown>;
+}
+
+/** Whether anything of a call's request or answer travels in cookies. */
+export function inCookies<Q, A>({ travel, head, answerTravel }: Call<Q, A>): boolean {
+  return [travel, head?.travel, answerTravel].some((side) => side?.placed.some((p) => p.in === "cookie") === true);
 }
 
 /** How the fields of a message travel. */

@@ -165,8 +165,9 @@ type Sender[T any] struct {
 	endOnce sync.Once
 }
 
-// NewSender begins a call whose request is a stream.
-func NewSender[T any](ctx context.Context, c *Client, call *Call) *Sender[T] {
+// NewSender begins a call whose request is a stream. head is what comes before it; nil for
+// nothing.
+func NewSender[T any](ctx context.Context, c *Client, call *Call, head Message) *Sender[T] {
 	ctx, c = c.watched(ctx, call)
 	ctx, cancel := context.WithCancel(ctx)
 	reader, pipe := io.Pipe()
@@ -175,7 +176,7 @@ func NewSender[T any](ctx context.Context, c *Client, call *Call) *Sender[T] {
 		_, err := pipe.Write(element)
 		return err
 	}}
-	r, err := c.request(ctx, call, nil, c.encoding())
+	r, err := c.request(ctx, call, head, c.encoding())
 	if err != nil {
 		s.err = unsent(call, err)
 		close(s.done)
@@ -257,8 +258,8 @@ func (s *Sender[T]) finish(answer wire.Message) error {
 type AnsweredSender[T, A any] struct{ *Sender[T] }
 
 // NewAnsweredSender begins a call whose request is a stream, and its answer not.
-func NewAnsweredSender[T, A any](ctx context.Context, c *Client, call *Call) *AnsweredSender[T, A] {
-	return &AnsweredSender[T, A]{NewSender[T](ctx, c, call)}
+func NewAnsweredSender[T, A any](ctx context.Context, c *Client, call *Call, head Message) *AnsweredSender[T, A] {
+	return &AnsweredSender[T, A]{NewSender[T](ctx, c, call, head)}
 }
 
 // Finish ends the stream and returns the answer.

@@ -17,12 +17,13 @@ type Route struct {
 	Call        *Call
 	Implemented bool
 	NewRequest  func() Message // of the request, or an element of it; nil for "()"
+	NewHead     func() Message // of what comes before a stream of requests; nil for nothing
 	Answers     bool           // whether the answer is a message, not "()"
 
 	Serve    func(ctx context.Context, request Message) (Message, error)
 	Send     func(ctx context.Context, request Message, send Send) error
-	Receive  func(ctx context.Context, elements Elements) (Message, error)
-	Converse func(ctx context.Context, elements Elements, send Send) error
+	Receive  func(ctx context.Context, head Message, elements Elements) (Message, error)
+	Converse func(ctx context.Context, head Message, elements Elements, send Send) error
 
 	// Upgrade serves calls that stream both ways.
 	Upgrade func(m *Served, w http.ResponseWriter, r *http.Request, route *Route)

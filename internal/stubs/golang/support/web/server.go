@@ -308,8 +308,9 @@ func AnswerHeader(ctx context.Context) http.Header {
 	return nil
 }
 
-// MessagesOf returns the request of the call that a context of middleware is of, and, once next has
-// returned, the handler's answer. Either is nil where there is none, and for streams.
+// MessagesOf returns the request of the call that a context of middleware is of, or the head of a
+// stream, and, once next has returned, the handler's answer. Either is nil where there is none; the
+// answer is, too, where it is a stream.
 func MessagesOf(ctx context.Context) (request, answer Message) {
 	if x, ok := ctx.Value(exchangeKey{}).(*exchange); ok {
 		return x.message, x.answered
@@ -816,6 +817,22 @@ func (x *exchange) request() (Message, bool) {
 	if raw := travel.raw(); raw != nil && !x.rawRequest(raw, request) {
 		return nil, false
 	}
+	return request, x.whole(request, body)
+}
+
+// head reads what comes before a stream of requests; nil where nothing does.
+func (x *exchange) head() (Message, bool) {
+	if x.route.NewHead == nil {
+		return nil, true
+	}
+	head := x.route.NewHead()
+	return head, x.whole(head, nil)
+}
+
+// whole fills a message from a body and from what came outside of it, and looks at what the
+// definitions say of it.
+func (x *exchange) whole(request Message, body wire.Message) bool {
+	m, travel := x.mount, x.route.Call.Travel
 	var violations []wire.Violation
 	if travel != nil {
 		a := &Arguments{placed: travel.Placed, values: x.arrived}
@@ -826,7 +843,7 @@ func (x *exchange) request() (Message, bool) {
 		}
 		if len(violations) > 0 {
 			m.invalid(x.w, x.r, violations)
-			return nil, false
+			return false
 		}
 	}
 	violations = request.AppendViolations(nil, "")
@@ -835,9 +852,9 @@ func (x *exchange) request() (Message, bool) {
 	}
 	if len(violations) > 0 {
 		m.invalid(x.w, x.r, locate(violations, travel.placed()))
-		return nil, false
+		return false
 	}
-	return request, true
+	return true
 }
 
 // invalid answers with violations.

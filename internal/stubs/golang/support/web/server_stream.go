@@ -141,6 +141,11 @@ func (x *exchange) receive() {
 		x.fail(x.ctx, ErrNotImplemented)
 		return
 	}
+	head, ok := x.head()
+	if !ok {
+		return
+	}
+	x.message = head
 	controller := http.NewResponseController(w)
 	if r.ProtoMajor == 1 {
 		_ = controller.EnableFullDuplex() // an answer may come before the end
@@ -166,7 +171,7 @@ func (x *exchange) receive() {
 	defer context.AfterFunc(m.life.over, func() { _ = controller.SetReadDeadline(time.Now()) })()
 	var answer Message
 	err := x.run(ctx, func(ctx context.Context) (err error) {
-		answer, err = x.route.Receive(ctx, in.elements)
+		answer, err = x.route.Receive(ctx, head, in.elements)
 		if err == nil && answer == nil && x.route.Answers {
 			err = errors.New("the handler returned neither an answer nor an error")
 		}

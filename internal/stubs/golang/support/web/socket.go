@@ -218,6 +218,13 @@ func Converse(m *Served, w http.ResponseWriter, r *http.Request, route *Route) {
 			"faithful-cbor or faithful-json")
 		return
 	}
+	outer := r.Context().Value(exchangeKey{}).(*exchange)
+	x := &exchange{mount: m, w: w, r: r, route: route, values: outer.values}
+	head, ok := x.head()
+	if !ok {
+		return
+	}
+	outer.message = head
 	conn, err := websocket.Accept(lostHijacker{w}, r,
 		&websocket.AcceptOptions{Subprotocols: []string{protocol}, InsecureSkipVerify: true}) // the origin was looked at
 	if err != nil {
@@ -228,8 +235,8 @@ func Converse(m *Served, w http.ResponseWriter, r *http.Request, route *Route) {
 	defer cancel()
 	s := newSocket(ctx, conn, m.element, m.items, m.idle, cancel)
 	defer s.finish()
-	x := &exchange{mount: m, w: w, r: r, route: route, ctx: ctx}
-	if outer, ok := ctx.Value(exchangeKey{}).(*exchange); ok && outer.watch != nil {
+	x.ctx = ctx
+	if outer.watch != nil {
 		x.watch = outer.watch
 		x.watch.status = http.StatusSwitchingProtocols
 		defer func() {
@@ -242,7 +249,9 @@ func Converse(m *Served, w http.ResponseWriter, r *http.Request, route *Route) {
 	x.ctx = ending
 	in := &socketIncoming{exchange: x, socket: s, cancel: cancel}
 	stop := s.writer.heartbeats(m.heartbeat)
-	err = x.runStream(x.ctx, func(ctx context.Context) error { return route.Converse(ctx, in.elements, s.writer.value) })
+	err = x.runStream(x.ctx, func(ctx context.Context) error {
+		return route.Converse(ctx, head, in.elements, s.writer.value)
+	})
 	stop()
 	if in.failed != nil {
 		err = in.failed
@@ -323,20 +332,22 @@ type Conversation[T, A any] struct {
 	failed atomic.Pointer[error] // what it failed with first
 }
 
-// NewConversation opens a call that streams both ways.
-func NewConversation[T, A any](ctx context.Context, c *Client, call *Call) (*Conversation[T, A], error) {
+// NewConversation opens a call that streams both ways. head is what comes before the stream; nil
+// for nothing.
+func NewConversation[T, A any](ctx context.Context, c *Client, call *Call, head Message) (*Conversation[T, A],
+	error) {
 	ctx, c = c.watched(ctx, call)
-	conversation, err := converse[T, A](ctx, c, call)
+	conversation, err := converse[T, A](ctx, c, call, head)
 	if err != nil {
 		c.ended(err)
 	}
 	return conversation, err
 }
 
-func converse[T, A any](ctx context.Context, c *Client, call *Call) (*Conversation[T, A], error) {
+func converse[T, A any](ctx context.Context, c *Client, call *Call, head Message) (*Conversation[T, A], error) {
 	opening, cancelOpening := c.limited(ctx)
 	defer cancelOpening()
-	r, err := c.request(opening, call, nil, c.encoding())
+	r, err := c.request(opening, call, head, c.encoding())
 	if err != nil {
 		return nil, unsent(call, err)
 	}

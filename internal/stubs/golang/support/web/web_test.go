@@ -253,7 +253,7 @@ func TestCloseBehindAStuckWrite(t *testing.T) {
 		}))
 		c := NewClient(server.URL, "")
 		conversation, err := NewConversation[struct{}, struct{}](t.Context(), c,
-			&Call{Name: "quay.Pier.mirror", Method: "GET", Path: "/mirror"})
+			&Call{Name: "quay.Pier.mirror", Method: "GET", Path: "/mirror"}, nil)
 		require.NoError(t, err)
 		s := conversation.socket
 		if ended {
