@@ -10,7 +10,9 @@ import (
 // linted are the projects whose programs and stubs every linter passes.
 func linted(language string) []string {
 	root := toolchain.Root()
-	return []string{filepath.Join(root, "conformance", language), filepath.Join(root, "examples", "ferry", language)}
+	parcels := map[string]string{"python": "python", "typescript": "page"}[language]
+	return []string{filepath.Join(root, "conformance", language), filepath.Join(root, "examples", "ferry", language),
+		filepath.Join(root, "examples", "parcels", parcels)}
 }
 
 // TestPythonLint runs the type checker, the linter and the formatter of

@@ -98,9 +98,9 @@ func TestPagesQuotePrograms(t *testing.T) {
 		name, mark string
 		programs   []string
 	}{
-		{"go.md", "go", []string{"go/*/*.go"}},
-		{"typescript.md", "ts", []string{"typescript/src/*.ts"}},
-		{"python.md", "python", []string{"python/*.py"}},
+		{"go.md", "go", []string{"go/*/*.go", "../parcels/go/*/*.go"}},
+		{"typescript.md", "ts", []string{"typescript/src/*.ts", "../parcels/page/src/*.ts"}},
+		{"python.md", "python", []string{"python/*.py", "../parcels/python/*.py"}},
 	} {
 		t.Run(page.name, func(t *testing.T) {
 			var programs []string

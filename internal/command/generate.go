@@ -254,9 +254,14 @@ func (g *generation) planOutput(p *project.Project, defs *schema.Definitions, o 
 	if err != nil {
 		return nil, err
 	}
-	if o.Async && !slices.ContainsFunc(language.Options(), func(x stubs.Option) bool { return x.Key == "async" }) {
-		return nil, fmt.Errorf("the output into %s has the key \"async\", which %s does not have: remove it", o.Into,
-			o.Language)
+	for _, own := range []struct {
+		key   string
+		given bool
+	}{{"async", o.Async}, {"target", o.Target != ""}} {
+		if own.given && !slices.ContainsFunc(language.Options(), func(x stubs.Option) bool { return x.Key == own.key }) {
+			return nil, fmt.Errorf("the output into %s has the key %q, which %s does not have: remove it", o.Into, own.key,
+				o.Language)
+		}
 	}
 	if err := language.Fits(filepath.Join(p.Dir, filepath.FromSlash(o.Into)), options); err != nil {
 		return nil, fmt.Errorf("the output into %s: %w", o.Into, err)
@@ -382,7 +387,7 @@ func leftBehind(w *World, p *project.Project, prune bool) (bool, error) {
 // stubOptions says what an output holds, and where its types are.
 func stubOptions(p *project.Project, o project.Output) (stubs.Options, error) {
 	options := stubs.Options{Types: o.Has("types"), Client: o.Has("client"), Server: o.Has("server"), Package: o.Package,
-		Exhaustive: o.Exhaustive, Async: o.Async}
+		Exhaustive: o.Exhaustive, Async: o.Async, Target: o.Target}
 	if options.Types {
 		return options, nil
 	}

@@ -69,6 +69,7 @@ type Output struct {
 	Types      string   `toml:"types"`      // into of the output whose types are shared, where several have types
 	Exhaustive bool     `toml:"exhaustive"` // adds what stops compiling when something is added
 	Async      bool     `toml:"async"`      // adds clients for asyncio, in Python
+	Target     string   `toml:"target"`     // what runs it, in TypeScript: "browser", or "" for whatever does
 }
 
 // Roles are what an output may hold.

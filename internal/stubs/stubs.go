@@ -42,6 +42,8 @@ type Options struct {
 	Exhaustive bool
 	// Async adds clients for asyncio, in Python.
 	Async bool
+	// Target is what runs the output, in TypeScript: "browser", or "" for whatever does.
+	Target string
 
 	// For Scaffold: the output folder as seen from that of the server and the reverse,
 	// the folder of the service in it, and what makes samples.

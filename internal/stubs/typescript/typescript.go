@@ -20,6 +20,7 @@ import (
 	"bytes"
 	"embed"
 	"encoding/json"
+	"fmt"
 	"io/fs"
 	"path"
 	"slices"
@@ -39,11 +40,19 @@ type Language struct{}
 // Name returns "typescript".
 func (Language) Name() string { return "typescript" }
 
-// Options returns nothing: TypeScript has no keys of its own.
-func (Language) Options() []stubs.Option { return nil }
+// Options lists the keys of its own.
+func (Language) Options() []stubs.Option {
+	return []stubs.Option{{Key: "target", Default: "any",
+		Doc: "browser leaves out what only Node runs, so that nothing of Node is needed to compile the rest"}}
+}
 
-// Fits takes any options: modules are found by where they lie.
-func (Language) Fits(string, stubs.Options) error { return nil }
+// Fits takes any folder: modules are found by where they lie.
+func (Language) Fits(_ string, options stubs.Options) error {
+	if !slices.Contains([]string{"", "any", "browser"}, options.Target) {
+		return fmt.Errorf("its target is %q; it is any or browser", options.Target)
+	}
+	return nil
+}
 
 // Generate returns the files of all modules and the support files.
 func (Language) Generate(defs *schema.Definitions, about stubs.About, options stubs.Options) ([]stubs.File, error) {
@@ -92,12 +101,24 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 	}
 	patches := slices.ContainsFunc(defs.Modules, func(m *schema.Module) bool { return len(m.Patches) > 0 })
 	err := fs.WalkDir(support, "support", func(path string, d fs.DirEntry, err error) error {
-		// The WebSocket library is wanted only where a call streams both ways, and what patches are
-		// made with where there are any.
-		if err != nil || d.IsDir() || d.Name() == "socket.ts" && !both || d.Name() == "patch.ts" && !patches {
+		if err != nil || d.IsDir() {
 			return err
 		}
-		if isWire := slices.Contains(wireFiles, d.Name()); isWire && !options.Types || !isWire && !calls {
+		node := options.Target != "browser"
+		wanted := calls
+		switch name := d.Name(); {
+		case name == "patch.ts":
+			wanted = options.Types && patches
+		case name == "node.ts":
+			wanted = calls && node
+		case name == "socket.ts":
+			wanted = calls && node && both
+		case slices.Contains(serverFiles, name): // Node's client and server are in one file
+			wanted = options.Server || calls && node
+		case slices.Contains(wireFiles, name):
+			wanted = options.Types
+		}
+		if !wanted {
 			return nil
 		}
 		source, err := support.ReadFile(path)
@@ -112,7 +133,10 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 }
 
 // wireFiles are the support files that types want; the others carry calls.
-var wireFiles = []string{"body.ts", "cbor.ts", "json.ts", "patch.ts", "values.ts", "wire.ts"}
+var wireFiles = []string{"body.ts", "cbor.ts", "json.ts", "values.ts", "wire.ts"}
+
+// serverFiles are those that servers alone want.
+var serverFiles = []string{"conditional.ts", "raw.ts", "server.ts"}
 
 // text writes a string literal.
 func text(s string) string {

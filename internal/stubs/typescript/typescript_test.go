@@ -1,6 +1,8 @@
 package typescript
 
 import (
+	"path"
+	"regexp"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -88,4 +90,36 @@ func TestOutput(t *testing.T) {
 		}
 	}
 	assert.NotContains(t, byPath, "a/other/client.ts")
+}
+
+// TestTarget holds that an output for browsers has nothing of Node, nor of servers that it does not
+// serve, and that every file that one imports is there.
+func TestTarget(t *testing.T) {
+	defs := load(t, "module m message A { #1 id uuid } message B { #1 a patch A } "+
+		"service S { call a(A) -> A call b(stream B) -> stream A }")
+	imported := regexp.MustCompile(`from "(\.[^"]+)\.js"`)
+	for _, server := range []bool{false, true} {
+		for _, target := range []string{"", "browser"} {
+			files, err := Language{}.Generate(defs, stubs.About{Name: "n"}, stubs.Options{Types: true, Client: true,
+				Server: server, Target: target})
+			require.NoError(t, err)
+			there := map[string]bool{}
+			for _, f := range files {
+				there[f.Path] = true
+			}
+			assert.Equal(t, target == "", there["faithful/node.ts"])
+			assert.Equal(t, target == "", there["faithful/socket.ts"])
+			assert.Equal(t, target == "" || server, there["faithful/server.ts"])
+			assert.True(t, there["faithful/patch.ts"])
+			for _, f := range files {
+				if target == "browser" {
+					assert.NotRegexp(t, `from "(node:|ws")`, string(f.Content), f.Path)
+				}
+				for _, to := range imported.FindAllStringSubmatch(string(f.Content), -1) {
+					assert.True(t, there[path.Join(path.Dir(f.Path), to[1])+".ts"], "%s imports %s", f.Path, to[1])
+				}
+			}
+		}
+	}
+	assert.Error(t, Language{}.Fits("", stubs.Options{Target: "phone"}))
 }
