@@ -12,11 +12,30 @@ import * as wire from "./gen/faithful/wire.js";
 import { type Keys, keysTools, moreOptionalsTools } from "./gen/skerry/language/types.js";
 import { PierClient } from "./gen/skerry/matrix/client.js";
 import { servePier } from "./gen/skerry/matrix/server.js";
-import { PierFull } from "./gen/skerry/matrix/types.js";
+import { PierFull, echoRequestTools, lookRequestTools } from "./gen/skerry/matrix/types.js";
 import { type Deck, type Leaf, deckTools, leafTools } from "./gen/skerry/shared/types.js";
 import { Broken, type Lists, defaultsTools, listsTools, optionalsTools, scalarsTools } from "./gen/skerry/vectors/types.js";
 import { VectorsClient } from "./gen/skerry/vectors/client.js";
 import { serveVectors } from "./gen/skerry/vectors/server.js";
+
+void test("messages are made of plain values", () => {
+  const look = lookRequestTools.make({ code: "EID", hull: "6F0C1D7E-4F0A-4C59-9D43-0D9A3B1C2E5F", amount: "-0.10" });
+  assert.equal(look.amount?.toString(), "-0.10");
+  assert.equal(lookRequestTools.fromJson(lookRequestTools.toJson(look)).hull, "6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f");
+  assert.equal(lookRequestTools.fromCbor(lookRequestTools.toCbor(look)).hull, "6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f");
+  assert.throws(() => lookRequestTools.make({ code: "EID", amount: "a lot" }), wire.WireError);
+  const mine = lookRequestTools.make({ code: "EID", hull: "mine" });
+  for (const write of [() => lookRequestTools.toJson(mine), () => lookRequestTools.toCbor(mine)]) {
+    assert.throws(
+      () => write(),
+      (problem: unknown) => problem instanceof wire.WireError && problem.path === "/hull",
+    );
+  }
+  assert.deepEqual(lookRequestTools.make({ code: "EID" }), { code: "EID", side: undefined, ratio: undefined, open: true, amount: undefined, hull: undefined, photo: undefined, name: undefined });
+  assert.deepEqual(echoRequestTools.make({ names: { a: 1n } }).names, new Map([["a", 1n]]));
+  const [set] = moreOptionalsTools.make({ sets: [{ small: "0.5" }] }).sets ?? [];
+  assert.equal(set?.get("small")?.toString(), "0.5");
+});
 
 void test("instants are read, written and converted", () => {
   for (const [text, want] of [

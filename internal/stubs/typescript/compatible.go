@@ -64,17 +64,8 @@ var userRules = map[change.Kind]stubs.CodeRule{
 	}),
 	change.FieldType: func(f *change.Change) (verdict.Verdict, []string, string) {
 		o, n := f.Field.Old, f.Field.New
-		if o.IsRaw() && n.IsRaw() || Shape(o.Type) == Shape(n.Type) {
+		if o.IsRaw() && n.IsRaw() || Shape(o.Type) == Shape(n.Type) || plainName(n.Type) == TypeName(o.Type) {
 			return verdict.Compatible, nil, ""
-		}
-		if n.Type.Named != nil && TypeName(n.Type.Named.Bare()) == TypeName(o.Type) {
-			// It still reads as what it is over; whoever makes it has to say which it is.
-			return verdict.Breaking, []string{
-				fmt.Sprintf("declare const others: Omit<%sInit, %q>;", o.Message.Name, FieldName(o)),
-				fmt.Sprintf("declare const v: %s;", TypeName(o.Type)),
-				fmt.Sprintf("%s.make({ ...others, %s: v });", ToolsName(&o.Message.Decl), FieldName(n)),
-				fmt.Sprintf("// it takes %s now", TypeName(n.Type)),
-			}, ""
 		}
 		return verdict.Breaking, readLines(o, n), ""
 	},

@@ -8,18 +8,48 @@ import (
 )
 
 // What makes a message takes what makes those inside of it: so a literal that
-// is written today is enough tomorrow, when some message has another default.
+// is written today is enough tomorrow, when some message has another default. And it takes
+// plain values: texts and numbers where a named type, or a UUID, is told apart to the compiler
+// alone, texts for decimals, objects for maps of texts.
+
+// castable tells whether a value is made of a plain one, which the compiler alone tells apart.
+func castable(t *schema.Type) bool {
+	return isBranded(t) || t.Named == nil && t.Kind == schema.KindUUID
+}
+
+// cast tells whether a value is made of a plain one, or holds nothing but such values.
+func cast(t *schema.Type) bool {
+	switch {
+	case read(t):
+		return false
+	case t.Kind == schema.KindMap:
+		return (castable(t.Key) || cast(t.Elem)) && (cast(t.Elem) || !remade(t.Elem))
+	case t.Kind == schema.KindList:
+		return cast(t.Elem)
+	}
+	return castable(t)
+}
+
+// read tells whether a value is made of a text, or of an object, which is made into another one.
+func read(t *schema.Type) bool {
+	return t.Kind == schema.KindDecimal || t.Kind == schema.KindMap && t.Key.Kind == schema.KindText
+}
 
 // remade tells whether a value is made from something less than itself: a
-// message, or what holds one.
+// message, a plain value, or what holds one.
 func remade(t *schema.Type) bool { return remadeBeyond(t, map[*schema.Union]bool{}) }
 
 func remadeBeyond(t *schema.Type, seen map[*schema.Union]bool) bool {
+	if castable(t) || read(t) {
+		return true
+	}
 	switch t.Kind {
 	case schema.KindMessage:
 		return true
-	case schema.KindList, schema.KindMap:
+	case schema.KindList:
 		return remadeBeyond(t.Elem, seen)
+	case schema.KindMap:
+		return castable(t.Key) || remadeBeyond(t.Elem, seen)
 	case schema.KindUnion:
 		if seen[t.Union] {
 			return false
@@ -48,7 +78,15 @@ func (g *generator) initType(t *schema.Type) string {
 		},
 		global: g.global,
 		wire:   func(name string) string { return g.wire() + "." + name },
+		plain:  true,
+		texts:  true,
 	})
+}
+
+// plainName is TypeName of what makes a value, as far as named types and UUIDs go.
+func plainName(t *schema.Type) string {
+	name := func(s string) string { return s }
+	return spell(t, speller{decl: func(d *schema.Decl) string { return d.Name }, global: name, wire: name, plain: true})
 }
 
 // madeFrom lists the declarations inside of definitions that are made from
@@ -66,10 +104,30 @@ func madeFrom(defs *schema.Definitions) map[*schema.Decl]bool {
 			made[&u.Decl] = remade(&schema.Type{Kind: schema.KindUnion, Union: u})
 		}
 		for _, n := range m.Types {
-			made[&n.Decl] = remade(&n.Type)
+			made[&n.Decl] = remade(&n.Type) && !isBranded(&n.Type)
 		}
 	}
 	return made
+}
+
+// casted writes a plain value as what the compiler tells apart. It takes no map for one of
+// other keys unless it is told twice.
+func (g *generator) casted(t *schema.Type, value string) string {
+	if keyed(t) {
+		value += " as unknown"
+	}
+	return value + " as " + g.typ(t)
+}
+
+// keyed tells whether a map with keys of a named type is in a type.
+func keyed(t *schema.Type) bool {
+	switch t.Kind {
+	case schema.KindMap:
+		return castable(t.Key) || keyed(t.Elem)
+	case schema.KindList:
+		return keyed(t.Elem)
+	}
+	return false
 }
 
 // remake writes the expression that makes a value.
@@ -77,8 +135,22 @@ func (g *generator) remake(t *schema.Type, value string) string {
 	switch {
 	case !remade(t):
 		return value
+	case cast(t):
+		return g.casted(t, value)
+	case isBranded(t): // over a decimal
+		return g.wire() + ".decimalOf(" + value + ") as " + g.typ(t)
+	case t.Kind == schema.KindDecimal:
+		return g.wire() + ".decimalOf(" + value + ")"
 	case g.toolsOf(t) != "":
 		return g.toolsOf(t) + ".make(" + value + ")"
+	}
+	return g.remakeInside(t, value)
+}
+
+// remakePlain is remake for what a named list or map is over.
+func (g *generator) remakePlain(t *schema.Type, value string) string {
+	if cast(t) {
+		return g.casted(t, value)
 	}
 	return g.remakeInside(t, value)
 }
@@ -88,7 +160,16 @@ func (g *generator) remakeInside(t *schema.Type, value string) string {
 	if t.Kind == schema.KindList {
 		return fmt.Sprintf("%s.map((item) => %s)", value, g.remake(t.Elem, "item"))
 	}
-	return fmt.Sprintf("%s.mapValues(%s, (item) => %s)", g.wire(), value, g.remake(t.Elem, "item"))
+	if read(t) {
+		value = g.wire() + ".mapOf(" + value + ")"
+	}
+	if remade(t.Elem) && !cast(t.Elem) {
+		value = fmt.Sprintf("%s.mapValues(%s, (item) => %s)", g.wire(), value, g.remake(t.Elem, "item"))
+	}
+	if castable(t.Key) || cast(t.Elem) {
+		return g.casted(t, value)
+	}
+	return value
 }
 
 // unionInit writes what makes a union: its alternatives, with what makes theirs.
@@ -130,8 +211,21 @@ func (g *generator) madeField(f *schema.Field) string {
 	switch {
 	case f.IsRaw():
 		return fmt.Sprintf("%s: %s.bodyOf(%s),", name, g.wire(), value)
+	case f.Presence == schema.Defaulted && remade(f.Type):
+		return fmt.Sprintf("%s: (%s ?? %s) as %s,", name, value, parenthesized(g.literalOf(f.Type, f.Default)), g.typ(f.Type))
 	case f.Presence == schema.Defaulted:
 		return fmt.Sprintf("%s: %s ?? %s,", name, value, parenthesized(g.literalOf(f.Type, f.Default)))
+	case f.Presence == schema.Optional && f.Type.Kind == schema.KindDecimal && f.Type.Named == nil:
+		return fmt.Sprintf("%s: %s,", name, g.remake(f.Type, value))
+	case f.Presence == schema.Optional && f.Type.Kind == schema.KindDecimal:
+		return fmt.Sprintf("%s: %s.decimalOf(%s) as %s%s,", name, g.wire(), value, g.typ(f.Type), orAbsent(f))
+	case f.Presence == schema.Defaulted && f.Type.Kind == schema.KindDecimal && f.Type.Named == nil:
+		return fmt.Sprintf("%s: %s.decimalOf(%s) ?? %s,", name, g.wire(), value, parenthesized(g.literalOf(f.Type, f.Default)))
+	case f.Presence == schema.Defaulted && f.Type.Kind == schema.KindDecimal:
+		return fmt.Sprintf("%s: (%s.decimalOf(%s) ?? %s) as %s,", name, g.wire(), value,
+			parenthesized(g.literalOf(f.Type, f.Default)), g.typ(f.Type))
+	case f.Presence == schema.Optional && cast(f.Type):
+		return fmt.Sprintf("%s: %s%s,", name, g.casted(f.Type, value), orAbsent(f))
 	case f.Presence == schema.Optional && f.Type.Kind == schema.KindAny && f.Changes == nil:
 		return fmt.Sprintf("%s: %s ?? undefined,", name, value)
 	case f.Presence == schema.Optional && remade(f.Type):

@@ -112,9 +112,21 @@ func Shape(t *schema.Type) string {
 type speller struct {
 	decl         func(*schema.Decl) string
 	global, wire func(name string) string
+	plain        bool // what is told apart to the compiler alone is written as what it is
+	texts        bool // and what is made of texts and objects is so, too
 }
 
 func spell(t *schema.Type, s speller) string {
+	if s.plain && castable(t) {
+		bare := *t
+		if bare.Named = nil; t.Kind == schema.KindUUID {
+			return "string"
+		}
+		return spell(&bare, s)
+	}
+	if s.texts && t.Kind == schema.KindDecimal {
+		return s.wire("Decimal") + " | string"
+	}
 	if t.Named != nil {
 		return s.decl(&t.Named.Decl)
 	}
@@ -126,8 +138,15 @@ func spell(t *schema.Type, s speller) string {
 	case schema.KindMessage:
 		return s.decl(&t.Message.Decl)
 	case schema.KindList:
-		return "readonly " + element(t, spell(t.Elem, s)) + "[]"
+		elem := spell(t.Elem, s)
+		if s.texts && t.Elem.Kind == schema.KindDecimal {
+			elem = "(" + elem + ")"
+		}
+		return "readonly " + element(t, elem) + "[]"
 	case schema.KindMap:
+		if s.texts && read(t) {
+			return s.wire("MapInit") + "<" + spell(t.Elem, s) + ">"
+		}
 		return s.global("ReadonlyMap") + "<" + spell(t.Key, s) + ", " + spell(t.Elem, s) + ">"
 	}
 	row := scalars[t.Kind]

@@ -2,11 +2,11 @@
 import { nodeTransport } from "./gen/faithful/node.js";
 import { nodeSocket } from "./gen/faithful/socket.js";
 import { type Encoding, MissingCredential, Problem } from "./gen/faithful/web.js";
-import { Instant, uuid } from "./gen/faithful/wire.js";
+import { Instant } from "./gen/faithful/wire.js";
 import { BookingsClient, LARGEST_PARTY, SailingFull } from "./gen/skerry/booking/index.js";
 import { NotFound } from "./gen/skerry/common/index.js";
 import { FleetClient, StalePosition } from "./gen/skerry/fleet/index.js";
-import { type PassageInit, QuayClient, gateCodeTools, languageTools, sailingCodeTools } from "./gen/skerry/quay/index.js";
+import { type PassageInit, QuayClient } from "./gen/skerry/quay/index.js";
 
 const [base = "http://127.0.0.1:8080", encoding = "cbor"] = process.argv.slice(2);
 const options = { encoding: encoding as Encoding, transport: nodeTransport(), socket: nodeSocket };
@@ -51,7 +51,7 @@ if (!(full instanceof SailingFull)) {
 }
 console.log(`full       ${String(full.seatsLeft)} seats are left`);
 
-const unknown = await failureOf(fleet.vessel({ id: uuid("00000000-0000-0000-0000-000000000000") }));
+const unknown = await failureOf(fleet.vessel({ id: "00000000-0000-0000-0000-000000000000" }));
 if (!(unknown instanceof NotFound)) {
   throw unknown;
 }
@@ -85,7 +85,7 @@ for await (const position of screen.follow({ vessel: vessel.id, decks: [] })) {
   console.log(`follows    at ${position.seenAt.toString().slice(11, 16)}`);
 }
 
-const missing = await failureOf(screen.unpost({ code: sailingCodeTools.make("EID-0715"), language: languageTools.make("x-skerry") }));
+const missing = await failureOf(screen.unpost({ code: "EID-0715", language: "x-skerry" }));
 if (!(missing instanceof MissingCredential)) {
   throw missing;
 }
@@ -98,10 +98,10 @@ const passages: PassageInit[] = [
   { kind: "vehicle", value: { plate: "SK 9", metres: 16, refused: new Map() } },
 ];
 const scans = passages.map((passage) => ({
-  id: uuid("6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"),
-  sailing: sailingCodeTools.make("EID-0715"),
+  id: "6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f",
+  sailing: "EID-0715",
   passage,
-  gateCode: gateCodeTools.make("K7PLM2"),
+  gateCode: "K7PLM2",
   seenAt: Instant.fromDate(new Date()),
   seats: 2,
   luggage: [],
@@ -114,7 +114,7 @@ for await (const signal of gate.talk([{ text: "Lines off at 07:15." }])) {
   console.log(`talks      ${signal.text}`);
 }
 
-const notice = { code: sailingCodeTools.make("EID-0715"), language: languageTools.make("x-skerry") };
+const notice = { code: "EID-0715", language: "x-skerry" };
 const posted = await gate.post({ ...notice, body: "Fog." });
 console.log(`posted     ${posted.body} for ${posted.code}`);
 await gate.unpost(notice);

@@ -1,6 +1,6 @@
 // The page for those who send parcels: it signs in with a cookie, changes a part of a parcel, and uploads a photo of it.
 import { InvalidRequest, NotModified, Problem, Unreachable } from "./gen/faithful/web.js";
-import { NoParcel, ParcelChanged, ParcelsClient, type Sent, nameTools, parcelPatchTools, parcelTools, quayTools } from "./gen/skerry/parcels/index.js";
+import { NoParcel, ParcelChanged, ParcelsClient, type Sent, parcelPatchTools, parcelTools } from "./gen/skerry/parcels/index.js";
 
 // The server is the page's own: the browser keeps the cookie, and sends it with every call.
 const client = new ParcelsClient(location.origin, { encoding: "json" });
@@ -62,7 +62,7 @@ function onSubmit(id: string, act: (form: HTMLFormElement) => Promise<string>): 
 }
 
 onSubmit("sign-in", async (form) => {
-  const { name } = await client.signIn({ name: nameTools.make(fieldOf(form, "name")) });
+  const { name } = await client.signIn({ name: fieldOf(form, "name") });
   element("send", HTMLFormElement).hidden = false;
   form.hidden = true;
   return `Hello, ${name}.`;
@@ -70,7 +70,7 @@ onSubmit("sign-in", async (form) => {
 
 onSubmit("send", async (form) => {
   const note = fieldOf(form, "note");
-  const parcel = { to: nameTools.make(fieldOf(form, "to")), quay: quayTools.make(fieldOf(form, "quay")), grams: Number(fieldOf(form, "grams")), note: note === "" ? undefined : note };
+  const parcel = { to: fieldOf(form, "to"), quay: fieldOf(form, "quay"), grams: Number(fieldOf(form, "grams")), note: note === "" ? undefined : note };
   show(await client.send({ parcel }));
   form.hidden = true;
   return "The parcel is on its way.";

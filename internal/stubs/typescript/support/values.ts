@@ -554,6 +554,19 @@ export function insideField(problem: unknown, fields: Fields, number: number): u
   return number === 0 ? problem : inside(problem, fields.find(([n]) => n === number)?.[1] ?? `#${String(number)}`);
 }
 
+/** What makes a map of texts: a map, or an object. */
+export type MapInit<V> = ReadonlyMap<string, V> | Readonly<Record<string, V>>;
+
+/** A decimal that was written as one, or as text. */
+export function decimalOf<T extends Decimal | string | null | undefined>(value: T): Decimal | Extract<T, null | undefined> {
+  return typeof value === "string" ? Decimal.parse(value) : (value as Decimal | Extract<T, null | undefined>);
+}
+
+/** A map that was written as one, or as an object. */
+export function mapOf<V>(map: MapInit<V>): ReadonlyMap<string, V> {
+  return map instanceof Map ? (map as ReadonlyMap<string, V>) : new Map(Object.entries(map));
+}
+
 /** A map of the same keys, with what make makes of the values. */
 export function mapValues<K, V, W>(map: ReadonlyMap<K, V>, make: (value: V) => W): Map<K, W> {
   return new Map(Array.from(map, ([key, value]) => [key, make(value)]));
