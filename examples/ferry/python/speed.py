@@ -5,6 +5,7 @@ from __future__ import annotations
 import gc
 import json
 import statistics
+import sys
 import time
 from collections.abc import Callable, Sequence
 from typing import Any
@@ -94,14 +95,18 @@ def measure(name: str, values: Sequence[Any]) -> None:
     compare("JSON", lambda i: values[i].to_json(), lambda i: cls.from_json(texts[i]))
 
 
+LARGEST = int(sys.argv[1]) if len(sys.argv) > 1 else 100_000
+"""How many vessels the largest payload holds: 100,000 are 40 MB as JSON, and half of that as CBOR."""
+
+
 def grows(make: Callable[[FleetAnswer], Any], write: Callable[[Any], Any], read: Callable[[Any], Any]) -> float:
-    """Times a vessel in payloads of about 40 kB to 40 MB: by how much it grows where the payload grows tenfold."""
+    """Times a vessel in four payloads, each ten times as large as the one before: by how much it grows with each."""
     gc.disable()  # what it takes grows with all that the program holds
     times = []
-    for vessels in (100, 1_000, 10_000, 100_000):
-        value = make(FleetAnswer(vessels=LISTS[0].vessels[:vessels] if vessels <= 10_000 else LISTS[0].vessels * 10))
+    for vessels in (LARGEST // 1_000, LARGEST // 100, LARGEST // 10, LARGEST):
+        value = make(FleetAnswer(vessels=(LISTS[0].vessels * (LARGEST // 10_000))[:vessels]))
         rounds = []
-        for _ in range(max(3, 10_000 // vessels)):
+        for _ in range(max(2, 10_000 // vessels)):
             start = time.perf_counter()
             read(write(value))
             rounds.append(time.perf_counter() - start)
@@ -121,5 +126,5 @@ if __name__ == "__main__":
     measure("booking", BOOKINGS)
     measure("fleet", FLEETS)
     measure("list", LISTS)
-    growth("CBOR", FleetAnswer.to_cbor, lambda payload: FleetAnswer.from_cbor(payload, 10_000_000))
-    growth("JSON", FleetAnswer.to_json, lambda text: FleetAnswer.from_json(text, 10_000_000))
+    growth("CBOR", FleetAnswer.to_cbor, lambda payload: FleetAnswer.from_cbor(payload, 100_000_000))
+    growth("JSON", FleetAnswer.to_json, lambda text: FleetAnswer.from_json(text, 100_000_000))
