@@ -9,7 +9,7 @@ import { nodeTransport } from "./gen/faithful/node.js";
 import { mount, serve, Unauthenticated } from "./gen/faithful/server.js";
 import { BadAnswer, Problem } from "./gen/faithful/web.js";
 import * as wire from "./gen/faithful/wire.js";
-import { type Keys, keysTools, moreOptionalsTools } from "./gen/skerry/language/types.js";
+import { type Keys, keysTools, moreOptionalsTools, namedDefaultsTools } from "./gen/skerry/language/types.js";
 import { PierClient } from "./gen/skerry/matrix/client.js";
 import { servePier } from "./gen/skerry/matrix/server.js";
 import { PierFull, echoRequestTools, lookRequestTools } from "./gen/skerry/matrix/types.js";
@@ -32,6 +32,9 @@ void test("messages are made of plain values", () => {
     );
   }
   assert.deepEqual(lookRequestTools.make({ code: "EID" }), { code: "EID", side: undefined, ratio: undefined, open: true, amount: undefined, hull: undefined, photo: undefined, name: undefined });
+  const { fare, toll, code, hull } = namedDefaultsTools.make({ fare: "2.5", toll: "3.5", code: "EID-0800" });
+  assert.deepEqual([fare.toString(), toll.toString(), code, hull], ["2.5", "3.5", "EID-0800", "0b9f6a52-3d1c-4e6b-9a57-5f2f3f1d7c01"]);
+  assert.deepEqual([namedDefaultsTools.make({}).fare.toString(), namedDefaultsTools.make({}).toll.toString()], ["1.50", "2.50"]);
   assert.deepEqual(echoRequestTools.make({ names: { a: 1n } }).names, new Map([["a", 1n]]));
   const [set] = moreOptionalsTools.make({ sets: [{ small: "0.5" }] }).sets ?? [];
   assert.equal(set?.get("small")?.toString(), "0.5");

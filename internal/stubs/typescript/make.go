@@ -211,19 +211,13 @@ func (g *generator) madeField(f *schema.Field) string {
 	switch {
 	case f.IsRaw():
 		return fmt.Sprintf("%s: %s.bodyOf(%s),", name, g.wire(), value)
+	case f.Presence != schema.Required && f.Type.Kind == schema.KindDecimal:
+		return name + ": " + g.madeDecimal(f, g.wire()+".decimalOf("+value+")") + ","
 	case f.Presence == schema.Defaulted && remade(f.Type):
-		return fmt.Sprintf("%s: (%s ?? %s) as %s,", name, value, parenthesized(g.literalOf(f.Type, f.Default)), g.typ(f.Type))
+		return fmt.Sprintf("%s: (%s ?? %s) as %s,", name, value, parenthesized(g.literalOf(f.Type, f.Default)),
+			g.typ(f.Type))
 	case f.Presence == schema.Defaulted:
 		return fmt.Sprintf("%s: %s ?? %s,", name, value, parenthesized(g.literalOf(f.Type, f.Default)))
-	case f.Presence == schema.Optional && f.Type.Kind == schema.KindDecimal && f.Type.Named == nil:
-		return fmt.Sprintf("%s: %s,", name, g.remake(f.Type, value))
-	case f.Presence == schema.Optional && f.Type.Kind == schema.KindDecimal:
-		return fmt.Sprintf("%s: %s.decimalOf(%s) as %s%s,", name, g.wire(), value, g.typ(f.Type), orAbsent(f))
-	case f.Presence == schema.Defaulted && f.Type.Kind == schema.KindDecimal && f.Type.Named == nil:
-		return fmt.Sprintf("%s: %s.decimalOf(%s) ?? %s,", name, g.wire(), value, parenthesized(g.literalOf(f.Type, f.Default)))
-	case f.Presence == schema.Defaulted && f.Type.Kind == schema.KindDecimal:
-		return fmt.Sprintf("%s: (%s.decimalOf(%s) ?? %s) as %s,", name, g.wire(), value,
-			parenthesized(g.literalOf(f.Type, f.Default)), g.typ(f.Type))
 	case f.Presence == schema.Optional && cast(f.Type):
 		return fmt.Sprintf("%s: %s%s,", name, g.casted(f.Type, value), orAbsent(f))
 	case f.Presence == schema.Optional && f.Type.Kind == schema.KindAny && f.Changes == nil:
@@ -232,6 +226,21 @@ func (g *generator) madeField(f *schema.Field) string {
 		return fmt.Sprintf("%s: %s && %s,", name, value, g.remake(f.Type, value))
 	}
 	return fmt.Sprintf("%s: %s,", name, g.remake(f.Type, value))
+}
+
+// madeDecimal writes a decimal that may be left out.
+func (g *generator) madeDecimal(f *schema.Field, value string) string {
+	typ := g.typ(f.Type) + orAbsent(f)
+	if f.Presence == schema.Defaulted {
+		value, typ = value+" ?? "+parenthesized(g.literalOf(f.Type, f.Default)), g.typ(f.Type)
+	}
+	switch {
+	case !isBranded(f.Type):
+		return value
+	case f.Presence == schema.Defaulted:
+		value = "(" + value + ")"
+	}
+	return value + " as " + typ
 }
 
 func parenthesized(literal string) string {
