@@ -421,6 +421,74 @@ def test_a_mount_shuts_down_with_calls_of_every_kind_in_the_middle() -> None:
         asyncio.run(calls(served))
 
 
+def test_a_mount_shuts_down_with_conversations_that_never_pause() -> None:
+    """An element that comes in the moment in which its reader is cancelled takes that away, in Pythons before 3.12."""
+
+    class Echoing(Pier):
+        async def mirror(self, ticks: Elements[Tick], context: Context) -> AsyncIterator[Tick]:
+            async for tick in ticks:
+                yield tick
+
+    async def endless() -> AsyncIterator[Tick]:
+        while True:
+            yield Tick(n=1)
+            await asyncio.sleep(0)
+
+    async def calls(served: Listening) -> None:
+        async with AsyncPierClient(served.base, {"tries": 1}) as client:
+            heard = 0
+
+            async def talk() -> str:
+                nonlocal heard
+                try:
+                    async for _ in client.mirror(endless()):
+                        heard += 1
+                except web.Problem as problem:
+                    return problem.problem
+                return "ended"
+
+            talks = [asyncio.create_task(talk()) for _ in range(8)]
+            while heard < 50:
+                await asyncio.sleep(0.001)
+            asyncio.run_coroutine_threadsafe(served.app.shutdown(), served.loop)
+            done, pending = await asyncio.wait(talks, timeout=10)
+            for one in pending:
+                one.cancel()
+            await asyncio.gather(*pending, return_exceptions=True)
+            assert not pending and [one.result() for one in done] == ["unavailable"] * 8
+
+    with serving(serve_pier(Echoing())) as served:
+        asyncio.run(calls(served))
+
+
+def test_a_stream_that_never_pauses_can_be_cancelled() -> None:
+    class Drifting(Pier):
+        async def drift(self, request: SleepRequest, context: Context) -> AsyncIterator[Tick]:
+            while True:
+                yield Tick(n=1)
+                await asyncio.sleep(0)
+
+    async def calls(served: Listening) -> None:
+        async with AsyncPierClient(served.base, {"tries": 1}) as client:
+            for most in range(20):
+                heard = 0
+
+                async def drained() -> None:
+                    nonlocal heard
+                    async for _ in client.drift(SleepRequest(id=1)):
+                        heard += 1
+
+                task = asyncio.create_task(drained())
+                while heard <= most:
+                    await asyncio.sleep(0)
+                task.cancel()
+                await asyncio.wait([task], timeout=5)
+                assert task.cancelled()
+
+    with serving(serve_pier(Drifting())) as served:
+        asyncio.run(calls(served))
+
+
 def test_what_is_read_of_a_problem() -> None:
     call: web.Call[Any, Any] = web.Call("skerry.matrix.Pier.echo", "POST", "")
     assert isinstance(web.refused(call, 500, web.PROBLEM, b"{"), web.BadAnswer)

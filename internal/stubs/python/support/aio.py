@@ -211,7 +211,7 @@ class AsyncClient(Exchange):
             chunks = response.aiter_raw()
             while True:
                 try:
-                    chunk = await asyncio.wait_for(anext(chunks), self.idle_timeout)
+                    chunk = await stream.within(anext(chunks), self.idle_timeout)
                 except StopAsyncIteration:
                     break
                 except (httpx.HTTPError, asyncio.TimeoutError) as problem:
@@ -301,7 +301,7 @@ async def within(call: web.Call[Any, Any], timeout: float, work: Awaitable[T]) -
 async def _within(call: web.Call[Any, Any], deadline: float, work: Awaitable[T]) -> T:
     """Waits for work until a moment of time.monotonic."""
     try:
-        return await asyncio.wait_for(work, max(0.0, deadline - time.monotonic()))
+        return await stream.within(work, max(0.0, deadline - time.monotonic()))
     except (httpx.HTTPError, asyncio.TimeoutError) as problem:
         raise web.no_answer(call.name, problem) from problem
 
@@ -369,7 +369,7 @@ class _Arriving:
         try:
             while True:
                 try:
-                    chunk = await asyncio.wait_for(anext(chunks), self._client.idle_timeout)
+                    chunk = await stream.within(anext(chunks), self._client.idle_timeout)
                 except StopAsyncIteration:
                     return
                 except (httpx.HTTPError, httpx.StreamError, asyncio.TimeoutError) as problem:

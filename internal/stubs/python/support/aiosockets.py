@@ -73,7 +73,7 @@ async def _received(
             if kind != "other":
                 yield kind, value
             if kind == "end":
-                await asyncio.wait_for(sender, client.idle_timeout)
+                await stream.within(sender, client.idle_timeout)
                 whole = True
             if kind in ("end", "problem"):
                 return

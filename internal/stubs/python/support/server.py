@@ -842,7 +842,7 @@ class _Exchange:
             if left <= 0 or total > 64 << 20:
                 return False
             try:
-                event = await asyncio.wait_for(self.receive(), left)
+                event = await stream.within(self.receive(), left)
             except asyncio.TimeoutError:
                 return False
             if event["type"] != "http.request":
@@ -1289,6 +1289,8 @@ class _Exchange:
         async def send(given: Any) -> None:
             nonlocal begun, whole
             async for element in _iterated(given):
+                if self.interrupted:  # being cancelled is lost where an element comes in the same moment
+                    raise _unavailable()
                 begun = True
                 async with lock:
                     await put(writer.value(element))
@@ -1632,9 +1634,11 @@ class _Exchange:
     ) -> AsyncIterator[tuple[stream.Kind, Any]]:
         while True:
             try:
-                event = await asyncio.wait_for(inbox.get(), self.mount.idle)
+                event = await stream.within(inbox.get(), self.mount.idle)
             except asyncio.TimeoutError:
                 raise _Refused("too-slow", "the stream was silent for too long") from None
+            if self.interrupted:
+                raise _unavailable()
             if event["type"] != "websocket.receive":
                 raise stream.LostError
             element = event.get("bytes") or (event.get("text") or "").encode()

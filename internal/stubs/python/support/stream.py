@@ -2,10 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import Any, Literal
+import sys
+from collections.abc import Awaitable, Iterator
+from typing import Any, Literal, TypeVar
 
 from . import wire
+
+T = TypeVar("T")
+
+
+async def within(work: Awaitable[T], seconds: float) -> T:
+    """Waits for work for so long.
+
+    Before Python 3.12, asyncio.wait_for loses being cancelled in the moment in which work is done.
+    """
+    import asyncio  # whoever waits has it; it takes long to load for those who do not
+
+    if sys.version_info >= (3, 11):
+        async with asyncio.timeout(seconds):
+            return await work
+    else:
+        return await asyncio.wait_for(work, seconds)
 
 
 class LostError(Exception):
