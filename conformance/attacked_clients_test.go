@@ -82,6 +82,13 @@ var clientAttacks = []struct {
 }{
 	{"silence", "echo", func(conn net.Conn, _ *http.Request) { _, _ = io.Copy(io.Discard, conn) },
 		[]string{"unreachable"}, 1800},
+	// What is left of its second is said to the server, rounded up (RFC 7240, section 4.3).
+	{"an answer to who says how long it waits", "echo", func(conn net.Conn, request *http.Request) {
+		if request.Header.Get("Prefer") == "wait=1" {
+			_, _ = io.WriteString(conn, problemAnswer(418, `{"type":"about:blank","title":"well","status":418}`))
+		}
+		_, _ = io.Copy(io.Discard, conn)
+	}, []string{"problem"}, 900},
 	{"a head that drips", "echo", func(conn net.Conn, _ *http.Request) {
 		drip(conn, "HTTP/1.1 200 OK\r\nA: "+strings.Repeat("a", 10_000))
 	}, []string{"unreachable"}, 1800},
