@@ -69,7 +69,7 @@ now        {"to":"Marit Skua","quay":"Skerry","grams":1500}
 refused    True
 photo      image/png %d bytes
 photo      is still the same
-handed     1 and 1 unknown
+handed     1 and 1 that nobody has sent
 it is at   Skerry
 problem    401 unauthenticated: sign in again
 `
@@ -122,39 +122,50 @@ func TestPage(t *testing.T) {
 func TestStopping(t *testing.T) {
 	s := start(t, "page")
 	client := &http.Client{Timeout: 20 * time.Second}
-	call := func(method, path, kind string, body io.Reader) (int, string) {
+	type answer struct {
+		status  int
+		text    string
+		cookies []*http.Cookie
+	}
+	var visitor *http.Cookie
+	call := func(method, path, kind string, body io.Reader) answer {
 		r, err := http.NewRequestWithContext(t.Context(), method, s.address+path, body)
-		require.NoError(t, err)
+		if err != nil {
+			return answer{text: err.Error()}
+		}
 		r.Header.Set("Content-Type", kind)
-		r.Header.Set("Authorization", "Bearer skerry desk")
+		if visitor != nil {
+			r.AddCookie(visitor)
+		}
 		response, err := client.Do(r)
 		if err != nil {
-			return 0, err.Error()
+			return answer{text: err.Error()}
 		}
 		defer response.Body.Close()
 		text, err := io.ReadAll(response.Body)
-		require.NoError(t, err)
-		return response.StatusCode, string(text)
+		if err != nil {
+			return answer{text: err.Error()}
+		}
+		return answer{response.StatusCode, string(text), response.Cookies()}
 	}
-	const parcel = "/parcels/6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"
-	status, text := call("GET", parcel, "", nil)
-	assert.Equal(t, http.StatusNotFound, status, text)
+	const json = "application/json"
+	signedIn := call("POST", "/sign-in", json, strings.NewReader(`{"name":"Ada Petrel"}`))
+	require.Len(t, signedIn.cookies, 1, signedIn.text)
+	visitor = signedIn.cookies[0]
+	sent := call("POST", "/parcels", json, strings.NewReader(`{"parcel":{"to":"Marit Skua","quay":"Skerry"}}`))
+	require.Equal(t, http.StatusCreated, sent.status, sent.text)
+	_, rest, _ := strings.Cut(sent.text, `"id":"`)
+	id, _, _ := strings.Cut(rest, `"`)
+	parcel := "/parcels/" + id
 	body, upload := io.Pipe()
-	type answer struct {
-		status int
-		text   string
-	}
 	answered := make(chan answer, 1)
-	go func() {
-		status, text := call("PUT", parcel+"/photo", "image/png", body)
-		answered <- answer{status, text}
-	}()
+	go func() { answered <- call("PUT", parcel+"/photo", "image/png", body) }()
 	_, err := upload.Write(make([]byte, 1<<16))
 	require.NoError(t, err)
 	require.NoError(t, s.process.Process.Signal(syscall.SIGTERM))
 	require.Eventually(t, func() bool {
-		status, _ := call("GET", parcel, "", nil)
-		return status == http.StatusServiceUnavailable || status == 0 // or nobody listens any more
+		late := call("GET", parcel, "", nil)
+		return late.status == http.StatusServiceUnavailable || late.status == 0 // or nobody listens any more
 	}, 5*time.Second, 20*time.Millisecond)
 	select {
 	case early := <-answered:
@@ -164,10 +175,8 @@ func TestStopping(t *testing.T) {
 	_, err = upload.Write(make([]byte, 1<<16))
 	require.NoError(t, err)
 	require.NoError(t, upload.Close())
-	// It was read to its end, and only then looked for the parcel.
 	end := <-answered
-	assert.Equal(t, http.StatusNotFound, end.status, end.text)
-	assert.Contains(t, end.text, "NoParcel")
+	assert.Equal(t, http.StatusNoContent, end.status, end.text)
 	line, err := s.output.ReadString('\n')
 	require.NoError(t, err)
 	assert.Equal(t, "stopped\n", line)

@@ -85,8 +85,10 @@ to fill in, --curl the same request for curl.`,
 		flags.StringVar(&c.replay, "replay", "", "send the calls recorded in `FILE` again, and compare the answers")
 		return func(w *World, args []string) (int, error) {
 			c.w = w
-			flags.Visit(func(f *flag.Flag) { c.hasBody = c.hasBody || f.Name == "d" || f.Name == "body" })
-			flags.Visit(func(f *flag.Flag) { c.hasHead = c.hasHead || f.Name == "head" })
+			flags.Visit(func(f *flag.Flag) {
+				c.hasBody = c.hasBody || f.Name == "d" || f.Name == "body"
+				c.hasHead = c.hasHead || f.Name == "head"
+			})
 			return c.run(w.Context, args)
 		}
 	},

@@ -31,7 +31,7 @@ type Recorded struct {
 
 // Difference is where an answer is not what was recorded.
 type Difference struct {
-	Path     string `json:"path"` // RFC 6901 behind the part of the record: "/answer/state"
+	Path     string `json:"path"` // RFC 6901, after the part of the record: "/answer/state"
 	Recorded string `json:"recorded"`
 	Now      string `json:"now"`
 }

@@ -67,9 +67,9 @@ with ParcelsClient(BASE, {"credentials": {"desk": "skerry desk"}}) as desk:
     except NotModified:
         print("photo     ", "is still the same")
 
-    unknown = UUID("6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f")
-    handed = desk.hand_over(Desk(quay=Quay("Skerry"), device="scanner 2"), scans([sent.id, unknown]))
-    print("handed    ", handed.parcels, "and", len(handed.unknown), "unknown")
+    stray = UUID("6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f")
+    handed = desk.hand_over(Desk(quay=Quay("Skerry"), device="scanner 2"), scans([sent.id, stray]))
+    print("handed    ", handed.parcels, "and", len(handed.never_sent), "that nobody has sent")
     print("it is at  ", desk.parcel(ParcelRequest(id=sent.id)).at)
 
     try:

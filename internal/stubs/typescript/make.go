@@ -147,14 +147,6 @@ func (g *generator) remake(t *schema.Type, value string) string {
 	return g.remakeInside(t, value)
 }
 
-// remakePlain is remake for what a named list or map is over.
-func (g *generator) remakePlain(t *schema.Type, value string) string {
-	if cast(t) {
-		return g.casted(t, value)
-	}
-	return g.remakeInside(t, value)
-}
-
 // remakeInside is remake for what a list or map holds, named or not.
 func (g *generator) remakeInside(t *schema.Type, value string) string {
 	if t.Kind == schema.KindList {

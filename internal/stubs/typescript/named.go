@@ -38,7 +38,7 @@ func (g *generator) named(n *schema.NamedType) {
 		}
 		g.method(fmt.Sprintf("make(value: %s): %s", from, n.Name), func() {
 			if g.made[&n.Decl] {
-				g.P("return %s;", g.remakePlain(&plain, "value"))
+				g.P("return %s;", g.remake(&plain, "value"))
 			} else if isBranded(&n.Type) {
 				g.P("return value as %s;", n.Name)
 			} else {

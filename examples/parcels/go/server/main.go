@@ -186,7 +186,7 @@ func (s *store) handOver(_ context.Context, desk *parcels.Desk, scans iter.Seq2[
 			k.version++
 			done.Parcels++
 		} else {
-			done.Unknown = append(done.Unknown, scan.Parcel)
+			done.NeverSent = append(done.NeverSent, scan.Parcel)
 		}
 		s.mu.Unlock()
 	}

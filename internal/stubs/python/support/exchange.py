@@ -56,7 +56,7 @@ class CommonOptions(TypedDict, total=False):
     """In bytes; 4 MiB where it is not given."""
     answer_item_limit: int
     """How much an answer, or an element of a stream, may contain: list items and entries of maps and messages count one, a
-    message one and its declared fields besides; 1,000,000 where it is not given."""
+    message one plus its declared fields; 1,000,000 where it is not given."""
     element_limit: int
     """In bytes; 1 MiB where it is not given."""
     watcher: web.Watcher

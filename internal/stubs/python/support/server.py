@@ -35,7 +35,7 @@ Send = Callable[[Any], Awaitable[None]]
 
 @dataclass(slots=True)
 class Context:
-    """What a handler knows besides its request."""
+    """What a handler knows in addition to its request."""
 
     call: str
     """Full: module, service and call."""
@@ -151,7 +151,7 @@ class ServerOptions(TypedDict, total=False):
     """A path such as "/v1"."""
     item_limit: int
     """How much a request, or an element of a stream, may contain: list items and entries of maps and messages count one, a
-    message one and its declared fields besides; 250,000 where it is not given."""
+    message one plus its declared fields; 250,000 where it is not given."""
     body_limit: int
     """In bytes; 4 MiB where it is not given."""
     element_limit: int
@@ -1289,7 +1289,7 @@ class _Exchange:
         async def send(given: Any) -> None:
             nonlocal begun, whole
             async for element in _iterated(given):
-                if self.interrupted:  # being cancelled is lost where an element comes in the same moment
+                if self.interrupted:  # whatever the handler made of being cancelled
                     raise _unavailable()
                 begun = True
                 async with lock:
@@ -1592,7 +1592,7 @@ class _Exchange:
                 self.context.cancelled = True
             # A handler that waits for an element is told by it, any other by being cancelled.
             with contextlib.suppress(asyncio.TimeoutError):
-                await asyncio.wait_for(inbox.put(event), 0.25)
+                await stream.within(inbox.put(event), 0.25)
             await asyncio.sleep(0.25)
             left.append(True)
             task.cancel()
@@ -1637,8 +1637,6 @@ class _Exchange:
                 event = await stream.within(inbox.get(), self.mount.idle)
             except asyncio.TimeoutError:
                 raise _Refused("too-slow", "the stream was silent for too long") from None
-            if self.interrupted:
-                raise _unavailable()
             if event["type"] != "websocket.receive":
                 raise stream.LostError
             element = event.get("bytes") or (event.get("text") or "").encode()

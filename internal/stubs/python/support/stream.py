@@ -12,17 +12,24 @@ T = TypeVar("T")
 
 
 async def within(work: Awaitable[T], seconds: float) -> T:
-    """Waits for work for so long.
+    """Waits for work for so many seconds, else asyncio.TimeoutError.
 
-    Before Python 3.12, asyncio.wait_for loses being cancelled in the moment in which work is done.
+    Before Python 3.12, asyncio.wait_for drops a cancellation that comes when work has just ended.
     """
-    import asyncio  # whoever waits has it; it takes long to load for those who do not
+    import asyncio  # callers have loaded it; other users of this module need not
 
     if sys.version_info >= (3, 11):
         async with asyncio.timeout(seconds):
             return await work
     else:
-        return await asyncio.wait_for(work, seconds)
+        task = asyncio.ensure_future(work)
+        try:
+            if not (await asyncio.wait((task,), timeout=seconds))[0]:
+                raise asyncio.TimeoutError
+            return task.result()
+        finally:
+            task.cancel()
+            await asyncio.gather(task, return_exceptions=True)
 
 
 class LostError(Exception):

@@ -31,7 +31,7 @@ MAX_DEPTH = 100
 
 DEFAULT_BUDGET = 1_000_000
 """How much one payload may contain: a list item or an entry of a map or message counts one, a message one and its
-declared fields besides, whether they are there or not, since memory is taken for all of them."""
+declared fields as well, whether they are there or not, since memory is taken for all of them."""
 
 Any = bool | int | float | str | list[_Any] | dict[str, _Any] | None
 """A value of the scalar any: an int is an integer, a float is not."""
@@ -687,7 +687,7 @@ def unlisted_between(a: list[UnlistedField] | None, b: list[UnlistedField] | Non
 
 
 def unlisted_change(r: JsonReader, name: str, known: dict[int, str]) -> UnlistedField | tuple[int, CborReader]:
-    """JsonReader.unlisted for a patch, in which null may stand for a number."""
+    """JsonReader.unlisted for a patch, in which null may replace a number."""
     number = int(name[1:]) if re.fullmatch("#[1-9][0-9]{0,4}", name) else 65536
     if number > 65535 or not r.null():
         return r.unlisted(name, known)

@@ -27,7 +27,7 @@ export function changeOf<T>(a: T, b: T): T | undefined {
   return same(a, b) ? undefined : b;
 }
 
-/** JsonReader.keepUnlisted for a patch, in which null may stand for a number. */
+/** JsonReader.keepUnlisted for a patch, in which null may replace a number. */
 export function keepUnlistedChange(r: JsonReader, m: Keeper, fields: Fields, name: string): [number, CborReader] | undefined {
   const number = /^#[1-9][0-9]{0,4}$/.test(name) ? Number(name.slice(1)) : 65536;
   if (number > 65535 || !r.null()) {

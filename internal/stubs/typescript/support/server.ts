@@ -12,7 +12,7 @@ import * as web from "./web.js";
 import type { Call, Definitions, Failure, Encoding, Trace } from "./web.js";
 import * as wire from "./wire.js";
 
-/** What a handler knows besides its request. */
+/** What a handler knows in addition to its request. */
 export interface Context {
   /** Aborted when the client has left, or the call takes too long. */
   readonly signal: AbortSignal;
@@ -73,7 +73,7 @@ export interface ServerOptions {
   readonly bodyLimit?: number;
   /**
    * How much a request, or an element of a stream, may contain: list items and entries of maps and messages count one, a
-   * message one and its declared fields besides; 250,000 where it is not given.
+   * message one plus its declared fields; 250,000 where it is not given.
    */
   readonly itemLimit?: number;
   /** Of streams, in bytes; 1 MiB where it is not given. */

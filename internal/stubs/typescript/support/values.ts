@@ -8,7 +8,7 @@ export const maxDepth = 100;
 
 /**
  * How much one payload may contain: a list item or an entry of a map or message counts one, a message one and its
- * declared fields besides, whether they are there or not, since memory is taken for all of them.
+ * declared fields as well, whether they are there or not, since memory is taken for all of them.
  */
 export const defaultBudget = 1_000_000;
 

@@ -89,7 +89,7 @@ const serverBudget = 250_000
 
 // WithItemLimit changes how much a request, or an element of a stream, may contain: list
 // items and entries of maps and messages count one, a message one and its declared
-// fields besides. The default is 250,000.
+// fields as well. The default is 250,000.
 func WithItemLimit(items int) ServerOption { return func(m *Served) { m.items = items } }
 
 // WithHandlerTimeout changes how long a call may take, its body included; the

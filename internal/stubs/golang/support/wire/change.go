@@ -89,7 +89,7 @@ func (r *JSONReader) Clears(required bool) bool {
 // null is the CBOR of an unlisted field that a patch clears.
 var null = []byte{simple | 22}
 
-// KeepUnlistedChange is KeepUnlisted for a patch, in which null may stand for a number.
+// KeepUnlistedChange is KeepUnlisted for a patch, in which null may replace a number.
 func (r *JSONReader) KeepUnlistedChange(list *[]UnlistedField, fields []Field) *CBORReader {
 	name := string(r.name)
 	n, isNumber := ParseUnlistedNumber(name)

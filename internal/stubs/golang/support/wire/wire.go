@@ -16,7 +16,7 @@ import (
 const MaxDepth = 100
 
 // DefaultBudget is how much one payload may contain: a list item or an entry of a map or
-// message counts one, a message one and its declared fields besides, whether they are
+// message counts one, a message one plus its declared fields, whether they are
 // there or not, since memory is taken for all of them.
 const DefaultBudget = 1_000_000
 
