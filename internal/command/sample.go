@@ -186,7 +186,7 @@ func sampleFolder(w *World, defs *schema.Definitions, args []string, dir string,
 		p.Table("", rows)
 		changes = counts[requests.New] + counts[requests.Changed] + counts[requests.Gone]
 		line := fmt.Sprintf("%s in %s: %d new, %d changed, %d gone, %d unchanged, %d of yours left alone",
-			report.Plural(len(wanted), "request"), dir,
+			report.Plural(len(wanted), "file"), dir,
 			counts[requests.New], counts[requests.Changed], counts[requests.Gone], counts[requests.Same], counts[requests.Yours])
 		if dry {
 			line += "; nothing was written"
@@ -217,8 +217,9 @@ func firstNew(results []requests.Result) string {
 // sending is the command that sends the first new request.
 func sending(calls []*schema.Call, results []requests.Result, dir string) string {
 	file := func(name string) string { return "@" + filepath.ToSlash(filepath.Join(dir, name)) }
+	first := firstNew(results)
 	for _, c := range calls {
-		if first := firstNew(results); first != requestFile(c) && first != headFile(c) {
+		if first != requestFile(c) && first != headFile(c) {
 			continue
 		}
 		command := fmt.Sprintf("faithful call URL %s.%s %s", c.Service.Name, c.Name, file(requestFile(c)))
@@ -227,7 +228,7 @@ func sending(calls []*schema.Call, results []requests.Result, dir string) string
 		}
 		return command
 	}
-	return "faithful call URL SERVICE.CALL " + file(firstNew(results))
+	return "faithful call URL SERVICE.CALL " + file(first)
 }
 
 // requestFile is the name of a call's file.

@@ -246,22 +246,16 @@ func (k *Caller) outgoing(request []byte) (web.Message, error) {
 	if refused != nil && !k.options.Unchecked {
 		return nil, refused
 	}
-	if k.options.Raw == nil && (refused == nil || refused.Unreadable == nil) {
-		// As a stub would write it.
-		v, _ := value.DecodeJSON(k.call.Request, request, 0) // it was read above
-		if text, err := value.EncodeJSON(v); err == nil {
-			request = text
-		}
+	if k.options.Raw == nil {
+		request = written(k.call.Request, request, refused)
 	}
 	if k.web.Travel == nil {
 		return k.payload(k.body, request)
 	}
-	out := &outgoing{fields: map[string]json.RawMessage{}}
-	if err := json.Unmarshal(request, &out.fields); err != nil {
-		return nil, fmt.Errorf("a request whose fields travel in different places can only be sent as a JSON object: %w",
-			err)
+	out, err := apartOf(request)
+	if err != nil {
+		return nil, err
 	}
-	var err error
 	if raw := conversation.Raw(k.call); raw != nil {
 		return out, k.rawBody(raw, out)
 	}
@@ -285,15 +279,27 @@ func (k *Caller) head() (web.Message, error) {
 	if refused != nil && !k.options.Unchecked {
 		return nil, refused
 	}
-	if refused == nil || refused.Unreadable == nil { // as a stub would write it
-		v, _ := value.DecodeJSON(t, text, 0)
-		if written, err := value.EncodeJSON(v); err == nil {
-			text = written
-		}
+	return apartOf(written(t, text, refused))
+}
+
+// written is a message as a stub would write it, where it can be read.
+func written(t *schema.Message, text []byte, refused *Refusal) []byte {
+	if refused != nil && refused.Unreadable != nil {
+		return text
 	}
+	v, _ := value.DecodeJSON(t, text, 0) // it was read before
+	if again, err := value.EncodeJSON(v); err == nil {
+		return again
+	}
+	return text
+}
+
+// apartOf are the fields of a message in JSON, which travel in different places.
+func apartOf(text []byte) (*outgoing, error) {
 	out := &outgoing{fields: map[string]json.RawMessage{}}
 	if err := json.Unmarshal(text, &out.fields); err != nil {
-		return nil, fmt.Errorf("a head can only be sent as a JSON object: %w", err)
+		return nil, fmt.Errorf("a message whose fields travel in different places can only be sent as a JSON object: %w",
+			err)
 	}
 	return out, nil
 }
