@@ -54,6 +54,12 @@ follows    3 positions
 no answer  it was cancelled
 `
 
+const waysPlain = `plain      {"hundredths":2500,"currency":"SKD"} true
+plain      /passengers/1/name expected text, found a number
+plain      /passengers/0/name must have 1 to 200 characters, not 0
+fake       2500
+`
+
 // TestWays runs the programs that the pages of the languages quote.
 func TestWays(t *testing.T) {
 	assert.Equal(t, ways, toolchain.Run(t, ".", "go", "run", "./go/ways"))
@@ -61,6 +67,7 @@ func TestWays(t *testing.T) {
 		toolchain.Require(t, "typescript")
 		out := toolchain.BuildTypeScript(t, "typescript", t.TempDir())
 		assert.Equal(t, ways, toolchain.Run(t, out, "node", "ways.js"))
+		assert.Equal(t, waysPlain, toolchain.Run(t, out, "node", "ways_plain.js"))
 	})
 	t.Run("python", func(t *testing.T) {
 		python := toolchain.Python(t)

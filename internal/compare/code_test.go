@@ -35,6 +35,8 @@ enum Deck {
   #2 car
 }
 
+credential desk = bearer
+
 type Berth = int32 where 1..40
 
 type Codes = [text]
@@ -263,6 +265,10 @@ var codeChanges = []struct{ old, new string }{
 	{"const BERTHS int32 = 12\n", "module skerry.pier\nconst BERTHS int32 = 12\n"},
 	{"error Full 409 {\n  #1 left int32\n}", "module skerry.pier\nerror Full 409 {\n  #1 left int32\n}"},
 	{"*skerry.harbour", "skerry.haven"},
+	{"credential desk = bearer\n", ""},
+	{"credential desk = bearer", "credential counter = bearer"},
+	{"credential desk = bearer", "credential desk = basic"},
+	{"credential desk = bearer\n", "module skerry.pier\ncredential desk = bearer\n"},
 }
 
 // definitions loads a text, a file a module.
@@ -705,7 +711,8 @@ func tsWire(body string) string {
 // tsProof puts the lines of a proof below imports of the names in them.
 func tsProof(defs *schema.Definitions, lines []string) string {
 	body := strings.NewReplacer(".../skerry", "./skerry", ".../types.js", "./skerry/harbour/types.js", ".../client.js",
-		"./skerry/harbour/client.js", ".../server.js", "./skerry/harbour/server.js").Replace(strings.Join(lines, "\n"))
+		"./skerry/harbour/client.js", ".../server.js", "./skerry/harbour/server.js",
+		".../faithful", "./faithful").Replace(strings.Join(lines, "\n"))
 	if strings.HasPrefix(body, "import") {
 		return body + "\n"
 	}
@@ -770,6 +777,12 @@ func tsProgram(defs *schema.Definitions, who string) string {
 			fmt.Fprintf(&b, "export const use%s%s: %s = %q;\n", e.Name, x.Name, e.Name, x.Name)
 		}
 	}
+	if len(m.Credentials) > 0 {
+		b.WriteString("import type { CredentialName } from \"./faithful/about.js\";\n")
+	}
+	for _, x := range m.Credentials {
+		fmt.Fprintf(&b, "export const use%s: CredentialName[] = [%q, %q];\n", x.Name, x.Name, x.FullName())
+	}
 	for _, x := range m.Types {
 		fmt.Fprintf(&b, "export function use%s(m: %s): %s {\n  return m;\n}\n", x.Name, x.Name, typescript.TypeName(x.Bare()))
 	}
@@ -812,7 +825,7 @@ func tsServices(m *schema.Module, who string) (lines []string) {
 	}
 	for _, s := range m.Services {
 		if who == "callers" {
-			lines = append(lines, fmt.Sprintf("export const client%s = new %sClient(\"\");", s.Name, s.Name))
+			lines = append(lines, fmt.Sprintf("export const client%s: %sClient = new %sClient(\"\");", s.Name, s.Name, s.Name))
 		} else {
 			lines = append(lines, fmt.Sprintf("export const calls%s: %sCalls = {", s.Name, s.Name))
 		}

@@ -6,6 +6,7 @@ import { test } from "node:test";
 
 import { fetchTransport } from "./gen/faithful/client.js";
 import { nodeTransport } from "./gen/faithful/node.js";
+import { InvalidValue, fromPlain, parse, toPlain } from "./gen/faithful/plain.js";
 import { mount, serve, Unauthenticated } from "./gen/faithful/server.js";
 import { BadAnswer, Problem } from "./gen/faithful/web.js";
 import * as wire from "./gen/faithful/wire.js";
@@ -38,6 +39,90 @@ void test("messages are made of plain values", () => {
   assert.deepEqual(echoRequestTools.make({ names: { a: 1n } }).names, new Map([["a", 1n]]));
   const [set] = moreOptionalsTools.make({ sets: [{ small: "0.5" }] }).sets ?? [];
   assert.equal(set?.get("small")?.toString(), "0.5");
+});
+
+void test("values of which nothing is known are parsed, with all that is wrong", () => {
+  const good = { code: "EID", hull: "6F0C1D7E-4F0A-4C59-9D43-0D9A3B1C2E5F", amount: "-0.10", "made-up": [1, { a: null }] };
+  const look = parse(lookRequestTools, good);
+  assert.equal(look.amount?.toString(), "-0.10");
+  assert.deepEqual(toPlain(lookRequestTools, look), { ...good, hull: good.hull.toLowerCase(), open: true }, "what is not listed is preserved");
+  assert.ok(lookRequestTools.equal(fromPlain(lookRequestTools, structuredClone(toPlain(lookRequestTools, look))), look));
+
+  const wrong = (run: () => unknown): [string, string][] => {
+    try {
+      run();
+    } catch (problem) {
+      assert.ok(problem instanceof InvalidValue, String(problem));
+      return problem.violations.map(({ pointer, detail }) => [pointer, detail]);
+    }
+    return [];
+  };
+  assert.deepEqual(wrong(() => parse(scalarsTools, { flag: "yes", small: 3e9, large: "x", count: -1, ratio: true, name: 5, data: "%", key: [], at: "today", deck: {}, i8: 200, i16: 1n, u8: NaN })), [
+    ["/u8", "is NaN, which JSON does not have"],
+    ["/flag", "expected bool, found a string"],
+    ["/small", "expected int32, found 3000000000"],
+    ["/large", "expected int64, found \"x\""],
+    ["/count", "expected uint32, found -1"],
+    ["/ratio", "expected float64, found true"],
+    ["/name", "expected text, found a number"],
+    ["/data", "expected bytes as base64url"],
+    ["/key", "expected uuid, found an array"],
+    ["/at", "expected an instant such as 2026-07-15T09:30:00Z"],
+    ["/deck", "expected Deck, found an object"],
+    ["/i8", "expected int8, found 200"],
+    ["/u16", "is required"],
+    ["/u64", "is required"],
+    ["/f32", "is required"],
+  ]);
+  const maps = { texts: 1, i8: { a: true, b: 1, 5: true }, lanes: { 1: { none: 1 }, 2: { left: 1, right: 2 }, 3: {}, 4: "x" }, nested: { 1: [], 2: { 3: { unassigned: 4 } } } };
+  const apart = ([, detail]: [string, string]): boolean => detail !== "is required";
+  assert.deepEqual(wrong(() => parse(keysTools, maps)).filter(apart), [
+    ["/texts", "expected a map, found a number"],
+    ["/i8/a", "expected an integer of the key's type, found a"],
+    ["/i8/b", "expected an integer of the key's type, found b"],
+    ["/lanes/2/right", "is a second alternative, and one is expected"],
+    ["/lanes/3", "expected one alternative of Passage, found none"],
+    ["/lanes/4", "expected Passage, found a string"],
+    ["/nested/1", "expected a map, found an array"],
+    ["/nested/2/3/unassigned", "expected text, found a number"],
+  ]);
+  const lists = { flags: [true, 1, null], leaves: [{ number: 1 }, {}, 5, { number: "a", third: 4 }], grid: [[1], 2, ["x"]], maps: [{ "a/b": { number: null } }], names: new Map() };
+  assert.deepEqual(wrong(() => parse(listsTools, lists)).filter(([place]) => /[0-9]|names/.test(place)), [
+    ["/flags/1", "expected bool, found a number"],
+    ["/flags/2", "expected bool, found null"],
+    ["/leaves/1/number", "is required"],
+    ["/leaves/2", "expected Leaf, found a number"],
+    ["/leaves/3/number", 'expected int32, found "a"'],
+    ["/leaves/3/third", "expected text, found a number"],
+    ["/grid/1", "expected a list, found a number"],
+    ["/grid/2/0", 'expected int32, found "x"'],
+    ["/maps/0/a~1b/number", "expected int32, found null"],
+    ["/names", "expected a list, found an object"],
+  ]);
+  // Bounds are told of what is there, and not asked of plain data that a cache has.
+  assert.deepEqual(wrong(() => parse(lookRequestTools, { code: "", open: 1, name: "" })), [
+    ["/open", "expected bool, found a number"],
+    ["/code", "must have 1 to 40 characters, not 0"],
+    ["/name", "must have 1 to 40 characters, not 0"],
+  ]);
+  assert.equal(fromPlain(lookRequestTools, { code: "" }).code, "");
+  for (const value of [undefined, null, 5, "text", [], () => 1, NaN]) {
+    assert.equal(wrong(() => parse(lookRequestTools, value)).length, 1, String(value));
+  }
+});
+
+void test("what has a client's calls can take its place, and credentials have the names that are defined", async () => {
+  // Code that takes a client is tested with an object that has the calls in question.
+  const titled = async (pier: Pick<PierClient, "look">): Promise<string> => (await pier.look({ code: "EID" })).code;
+  assert.equal(await titled({ look: (request) => Promise.resolve({ ...lookRequestTools.make({ code: "" }), ...request, code: `fake ${request.code}` } as never) }), "fake EID");
+  const none = (): never => {
+    throw new Error("not this one");
+  };
+  const whole: VectorsClient = { drop: none, echo: none, fetch: none, mirror: none, ping: none };
+  assert.throws(() => void whole.ping(), /not this one/);
+  // @ts-expect-error No credential is called so: the compiler finds a slip.
+  assert.ok(new PierClient("http://127.0.0.1:1", { credentials: { dekst: "k" } }));
+  assert.ok(new PierClient("http://127.0.0.1:1", { credentials: { desk: "k", "skerry.matrix.crew": () => "t" } }));
 });
 
 void test("instants are read, written and converted", () => {

@@ -3,6 +3,7 @@ import { readFileSync } from "node:fs";
 import { createInterface } from "node:readline";
 
 import { attempt, codecs } from "./codecs.js";
+import { InvalidValue, fromPlain, toPlain } from "./gen/faithful/plain.js";
 import * as wire from "./gen/faithful/wire.js";
 
 interface Vector {
@@ -23,6 +24,10 @@ function disagreement(v: Vector): string | undefined {
     return "no such message";
   }
   const payload = new Uint8Array(Buffer.from(v.payload, "hex"));
+  const plainly = v.encoding === "json" ? asPlain(codec, Buffer.from(payload).toString()) : undefined;
+  if (plainly !== undefined) {
+    return plainly;
+  }
   const message = attempt(() => (v.encoding === "cbor" ? wire.fromCbor(codec, payload) : wire.fromJson(codec, payload)));
   if (message === undefined) {
     return v.accepted ? "refused" : undefined;
@@ -41,6 +46,33 @@ function disagreement(v: Vector): string | undefined {
   const violations = JSON.stringify(wire.validate(codec, message));
   const wanted = JSON.stringify(v.violations ?? []);
   return violations === wanted ? compared(v.message, codec, message) : `violates ${violations}, not ${wanted}`;
+}
+
+/** What is wrong with how JSON is taken as plain data, or undefined: what JSON.parse makes of it is taken as its JSON is. */
+function asPlain(codec: wire.Codec<unknown>, payload: string): string | undefined {
+  const value: unknown = attempt(() => JSON.parse(payload) as unknown);
+  if (value === undefined) {
+    return undefined;
+  }
+  let read: unknown;
+  try {
+    read = wire.fromJson(codec, JSON.stringify(value));
+  } catch (problem) {
+    try {
+      fromPlain(codec, value);
+    } catch (invalid) {
+      const { path } = problem as wire.WireError;
+      const told = invalid instanceof InvalidValue && invalid.violations.some(({ pointer }) => pointer === path);
+      return told ? undefined : `as plain data ${String(invalid)}, not ${String(problem)}`;
+    }
+    return `plain data is taken, not its JSON: ${String(problem)}`;
+  }
+  const again = wire.toJson(codec, fromPlain(codec, value));
+  if (again !== wire.toJson(codec, read)) {
+    return `of plain data, writes ${again}`;
+  }
+  const plain = attempt(() => toPlain(codec, read)); // which integers that are too large in an any prevent
+  return plain === undefined || wire.toJson(codec, fromPlain(codec, plain)) === wire.toJson(codec, wire.fromJson(codec, JSON.stringify(plain))) ? undefined : "its plain data is another message";
 }
 
 /** The messages that were read before, a few of each kind, with what tells whether two are equal. */

@@ -19,8 +19,9 @@ func (Language) Compatible() stubs.CodeRules {
 
 // userRules are those for users of types.
 var userRules = map[change.Kind]stubs.CodeRule{
-	change.CredentialRenamed: stubs.CredentialMoved,
-	change.CredentialMoved:   stubs.CredentialMoved,
+	change.CredentialGone:    stubs.Always(credentialLines),
+	change.CredentialRenamed: stubs.Always(credentialLines),
+	change.CredentialMoved:   stubs.Always(credentialLines),
 	change.TypeGone:          stubs.Always(useLines),
 	change.UnionGone:         stubs.Always(useLines),
 	change.TypeChanged: func(f *change.Change) (verdict.Verdict, []string, string) {
@@ -154,6 +155,16 @@ func useLines(f *change.Change) []string {
 		return []string{fmt.Sprintf("import { %sClient } from \".../client.js\";", d.Name)}
 	}
 	return nil
+}
+
+// credentialLines name a credential as it was: by its full name, where it has its own still.
+func credentialLines(f *change.Change) []string {
+	name := f.OldDecl.Head().Name
+	if f.Kind == change.CredentialMoved {
+		name = f.OldDecl.Head().FullName()
+	}
+	return []string{"import type { CredentialName } from \".../faithful/about.js\";",
+		fmt.Sprintf("export const name: CredentialName = %q;", name)}
 }
 
 // alternativeLines makes a value of an alternative as it was.

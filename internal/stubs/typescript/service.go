@@ -299,6 +299,8 @@ func callDoc(c *schema.Call) string {
 	return docOf(doc, c.Deprecated)
 }
 
+// clients writes each client as an interface, so that anything with its calls can take its place, and
+// what it is made by.
 func (g *generator) clients() {
 	client := g.use("client", "faithful/client.js")
 	about := g.use("about", "faithful/about.js")
@@ -309,56 +311,79 @@ func (g *generator) clients() {
 			doc += "\n\n" + s.Doc
 		}
 		g.doc(docOf(doc, s.Deprecated))
-		g.In(fmt.Sprintf("export class %sClient {", s.Name), func() {
+		g.In(fmt.Sprintf("export interface %sClient {", s.Name), func() {
+			for _, c := range s.Calls {
+				g.doc(callDoc(c))
+				g.P("%s;", g.clientSignature(c, client, about))
+			}
+		}, "}")
+		g.P("")
+		g.In(fmt.Sprintf("class %sCaller implements %sClient {", s.Name, s.Name), func() {
 			g.P("readonly #client: %s.Client;", client)
 			g.P("")
-			g.doc("base is where the server is, such as \"http://127.0.0.1:8080\".")
-			g.In(fmt.Sprintf("constructor(base: string, options: %s.ClientOptions = {}) {", client), func() {
+			g.In(fmt.Sprintf("constructor(base: string, options: %s.ClientOptions<%s.CredentialName> = {}) {", client,
+				about), func() {
 				g.P("this.#client = new %s.Client(base, %s.digest, options);", client, about)
 			}, "}")
 			for _, c := range s.Calls {
 				g.P("")
-				g.doc(callDoc(c))
-				g.clientCall(c, client)
+				g.In(g.clientSignature(c, client, about)+" {", func() { g.clientCall(c, client) }, "}")
 			}
 		}, "}")
+		g.P("")
+		g.doc("Makes clients. base is where the server is, such as \"http://127.0.0.1:8080\".")
+		g.P("export const %sClient: %s.Connect<%sClient, %s.CredentialName> = %sCaller;", s.Name, client, s.Name, about,
+			s.Name)
 	}
 }
 
-func (g *generator) clientCall(c *schema.Call, client string) {
-	parameters, message := []string{}, "undefined"
-	made := func(value string) string { return fmt.Sprintf("%s.make(%s)", g.tools(&c.Request.Decl), value) }
+func (g *generator) clientSignature(c *schema.Call, client, about string) string {
+	var parameters []string
 	if c.Head != nil {
 		parameters = append(parameters, "head: "+g.side(c.Head, "Init"))
 	}
+	if c.Request != nil {
+		element := g.side(c.Request, "Init")
+		given := "request: " + element
+		if c.RequestStream {
+			given = fmt.Sprintf("elements: %s<%s> | %s<%s>", g.global("AsyncIterable"), element, g.global("Iterable"),
+				element)
+		}
+		parameters = append(parameters, given)
+	}
+	result := fmt.Sprintf("%s<%s>", g.global("Promise"), g.side(c.Response, ""))
+	if c.ResponseStream {
+		result = fmt.Sprintf("%s<%s, void, undefined>", g.global("AsyncGenerator"), g.side(c.Response, ""))
+	}
+	parameters = append(parameters, "options?: "+client+".CallOptions<"+about+".CredentialName>")
+	return call(CallName(c), parameters...) + ": " + result
+}
+
+func (g *generator) clientCall(c *schema.Call, client string) {
+	made := func(m *schema.Message, value string) string {
+		return fmt.Sprintf("%s.make(%s)", g.tools(&m.Decl), value)
+	}
+	message := "undefined"
 	switch {
 	case c.RequestStream:
-		element := g.side(c.Request, "Init")
-		given := fmt.Sprintf("elements: %s<%s> | %s<%s>", g.global("AsyncIterable"), element, g.global("Iterable"), element)
-		parameters = append(parameters, given)
-		message = call(client+".mapped", "elements", "(element) => "+made("element"))
+		message = call(client+".mapped", "elements", "(element) => "+made(c.Request, "element"))
 	case c.Request != nil:
-		parameters = append(parameters, "request: "+g.side(c.Request, "Init"))
-		message = made("request")
+		message = made(c.Request, "request")
 	}
-	verb, result := "do", fmt.Sprintf("%s<%s>", g.global("Promise"), g.side(c.Response, ""))
-	stream := fmt.Sprintf("%s<%s, void, undefined>", g.global("AsyncGenerator"), g.side(c.Response, ""))
+	verb := "do"
 	switch {
 	case conversation.BothWays(c):
-		verb, result = "converse", stream
+		verb = "converse"
 	case c.RequestStream:
 		verb = "send"
 	case c.ResponseStream:
-		verb, result = "stream", stream
+		verb = "stream"
 	}
-	parameters = append(parameters, "options?: "+client+".CallOptions")
-	g.In(call(CallName(c), parameters...)+": "+result+" {", func() {
-		arguments := []string{g.call(c), message, "options"}
-		if c.Head != nil {
-			arguments = append(arguments, g.tools(&c.Head.Decl)+".make(head)")
-		}
-		g.P("return %s;", call("this.#client."+verb, arguments...))
-	}, "}")
+	arguments := []string{g.call(c), message, "options"}
+	if c.Head != nil {
+		arguments = append(arguments, made(c.Head, "head"))
+	}
+	g.P("return %s;", call("this.#client."+verb, arguments...))
 }
 
 func (g *generator) servers() {

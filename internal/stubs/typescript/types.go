@@ -19,7 +19,7 @@ func (g *generator) types() {
 	for _, c := range g.module.Consts {
 		g.P("")
 		g.doc(docOf(c.Doc, c.Deprecated))
-		g.P("export const %s = %s;", c.Name, g.literalOf(c.Type, c.Value))
+		g.P("export const %s%s = %s;", c.Name, g.annotation(c), g.literalOf(c.Type, c.Value))
 	}
 	for _, n := range g.module.Types {
 		g.named(n)
@@ -36,6 +36,19 @@ func (g *generator) types() {
 			g.message(p)
 		}
 	}
+}
+
+// annotation is the type of a constant where its value does not show it, so that each file can be
+// declared without the others.
+func (g *generator) annotation(c *schema.Const) string {
+	switch c.Value.(type) {
+	case string, int64, uint64, bool, float32, float64:
+		return ""
+	}
+	if isBranded(c.Type) {
+		return ""
+	}
+	return ": " + g.typ(c.Type)
 }
 
 // literal writes a constant or default.
@@ -113,11 +126,12 @@ func (g *generator) enum(e *schema.Enum) {
 	g.P("export type %s =%s;", e.Name, stubs.Alternatives('|', append(names, wire+".Unlisted")...))
 	g.P("")
 	g.doc(fmt.Sprintf("Lists, reads and writes values of %s.", e.Name))
-	g.In(fmt.Sprintf("export const %s = new %s.EnumTools(%s, [", ToolsName(&e.Decl), wire, text(e.Name)), func() {
+	g.In(fmt.Sprintf("export const %s: %s.EnumTools<%s<%s, %s.Unlisted>> = new %s.EnumTools(%s, [", ToolsName(&e.Decl),
+		wire, g.global("Exclude"), e.Name, wire, wire, text(e.Name)), func() {
 		for _, m := range e.Members {
 			g.P("[%d, %s],", m.Number, text(m.Name))
 		}
-	}, "] as const"+renamedInJSON(e)+");")
+	}, "]"+renamedInJSON(e)+");")
 }
 
 // renamedInJSON is the argument that gives members other names in JSON.
@@ -152,7 +166,10 @@ func (g *generator) message(m *schema.Message) {
 				m.PatchOf.Name)
 		}
 		g.doc(docOf(doc, m.Deprecated))
-		g.In(fmt.Sprintf("export interface %s {", m.Name), func() { g.fields(m, "readonly ") }, "}")
+		g.In(fmt.Sprintf("export interface %s {", m.Name), func() {
+			g.fields(m, "readonly ")
+			g.P("readonly [%s.unlisted]?: readonly %s.UnlistedField[] | undefined;", wire, wire)
+		}, "}")
 		g.P("")
 	}
 	if m.IsPatch() {
@@ -274,7 +291,6 @@ func (g *generator) fields(m *schema.Message, readonly string) {
 		}
 		g.P("%s%s%s: %s%s;", readonly, FieldName(f), mark, g.fieldType(f), suffix)
 	}
-	g.P("%s[%s.unlisted]?: readonly %s.UnlistedField[] | undefined;", readonly, g.wire(), g.wire())
 }
 
 // orAbsent ends the type of a field that may be absent, or null in a patch.
@@ -303,7 +319,9 @@ func (g *generator) errorClass(m *schema.Message) {
 	g.doc(docOf(m.Doc, m.Deprecated))
 	g.In(fmt.Sprintf("export class %s extends %s.DeclaredError {", m.Name, wire), func() {
 		g.fields(m, "declare readonly ")
-		g.P("")
+		if len(m.Fields) > 0 {
+			g.P("")
+		}
 		g.In(fmt.Sprintf("constructor(init: %sInit) {", m.Name), func() {
 			g.P("super(%s, %s);", text(m.FullName()), text(line))
 			g.P("%s.assign(this, make%s(init));", g.global("Object"), m.Name)

@@ -133,7 +133,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 }
 
 // wireFiles are the support files that types want; the others carry calls.
-var wireFiles = []string{"body.ts", "cbor.ts", "json.ts", "values.ts", "wire.ts"}
+var wireFiles = []string{"body.ts", "cbor.ts", "json.ts", "plain.ts", "values.ts", "wire.ts"}
 
 // serverFiles are those that servers alone want.
 var serverFiles = []string{"conditional.ts", "raw.ts", "server.ts"}
@@ -251,6 +251,9 @@ func aboutFile(defs *schema.Definitions, about stubs.About) []byte {
 	c.P("/** Apart from them, so that clients need not carry their text. */")
 	c.P("export const digest = %s;", text(defs.Digest()))
 	c.P("")
+	c.P("/** What the credentials are called, with and without their modules. */")
+	c.P("export type CredentialName =%s;", stubs.Alternatives('|', credentialNames(defs)...))
+	c.P("")
 	c.In("export const definitions: Definitions = {", func() {
 		c.P("name: %s,", text(about.Name))
 		c.P("version: %s,", text(about.Version))
@@ -271,6 +274,21 @@ func aboutFile(defs *schema.Definitions, about stubs.About) []byte {
 		}, "],")
 	}, "};")
 	return c.Bytes()
+}
+
+// credentialNames lists what credentials can be called, as literals.
+func credentialNames(defs *schema.Definitions) []string {
+	var names []string
+	for _, m := range defs.Modules {
+		for _, c := range m.Credentials {
+			names = append(names, text(c.Name), text(c.FullName()))
+		}
+	}
+	if len(names) == 0 {
+		return []string{"never"}
+	}
+	slices.Sort(names)
+	return slices.Compact(names)
 }
 
 // call writes what is called and its arguments.

@@ -388,7 +388,8 @@ class Exchange:
                     headers["authorization"] = "Bearer " + text
             return
         raise web.MissingCredential(
-            f"{call.name} needs {web.needs_text(call.needs)}, and the client was not given that"
+            f"{call.name} needs {web.needs_text(call.needs)}; the credentials that the client was given: "
+            + (", ".join(f'"{name}"' for name in given) or "none")
         )
 
 

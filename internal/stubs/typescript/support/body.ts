@@ -13,11 +13,14 @@ export class Body implements AsyncIterable<Uint8Array> {
   readonly size: number | undefined;
   readonly #onCancel: (() => void) | undefined;
 
+  /** What it is made of. */
+  readonly source: Exclude<BodySource, Body>;
+
   constructor(
-    /** What it is made of. */
-    readonly source: Exclude<BodySource, Body>,
+    source: Exclude<BodySource, Body>,
     { mediaType = "", size, onCancel }: { readonly mediaType?: string; readonly size?: number | undefined; readonly onCancel?: () => void } = {},
   ) {
+    this.source = source;
     this.#onCancel = onCancel;
     this.mediaType = mediaType === "" && source instanceof Blob ? source.type : mediaType;
     this.size = source instanceof Blob ? source.size : source instanceof Uint8Array ? source.length : size;

@@ -598,11 +598,10 @@ export class CborReader {
 
   private readonly data: Uint8Array;
 
-  constructor(
-    data: Uint8Array,
-    private budget = defaultBudget,
-    depth = 0,
-  ) {
+  private budget: number;
+
+  constructor(data: Uint8Array, budget: number = defaultBudget, depth = 0) {
+    this.budget = budget;
     // A subclass such as Buffer has other ideas of what slice is.
     this.data = Object.getPrototypeOf(data) === Uint8Array.prototype ? data : new Uint8Array(data.buffer, data.byteOffset, data.byteLength);
     this.view = new DataView(data.buffer, data.byteOffset, data.byteLength);
@@ -613,7 +612,7 @@ export class CborReader {
     return this.budget;
   }
 
-  fail(detail: string, at = this.at, tooLarge = false): never {
+  fail(detail: string, at: number = this.at, tooLarge = false): never {
     throw new WireError(detail, at, tooLarge);
   }
 

@@ -67,8 +67,11 @@ export interface Socket {
 /** Opens a WebSocket; a refusal throws what failed makes of the answer. */
 export type SocketTransport = (request: OutgoingRequest, protocol: string, failed: (status: number, body: string) => Error) => Promise<Socket>;
 
-/** How a client calls. */
-export interface ClientOptions {
+/** Values of credentials by the name of each, with or without its module. */
+export type Credentials<Name extends string> = { readonly [name in Name]?: CredentialSource | undefined };
+
+/** How a client calls. Name is what credentials can be called. */
+export interface ClientOptions<Name extends string = string> {
   /** What requests are sent as; "cbor" where it is not given. */
   readonly encoding?: Encoding;
   /** fetchTransport() where it is not given; nodeTransport() is faster in Node. */
@@ -84,8 +87,7 @@ export interface ClientOptions {
   /** How often a call that is safe or idempotent is sent at most; 4 where it is not given. */
   readonly tries?: number;
   readonly headers?: Readonly<Record<string, string>>;
-  /** By the credential's name, with or without its module. */
-  readonly credentials?: Readonly<Record<string, CredentialSource>>;
+  readonly credentials?: Credentials<Name>;
   readonly middleware?: readonly ClientMiddleware[];
   /** Told of each call, for metrics, logs and traces. */
   readonly watcher?: ClientWatcher;
@@ -104,8 +106,8 @@ export interface ClientOptions {
   readonly prefer?: boolean;
 }
 
-/** How one call is made. */
-export interface CallOptions {
+/** How one call is made. Name is what credentials can be called. */
+export interface CallOptions<Name extends string = string> {
   readonly signal?: AbortSignal | undefined;
   /** In milliseconds, instead of the client's. */
   readonly timeout?: number | undefined;
@@ -113,8 +115,8 @@ export interface CallOptions {
   readonly trace?: Trace | undefined;
   /** Of the request: added to the client's, and replacing those of the same name. */
   readonly headers?: Readonly<Record<string, string>> | undefined;
-  /** By the name of each, with or without its module: added to the client's, and replacing those of the same name. */
-  readonly credentials?: Readonly<Record<string, CredentialSource>> | undefined;
+  /** Added to the client's, and replacing those of the same name. */
+  readonly credentials?: Credentials<Name> | undefined;
   /** Told the status and the headers of the answer once it begins; of a refusal, too. */
   readonly answered?: ((status: number, header: (name: string) => string | null) => void) | undefined;
 }
@@ -357,16 +359,20 @@ class Patience {
   }
 }
 
+/** Makes clients of a service; credentials can be called Name. */
+export type Connect<Service, Name extends string> = new (base: string, options?: ClientOptions<Name>) => Service;
+
 /** Sends calls to one server. */
 export class Client {
   private readonly base: string;
   private readonly transport: Transport;
 
-  constructor(
-    base: string,
-    private readonly digest: string,
-    private readonly options: ClientOptions,
-  ) {
+  private readonly digest: string;
+  private readonly options: ClientOptions;
+
+  constructor(base: string, digest: string, options: ClientOptions) {
+    this.digest = digest;
+    this.options = options;
     // In a browser a path alone is at the server of the page.
     if (!/^https?:\/\/[^/]/i.test(base) && !("location" in globalThis && (base === "" || base.startsWith("/")))) {
       const example = base === "" || base.includes("//") ? "127.0.0.1:8080" : base;
@@ -957,7 +963,8 @@ export class Client {
     const all = call.needs.find((alternative) => alternative.every((credential) => source(credential) !== undefined || kept(credential)));
     if (all === undefined) {
       const text = call.needs.map((alternative) => alternative.map(({ name }) => name.split(".").pop() ?? "").join(" + ") || "nothing").join(" | ");
-      throw new web.MissingCredential(`${call.name} needs ${text}, and the client was not given that`);
+      const names = given.map(([name]) => `"${name}"`).join(", ") || "none";
+      throw new web.MissingCredential(`${call.name} needs ${text}; the credentials that the client was given: ${names}`);
     }
     for (const credential of all.filter((one) => !kept(one))) {
       const from = source(credential) ?? "";
@@ -1142,11 +1149,14 @@ export class Queue<T> implements AsyncIterable<T> {
   private ended: { readonly problem: Error | undefined } | undefined;
   private wake: (() => void) | undefined;
 
-  constructor(
-    /** Told of each item that comes to wait, and of each that is taken. */
-    private readonly onPush?: (item: T) => void,
-    private readonly onTake?: (item: T) => void,
-  ) {}
+  /** Told of each item that comes to wait, and of each that is taken. */
+  private readonly onPush: ((item: T) => void) | undefined;
+  private readonly onTake: ((item: T) => void) | undefined;
+
+  constructor(onPush?: (item: T) => void, onTake?: (item: T) => void) {
+    this.onPush = onPush;
+    this.onTake = onTake;
+  }
 
   push(item: T): void {
     this.items.push(item);

@@ -3,7 +3,7 @@
 import { joined } from "./web.js";
 
 /** How large a body is at least, in bytes, for which compression is worth while. */
-export const compressedFrom = 1 << 10;
+export const compressedFrom: number = 1 << 10;
 
 async function through(bytes: Uint8Array<ArrayBuffer>, by: CompressionStream | DecompressionStream, limit: number): Promise<Uint8Array<ArrayBuffer> | undefined> {
   const reader = new Blob([bytes]).stream().pipeThrough(by).getReader();

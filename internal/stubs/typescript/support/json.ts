@@ -43,10 +43,12 @@ export class JsonWriter {
   /** Whether what was opened last is still empty: the text itself is not looked at while it grows, since that would copy it. */
   private fresh = false;
 
-  constructor(
-    /** "text" is for people and logs, without what is secret; "comparison" writes equal decimals alike. */
-    private readonly purpose: "payload" | "text" | "comparison" = "payload",
-  ) {}
+  /** "text" is for people and logs, without what is secret; "comparison" writes equal decimals alike. */
+  private readonly purpose: "payload" | "text" | "comparison";
+
+  constructor(purpose: "payload" | "text" | "comparison" = "payload") {
+    this.purpose = purpose;
+  }
 
   /** All that was written. */
   get result(): string {
@@ -452,14 +454,14 @@ export type Seen = number | Set<number>;
 /** Reads JSON; what is wrong is thrown as a WireError. */
 export class JsonReader {
   private readonly text: string;
-  private at = 0;
-  private depth = 0;
+  protected at = 0;
+  protected depth = 0;
   private fresh = false;
 
-  constructor(
-    payload: string | Uint8Array,
-    private budget = defaultBudget,
-  ) {
+  private budget: number;
+
+  constructor(payload: string | Uint8Array, budget: number = defaultBudget) {
+    this.budget = budget;
     if (typeof payload === "string") {
       if (loneSurrogate.test(payload)) {
         throw new WireError("text with half of a surrogate pair", 0);
@@ -500,7 +502,7 @@ export class JsonReader {
   private wrong(expected: string): never {
     const c = this.peek();
     const found =
-      c === "" ? "the end" : c === "{" ? "an object" : c === "[" ? "an array" : c === '"' ? "a string" : /[-0-9]/.test(c) ? "a number" : this.text.startsWith("null", this.at) ? "null" : `'${c}'`;
+      c === "" ? "the end" : c === "{" ? "an object" : c === "[" ? "an array" : c === '"' ? "a string" : /[-0-9]/.test(c) ? "a number" : (["null", "true", "false"].find((word) => this.text.startsWith(word, this.at)) ?? `'${c}'`);
     this.fail(`expected ${expected}, found ${found}`);
   }
 
@@ -1040,7 +1042,7 @@ export class JsonReader {
     const start = this.at;
     if (c === "{") {
       const members: string[] = [];
-      this.openObject("an object");
+      this.begin(0x7b, "an object");
       while (this.following(0x7d)) {
         if (this.peek() !== '"') {
           this.wrong("a name in quotes");
@@ -1058,8 +1060,8 @@ export class JsonReader {
     }
     if (c === "[") {
       const items: string[] = [];
-      this.openList();
-      while (this.more()) {
+      this.begin(0x5b, "a list");
+      while (this.following(0x5d)) {
         items.push(this.raw());
       }
       return `[${items.join(",")}]`;

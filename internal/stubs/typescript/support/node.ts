@@ -20,7 +20,7 @@ export function nodeListener(mount: Served): RequestListener {
 }
 
 /** Limits for http.createServer that suit a server open to the world: 64 KiB of headers, 30 s for them, 60 s of idleness. */
-export const nodeLimits = { maxHeaderSize: 64 << 10, headersTimeout: 30_000, keepAliveTimeout: 60_000, requestTimeout: 0 };
+export const nodeLimits = { maxHeaderSize: 65_536, headersTimeout: 30_000, keepAliveTimeout: 60_000, requestTimeout: 0 };
 
 /** A request of Node's server as a mount takes it; signal makes what tells that the client has left. */
 export function incomingOf(incoming: IncomingMessage, signal: () => AbortSignal): Incoming {

@@ -3,7 +3,7 @@
 import type { Body } from "./wire.js";
 
 /** How large a body of a request may be that the definitions have no limit for, in bytes. */
-export const rawLimit = 64 << 20;
+export const rawLimit: number = 64 << 20;
 
 /** The one range of a body that a request asks for; "none" of it is there. Several, and those of another version of the body, are not asked for. */
 export function ranged(header: (name: string) => string | undefined, size: number, version: { readonly etag: string | undefined; readonly modified: string | undefined }): { readonly first: number; readonly last: number } | "none" | undefined {

@@ -201,33 +201,39 @@ export class Forbidden extends Error {
 /** What a handler throws when it has too much to do: 503, and when to try again. */
 export class Overloaded extends Error {
   override readonly name = "Overloaded";
-  constructor(readonly retryAfterSeconds: number) {
+  readonly retryAfterSeconds: number;
+
+  constructor(retryAfterSeconds: number) {
     super("overloaded");
+    this.retryAfterSeconds = retryAfterSeconds;
   }
 }
+
+/** Violations that only the handler can find: 400, as those that the definitions name; or any problem (RFC 9457) with a status of 4xx or 5xx, such as 429. */
+export type RefusalDetails =
+  | { readonly violations: readonly wire.Violation[] }
+  | {
+      /** 400 to 599. */
+      readonly status: number;
+      /** A URI that tells which problem it is. */
+      readonly type?: string;
+      /** What is always the same about it. */
+      readonly title?: string;
+      /** What is the matter this time. */
+      readonly detail?: string;
+      /** A URI of this occurrence. */
+      readonly instance?: string;
+      readonly retryAfterSeconds?: number;
+    };
 
 /** What a handler or middleware throws to refuse a request for a reason of its own. Its texts are for the caller, who gets a Problem. */
 export class Refusal extends Error {
   override readonly name = "Refusal";
-  constructor(
-    /** Violations that only the handler can find: 400, as those that the definitions name; or any problem (RFC 9457) with a status of 4xx or 5xx, such as 429. */
-    readonly details:
-      | { readonly violations: readonly wire.Violation[] }
-      | {
-          /** 400 to 599. */
-          readonly status: number;
-          /** A URI that tells which problem it is. */
-          readonly type?: string;
-          /** What is always the same about it. */
-          readonly title?: string;
-          /** What is the matter this time. */
-          readonly detail?: string;
-          /** A URI of this occurrence. */
-          readonly instance?: string;
-          readonly retryAfterSeconds?: number;
-        },
-  ) {
+  readonly details: RefusalDetails;
+
+  constructor(details: RefusalDetails) {
     super("violations" in details ? details.violations.map((v) => `${v.pointer} ${v.detail}`).join("; ") : [String(details.status), details.title, details.detail].filter((part) => part !== undefined).join(" "));
+    this.details = details;
   }
 }
 
@@ -285,13 +291,22 @@ export function serve(first: Served, ...others: readonly Served[]): Served {
 
 /** Thrown inside of the server to answer with one of the common errors. */
 class Refused extends Error {
+  readonly problem: string;
+  readonly detail: string;
+  readonly violations: readonly wire.Violation[];
+  readonly headers: Readonly<Record<string, string>>;
+
   constructor(
-    readonly problem: string,
-    readonly detail: string,
-    readonly violations: readonly wire.Violation[] = [],
-    readonly headers: Readonly<Record<string, string>> = {},
+    problem: string,
+    detail: string,
+    violations: readonly wire.Violation[] = [],
+    headers: Readonly<Record<string, string>> = {},
   ) {
     super(problem);
+    this.problem = problem;
+    this.detail = detail;
+    this.violations = violations;
+    this.headers = headers;
   }
 }
 
@@ -311,11 +326,12 @@ class Server {
   private closing = false;
   private rest: (() => void)[] = [];
 
-  constructor(
-    private readonly definitions: Definitions,
-    routes: readonly Route[],
-    private readonly options: ServerOptions,
-  ) {
+  private readonly definitions: Definitions;
+  private readonly options: ServerOptions;
+
+  constructor(definitions: Definitions, routes: readonly Route[], options: ServerOptions) {
+    this.definitions = definitions;
+    this.options = options;
     for (const r of routes) {
       this.caching.set(r, cachingOf(r.call, r.call.compressible === true && options.compression !== false));
       const { path } = r.call;
@@ -827,11 +843,12 @@ class Watching {
   readonly trace: Trace | undefined;
   private readonly done: Told;
 
-  constructor(
-    private readonly options: ServerOptions,
-    private readonly call: string,
-    incoming: Incoming,
-  ) {
+  private readonly options: ServerOptions;
+  private readonly call: string;
+
+  constructor(options: ServerOptions, call: string, incoming: Incoming) {
+    this.options = options;
+    this.call = call;
     let told: ReturnType<Watcher> | undefined;
     try {
       told = options.watcher?.(call, (name) => incoming.header(name));
@@ -937,18 +954,35 @@ class Exchange {
     this.abort(this.incoming.signal.reason);
   };
 
+  private readonly server: Server;
+  private readonly options: ServerOptions;
+  readonly definitions: Definitions;
+  readonly base: string;
+  private readonly incoming: Incoming;
+  private readonly found: Found;
+  private readonly watching: Watching | undefined;
+  private readonly given: Record<string, string>;
+
   constructor(
-    private readonly server: Server,
-    private readonly options: ServerOptions,
-    readonly definitions: Definitions,
-    readonly base: string,
-    private readonly incoming: Incoming,
-    private readonly found: Found,
+    server: Server,
+    options: ServerOptions,
+    definitions: Definitions,
+    base: string,
+    incoming: Incoming,
+    found: Found,
     credentials: ReadonlyMap<string, string>,
     identity: unknown,
-    private readonly watching: Watching | undefined,
-    private readonly given: Record<string, string>,
+    watching: Watching | undefined,
+    given: Record<string, string>,
   ) {
+    this.server = server;
+    this.options = options;
+    this.definitions = definitions;
+    this.base = base;
+    this.incoming = incoming;
+    this.found = found;
+    this.watching = watching;
+    this.given = given;
     const traceparent = incoming.header("traceparent");
     const tracestate = incoming.header("tracestate");
     const came = traceparent === undefined ? undefined : tracestate === undefined ? { traceparent } : { traceparent, tracestate };

@@ -14,11 +14,11 @@ export class Lost extends Error {
 /** A part of a stream that is not an element, or too large a one. */
 export class BadElement extends Error {
   override readonly name = "BadElement";
-  constructor(
-    message: string,
-    readonly tooLarge = false,
-  ) {
+  readonly tooLarge: boolean;
+
+  constructor(message: string, tooLarge = false) {
     super(message);
+    this.tooLarge = tooLarge;
   }
 }
 
@@ -30,13 +30,18 @@ export type Element<T> = { readonly value: T } | { readonly problem: string } | 
 
 /** Writes elements of one encoding. */
 export class ElementWriter<T> {
-  constructor(
-    private readonly encoding: web.Encoding,
-    private readonly codec: wire.Codec<T>,
-    /** Whether elements are in one sequence of bytes. */
-    private readonly sequence: boolean,
-    private readonly limit: number,
-  ) {}
+  private readonly encoding: web.Encoding;
+  private readonly codec: wire.Codec<T>;
+  /** Whether elements are in one sequence of bytes. */
+  private readonly sequence: boolean;
+  private readonly limit: number;
+
+  constructor(encoding: web.Encoding, codec: wire.Codec<T>, sequence: boolean, limit: number) {
+    this.encoding = encoding;
+    this.codec = codec;
+    this.sequence = sequence;
+    this.limit = limit;
+  }
 
   value(m: T): Uint8Array<ArrayBuffer> {
     if (this.encoding === "json") {
@@ -125,7 +130,11 @@ export class Splitter {
   private text = false;
   private quote = false;
 
-  constructor(private readonly encoding: web.Encoding) {}
+  private readonly encoding: web.Encoding;
+
+  constructor(encoding: web.Encoding) {
+    this.encoding = encoding;
+  }
 
   /** Where the first element of data begins and ends, or undefined while more is needed. Between calls data only grows, but for what was returned. */
   next(data: Uint8Array): [from: number, to: number] | undefined {

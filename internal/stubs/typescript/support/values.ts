@@ -58,14 +58,16 @@ export class WireError extends Error {
   override readonly name = "WireError";
   /** RFC 6901; "" is the whole payload. */
   path = "";
-  constructor(
-    readonly detail: string,
-    /** In bytes from the start; -1 when writing. */
-    readonly offset = -1,
-    readonly tooLarge = false,
-    options?: ErrorOptions,
-  ) {
+  readonly detail: string;
+  /** In bytes from the start; -1 when writing. */
+  readonly offset: number;
+  readonly tooLarge: boolean;
+
+  constructor(detail: string, offset = -1, tooLarge = false, options?: ErrorOptions) {
     super(detail, options);
+    this.detail = detail;
+    this.offset = offset;
+    this.tooLarge = tooLarge;
   }
 
   /** Adds a step to the path, on the way up. */
@@ -103,7 +105,7 @@ export type Fields = readonly (readonly [number: number, name: string])[];
 export type Uuid = string & { readonly [uuidBrand]: true };
 declare const uuidBrand: unique symbol;
 
-export const uuidPattern = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i;
+export const uuidPattern: RegExp = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i;
 
 const canonicalUuid = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/;
 
@@ -126,12 +128,15 @@ const instantPattern = /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(?:\.(\d{1,9}))?(?:Z|([+-
 
 /** A point in time, to the nanosecond, in the years 0001 to 9999. */
 export class Instant {
-  private constructor(
-    /** Whole seconds since 1970-01-01T00:00:00Z. */
-    readonly seconds: number,
-    /** Nanoseconds after that, 0 to 999,999,999. */
-    readonly nanos: number,
-  ) {}
+  /** Whole seconds since 1970-01-01T00:00:00Z. */
+  readonly seconds: number;
+  /** Nanoseconds after that, 0 to 999,999,999. */
+  readonly nanos: number;
+
+  private constructor(seconds: number, nanos: number) {
+    this.seconds = seconds;
+    this.nanos = nanos;
+  }
 
   static of(seconds: number, nanos = 0): Instant {
     const whole = Number.isInteger(seconds) && Number.isInteger(nanos) && nanos >= 0 && nanos < 1e9;
@@ -249,12 +254,15 @@ const decimalPattern = /^(-?)(0|[1-9][0-9]*)(?:\.([0-9]+))?(?:[eE]([+-]?[0-9]+))
 
 /** An exact decimal number that keeps its scale: 1.50 stays 1.50. */
 export class Decimal {
-  private constructor(
-    /** The number without its point. */
-    readonly coefficient: bigint,
-    /** How many digits come after the point, 0 to 34. */
-    readonly scale: number,
-  ) {}
+  /** The number without its point. */
+  readonly coefficient: bigint;
+  /** How many digits come after the point, 0 to 34. */
+  readonly scale: number;
+
+  private constructor(coefficient: bigint, scale: number) {
+    this.coefficient = coefficient;
+    this.scale = scale;
+  }
 
   /** coefficient divided by ten to the power of scale, of at most 34 digits. */
   static of(coefficient: bigint, scale = 0): Decimal {
@@ -348,10 +356,12 @@ const datePattern = /^(\d{4})-(\d\d)-(\d\d)$/;
 
 /** A day of the calendar, in the years 0001 to 9999. */
 export class CalendarDate {
-  private constructor(
-    /** How many days it lies after 1970-01-01. */
-    readonly days: number,
-  ) {}
+  /** How many days it lies after 1970-01-01. */
+  readonly days: number;
+
+  private constructor(days: number) {
+    this.days = days;
+  }
 
   static ofDays(days: number): CalendarDate {
     if (!Number.isInteger(days) || days < minDays || days > maxDays) {
@@ -424,7 +434,11 @@ const durationPattern = /^(-?)P(?:(\d{1,24})D)?(?:T(?=\d)(?:(\d{1,24})H)?(?:(\d{
 
 /** A length of time, to the nanosecond, of at most 2^63 of them: about 292 years. */
 export class Duration {
-  private constructor(readonly nanoseconds: bigint) {}
+  readonly nanoseconds: bigint;
+
+  private constructor(nanoseconds: bigint) {
+    this.nanoseconds = nanoseconds;
+  }
 
   static of(nanoseconds: bigint): Duration {
     if (nanoseconds !== BigInt.asIntN(64, nanoseconds)) {
@@ -481,9 +495,9 @@ export class Duration {
 }
 
 /** Reads what must be text. */
-export const decoder = new TextDecoder("utf-8", { fatal: true, ignoreBOM: true });
-export const encoder = new TextEncoder();
-export const loneSurrogate = /\p{Surrogate}/u;
+export const decoder: TextDecoder = new TextDecoder("utf-8", { fatal: true, ignoreBOM: true });
+export const encoder: TextEncoder = new TextEncoder();
+export const loneSurrogate: RegExp = /\p{Surrogate}/u;
 
 /** A number that is an integer in a range, or a refusal. */
 export function checked(v: number, kind: string, low: number, high: number): number {
@@ -592,8 +606,10 @@ export function distinct<K extends string | number | bigint, V>(map: Map<K, V>, 
 /** A message while it is read: every field may still be missing. */
 export type Unfinished<T> = { [K in Exclude<keyof T, typeof unlisted>]: T[K] | undefined } & Keeper;
 
+const ErrorWithUnlisted: new (message: string) => Error & { readonly [unlisted]?: readonly UnlistedField[] | undefined } = Error;
+
 /** Every declared error is one: its name is the full name in the definitions. */
-export class DeclaredError extends Error {
+export class DeclaredError extends ErrorWithUnlisted {
   constructor(name: string, message: string) {
     super(message);
     this.name = name;

@@ -120,17 +120,30 @@ export interface Failure {
 /** An error that the call does not declare, as problem details. */
 export class Problem extends Error {
   override readonly name = "Problem";
+  /** What follows "/-/errors/" in the type, such as "invalid-request"; another type as it is. */
+  readonly problem: string;
+  readonly status: number;
+  readonly title: string;
+  readonly detail: string;
+  readonly violations: readonly wire.Violation[];
+  /** A URI of this occurrence. */
+  readonly instance: string | undefined;
+
   constructor(
-    /** What follows "/-/errors/" in the type, such as "invalid-request"; another type as it is. */
-    readonly problem: string,
-    readonly status: number,
-    readonly title: string,
-    readonly detail: string,
-    readonly violations: readonly wire.Violation[] = [],
-    /** A URI of this occurrence. */
-    readonly instance?: string,
+    problem: string,
+    status: number,
+    title: string,
+    detail: string,
+    violations: readonly wire.Violation[] = [],
+    instance?: string,
   ) {
     super([`${String(status)} ${title}`, detail].filter((s) => s !== "").join(": ") + violations.map((v) => `; ${v.pointer} ${v.detail}`).join(""));
+    this.problem = problem;
+    this.status = status;
+    this.title = title;
+    this.detail = detail;
+    this.violations = violations;
+    this.instance = instance;
   }
 }
 
@@ -140,12 +153,11 @@ export type Reason = "refused" | "lost" | "timed out" | "cancelled";
 /** A call that got no answer, or a stream that lost its end. */
 export class Unreachable extends Error {
   override readonly name = "Unreachable";
-  constructor(
-    message: string,
-    readonly reason: Reason,
-    options?: ErrorOptions,
-  ) {
+  readonly reason: Reason;
+
+  constructor(message: string, reason: Reason, options?: ErrorOptions) {
     super(message, options);
+    this.reason = reason;
   }
 }
 
@@ -183,12 +195,11 @@ const names = new Map([
 /** An answer that could not be understood. */
 export class BadAnswer extends Error {
   override readonly name = "BadAnswer";
-  constructor(
-    readonly status: number,
-    message: string,
-    options?: ErrorOptions,
-  ) {
+  readonly status: number;
+
+  constructor(status: number, message: string, options?: ErrorOptions) {
     super(`the answer with status ${String(status)} was not understood: ${message}`, options);
+    this.status = status;
   }
 }
 
@@ -198,24 +209,23 @@ export class BadAnswer extends Error {
  */
 export class NotModified extends Error {
   override readonly name = "NotModified";
-  constructor(
-    call: string,
-    /** Of the answer, as in the field of it that travels in ETag. */
-    readonly etag: string,
-  ) {
+  /** Of the answer, as in the field of it that travels in ETag. */
+  readonly etag: string;
+
+  constructor(call: string, etag: string) {
     super(`${call}: not modified since ${etag}`);
+    this.etag = etag;
   }
 }
 
 /** A request that the definitions refuse; nothing was sent. */
 export class InvalidRequest extends Error {
   override readonly name = "InvalidRequest";
-  constructor(
-    call: string,
-    readonly violations: readonly wire.Violation[],
-    options?: ErrorOptions,
-  ) {
+  readonly violations: readonly wire.Violation[];
+
+  constructor(call: string, violations: readonly wire.Violation[], options?: ErrorOptions) {
     super(`${call}: ${violations.map((v) => `${v.pointer} ${v.detail}`.trimStart()).join("; ")}`, options);
+    this.violations = violations;
   }
 }
 
@@ -331,7 +341,7 @@ export function decode<T>(type: string, payload: Uint8Array, codec: wire.Codec<T
 
 /** What is put into path, query, headers and cookies. */
 export class Parameters {
-  readonly paths = new Map<string, string>();
+  readonly paths: Map<string, string> = new Map();
   readonly queries: string[] = [];
   readonly headers: Record<string, string> = {};
   /** Names and values, encoded. */
@@ -402,10 +412,13 @@ export type Shape = "bare" | "quoted" | "number";
 export class Arguments {
   readonly violations: wire.Violation[] = [];
 
-  constructor(
-    private readonly placed: readonly Placed[],
-    private readonly values: (p: Placed) => readonly string[],
-  ) {}
+  private readonly placed: readonly Placed[];
+  private readonly values: (p: Placed) => readonly string[];
+
+  constructor(placed: readonly Placed[], values: (p: Placed) => readonly string[]) {
+    this.placed = placed;
+    this.values = values;
+  }
 
   /** A field that must be there. Where it is not, that is a violation, and the request is refused in the end. */
   required<T>(i: number, shape: Shape, read: (r: wire.JsonReader) => T): T {

@@ -21,12 +21,15 @@ export class EnumTools<E extends string> {
   private readonly toNames: ReadonlyMap<string, E>;
   private readonly jsonNames: ReadonlyMap<string, string>;
 
+  private readonly name: string;
+
   /** renamed lists the members that have another name in JSON. */
   constructor(
-    private readonly name: string,
+    name: string,
     members: readonly (readonly [number: number, name: E])[],
     renamed: readonly (readonly [member: E, json: string])[] = [],
   ) {
+    this.name = name;
     this.names = new Map(members);
     this.numbers = new Map(members.map(([number, member]) => [member, number]));
     const renames = new Map<string, string>(renamed);
@@ -160,7 +163,7 @@ export function written(write: (w: CborWriter) => void): Uint8Array<ArrayBuffer>
 }
 
 /** Reads a payload of at most so many list items and entries. */
-export function fromCbor<T>(codec: Codec<T>, payload: Uint8Array, items = defaultBudget): T {
+export function fromCbor<T>(codec: Codec<T>, payload: Uint8Array, items: number = defaultBudget): T {
   const r = new CborReader(payload, items);
   const message = codec.readCbor(r);
   r.end();
@@ -194,7 +197,7 @@ export function sayFields<T extends Error>(codec: Codec<T>, error: T): void {
 }
 
 /** Reads a payload of at most so many list items and entries. */
-export function fromJson<T>(codec: Codec<T>, payload: string | Uint8Array, items = defaultBudget): T {
+export function fromJson<T>(codec: Codec<T>, payload: string | Uint8Array, items: number = defaultBudget): T {
   const r = new JsonReader(payload, items);
   const message = codec.readJson(r);
   r.end();

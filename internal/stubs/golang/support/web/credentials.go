@@ -5,8 +5,10 @@ import (
 	"encoding/base64"
 	"errors"
 	"fmt"
+	"maps"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 )
 
@@ -41,11 +43,16 @@ func (c Credentials) Value(name string) (value string, ok bool) {
 // credentials that would do. Nothing was sent.
 type MissingCredential struct {
 	Call  string
-	Needs string // such as "crew | gate"
+	Needs string   // such as "crew | gate"
+	Given []string // the names of those that the client has
 }
 
 func (e *MissingCredential) Error() string {
-	return fmt.Sprintf("%s needs %s, and the client was not given that", e.Call, e.Needs)
+	given := "none"
+	if len(e.Given) > 0 {
+		given = `"` + strings.Join(e.Given, `", "`) + `"`
+	}
+	return fmt.Sprintf("%s needs %s; the credentials that the client was given: %s", e.Call, e.Needs, given)
 }
 
 func needsText(needs [][]*Credential) string {
@@ -190,7 +197,8 @@ func (c *Client) present(ctx context.Context, call *Call, r *http.Request, p *Pa
 		}
 		return nil
 	}
-	return &MissingCredential{Call: call.Name, Needs: needsText(call.Needs)}
+	given := slices.Sorted(maps.Keys(c.credentials))
+	return &MissingCredential{Call: call.Name, Needs: needsText(call.Needs), Given: given}
 }
 
 func (c *Client) sourceOf(credential *Credential) *source {

@@ -1,0 +1,45 @@
+// The documented ways of plain data, and of putting something else in a client's place.
+import { fromPlain, InvalidValue, parse, toPlain } from "./gen/faithful/plain.js";
+import { Instant } from "./gen/faithful/wire.js";
+import { type BookingsClient, bookingTools, bookRequestTools } from "./gen/skerry/booking/index.js";
+import { moneyTools } from "./gen/skerry/common/index.js";
+
+/** What caches and forms hold is plain data; what may be anything is parsed. */
+function plainData(): void {
+  const money = moneyTools.make({ hundredths: 2500n });
+  const cached = structuredClone(toPlain(moneyTools, money));
+  console.log("plain     ", JSON.stringify(cached), moneyTools.equal(fromPlain(moneyTools, cached), money));
+
+  const form: unknown = { sailing: "EID-0715", passengers: [{ name: "" }, { name: 7 }], email: null };
+  try {
+    parse(bookRequestTools, form);
+  } catch (problem) {
+    if (problem instanceof InvalidValue) {
+      for (const { pointer, detail } of problem.violations) {
+        console.log("plain     ", pointer, detail);
+      }
+    }
+  }
+}
+
+/** What needs a client says which calls of it, so that tests can give it an object that has those. */
+async function fareOf(bookings: Pick<BookingsClient, "booking">, id: string): Promise<bigint> {
+  const { fare } = await bookings.booking({ id });
+  return fare.hundredths;
+}
+
+async function faked(): Promise<void> {
+  const fare = await fareOf(
+    {
+      booking: ({ id }) => {
+        const booking = { sailing: "EID-0715", passengers: [], fare: { hundredths: 2500n }, madeAt: Instant.of(0), extras: {} };
+        return Promise.resolve(bookingTools.make({ ...booking, id }));
+      },
+    },
+    "6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f",
+  );
+  console.log("fake      ", String(fare));
+}
+
+plainData();
+await faked();
