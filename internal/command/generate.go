@@ -408,8 +408,8 @@ func stubOptions(p *project.Project, o project.Output) (stubs.Options, error) {
 		return options, fmt.Errorf("the output into %s could share the types of %s or %s: say which with types = \"%s\"",
 			o.Into, shared[0].Into, shared[1].Into, shared[0].Into)
 	}
-	options.TypesAt = shared[0].Package
-	if o.Language == "typescript" {
+	options.TypesAt, options.TypesInPackage = shared[0].Package, shared[0].Package != ""
+	if o.Language == "typescript" && !options.TypesInPackage {
 		relative, err := filepath.Rel(o.Into, shared[0].Into)
 		if err != nil {
 			return options, err

@@ -33,11 +33,12 @@ type About struct {
 type Options struct {
 	Types, Client, Server bool // its roles
 	// Package is how programs import the output folder: a Go import path, a
-	// dotted Python package.
+	// dotted Python package, the specifier of a TypeScript package.
 	Package string
-	// TypesAt is where the types are when the output has none: as Package, in
-	// TypeScript as a path relative to the output folder.
-	TypesAt string
+	// TypesAt is where the types are when the output has none: the Package of the output that
+	// has them, or, in TypeScript and without TypesInPackage, a path relative to the output folder.
+	TypesAt        string
+	TypesInPackage bool
 	// Exhaustive adds what stops compiling when something is added.
 	Exhaustive bool
 	// Async adds clients for asyncio, in Python.

@@ -62,11 +62,14 @@ func (w *starter) stub(depth int, file string) string {
 }
 
 func (w *starter) types(m *schema.Module) string {
-	at := ""
-	if !w.options.Types {
-		at = w.options.TypesAt + "/"
+	file := Folder(m) + "/types.js"
+	switch {
+	case w.options.Types:
+		return w.stub(1, file)
+	case w.options.TypesInPackage:
+		return text(w.options.TypesAt + "/" + file)
 	}
-	return w.stub(1, at+Folder(m)+"/types.js")
+	return w.stub(1, w.options.TypesAt+"/"+file)
 }
 
 func (w *starter) serverStubs() string { return Folder(w.service.Module) + "/server.js" }

@@ -23,6 +23,7 @@ import (
 	"fmt"
 	"io/fs"
 	"path"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -42,12 +43,25 @@ func (Language) Name() string { return "typescript" }
 
 // Options lists the keys of its own.
 func (Language) Options() []stubs.Option {
-	return []stubs.Option{{Key: "target", Default: "any",
+	return []stubs.Option{{Key: "package", Doc: "how other packages import the output folder, for those of them that share " +
+		"its types; by default they use its path"}, {Key: "target", Default: "any",
 		Doc: "browser leaves out what only Node runs, so that nothing of Node is needed to compile the rest"}}
 }
 
+// specifier matches what a package is imported by: its name, with a scope or without, and a folder in it; or one of
+// package.json's own imports.
+var specifier = regexp.MustCompile(`^(@[a-z0-9~-][a-z0-9._~-]*/)?[a-z0-9~-][a-z0-9._~-]*(/[A-Za-z0-9._~-]+)*$|` +
+	`^#[A-Za-z0-9._~-]+(/[A-Za-z0-9._~-]+)*$`)
+
+// packaged comes before what is imported from a package.
+const packaged = "package:"
+
 // Fits takes any folder: modules are found by where they lie.
 func (Language) Fits(_ string, options stubs.Options) error {
+	if options.Package != "" && !specifier.MatchString(options.Package) {
+		return fmt.Errorf("its package is %q; write how other packages import the folder, such as \"@skerry/messages\"",
+			options.Package)
+	}
 	if !slices.Contains([]string{"", "any", "browser"}, options.Target) {
 		return fmt.Errorf("its target is %q; it is any or browser", options.Target)
 	}
@@ -63,6 +77,9 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 	typesAt := ""
 	if !options.Types {
 		typesAt = options.TypesAt + "/"
+		if options.TypesInPackage {
+			typesAt = packaged + typesAt
+		}
 	}
 	calls := options.Client || options.Server
 	made := madeFrom(defs)
@@ -123,13 +140,23 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 		}
 		source, err := support.ReadFile(path)
 		if !options.Types {
-			source = bytes.ReplaceAll(source, []byte(`"./wire.js"`), []byte(`"../`+typesAt+`faithful/wire.js"`))
+			source = withTypesAt(source, typesAt)
 		}
 		add("faithful"+strings.TrimPrefix(path, "support"), append([]byte("\n"), source...))
 		return err
 	})
 	slices.SortFunc(files, func(a, b stubs.File) int { return strings.Compare(a.Path, b.Path) })
 	return files, err
+}
+
+// withTypesAt has a support file import what comes with the types from where they are.
+func withTypesAt(source []byte, typesAt string) []byte {
+	for _, name := range wireFiles {
+		file := strings.TrimSuffix(name, ".ts") + ".js"
+		at := relative("faithful", typesAt+"faithful/"+file)
+		source = bytes.ReplaceAll(source, []byte(text("./"+file)), []byte(text(at)))
+	}
+	return source
 }
 
 // wireFiles are the support files that types want; the others carry calls.
@@ -177,8 +204,11 @@ func (g *generator) file() []byte {
 	return append(head.Bytes(), g.Bytes()...)
 }
 
-// relative is how a file of folder from imports another file.
+// relative is how a file of folder from imports another file, which may be in a package.
 func relative(from, file string) string {
+	if imported, ok := strings.CutPrefix(file, packaged); ok {
+		return imported
+	}
 	up := strings.Repeat("../", strings.Count(from, "/")+1)
 	if path.Dir(file) == from {
 		return "./" + path.Base(file)

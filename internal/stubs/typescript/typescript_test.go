@@ -122,4 +122,10 @@ func TestTarget(t *testing.T) {
 		}
 	}
 	assert.Error(t, Language{}.Fits("", stubs.Options{Target: "phone"}))
+	for _, name := range []string{"messages", "@skerry/messages", "@skerry/messages/gen", "#messages"} {
+		assert.NoError(t, Language{}.Fits("", stubs.Options{Package: name}))
+	}
+	for _, name := range []string{"../messages", "Messages", "@skerry", "@skerry/messages/", "a b"} {
+		assert.ErrorContains(t, Language{}.Fits("", stubs.Options{Package: name}), name)
+	}
 }

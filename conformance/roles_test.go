@@ -1,0 +1,149 @@
+package conformance
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"faithfulcourier/internal/toolchain"
+)
+
+const separateOutputs = `name = "skerry-line"
+sources = ["definitions"]
+
+[[stubs]]
+language = "go"
+roles    = ["types"]
+into     = "go/messages"
+package  = "skerry.example/go/messages"
+
+[[stubs]]
+language = "go"
+roles    = ["client"]
+into     = "go/desk"
+package  = "skerry.example/go/desk"
+
+[[stubs]]
+language = "go"
+roles    = ["server"]
+into     = "go/quay"
+package  = "skerry.example/go/quay"
+
+[[stubs]]
+language = "typescript"
+roles    = ["types"]
+into     = "messages/src"
+package  = "@skerry/messages"
+
+[[stubs]]
+language = "typescript"
+roles    = ["client"]
+target   = "browser"
+into     = "desk/src/gen"
+
+[[stubs]]
+language = "typescript"
+roles    = ["client", "server"]
+into     = "quay/src/gen"
+
+[[stubs]]
+language = "python"
+roles    = ["types"]
+into     = "python/messages"
+package  = "messages"
+
+[[stubs]]
+language = "python"
+roles    = ["client"]
+into     = "python/desk"
+package  = "desk"
+async    = true
+
+[[stubs]]
+language = "python"
+roles    = ["server"]
+into     = "python/quay"
+package  = "quay"
+`
+
+// separateProgram has a server and a client over types of another package, whose errors are of one class.
+const separateProgram = `import { SailingFull } from "@skerry/messages/skerry/booking/index.js";
+import { fetchTransport } from "./gen/faithful/client.js";
+import { BookingsClient } from "./gen/skerry/booking/client.js";
+import { serveBookings } from "./gen/skerry/booking/server.js";
+
+const served = serveBookings({
+  book() {
+    throw new SailingFull({ seatsLeft: 3 });
+  },
+});
+const transport = fetchTransport((request) => served(new Request(request)));
+const client = new BookingsClient("http://127.0.0.1", { transport });
+try {
+  await client.book({ sailing: "EID-0715", passengers: [{ name: "Ada Quill" }] });
+} catch (problem) {
+  console.log(problem instanceof SailingFull && problem.seatsLeft);
+}
+`
+
+// TestSeparateRoles compiles types, clients and servers in packages of their own, in each language.
+func TestSeparateRoles(t *testing.T) {
+	dir := t.TempDir()
+	ferry := filepath.Join(toolchain.Root(), "examples", "ferry")
+	require.NoError(t, os.CopyFS(filepath.Join(dir, "definitions"), os.DirFS(filepath.Join(ferry, "definitions"))))
+	put := func(path, text string) {
+		full := filepath.Join(dir, filepath.FromSlash(path))
+		require.NoError(t, os.MkdirAll(filepath.Dir(full), 0o777))
+		require.NoError(t, os.WriteFile(full, []byte(text), 0o666))
+	}
+	put("faithful.toml", separateOutputs)
+	put("go.mod", "module skerry.example\n\ngo 1.25\n\nrequire github.com/coder/websocket v1.8.15\n")
+	output, err := toolchain.Faithful(t, dir, "generate").CombinedOutput()
+	require.NoError(t, err, "%s", output)
+
+	t.Run("go", func(t *testing.T) {
+		sums, err := os.ReadFile(filepath.Join(toolchain.Root(), "go.sum"))
+		require.NoError(t, err)
+		put("go.sum", string(sums))
+		toolchain.Run(t, dir, "go", "vet", "-mod=mod", "./...")
+	})
+	t.Run("python", func(t *testing.T) {
+		python := toolchain.Python(t)
+		at := filepath.Join(dir, "python")
+		toolchain.Run(t, at, python, "-m", "mypy", "--strict", "-p", "messages", "-p", "desk", "-p", "quay")
+		toolchain.Run(t, at, python, "-c", "import messages.skerry.quay, desk.skerry.quay, quay.skerry.quay")
+	})
+	t.Run("typescript", func(t *testing.T) {
+		toolchain.Require(t, "typescript")
+		installed := filepath.Join(ferry, "typescript", "node_modules")
+		toolchain.InstallNode(t, filepath.Dir(installed))
+		put("node_modules/@skerry/.keep", "")
+		entries, err := os.ReadDir(installed)
+		require.NoError(t, err)
+		for _, e := range entries {
+			require.NoError(t, os.Symlink(filepath.Join(installed, e.Name()), filepath.Join(dir, "node_modules", e.Name())))
+		}
+		require.NoError(t, os.Symlink(filepath.Join(dir, "messages"), filepath.Join(dir, "node_modules", "@skerry", "messages")))
+		base, err := os.ReadFile(filepath.Join(ferry, "typescript", "tsconfig.json"))
+		require.NoError(t, err)
+		put("base.json", string(base))
+		put("quay/src/main.ts", separateProgram)
+		put("messages/package.json", `{"name": "@skerry/messages", "type": "module", "exports": {"./*": "./dist/*"}}`)
+		for _, name := range []string{"messages", "desk", "quay"} {
+			if name != "messages" {
+				put(name+"/package.json", `{"type": "module"}`)
+			}
+			put(name+"/tsconfig.json", `{
+  "extends": "../base.json",
+  "compilerOptions": {"rootDir": "src", "outDir": "dist"},
+  "include": ["src"]
+}
+`)
+			toolchain.Run(t, filepath.Join(dir, name), "node", filepath.Join(installed, "typescript", "bin", "tsc"))
+		}
+		assert.Equal(t, "3\n", toolchain.Run(t, filepath.Join(dir, "quay"), "node", "dist/main.js"))
+	})
+}
