@@ -43,7 +43,7 @@ func (g *generator) eachChange(f *schema.Field, body func(value string), cleared
 		if f.Type.Clearable {
 			cleared()
 		} else {
-			g.P("w.CantClear(%q)", f.JSONName())
+			g.P("b = w.CantClear(b, %q)", f.JSONName())
 		}
 	})
 	g.P("}")

@@ -300,7 +300,7 @@ func (g *generator) enumJSON(e *schema.Enum, of string) {
 	g.P("// MarshalJSON writes e as JSON, also where it is in a struct of your own.")
 	g.In(fmt.Sprintf("func (e %s) MarshalJSON() ([]byte, error) {", e.Name), func() {
 		g.P("w, b := %s.Scratch()", wire)
-		g.P("return w.Fresh(e.AppendJSON(b, w))")
+		g.P("return w.Fresh(e.AppendJSON(b, w), e.AppendJSON)")
 	}, "}")
 	g.P("")
 	g.P("// UnmarshalJSON reads e from JSON.")
@@ -512,13 +512,13 @@ func (g *generator) standardMethods(m *schema.Message) {
 	g.P("// MarshalBinary writes m as CBOR.")
 	g.In(fmt.Sprintf("func (m %s) MarshalBinary() ([]byte, error) {", m.Name), func() {
 		g.P("w, b := %s.Scratch()", wire)
-		g.P("return w.Fresh(m.AppendCBOR(b, w))")
+		g.P("return w.Fresh(m.AppendCBOR(b, w), m.AppendJSON)")
 	}, "}")
 	g.P("")
 	g.P("// AppendBinary appends m as CBOR.")
 	g.In(fmt.Sprintf("func (m *%s) AppendBinary(b []byte) ([]byte, error) {", m.Name), func() {
 		g.P("var w %s.Writer", wire)
-		g.P("return w.Written(m.AppendCBOR(b, &w), b)")
+		g.P("return w.Written(m.AppendCBOR(b, &w), b, m.AppendJSON)")
 	}, "}")
 	g.P("")
 	g.P("// UnmarshalBinary reads m from CBOR.")
@@ -532,7 +532,7 @@ func (g *generator) standardMethods(m *schema.Message) {
 	g.P("// MarshalJSON writes m as JSON.")
 	g.In(fmt.Sprintf("func (m %s) MarshalJSON() ([]byte, error) {", m.Name), func() {
 		g.P("w, b := %s.Scratch()", wire)
-		g.P("return w.Fresh(m.AppendJSON(b, w))")
+		g.P("return w.Fresh(m.AppendJSON(b, w), m.AppendJSON)")
 	}, "}")
 	g.P("")
 	g.P("// UnmarshalJSON reads m from JSON.")

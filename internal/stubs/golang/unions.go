@@ -58,7 +58,8 @@ func (g *generator) union(u *schema.Union) {
 	g.P("// ToJSON writes u as JSON.")
 	g.In(fmt.Sprintf("func (t %sTools) ToJSON(u %s) ([]byte, error) {", u.Name, u.Name), func() {
 		g.P("w, b := %s.Scratch()", wire)
-		g.P("return w.Fresh(t.AppendJSON(b, u, w))")
+		g.P("again := func(b []byte, w *%s.Writer) []byte { return t.AppendJSON(b, u, w) }", wire)
+		g.P("return w.Fresh(again(b, w), again)")
 	}, "}")
 	g.P("")
 	g.P("// FromJSON reads a value from JSON.")
@@ -115,7 +116,7 @@ func (g *generator) unionAppend(u *schema.Union) {
 				g.Deeper(1, func() {
 					g.In(fmt.Sprintf("if v, ok := %s.Pointed(u).(%s); ok {", wire, u.Name),
 						func() { g.P("return t.Append%s(b, v, w)", encoding) }, "}")
-					g.P("w.NotSet(%q)", u.Name)
+					g.P("return w.NotSet(b, %q)", u.Name)
 				})
 				g.P("}")
 				g.P("return b")

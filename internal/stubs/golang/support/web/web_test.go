@@ -141,7 +141,7 @@ func TestRoundTrip(t *testing.T) {
 		require.ErrorAs(t, client.Do(context.Background(), &echo, outgoing("forbidden"), answer), &invalid)
 		err := client.Do(context.Background(), &echo, outgoing("\xff"), answer)
 		require.ErrorAs(t, err, &invalid)
-		assert.Equal(t, "m.S.echo: text that is not UTF-8", err.Error())
+		assert.Equal(t, "m.S.echo: /text text that is not UTF-8", err.Error())
 		var bad *BadAnswer
 		small := NewClient(server.URL, "d", append(options, WithAnswerLimit(3))...)
 		require.ErrorAs(t, small.Do(context.Background(), &echo, outgoing("long"), answer), &bad)

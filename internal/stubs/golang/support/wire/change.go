@@ -55,11 +55,12 @@ func CloneChange[T any](c Change[T], clone func(T) T) Change[T] {
 }
 
 // CantClear keeps that a patch clears a field that is required.
-func (w *Writer) CantClear(field string) {
+func (w *Writer) CantClear(b []byte, field string) []byte {
 	if w.err == nil {
-		w.fail("the field is required, and can't be cleared")
+		b = w.failed(append(b, ','), "the field is required, and can't be cleared")
 		w.err.inside(field)
 	}
+	return b
 }
 
 // Clears reads null, which clears a field of a patch, if it comes next. A required field

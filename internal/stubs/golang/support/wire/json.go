@@ -809,7 +809,7 @@ func AppendJSONString(b []byte, s string, w *Writer) []byte {
 // appendEscaped is the rest of AppendJSONString for what is not plain.
 func appendEscaped(b []byte, s string, w *Writer) []byte {
 	if !validText(s) {
-		w.fail("text that is not UTF-8")
+		b = w.failed(b, "text that is not UTF-8")
 	}
 	from := 0
 	for i := 0; i < len(s); i++ {
@@ -852,8 +852,7 @@ func AppendJSONUUID(b []byte, v UUID) []byte {
 // AppendJSONInstant appends an instant in the years 0001 to 9999.
 func AppendJSONInstant(b []byte, v time.Time, w *Writer) []byte {
 	if s := v.Unix(); s < minSeconds || s > maxSeconds {
-		w.fail("an instant outside the years 0001 to 9999")
-		return b
+		return w.failed(b, "an instant outside the years 0001 to 9999")
 	}
 	return append(appendInstantText(append(b, '"'), v), '"')
 }

@@ -280,8 +280,7 @@ func (r *CBORReader) Date() Date {
 // AppendJSONDate appends a date as YYYY-MM-DD.
 func AppendJSONDate(b []byte, v Date, w *Writer) []byte {
 	if v < minDate || v > maxDate {
-		w.fail("a date outside the years 0001 to 9999")
-		return b
+		return w.failed(b, "a date outside the years 0001 to 9999")
 	}
 	return append(appendDateText(append(b, '"'), v), '"')
 }

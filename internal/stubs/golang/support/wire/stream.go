@@ -27,7 +27,10 @@ func AppendElement(b []byte, json bool, m Message) ([]byte, error) {
 	} else {
 		b = m.AppendCBOR(append(b, mapping|1, 1), &w)
 	}
-	return b, w.Err()
+	if w.err != nil {
+		return b, w.located(m.AppendJSON)
+	}
+	return b, nil
 }
 
 // AppendEnd appends the element that ends a stream.

@@ -98,13 +98,16 @@ func (w *Writer) AppendUnion(b []byte, number int) []byte {
 // AppendUnlistedCBOR appends an alternative of union that is not listed.
 func AppendUnlistedCBOR(b []byte, union string, u UnlistedField, w *Writer) []byte {
 	if u.Number == 0 {
-		w.fail("the alternative %q is not listed in %s, and binary payloads contain numbers", u.Name, union)
+		w.numbers = w.numbers || w.err == nil
+		w.fail(alternativeWithoutNumber, u.Name, union)
 		return b
 	}
 	b = append(w.AppendUnion(b, u.Number), u.Raw...)
 	w.Leave()
 	return b
 }
+
+const alternativeWithoutNumber = "the alternative %q is not listed in %s, and binary payloads contain numbers"
 
 // AppendUnlistedJSON appends an alternative that is not listed.
 func AppendUnlistedJSON(b []byte, union string, u UnlistedField, w *Writer) []byte {
@@ -115,8 +118,9 @@ func AppendUnlistedJSON(b []byte, union string, u UnlistedField, w *Writer) []by
 		b = append(strconv.AppendInt(append(b, `{"#`...), int64(u.Number), 10), `":`...)
 		return append(AppendJSONBytes(b, u.Raw), '}')
 	case u.Raw == nil:
-		w.NotSet(union)
-		return b
+		return w.NotSet(b, union)
+	case w.numbers:
+		return w.failed(b, alternativeWithoutNumber, u.Name, union)
 	}
 	b = append(AppendJSONString(append(b, '{'), u.Name, w), ':')
 	return append(append(b, u.Raw...), '}')
@@ -140,4 +144,4 @@ func Unpointed[U any](u U) U {
 }
 
 // NotSet keeps that a union is nil.
-func (w *Writer) NotSet(union string) { w.fail("%s is not set", union) }
+func (w *Writer) NotSet(b []byte, union string) []byte { return w.failed(b, "%s is not set", union) }

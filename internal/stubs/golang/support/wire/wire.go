@@ -4,6 +4,8 @@
 package wire
 
 import (
+	"bytes"
+	"encoding/json"
 	"fmt"
 	"slices"
 	"strconv"
@@ -303,6 +305,9 @@ type Writer struct {
 	hides bool // what is secret
 	exact bool // decimals by number, so that what is equal is written alike
 
+	numbers bool // whether what failed has no number, which only CBOR asks for
+	marks   bool // whether JSON has a mark where it failed
+
 	scratch []byte // empty, of those that Scratch returns
 }
 
@@ -327,6 +332,73 @@ func (w *Writer) fail(format string, args ...any) {
 	}
 }
 
+// mark is a byte that no JSON has.
+const mark = 0xff
+
+// failed is fail at the end of what was appended as JSON.
+func (w *Writer) failed(b []byte, format string, args ...any) []byte {
+	first := w.err == nil
+	w.fail(format, args...)
+	if first && w.marks {
+		return append(b, mark)
+	}
+	return b
+}
+
+// located is what went wrong, with its place: what is written as JSON once more has a mark there.
+func (w *Writer) located(appendJSON func(b []byte, w *Writer) []byte) error {
+	again := &Writer{marks: true, numbers: w.numbers}
+	text := appendJSON(nil, again)
+	if i := bytes.IndexByte(text, mark); i >= 0 {
+		w.err.Path = pathAt(text[:i]) + again.err.Path
+	}
+	return w.err
+}
+
+// pathAt is the path (RFC 6901) of what comes after the beginning of a JSON text.
+func pathAt(text []byte) string {
+	type level struct {
+		step string
+		at   int // the index in a list; in an object noName or named
+	}
+	const noName, named = -1, -2
+	var open []level
+	for i := 0; i < len(text); i++ {
+		last := len(open) - 1
+		switch c := text[i]; {
+		case c == '{':
+			open = append(open, level{at: noName})
+		case c == '[':
+			open = append(open, level{step: "0"})
+		case c == '}' || c == ']':
+			open = open[:last]
+		case c == ',' && open[last].at < 0:
+			open[last] = level{at: noName}
+		case c == ',':
+			open[last].at++
+			open[last].step = strconv.Itoa(open[last].at)
+		case c == '"':
+			start := i
+			for i++; i < len(text) && text[i] != '"'; i++ {
+				if text[i] == '\\' {
+					i++
+				}
+			}
+			if i+1 < len(text) && text[i+1] == ':' {
+				open[last].at = named
+				_ = json.Unmarshal(text[start:i+1], &open[last].step) // we wrote it
+			}
+		}
+	}
+	var place Error
+	for _, l := range slices.Backward(open) {
+		if l.at != noName {
+			place.inside(l.step)
+		}
+	}
+	return place.Path
+}
+
 // Enter begins a message, list or map.
 func (w *Writer) Enter() {
 	if w.depth++; w.depth > MaxDepth {
@@ -348,10 +420,10 @@ func (w *Writer) Err() error {
 }
 
 // Written is the end of a method that appended something to b: out, or b as it
-// was and what could not be written.
-func (w *Writer) Written(out, b []byte) ([]byte, error) {
+// was and what could not be written, with its place, for which it is written once more.
+func (w *Writer) Written(out, b []byte, appendJSON func(b []byte, w *Writer) []byte) ([]byte, error) {
 	if w.err != nil {
-		return b, w.err
+		return b, w.located(appendJSON)
 	}
 	return out, nil
 }
@@ -379,17 +451,16 @@ func Spacious(b []byte) []byte {
 
 // Fresh is Written for what was appended to the buffer of Scratch: a copy that
 // is the caller's, or the buffer itself where that is too large to keep. The
-// writer must not be used after it.
-func (w *Writer) Fresh(out []byte) ([]byte, error) {
-	err := w.err
+// writer must not be used after it. What could not be written is written once more, for its place.
+func (w *Writer) Fresh(out []byte, appendJSON func(b []byte, w *Writer) []byte) ([]byte, error) {
+	if w.err != nil {
+		return nil, w.located(appendJSON)
+	}
 	fresh := out
 	if cap(out) <= maxScratch {
 		fresh = append([]byte(nil), out...)
 		*w = Writer{scratch: out[:0]}
 		scratch.Put(w)
-	}
-	if err != nil {
-		return nil, err
 	}
 	return fresh, nil
 }
@@ -397,13 +468,13 @@ func (w *Writer) Fresh(out []byte) ([]byte, error) {
 // MarshalBinary writes m as CBOR.
 func MarshalBinary(m Message) ([]byte, error) {
 	w, b := Scratch()
-	return w.Fresh(m.AppendCBOR(b, w))
+	return w.Fresh(m.AppendCBOR(b, w), m.AppendJSON)
 }
 
 // MarshalText writes m as JSON.
 func MarshalText(m Message) ([]byte, error) {
 	w, b := Scratch()
-	return w.Fresh(m.AppendJSON(b, w))
+	return w.Fresh(m.AppendJSON(b, w), m.AppendJSON)
 }
 
 // NewCBORReader returns a reader of one payload.
@@ -486,29 +557,35 @@ func (w *Writer) NoNumber(enum, value string) {
 		w.fail("%s is not set", enum)
 		return
 	}
-	w.fail("%q is not listed in %s, and binary payloads contain numbers", value, enum)
+	if w.err == nil {
+		w.numbers = true
+	}
+	w.fail(withoutNumber, value, enum)
 }
+
+const withoutNumber = "%q is not listed in %s, and binary payloads contain numbers"
 
 // AppendUnlisted appends an enum's value that is not listed: "#7" as the
 // number, "?name" as the name.
 func AppendUnlisted(b []byte, enum, value string, w *Writer) []byte {
+	if w.numbers && strings.HasPrefix(value, "?") {
+		return w.failed(b, withoutNumber, value, enum)
+	}
 	if number, ok := ParseUnlistedNumber(value); ok {
 		return strconv.AppendUint(b, uint64(number), 10)
 	}
 	if name, ok := strings.CutPrefix(value, "?"); ok {
 		return AppendJSONString(b, name, w)
 	}
-	w.notListed(enum, value)
-	return b
+	return w.notListed(b, enum, value)
 }
 
 // notListed keeps that a text is not a value of an enum.
-func (w *Writer) notListed(enum, value string) {
+func (w *Writer) notListed(b []byte, enum, value string) []byte {
 	if value == "" {
-		w.fail("%s is not set", enum)
-		return
+		return w.failed(b, "%s is not set", enum)
 	}
-	w.fail("%q is not listed in %s", value, enum)
+	return w.failed(b, "%q is not listed in %s", value, enum)
 }
 
 // AppendEnumKey is AppendKey for an enum's value; what is none stays in w.
@@ -517,10 +594,11 @@ func AppendEnumKey[E interface {
 	JSONName() string
 	Listed() bool
 }](b []byte, enum string, e E, w *Writer) []byte {
-	if !e.Listed() && !strings.HasPrefix(string(e), "?") {
+	b = AppendKey(b, e.JSONName(), w)
+	if !e.Listed() && (w.numbers || !strings.HasPrefix(string(e), "?")) {
 		if _, ok := ParseUnlistedNumber(string(e)); !ok {
-			w.notListed(enum, string(e))
+			return w.notListed(b, enum, string(e))
 		}
 	}
-	return AppendKey(b, e.JSONName(), w)
+	return b
 }
