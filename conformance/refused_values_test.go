@@ -62,7 +62,8 @@ func TestPlacesOfWhatCannotBeWritten(t *testing.T) {
 		{&language.Keys{Decks: map[shared.Deck]uint8{"banana": 1}}, "/decks/banana", "", false},
 		{&language.Chain{Passage: []language.Passage{nil}}, "/passage/0", "Passage is not set", false},
 		{&language.Chain{Next: language.PassageInner{Value: language.PassagesOther{Value: language.Chain{
-			Passage: []language.Passage{language.PassageDeck{Value: "banana"}}}}}}, "/next/inner/other/passage/0/deck", "", false},
+			Passage: []language.Passage{language.PassageDeck{Value: "banana"}}}}}},
+			"/next/inner/other/passage/0/deck", "", false},
 		{&vectors.Changes{Optionals: &vectors.OptionalsPatch{}, Scalars: vectors.ScalarsPatch{
 			Count: wire.Set[uint32](1), Ratio: wire.Clear[float64]()}}, "/scalars/ratio",
 			"the field is required, and can't be cleared", false},

@@ -120,13 +120,14 @@ func TestSeparateRoles(t *testing.T) {
 		toolchain.Require(t, "typescript")
 		installed := filepath.Join(ferry, "typescript", "node_modules")
 		toolchain.InstallNode(t, filepath.Dir(installed))
+		modules := filepath.Join(dir, "node_modules")
 		put("node_modules/@skerry/.keep", "")
 		entries, err := os.ReadDir(installed)
 		require.NoError(t, err)
 		for _, e := range entries {
-			require.NoError(t, os.Symlink(filepath.Join(installed, e.Name()), filepath.Join(dir, "node_modules", e.Name())))
+			require.NoError(t, os.Symlink(filepath.Join(installed, e.Name()), filepath.Join(modules, e.Name())))
 		}
-		require.NoError(t, os.Symlink(filepath.Join(dir, "messages"), filepath.Join(dir, "node_modules", "@skerry", "messages")))
+		require.NoError(t, os.Symlink(filepath.Join(dir, "messages"), filepath.Join(modules, "@skerry", "messages")))
 		base, err := os.ReadFile(filepath.Join(ferry, "typescript", "tsconfig.json"))
 		require.NoError(t, err)
 		put("base.json", string(base))

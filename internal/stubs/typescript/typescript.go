@@ -43,9 +43,12 @@ func (Language) Name() string { return "typescript" }
 
 // Options lists the keys of its own.
 func (Language) Options() []stubs.Option {
-	return []stubs.Option{{Key: "package", Doc: "how other packages import the output folder, for those of them that share " +
-		"its types; by default they use its path"}, {Key: "target", Default: "any",
-		Doc: "browser leaves out what only Node runs, so that nothing of Node is needed to compile the rest"}}
+	return []stubs.Option{
+		{Key: "package", Doc: "how other packages import the output folder, where they share its types; by default " +
+			"they use its path"},
+		{Key: "target", Default: "any", Doc: "browser leaves out what only Node runs, so that nothing of Node is " +
+			"needed to compile the rest"},
+	}
 }
 
 // specifier matches what a package is imported by: its name, with a scope or without, and a folder in it; or one of
