@@ -2,6 +2,7 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"flag"
@@ -78,11 +79,18 @@ func (l *line) bookingCalls() booking.BookingsCalls {
 }
 
 func (l *line) listSailings(_ context.Context, request *booking.SailingsRequest) (*booking.SailingsAnswer, error) {
+	page := cmp.Or(request.Page, &common.Page{})
 	answer := &booking.SailingsAnswer{Sailings: []booking.Sailing{}}
 	for _, s := range l.sailings {
-		if (request.From == nil || *request.From == s.From) && (request.To == nil || *request.To == s.To) {
-			answer.Sailings = append(answer.Sailings, s)
+		if request.From != nil && *request.From != s.From || request.To != nil && *request.To != s.To ||
+			page.After != nil && s.Code <= *page.After {
+			continue
 		}
+		if len(answer.Sailings) == int(page.LimitOrDefault()) {
+			answer.Next = &answer.Sailings[len(answer.Sailings)-1].Code
+			break
+		}
+		answer.Sailings = append(answer.Sailings, s)
 	}
 	return answer, nil
 }
