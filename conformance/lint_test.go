@@ -15,10 +15,19 @@ func linted(language string) []string {
 		filepath.Join(root, "examples", "parcels", parcels)}
 }
 
-// TestPythonLint runs the type checker, the linter and the formatter of
-// Python. The settings are the projects' own, pyproject.toml.
+// TestPythonLint runs the type checkers, the linter and the formatter of
+// Python. The settings are the projects' own, pyproject.toml. One of the type checkers is a
+// program for Node.
 func TestPythonLint(t *testing.T) {
 	interpreter := toolchain.Python(t)
+	tools := filepath.Join(toolchain.Root(), "conformance", "lint")
+	t.Run("pyright", func(t *testing.T) {
+		toolchain.Require(t, "typescript")
+		toolchain.InstallNode(t, tools)
+		for _, dir := range linted("python") {
+			toolchain.Run(t, dir, filepath.Join(tools, "node_modules", ".bin", "pyright"), "--pythonpath", interpreter)
+		}
+	})
 	for _, dir := range linted("python") {
 		toolchain.Run(t, dir, interpreter, "-m", "mypy", ".")
 		toolchain.Run(t, dir, interpreter, "-m", "ruff", "check", ".")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import sys
 from uuid import UUID
 
@@ -95,8 +94,7 @@ def quay_story(base: str, vessel: UUID, options: ClientOptions) -> None:
     try:
         screen.unpost(notice)
     except MissingCredential as missing:
-        needs = re.search("needs (.*),", str(missing))
-        print(f"missing    {needs[1] if needs else missing}")
+        print(f"missing    {missing.needs}")
 
     options["credentials"] = {"gate": "north pier", "crew": "a token"}
     gate = QuayClient(base, options)

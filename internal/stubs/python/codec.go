@@ -51,10 +51,8 @@ func (g *generator) writeCBOR(m *schema.Message) {
 		if holdsDepth(m) {
 			g.P("depth += 1")
 		}
-		g.block("if self._unlisted:", func() {
-			g.P("known: %s.Out = []", g.wire())
-			g.P("whole, out = out, known")
-		})
+		g.P("whole = out")
+		g.block("if self._unlisted:", func() { g.P("out = []") })
 		always := 0
 		var optional []*schema.Field
 		for _, f := range m.Fields {
@@ -92,8 +90,7 @@ func (g *generator) writeCBOR(m *schema.Message) {
 		}
 		g.flush()
 		g.block("if self._unlisted:", func() {
-			g.P("whole.append(%s.merge_cbor(b\"\".join(known), self._unlisted))",
-				g.wire())
+			g.P("whole.append(%s.merge_cbor(b\"\".join(out), self._unlisted))", g.wire())
 		})
 	})
 	g.P("")
@@ -164,7 +161,7 @@ func (g *generator) putValue(t *schema.Type, value string, level int) {
 		g.pending = append(g.pending, 0xd8, 0x25, 0x50)
 		g.put(value + ".bytes")
 	case t.Kind == schema.KindEnum:
-		g.put(stubs.Either(stubs.Call(g.name(&t.Enum.Decl)+".HEADS.get", value), "or "+stubs.Call(wire+".enum_head", value)))
+		g.put(stubs.Either(stubs.Call(g.name(&t.Enum.Decl)+"._heads.get", value), "or "+stubs.Call(wire+".enum_head", value)))
 	case t.Kind == schema.KindAny:
 		g.flush()
 		g.P("%s.cbor_any(%s, out, %s)", wire, value, depth)

@@ -381,6 +381,11 @@ func (g *generator) file(part string) []byte {
 		"client_async": "Clients for asyncio", "server": "Servers"}[part]
 	head.P("%s", docString(what+" of the module "+g.module.Name+"."))
 	head.P("")
+	if part == "types" || part == "calls" {
+		head.P("# pyright: reportPrivateUsage=false")
+		head.P("# The modules of these stubs use what is private in each other, and nobody else does.")
+		head.P("")
+	}
 	head.P("from __future__ import annotations")
 	var standard, own []string
 	for line := range g.imports {

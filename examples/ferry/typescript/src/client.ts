@@ -89,7 +89,7 @@ const missing = await failureOf(screen.unpost({ code: "EID-0715", language: "x-s
 if (!(missing instanceof MissingCredential)) {
   throw missing;
 }
-console.log(`missing    ${/needs (.*),/.exec(missing.message)?.[1] ?? ""}`);
+console.log(`missing    ${missing.needs}`);
 
 const gate = new QuayClient(base, { ...options, credentials: { gate: "north pier", crew: "a token" } });
 const passages: PassageInit[] = [

@@ -17,7 +17,6 @@ from collections.abc import (
     Mapping,
     Sequence,
 )
-from inspect import isawaitable
 from types import TracebackType
 from typing import Any, Generic, TypeVar
 
@@ -228,8 +227,8 @@ class AsyncClient(Exchange):
         given: dict[str, str] = {}
         for name, source in self._credentials.items():
             if any(web.is_named(c.name, name) for every in call.needs for c in every):
-                value = source() if callable(source) else source
-                given[name] = await value if isawaitable(value) else value
+                value = source if isinstance(source, str) else source()
+                given[name] = value if isinstance(value, str) else await value
         return self.request(call, message, accept, wait, given)
 
     async def _open(

@@ -1,5 +1,8 @@
 """Sends calls to one server, over connections of http.client that are kept alive."""
 
+# pyright: reportPrivateUsage=false
+# The modules of these stubs use what is private in each other, and nobody else does.
+
 from __future__ import annotations
 
 import contextvars

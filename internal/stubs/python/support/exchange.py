@@ -387,10 +387,7 @@ class Exchange:
                 else:
                     headers["authorization"] = "Bearer " + text
             return
-        raise web.MissingCredential(
-            f"{call.name} needs {web.needs_text(call.needs)}; the credentials that the client was given: "
-            + (", ".join(f'"{name}"' for name in given) or "none")
-        )
+        raise web.MissingCredential(call.name, web.needs_text(call.needs), list(given))
 
 
 def _received(p: web.Placed, headers: Callable[[str], list[str]]) -> list[str]:

@@ -1,5 +1,8 @@
 """Serves calls as an ASGI 3 application: routes, credentials, limits, and errors that say nothing of the inside."""
 
+# pyright: reportPrivateUsage=false
+# The modules of these stubs use what is private in each other, and nobody else does.
+
 from __future__ import annotations
 
 import asyncio
@@ -11,11 +14,22 @@ import logging
 import math
 import re
 import socket
+import sys
 import threading
 import time
 from base64 import b64decode
 from collections import deque
-from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Iterator, Mapping, MutableMapping, Sequence
+from collections.abc import (
+    AsyncIterator,
+    Awaitable,
+    Callable,
+    Generator,
+    Iterable,
+    Iterator,
+    Mapping,
+    MutableMapping,
+    Sequence,
+)
 from concurrent.futures import Executor
 from dataclasses import dataclass, field
 from typing import Any, Generic, Literal, TypedDict, TypeVar
@@ -54,7 +68,7 @@ class Context:
 
     peer: str | None = None
     """The address of who calls, or of the proxy in between, where the server that carries us knows it."""
-    answer_headers: dict[str, str] = field(default_factory=dict)
+    answer_headers: dict[str, str] = field(default_factory=dict[str, str])
     """Headers of the answer, to be added until it begins; what a field of the answer says counts more."""
 
     @property
@@ -318,7 +332,7 @@ class Served:
         return len(self._active) >= self.options.get("call_limit", math.inf)
 
     @contextlib.contextmanager
-    def _counted(self, exchange: _Exchange) -> Iterator[None]:
+    def _counted(self, exchange: _Exchange) -> Generator[None, None, None]:
         if self._closing:
             raise _unavailable()
         if self._full():
@@ -563,7 +577,8 @@ class _Watching:
         self._call = call
         self._done: Callable[[web.Watched], None] | None = None
         try:
-            self._done = mount.options["watcher"](call, headers)
+            watcher = mount.options.get("watcher")
+            self._done = watcher and watcher(call, headers)
         except Exception as problem:
             mount.tell(call, problem)
 
@@ -678,8 +693,9 @@ class _Exchange:
 
     async def _put(self, event: Event) -> None:
         """Sends, and gives up a client that does not read."""
+        clock = _Time(self.mount.idle)
         try:
-            with _Time(self.mount.idle) as clock:
+            with clock:
                 await self.send(event)
             now = asyncio.get_running_loop().time()
             if now > self._rested + 0.01:  # whoever makes answers without a pause must not keep all others waiting
@@ -1022,7 +1038,7 @@ class _Exchange:
         status = call.status or 200
         body = None if travel.body is None else web.encode(encoding, travel.body_of(result))
         if body is not None and status in (204, 205):
-            if body != web.encode(encoding, travel.body.from_json("{}")):
+            if travel.body is not None and body != web.encode(encoding, travel.body.from_json("{}")):
                 raise ValueError(f"the status {status} has no body, and the answer sets a field that would be in it")
             body = None
         parameters = self._placed(travel, result)
@@ -1161,8 +1177,9 @@ class _Exchange:
 
     async def _within(self, work: Awaitable[T], patience: float) -> T:
         """Cancels the reading of a request that does not come."""
+        clock = _Time(patience)
         try:
-            with _Time(patience) as clock:
+            with clock:
                 return await work
         except asyncio.CancelledError:
             if clock.over:
@@ -1320,7 +1337,7 @@ class _Exchange:
         except asyncio.CancelledError:
             if not self.interrupted:
                 raise
-            if self._streaming is not None and hasattr(self._streaming, "uncancel"):
+            if self._streaming is not None and sys.version_info >= (3, 11):
                 self._streaming.uncancel()
             if not begun and not self.begun:
                 raise _unavailable() from None
@@ -1381,8 +1398,9 @@ class _Exchange:
         if self.interrupted:
             raise _unavailable()
         self._receiving = asyncio.current_task()
+        clock = _Time(timeout)
         try:
-            with _Time(timeout) as clock:
+            with clock:
                 event = await self.receive()
         except asyncio.CancelledError:
             if clock.over:
@@ -1852,8 +1870,9 @@ class _Producer:
             self._failed = problem
         finally:
             try:
-                if hasattr(self._source, "close"):
-                    self._source.close()  # here, since nobody else may while it runs
+                close = getattr(self._source, "close", None)
+                if close is not None:
+                    close()  # here, since nobody else may while it runs
             except BaseException as problem:
                 self._failed = self._failed or problem
             self._done = True

@@ -1,5 +1,8 @@
 """Calls that stream both ways, over WebSocket (RFC 6455), with the library websockets."""
 
+# pyright: reportPrivateUsage=false
+# The modules of these stubs use what is private in each other, and nobody else does.
+
 from __future__ import annotations
 
 import socket

@@ -7,10 +7,10 @@ import json
 import re
 import socket
 import zlib
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from http import HTTPStatus
-from typing import Any, Generic, Literal, TypeVar
+from typing import Any, Generic, Literal, TypeVar, cast
 from urllib.parse import quote, unquote_to_bytes
 
 from . import wire
@@ -104,9 +104,9 @@ class Call(Generic[Q, A]):
     head: Travel[Any] | None = None
     """Of the message before a stream of requests, all of whose fields travel outside of the body."""
     answer_travel: Travel[A] | None = None
-    needs: list[list[Credential]] = field(default_factory=list)
+    needs: list[list[Credential]] = field(default_factory=list[list[Credential]])
     """One of these, of it all."""
-    fails: list[type[wire.DeclaredError]] = field(default_factory=list)
+    fails: list[type[wire.DeclaredError]] = field(default_factory=list[type[wire.DeclaredError]])
 
 
 _REDIRECTS = (301, 302, 303, 307, 308)
@@ -307,6 +307,17 @@ class NotModified(CallError):
 class MissingCredential(CallError):
     """A call for which the client has none of the credentials that would do; nothing was sent."""
 
+    def __init__(self, call: str, needs: str, given: Sequence[str]) -> None:
+        super().__init__(call, needs, given)
+        self.needs = needs
+        """Such as "crew | gate"."""
+        self.given = given
+        """The names of the credentials that the client has."""
+
+    def __str__(self) -> str:
+        given = ", ".join(f'"{name}"' for name in self.given) or "none"
+        return f"{self.args[0]} needs {self.needs}; the credentials that the client was given: {given}"
+
 
 @dataclass(frozen=True)
 class Trace:
@@ -445,11 +456,10 @@ class Arguments:
     def required(self, i: int, shape: str, read: Callable[[wire.JsonReader], T]) -> T:
         """A field that must be there. Where it is not, that is a violation, and the request is refused in the end."""
         before = len(self.violations)
-        value: Any = self.optional(i, shape, read)
+        value = self.optional(i, shape, read)
         if value is None and len(self.violations) == before:
             self._refuse(self.placed[i], "is required")
-        result: T = value
-        return result
+        return cast("T", value)
 
     def optional(self, i: int, shape: str, read: Callable[[wire.JsonReader], T]) -> T | None:
         p = self.placed[i]

@@ -4,6 +4,9 @@ The message types next to it call it; other code seldom needs more than Instant,
 Duration, WireError and InvalidRequest.
 """
 
+# pyright: reportPrivateUsage=false
+# The modules of these stubs use what is private in each other, and nobody else does.
+
 from __future__ import annotations
 
 import binascii
@@ -393,12 +396,12 @@ def misplaced(v: object, kind: str) -> NoReturn:
     raise _not_of(v, kind)
 
 
-def whole(v: int, kind: str) -> int:
+def whole(v: object, kind: str) -> int:
     """The int of a class that derives from it; a bool is none."""
     return int(v) if isinstance(v, int) and not isinstance(v, bool) else misplaced(v, kind)
 
 
-def real(v: float, kind: str) -> float:
+def real(v: object, kind: str) -> float:
     """The float of an int, or of a class that derives from one; a bool is none."""
     return float(v) if isinstance(v, (int, float)) and not isinstance(v, bool) else misplaced(v, kind)
 
@@ -550,6 +553,13 @@ def too_deep() -> NoReturn:
     raise WireError(f"a nesting over {MAX_DEPTH}")
 
 
+def _any_entries(v: object) -> dict[str, Any]:
+    """The last kind of value that an any may be."""
+    if not isinstance(v, dict):
+        raise WireError(f"an any can't contain a {type(v).__name__}")
+    return typing.cast("dict[str, Any]", v)
+
+
 def cbor_any(v: Any, out: Out, depth: int) -> None:
     if v is None:
         out.append(b"\xf6")
@@ -569,15 +579,14 @@ def cbor_any(v: Any, out: Out, depth: int) -> None:
         out.append(list_head(len(v)))
         for item in v:
             cbor_any(item, out, depth + 1)
-    elif isinstance(v, dict):
+    else:
+        entries = _any_entries(v)
         if depth >= MAX_DEPTH:
             too_deep()
-        out.append(map_head(len(v)))
-        for key, item in sorted_texts(v):
+        out.append(map_head(len(entries)))
+        for key, item in sorted_texts(entries):
             out.append(cbor_text(key))
             cbor_any(item, out, depth + 1)
-    else:
-        raise WireError(f"an any can't contain a {type(v).__name__}")
 
 
 def _text_order(key: str) -> tuple[int, bytes]:
@@ -703,7 +712,7 @@ class CborReader:
 
     def __init__(self, data: bytes, budget: int = DEFAULT_BUDGET, depth: int = 0) -> None:
         self.data = data
-        self.at = 0
+        self.at: int = 0
         self.budget = budget
         self.depth = depth
         self.major = 0
@@ -1277,22 +1286,22 @@ def json_bool(v: bool) -> str:
     return "true" if v is True else "false" if v is False else misplaced(v, "bool")
 
 
-def json_uuid(v: uuid.UUID) -> str:
+def json_uuid(v: object) -> str:
     if not isinstance(v, uuid.UUID):
         misplaced(v, "uuid")
     h = f"{v.int:032x}"
     return f'"{h[:8]}-{h[8:12]}-{h[12:16]}-{h[16:20]}-{h[20:]}"'
 
 
-def json_instant(v: Instant) -> str:
+def json_instant(v: object) -> str:
     return f'"{v}"' if isinstance(v, Instant) else misplaced(v, "instant")
 
 
-def json_duration(v: Duration) -> str:
+def json_duration(v: object) -> str:
     return f'"{v}"' if isinstance(v, Duration) else misplaced(v, "duration")
 
 
-def json_date(v: date) -> str:
+def json_date(v: object) -> str:
     return f'"{v}"' if isinstance(v, date) and not isinstance(v, datetime) else misplaced(v, "date")
 
 
@@ -1329,9 +1338,9 @@ def json_any(v: Any, depth: int) -> str:
         too_deep()
     if isinstance(v, list):
         return "[" + ",".join(json_any(item, depth + 1) for item in v) + "]"
-    if isinstance(v, dict):
-        return json_object([json_text(key) + ":" + json_any(item, depth + 1) for key, item in sorted_texts(v)])
-    raise WireError(f"an any can't contain a {type(v).__name__}")
+    return json_object(
+        [json_text(key) + ":" + json_any(item, depth + 1) for key, item in sorted_texts(_any_entries(v))]
+    )
 
 
 def json_object(members: Iterable[str]) -> str:
@@ -1418,7 +1427,7 @@ class JsonReader:
     __slots__ = ("at", "budget", "depth", "fresh", "text")
 
     def __init__(self, payload: str | bytes, budget: int = DEFAULT_BUDGET) -> None:
-        self.at = 0
+        self.at: int = 0
         self.depth = 0
         self.fresh = False
         self.budget = budget
@@ -1817,13 +1826,13 @@ class Enum(str):
     _names: ClassVar[dict[int, str]]
     _to_json: ClassVar[dict[str, str]]
     _from_json: ClassVar[dict[str, str]]
-    HEADS: ClassVar[dict[str, bytes]]
+    _heads: ClassVar[dict[str, bytes]]
     """The listed members as CBOR."""
-    MEMBERS: ClassVar[dict[int, _Any]]
+    _members: ClassVar[dict[int, _Any]]
     """The listed members by number."""
-    NAMED: ClassVar[dict[str, _Any]]
+    _named: ClassVar[dict[str, _Any]]
     """The listed members by what they are called in JSON."""
-    QUOTED: ClassVar[dict[str, str]]
+    _quoted: ClassVar[dict[str, str]]
     """The listed members as JSON."""
 
     def __init_subclass__(cls, numbers: dict[str, int], renamed: dict[str, str]) -> None:
@@ -1831,10 +1840,10 @@ class Enum(str):
         cls._names = {number: name for name, number in numbers.items()}
         cls._to_json = {name: renamed.get(name, name) for name in numbers}
         cls._from_json = {text: name for name, text in cls._to_json.items()}
-        cls.HEADS = {name: head(_UNSIGNED, number) for name, number in numbers.items()}
-        cls.MEMBERS = {number: cls(name) for name, number in numbers.items()}
-        cls.NAMED = {text: cls(name) for name, text in cls._to_json.items()}
-        cls.QUOTED = {name: json_text(text) for name, text in cls._to_json.items()}
+        cls._heads = {name: head(_UNSIGNED, number) for name, number in numbers.items()}
+        cls._members = {number: cls(name) for name, number in numbers.items()}
+        cls._named = {text: cls(name) for name, text in cls._to_json.items()}
+        cls._quoted = {name: json_text(text) for name, text in cls._to_json.items()}
 
     @property
     def listed(self) -> bool:
@@ -1875,7 +1884,7 @@ class Enum(str):
         return self.json_key()
 
     def json(self) -> str:
-        text = self.QUOTED.get(self)
+        text = self._quoted.get(self)
         if text is not None:
             return text
         name = str.__str__(self)
@@ -1986,7 +1995,7 @@ class Body:
 
     def __iter__(self) -> Iterator[bytes]:
         source: _Any = self.source
-        if isinstance(source, bytes | bytearray | memoryview):
+        if issubclass(type(source), bytes | bytearray | memoryview):
             for at in range(0, len(source), 65536):
                 yield bytes(source[at : at + 65536])
         elif hasattr(source, "read"):
@@ -1999,7 +2008,7 @@ class Body:
 
     def __aiter__(self) -> AsyncIterator[bytes]:
         source = self.source
-        return source.__aiter__() if hasattr(source, "__aiter__") else self._each()
+        return source.__aiter__() if isinstance(source, AsyncIterable) else self._each()
 
     async def _each(self) -> AsyncIterator[bytes]:
         for chunk in self:
@@ -2029,8 +2038,9 @@ class Body:
 
     def again(self) -> bool:
         """Goes back to the beginning; False where that can't be done."""
-        if self._begin is not None and hasattr(self.source, "seek"):
-            self.source.seek(self._begin)
+        seek = getattr(self.source, "seek", None)
+        if self._begin is not None and seek is not None:
+            seek(self._begin)
             return True
         return isinstance(self.source, bytes | bytearray | memoryview)
 
@@ -2180,10 +2190,9 @@ def _place(m: _Any) -> list[str]:
                 return [name.rstrip("_"), *steps, *_place(inner)]
     for name in names:
         value = getattr(m, name)
-        parts = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
         others = {other: _nothing(getattr(m, other)) for other in names if other != name}
         if not _writes(m, others):
-            for step, item in parts:
+            for step, item in _parts_of(value):
                 if not _writes(m, {name: {step: item} if isinstance(value, dict) else [item]}):
                     return [name.rstrip("_"), str(step)]
             return [name.rstrip("_")]
@@ -2194,15 +2203,23 @@ def _messages_in(v: _Any) -> Iterable[tuple[list[str], _Any]]:
     """Messages and unions in the value of a field, with the steps to them."""
     if hasattr(v, "write_json"):
         yield [], v
-    elif isinstance(v, (list, dict)):
-        for step, item in v.items() if isinstance(v, dict) else enumerate(v):
-            for steps, inner in _messages_in(item):
-                yield [str(step), *steps], inner
+        return
+    for step, item in _parts_of(v):
+        for steps, inner in _messages_in(item):
+            yield [str(step), *steps], inner
+
+
+def _parts_of(v: object) -> list[tuple[object, _Any]]:
+    """The items of a list with their indices, the entries of a dict; nothing else has any."""
+    if isinstance(v, dict):
+        return list(typing.cast("dict[object, _Any]", v).items())
+    return list(enumerate(typing.cast("list[_Any]", v))) if isinstance(v, (list, tuple)) else []
 
 
 def _nothing(v: _Any) -> _Any:
     """What can be written in the place of a value."""
-    return type(v)() if isinstance(v, (bool, int, float, str, bytes, list, dict)) and not isinstance(v, Enum) else v
+    empty: Callable[[], object] = v.__class__
+    return empty() if isinstance(v, (bool, int, float, str, bytes, list, dict)) and not isinstance(v, Enum) else v
 
 
 def _writes(m: _Any, changes: dict[str, _Any] | None = None) -> bool:
@@ -2228,11 +2245,11 @@ def _misplaced_in(v: _Any, hint: _Any) -> WireError | None:
             if fit
             else _not_of(v, " | ".join(getattr(one, "__name__", str(one)) for one in inner if one is not type(None)))
         )
-    if kind is list and isinstance(v, (list, tuple)):
-        return _first((str(i), item, inner[0]) for i, item in enumerate(v))
-    if kind is dict and isinstance(v, dict):
+    if kind is list and issubclass(type(v), (list, tuple)):
+        return _first((str(i), item, inner[0]) for i, item in _parts_of(v))
+    if kind is dict and issubclass(type(v), dict):
         keys = _first((str(key), key, inner[0]) for key in v)
-        return keys or _first((str(key), item, inner[1]) for key, item in v.items())
+        return keys or _first((str(key), item, inner[1]) for key, item in _parts_of(v))
     if not isinstance(kind, type) or (kind in (list, dict) and not inner):
         return None
     if kind is float and isinstance(v, int) and not isinstance(v, bool):
@@ -2242,7 +2259,7 @@ def _misplaced_in(v: _Any, hint: _Any) -> WireError | None:
         return _not_of(v, kind.__name__)
     if dataclasses.is_dataclass(v) and kind.__module__ != __name__:
         try:
-            hints = typing.get_type_hints(kind)
+            hints = typing.get_type_hints(typing.cast("type[_Any]", kind))
         except (NameError, TypeError):
             return None  # an annotation of a class that somebody made
         names = [f.name for f in dataclasses.fields(v) if not f.name.startswith("_")]
@@ -2522,7 +2539,7 @@ def fast_enum(d: bytes, i: int, cls: type[E]) -> tuple[E, int]:
         number, i = fast_int(d, i)
         if not 0 <= number <= 65535:
             raise SurpriseError
-    member: E | None = cls.MEMBERS.get(number)
+    member: E | None = cls._members.get(number)
     return member if member is not None else cls.of_number(number), i
 
 
@@ -2650,22 +2667,23 @@ def scanned_decimal(v: _Any) -> Decimal:
 
 def scanned_enum(v: _Any, cls: type[E]) -> E:
     """A listed member."""
-    member: E | None = cls.NAMED.get(v) if v.__class__ is str else None
+    member: E | None = cls._named.get(v) if v.__class__ is str else None
     if member is None:
         raise SurpriseError
     return member
 
 
 def scanned_any(v: _Any, depth: int, meter: Meter) -> Any:
-    if isinstance(v, (dict, list)):
+    kind = v.__class__
+    if kind is dict or kind is list:
         if depth > MAX_DEPTH:
             raise SurpriseError
         meter.spend(len(v))
-        if isinstance(v, list):
+        if kind is list:
             return [scanned_any(item, depth + 1, meter) for item in v]
         meter.members += len(v)
         return {name: scanned_any(item, depth + 1, meter) for name, item in v.items()}
-    if (v.__class__ is int and not -(1 << 63) <= v < 1 << 64) or (v.__class__ is float and v - v != 0):
+    if (kind is int and not -(1 << 63) <= v < 1 << 64) or (kind is float and v - v != 0):
         raise SurpriseError
     value: Any = v
     return value

@@ -963,8 +963,7 @@ export class Client {
     const all = call.needs.find((alternative) => alternative.every((credential) => source(credential) !== undefined || kept(credential)));
     if (all === undefined) {
       const text = call.needs.map((alternative) => alternative.map(({ name }) => name.split(".").pop() ?? "").join(" + ") || "nothing").join(" | ");
-      const names = given.map(([name]) => `"${name}"`).join(", ") || "none";
-      throw new web.MissingCredential(`${call.name} needs ${text}; the credentials that the client was given: ${names}`);
+      throw new web.MissingCredential(call.name, text, given.map(([name]) => name));
     }
     for (const credential of all.filter((one) => !kept(one))) {
       const from = source(credential) ?? "";

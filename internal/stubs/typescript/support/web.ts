@@ -232,6 +232,16 @@ export class InvalidRequest extends Error {
 /** A call for which the client has none of the credentials that would do; nothing was sent. */
 export class MissingCredential extends Error {
   override readonly name = "MissingCredential";
+  /** Such as "crew | gate". */
+  readonly needs: string;
+  /** The names of the credentials that the client has. */
+  readonly given: readonly string[];
+
+  constructor(call: string, needs: string, given: readonly string[]) {
+    super(`${call} needs ${needs}; the credentials that the client was given: ${given.map((name) => `"${name}"`).join(", ") || "none"}`);
+    this.needs = needs;
+    this.given = given;
+  }
 }
 
 /** What a server says of itself. */
