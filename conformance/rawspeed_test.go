@@ -25,7 +25,7 @@ import (
 // rawFloors are how fast a body travels as it is at least, as a part of the bare transport's speed: bounds
 // that only a mistake goes under, a copy too many or a wait for each piece. The target is 0.8, and what
 // was measured against it is in docs/speed.md; on a busy machine, a single run has been as low as 0.59.
-var rawFloors = map[string]float64{"go": 0.5, "typescript": 0.5, "python": 0.3}
+var rawFloors = map[string]float64{"go": 0.5, "typescript": 0.5, "python": 0.5}
 
 const rawMiB = 200
 

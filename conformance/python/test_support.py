@@ -22,7 +22,7 @@ from websockets.typing import Subprotocol
 
 from gen.faithful import stream, web, wire
 from gen.faithful.exchange import retry_after
-from gen.faithful.server import Context, Unauthenticated, _iterated, listen, serve
+from gen.faithful.server import Context, Unauthenticated, _in_thread, listen, serve
 from gen.skerry.language import Keys, MoreOptionals
 from gen.skerry.matrix import (
     AsyncPierClient,
@@ -288,7 +288,7 @@ def test_generators_run_in_a_thread_and_little_ahead() -> None:
             closed.append(True)
 
     async def some() -> None:
-        reader: Any = _iterated(numbers(10_000))
+        reader: Any = _in_thread(numbers(10_000))
         assert [await anext(reader) for _ in range(3)] == [0, 1, 2]
         await asyncio.sleep(0.05)
         assert len(made) <= 3 + 16 + 1, "it runs ahead without a bound"
@@ -302,7 +302,7 @@ def test_generators_run_in_a_thread_and_little_ahead() -> None:
     assert closed == [True] and len(made) < 30
 
     async def every() -> list[int]:
-        return [n async for n in _iterated(numbers(2000))]
+        return [n async for n in _in_thread(numbers(2000))]
 
     assert asyncio.run(every()) == list(range(2000))
 
@@ -312,7 +312,7 @@ def test_generators_run_in_a_thread_and_little_ahead() -> None:
         raise KeyError("late")
 
     async def late() -> None:
-        reader = _iterated(slow())
+        reader = _in_thread(slow())
         began = time.monotonic()
         assert await anext(reader) == 1
         assert time.monotonic() - began < 0.4, "an element waits for the next one"
@@ -320,6 +320,21 @@ def test_generators_run_in_a_thread_and_little_ahead() -> None:
             await anext(reader)
 
     asyncio.run(late())
+
+
+def test_unlisted_fields_are_equal_in_any_order_of_their_names() -> None:
+    one = Leaf.from_json('{"number": 1, "berth": 2, "pier": {"a": 1}, "#40": "AQ"}')
+    other = Leaf.from_json('{"#40": "AQ", "pier": {"a":1}, "number": 1, "berth": 2}')
+    assert one == other
+    assert other == one
+    assert one.to_json() != other.to_json(), "each keeps its own order"
+    assert one == copy.deepcopy(other) == pickle.loads(pickle.dumps(other))
+    for text in ('{"number": 1, "berth": 2, "#40": "AQ"}', '{"number": 1, "berth": 3, "pier": {"a": 1}, "#40": "AQ"}'):
+        assert one != Leaf.from_json(text)
+    plain = Leaf(number=1)
+    assert one != plain
+    wire.keep_unlisted_fields(plain, reversed(wire.unlisted_fields(one)))
+    assert one == plain
 
 
 @pytest.mark.parametrize("asynchronous", [False, True])

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import http.client
 import itertools
+import multiprocessing
 import statistics
 import sys
-import threading
 import time
 from collections.abc import AsyncIterator, Callable, Iterator
 from typing import Any
@@ -57,11 +57,10 @@ class Ours(Pier):
 
 
 def serving(app: Any) -> int:
+    """Serves in a process of its own, as servers do, and returns the port."""
     listener = listen()
     server = uvicorn.Server(uvicorn.Config(app, log_level="error", lifespan="off"))
-    threading.Thread(target=server.run, args=([listener],), daemon=True).start()
-    while not server.started:
-        time.sleep(0.01)
+    multiprocessing.get_context("fork").Process(target=server.run, args=([listener],), daemon=True).start()
     port: int = listener.getsockname()[1]
     return port
 

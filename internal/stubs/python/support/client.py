@@ -518,15 +518,17 @@ class Client(Exchange):
         try:
             connection.endheaders()
             connection.sock.settimeout(self.idle_timeout)
-            total = 0
+            total, looked = 0, 0.0
             for chunk in body:
                 total += len(chunk)
                 if body.size is not None and total > body.size:
                     raise ValueError(f"the body has more than the {body.size} bytes that it says")
-                if not chunk or _readable(connection.sock):
-                    if chunk:
-                        break
+                if not chunk:
                     continue
+                if (now := time.monotonic()) > looked + 0.001:
+                    looked = now
+                    if _readable(connection.sock):
+                        break
                 connection.send(chunk if body.size is not None else b"%x\r\n%b\r\n" % (len(chunk), chunk))
                 self.went(len(chunk))
             else:

@@ -20,6 +20,7 @@ import time
 from base64 import b64decode
 from collections import deque
 from collections.abc import (
+    AsyncGenerator,
     AsyncIterator,
     Awaitable,
     Callable,
@@ -365,10 +366,13 @@ class Served:
             while (await receive())["type"] != "lifespan.shutdown":
                 await send({"type": "lifespan.startup.complete"})
             await send({"type": "lifespan.shutdown.complete"})
-        elif scope["type"] == "websocket":
-            await _Exchange(self, scope, receive, send).talk()
-        elif scope["type"] == "http":
-            await _Exchange(self, scope, receive, send).answer()
+        elif scope["type"] in ("websocket", "http"):
+            exchange = _Exchange(self, scope, receive, send)
+            try:
+                await (exchange.answer() if scope["type"] == "http" else exchange.talk())
+            finally:
+                exchange.reading.close()
+                exchange.writing.close()
 
     def _at(self, path: str) -> Iterator[tuple[Route, dict[str, str]]]:
         """What has a path, the more specific first."""
@@ -637,6 +641,42 @@ class _Time:
             self._timer.cancel()
 
 
+class _Idle:
+    """As _Time, again and again: one timer looks now and then whether somebody waits for too long."""
+
+    __slots__ = ("_loop", "_seconds", "_task", "_timer", "_until", "over")
+
+    def __init__(self, seconds: float) -> None:
+        self._loop = asyncio.get_running_loop()
+        self._seconds = seconds
+        self._task: asyncio.Task[Any] | None = None
+        self._timer: asyncio.TimerHandle | None = None
+        self._until = math.inf
+        self.over = False
+
+    def __enter__(self) -> None:
+        self._task = asyncio.current_task()
+        self._until = self._loop.time() + self._seconds
+        if self._timer is None:
+            self._timer = self._loop.call_at(self._until, self._look)
+
+    def __exit__(self, *_: object) -> None:
+        self._until = math.inf
+
+    def _look(self) -> None:
+        self._timer = None
+        if self._until <= self._loop.time():
+            self.over = True
+            if self._task is not None:
+                self._task.cancel()
+        elif self._until < math.inf:
+            self._timer = self._loop.call_at(self._until, self._look)
+
+    def close(self) -> None:
+        if self._timer is not None:
+            self._timer.cancel()
+
+
 class _Exchange:
     """One call while it is answered."""
 
@@ -651,10 +691,12 @@ class _Exchange:
             joint = "; " if key == "cookie" else ", "  # RFC 9113, section 8.2.3
             self.headers[key] = f"{self.headers[key]}{joint}{text}" if key in self.headers else text
         self.complete = scope["type"] == "websocket"
+        self.reading, self.writing = _Idle(mount.idle), _Idle(mount.idle)
         self._caching: Caching | None = None
         self.begun = False
         self.interrupted = False
-        self._rested = asyncio.get_running_loop().time()
+        self._loop = asyncio.get_running_loop()
+        self._rested = self._loop.time()
         self._watching: _Watching | None = None
         self._streaming: asyncio.Task[Any] | None = None
         self._receiving: asyncio.Task[Any] | None = None
@@ -693,18 +735,17 @@ class _Exchange:
 
     async def _put(self, event: Event) -> None:
         """Sends, and gives up a client that does not read."""
-        clock = _Time(self.mount.idle)
         try:
-            with clock:
+            with self.writing:
                 await self.send(event)
-            now = asyncio.get_running_loop().time()
+            now = self._loop.time()
             if now > self._rested + 0.01:  # whoever makes answers without a pause must not keep all others waiting
                 self._rested = now
                 await asyncio.sleep(0)
             if self._watching is not None:
                 self._watching.count(event)
         except asyncio.CancelledError:
-            if not clock.over:
+            if not self.writing.over:
                 raise
             self._break()
             raise _GoneError from None
@@ -998,18 +1039,20 @@ class _Exchange:
     ) -> None:
         """Sends a body as it comes. What fails before anything has gone is an ordinary problem."""
         at = 0
-        async for chunk in _iterated(body.source if hasattr(body.source, "__aiter__") else iter(body)):
-            part = chunk[max(0, first - at) : max(0, int(min(last + 1 - at, len(chunk))))]
-            at += len(chunk)
-            if not self.begun:
-                self.begun = True
-                await self._put({"type": "http.response.start", "status": status, "headers": headers})
-            if body.size is not None and at > body.size:
-                raise ValueError(f"the body has more than the {body.size} bytes that it says")
-            if part:
-                await self._put({"type": "http.response.body", "body": part, "more_body": True})
-            if at > last:
-                break
+        whole = last == math.inf
+        async with _iterated(body.source if hasattr(body.source, "__aiter__") else iter(body)) as chunks:
+            async for chunk in chunks:
+                part = chunk if whole else chunk[max(0, first - at) : max(0, int(min(last + 1 - at, len(chunk))))]
+                at += len(chunk)
+                if not self.begun:
+                    self.begun = True
+                    await self._put({"type": "http.response.start", "status": status, "headers": headers})
+                if body.size is not None and at > body.size:
+                    raise ValueError(f"the body has more than the {body.size} bytes that it says")
+                if part:
+                    await self._put({"type": "http.response.body", "body": part, "more_body": True})
+                if at > last:
+                    break
         if body.size is not None and at < min(body.size, last + 1):
             raise ValueError(f"the body has {at} bytes, and says {body.size}")
         if not self.begun:
@@ -1305,13 +1348,14 @@ class _Exchange:
 
         async def send(given: Any) -> None:
             nonlocal begun, whole
-            async for element in _iterated(given):
-                if self.interrupted:  # whatever the handler made of being cancelled
-                    raise _unavailable()
-                begun = True
-                async with lock:
-                    await put(writer.value(element))
-                last[0] = asyncio.get_running_loop().time()
+            async with _iterated(given) as given_elements:
+                async for element in given_elements:
+                    if self.interrupted:  # whatever the handler made of being cancelled
+                        raise _unavailable()
+                    begun = True
+                    async with lock:
+                        await put(writer.value(element))
+                    last[0] = asyncio.get_running_loop().time()
             whole = True
 
         async def problem_element(told: BaseException) -> None:
@@ -1377,7 +1421,7 @@ class _Exchange:
 
         async def source() -> AsyncIterator[tuple[stream.Kind, Any]]:
             while not self.complete:
-                chunk = await self._chunk(self.mount.idle)
+                chunk = await self._chunk()
                 for element in elements.feed(chunk):
                     yield element
             elements.finish()
@@ -1394,16 +1438,19 @@ class _Exchange:
             raise reading.failed  # half a stream was not a request, whatever the handler made of it
         await self._answered(call, encoding, result)
 
-    async def _chunk(self, timeout: float | None) -> bytes:
+    async def _chunk(self, *, bounded: bool = True) -> bytes:
+        """What comes next of a body, in time unless somebody else counts that."""
         if self.interrupted:
             raise _unavailable()
         self._receiving = asyncio.current_task()
-        clock = _Time(timeout)
         try:
-            with clock:
+            if bounded:
+                with self.reading:
+                    event = await self.receive()
+            else:
                 event = await self.receive()
         except asyncio.CancelledError:
-            if clock.over:
+            if self.reading.over:
                 raise _Refused("too-slow", "the request was silent for too long") from None
             if self.interrupted:
                 raise _unavailable() from None
@@ -1529,7 +1576,7 @@ class _Exchange:
         if not self.complete:
             parts, total = [body], len(body)
             while not self.complete and total <= limit:
-                parts.append(await self._chunk(None))
+                parts.append(await self._chunk(bounded=False))
                 total += len(parts[-1])
             body = b"".join(parts)
         if event["type"] != "http.request":
@@ -1756,7 +1803,7 @@ class _Arriving:
             if self.failed is not None:
                 raise self.failed
             while not exchange.complete:
-                chunk = await exchange._chunk(exchange.mount.idle)
+                chunk = await exchange._chunk()
                 total += len(chunk)
                 self.judge(total, whole=False)
                 if chunk:
@@ -1911,17 +1958,19 @@ class _Producer:
             self._room.notify()
 
 
-async def _iterated(given: Any) -> AsyncIterator[Any]:
-    """The elements of a generator of either kind; one that is not asynchronous runs in a thread."""
-    if hasattr(given, "__aiter__"):
-        iterator = given.__aiter__()
-        try:
-            async for element in iterator:
-                yield element
-        finally:
-            if hasattr(iterator, "aclose"):
-                await iterator.aclose()
-        return
+@contextlib.asynccontextmanager
+async def _iterated(given: Any) -> AsyncGenerator[AsyncIterator[Any], None]:
+    """The elements of a generator of either kind, which is closed in the end."""
+    iterator = given.__aiter__() if hasattr(given, "__aiter__") else _in_thread(given)
+    try:
+        yield iterator
+    finally:
+        if hasattr(iterator, "aclose"):
+            await iterator.aclose()
+
+
+async def _in_thread(given: Any) -> AsyncIterator[Any]:
+    """The elements of a generator that is not asynchronous, and may take its time."""
     producer = _Producer(iter(given), asyncio.get_running_loop())
     try:
         async for element in producer.elements():

@@ -102,6 +102,20 @@ class UnlistedField:
     json: str
 
 
+class _Unlisted(list[UnlistedField]):
+    """The unlisted fields of a message: those with a name are equal in any order, as in all of JSON."""
+
+    __slots__ = ()
+
+    def __eq__(self, other: object) -> bool:
+        if list.__eq__(self, other) is True:
+            return True
+        return isinstance(other, _Unlisted) and len(self) == len(other) and set(self) == set(other)
+
+    def __ne__(self, other: object) -> bool:
+        return not self == other
+
+
 def unlisted_fields(m: Message) -> list[UnlistedField]:
     """The fields that a message was read with and its definitions do not list, in the order in which they are written."""
     return list(m._unlisted or ())
@@ -109,7 +123,7 @@ def unlisted_fields(m: Message) -> list[UnlistedField]:
 
 def keep_unlisted_fields(m: Message, fields: Iterable[UnlistedField]) -> None:
     """Makes a message pass on what another message was read with."""
-    m._unlisted = list(fields) or None
+    m._unlisted = _Unlisted(fields) or None
 
 
 def pointer(step: str) -> str:
@@ -1194,12 +1208,9 @@ def unlisted_json(alternative: UnlistedField, depth: int, mode: int) -> str:
 
 def settle(unlisted: list[UnlistedField]) -> list[UnlistedField]:
     """Puts unlisted fields in order, numbers ascending before names, and refuses what came twice."""
-    if len(unlisted) > 1:
-        identities = {u.number or u.name for u in unlisted}
-        if len(identities) != len(unlisted):
-            raise WireError("an unlisted field comes twice")
-        unlisted.sort(key=lambda u: u.number or 65536)
-    return unlisted
+    if len({u.number or u.name for u in unlisted}) != len(unlisted):
+        raise WireError("an unlisted field comes twice")
+    return _Unlisted(sorted(unlisted, key=lambda u: u.number or 65536))
 
 
 PAYLOAD, FOR_PEOPLE, COMPARED = range(3)
