@@ -314,7 +314,11 @@ func (g *generator) clients() {
 		g.In(fmt.Sprintf("export interface %sClient {", s.Name), func() {
 			for _, c := range s.Calls {
 				g.doc(callDoc(c))
-				g.P("%s;", g.clientSignature(c, client, about))
+				signature := g.clientSignature(c, client, about)
+				if CallName(c) == "new" {
+					signature = `"new"` + strings.TrimPrefix(signature, "new") // else it would be what the interface is made by
+				}
+				g.P("%s;", signature)
 			}
 		}, "}")
 		g.P("")
