@@ -41,7 +41,8 @@ func main() {
 }
 
 // sailingsFrom asks for as many pages as the loop over it reads.
-func sailingsFrom(ctx context.Context, bookings *booking.BookingsClient, pier string) iter.Seq2[*booking.Sailing, error] {
+func sailingsFrom(ctx context.Context, bookings *booking.BookingsClient,
+	pier string) iter.Seq2[*booking.Sailing, error] {
 	return web.Pages(func(after *string) ([]booking.Sailing, *string, error) {
 		request := &booking.SailingsRequest{From: &pier, Page: &common.Page{Limit: wire.Pointer[int32](20), After: after}}
 		answer, err := bookings.Sailings(ctx, request)
