@@ -125,7 +125,7 @@ func (g *generator) outside(k schema.Kind, label, value string, b *schema.Bounds
 }
 
 func (g *generator) violations(m *schema.Message) {
-	g.function("violations", []string{"self", "found: list[" + g.wire() + ".Violation]", "path: str"}, "None", func() {
+	g.function("_violations", []string{"self", "found: list[" + g.wire() + ".Violation]", "path: str"}, "None", func() {
 		if m.Raw() == nil && !stubs.Checked(&schema.Type{Kind: schema.KindMessage, Message: m}) {
 			g.P("\"\"\"Nothing in it can be a violation.\"\"\"")
 			return
@@ -169,7 +169,7 @@ func (g *generator) violationsOf(t *schema.Type, value string, path ...string) {
 		check := strings.TrimSuffix(name, t.Named.Name) + "check_" + snake(t.Named.Name)
 		g.P("%s", stubs.Call(check, value, "found", sum(path...)))
 	case t.Kind == schema.KindEnum, t.Kind == schema.KindMessage, t.Kind == schema.KindUnion:
-		g.P("%s", stubs.Call(value+".violations", "found", sum(path...)))
+		g.P("%s", stubs.Call(value+"._violations", "found", sum(path...)))
 	default:
 		g.violationsInside(t, value, path...)
 	}

@@ -46,7 +46,7 @@ func (g *generator) present(f *schema.Field, body func(value string)) {
 }
 
 func (g *generator) writeCBOR(m *schema.Message) {
-	g.function("write_cbor", []string{"self", "out: " + g.wire() + ".Out", "depth: int"}, "None", func() {
+	g.function("_write_cbor", []string{"self", "out: " + g.wire() + ".Out", "depth: int"}, "None", func() {
 		g.tooDeep()
 		if holdsDepth(m) {
 			g.P("depth += 1")
@@ -167,7 +167,7 @@ func (g *generator) putValue(t *schema.Type, value string, level int) {
 		g.P("%s.cbor_any(%s, out, %s)", wire, value, depth)
 	case t.Kind == schema.KindMessage || t.Kind == schema.KindUnion:
 		g.flush()
-		g.P("%s.write_cbor(out, %s)", value, depth)
+		g.P("%s._write_cbor(out, %s)", value, depth)
 	case t.Kind == schema.KindFloat64:
 		pack := fmt.Sprintf("%s(0xFB, %s)", g.table("pack_float64"), value)
 		g.put(either(pack, value+".__class__ is float and "+value+" == "+value,
@@ -229,12 +229,12 @@ func (g *generator) readExpression(t *schema.Type, encoding encoding) string {
 	case t.Kind == schema.KindText && encoding.json:
 		expression = "r.quoted()"
 	case t.Kind == schema.KindEnum:
-		return stubs.Call(g.name(&t.Enum.Decl)+".read_"+encoding.suffix(), "r")
+		return stubs.Call(g.name(&t.Enum.Decl)+"._read_"+encoding.suffix(), "r")
 	case t.Kind == schema.KindMessage:
-		return stubs.Call(g.name(&t.Message.Decl)+".read_"+encoding.suffix(), "r")
+		return stubs.Call(g.name(&t.Message.Decl)+"._read_"+encoding.suffix(), "r")
 	case t.Kind == schema.KindUnion:
 		name := g.name(&t.Union.Decl)
-		return stubs.Call(strings.TrimSuffix(name, t.Union.Name)+"read_"+snake(t.Union.Name)+"_"+encoding.suffix(), "r")
+		return stubs.Call(strings.TrimSuffix(name, t.Union.Name)+"_read_"+snake(t.Union.Name)+"_"+encoding.suffix(), "r")
 	default:
 		expression = "r." + scalars[t.Kind].read + "()"
 	}
@@ -307,7 +307,7 @@ func (g *generator) readItem(t *schema.Type, encoding encoding) string {
 func (g *generator) keyText(t *schema.Type, key string) string {
 	switch {
 	case t.Kind == schema.KindEnum:
-		return key + ".json_key()"
+		return key + "._json_key()"
 	case t.Kind.IsInteger():
 		return "str(" + key + ")"
 	}
@@ -316,13 +316,13 @@ func (g *generator) keyText(t *schema.Type, key string) string {
 
 func (g *generator) fieldTable(m *schema.Message) string { return "_" + snake(m.Name) + "_names" }
 
-// readCBOR writes read_cbor, and the reading of one entry apart from it: JSON
+// readCBOR writes _read_cbor, and the reading of one entry apart from it: JSON
 // may bring a known field by number, as CBOR.
 func (g *generator) readCBOR(m *schema.Message) {
 	wire := g.wire()
 	g.use("from typing import Any as _Any")
 	g.P("@classmethod")
-	g.function("read_cbor", []string{"cls", "r: " + wire + ".CborReader"}, m.Name, func() {
+	g.function("_read_cbor", []string{"cls", "r: " + wire + ".CborReader"}, m.Name, func() {
 		g.P("values: dict[str, _Any] = {}")
 		g.P("unlisted: list[%s.UnlistedField] = []", wire)
 		g.P("length = r.open_message(%s, %d)", quote(g.shownAs(m)), len(m.Fields))
@@ -397,7 +397,7 @@ func (g *generator) entries(m *schema.Message) {
 
 func (g *generator) writeJSON(m *schema.Message) {
 	wire := g.wire()
-	g.function("write_json", []string{"self", "depth: int", "mode: int"}, "str", func() {
+	g.function("_write_json", []string{"self", "depth: int", "mode: int"}, "str", func() {
 		g.tooDeep()
 		if holdsDepth(m) {
 			g.P("depth += 1")
@@ -457,11 +457,11 @@ func (g *generator) jsonPlain(t *schema.Type, value, depth string, level int) st
 	case t.Kind == schema.KindDecimal:
 		return fmt.Sprintf("%s.json_decimal(%s, mode)", wire, value)
 	case t.Kind == schema.KindEnum:
-		return value + ".json()"
+		return value + "._json()"
 	case t.Kind == schema.KindAny:
 		return fmt.Sprintf("%s.json_any(%s, %s)", wire, value, depth)
 	case t.Kind == schema.KindMessage, t.Kind == schema.KindUnion:
-		return stubs.Call(value+".write_json", depth, "mode")
+		return stubs.Call(value+"._write_json", depth, "mode")
 	case t.Kind == schema.KindList:
 		item := "item" + suffix
 		each := fmt.Sprintf("for %s in %s", item, stubs.Call(wire+".shallow", value, depth))
@@ -470,7 +470,7 @@ func (g *generator) jsonPlain(t *schema.Type, value, depth string, level int) st
 		key, item := "key"+suffix, "item"+suffix
 		text := g.keyText(t.Key, key)
 		if t.Key.Kind == schema.KindEnum {
-			text = key + ".written_key()"
+			text = key + "._written_key()"
 		}
 		quoted := fmt.Sprintf("%s.json_text(%s)", wire, text)
 		if namedSecret(t.Key) {
@@ -487,7 +487,7 @@ func (g *generator) jsonPlain(t *schema.Type, value, depth string, level int) st
 func (g *generator) jsonKey(t *schema.Type, name string) string {
 	switch {
 	case t.Kind == schema.KindEnum:
-		return fmt.Sprintf("%s.read_key(r, %s)", g.name(&t.Enum.Decl), name)
+		return fmt.Sprintf("%s._read_key(r, %s)", g.name(&t.Enum.Decl), name)
 	case t.Kind.IsInteger():
 		low, high := t.Kind.Range()
 		return g.distinct(t, fmt.Sprintf("r.key(%s, %d, %d)", name, low, high))
@@ -498,7 +498,7 @@ func (g *generator) jsonKey(t *schema.Type, name string) string {
 func (g *generator) readJSON(m *schema.Message) {
 	wire := g.wire()
 	g.P("@classmethod")
-	g.function("read_json", []string{"cls", "r: " + wire + ".JsonReader"}, m.Name, func() {
+	g.function("_read_json", []string{"cls", "r: " + wire + ".JsonReader"}, m.Name, func() {
 		g.P("values: dict[str, _Any] = {}")
 		g.P("unlisted: list[%s.UnlistedField] = []", wire)
 		g.P("seen: set[int] = set()")

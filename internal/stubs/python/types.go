@@ -229,7 +229,7 @@ func (g *generator) rawVerbs(m *schema.Message) {
 	rest.Fields = slices.DeleteFunc(slices.Clone(m.Fields), (*schema.Field).IsRaw)
 	g.method("to_text", []string{"self"}, "str", func() {
 		g.P("\"\"\"For people and logs: JSON without the body and what is secret.\"\"\"")
-		g.P("return self.write_json(0, %s.FOR_PEOPLE)", g.wire())
+		g.P("return self._write_json(0, %s.FOR_PEOPLE)", g.wire())
 	})
 	g.validate()
 	g.violations(m)
@@ -330,17 +330,17 @@ func (g *generator) verbs(m *schema.Message) {
 	g.method("to_cbor", []string{"self"}, "bytes", func() { g.P("return %s.to_cbor(self)", wire) })
 	g.P("@classmethod")
 	g.method("from_cbor", []string{"cls", "payload: bytes", "items: int = " + wire + ".DEFAULT_BUDGET"}, name, func() {
-		g.P("return %s", stubs.Call(wire+".from_cbor", "payload", "_fast_"+snake(name), "cls.read_cbor", "items", weight))
+		g.P("return %s", stubs.Call(wire+".from_cbor", "payload", "_fast_"+snake(name), "cls._read_cbor", "items", weight))
 	})
 	g.method("to_json", []string{"self"}, "str", func() { g.P("return %s.to_json(self)", wire) })
 	g.P("@classmethod")
 	parameters := []string{"cls", "payload: str | bytes", "items: int = " + wire + ".DEFAULT_BUDGET"}
 	g.method("from_json", parameters, name, func() {
-		g.P("return %s", stubs.Call(wire+".from_json", "payload", "_scanned_"+snake(name), "cls.read_json", "items", weight))
+		g.P("return %s", stubs.Call(wire+".from_json", "payload", "_scanned_"+snake(name), "cls._read_json", "items", weight))
 	})
 	g.method("to_text", []string{"self"}, "str", func() {
 		g.P("\"\"\"For people and logs: JSON without what is secret.\"\"\"")
-		g.P("return self.write_json(0, %s.FOR_PEOPLE)", wire)
+		g.P("return self._write_json(0, %s.FOR_PEOPLE)", wire)
 	})
 	g.validate()
 }
@@ -350,7 +350,7 @@ func (g *generator) validate() {
 	g.method("validate", []string{"self"}, "list["+wire+".Violation]", func() {
 		g.P("\"\"\"Every violation of the definitions, for which a server would refuse it.\"\"\"")
 		g.P("found: list[%s.Violation] = []", wire)
-		g.P("self.violations(found, \"\")")
+		g.P("self._violations(found, \"\")")
 		g.P("return found")
 	})
 }

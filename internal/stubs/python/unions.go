@@ -44,17 +44,17 @@ func (g *generator) union(u *schema.Union) {
 		g.P("")
 		g.P("alternative: %s.UnlistedField", wire)
 		g.P("")
-		g.method("violations", []string{"self", "found: list[" + wire + ".Violation]", "path: str"}, "None", func() {
+		g.method("_violations", []string{"self", "found: list[" + wire + ".Violation]", "path: str"}, "None", func() {
 			var listed []string
 			for _, a := range u.Alternatives {
 				listed = append(listed, a.JSONName())
 			}
 			g.P("%s", stubs.Call(wire+".refuse_unlisted", "found", "path", quote(strings.Join(listed, ", "))))
 		})
-		g.method("write_cbor", []string{"self", "out: " + wire + ".Out", "depth: int"}, "None", func() {
+		g.method("_write_cbor", []string{"self", "out: " + wire + ".Out", "depth: int"}, "None", func() {
 			g.P("%s", stubs.Call(wire+".unlisted_cbor", "self.alternative", quote(u.Name), "out", "depth"))
 		})
-		g.method("write_json", []string{"self", "depth: int", "mode: int"}, "str", func() {
+		g.method("_write_json", []string{"self", "depth: int", "mode: int"}, "str", func() {
 			g.P("return %s.unlisted_json(self.alternative, depth, mode)", wire)
 		})
 	}, "")
@@ -79,20 +79,20 @@ func (g *generator) union(u *schema.Union) {
 func (g *generator) alternative(a *schema.Alternative) {
 	wire := g.wire()
 	g.P("")
-	g.method("violations", []string{"self", "found: list[" + wire + ".Violation]", "path: str"}, "None", func() {
+	g.method("_violations", []string{"self", "found: list[" + wire + ".Violation]", "path: str"}, "None", func() {
 		if !stubs.Checked(a.Type) {
 			g.P("\"\"\"Nothing in it can be a violation.\"\"\"")
 			return
 		}
 		g.violationsOf(a.Type, "self.value", "path", quote(stubs.Pointer(a.JSONName())))
 	})
-	g.method("write_cbor", []string{"self", "out: " + wire + ".Out", "depth: int"}, "None", func() {
+	g.method("_write_cbor", []string{"self", "out: " + wire + ".Out", "depth: int"}, "None", func() {
 		g.tooDeep()
 		g.P("depth += 1")
 		g.P("out.append(%s)", bytesLiteral(append([]byte{0xa1}, cborHead(0, a.Number)...)))
 		g.putValue(a.Type, "self.value", 0)
 	})
-	g.method("write_json", []string{"self", "depth: int", "mode: int"}, "str", func() {
+	g.method("_write_json", []string{"self", "depth: int", "mode: int"}, "str", func() {
 		g.tooDeep()
 		g.P("depth += 1")
 		terms := sum(quote("{"+jsonText(a.JSONName())+":"), g.jsonValue(a.Type, "self.value", "depth", 0), `"}"`)
@@ -105,7 +105,7 @@ func (g *generator) readUnion(u *schema.Union, unlisted string) {
 	wire := g.wire()
 	g.top()
 	name := snake(u.Name)
-	g.method("read_"+name+"_cbor", []string{"r: " + wire + ".CborReader"}, u.Name, func() {
+	g.method("_read_"+name+"_cbor", []string{"r: " + wire + ".CborReader"}, u.Name, func() {
 		g.P("number = r.open_union(%s)", quote(u.Name))
 		g.P("value = %s", stubs.Call("_read_"+name+"_alternative", "r", "abs(number)"))
 		g.P("r.close_union(number)")
@@ -119,7 +119,7 @@ func (g *generator) readUnion(u *schema.Union, unlisted string) {
 		g.P("return %s", stubs.Call(unlisted, "r.unlisted(number)"))
 	})
 	g.top()
-	g.method("read_"+name+"_json", []string{"r: " + wire + ".JsonReader"}, u.Name, func() {
+	g.method("_read_"+name+"_json", []string{"r: " + wire + ".JsonReader"}, u.Name, func() {
 		g.P("name = r.open_union(%s)", quote(u.Name))
 		g.P("value = _read_%s_member(r, name)", name)
 		g.P("r.close_union()")

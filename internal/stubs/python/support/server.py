@@ -1965,8 +1965,9 @@ async def _iterated(given: Any) -> AsyncGenerator[AsyncIterator[Any], None]:
     try:
         yield iterator
     finally:
-        if hasattr(iterator, "aclose"):
-            await iterator.aclose()
+        close = getattr(iterator, "aclose", None)
+        if close is not None:
+            await close()
 
 
 async def _in_thread(given: Any) -> AsyncIterator[Any]:

@@ -102,7 +102,7 @@ def read_element(element: bytes, *, json: bool, cls: Any, items: int) -> tuple[K
         kind: Kind = "other"
         value: Any = None
         if n == 1:
-            kind, value = "value", cls.read_cbor(r)
+            kind, value = "value", cls._read_cbor(r)
         elif n == 3:
             kind, value = "problem", r.text()
         else:
@@ -113,7 +113,7 @@ def read_element(element: bytes, *, json: bool, cls: Any, items: int) -> tuple[K
     j = wire.JsonReader(element, items)
     name = j.element()
     if name == "value":
-        kind, value = "value", cls.read_json(j)
+        kind, value = "value", cls._read_json(j)
     else:
         value = j.raw()
         kind = "problem" if name == "problem" else "end" if name == "end" else "other"

@@ -108,7 +108,7 @@ class _Unlisted(list[UnlistedField]):
     __slots__ = ()
 
     def __eq__(self, other: object) -> bool:
-        if list.__eq__(self, other) is True:
+        if super().__eq__(other) is True:
             return True
         return isinstance(other, _Unlisted) and len(self) == len(other) and set(self) == set(other)
 
@@ -1882,19 +1882,19 @@ class Enum(str):
             raise WireError(f"{name!r} is not listed in {type(self).__name__}")
         return number
 
-    def json_key(self) -> str:
+    def _json_key(self) -> str:
         """What it is called as a key of a JSON object."""
         name = str.__str__(self)
         return self._to_json.get(name, name[1:] if name[:1] in ("#", "?") else name)
 
-    def written_key(self) -> str:
+    def _written_key(self) -> str:
         """What it is written as, as a key of a JSON object."""
         name = str.__str__(self)
         if name not in self._to_json and name[:1] != "?":
             self._unlisted_number()
-        return self.json_key()
+        return self._json_key()
 
-    def json(self) -> str:
+    def _json(self) -> str:
         text = self._quoted.get(self)
         if text is not None:
             return text
@@ -1904,31 +1904,31 @@ class Enum(str):
         return str.__str__(cbor_free_number(self))
 
     @classmethod
-    def of_number(cls: type[E], number: int) -> E:
+    def _of_number(cls: type[E], number: int) -> E:
         return cls(cls._names.get(number) or f"#{number}")
 
     @classmethod
-    def of_name(cls: type[E], text: str) -> E:
+    def _of_name(cls: type[E], text: str) -> E:
         return cls(cls._from_json.get(text) or f"?{text}")
 
     @classmethod
-    def read_cbor(cls: type[E], r: CborReader) -> E:
-        return cls.of_number(r.enum_number())
+    def _read_cbor(cls: type[E], r: CborReader) -> E:
+        return cls._of_number(r.enum_number())
 
     @classmethod
-    def read_json(cls: type[E], r: JsonReader) -> E:
+    def _read_json(cls: type[E], r: JsonReader) -> E:
         if r.peek() == '"':
-            return cls.of_name(r.string())
-        return cls.of_number(r.integer(cls.__name__, 0, 65535))
+            return cls._of_name(r.string())
+        return cls._of_number(r.integer(cls.__name__, 0, 65535))
 
     @classmethod
-    def read_key(cls: type[E], r: JsonReader, name: str) -> E:
+    def _read_key(cls: type[E], r: JsonReader, name: str) -> E:
         """The member that a key of a JSON object means: a name, or canonical digits."""
         if name.isascii() and name.isdecimal() and (name == "0" or name[0] != "0"):
-            return cls.of_number(r.key(name, 0, 65535))
-        return cls.of_name(name)
+            return cls._of_number(r.key(name, 0, 65535))
+        return cls._of_name(name)
 
-    def violations(self, found: list[Violation], path: str) -> None:
+    def _violations(self, found: list[Violation], path: str) -> None:
         if not self.listed:
             refuse_unlisted(found, path, ", ".join(self._to_json.values()))
 
@@ -2110,9 +2110,9 @@ class Message(Protocol):
 
     def validate(self) -> list[Violation]: ...
 
-    def write_cbor(self, out: Out, depth: int) -> None: ...
+    def _write_cbor(self, out: Out, depth: int) -> None: ...
 
-    def write_json(self, depth: int, mode: int) -> str: ...
+    def _write_json(self, depth: int, mode: int) -> str: ...
 
 
 M_co = TypeVar("M_co", covariant=True)
@@ -2125,9 +2125,9 @@ class Codec(Protocol[M_co]):
 
     def from_json(self, payload: str | bytes, items: int = DEFAULT_BUDGET) -> M_co: ...
 
-    def read_cbor(self, r: CborReader) -> M_co: ...
+    def _read_cbor(self, r: CborReader) -> M_co: ...
 
-    def read_json(self, r: JsonReader) -> M_co: ...
+    def _read_json(self, r: JsonReader) -> M_co: ...
 
 
 class DeclaredError(Exception):
@@ -2163,7 +2163,7 @@ def _again(cls: type[DeclaredError], fields: dict[str, object]) -> DeclaredError
 def to_cbor(m: Message) -> bytes:
     out: Out = []
     try:
-        m.write_cbor(out, 0)
+        m._write_cbor(out, 0)
         return b"".join(out)
     except UnicodeEncodeError:
         raise WireError("text with half of a surrogate pair") from None
@@ -2173,7 +2173,7 @@ def to_cbor(m: Message) -> bytes:
 
 def to_json(m: Message) -> str:
     try:
-        return m.write_json(0, PAYLOAD)
+        return m._write_json(0, PAYLOAD)
     except (AttributeError, TypeError, ValueError) as wrong:
         raise _misfit(m, wrong) from wrong
 
@@ -2212,7 +2212,7 @@ def _place(m: _Any) -> list[str]:
 
 def _messages_in(v: _Any) -> Iterable[tuple[list[str], _Any]]:
     """Messages and unions in the value of a field, with the steps to them."""
-    if hasattr(v, "write_json"):
+    if hasattr(v, "_write_json"):
         yield [], v
         return
     for step, item in _parts_of(v):
@@ -2239,8 +2239,8 @@ def _writes(m: _Any, changes: dict[str, _Any] | None = None) -> bool:
         trial = copy.copy(m)
         for name, value in (changes or {}).items():
             setattr(trial, name, value)
-        trial.write_json(0, PAYLOAD)
-        trial.write_cbor([], 0)
+        trial._write_json(0, PAYLOAD)
+        trial._write_cbor([], 0)
     except (AttributeError, TypeError, ValueError, struct.error):
         return False
     return True
@@ -2551,7 +2551,7 @@ def fast_enum(d: bytes, i: int, cls: type[E]) -> tuple[E, int]:
         if not 0 <= number <= 65535:
             raise SurpriseError
     member: E | None = cls._members.get(number)
-    return member if member is not None else cls.of_number(number), i
+    return member if member is not None else cls._of_number(number), i
 
 
 # JSON is scanned by the standard library, and what it makes of a payload is read on by these.
