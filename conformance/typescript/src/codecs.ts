@@ -6,7 +6,7 @@ import { leafPatchTools, leafTools } from "./gen/skerry/shared/types.js";
 import * as vectors from "./gen/skerry/vectors/types.js";
 
 /** By the name of the message. */
-export const codecs: Readonly<Record<string, wire.Codec<unknown>>> = {
+export const codecs: Readonly<Record<string, wire.ValueTools<unknown>>> = {
   Chain: language.chainTools,
   FootPassage: language.footPassageTools,
   NamedScalars: language.namedScalarsTools,

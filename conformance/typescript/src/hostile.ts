@@ -5,7 +5,6 @@
 import { readFileSync } from "node:fs";
 
 import { attempt, codecs } from "./codecs.js";
-import * as wire from "./gen/faithful/wire.js";
 
 interface Hostile {
   readonly message: string;
@@ -26,8 +25,8 @@ function used(): number {
 
 const list = JSON.parse(readFileSync(file, "utf8")) as Hostile[];
 for (const { message, encoding, payload: text } of [...list.slice(0, 50), ...list]) {
-  const codec = codecs[message];
-  if (codec === undefined) {
+  const tools = codecs[message];
+  if (tools === undefined) {
     throw new Error(`no such message: ${message}`);
   }
   const payload = new Uint8Array(Buffer.from(text, "base64"));
@@ -36,7 +35,7 @@ for (const { message, encoding, payload: text } of [...list.slice(0, 50), ...lis
   }
   const before = used();
   const start = performance.now();
-  attempt(() => (encoding === "cbor" ? wire.fromCbor(codec, payload, Number(budget)) : wire.fromJson(codec, payload, Number(budget))));
+  attempt(() => (encoding === "cbor" ? tools.fromCbor(payload, Number(budget)) : tools.fromJson(payload, Number(budget))));
   const took = performance.now() - start;
   console.log(String(used() - before - 8 * payload.length), took.toFixed(1));
 }

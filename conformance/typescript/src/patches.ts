@@ -12,7 +12,7 @@ interface Applied {
 }
 
 /** What the tools of every patch have besides. */
-interface PatchTools extends wire.Codec<unknown> {
+interface PatchTools extends wire.ValueTools<unknown> {
   apply(patch: unknown, to: unknown): unknown;
   between(a: unknown, b: unknown): unknown;
 }
@@ -24,19 +24,19 @@ function disagreement(a: Applied): string | undefined {
   if (of === undefined || tools === undefined) {
     return "no such message";
   }
-  const before = wire.fromJson(of, a.before);
-  const after = wire.fromJson(of, a.after);
-  const applied = tools.apply(wire.fromJson(tools, a.patch), before);
-  const text = wire.toJson(of, applied);
+  const before = of.fromJson(a.before);
+  const after = of.fromJson(a.after);
+  const applied = tools.apply(tools.fromJson(a.patch), before);
+  const text = of.toJson(applied);
   if (text !== a.after) {
     return `gives ${text}, not ${a.after}`;
   }
   if (!wire.same(applied, after)) {
     return "gives what is not equal to what is read";
   }
-  const between = wire.toJson(tools, tools.between(before, after));
-  const again = tools.apply(wire.fromJson(tools, between), before);
-  return wire.same(again, after) ? undefined : `the patch between the two is ${between}, which gives ${wire.toJson(of, again)}`;
+  const between = tools.toJson(tools.between(before, after));
+  const again = tools.apply(tools.fromJson(between), before);
+  return wire.same(again, after) ? undefined : `the patch between the two is ${between}, which gives ${of.toJson(again)}`;
 }
 
 const all = JSON.parse(readFileSync(process.argv[2] ?? "", "utf8")) as Applied[];

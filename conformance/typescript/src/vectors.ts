@@ -19,47 +19,47 @@ interface Vector {
 
 /** What is wrong with a vector, or undefined. */
 function disagreement(v: Vector): string | undefined {
-  const codec = codecs[v.message];
-  if (codec === undefined) {
+  const tools = codecs[v.message];
+  if (tools === undefined) {
     return "no such message";
   }
   const payload = new Uint8Array(Buffer.from(v.payload, "hex"));
-  const plainly = v.encoding === "json" ? asPlain(codec, Buffer.from(payload).toString()) : undefined;
+  const plainly = v.encoding === "json" ? asPlain(tools, Buffer.from(payload).toString()) : undefined;
   if (plainly !== undefined) {
     return plainly;
   }
-  const message = attempt(() => (v.encoding === "cbor" ? wire.fromCbor(codec, payload) : wire.fromJson(codec, payload)));
+  const message = attempt(() => (v.encoding === "cbor" ? tools.fromCbor(payload) : tools.fromJson(payload)));
   if (message === undefined) {
     return v.accepted ? "refused" : undefined;
   }
   if (!v.accepted) {
     return `taken; the reference: ${v.why ?? ""}`;
   }
-  const cbor = attempt(() => Buffer.from(wire.toCbor(codec, message)).toString("hex")) ?? null;
+  const cbor = attempt(() => Buffer.from(tools.toCbor(message)).toString("hex")) ?? null;
   if (cbor !== v.cbor) {
     return `writes ${String(cbor)}, not ${String(v.cbor)}`;
   }
-  const json = attempt(() => wire.toJson(codec, message)) ?? null;
+  const json = attempt(() => tools.toJson(message)) ?? null;
   if (json !== v.json) {
     return `writes ${String(json)}, not ${String(v.json)}`;
   }
-  const violations = JSON.stringify(wire.validate(codec, message));
+  const violations = JSON.stringify(tools.validate(message));
   const wanted = JSON.stringify(v.violations ?? []);
-  return violations === wanted ? compared(v.message, codec, message) : `violates ${violations}, not ${wanted}`;
+  return violations === wanted ? compared(v.message, tools, message) : `violates ${violations}, not ${wanted}`;
 }
 
 /** What is wrong with how JSON is taken as plain data, or undefined: what JSON.parse makes of it is taken as its JSON is. */
-function asPlain(codec: wire.Codec<unknown>, payload: string): string | undefined {
+function asPlain(tools: wire.ValueTools<unknown>, payload: string): string | undefined {
   const value: unknown = attempt(() => JSON.parse(payload) as unknown);
   if (value === undefined) {
     return undefined;
   }
   let read: unknown;
   try {
-    read = wire.fromJson(codec, JSON.stringify(value));
+    read = tools.fromJson(JSON.stringify(value));
   } catch (problem) {
     try {
-      fromPlain(codec, value);
+      fromPlain(tools, value);
     } catch (invalid) {
       const { path } = problem as wire.WireError;
       const told = invalid instanceof InvalidValue && invalid.violations.some(({ pointer }) => pointer === path);
@@ -67,24 +67,24 @@ function asPlain(codec: wire.Codec<unknown>, payload: string): string | undefine
     }
     return `plain data is taken, not its JSON: ${String(problem)}`;
   }
-  const again = wire.toJson(codec, fromPlain(codec, value));
-  if (again !== wire.toJson(codec, read)) {
+  const again = tools.toJson(fromPlain(tools, value));
+  if (again !== tools.toJson(read)) {
     return `of plain data, writes ${again}`;
   }
-  const plain = attempt(() => toPlain(codec, read)); // which integers that are too large in an any prevent
-  return plain === undefined || wire.toJson(codec, fromPlain(codec, plain)) === wire.toJson(codec, wire.fromJson(codec, JSON.stringify(plain))) ? undefined : "its plain data is another message";
+  const plain = attempt(() => toPlain(tools, read)); // which integers that are too large in an any prevent
+  return plain === undefined || tools.toJson(fromPlain(tools, plain)) === tools.toJson(tools.fromJson(JSON.stringify(plain))) ? undefined : "its plain data is another message";
 }
 
 /** The messages that were read before, a few of each kind, with what tells whether two are equal. */
 const earlier = new Map<string, { readonly message: unknown; readonly text: string }[]>();
 
 /** What is wrong with comparing and copying a message, or undefined. */
-function compared(name: string, codec: wire.Codec<unknown>, message: unknown): string | undefined {
+function compared(name: string, tools: wire.ValueTools<unknown>, message: unknown): string | undefined {
   const w = new wire.JsonWriter("comparison");
-  codec.writeJson(w, message);
+  tools[wire.codecOf].writeJson(w, message);
   const text = w.result;
   const copy = wire.copied(message);
-  if (!wire.same(message, copy) || !wire.same(copy, message) || wire.toJson(codec, copy) !== wire.toJson(codec, message)) {
+  if (!wire.same(message, copy) || !wire.same(copy, message) || tools.toJson(copy) !== tools.toJson(message)) {
     return "its copy is another";
   }
   const list = earlier.get(name) ?? [];

@@ -131,15 +131,15 @@ func (g *generator) violationsOf(t *schema.Type, value, path string, depth int) 
 	if !stubs.Checked(t) {
 		return
 	}
-	tools := g.toolsOf(t)
+	codec := g.codecOf(t)
 	if t.Named != nil {
-		tools = g.tools(&t.Named.Decl)
+		codec = g.codec(&t.Named.Decl)
 	}
-	if tools != "" {
+	if codec != "" {
 		if path == "`${path}`" {
 			path = "path"
 		}
-		g.P("%s;", call(tools+".violations", "list", path, value))
+		g.P("%s;", call(codec+".violations", "list", path, value))
 		return
 	}
 	g.violationsInside(t, value, path, depth)

@@ -9,18 +9,25 @@ import (
 	"faithfulcourier/internal/schema"
 )
 
-// toolsOf is the tools object of a type that has one for reading and writing,
-// or "".
-func (g *generator) toolsOf(t *schema.Type) string {
+// codedDecl is the declaration of a type that has a codec, or nil.
+func codedDecl(t *schema.Type) *schema.Decl {
 	switch {
 	case t.Kind == schema.KindEnum:
-		return g.tools(&t.Enum.Decl)
+		return &t.Enum.Decl
 	case t.Kind == schema.KindUnion:
-		return g.tools(&t.Union.Decl)
+		return &t.Union.Decl
 	case t.Kind == schema.KindMessage:
-		return g.tools(&t.Message.Decl)
+		return &t.Message.Decl
 	case t.Named != nil && !t.Kind.IsScalar():
-		return g.tools(&t.Named.Decl)
+		return &t.Named.Decl
+	}
+	return nil
+}
+
+// codecOf is the codec of a type that has one, or "".
+func (g *generator) codecOf(t *schema.Type) string {
+	if d := codedDecl(t); d != nil {
+		return g.codec(d)
 	}
 	return ""
 }
@@ -53,7 +60,7 @@ func (g *generator) readEntry(m *schema.Message) {
 					g.readField(f, "Cbor")
 					g.P("break;")
 				}
-				if g.toolsOf(f.Type) != "" || f.Type.Kind.IsScalar() {
+				if g.codecOf(f.Type) != "" || f.Type.Kind.IsScalar() {
 					g.P("case %d:", f.Number)
 					g.Deeper(1, body)
 				} else {
@@ -111,17 +118,8 @@ func finishCall(m *schema.Message) string {
 	return fmt.Sprintf("finish%s(m)", m.Name)
 }
 
-func (g *generator) codec(m *schema.Message) {
-	tools := ToolsName(&m.Decl)
-	g.method(fmt.Sprintf("make(init: %sInit): %s", m.Name, m.Name), func() {
-		if m.IsError() {
-			g.P("return new %s(init);", m.Name)
-		} else {
-			g.P("return make%s(init);", m.Name)
-		}
-	})
-	g.P("")
-	g.verbsOf(m.Name, tools, true)
+// codecMethods write how a message is written, read and checked.
+func (g *generator) codecMethods(m *schema.Message) {
 	g.writeMethod(m, "Cbor")
 	g.P("")
 	g.readCbor(m)
@@ -131,40 +129,6 @@ func (g *generator) codec(m *schema.Message) {
 	g.readJSON(m)
 	g.P("")
 	g.violations(m)
-	if m.IsPatch() {
-		g.applying(m)
-	}
-}
-
-// verbsOf writes the methods that are the same for all types.
-func (g *generator) verbsOf(typ, tools string, whole bool) {
-	wire := g.wire()
-	type verb struct{ doc, signature, call string }
-	list := []verb{
-		{"", fmt.Sprintf("toCbor(m: %s): %s<%s>", typ, g.global("Uint8Array"), g.global("ArrayBuffer")), "toCbor(%s, m)"},
-		{"", fmt.Sprintf("fromCbor(payload: %s, items?: number): %s", g.global("Uint8Array"), typ),
-			"fromCbor(%s, payload, items)"},
-		{"", fmt.Sprintf("toJson(m: %s): string", typ), "toJson(%s, m)"},
-		{"", fmt.Sprintf("fromJson(payload: string | %s, items?: number): %s", g.global("Uint8Array"), typ),
-			"fromJson(%s, payload, items)"},
-	}
-	if whole {
-		list = append(list, verb{"For people and logs: JSON without what is secret.",
-			fmt.Sprintf("toText(m: %s): string", typ), "toText(%s, m)"})
-	}
-	list = append(list, verb{"Every violation of the definitions, for which a server would refuse it.",
-		fmt.Sprintf("validate(m: %s): %s.Violation[]", typ, wire), "validate(%s, m)"})
-	if whole {
-		list = append(list,
-			verb{"Whether two have the same content: numbers and times by what they mean, unlisted fields byte for byte.",
-				fmt.Sprintf("equal(a: %s, b: %s): boolean", typ, typ), "same(a, b)"},
-			verb{"A copy of m, and of everything in it.", fmt.Sprintf("clone(m: %s): %s", typ, typ), "copied(m)"})
-	}
-	for _, v := range list {
-		g.doc(v.doc)
-		g.method(v.signature, func() { g.P("return %s.%s;", wire, strings.ReplaceAll(v.call, "%s", tools)) })
-		g.P("")
-	}
 }
 
 // writeMethod writes writeCbor or writeJson.
@@ -264,14 +228,14 @@ func (g *generator) writeValue(t *schema.Type, value, encoding string, depth int
 		g.In("if (!w.secret()) {", func() { g.P("w.%s(%s);", scalars[t.Kind].verb, value) }, "}")
 		return
 	}
-	if tools := g.toolsOf(t); tools != "" {
-		g.P("%s.write%s(w, %s);", tools, encoding, value)
+	if codec := g.codecOf(t); codec != "" {
+		g.P("%s.write%s(w, %s);", codec, encoding, value)
 		return
 	}
 	g.writePlain(t, value, encoding, depth)
 }
 
-// writePlain is writeValue for a type without tools, or inside of them.
+// writePlain is writeValue for a type without a codec, or inside of them.
 func (g *generator) writePlain(t *schema.Type, value, encoding string, depth int) {
 	n := deeper(depth)
 	switch t.Kind {
@@ -301,7 +265,7 @@ func (g *generator) writePlain(t *schema.Type, value, encoding string, depth int
 			case namedSecret(t.Key):
 				g.P("w.secretMember(%s);", g.keyText(t.Key, "key"+n))
 			case t.Key.Kind == schema.KindEnum:
-				g.P("w.member(%s.writtenKey(key%s));", g.toolsOf(t.Key), n)
+				g.P("w.member(%s.writtenKey(key%s));", g.codecOf(t.Key), n)
 			default:
 				g.P("w.member(%s);", g.keyText(t.Key, "key"+n))
 			}
@@ -325,7 +289,7 @@ func (g *generator) closeWriting(encoding, bracket string) {
 func (g *generator) sortedEntries(t *schema.Type, value string) string {
 	switch {
 	case t.Key.Kind == schema.KindEnum:
-		return fmt.Sprintf("%s.sorted(%s)", g.toolsOf(t.Key), value)
+		return fmt.Sprintf("%s.sorted(%s)", g.codecOf(t.Key), value)
 	case t.Key.Kind.IsInteger():
 		return fmt.Sprintf("%s.sortedIntegers(%s)", g.wire(), value)
 	}
@@ -336,7 +300,7 @@ func (g *generator) sortedEntries(t *schema.Type, value string) string {
 func (g *generator) keyText(t *schema.Type, key string) string {
 	switch {
 	case t.Kind == schema.KindEnum:
-		return fmt.Sprintf("%s.key(%s)", g.toolsOf(t), key)
+		return fmt.Sprintf("%s.key(%s)", g.codecOf(t), key)
 	case t.Kind.IsInteger():
 		return fmt.Sprintf("%s(%s)", g.global("String"), key)
 	}
@@ -348,7 +312,7 @@ func (g *generator) keyOf(t *schema.Type, name string) string {
 	expression := name
 	switch {
 	case t.Kind == schema.KindEnum:
-		return fmt.Sprintf("%s.readKey(r, %s)", g.toolsOf(t), name)
+		return fmt.Sprintf("%s.readKey(r, %s)", g.codecOf(t), name)
 	case t.Kind == schema.KindInt64 || t.Kind == schema.KindUint64:
 		expression = fmt.Sprintf("r.largeKey(%s, %t)", name, t.Kind == schema.KindInt64)
 	case t.Kind.IsInteger():
@@ -363,7 +327,7 @@ func (g *generator) keyOf(t *schema.Type, name string) string {
 
 // readInto writes the statements that read a value into target.
 func (g *generator) readInto(t *schema.Type, target, encoding string) {
-	if g.toolsOf(t) != "" || t.Kind.IsScalar() {
+	if g.codecOf(t) != "" || t.Kind.IsScalar() {
 		g.P("%s = %s;", target, g.readExpression(t, encoding))
 		return
 	}
@@ -374,7 +338,7 @@ func (g *generator) readInto(t *schema.Type, target, encoding string) {
 func (g *generator) readPlain(t *schema.Type, do func(value string), encoding string, depth int) {
 	wire, n := g.wire(), deeper(depth)
 	element := func(use func(value string)) {
-		if g.toolsOf(t.Elem) != "" || t.Elem.Kind.IsScalar() {
+		if g.codecOf(t.Elem) != "" || t.Elem.Kind.IsScalar() {
 			use(g.readExpression(t.Elem, encoding))
 			return
 		}
@@ -433,8 +397,8 @@ func (g *generator) elementType(t *schema.Type) string { return element(t, g.typ
 
 // readExpression reads what is not a list or map without a name.
 func (g *generator) readExpression(t *schema.Type, encoding string) string {
-	if tools := g.toolsOf(t); tools != "" {
-		return fmt.Sprintf("%s.read%s(r)", tools, encoding)
+	if codec := g.codecOf(t); codec != "" {
+		return fmt.Sprintf("%s.read%s(r)", codec, encoding)
 	}
 	expression := "r." + scalars[t.Kind].verb + "()"
 	switch {

@@ -141,8 +141,8 @@ func (g *generator) remake(t *schema.Type, value string) string {
 		return g.wire() + ".decimalOf(" + value + ") as " + g.typ(t)
 	case t.Kind == schema.KindDecimal:
 		return g.wire() + ".decimalOf(" + value + ")"
-	case g.toolsOf(t) != "":
-		return g.toolsOf(t) + ".make(" + value + ")"
+	case codedDecl(t) != nil:
+		return g.tools(codedDecl(t)) + ".make(" + value + ")"
 	}
 	return g.remakeInside(t, value)
 }
@@ -179,9 +179,10 @@ func (g *generator) unionInit(u *schema.Union) {
 	g.P("  | %sUnlisted;", u.Name)
 }
 
-// unionMake writes the method that makes a union.
+// unionMake writes what makes a union.
 func (g *generator) unionMake(u *schema.Union) {
-	g.method(fmt.Sprintf("make(init: %sInit): %s", u.Name, u.Name), func() {
+	g.P("")
+	g.function("make"+u.Name, []string{fmt.Sprintf("init: %sInit", u.Name)}, u.Name, func() {
 		g.In("switch (init.kind) {", func() {
 			for _, a := range u.Alternatives {
 				if remade(a.Type) {
@@ -193,7 +194,6 @@ func (g *generator) unionMake(u *schema.Union) {
 			g.P("  return init;")
 		}, "}")
 	})
-	g.P("")
 }
 
 // madeField writes what a field is made of what makes the message.

@@ -29,32 +29,29 @@ func (g *generator) named(n *schema.NamedType) {
 		g.doc(fmt.Sprintf("What makes %s.", n.Name))
 		g.P("export type %sInit = %s;", n.Name, g.initType(&plain))
 	}
+	from := g.typ(&plain)
+	if g.made[&n.Decl] {
+		from = n.Name + "Init"
+	}
 	g.P("")
-	g.doc(fmt.Sprintf("Makes and checks values of %s.", n.Name))
-	g.In(fmt.Sprintf("export const %s = {", ToolsName(&n.Decl)), func() {
-		from := g.typ(&plain)
-		if g.made[&n.Decl] {
-			from = n.Name + "Init"
+	g.function("make"+n.Name, []string{"value: " + from}, n.Name, func() {
+		switch {
+		case g.made[&n.Decl]:
+			g.P("return %s;", g.remake(&plain, "value"))
+		case isBranded(&n.Type):
+			g.P("return value as %s;", n.Name)
+		default:
+			g.P("return value;")
 		}
-		g.method(fmt.Sprintf("make(value: %s): %s", from, n.Name), func() {
-			if g.made[&n.Decl] {
-				g.P("return %s;", g.remake(&plain, "value"))
-			} else if isBranded(&n.Type) {
-				g.P("return value as %s;", n.Name)
-			} else {
-				g.P("return value;")
-			}
-		})
-		g.P("")
+	})
+	codec, tools, function := "Checks", "NamedTools", "namedTools"
+	if !n.Type.Kind.IsScalar() {
+		codec, tools, function = "Codec", "Tools", "tools"
+	}
+	g.P("")
+	g.In(fmt.Sprintf("export const %s: %s.%s<%s> = {", codecName(&n.Decl), wire, codec, n.Name), func() {
 		if !n.Type.Kind.IsScalar() {
-			g.verbsOf(n.Name, ToolsName(&n.Decl), false)
 			g.collection(n, &plain)
-		} else {
-			g.doc("Every violation of the definitions, for which a server would refuse it.")
-			g.method(fmt.Sprintf("validate(value: %s): %s.Violation[]", n.Name, wire), func() {
-				g.P("return %s.validate(%s, value);", wire, ToolsName(&n.Decl))
-			})
-			g.P("")
 		}
 		if !stubs.Checked(&n.Type) {
 			g.method("violations(): void", func() { g.P("// Nothing in %s can be a violation.", n.Name) })
@@ -67,6 +64,8 @@ func (g *generator) named(n *schema.NamedType) {
 			g.violationsInside(&plain, "value", "`${path}`", 0)
 		})
 	}, "};")
+	g.export(fmt.Sprintf("Makes and checks values of %s.", n.Name), ToolsName(&n.Decl),
+		fmt.Sprintf("%s.%s<%s, %s>", wire, tools, from, n.Name), wire+"."+function, "make"+n.Name, codecName(&n.Decl))
 }
 
 // collection writes how a named list or map is read and written.

@@ -32,9 +32,11 @@ func FieldName(f *schema.Field) string {
 	return name
 }
 
-// ToolsName is the name of the object that makes, reads and writes messages
-// or enums.
+// ToolsName is the name of what makes, reads and writes messages, or lists the members of an enum.
 func ToolsName(d *schema.Decl) string { return unexported(d.Name) + "Tools" }
+
+// codecName is the name of what the stubs themselves read, write and check values with.
+func codecName(d *schema.Decl) string { return unexported(d.Name) + "Codec" }
 
 func unexported(name string) string { return strings.ToLower(name[:1]) + name[1:] }
 
@@ -64,7 +66,7 @@ var taken = strings.Fields(`abstract any arguments as async await bigint boolean
 	new null number object of options package path private protected public r readonly request return
 	seen set static string super switch symbol this throw true try type typeof undefined unknown v var
 	void w web while wire with yield about calls client entry entries i item key known length patches problem
-	start t`)
+	start t bodies sockets streams`)
 
 // importName is how a module's types are called where they are imported.
 func importName(m *schema.Module, others []*schema.Module) string {

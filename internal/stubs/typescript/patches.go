@@ -9,7 +9,7 @@ import (
 // readField writes the statements that read a field into m. In a patch null clears it.
 func (g *generator) readField(f *schema.Field, encoding string) {
 	field := "m." + FieldName(f)
-	isExpression := g.toolsOf(f.Type) != "" || f.Type.Kind.IsScalar()
+	isExpression := g.codecOf(f.Type) != "" || f.Type.Kind.IsScalar()
 	switch {
 	case f.Changes != nil && f.Type.Clearable && isExpression:
 		g.P("%s = r.null() ? null : %s;", field, g.readExpression(f.Type, encoding))
@@ -45,8 +45,8 @@ func (g *generator) writeChange(f *schema.Field, write func()) {
 func (g *generator) applying(p *schema.Message) {
 	patches, of := g.patches(), p.PatchOf
 	g.P("")
-	g.doc("What to is once the patch is applied, unlisted fields included: what is cleared is absent, or has its default.")
-	g.method(fmt.Sprintf("apply(patch: %s, to: %s): %s", p.Name, of.Name, of.Name), func() {
+	parameters := []string{"patch: " + p.Name, "to: " + of.Name}
+	g.function("apply"+p.Name, parameters, of.Name, func() {
 		g.P("return %s.applyUnlisted(", patches)
 		g.fieldsOf(p, func(f *schema.Field) string {
 			name := FieldName(f)
@@ -63,8 +63,8 @@ func (g *generator) applying(p *schema.Message) {
 		g.P(");")
 	})
 	g.P("")
-	g.doc("The patch that changes a into b: applied to a, it gives what equals b.")
-	g.method(fmt.Sprintf("between(a: %s, b: %s): %s", of.Name, of.Name, p.Name), func() {
+	parameters = []string{"a: " + of.Name, "b: " + of.Name}
+	g.function("make"+p.Name+"Between", parameters, p.Name, func() {
 		g.P("return %s.unlistedBetween(", patches)
 		g.fieldsOf(p, func(f *schema.Field) string {
 			function := "changeOf"

@@ -18,11 +18,11 @@ func (g *generator) side(m *schema.Message, suffix string) string {
 	return g.from(&m.Decl) + m.Name + suffix
 }
 
-func (g *generator) codecOf(m *schema.Message) string {
+func (g *generator) sideCodec(m *schema.Message) string {
 	if m == nil {
 		return "undefined"
 	}
-	return g.tools(&m.Decl)
+	return g.codec(&m.Decl)
 }
 
 // calls writes what both sides know of a module's calls.
@@ -86,12 +86,12 @@ func (g *generator) callTable(c *schema.Call) {
 	if conversation.Compressible(c) {
 		g.P("compressible: true,")
 	}
-	g.P("request: %s,", g.codecOf(c.Request))
-	g.P("answer: %s,", g.codecOf(c.Response))
+	g.P("request: %s,", g.sideCodec(c.Request))
+	g.P("answer: %s,", g.sideCodec(c.Response))
 	for _, t := range travelsOf(c) {
 		if t.member == "head" {
 			g.In("head: {", func() {
-				g.P("codec: %s,", g.codecOf(c.Head))
+				g.P("codec: %s,", g.sideCodec(c.Head))
 				g.In("travel: {", func() { g.travel(t) }, fmt.Sprintf("} satisfies %s.Travel<%s>,", g.web(), g.side(c.Head, "")))
 			}, "},")
 			continue
@@ -114,7 +114,7 @@ func (g *generator) callTable(c *schema.Call) {
 	g.In("fails: [", func() {
 		for _, e := range c.Fails {
 			status := "status: " + strconv.Itoa(e.Status)
-			g.P("%s,", object("name: "+text(e.FullName()), status, "codec: "+g.codecOf(e)))
+			g.P("%s,", object("name: "+text(e.FullName()), status, "codec: "+g.sideCodec(e)))
 		}
 	}, "],")
 }
@@ -167,7 +167,7 @@ func (g *generator) travel(t travel) {
 		g.P("body: undefined,")
 		g.method("bodyOf()", func() { g.P("return undefined;") })
 	} else {
-		g.P("body: %s,", ToolsName(&t.rest.Decl))
+		g.P("body: %s,", codecName(&t.rest.Decl))
 		g.method("bodyOf(m)", func() {
 			var fields []string
 			for _, f := range t.rest.Fields {
@@ -236,7 +236,7 @@ func (g *generator) place(p conversation.Placed) {
 		switch {
 		case t.Kind == schema.KindText:
 		case t.Kind == schema.KindEnum:
-			plain = fmt.Sprintf("%s.plain((w) => { %s.writeJson(w, %s); })", g.web(), g.toolsOf(t), value)
+			plain = fmt.Sprintf("%s.plain((w) => { %s.writeJson(w, %s); })", g.web(), g.codecOf(t), value)
 		default:
 			plain = fmt.Sprintf("%s.plain((w) => { w.%s(%s); })", g.web(), scalars[t.Kind].verb, value)
 		}
@@ -331,7 +331,7 @@ func (g *generator) clients() {
 			}, "}")
 			for _, c := range s.Calls {
 				g.P("")
-				g.In(g.clientSignature(c, client, about)+" {", func() { g.clientCall(c, client) }, "}")
+				g.In(g.clientSignature(c, client, about)+" {", func() { g.clientCall(c) }, "}")
 			}
 		}, "}")
 		g.P("")
@@ -363,31 +363,38 @@ func (g *generator) clientSignature(c *schema.Call, client, about string) string
 	return call(CallName(c), parameters...) + ": " + result
 }
 
-func (g *generator) clientCall(c *schema.Call, client string) {
+func (g *generator) clientCall(c *schema.Call) {
 	made := func(m *schema.Message, value string) string {
 		return fmt.Sprintf("%s.make(%s)", g.tools(&m.Decl), value)
 	}
+	streams := func() string { return g.use("streams", "faithful/client_streams.js") }
 	message := "undefined"
 	switch {
 	case c.RequestStream:
-		message = call(client+".mapped", "elements", "(element) => "+made(c.Request, "element"))
+		message = call(streams()+".mapped", "elements", "(element) => "+made(c.Request, "element"))
 	case c.Request != nil:
 		message = made(c.Request, "request")
 	}
-	verb := "do"
+	var verb string
 	switch {
 	case conversation.BothWays(c):
-		verb = "converse"
+		verb = g.use("sockets", "faithful/client_sockets.js") + ".converse"
 	case c.RequestStream:
-		verb = "send"
+		verb = streams() + ".send"
 	case c.ResponseStream:
-		verb = "stream"
+		verb = streams() + ".receive"
+	case conversation.Raw(c) != nil || conversation.AnswerRaw(c) != nil:
+		verb = g.use("bodies", "faithful/client_bodies.js") + ".exchange"
 	}
 	arguments := []string{g.call(c), message, "options"}
 	if c.Head != nil {
 		arguments = append(arguments, made(c.Head, "head"))
 	}
-	g.P("return %s;", call("this.#client."+verb, arguments...))
+	if verb == "" {
+		g.P("return %s;", call("this.#client.do", arguments...))
+		return
+	}
+	g.P("return %s;", call(verb, append([]string{"this.#client"}, arguments...)...))
 }
 
 func (g *generator) servers() {

@@ -105,6 +105,14 @@ func (g *generator) typ(t *schema.Type) string {
 }
 
 func (g *generator) tools(d *schema.Decl) string { return g.from(d) + ToolsName(d) }
+func (g *generator) codec(d *schema.Decl) string { return g.from(d) + codecName(d) }
+
+// export writes an exported constant that a function makes. What nobody uses of it, bundlers leave out.
+func (g *generator) export(doc, name, typ, function string, arguments ...string) {
+	g.P("")
+	g.doc(doc)
+	g.P("export const %s: %s = /* @__PURE__ */ %s;", name, typ, call(function, arguments...))
+}
 
 func (g *generator) enum(e *schema.Enum) {
 	wire := g.wire()
@@ -125,13 +133,15 @@ func (g *generator) enum(e *schema.Enum) {
 	g.doc(docOf(doc+"It is open: a number that is not listed is preserved as \"#7\", a name as \"?name\".", e.Deprecated))
 	g.P("export type %s =%s;", e.Name, stubs.Alternatives('|', append(names, wire+".Unlisted")...))
 	g.P("")
-	g.doc(fmt.Sprintf("Lists, reads and writes values of %s.", e.Name))
-	g.In(fmt.Sprintf("export const %s: %s.EnumTools<%s<%s, %s.Unlisted>> = new %s.EnumTools(%s, [", ToolsName(&e.Decl),
-		wire, g.global("Exclude"), e.Name, wire, wire, text(e.Name)), func() {
+	listed := fmt.Sprintf("%s<%s, %s.Unlisted>", g.global("Exclude"), e.Name, wire)
+	g.In(fmt.Sprintf("export const %s: %s.EnumCodec<%s> = /* @__PURE__ */ new %s.EnumCodec(%s, [", codecName(&e.Decl), wire,
+		listed, wire, text(e.Name)), func() {
 		for _, m := range e.Members {
 			g.P("[%d, %s],", m.Number, text(m.Name))
 		}
 	}, "]"+renamedInJSON(e)+");")
+	g.export(fmt.Sprintf("Lists the members of %s.", e.Name), ToolsName(&e.Decl), wire+".EnumTools<"+listed+">",
+		wire+".enumTools", codecName(&e.Decl))
 }
 
 // renamedInJSON is the argument that gives members other names in JSON.
@@ -212,8 +222,21 @@ func (g *generator) message(m *schema.Message) {
 	g.readEntry(m)
 	g.finish(m)
 	g.P("")
-	g.doc(fmt.Sprintf("Makes, reads, writes and checks %s.", m.Name))
-	g.In(fmt.Sprintf("export const %s = {", ToolsName(&m.Decl)), func() { g.codec(m) }, "};")
+	g.In(fmt.Sprintf("export const %s: %s.Codec<%s> = {", codecName(&m.Decl), wire, m.Name), func() { g.codecMethods(m) },
+		"};")
+	make, typ := "make"+m.Name, fmt.Sprintf("%s.Tools<%sInit, %s>", wire, m.Name, m.Name)
+	doc := fmt.Sprintf("Makes, reads, writes and checks %s.", m.Name)
+	switch {
+	case m.IsError():
+		make = fmt.Sprintf("(init: %sInit) => new %s(init)", m.Name, m.Name)
+	case m.IsPatch():
+		g.applying(m)
+		typ = fmt.Sprintf("%s.PatchTools<%sInit, %s, %s>", g.patches(), m.Name, m.Name, m.PatchOf.Name)
+		g.export("Makes, reads, writes, checks and applies "+m.Name+".", ToolsName(&m.Decl), typ, g.patches()+".tools",
+			make, codecName(&m.Decl), "apply"+m.Name, "make"+m.Name+"Between")
+		return
+	}
+	g.export(doc, ToolsName(&m.Decl), typ, wire+".tools", make, codecName(&m.Decl))
 	if g.exhaustive && !g.apart && !m.IsPatch() {
 		g.ofAll(m)
 	}
@@ -222,26 +245,18 @@ func (g *generator) message(m *schema.Message) {
 // rawTools writes what there is of a message whose body is one field as it is: no codec, and
 // nothing that would have to read the body.
 func (g *generator) rawTools(m *schema.Message) {
-	wire, tools := g.wire(), ToolsName(&m.Decl)
+	wire := g.wire()
 	rest := *m
 	rest.Fields = slices.DeleteFunc(slices.Clone(m.Fields), (*schema.Field).IsRaw)
 	g.P("")
-	g.doc(fmt.Sprintf("Makes and checks %s.", m.Name))
-	g.In(fmt.Sprintf("export const %s = {", tools), func() {
-		g.method(fmt.Sprintf("make(init: %sInit): %s", m.Name, m.Name), func() { g.P("return make%s(init);", m.Name) })
-		g.P("")
-		g.doc("For people and logs: JSON without the body and what is secret.")
-		g.method(fmt.Sprintf("toText(m: %s): string", m.Name), func() { g.P("return %s.toText(%s, m);", wire, tools) })
-		g.P("")
-		g.doc("Every violation of the definitions, for which a server would refuse it.")
-		g.method(fmt.Sprintf("validate(m: %s): %s.Violation[]", m.Name, wire), func() {
-			g.P("return %s.validate(%s, m);", wire, tools)
-		})
-		g.P("")
+	g.In(fmt.Sprintf("export const %s: %s.RawCodec<%s> = {", codecName(&m.Decl), wire, m.Name), func() {
 		g.writeMethod(&rest, "Json")
 		g.P("")
 		g.violations(m)
 	}, "};")
+	typ := fmt.Sprintf("%s.RawTools<%sInit, %s>", wire, m.Name, m.Name)
+	g.export(fmt.Sprintf("Makes and checks %s.", m.Name), ToolsName(&m.Decl), typ, wire+".rawTools", "make"+m.Name,
+		codecName(&m.Decl))
 	if g.exhaustive && !g.apart {
 		g.ofAll(m)
 	}
@@ -326,7 +341,7 @@ func (g *generator) errorClass(m *schema.Message) {
 			g.P("super(%s, %s);", text(m.FullName()), text(line))
 			g.P("%s.assign(this, make%s(init));", g.global("Object"), m.Name)
 			if len(m.Fields) > 0 {
-				g.P("%s.sayFields(%s, this);", wire, ToolsName(&m.Decl))
+				g.P("%s.sayFields(%s, this);", wire, codecName(&m.Decl))
 			}
 		}, "}")
 	}, "}")

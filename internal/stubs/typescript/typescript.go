@@ -115,7 +115,10 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 			add(Folder(m)+"/index.ts", index.Bytes())
 		}
 	}
-	both := slices.ContainsFunc(defs.Calls(), func(c *schema.Call) bool { return conversation.BothWays(c) })
+	anyCall := func(is func(*schema.Call) bool) bool { return slices.ContainsFunc(defs.Calls(), is) }
+	both := anyCall(conversation.BothWays)
+	raw := anyCall(func(c *schema.Call) bool { return conversation.Raw(c) != nil || conversation.AnswerRaw(c) != nil })
+	streams := anyCall(func(c *schema.Call) bool { return c.RequestStream || c.ResponseStream })
 	if calls {
 		add("faithful/about.ts", aboutFile(defs, about))
 	}
@@ -131,6 +134,12 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 			wanted = options.Types && patches
 		case name == "node.ts":
 			wanted = calls && node
+		case name == "client_bodies.ts":
+			wanted = options.Client && raw
+		case name == "client_streams.ts":
+			wanted = options.Client && streams
+		case name == "client_sockets.ts":
+			wanted = options.Client && both
 		case name == "socket.ts":
 			wanted = calls && node && both
 		case slices.Contains(serverFiles, name): // Node's client and server are in one file

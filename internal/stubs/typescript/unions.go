@@ -13,7 +13,7 @@ func AlternativeName(a *schema.Alternative) string { return a.Union.Name + upper
 
 // union writes a union: an interface for each alternative, and its tools.
 func (g *generator) union(u *schema.Union) {
-	wire, tools := g.wire(), ToolsName(&u.Decl)
+	wire := g.wire()
 	var names []string
 	for _, a := range u.Alternatives {
 		names = append(names, AlternativeName(a))
@@ -51,23 +51,26 @@ func (g *generator) union(u *schema.Union) {
 		g.P("return r.unlisted(number);")
 	})
 	g.P("")
-	g.doc(fmt.Sprintf("Reads, writes and checks values of %s.", u.Name))
-	g.In(fmt.Sprintf("export const %s = {", tools), func() {
-		if g.made[&u.Decl] {
-			g.unionMake(u)
-		}
-		g.verbsOf(u.Name, tools, true)
+	g.In(fmt.Sprintf("export const %s: %s.Codec<%s> = {", codecName(&u.Decl), wire, u.Name), func() {
 		g.unionWrite(u)
 		g.unionRead(u)
 		g.unionViolations(u)
 	}, "};")
+	if g.made[&u.Decl] {
+		g.unionMake(u)
+		g.export(fmt.Sprintf("Makes, reads, writes and checks values of %s.", u.Name), ToolsName(&u.Decl),
+			fmt.Sprintf("%s.Tools<%sInit, %s>", wire, u.Name, u.Name), wire+".tools", "make"+u.Name, codecName(&u.Decl))
+		return
+	}
+	g.export(fmt.Sprintf("Reads, writes and checks values of %s.", u.Name), ToolsName(&u.Decl),
+		fmt.Sprintf("%s.ValueTools<%s>", wire, u.Name), wire+".valueTools", codecName(&u.Decl))
 }
 
 // alternative reads the value of an alternative.
 func (g *generator) alternative(a *schema.Alternative, encoding, keep string) {
 	g.In("try {", func() {
 		done := func(value string) { g.P("%s{ kind: %s, value: %s };", keep, text(a.Name), value) }
-		if g.toolsOf(a.Type) != "" || a.Type.Kind.IsScalar() {
+		if g.codecOf(a.Type) != "" || a.Type.Kind.IsScalar() {
 			done(g.readExpression(a.Type, encoding))
 		} else {
 			g.readPlain(a.Type, done, encoding, 0)

@@ -1,5 +1,5 @@
 // A page that makes calls of every kind to a server of another origin, and writes down how they went.
-import { browserSocket } from "../gen/faithful/client.js";
+import { browserSocket } from "../gen/faithful/client_sockets.js";
 import { NotModified, type Encoding } from "../gen/faithful/web.js";
 import { Body } from "../gen/faithful/wire.js";
 import { PierClient } from "../gen/skerry/matrix/client.js";

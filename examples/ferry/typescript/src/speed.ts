@@ -60,19 +60,19 @@ function ratio(ours: (i: number) => unknown, reference: (i: number) => unknown, 
   return ratios[15] ?? NaN;
 }
 
-function measure<T>(name: string, codec: wire.Codec<T>, values: readonly T[]): void {
+function measure<T>(name: string, tools: wire.ValueTools<T>, values: readonly T[]): void {
   const plains = values.map(plain);
   const texts = plains.map((p) => JSON.stringify(p));
-  const payloads = values.map((v) => wire.toCbor(codec, v));
+  const payloads = values.map((v) => tools.toCbor(v));
   const value = (i: number): T => values[i] as T;
   const compare = (encoding: string, write: (i: number) => unknown, read: (i: number) => unknown): void => {
     const encode = ratio(write, (i) => JSON.stringify(plains[i]), values.length);
     const decode = ratio(read, (i) => JSON.parse(texts[i] ?? "") as unknown, values.length);
     console.log(`typescript ${name}: ${encoding} encode ${encode.toFixed(2)} of JSON.stringify, decode ${decode.toFixed(2)} of JSON.parse`);
   };
-  const written = values.map((v) => wire.toJson(codec, v));
-  compare("CBOR", (i) => wire.toCbor(codec, value(i)), (i) => wire.fromCbor(codec, payloads[i] as Uint8Array));
-  compare("JSON", (i) => wire.toJson(codec, value(i)), (i) => wire.fromJson(codec, written[i] ?? ""));
+  const written = values.map((v) => tools.toJson(v));
+  compare("CBOR", (i) => tools.toCbor(value(i)), (i) => tools.fromCbor(payloads[i] as Uint8Array));
+  compare("JSON", (i) => tools.toJson(value(i)), (i) => tools.fromJson(written[i] ?? ""));
 }
 
 /** How many vessels the largest payload holds: 100,000 are 40 MB as JSON, and half of that as CBOR; speed.js 250000 takes 2 GB of memory. */
@@ -103,6 +103,6 @@ measure("booking", bookingTools, bookings);
 measure("fleet", fleetAnswerTools, fleets);
 measure("list", fleetAnswerTools, [fleetAnswerTools.make({ vessels: Array.from({ length: 20 }, () => fleets.flatMap((fleet) => fleet.vessels)).flat() })]);
 const budget = 100_000_000;
-growth("CBOR", (v) => wire.toCbor(fleetAnswerTools, v), (payload) => wire.fromCbor(fleetAnswerTools, payload, budget));
-growth("JSON", (v) => wire.toJson(fleetAnswerTools, v), (text) => wire.fromJson(fleetAnswerTools, text, budget));
+growth("CBOR", (v) => fleetAnswerTools.toCbor(v), (payload) => fleetAnswerTools.fromCbor(payload, budget));
+growth("JSON", (v) => fleetAnswerTools.toJson(v), (text) => fleetAnswerTools.fromJson(text, budget));
 process.exitCode = sink > 0 ? 1 : 0;

@@ -2,8 +2,7 @@
 
 import { chunksOf } from "./body.js";
 import { compressed, compressedFrom, expanded, isGzip } from "./compression.js";
-import { BadElement, ElementWriter, Lost, after, elements, readElement, withHeartbeats, within } from "./stream.js";
-import type { Element } from "./stream.js";
+import { after } from "./stream.js";
 import * as web from "./web.js";
 import type { Call, Credential, Encoding, Trace } from "./web.js";
 import * as wire from "./wire.js";
@@ -122,7 +121,7 @@ export interface CallOptions<Name extends string = string> {
 }
 
 /** How one call is made, and who watches it. */
-interface Calling extends CallOptions {
+export interface Calling extends CallOptions {
   readonly watch: Watch | undefined;
 }
 
@@ -218,7 +217,7 @@ export function fetchTransport(send: (request: Request) => Promise<Response> = f
 }
 
 /** Whether this is a page or worker of a browser: that keeps cookies itself, and sends no stream as it comes. */
-function inBrowser(): boolean {
+export function inBrowser(): boolean {
   return "document" in globalThis || "WorkerGlobalScope" in globalThis;
 }
 
@@ -244,7 +243,7 @@ export function streamOf(chunks: AsyncIterable<Uint8Array<ArrayBuffer>>): Readab
 }
 
 /** Aborts when asked to, when so many milliseconds have passed, or when another signal does. */
-class Patience {
+export class Patience {
   private controller: AbortController | undefined;
   private over: { readonly reason: unknown } | undefined;
   private readonly acts: ((reason: unknown) => void)[] = [];
@@ -362,13 +361,13 @@ class Patience {
 /** Makes clients of a service; credentials can be called Name. */
 export type Connect<Service, Name extends string> = new (base: string, options?: ClientOptions<Name>) => Service;
 
-/** Sends calls to one server. */
+/** Sends calls to one server. What is here besides do is for the calls of the files next to this one. */
 export class Client {
   private readonly base: string;
   private readonly transport: Transport;
 
   private readonly digest: string;
-  private readonly options: ClientOptions;
+  readonly options: ClientOptions;
 
   constructor(base: string, digest: string, options: ClientOptions) {
     this.digest = digest;
@@ -387,20 +386,20 @@ export class Client {
     this.transport = transport;
   }
 
-  private get items(): number {
+  get items(): number {
     return this.options.answerItemLimit ?? wire.defaultBudget;
   }
 
-  private get encoding(): Encoding {
+  get encoding(): Encoding {
     return this.options.encoding ?? "cbor";
   }
 
-  private get sequence(): string {
+  get sequence(): string {
     return this.encoding === "json" ? web.jsonSequence : web.cborSequence;
   }
 
   /** How a call is made, and who watches it. */
-  private calling(name: string, options: CallOptions | undefined): Calling | undefined {
+  calling(name: string, options: CallOptions | undefined): Calling | undefined {
     const { watcher } = this.options;
     return watcher === undefined ? (options as Calling | undefined) : { ...options, watch: new Watch(watcher, name) };
   }
@@ -409,9 +408,6 @@ export class Client {
   async do<Q, A>(call: Call<Q, A>, message: Q, own: CallOptions | undefined): Promise<A> {
     const options = this.calling(call.name, own);
     const timeout = options?.timeout ?? this.options.timeout ?? 60_000;
-    if (call.travel?.raw !== undefined || call.answerTravel?.raw !== undefined) {
-      return this.raw(call, message, timeout, options);
-    }
     const patience = new Patience(timeout, options?.signal);
     try {
       const type = this.encoding === "json" ? web.jsonType : web.cborType;
@@ -430,343 +426,8 @@ export class Client {
     }
   }
 
-  /** Sends a call that sends or answers a body as it is: it is idleness that has a limit. */
-  private async raw<Q, A>(call: Call<Q, A>, message: Q, timeout: number, options: Calling | undefined): Promise<A> {
-    const patience = new Patience(timeout, options?.signal);
-    const idle = this.options.idleTimeout ?? 60_000;
-    const down = call.answerTravel;
-    let reading = false;
-    try {
-      const type = this.encoding === "json" ? web.jsonType : web.cborType;
-      const request = this.withRaw(call, message, await this.request(call, message, type, undefined, patience, options), patience, idle, timeout);
-      const answer = await this.open(call, request, timeout, patience, options);
-      patience.wait(timeout);
-      if (answer.status === 304 && request.headers["if-none-match"] !== undefined) {
-        throw new web.NotModified(call.name, answer.header("etag") ?? "");
-      }
-      if (down?.raw === undefined || !web.succeeds(call, answer.status)) {
-        return await this.read(call, answer, patience);
-      }
-      const length = answer.header("content-length");
-      const chunks = this.coming(call, listened(answer.body, patience, idle), patience, options);
-      const onCancel = (): void => {
-        patience.done();
-        patience.abort(new Error("nobody reads it any more"));
-        options?.watch?.end();
-      };
-      const body = new wire.Body(chunks, { mediaType: answer.header("content-type") ?? "", size: length === null ? undefined : Number(length), onCancel });
-      const whole = this.taken(down, answer, undefined, body);
-      patience.rest();
-      reading = true;
-      return whole;
-    } catch (problem) {
-      options?.watch?.fail(problem);
-      throw problem;
-    } finally {
-      if (!reading) {
-        patience.done();
-        options?.watch?.end();
-      }
-    }
-  }
-
-  /** The same request with a body as it is. */
-  private withRaw<Q>(call: Call<Q, unknown>, message: Q, request: OutgoingRequest, patience: Patience, idle: number, timeout: number): OutgoingRequest {
-    const raw = call.travel?.raw;
-    if (raw === undefined) {
-      return request;
-    }
-    const body = raw.of(message);
-    const { source } = body;
-    const whole = source instanceof Blob || source instanceof Uint8Array ? source : undefined;
-    if (inBrowser() && whole === undefined) {
-      throw new TypeError(`${call.name} takes a body, and browsers can't send a stream: give a Blob or bytes`);
-    }
-    // Only waiting for the server counts as its silence, not waiting for what is sent.
-    const chunks: AsyncIterable<Uint8Array<ArrayBuffer>> = {
-      async *[Symbol.asyncIterator]() {
-        patience.rest();
-        for await (const chunk of body) {
-          patience.wait(idle);
-          yield chunk as Uint8Array<ArrayBuffer>;
-          patience.rest();
-        }
-        patience.wait(timeout);
-      },
-    };
-    const headers = { ...request.headers, "content-type": wire.sentType(raw.bounds, body.mediaType) };
-    return {
-      method: request.method,
-      url: request.url,
-      headers,
-      body: chunks,
-      ...(request.cookies === undefined ? {} : { cookies: request.cookies }),
-      ...(whole === undefined ? {} : { whole }),
-      ...(body.size === undefined ? {} : { size: body.size }),
-      get signal() {
-        return patience.signal;
-      },
-      whenAborted: (act) => {
-        patience.whenAborted(act);
-      },
-    };
-  }
-
-  /** The body of an answer, as its caller reads it. */
-  private async *coming(call: Pick<Call<never, unknown>, "name">, chunks: AsyncIterable<Uint8Array>, patience: Patience, options: Calling | undefined): AsyncGenerator<Uint8Array> {
-    try {
-      yield* chunks;
-    } catch (cause) {
-      const problem = noAnswer(call.name, patience, cause);
-      options?.watch?.fail(problem);
-      throw problem;
-    } finally {
-      patience.done();
-      patience.abort(undefined); // a reader that stops early lets go of the connection
-      options?.watch?.end();
-    }
-  }
-
-  /** Sends a call that is answered by a stream, each time that it is iterated over. */
-  async *stream<Q, A>(call: Call<Q, A>, message: Q, own: CallOptions | undefined): AsyncGenerator<A, void, undefined> {
-    const options = this.calling(call.name, own);
-    const timeout = options?.timeout ?? this.options.timeout ?? 60_000;
-    const patience = new Patience(timeout, options?.signal);
-    try {
-      const request = await this.request(call, message, this.sequence, undefined, patience, options);
-      const answer = await this.open(call, request, timeout, patience, options);
-      const type = web.mediaType(answer.header("content-type"));
-      if (!web.succeeds(call, answer.status)) {
-        await this.read(call, answer, patience);
-        return;
-      }
-      if (type !== web.cborSequence && type !== web.jsonSequence) {
-        throw new web.BadAnswer(answer.status, `its type is ${JSON.stringify(type)}`);
-      }
-      const idle = this.options.idleTimeout ?? 60_000;
-      patience.rest();
-      const encoding = type === web.jsonSequence ? "json" : "cbor";
-      const codec = call.answer as wire.Codec<A>;
-      yield* this.values(call, answer.status, elements(listened(answer.body, patience, idle), encoding, codec, this.options.elementLimit ?? 1 << 20, this.items));
-    } catch (problem) {
-      options?.watch?.fail(problem);
-      throw problem;
-    } finally {
-      patience.done();
-      patience.abort(undefined); // a reader that stops early lets go of the connection
-      options?.watch?.end();
-    }
-  }
-
-  private async *values<A>(call: Pick<Call<never, A>, "name" | "fails">, status: number, all: AsyncIterable<Element<A>>): AsyncGenerator<A, void, undefined> {
-    let problem: Error | undefined;
-    try {
-      for await (const element of all) {
-        if (typeof element !== "object") {
-          continue;
-        }
-        if ("problem" in element) {
-          problem = web.failure(call, status, element.problem);
-        } else {
-          yield element.value;
-        }
-      }
-    } catch (cause) {
-      if (cause instanceof BadElement || cause instanceof wire.WireError) {
-        throw new web.BadAnswer(status, cause.message, { cause });
-      }
-      if (cause instanceof Lost) {
-        throw new web.Unreachable(`${call.name}: ${cause.message}`, "lost", { cause });
-      }
-      throw cause;
-    }
-    if (problem !== undefined) {
-      throw problem;
-    }
-  }
-
-  /** Sends a call whose request is a stream. */
-  async send<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, own: CallOptions | undefined, head?: unknown): Promise<A> {
-    const options = this.calling(call.name, own);
-    try {
-      return await this.upload(call, messages, options, head);
-    } catch (problem) {
-      options?.watch?.fail(problem);
-      throw problem;
-    } finally {
-      options?.watch?.end();
-    }
-  }
-
-  private async upload<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, options: Calling | undefined, head: unknown): Promise<A> {
-    if (inBrowser()) {
-      throw new TypeError(`${call.name} takes a stream, which browsers can't send: send it from a server, or declare a call that takes a list`);
-    }
-    const patience = new Patience(Infinity, options?.signal);
-    const writer = new ElementWriter(this.encoding, call.request as wire.Codec<Q>, true, this.options.elementLimit ?? 1 << 20);
-    let refused: unknown;
-    const timeout = options?.timeout ?? this.options.timeout ?? 60_000;
-    const body = async function* (): AsyncGenerator<Uint8Array<ArrayBuffer>> {
-      try {
-        for await (const message of messages) {
-          yield writer.value(checked(call, message));
-        }
-      } catch (problem) {
-        refused = problem;
-        throw problem; // breaks the connection: half a stream must not look whole
-      }
-      patience.wait(timeout);
-      yield writer.end();
-    };
-    try {
-      const request = await this.request(call, undefined as Q, this.encoding === "json" ? web.jsonType : web.cborType, undefined, patience, options, head);
-      const answer = await this.carried({ ...request, headers: { ...request.headers, "content-type": this.sequence }, body: withHeartbeats(body(), writer.heartbeat(), 15_000) }, call, patience, options);
-      return await this.read(call, answer, patience);
-    } catch (problem) {
-      // What the caller's own messages failed with says more than what came of it.
-      throw refused ?? problem;
-    } finally {
-      patience.done();
-    }
-  }
-
-  /** Sends a call that streams both ways. */
-  async *converse<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, own: CallOptions | undefined, head?: unknown): AsyncGenerator<A, void, undefined> {
-    const options = this.calling(call.name, own);
-    try {
-      yield* this.conversation(call, messages, options, head);
-    } catch (problem) {
-      options?.watch?.fail(problem);
-      throw problem;
-    } finally {
-      options?.watch?.end();
-    }
-  }
-
-  private async *conversation<Q, A>(call: Call<Q, A>, messages: AsyncIterable<Q> | Iterable<Q>, options: Calling | undefined, head: unknown): AsyncGenerator<A, void, undefined> {
-    const unsendable = inBrowser() ? call.head?.travel.placed.find((p) => p.in === "header") : undefined;
-    if (unsendable !== undefined) {
-      throw new TypeError(`${call.name} takes ${JSON.stringify(unsendable.name)} in a header, which browsers can't send with a WebSocket: let it travel in the query`);
-    }
-    const open = this.options.socket;
-    if (open === undefined) {
-      throw new web.Unreachable(`${call.name} streams both ways: give the client a socket, such as nodeSocket or browserSocket`, "refused");
-    }
-    const timeout = options?.timeout ?? this.options.timeout ?? 60_000;
-    const idle = this.options.idleTimeout ?? 60_000;
-    const patience = new Patience(timeout, options?.signal);
-    const limit = this.options.elementLimit ?? 1 << 20;
-    const writer = new ElementWriter(this.encoding, call.request as wire.Codec<Q>, false, limit);
-    let request: OutgoingRequest;
-    try {
-      request = await this.request(call, undefined as Q, web.jsonType, undefined, patience, options, head);
-    } catch (problem) {
-      patience.done();
-      throw problem;
-    }
-    const protocol = this.encoding === "json" ? "faithful-json" : "faithful-cbor";
-    let socket: Socket;
-    const refused = (status: number, body: string): Error => {
-      options?.watch?.upgraded(status);
-      return web.failure(call, status, body);
-    };
-    try {
-      options?.watch?.upgraded(0);
-      socket = await patience.bound(open({ ...request, url: request.url.replace(/^http/, "ws"), elementLimit: limit, idleTimeout: idle }, protocol, refused));
-      options?.watch?.upgraded(101);
-    } catch (cause) {
-      patience.done();
-      if (cause instanceof web.Problem || cause instanceof wire.DeclaredError || cause instanceof web.BadAnswer) {
-        throw cause;
-      }
-      throw noAnswer(call.name, patience, cause);
-    }
-    const text = new TextDecoder();
-    /** Sends an element; where that fails, the receiving side says so. */
-    const put = (element: Uint8Array<ArrayBuffer>): Promise<boolean> => {
-      options?.watch?.element(0, element.length);
-      return socket.send(this.encoding === "json" ? text.decode(element) : element).then(
-        () => true,
-        () => false,
-      );
-    };
-    patience.rest();
-    const { items } = this;
-    let ours = false as boolean;
-    let theirs = false as boolean;
-    let closed = false as boolean;
-    const abandon = (): void => {
-      closed = true;
-      socket.close(1001);
-    };
-    patience.signal.addEventListener("abort", abandon, { once: true });
-    let failed: { readonly problem: unknown } | undefined;
-    const iterator = withHeartbeats(
-      (async function* (): AsyncGenerator<Uint8Array<ArrayBuffer>> {
-        for await (const message of messages) {
-          yield writer.value(checked(call, message));
-        }
-        yield writer.end();
-      })(),
-      writer.heartbeat(),
-      15_000,
-    );
-    const sending = (async (): Promise<void> => {
-      try {
-        for await (const element of iterator) {
-          if (closed || !(await put(element))) {
-            return;
-          }
-        }
-        ours = true;
-      } catch (problem) {
-        if (!closed && !theirs) {
-          failed = { problem };
-          abandon();
-        }
-      }
-    })();
-    const received = async function* (): AsyncGenerator<Element<A>> {
-      try {
-        for await (const message of listened(socket.messages, patience, idle)) {
-          options?.watch?.element(message.length, 0);
-          const element = readElement(message, protocol === "faithful-json" ? "json" : "cbor", call.answer as wire.Codec<A>, items);
-          theirs = element === "end" || (typeof element === "object" && "problem" in element);
-          yield element;
-          if (theirs) {
-            return;
-          }
-        }
-      } catch (cause) {
-        if (cause instanceof wire.WireError) {
-          throw cause;
-        }
-        throw new Lost({ cause });
-      }
-      throw new Lost();
-    };
-    try {
-      yield* this.values(call, 101, received());
-      // Both have to know that nothing was lost.
-      await within(sending, idle);
-    } catch (cause) {
-      const problem = failed === undefined ? cause : failed.problem;
-      options?.watch?.fail(problem);
-      throw problem;
-    } finally {
-      patience.done();
-      patience.signal.removeEventListener("abort", abandon);
-      const whole = ours && theirs;
-      if (!whole) {
-        options?.watch?.fail(new web.Unreachable(`${call.name}: it was given up`, "cancelled")); // unless it has failed before
-      }
-      closed = true;
-      socket.close(whole ? 1000 : 1001);
-    }
-  }
-
   /** Sends a request until it is answered, as often as it may be repeated. */
-  private async open<Q, A>(call: Call<Q, A>, request: OutgoingRequest, timeout: number, patience: Patience, options: Calling | undefined): Promise<IncomingAnswer> {
+  async open<Q, A>(call: Call<Q, A>, request: OutgoingRequest, timeout: number, patience: Patience, options: Calling | undefined): Promise<IncomingAnswer> {
     const once = call.travel?.raw !== undefined && request.whole === undefined; // a stream can't be read again
     const tries = (call.safe || call.idempotent) && !once ? (this.options.tries ?? 4) : 1;
     const deadline = Date.now() + timeout;
@@ -795,7 +456,7 @@ export class Client {
     }
   }
 
-  private async carried(request: OutgoingRequest, call: Pick<Call<never, unknown>, "name">, patience: Patience, options: Calling | undefined): Promise<IncomingAnswer> {
+  async carried(request: OutgoingRequest, call: Pick<Call<never, unknown>, "name">, patience: Patience, options: Calling | undefined): Promise<IncomingAnswer> {
     const sent = options?.watch?.leaving(request) ?? request;
     if ((this.options.middleware?.length ?? 0) > 0) {
       calls.set(sent, call.name);
@@ -816,7 +477,7 @@ export class Client {
   }
 
   /** Reads an answer that is not a stream. */
-  private async read<Q, A>(call: Call<Q, A>, answer: IncomingAnswer, patience: Patience): Promise<A> {
+  async read<Q, A>(call: Call<Q, A>, answer: IncomingAnswer, patience: Patience): Promise<A> {
     let body: Uint8Array | undefined;
     try {
       body = await patience.bound(web.readAll(answer.body, this.options.answerLimit ?? 4 << 20));
@@ -861,7 +522,7 @@ export class Client {
   }
 
   /** An answer of what came of it in the body, and of what came elsewhere. */
-  private taken<A>(travel: web.Travel<A>, answer: IncomingAnswer, read: unknown, raw: wire.Body | undefined): A {
+  taken<A>(travel: web.Travel<A>, answer: IncomingAnswer, read: unknown, raw: wire.Body | undefined): A {
     const args = new web.Arguments(travel.placed, (p) => received(answer, p));
     const whole = travel.take(args, read, raw);
     const [wrong] = args.violations;
@@ -883,7 +544,7 @@ export class Client {
     }
   }
 
-  private async request<Q, A>(call: Call<Q, A>, message: Q, accept: string, timeout: number | undefined, patience: Patience, options: Calling | undefined, head?: unknown): Promise<OutgoingRequest> {
+  async request<Q, A>(call: Call<Q, A>, message: Q, accept: string, timeout: number | undefined, patience: Patience, options: Calling | undefined, head?: unknown): Promise<OutgoingRequest> {
     if (inBrowser() && web.isRedirect(call.status)) {
       throw new TypeError(`${call.name} is answered with a redirect, which browsers hide from scripts: let the page go there itself`);
     }
@@ -1027,7 +688,7 @@ function received(answer: IncomingAnswer, p: web.Placed): readonly string[] {
 }
 
 /** A message that the definitions allow, or a refusal. */
-function checked<Q>(call: Call<Q, unknown>, message: Q): Q {
+export function checked<Q>(call: Call<Q, unknown>, message: Q): Q {
   const violations = call.request === undefined ? [] : wire.validate(call.request, message);
   if (violations.length > 0) {
     throw new web.InvalidRequest(call.name, violations);
@@ -1036,7 +697,7 @@ function checked<Q>(call: Call<Q, unknown>, message: Q): Q {
 }
 
 /** Chunks that come in time. Only waiting for them counts as silence, not what is done with them. */
-async function* listened(chunks: AsyncIterable<Uint8Array>, patience: Patience, idle: number): AsyncGenerator<Uint8Array> {
+export async function* listened(chunks: AsyncIterable<Uint8Array>, patience: Patience, idle: number): AsyncGenerator<Uint8Array> {
   const iterator = chunks[Symbol.asyncIterator]();
   let done = false;
   try {
@@ -1054,13 +715,6 @@ async function* listened(chunks: AsyncIterable<Uint8Array>, patience: Patience, 
     if (!done) {
       void iterator.return?.(); // not awaited: it may wait for what never comes
     }
-  }
-}
-
-/** Makes each item of a sequence into another. */
-export async function* mapped<T, U>(items: AsyncIterable<T> | Iterable<T>, make: (item: T) => U): AsyncGenerator<U> {
-  for await (const item of items) {
-    yield make(item);
   }
 }
 
@@ -1091,99 +745,10 @@ function codeOf(problem: unknown): unknown {
 }
 
 /** The error of a call without an answer. */
-function noAnswer(call: string, patience: Patience, cause: unknown): web.Unreachable {
+export function noAnswer(call: string, patience: Patience, cause: unknown): web.Unreachable {
   const code = codeOf(cause);
   const unconnected = code === "ECONNREFUSED" || code === "ENOTFOUND" || code === "EAI_AGAIN" || code === "EHOSTUNREACH" || (code === undefined && cause instanceof TypeError);
   const reason = patience.aborted ? (patience.timedOut ? "timed out" : "cancelled") : unconnected ? "refused" : "lost";
   return new web.Unreachable(`${call}: no answer, ${reason}: ${cause instanceof Error ? cause.message : String(cause)}`, reason, { cause });
 }
 
-/** Opens the WebSocket of a browser. Only credentials in cookies and the query can travel with it. */
-export const browserSocket: SocketTransport = async (request, protocol) => {
-  const socket = new WebSocket(request.url, protocol);
-  socket.binaryType = "arraybuffer";
-  const abort = (): void => {
-    socket.close();
-  };
-  if (request.signal.aborted) {
-    abort();
-  }
-  request.signal.addEventListener("abort", abort, { once: true });
-  const queue = new Queue<Uint8Array>();
-  const encoder = new TextEncoder();
-  socket.onmessage = (event: MessageEvent<unknown>) => {
-    queue.push(typeof event.data === "string" ? encoder.encode(event.data) : new Uint8Array(event.data as ArrayBuffer));
-  };
-  await new Promise<void>((resolve, reject) => {
-    socket.onopen = () => {
-      resolve();
-    };
-    socket.onclose = (event) => {
-      request.signal.removeEventListener("abort", abort);
-      queue.end(event.code === 1000 ? undefined : new Error(`the connection was closed with ${String(event.code)}`));
-      reject(new Error("the server did not agree to a WebSocket"));
-    };
-  });
-  return {
-    protocol: socket.protocol,
-    async send(message) {
-      while (socket.bufferedAmount > 1 << 20 && socket.readyState === WebSocket.OPEN) {
-        await new Promise((resolve) => setTimeout(resolve, 10)); // browsers have no other way to wait
-      }
-      if (socket.readyState !== WebSocket.OPEN) {
-        throw new Error("the connection is closed");
-      }
-      socket.send(message);
-    },
-    messages: queue,
-    close(code) {
-      socket.close(code === 1000 ? 1000 : undefined);
-    },
-  };
-};
-
-/** Items that come before they are asked for. */
-export class Queue<T> implements AsyncIterable<T> {
-  private readonly items: T[] = [];
-  private ended: { readonly problem: Error | undefined } | undefined;
-  private wake: (() => void) | undefined;
-
-  /** Told of each item that comes to wait, and of each that is taken. */
-  private readonly onPush: ((item: T) => void) | undefined;
-  private readonly onTake: ((item: T) => void) | undefined;
-
-  constructor(onPush?: (item: T) => void, onTake?: (item: T) => void) {
-    this.onPush = onPush;
-    this.onTake = onTake;
-  }
-
-  push(item: T): void {
-    this.items.push(item);
-    this.onPush?.(item);
-    this.wake?.();
-  }
-
-  end(problem?: Error): void {
-    this.ended ??= { problem };
-    this.wake?.();
-  }
-
-  async *[Symbol.asyncIterator](): AsyncGenerator<T> {
-    for (;;) {
-      const item = this.items.shift();
-      if (item !== undefined) {
-        this.onTake?.(item);
-        yield item;
-      } else if (this.ended !== undefined) {
-        if (this.ended.problem !== undefined) {
-          throw this.ended.problem;
-        }
-        return;
-      } else {
-        await new Promise<void>((resolve) => {
-          this.wake = resolve;
-        });
-      }
-    }
-  }
-}

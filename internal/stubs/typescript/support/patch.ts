@@ -4,8 +4,21 @@ import type { CborReader } from "./cbor.js";
 import type { JsonReader } from "./json.js";
 import { keep, rank, same, unlisted, unlistedFields, WireError } from "./values.js";
 import type { Fields, Keeper, UnlistedField } from "./values.js";
+import * as wire from "./wire.js";
 
 const cborNull = 0xf6;
+
+/** What there is for patches of messages Of. */
+export interface PatchTools<Init, T, Of> extends wire.Tools<Init, T> {
+  /** What to is once the patch is applied, unlisted fields included: what is cleared is absent, or has its default. */
+  apply(patch: T, to: Of): Of;
+  /** The patch that changes a into b: applied to a, it gives what equals b. */
+  between(a: Of, b: Of): T;
+}
+
+export function tools<Init, T, Of>(make: (init: Init) => T, coded: wire.Codec<T>, apply: (patch: T, to: Of) => Of, between: (a: Of, b: Of) => T): PatchTools<Init, T, Of> {
+  return { ...wire.tools(make, coded), apply, between };
+}
 
 /** Refuses null for a field that is required. */
 export function notCleared(): never {

@@ -23,8 +23,8 @@ export class InvalidValue extends Error {
 }
 
 /** What JSON.parse makes of a message's JSON. Only an integer in an `any` can be too large for that, and throws. */
-export function toPlain<T>(codec: wire.Codec<T>, message: T): Plain {
-  const text = wire.toJson(codec, message);
+export function toPlain<T>(tools: wire.Coded<T>, message: T): Plain {
+  const text = wire.toJson(tools[wire.codecOf], message);
   const plain = JSON.parse(text) as Plain;
   if (/(?:^|[:[,])-?\d{16,}(?=[,}\]]|$)/.test(text.replace(/"(?:[^"\\]|\\.)*"/g, '""'))) {
     throw new WireError("an integer in an any is too large for a number, and plain data has no others");
@@ -33,8 +33,8 @@ export function toPlain<T>(codec: wire.Codec<T>, message: T): Plain {
 }
 
 /** Reads plain data, such as a cache has it, as fromJson reads JSON: bounds are not checked. It throws an InvalidValue. */
-export function fromPlain<T>(codec: wire.Codec<T>, value: unknown, items: number = defaultBudget): T {
-  const [message, violations] = collected(codec, value, items);
+export function fromPlain<T>(tools: wire.Coded<T>, value: unknown, items: number = defaultBudget): T {
+  const [message, violations] = collected(tools[wire.codecOf], value, items);
   if (violations.length > 0) {
     throw new InvalidValue(violations);
   }
@@ -45,13 +45,13 @@ export function fromPlain<T>(codec: wire.Codec<T>, value: unknown, items: number
  * Reads a value of which nothing is known, and checks all that the definitions say of it. Besides plain data it takes
  * maps, bigints, bytes and whatever has toJSON. It throws an InvalidValue with every violation.
  */
-export function parse<T>(codec: wire.Codec<T>, value: unknown, items: number = defaultBudget): T {
-  const [message, violations] = collected(codec, value, items);
+export function parse<T>(tools: wire.Coded<T>, value: unknown, items: number = defaultBudget): T {
+  const [message, violations] = collected(tools[wire.codecOf], value, items);
   if (message !== undefined) {
     try {
       const places = new Set(violations.map(({ pointer }) => pointer));
       const within = (pointer: string): boolean => places.has(pointer) || (pointer !== "" && within(pointer.slice(0, pointer.lastIndexOf("/"))));
-      violations.push(...wire.validate(codec, message).filter(({ pointer }) => !within(pointer)));
+      violations.push(...wire.validate(tools[wire.codecOf], message).filter(({ pointer }) => !within(pointer)));
     } catch (problem) {
       if (violations.length === 0) {
         throw problem; // else what is missing was in the way, and is told

@@ -7,12 +7,11 @@ import { Socket } from "node:net";
 
 import { WebSocket, WebSocketServer } from "ws";
 
-import { Queue } from "./client.js";
 import type { SocketTransport } from "./client.js";
 import { incomingOf, rawAnswer } from "./node.js";
 import { report } from "./server.js";
 import type { Served, Upgrade } from "./server.js";
-import { after } from "./stream.js";
+import { after, Queue } from "./stream.js";
 
 /** Bytes that wait to be read before reading of the connection stops: a message may be as large as an element. */
 const waiting = 256 << 10;

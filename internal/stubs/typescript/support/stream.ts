@@ -367,3 +367,49 @@ export async function within<T>(result: Promise<T>, milliseconds: number): Promi
 export function after(milliseconds: number, act: () => void): ReturnType<typeof setTimeout> | undefined {
   return milliseconds <= 2 ** 31 - 1 ? setTimeout(act, milliseconds) : undefined;
 }
+
+/** Items that come before they are asked for. */
+export class Queue<T> implements AsyncIterable<T> {
+  private readonly items: T[] = [];
+  private ended: { readonly problem: Error | undefined } | undefined;
+  private wake: (() => void) | undefined;
+
+  /** Told of each item that comes to wait, and of each that is taken. */
+  private readonly onPush: ((item: T) => void) | undefined;
+  private readonly onTake: ((item: T) => void) | undefined;
+
+  constructor(onPush?: (item: T) => void, onTake?: (item: T) => void) {
+    this.onPush = onPush;
+    this.onTake = onTake;
+  }
+
+  push(item: T): void {
+    this.items.push(item);
+    this.onPush?.(item);
+    this.wake?.();
+  }
+
+  end(problem?: Error): void {
+    this.ended ??= { problem };
+    this.wake?.();
+  }
+
+  async *[Symbol.asyncIterator](): AsyncGenerator<T> {
+    for (;;) {
+      const item = this.items.shift();
+      if (item !== undefined) {
+        this.onTake?.(item);
+        yield item;
+      } else if (this.ended !== undefined) {
+        if (this.ended.problem !== undefined) {
+          throw this.ended.problem;
+        }
+        return;
+      } else {
+        await new Promise<void>((resolve) => {
+          this.wake = resolve;
+        });
+      }
+    }
+  }
+}

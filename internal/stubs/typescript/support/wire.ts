@@ -6,7 +6,7 @@
 
 import { CborReader, CborWriter, compareTexts } from "./cbor.js";
 import { JsonReader, JsonWriter } from "./json.js";
-import { WireError, defaultBudget } from "./values.js";
+import { WireError, copied, defaultBudget, same } from "./values.js";
 import type { Unlisted, Violation } from "./values.js";
 
 export * from "./values.js";
@@ -14,8 +14,27 @@ export * from "./body.js";
 export * from "./cbor.js";
 export * from "./json.js";
 
-/** What is the same for every enum: its members, by number and by name. */
-export class EnumTools<E extends string> {
+/** What there is for an enum. */
+export interface EnumTools<E extends string> extends Coded<E | Unlisted> {
+  /** The listed members. */
+  members(): E[];
+  /** Whether a value is one of the listed members. */
+  listed(value: string): value is E;
+  /** A value as it is in JSON: a name in quotes, or the number of a member that is not listed. */
+  toJson(value: E | Unlisted): string;
+}
+
+export function enumTools<E extends string>(coded: EnumCodec<E>): EnumTools<E> {
+  return {
+    members: () => coded.members(),
+    listed: (value): value is E => coded.listed(value),
+    toJson: (value) => toJson<E | Unlisted>(coded, value),
+    [codecOf]: coded,
+  };
+}
+
+/** Lists, reads and writes the members of an enum, by number and by name. */
+export class EnumCodec<E extends string> {
   private readonly names: ReadonlyMap<number, E>;
   private readonly numbers: ReadonlyMap<string, number>;
   private readonly toNames: ReadonlyMap<string, E>;
@@ -135,6 +154,78 @@ export interface Codec<T> extends Checks<T> {
 /** Checks messages of a type. */
 export interface Checks<T> {
   violations(list: Violation[], path: string, message: T): void;
+}
+
+/** How a message is written for people, and checked, whose body travels as it is. */
+export interface RawCodec<T> extends Checks<T>, Pick<Codec<T>, "writeJson"> {}
+
+/** Under this, tools have what the stubs themselves read, write and check with. */
+export const codecOf: unique symbol = Symbol("codec");
+
+export interface Coded<T> {
+  readonly [codecOf]: Codec<T>;
+}
+
+/** What there is for values of a type. */
+export interface ValueTools<T> extends Coded<T> {
+  toCbor(value: T): Uint8Array<ArrayBuffer>;
+  /** items is how many list items and entries a payload may contain, 1,000,000 unless it is given. */
+  fromCbor(payload: Uint8Array, items?: number): T;
+  toJson(value: T): string;
+  fromJson(payload: string | Uint8Array, items?: number): T;
+  /** For people and logs: JSON without what is secret. */
+  toText(value: T): string;
+  /** Every violation of the definitions, for which a server would refuse it. */
+  validate(value: T): Violation[];
+  /** Whether two have the same content: numbers and times by what they mean, unlisted fields byte for byte. */
+  equal(a: T, b: T): boolean;
+  /** A copy of a value, and of everything in it. */
+  clone(value: T): T;
+}
+
+/** What there is for messages, and for other values that are made of plain ones. */
+export interface Tools<Init, T> extends ValueTools<T> {
+  /** Makes one of plain values; optional fields, and those with defaults, may be left out. */
+  make(init: Init): T;
+}
+
+/** What there is for values of a named type. */
+export interface NamedTools<Init, T> {
+  make(value: Init): T;
+  /** Every violation of the definitions, for which a server would refuse it. */
+  validate(value: T): Violation[];
+}
+
+/** What there is for messages whose body travels as it is. */
+export interface RawTools<Init, T> extends NamedTools<Init, T> {
+  /** For people and logs: JSON without the body and what is secret. */
+  toText(message: T): string;
+}
+
+export function valueTools<T>(coded: Codec<T>): ValueTools<T> {
+  return {
+    toCbor: (value) => toCbor(coded, value),
+    fromCbor: (payload, items) => fromCbor(coded, payload, items),
+    toJson: (value) => toJson(coded, value),
+    fromJson: (payload, items) => fromJson(coded, payload, items),
+    toText: (value) => toText(coded, value),
+    validate: (value) => validate(coded, value),
+    equal: same,
+    clone: copied,
+    [codecOf]: coded,
+  };
+}
+
+export function tools<Init, T>(make: (init: Init) => T, coded: Codec<T>): Tools<Init, T> {
+  return { make, ...valueTools(coded) };
+}
+
+export function namedTools<Init, T>(make: (value: Init) => T, checks: Checks<T>): NamedTools<Init, T> {
+  return { make, validate: (value) => validate(checks, value) };
+}
+
+export function rawTools<Init, T>(make: (init: Init) => T, coded: RawCodec<T>): RawTools<Init, T> {
+  return { make, validate: (message) => validate(coded, message), toText: (message) => toText(coded, message) };
 }
 
 /** A writer that is not in use, kept for its buffer. */
