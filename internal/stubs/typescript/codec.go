@@ -118,8 +118,14 @@ func finishCall(m *schema.Message) string {
 	return fmt.Sprintf("finish%s(m)", m.Name)
 }
 
-// codecMethods write how a message is written, read and checked.
+// codecMethods write how a message is made, written, read and checked.
 func (g *generator) codecMethods(m *schema.Message) {
+	if m.IsError() {
+		g.P("make: (init) => new %s(init),", m.Name)
+	} else {
+		g.P("make: make%s,", m.Name)
+	}
+	g.P("")
 	g.writeMethod(m, "Cbor")
 	g.P("")
 	g.readCbor(m)

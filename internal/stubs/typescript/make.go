@@ -142,7 +142,7 @@ func (g *generator) remake(t *schema.Type, value string) string {
 	case t.Kind == schema.KindDecimal:
 		return g.wire() + ".decimalOf(" + value + ")"
 	case codedDecl(t) != nil:
-		return g.tools(codedDecl(t)) + ".make(" + value + ")"
+		return g.codec(codedDecl(t)) + ".make(" + value + ")"
 	}
 	return g.remakeInside(t, value)
 }

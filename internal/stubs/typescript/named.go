@@ -44,12 +44,14 @@ func (g *generator) named(n *schema.NamedType) {
 			g.P("return value;")
 		}
 	})
-	codec, tools, function := "Checks", "NamedTools", "namedTools"
+	codec, tools, function := "NamedCodec", "NamedTools", "namedTools"
 	if !n.Type.Kind.IsScalar() {
-		codec, tools, function = "Codec", "Tools", "tools"
+		codec, tools, function = "MadeCodec", "Tools", "tools"
 	}
 	g.P("")
-	g.In(fmt.Sprintf("export const %s: %s.%s<%s> = {", codecName(&n.Decl), wire, codec, n.Name), func() {
+	g.In(fmt.Sprintf("export const %s: %s.%s<%s, %s> = {", codecName(&n.Decl), wire, codec, from, n.Name), func() {
+		g.P("make: make%s,", n.Name)
+		g.P("")
 		if !n.Type.Kind.IsScalar() {
 			g.collection(n, &plain)
 		}
@@ -65,7 +67,7 @@ func (g *generator) named(n *schema.NamedType) {
 		})
 	}, "};")
 	g.export(fmt.Sprintf("Makes and checks values of %s.", n.Name), ToolsName(&n.Decl),
-		fmt.Sprintf("%s.%s<%s, %s>", wire, tools, from, n.Name), wire+"."+function, "make"+n.Name, codecName(&n.Decl))
+		fmt.Sprintf("%s.%s<%s, %s>", wire, tools, from, n.Name), wire+"."+function, codecName(&n.Decl))
 }
 
 // collection writes how a named list or map is read and written.

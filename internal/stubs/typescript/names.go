@@ -66,7 +66,7 @@ var taken = strings.Fields(`abstract any arguments as async await bigint boolean
 	new null number object of options package path private protected public r readonly request return
 	seen set static string super switch symbol this throw true try type typeof undefined unknown v var
 	void w web while wire with yield about calls client entry entries i item key known length patches problem
-	start t bodies sockets streams`)
+	start t bodies sockets streams connect functions to`)
 
 // importName is how a module's types are called where they are imported.
 func importName(m *schema.Module, others []*schema.Module) string {

@@ -197,7 +197,7 @@ func (g *generator) travel(t travel) {
 	signature := "take(a)"
 	switch {
 	case len(t.placed) == 0 && raw == nil:
-		g.method("take()", func() { g.P("return %s.make({});", g.tools(&t.whole.Decl)) })
+		g.method("take()", func() { g.P("return %s.make({});", g.codec(&t.whole.Decl)) })
 		return
 	case t.rest != nil:
 		signature = "take(a, given)"
@@ -211,7 +211,7 @@ func (g *generator) travel(t travel) {
 			g.P("const body = given as %s;", t.rest.Name)
 			g.P("a.rest(body[%s.unlisted]);", g.wire())
 		}
-		g.In(fmt.Sprintf("return %s.make({", g.tools(&t.whole.Decl)), func() {
+		g.In(fmt.Sprintf("return %s.make({", g.codec(&t.whole.Decl)), func() {
 			for i, p := range t.placed {
 				g.take(i, p)
 			}
@@ -302,8 +302,7 @@ func callDoc(c *schema.Call) string {
 // clients writes each client as an interface, so that anything with its calls can take its place, and
 // what it is made by.
 func (g *generator) clients() {
-	client := g.use("client", "faithful/client.js")
-	about := g.use("about", "faithful/about.js")
+	client, connect := g.use("client", "faithful/client.js"), g.use("connect", "faithful/connect.js")
 	for _, s := range g.module.Services {
 		g.P("")
 		doc := fmt.Sprintf("Calls the service %s.", s.FullName())
@@ -314,35 +313,68 @@ func (g *generator) clients() {
 		g.In(fmt.Sprintf("export interface %sClient {", s.Name), func() {
 			for _, c := range s.Calls {
 				g.doc(callDoc(c))
-				signature := g.clientSignature(c, client, about)
-				if CallName(c) == "new" {
-					signature = `"new"` + strings.TrimPrefix(signature, "new") // else it would be what the interface is made by
+				name := CallName(c)
+				if name == "new" {
+					name = `"new"` // else it would be what the interface is made by
 				}
-				g.P("%s;", signature)
+				g.P("%s;", g.clientSignature(c, name, ""))
 			}
 		}, "}")
 		g.P("")
 		g.In(fmt.Sprintf("class %sCaller implements %sClient {", s.Name, s.Name), func() {
 			g.P("readonly #client: %s.Client;", client)
 			g.P("")
-			g.In(fmt.Sprintf("constructor(base: string, options: %s.ClientOptions<%s.CredentialName> = {}) {", client,
-				about), func() {
-				g.P("this.#client = new %s.Client(base, %s.digest, options);", client, about)
+			g.In(fmt.Sprintf("constructor(base: string, options?: %s.Options) {", connect), func() {
+				g.P("this.#client = %s.connect(base, options);", connect)
 			}, "}")
 			for _, c := range s.Calls {
 				g.P("")
-				g.In(g.clientSignature(c, client, about)+" {", func() { g.clientCall(c) }, "}")
+				functions := g.use("functions", Folder(g.module)+"/functions.js")
+				g.In(g.clientSignature(c, CallName(c), "")+" {", func() {
+					arguments := append([]string{"this.#client"}, argumentsOf(c)...)
+					g.P("return %s;", call(functions+"."+callVariable(c), arguments...))
+				}, "}")
 			}
 		}, "}")
 		g.P("")
 		g.doc("Makes clients. base is where the server is, such as \"http://127.0.0.1:8080\".")
-		g.P("export const %sClient: %s.Connect<%sClient, %s.CredentialName> = %sCaller;", s.Name, client, s.Name, about,
-			s.Name)
+		g.P("export const %sClient: new (base: string, options?: %s.Options) => %sClient = %sCaller;", s.Name, connect,
+			s.Name, s.Name)
 	}
 }
 
-func (g *generator) clientSignature(c *schema.Call, client, about string) string {
+// functions writes each call as a function, of which bundlers leave out what nobody calls.
+func (g *generator) functions() {
+	for _, s := range g.module.Services {
+		for _, c := range s.Calls {
+			g.P("")
+			g.doc(callDoc(c))
+			to := "to: " + g.use("client", "faithful/client.js") + ".Client"
+			g.In("export function "+g.clientSignature(c, callVariable(c), to)+" {", func() { g.clientCall(c) }, "}")
+		}
+	}
+}
+
+// argumentsOf are the arguments of a call of a client.
+func argumentsOf(c *schema.Call) (list []string) {
+	if c.Head != nil {
+		list = append(list, "head")
+	}
+	switch {
+	case c.RequestStream:
+		list = append(list, "elements")
+	case c.Request != nil:
+		list = append(list, "request")
+	}
+	return append(list, "options")
+}
+
+// clientSignature is the signature of a call of a client; first is what comes before its own arguments.
+func (g *generator) clientSignature(c *schema.Call, name, first string) string {
 	var parameters []string
+	if first != "" {
+		parameters = append(parameters, first)
+	}
 	if c.Head != nil {
 		parameters = append(parameters, "head: "+g.side(c.Head, "Init"))
 	}
@@ -359,13 +391,14 @@ func (g *generator) clientSignature(c *schema.Call, client, about string) string
 	if c.ResponseStream {
 		result = fmt.Sprintf("%s<%s, void, undefined>", g.global("AsyncGenerator"), g.side(c.Response, ""))
 	}
-	parameters = append(parameters, "options?: "+client+".CallOptions<"+about+".CredentialName>")
-	return call(CallName(c), parameters...) + ": " + result
+	parameters = append(parameters, "options?: "+g.use("connect", "faithful/connect.js")+".CallOptions")
+	return call(name, parameters...) + ": " + result
 }
 
+// clientCall writes what sends a call, by what carries calls of its kind.
 func (g *generator) clientCall(c *schema.Call) {
 	made := func(m *schema.Message, value string) string {
-		return fmt.Sprintf("%s.make(%s)", g.tools(&m.Decl), value)
+		return fmt.Sprintf("%s.make(%s)", g.codec(&m.Decl), value)
 	}
 	streams := func() string { return g.use("streams", "faithful/client_streams.js") }
 	message := "undefined"
@@ -391,10 +424,10 @@ func (g *generator) clientCall(c *schema.Call) {
 		arguments = append(arguments, made(c.Head, "head"))
 	}
 	if verb == "" {
-		g.P("return %s;", call("this.#client.do", arguments...))
+		g.P("return %s;", call("to.do", arguments...))
 		return
 	}
-	g.P("return %s;", call(verb, append([]string{"this.#client"}, arguments...)...))
+	g.P("return %s;", call(verb, append([]string{"to"}, arguments...)...))
 }
 
 func (g *generator) servers() {
@@ -465,7 +498,7 @@ func (g *generator) route(c *schema.Call, server string) string {
 	}
 	finish := "() => undefined"
 	if c.Response != nil {
-		finish = fmt.Sprintf("(answer: %s) => %s.make(answer)", g.side(c.Response, "Init"), g.tools(&c.Response.Decl))
+		finish = fmt.Sprintf("(answer: %s) => %s.make(answer)", g.side(c.Response, "Init"), g.codec(&c.Response.Decl))
 	}
 	return call(server+".route", g.call(c), handler, finish)
 }

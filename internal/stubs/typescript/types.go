@@ -222,21 +222,17 @@ func (g *generator) message(m *schema.Message) {
 	g.readEntry(m)
 	g.finish(m)
 	g.P("")
-	g.In(fmt.Sprintf("export const %s: %s.Codec<%s> = {", codecName(&m.Decl), wire, m.Name), func() { g.codecMethods(m) },
-		"};")
-	make, typ := "make"+m.Name, fmt.Sprintf("%s.Tools<%sInit, %s>", wire, m.Name, m.Name)
-	doc := fmt.Sprintf("Makes, reads, writes and checks %s.", m.Name)
-	switch {
-	case m.IsError():
-		make = fmt.Sprintf("(init: %sInit) => new %s(init)", m.Name, m.Name)
-	case m.IsPatch():
+	codec := fmt.Sprintf("export const %s: %s.MadeCodec<%sInit, %s> = {", codecName(&m.Decl), wire, m.Name, m.Name)
+	g.In(codec, func() { g.codecMethods(m) }, "};")
+	if m.IsPatch() {
 		g.applying(m)
-		typ = fmt.Sprintf("%s.PatchTools<%sInit, %s, %s>", g.patches(), m.Name, m.Name, m.PatchOf.Name)
+		typ := fmt.Sprintf("%s.PatchTools<%sInit, %s, %s>", g.patches(), m.Name, m.Name, m.PatchOf.Name)
 		g.export("Makes, reads, writes, checks and applies "+m.Name+".", ToolsName(&m.Decl), typ, g.patches()+".tools",
-			make, codecName(&m.Decl), "apply"+m.Name, "make"+m.Name+"Between")
+			codecName(&m.Decl), "apply"+m.Name, "make"+m.Name+"Between")
 		return
 	}
-	g.export(doc, ToolsName(&m.Decl), typ, wire+".tools", make, codecName(&m.Decl))
+	g.export(fmt.Sprintf("Makes, reads, writes and checks %s.", m.Name), ToolsName(&m.Decl),
+		fmt.Sprintf("%s.Tools<%sInit, %s>", wire, m.Name, m.Name), wire+".tools", codecName(&m.Decl))
 	if g.exhaustive && !g.apart && !m.IsPatch() {
 		g.ofAll(m)
 	}
@@ -249,14 +245,16 @@ func (g *generator) rawTools(m *schema.Message) {
 	rest := *m
 	rest.Fields = slices.DeleteFunc(slices.Clone(m.Fields), (*schema.Field).IsRaw)
 	g.P("")
-	g.In(fmt.Sprintf("export const %s: %s.RawCodec<%s> = {", codecName(&m.Decl), wire, m.Name), func() {
+	codec := fmt.Sprintf("export const %s: %s.RawCodec<%sInit, %s> = {", codecName(&m.Decl), wire, m.Name, m.Name)
+	g.In(codec, func() {
+		g.P("make: make%s,", m.Name)
+		g.P("")
 		g.writeMethod(&rest, "Json")
 		g.P("")
 		g.violations(m)
 	}, "};")
 	typ := fmt.Sprintf("%s.RawTools<%sInit, %s>", wire, m.Name, m.Name)
-	g.export(fmt.Sprintf("Makes and checks %s.", m.Name), ToolsName(&m.Decl), typ, wire+".rawTools", "make"+m.Name,
-		codecName(&m.Decl))
+	g.export(fmt.Sprintf("Makes and checks %s.", m.Name), ToolsName(&m.Decl), typ, wire+".rawTools", codecName(&m.Decl))
 	if g.exhaustive && !g.apart {
 		g.ofAll(m)
 	}
@@ -293,7 +291,7 @@ func (g *generator) ofAll(m *schema.Message) {
 	g.P("")
 	g.doc(fmt.Sprintf("Makes %s of every field.", m.Name))
 	g.function("export "+unexported(m.Name)+"OfAll", []string{"fields: " + m.Name + "OfAll"}, m.Name, func() {
-		g.P("return %s.make(fields);", ToolsName(&m.Decl))
+		g.P("return %s.make(fields);", codecName(&m.Decl))
 	})
 }
 

@@ -96,6 +96,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 			emit   func(*generator)
 		}{
 			{"types", options.Types, (*generator).types}, {"calls", calls && len(m.Services) > 0, (*generator).calls},
+			{"functions", options.Client && len(m.Services) > 0, (*generator).functions},
 			{"client", options.Client && len(m.Services) > 0, (*generator).clients},
 			{"server", options.Server && len(m.Services) > 0, (*generator).servers},
 		} {
@@ -106,7 +107,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 				typesAt: typesAt, exhaustive: options.Exhaustive, made: made}
 			part.emit(g)
 			add(Folder(m)+"/"+part.name+".ts", g.file())
-			if part.name != "calls" {
+			if part.name != "calls" && part.name != "functions" {
 				index.P("export * from %s;", text("./"+part.name+".js"))
 				exported++
 			}
@@ -121,6 +122,9 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 	streams := anyCall(func(c *schema.Call) bool { return c.RequestStream || c.ResponseStream })
 	if calls {
 		add("faithful/about.ts", aboutFile(defs, about))
+	}
+	if options.Client {
+		add("faithful/connect.ts", connectFile())
 	}
 	patches := slices.ContainsFunc(defs.Modules, func(m *schema.Module) bool { return len(m.Patches) > 0 })
 	err := fs.WalkDir(support, "support", func(path string, d fs.DirEntry, err error) error {
@@ -315,6 +319,30 @@ func aboutFile(defs *schema.Definitions, about stubs.About) []byte {
 			}
 		}, "],")
 	}, "};")
+	return c.Bytes()
+}
+
+// connectFile is what knows the definitions of all services and carries calls of each.
+func connectFile() []byte {
+	c := stubs.NewCode("  ")
+	c.P("")
+	c.P("/** What calls servers, for the functions that each call has. */")
+	c.P("")
+	c.P("import { digest } from \"./about.js\";")
+	c.P("import type { CredentialName } from \"./about.js\";")
+	c.P("import { Client } from \"./client.js\";")
+	c.P("import type * as client from \"./client.js\";")
+	c.P("")
+	c.P("/** How a client calls. */")
+	c.P("export type Options = client.ClientOptions<CredentialName>;")
+	c.P("")
+	c.P("/** How one call is made. */")
+	c.P("export type CallOptions = client.CallOptions<CredentialName>;")
+	c.P("")
+	c.P("/** Calls the server at base, such as \"http://127.0.0.1:8080\". */")
+	c.In("export function connect(base: string, options: Options = {}): Client {", func() {
+		c.P("return new Client(base, digest, options);")
+	}, "}")
 	return c.Bytes()
 }
 

@@ -50,16 +50,24 @@ func (g *generator) union(u *schema.Union) {
 		}, "}")
 		g.P("return r.unlisted(number);")
 	})
+	codec := fmt.Sprintf("%s.Codec<%s>", wire, u.Name)
+	if g.made[&u.Decl] {
+		g.unionMake(u)
+		codec = fmt.Sprintf("%s.MadeCodec<%sInit, %s>", wire, u.Name, u.Name)
+	}
 	g.P("")
-	g.In(fmt.Sprintf("export const %s: %s.Codec<%s> = {", codecName(&u.Decl), wire, u.Name), func() {
+	g.In(fmt.Sprintf("export const %s: %s = {", codecName(&u.Decl), codec), func() {
+		if g.made[&u.Decl] {
+			g.P("make: make%s,", u.Name)
+			g.P("")
+		}
 		g.unionWrite(u)
 		g.unionRead(u)
 		g.unionViolations(u)
 	}, "};")
 	if g.made[&u.Decl] {
-		g.unionMake(u)
 		g.export(fmt.Sprintf("Makes, reads, writes and checks values of %s.", u.Name), ToolsName(&u.Decl),
-			fmt.Sprintf("%s.Tools<%sInit, %s>", wire, u.Name, u.Name), wire+".tools", "make"+u.Name, codecName(&u.Decl))
+			fmt.Sprintf("%s.Tools<%sInit, %s>", wire, u.Name, u.Name), wire+".tools", codecName(&u.Decl))
 		return
 	}
 	g.export(fmt.Sprintf("Reads, writes and checks values of %s.", u.Name), ToolsName(&u.Decl),

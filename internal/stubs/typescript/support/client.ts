@@ -358,9 +358,6 @@ export class Patience {
   }
 }
 
-/** Makes clients of a service; credentials can be called Name. */
-export type Connect<Service, Name extends string> = new (base: string, options?: ClientOptions<Name>) => Service;
-
 /** Sends calls to one server. What is here besides do is for the calls of the files next to this one. */
 export class Client {
   private readonly base: string;

@@ -16,8 +16,8 @@ export interface PatchTools<Init, T, Of> extends wire.Tools<Init, T> {
   between(a: Of, b: Of): T;
 }
 
-export function tools<Init, T, Of>(make: (init: Init) => T, coded: wire.Codec<T>, apply: (patch: T, to: Of) => Of, between: (a: Of, b: Of) => T): PatchTools<Init, T, Of> {
-  return { ...wire.tools(make, coded), apply, between };
+export function tools<Init, T, Of>(coded: wire.MadeCodec<Init, T>, apply: (patch: T, to: Of) => Of, between: (a: Of, b: Of) => T): PatchTools<Init, T, Of> {
+  return { ...wire.tools(coded), apply, between };
 }
 
 /** Refuses null for a field that is required. */

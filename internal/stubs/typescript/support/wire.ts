@@ -156,8 +156,18 @@ export interface Checks<T> {
   violations(list: Violation[], path: string, message: T): void;
 }
 
-/** How a message is written for people, and checked, whose body travels as it is. */
-export interface RawCodec<T> extends Checks<T>, Pick<Codec<T>, "writeJson"> {}
+/** Makes values of plain ones. */
+export interface Makes<Init, T> {
+  make(init: Init): T;
+}
+
+export interface MadeCodec<Init, T> extends Codec<T>, Makes<Init, T> {}
+
+/** What there is of a named type over a scalar, which readers and writers know. */
+export interface NamedCodec<Init, T> extends Checks<T>, Makes<Init, T> {}
+
+/** How a message is made, checked and written for people whose body travels as it is. */
+export interface RawCodec<Init, T> extends NamedCodec<Init, T>, Pick<Codec<T>, "writeJson"> {}
 
 /** Under this, tools have what the stubs themselves read, write and check with. */
 export const codecOf: unique symbol = Symbol("codec");
@@ -216,16 +226,16 @@ export function valueTools<T>(coded: Codec<T>): ValueTools<T> {
   };
 }
 
-export function tools<Init, T>(make: (init: Init) => T, coded: Codec<T>): Tools<Init, T> {
-  return { make, ...valueTools(coded) };
+export function tools<Init, T>(coded: MadeCodec<Init, T>): Tools<Init, T> {
+  return { make: (init) => coded.make(init), ...valueTools(coded) };
 }
 
-export function namedTools<Init, T>(make: (value: Init) => T, checks: Checks<T>): NamedTools<Init, T> {
-  return { make, validate: (value) => validate(checks, value) };
+export function namedTools<Init, T>(coded: NamedCodec<Init, T>): NamedTools<Init, T> {
+  return { make: (value) => coded.make(value), validate: (value) => validate(coded, value) };
 }
 
-export function rawTools<Init, T>(make: (init: Init) => T, coded: RawCodec<T>): RawTools<Init, T> {
-  return { make, validate: (message) => validate(coded, message), toText: (message) => toText(coded, message) };
+export function rawTools<Init, T>(coded: RawCodec<Init, T>): RawTools<Init, T> {
+  return { ...namedTools(coded), toText: (message) => toText(coded, message) };
 }
 
 /** A writer that is not in use, kept for its buffer. */
