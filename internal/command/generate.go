@@ -257,7 +257,7 @@ func (g *generation) planOutput(p *project.Project, defs *schema.Definitions, o 
 	for _, own := range []struct {
 		key   string
 		given bool
-	}{{"async", o.Async}, {"target", o.Target != ""}} {
+	}{{"async", o.Async}, {"target", o.Target != ""}, {"encodings", len(o.Encodings) > 0}} {
 		if own.given && !slices.ContainsFunc(language.Options(), func(x stubs.Option) bool { return x.Key == own.key }) {
 			return nil, fmt.Errorf("the output into %s has the key %q, which %s does not have: remove it", o.Into, own.key,
 				o.Language)
@@ -387,7 +387,8 @@ func leftBehind(w *World, p *project.Project, prune bool) (bool, error) {
 // stubOptions says what an output holds, and where its types are.
 func stubOptions(p *project.Project, o project.Output) (stubs.Options, error) {
 	options := stubs.Options{Types: o.Has("types"), Client: o.Has("client"), Server: o.Has("server"), Package: o.Package,
-		Exhaustive: o.Exhaustive, Async: o.Async, Target: o.Target}
+		Exhaustive: o.Exhaustive, Async: o.Async, Target: o.Target,
+		Encodings: o.Encodings}
 	if options.Types {
 		return options, nil
 	}

@@ -45,6 +45,8 @@ type Options struct {
 	Async bool
 	// Target is what runs the output, in TypeScript: "browser", or "" for whatever does.
 	Target string
+	// Encodings are what the output reads and writes, in TypeScript; both where it is empty.
+	Encodings []string
 
 	// For Scaffold: the output folder as seen from that of the server and the reverse,
 	// the folder of the service in it, and what makes samples.

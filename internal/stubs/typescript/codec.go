@@ -44,6 +44,9 @@ func (g *generator) readEntry(m *schema.Message) {
 		}
 		g.P("return %s;", object(parts...))
 	}, "}")
+	if g.jsonAlone {
+		return
+	}
 	g.P("")
 	parameters := []string{fmt.Sprintf("m: %s.Unfinished<%s>", wire, g.shape(m)), "r: " + wire + ".CborReader",
 		"number: number"}
@@ -80,7 +83,11 @@ func (g *generator) finish(m *schema.Message) {
 	g.P("")
 	parameters := []string{fmt.Sprintf("m: %s.Unfinished<%s>", wire, g.shape(m))}
 	if anyRequired(m) {
-		parameters = append(parameters, fmt.Sprintf("r: %s.CborReader | %s.JsonReader", wire, wire))
+		readers := wire + ".CborReader | " + wire + ".JsonReader"
+		if g.jsonAlone {
+			readers = wire + ".JsonReader"
+		}
+		parameters = append(parameters, "r: "+readers)
 	}
 	g.function("finish"+m.Name, parameters, m.Name, func() {
 		for _, f := range m.Fields {
@@ -118,6 +125,16 @@ func finishCall(m *schema.Message) string {
 	return fmt.Sprintf("finish%s(m)", m.Name)
 }
 
+// inCbor is why a field that is listed is not read.
+const inCbor = "the field is written in CBOR, which is left out here"
+
+// withoutCbor writes the methods of a codec that has no CBOR.
+func (g *generator) withoutCbor() {
+	g.P("writeCbor: %s.withoutCbor,", g.wire())
+	g.P("")
+	g.P("readCbor: %s.withoutCbor,", g.wire())
+}
+
 // codecMethods write how a message is made, written, read and checked.
 func (g *generator) codecMethods(m *schema.Message) {
 	if m.IsError() {
@@ -126,9 +143,13 @@ func (g *generator) codecMethods(m *schema.Message) {
 		g.P("make: make%s,", m.Name)
 	}
 	g.P("")
-	g.writeMethod(m, "Cbor")
-	g.P("")
-	g.readCbor(m)
+	if g.jsonAlone {
+		g.withoutCbor()
+	} else {
+		g.writeMethod(m, "Cbor")
+		g.P("")
+		g.readCbor(m)
+	}
 	g.P("")
 	g.writeMethod(m, "Json")
 	g.P("")
@@ -470,6 +491,10 @@ func (g *generator) readJSON(m *schema.Message) {
 						}
 						g.In("if (known !== undefined) {", func() {
 							g.P("number = known[0];")
+							if g.jsonAlone {
+								g.P("r.fail(%s);", text(inCbor))
+								return
+							}
 							g.P("seen = r.once(seen, %s.findIndex(([n]) => n === number));", fieldTable(m))
 							g.P("read%sEntry(m, known[1], number);", m.Name)
 							g.P("r.absorb(known[1]);")

@@ -74,6 +74,11 @@ func (g *generator) named(n *schema.NamedType) {
 func (g *generator) collection(n *schema.NamedType, plain *schema.Type) {
 	wire := g.wire()
 	for _, encoding := range []string{"Cbor", "Json"} {
+		if encoding == "Cbor" && g.jsonAlone {
+			g.withoutCbor()
+			g.P("")
+			continue
+		}
 		g.method(fmt.Sprintf("write%s(w: %s.%sWriter, value: %s): void", encoding, wire, encoding, n.Name), func() {
 			if encoding == "Json" && n.Secret {
 				g.In("if (!w.secret()) {", func() { g.writePlain(plain, "value", encoding, 0) }, "}")

@@ -20,6 +20,7 @@ import (
 	"bytes"
 	"embed"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io/fs"
 	"path"
@@ -46,6 +47,8 @@ func (Language) Options() []stubs.Option {
 	return []stubs.Option{
 		{Key: "package", Doc: "how other packages import the output folder, where they share its types; by default " +
 			"they use its path"},
+		{Key: "encodings", Default: `["cbor", "json"]`, Doc: "[\"json\"] leaves out CBOR, for small pages: with the roles " +
+			"types and client, and target = \"browser\""},
 		{Key: "target", Default: "any", Doc: "browser leaves out what only Node runs, so that nothing of Node is " +
 			"needed to compile the rest"},
 	}
@@ -56,6 +59,11 @@ func (Language) Options() []stubs.Option {
 var specifier = regexp.MustCompile(`^(@[a-z0-9~-][a-z0-9._~-]*/)?[a-z0-9~-][a-z0-9._~-]*(/[A-Za-z0-9._~-]+)*$|` +
 	`^#[A-Za-z0-9._~-]+(/[A-Za-z0-9._~-]+)*$`)
 
+// jsonAlone tells an output that leaves out CBOR.
+func jsonAlone(options stubs.Options) bool {
+	return len(options.Encodings) > 0 && !slices.Contains(options.Encodings, "cbor")
+}
+
 // packaged comes before what is imported from a package.
 const packaged = "package:"
 
@@ -64,6 +72,18 @@ func (Language) Fits(_ string, options stubs.Options) error {
 	if options.Package != "" && !specifier.MatchString(options.Package) {
 		return fmt.Errorf("its package is %q; write how other packages import the folder, such as \"@skerry/messages\"",
 			options.Package)
+	}
+	for _, e := range options.Encodings {
+		if e != "cbor" && e != "json" {
+			return fmt.Errorf("its encodings have %q; they are cbor and json", e)
+		}
+	}
+	if jsonAlone(options) && (options.Server || !options.Types || options.Target != "browser") {
+		return errors.New(`it leaves out CBOR, which servers and Node have: write roles = ["types", "client"] and ` +
+			`target = "browser", or remove encodings`)
+	}
+	if len(options.Encodings) > 0 && !slices.Contains(options.Encodings, "json") {
+		return errors.New(`its encodings lack "json", which errors travel in: add it`)
 	}
 	if !slices.Contains([]string{"", "any", "browser"}, options.Target) {
 		return fmt.Errorf("its target is %q; it is any or browser", options.Target)
@@ -104,7 +124,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 				continue
 			}
 			g := &generator{Code: stubs.NewCode("  "), module: m, imports: map[string]string{}, apart: part.name != "types",
-				typesAt: typesAt, exhaustive: options.Exhaustive, made: made}
+				typesAt: typesAt, exhaustive: options.Exhaustive, made: made, jsonAlone: jsonAlone(options)}
 			part.emit(g)
 			add(Folder(m)+"/"+part.name+".ts", g.file())
 			if part.name != "calls" && part.name != "functions" {
@@ -133,7 +153,12 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 		}
 		node := options.Target != "browser"
 		wanted := calls
+		emitted := strings.TrimPrefix(path, "support")
 		switch name := d.Name(); {
+		case name == "without_cbor.ts":
+			wanted, emitted = jsonAlone(options), "/cbor.ts"
+		case name == "cbor.ts":
+			wanted = options.Types && !jsonAlone(options)
 		case name == "patch.ts":
 			wanted = options.Types && patches
 		case name == "node.ts":
@@ -158,7 +183,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 		if !options.Types {
 			source = withTypesAt(source, typesAt)
 		}
-		add("faithful"+strings.TrimPrefix(path, "support"), append([]byte("\n"), source...))
+		add("faithful"+emitted, append([]byte("\n"), source...))
 		return err
 	})
 	slices.SortFunc(files, func(a, b stubs.File) int { return strings.Compare(a.Path, b.Path) })
@@ -200,6 +225,7 @@ type generator struct {
 	typesAt string            // before the path of what the output with the types holds, "" when it is this one
 
 	exhaustive bool
+	jsonAlone  bool                  // without CBOR
 	made       map[*schema.Decl]bool // see madeFrom
 }
 

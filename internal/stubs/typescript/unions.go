@@ -2,6 +2,7 @@ package typescript
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 
 	"faithfulcourier/internal/schema"
@@ -40,16 +41,9 @@ func (g *generator) union(u *schema.Union) {
 	if g.made[&u.Decl] {
 		g.unionInit(u)
 	}
-	g.P("")
-	g.function("read"+u.Name+"Alternative", []string{"r: " + wire + ".CborReader", "number: number"}, u.Name, func() {
-		g.In("switch (number) {", func() {
-			for _, a := range u.Alternatives {
-				g.P("case %d:", a.Number)
-				g.Deeper(1, func() { g.alternative(a, "Cbor", "return ") })
-			}
-		}, "}")
-		g.P("return r.unlisted(number);")
-	})
+	if !g.jsonAlone {
+		g.unionReadAlternative(u)
+	}
 	codec := fmt.Sprintf("%s.Codec<%s>", wire, u.Name)
 	if g.made[&u.Decl] {
 		g.unionMake(u)
@@ -74,6 +68,21 @@ func (g *generator) union(u *schema.Union) {
 		fmt.Sprintf("%s.ValueTools<%s>", wire, u.Name), wire+".valueTools", codecName(&u.Decl))
 }
 
+// unionReadAlternative writes what reads an alternative by its number.
+func (g *generator) unionReadAlternative(u *schema.Union) {
+	wire := g.wire()
+	g.P("")
+	g.function("read"+u.Name+"Alternative", []string{"r: " + wire + ".CborReader", "number: number"}, u.Name, func() {
+		g.In("switch (number) {", func() {
+			for _, a := range u.Alternatives {
+				g.P("case %d:", a.Number)
+				g.Deeper(1, func() { g.alternative(a, "Cbor", "return ") })
+			}
+		}, "}")
+		g.P("return r.unlisted(number);")
+	})
+}
+
 // alternative reads the value of an alternative.
 func (g *generator) alternative(a *schema.Alternative, encoding, keep string) {
 	g.In("try {", func() {
@@ -90,6 +99,11 @@ func (g *generator) alternative(a *schema.Alternative, encoding, keep string) {
 
 func (g *generator) unionWrite(u *schema.Union) {
 	for _, encoding := range []string{"Cbor", "Json"} {
+		if encoding == "Cbor" && g.jsonAlone {
+			g.withoutCbor()
+			g.P("")
+			continue
+		}
 		g.method(fmt.Sprintf("write%s(w: %s.%sWriter, m: %s): void", encoding, g.wire(), encoding, u.Name), func() {
 			g.In("switch (m.kind) {", func() {
 				for _, a := range u.Alternatives {
@@ -119,13 +133,15 @@ func (g *generator) unionWrite(u *schema.Union) {
 
 func (g *generator) unionRead(u *schema.Union) {
 	wire := g.wire()
-	g.method(fmt.Sprintf("readCbor(r: %s.CborReader): %s", wire, u.Name), func() {
-		g.P("const number = r.openUnion(%s);", text(u.Name))
-		g.P("const m = read%sAlternative(r, %s.abs(number));", u.Name, g.global("Math"))
-		g.P("r.closeUnion(number);")
-		g.P("return m;")
-	})
-	g.P("")
+	if !g.jsonAlone {
+		g.method(fmt.Sprintf("readCbor(r: %s.CborReader): %s", wire, u.Name), func() {
+			g.P("const number = r.openUnion(%s);", text(u.Name))
+			g.P("const m = read%sAlternative(r, %s.abs(number));", u.Name, g.global("Math"))
+			g.P("r.closeUnion(number);")
+			g.P("return m;")
+		})
+		g.P("")
+	}
 	g.method(fmt.Sprintf("readJson(r: %s.JsonReader): %s", wire, u.Name), func() {
 		g.P("const name = r.openUnion(%s);", text(u.Name))
 		g.P("let m: %s;", u.Name)
@@ -140,6 +156,10 @@ func (g *generator) unionRead(u *schema.Union) {
 			g.In("default: {", func() {
 				g.P("const found = r.unlisted(name);")
 				g.In(fmt.Sprintf("if (%s.isArray(found)) {", g.global("Array")), func() {
+					if g.jsonAlone {
+						g.unlistedNumber(u)
+						return
+					}
 					g.P("m = read%sAlternative(found[1], found[0]);", u.Name)
 					g.P("r.absorb(found[1]);")
 				}, "} else {")
@@ -151,6 +171,19 @@ func (g *generator) unionRead(u *schema.Union) {
 		g.P("return m;")
 	})
 	g.P("")
+}
+
+// unlistedNumber writes what keeps an alternative that came by its number, unless it is listed.
+func (g *generator) unlistedNumber(u *schema.Union) {
+	var numbers []string
+	for _, a := range u.Alternatives {
+		numbers = append(numbers, strconv.Itoa(a.Number))
+	}
+	g.In(fmt.Sprintf("if (%s.includes(found[0])) {", stubs.Rows("[", numbers, "]")), func() {
+		g.P("r.fail(%s);", text(inCbor))
+	}, "}")
+	g.P("m = { kind: %s.unlistedKind, ...found[1].unlisted(found[0]) };", g.wire())
+	g.P("r.absorb(found[1]);")
 }
 
 func (g *generator) unionViolations(u *schema.Union) {

@@ -21,6 +21,7 @@ import {
   missing,
   must,
   narrow,
+  sortedTexts,
   unlistedKind,
 } from "./values.js";
 import type { Any, Keeper, UnlistedField, UnlistedAlternative, Uuid } from "./values.js";
@@ -48,6 +49,9 @@ const majorTag = 6;
 const majorSimple = 7;
 
 const majorNames = ["an integer", "a negative integer", "a byte string", "a text", "an array", "a map", "a tag", "a simple value or float"];
+
+/** What clients send unless they are told. */
+export const usualEncoding = "cbor";
 
 /** Writes CBOR into one growing buffer, which it keeps for the next payload. */
 export class CborWriter {
@@ -507,74 +511,6 @@ export class CborWriter {
     }
     unlistedBelow(Infinity);
   }
-}
-
-/** Map entries in the order of their encoding (RFC 8949, section 4.2.1): shorter keys first, then bytewise. */
-export function sortedTexts<K extends string, V>(map: ReadonlyMap<K, V>): [K, V][] {
-  const list = [...map];
-  if (list.length < 2) {
-    return list;
-  }
-  if (list.every(isPlain)) {
-    return list.length < 12 ? inserted(list) : list.sort((a, b) => (before(a[0], b[0]) ? -1 : 1));
-  }
-  const keyed = list.map((entry) => ({ entry, bytes: encoder.encode(entry[0]) }));
-  return keyed.sort((a, b) => compareBytes(a.bytes, b.bytes)).map(({ entry }) => entry);
-}
-
-function isPlain(entry: readonly [string, unknown]): boolean {
-  const [key] = entry;
-  for (let i = 0; i < key.length; i++) {
-    if (key.charCodeAt(i) > 127) {
-      return false;
-    }
-  }
-  return true;
-}
-
-function before(a: string, b: string): boolean {
-  return a.length === b.length ? a < b : a.length < b.length;
-}
-
-/** Sorts a few entries by their keys, which are ASCII. */
-function inserted<E extends readonly [string, unknown]>(list: E[]): E[] {
-  for (let i = 1; i < list.length; i++) {
-    const entry = list[i] as E;
-    let to = i;
-    for (let last = list[to - 1] as E; to > 0 && before(entry[0], last[0]); last = list[--to - 1] as E) {
-      list[to] = last;
-    }
-    list[to] = entry;
-  }
-  return list;
-}
-
-/** Compares texts as keys of a map are. */
-export function compareTexts(a: string, b: string): number {
-  return compareBytes(encoder.encode(a), encoder.encode(b));
-}
-
-function compareBytes(a: Uint8Array, b: Uint8Array): number {
-  if (a.length !== b.length) {
-    return a.length - b.length;
-  }
-  for (let i = 0; i < a.length; i++) {
-    const difference = (a[i] ?? 0) - (b[i] ?? 0);
-    if (difference !== 0) {
-      return difference;
-    }
-  }
-  return 0;
-}
-
-/** sortedTexts for integers: those from 0 up, then -1, -2…. */
-export function sortedIntegers<K extends number | bigint, V>(map: ReadonlyMap<K, V>): [K, V][] {
-  return [...map].sort(([a], [b]) => {
-    if (a < 0 !== b < 0) {
-      return a < 0 ? 1 : -1;
-    }
-    return a === b ? 0 : a < b === a >= 0 ? -1 : 1;
-  });
 }
 
 /** The value of each hexadecimal digit by its character code; others are missing. */

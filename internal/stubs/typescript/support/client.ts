@@ -71,7 +71,7 @@ export type Credentials<Name extends string> = { readonly [name in Name]?: Crede
 
 /** How a client calls. Name is what credentials can be called. */
 export interface ClientOptions<Name extends string = string> {
-  /** What requests are sent as; "cbor" where it is not given. */
+  /** What requests are sent as; CBOR where it is not given, and these stubs have it. */
   readonly encoding?: Encoding;
   /** fetchTransport() where it is not given; nodeTransport() is faster in Node. */
   readonly transport?: Transport;
@@ -388,7 +388,7 @@ export class Client {
   }
 
   get encoding(): Encoding {
-    return this.options.encoding ?? "cbor";
+    return this.options.encoding ?? wire.usualEncoding;
   }
 
   get sequence(): string {

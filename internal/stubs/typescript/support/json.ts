@@ -1,6 +1,6 @@
 /** Reads and writes JSON (RFC 8259). */
 
-import { CborReader, sortedTexts } from "./cbor.js";
+import { CborReader } from "./cbor.js";
 import {
   CalendarDate,
   Decimal,
@@ -24,6 +24,7 @@ import {
   must,
   narrow,
   rank,
+  sortedTexts,
   toBase64,
   unlistedKind,
   uuid,

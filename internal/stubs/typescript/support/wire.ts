@@ -4,9 +4,9 @@
  * needs more than uuid, Instant, CalendarDate, Duration, Decimal and WireError.
  */
 
-import { CborReader, CborWriter, compareTexts } from "./cbor.js";
+import { CborReader, CborWriter } from "./cbor.js";
 import { JsonReader, JsonWriter } from "./json.js";
-import { WireError, copied, defaultBudget, same } from "./values.js";
+import { WireError, compareTexts, copied, defaultBudget, same } from "./values.js";
 import type { Unlisted, Violation } from "./values.js";
 
 export * from "./values.js";
