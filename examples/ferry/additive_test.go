@@ -58,6 +58,7 @@ const waysPlain = `plain      {"hundredths":2500,"currency":"SKD"} true
 plain      /passengers/1/name expected text, found a number
 plain      /passengers/0/name must have 1 to 200 characters, not 0
 fake       2500
+functions  EID-0715
 `
 
 // TestWays runs the programs that the pages of the languages quote.

@@ -252,7 +252,7 @@ func deeper(depth int) string {
 
 func (g *generator) writeValue(t *schema.Type, value, encoding string, depth int) {
 	if encoding == "Json" && namedSecret(t) && t.Kind.IsScalar() {
-		g.In("if (!w.secret()) {", func() { g.P("w.%s(%s);", scalars[t.Kind].verb, value) }, "}")
+		g.In("if (!w.secret()) {", func() { g.P("%s;", g.writeScalar(t.Kind, value, encoding)) }, "}")
 		return
 	}
 	if codec := g.codecOf(t); codec != "" {
@@ -300,8 +300,17 @@ func (g *generator) writePlain(t *schema.Type, value, encoding string, depth int
 		}, "}")
 		g.closeWriting(encoding, "}")
 	default:
-		g.P("w.%s(%s);", scalars[t.Kind].verb, value)
+		g.P("%s;", g.writeScalar(t.Kind, value, encoding))
 	}
+}
+
+// writeScalar writes the expression that writes a scalar.
+func (g *generator) writeScalar(kind schema.Kind, value, encoding string) string {
+	verb := scalars[kind].verb
+	if encoding == "Json" && scalars[kind].apart() {
+		return fmt.Sprintf("%s.writeJson%s(w, %s)", g.wire(), upperFirst(verb), value)
+	}
+	return fmt.Sprintf("w.%s(%s)", verb, value)
 }
 
 func (g *generator) closeWriting(encoding, bracket string) {
@@ -428,6 +437,9 @@ func (g *generator) readExpression(t *schema.Type, encoding string) string {
 		return fmt.Sprintf("%s.read%s(r)", codec, encoding)
 	}
 	expression := "r." + scalars[t.Kind].verb + "()"
+	if encoding == "Json" && scalars[t.Kind].apart() {
+		expression = g.wire() + ".readJson" + upperFirst(scalars[t.Kind].verb) + "(r)"
+	}
 	switch {
 	case t.Kind == schema.KindBytes:
 		expression = "r.bytes()"

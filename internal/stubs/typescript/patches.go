@@ -18,8 +18,8 @@ func (g *generator) readField(f *schema.Field, encoding string) {
 		g.Deeper(1, func() { g.readInto(f.Type, field, encoding) })
 		g.P("}")
 	case f.Changes != nil && f.Type.Kind == schema.KindAny:
-		g.P("%s = r.null() ? r.fail(%s) : r.any();", field,
-			text("found null: the field is required, and can't be cleared"))
+		g.P("%s = r.null() ? r.fail(%s) : %s;", field,
+			text("found null: the field is required, and can't be cleared"), g.readExpression(f.Type, encoding))
 	default:
 		g.readInto(f.Type, field, encoding)
 	}

@@ -9,6 +9,15 @@ type scalar struct {
 	from origin // where the type comes from
 }
 
+// apart tells scalars that JSON is read and written with by functions, so that bundles have those that they need.
+func (s scalar) apart() bool {
+	switch s.verb {
+	case "float32", "instant", "decimal", "date", "duration", "any":
+		return true
+	}
+	return false
+}
+
 // origin is where a type comes from.
 type origin uint8
 

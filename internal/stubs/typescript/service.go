@@ -238,7 +238,7 @@ func (g *generator) place(p conversation.Placed) {
 		case t.Kind == schema.KindEnum:
 			plain = fmt.Sprintf("%s.plain((w) => { %s.writeJson(w, %s); })", g.web(), g.codecOf(t), value)
 		default:
-			plain = fmt.Sprintf("%s.plain((w) => { w.%s(%s); })", g.web(), scalars[t.Kind].verb, value)
+			plain = fmt.Sprintf("%s.plain((w) => { %s; })", g.web(), g.writeScalar(t.Kind, value, "Json"))
 		}
 		g.P("%s;", call("p."+string(p.Place), text(p.Name), plain))
 	}

@@ -201,7 +201,7 @@ func withTypesAt(source []byte, typesAt string) []byte {
 }
 
 // wireFiles are the support files that types want; the others carry calls.
-var wireFiles = []string{"body.ts", "cbor.ts", "json.ts", "plain.ts", "values.ts", "wire.ts"}
+var wireFiles = []string{"body.ts", "cbor.ts", "json.ts", "json_values.ts", "plain.ts", "values.ts", "wire.ts"}
 
 // serverFiles are those that servers alone want.
 var serverFiles = []string{"conditional.ts", "raw.ts", "server.ts"}

@@ -2,19 +2,13 @@
 
 import { CborReader } from "./cbor.js";
 import {
-  CalendarDate,
-  Decimal,
-  Duration,
-  Instant,
   WireError,
   checked,
   decoder,
   defaultBudget,
-  distinct,
   encoder,
   fromBase64,
   inside,
-  instantOf,
   isUuid,
   keep,
   loneSurrogate,
@@ -22,15 +16,13 @@ import {
   misfit,
   missing,
   must,
-  narrow,
   rank,
-  sortedTexts,
   toBase64,
   unlistedKind,
   uuid,
   uuidPattern,
 } from "./values.js";
-import type { Any, Fields, Keeper, UnlistedField, UnlistedAlternative, Uuid } from "./values.js";
+import type { Fields, Keeper, UnlistedField, UnlistedAlternative, Uuid } from "./values.js";
 
 /** Writes JSON, without blanks between tokens. */
 export class JsonWriter {
@@ -45,7 +37,7 @@ export class JsonWriter {
   private fresh = false;
 
   /** "text" is for people and logs, without what is secret; "comparison" writes equal decimals alike. */
-  private readonly purpose: "payload" | "text" | "comparison";
+  readonly purpose: "payload" | "text" | "comparison";
 
   constructor(purpose: "payload" | "text" | "comparison" = "payload") {
     this.purpose = purpose;
@@ -168,11 +160,6 @@ export class JsonWriter {
     this.out += v <= 0x1fffffffffffffn ? v.toString() : `"${String(v)}"`;
   }
 
-  float32(v: number): void {
-    must(v, "number");
-    this.float64(narrow(v));
-  }
-
   int64(v: bigint): void {
     must(v, "bigint");
     if (v !== BigInt.asIntN(64, v)) {
@@ -207,76 +194,6 @@ export class JsonWriter {
 
   uuid(v: Uuid): void {
     this.out += '"' + (isUuid(v) ? v : uuid(v)) + '"';
-  }
-
-  instant(v: Instant): void {
-    if (!(v instanceof Instant)) {
-      throw misfit(v, "Instant");
-    }
-    this.out += '"' + v.toString() + '"';
-  }
-
-  decimal(v: Decimal): void {
-    if (!(v instanceof Decimal)) {
-      throw misfit(v, "Decimal");
-    }
-    this.out += `"${(this.purpose === "comparison" ? v.normalized() : v).toString()}"`;
-  }
-
-  date(v: CalendarDate): void {
-    if (!(v instanceof CalendarDate)) {
-      throw misfit(v, "CalendarDate");
-    }
-    this.out += `"${v.toString()}"`;
-  }
-
-  duration(v: Duration): void {
-    if (!(v instanceof Duration)) {
-      throw misfit(v, "Duration");
-    }
-    this.out += `"${v.toString()}"`;
-  }
-
-  any(v: Any): void {
-    switch (typeof v) {
-      case "boolean":
-        this.bool(v);
-        return;
-      case "string":
-        this.text(v);
-        return;
-      case "bigint":
-        if (v !== (v < 0n ? BigInt.asIntN(64, v) : BigInt.asUintN(64, v))) {
-          throw new WireError(`${String(v)} is neither an int64 nor a uint64`);
-        }
-        this.out += v.toString();
-        return;
-      case "number": {
-        if (!Number.isFinite(v)) {
-          throw new WireError(`an any can't contain ${String(v)}`);
-        }
-        const text = Object.is(v, -0) ? "-0" : String(v);
-        this.out += /[.e]/.test(text) ? text : `${text}.0`;
-        return;
-      }
-    }
-    if (v === null) {
-      this.out += "null";
-    } else if (v instanceof Map) {
-      this.open("{");
-      for (const [key, entry] of sortedTexts(v as ReadonlyMap<string, Any>)) {
-        this.member(key);
-        this.any(entry);
-      }
-      this.close("}");
-    } else {
-      this.open("[");
-      for (const item of v as readonly Any[]) {
-        this.separate();
-        this.any(item);
-      }
-      this.close("]");
-    }
   }
 
   /** The name of a member that is a secret itself. */
@@ -371,89 +288,13 @@ const plainPattern = /[^"\\\u0000-\u001f]*/y;
 const escapePattern = /\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4})/y;
 const integerPattern = /^(?:0|-?[1-9][0-9]*)$/;
 
-/**
- * The float32 nearest to a decimal number. Going by way of the nearest float64
- * would round twice, which matters where that lies halfway between two float32.
- */
-function nearestFloat32(digits: string): number {
-  const double = Number(digits);
-  const rounded = Math.fround(double);
-  if (rounded === double || !Number.isFinite(double)) {
-    return rounded;
-  }
-  if (Math.abs(double) >= 2 ** 128) {
-    return rounded; // too large, and not near the largest
-  }
-  const float = Number.isFinite(rounded) ? rounded : Math.sign(rounded) * largestFloat32;
-  const other = neighbour(float, double > float);
-  if (Math.abs(double - float) !== Math.abs(other - double)) {
-    return rounded; // not halfway
-  }
-  const side = compareDecimals(shortened(digits), double);
-  if (side === 0) {
-    return rounded;
-  }
-  const nearest = side > 0 === other > float ? other : float;
-  return Math.abs(nearest) > largestFloat32 ? nearest * Infinity : nearest;
-}
-
-/** Digits of which so many decide: what follows them counts only as more than nothing. */
-function shortened(digits: string): string {
-  const enough = 1000;
-  if (digits.length <= enough) {
-    return digits;
-  }
-  const [number = "", exponent = "0"] = digits.toLowerCase().split("e");
-  const [whole = "", fraction = ""] = number.split(".");
-  const all = whole + fraction;
-  const first = all.search(/[1-9]/);
-  const end = first + enough;
-  if (first < 0 || end >= all.length) {
-    return digits;
-  }
-  const sticky = /[1-9]/.test(all.slice(end)) ? "1" : "0";
-  return `${all.slice(0, end)}${sticky}e${String(Number(exponent) - fraction.length + all.length - end - 1)}`;
-}
-
-const largestFloat32 = (2 - 2 ** -23) * 2 ** 127;
-
-/** The next float32 above or below; beyond the largest, what would follow. */
-function neighbour(float: number, above: boolean): number {
-  const view = new DataView(new ArrayBuffer(4));
-  view.setFloat32(0, float);
-  const bits = view.getInt32(0);
-  view.setInt32(0, float === 0 ? (above ? 1 : -0x7fffffff) : bits + (above === float > 0 ? 1 : -1));
-  const next = view.getFloat32(0);
-  return Number.isFinite(next) ? next : Math.sign(next) * 2 ** 128;
-}
-
-/** Whether a decimal number is more (1) or less (-1) than a float64, exactly. */
-function compareDecimals(digits: string, double: number): number {
-  const [mantissa, scale] = decimalParts(digits);
-  // A float64 is an integer times a power of two, of which 2^-1074 is the least.
-  let numerator = double;
-  let halvings = 0;
-  while (!Number.isInteger(numerator)) {
-    numerator *= 2;
-    halvings++;
-  }
-  const left = mantissa * 2n ** BigInt(halvings) * 10n ** BigInt(Math.max(scale, 0));
-  const right = BigInt(numerator) * 10n ** BigInt(Math.max(-scale, 0));
-  return left > right ? 1 : left < right ? -1 : 0;
-}
-
-/** A decimal number as an integer and a power of ten. */
-function decimalParts(digits: string): [bigint, number] {
-  const [number = "", exponent = "0"] = digits.toLowerCase().split("e");
-  const [whole = "", fraction = ""] = number.split(".");
-  return [BigInt(whole + fraction), Number(exponent) - fraction.length];
-}
-
 /** Which fields of a message were read. */
 export type Seen = number | Set<number>;
 
 /** Reads JSON; what is wrong is thrown as a WireError. */
 export class JsonReader {
+  /** Goes on after what is wrong; most readers do not. */
+  recover?<T>(read: (r: JsonReader) => T, other: () => T): T;
   private readonly text: string;
   protected at = 0;
   protected depth = 0;
@@ -487,7 +328,7 @@ export class JsonReader {
   }
 
   /** The next character that is not a blank; NaN at the end. */
-  private code(): number {
+  code(): number {
     let c = this.text.charCodeAt(this.at);
     while (c === 0x20 || c === 0x0a || c === 0x09 || c === 0x0d) {
       c = this.text.charCodeAt(++this.at);
@@ -495,12 +336,12 @@ export class JsonReader {
     return c;
   }
 
-  private peek(): string {
+  peek(): string {
     const c = this.code();
     return c === c ? String.fromCharCode(c) : "";
   }
 
-  private wrong(expected: string): never {
+  wrong(expected: string): never {
     const c = this.peek();
     const found =
       c === "" ? "the end" : c === "{" ? "an object" : c === "[" ? "an array" : c === '"' ? "a string" : /[-0-9]/.test(c) ? "a number" : (["null", "true", "false"].find((word) => this.text.startsWith(word, this.at)) ?? `'${c}'`);
@@ -605,7 +446,7 @@ export class JsonReader {
     return name;
   }
 
-  private word(word: string): boolean {
+  word(word: string): boolean {
     this.peek();
     if (!this.text.startsWith(word, this.at)) {
       return false;
@@ -628,7 +469,7 @@ export class JsonReader {
     this.wrong("bool");
   }
 
-  private number(expected: string): string {
+  number(expected: string): string {
     const c = this.peek();
     if (c !== "-" && !(c >= "0" && c <= "9")) {
       this.wrong(expected);
@@ -760,12 +601,7 @@ export class JsonReader {
     return this.float("float64", Number);
   }
 
-  /** Reads a float32, rounded straight from the digits. */
-  float32(): number {
-    return this.float("float32", nearestFloat32);
-  }
-
-  private float(expected: string, parse: (digits: string) => number): number {
+  float(expected: string, parse: (digits: string) => number): number {
     if (this.peek() === '"') {
       const start = this.at;
       const text = this.string();
@@ -790,7 +626,7 @@ export class JsonReader {
   }
 
   /** The value of the string here (RFC 8259, section 7). */
-  private string(): string {
+  string(): string {
     const start = this.at;
     for (let i = start + 1; i < start + 64; i++) {
       const c = this.text.charCodeAt(i);
@@ -847,15 +683,8 @@ export class JsonReader {
     return isUuid(text) ? text : uuidPattern.test(text) ? uuid(text) : this.fail("expected a uuid as 8-4-4-4-12 hexadecimal digits");
   }
 
-  instant(): Instant {
-    if (this.code() !== 0x22) {
-      this.wrong("instant");
-    }
-    return instantOf(this.string()) ?? this.fail("expected an instant such as 2026-07-15T09:30:00Z");
-  }
-
   /** Reads text with a parser of the scalars. */
-  private parsed<T>(expected: string, parse: (text: string) => T): T {
+  parsed<T>(expected: string, parse: (text: string) => T): T {
     if (this.peek() !== '"') {
       this.wrong(expected);
     }
@@ -867,72 +696,6 @@ export class JsonReader {
       this.at = start;
       this.fail(problem instanceof WireError ? `${problem.detail}, found ${JSON.stringify(text.slice(0, 40))}` : `expected ${expected}`);
     }
-  }
-
-  date(): CalendarDate {
-    return this.parsed("date", (text) => CalendarDate.parse(text));
-  }
-
-  duration(): Duration {
-    return this.parsed("duration", (text) => Duration.parse(text));
-  }
-
-  decimal(): Decimal {
-    if (this.peek() === '"') {
-      return this.parsed("decimal", (text) => Decimal.parse(text));
-    }
-    const digits = this.number("decimal");
-    try {
-      return Decimal.parse(digits);
-    } catch (problem) {
-      this.fail(problem instanceof WireError ? problem.detail : "expected decimal");
-    }
-  }
-
-  any(): Any {
-    const c = this.peek();
-    if (c === "n" && this.word("null")) {
-      return null;
-    }
-    if (c === "t" || c === "f") {
-      return this.bool();
-    }
-    if (c === '"') {
-      return this.string();
-    }
-    if (c === "[") {
-      const list: Any[] = [];
-      this.openList();
-      while (this.more()) {
-        try {
-          list.push(this.any());
-        } catch (problem) {
-          throw inside(problem, list.length);
-        }
-      }
-      return list;
-    }
-    if (c === "{") {
-      const entries = new Map<string, Any>();
-      this.openObject("a map");
-      for (let name = this.member(); name !== undefined; name = this.member()) {
-        try {
-          distinct(entries, name, this.any());
-        } catch (problem) {
-          throw inside(problem, name);
-        }
-      }
-      return entries;
-    }
-    const digits = this.number("a JSON value");
-    if (/[.eE]/.test(digits)) {
-      return Number.isFinite(Number(digits)) ? Number(digits) : this.fail("too large for a float64");
-    }
-    const n = digits.length > 21 ? undefined : BigInt(digits);
-    if (n === undefined || n !== (n < 0n ? BigInt.asIntN(64, n) : BigInt.asUintN(64, n))) {
-      this.fail(`${digits.slice(0, 40)} is neither an int64 nor a uint64`);
-    }
-    return n;
   }
 
   /** Reads an element of a stream: an object of one member, which counts as no level of its own. */

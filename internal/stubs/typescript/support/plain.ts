@@ -5,8 +5,8 @@
 
 import type { CborReader } from "./cbor.js";
 import { JsonReader } from "./json.js";
-import { CalendarDate, Decimal, Duration, Instant, WireError, defaultBudget, maxDepth, pointer as stepTo, toBase64, unlistedKind } from "./values.js";
-import type { Any, UnlistedAlternative, Uuid } from "./values.js";
+import { WireError, defaultBudget, maxDepth, pointer as stepTo, toBase64, unlistedKind } from "./values.js";
+import type { UnlistedAlternative, Uuid } from "./values.js";
 import * as wire from "./wire.js";
 
 export type Plain = boolean | number | string | null | readonly Plain[] | { readonly [member: string]: Plain };
@@ -160,13 +160,15 @@ class Collector extends JsonReader {
   /** What read returns; or else, with the violation noted and the value skipped. */
   private attempt<T>(read: () => T, other: T): T {
     const { at, depth } = this;
+    const open = this.levels.length;
     try {
       return read();
     } catch (problem) {
       if (!(problem instanceof WireError) || problem.tooLarge) {
         throw problem;
       }
-      this.note(this.pointer, problem.detail);
+      this.levels.length = open;
+      this.note(this.pointer + problem.path, problem.detail);
       this.at = at;
       this.depth = depth;
       this.raw();
@@ -256,6 +258,14 @@ class Collector extends JsonReader {
     return undefined as never;
   }
 
+  override recover<T>(read: (r: JsonReader) => T, other: () => T): T {
+    return this.attempt(() => read(this), other());
+  }
+
+  override float64(): number {
+    return this.attempt(() => super.float64(), 0);
+  }
+
   override bool(): boolean {
     return this.attempt(() => super.bool(), false);
   }
@@ -292,14 +302,6 @@ class Collector extends JsonReader {
     return this.attempt(() => super.uint64(), 0n);
   }
 
-  override float32(): number {
-    return this.attempt(() => super.float32(), 0);
-  }
-
-  override float64(): number {
-    return this.attempt(() => super.float64(), 0);
-  }
-
   override enum(expected: string): string | number {
     return this.attempt(() => super.enum(expected), "");
   }
@@ -314,26 +316,6 @@ class Collector extends JsonReader {
 
   override uuid(): Uuid {
     return this.attempt(() => super.uuid(), "" as Uuid);
-  }
-
-  override instant(): Instant {
-    return this.attempt(() => super.instant(), Instant.of(0));
-  }
-
-  override date(): CalendarDate {
-    return this.attempt(() => super.date(), CalendarDate.parse("1970-01-01"));
-  }
-
-  override duration(): Duration {
-    return this.attempt(() => super.duration(), Duration.parse("PT0S"));
-  }
-
-  override decimal(): Decimal {
-    return this.attempt(() => super.decimal(), Decimal.of(0n));
-  }
-
-  override any(): Any {
-    return this.attempt(() => super.any(), null);
   }
 
   /** A key that is not of its type is noted, and another one stands in for it, out of range and new. */

@@ -13,6 +13,7 @@ export * from "./values.js";
 export * from "./body.js";
 export * from "./cbor.js";
 export * from "./json.js";
+export * from "./json_values.js";
 
 /** What there is for an enum. */
 export interface EnumTools<E extends string> extends Coded<E | Unlisted> {
