@@ -279,7 +279,7 @@ func ratioOf(t testing.TB, values int, ours, reference func(i int) error) float6
 
 // TestStubsAreFaster holds what the documentation claims: the stubs read and
 // write faster than general libraries do with the same messages. It prints the
-// figures beside their targets.
+// figures next to their targets.
 func TestStubsAreFaster(t *testing.T) {
 	if testing.Short() {
 		t.Skip("skipped: -short leaves out measuring")

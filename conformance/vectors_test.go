@@ -21,7 +21,7 @@ import (
 var update = flag.Bool("update", false, "write the files of vectors anew")
 
 // The files of vectors: a line each, for readers and writers in any language.
-// README.md beside them says what is in a line.
+// README.md next to them says what is in a line.
 var (
 	validFile   = filepath.Join("vectors", "valid.jsonl")
 	invalidFile = filepath.Join("vectors", "invalid.jsonl")

@@ -458,7 +458,7 @@ func TestErrorsSayTheirFields(t *testing.T) {
 }
 
 // TestScaffoldsRun makes starting points of a server in each language, of one service and
-// then of another beside it, runs the tests that come with them, and stops the servers.
+// then of another next to it, runs the tests that come with them, and stops the servers.
 func TestScaffoldsRun(t *testing.T) {
 	if testing.Short() {
 		t.Skip("skipped: -short leaves out scaffolds of whole services")

@@ -11,7 +11,7 @@ import (
 )
 
 // TestOneProgramServesTwoVersions lays out the project of the seasons, makes the
-// stubs of the draft and those of 1.0.0 beside them, and runs its own tests.
+// stubs of the draft and those of 1.0.0 next to them, and runs its own tests.
 func TestOneProgramServesTwoVersions(t *testing.T) {
 	if testing.Short() {
 		t.Skip("skipped: -short leaves out what takes long")

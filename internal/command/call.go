@@ -404,7 +404,7 @@ func (c *calling) answered(k *remote.Caller, call *schema.Call, a *remote.Answer
 	return fine
 }
 
-// poured writes an answer whose body is one field as it is, and the others beside it.
+// poured writes an answer whose body is one field as it is, and the others next to it.
 func (c *calling) poured(k *remote.Caller, a *remote.Answer) int {
 	defer a.Raw.Close()
 	_, err := io.Copy(c.w.Out, a.Raw)

@@ -342,7 +342,7 @@ func leftBehind(w *World, p *project.Project, prune bool) (bool, error) {
 		if outputs[folder] {
 			return true
 		}
-		for into := range outputs { // stubs of a version lie beside those of the draft
+		for into := range outputs { // stubs of a version lie next to those of the draft
 			rest, beside := strings.CutPrefix(folder, into+"_")
 			if beside && versions.Check(strings.Join(strings.SplitN(rest, "_", 3), "."), "") == nil {
 				return true

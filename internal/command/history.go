@@ -103,7 +103,7 @@ func (h *history) step(i int) (c report.Comparison, err error) {
 		return c, err
 	}
 	h.loaded = map[string]*schema.Definitions{before.Version: old,
-		e.Version: new} // a step beside this one wants one of them
+		e.Version: new} // a step next to this one wants one of them
 	c.Report = compare.Compare(old, new, promiseOf(h.p))
 	return c, nil
 }

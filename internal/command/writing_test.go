@@ -76,7 +76,7 @@ func TestSealsAtOnce(t *testing.T) {
 	require.NoError(t, err, "%s", audit)
 }
 
-// TestSealNamesWhatIsLeft leaves behind what a seal leaves that is killed after it has
+// TestSealNamesWhatIsLeft leaves what a seal leaves that is killed after it has
 // put the files in place, and a folder that somebody made.
 func TestSealNamesWhatIsLeft(t *testing.T) {
 	dir := ferryProject(t)

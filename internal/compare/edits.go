@@ -149,7 +149,7 @@ type parts struct {
 // holder is a declaration with items.
 type holder struct {
 	end     uint32 // of its last item, or 0
-	open    uint32 // behind the brace that opens it
+	open    uint32 // after the brace that opens it
 	needs   bool   // of a service: calls that say nothing need what it needs
 	retired []syntax.Retired
 }
@@ -268,7 +268,7 @@ func (it *parts) clauses(text string, c syntax.Call) {
 	}
 }
 
-// fieldEnds are the ends of what may stand behind a field's type.
+// fieldEnds are the ends of what may stand after a field's type.
 func fieldEnds(text string, f syntax.Field) (ends []source.Span) {
 	if f.Optional && f.Type != nil {
 		mark := f.Type.Span.End

@@ -225,7 +225,7 @@ func (fx fixer) exchanged(f *Change) *Fix {
 	return fix
 }
 
-// beside writes a field as OLD has it, and the new one beside it, under a number and a
+// beside writes a field as OLD has it, and the new one next to it, under a number and a
 // name that are free.
 func (fx fixer) beside(f *Change) *Fix {
 	o, n := f.Field.Old, f.Field.New
@@ -468,7 +468,7 @@ func (fx fixer) lacksNeeds(old *schema.Call, file *source.File, service source.S
 	return it.needs.End == 0 && len(old.Needs) == 0 && fx.layout(file).decls[service].needs
 }
 
-// callBeside writes a call as OLD has it, and the new one beside it, under another name
+// callBeside writes a call as OLD has it, and the new one next to it, under another name
 // and, where it had the same one, another path.
 func (fx fixer) callBeside(f *Change) *Fix {
 	o, n := f.Call.Old, f.Call.New

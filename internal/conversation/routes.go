@@ -133,7 +133,7 @@ func (at *step) find(segments []string) *schema.Call {
 }
 
 // Overlapping lists the calls that a request of a call could match as well, and how
-// specific its path is beside theirs, in order of their paths.
+// specific its path is next to theirs, in order of their paths.
 func (r *Routes) Overlapping(c *schema.Call) iter.Seq2[*schema.Call, Relation] {
 	return func(yield func(*schema.Call, Relation) bool) {
 		r.methods[Method(c)].overlapping(Segments(c), false, false, yield)

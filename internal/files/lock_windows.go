@@ -8,7 +8,7 @@ import (
 )
 
 // lockFile locks a file for this process, or says that it is held. The bytes that are
-// locked lie behind all content, so that others can read who holds it.
+// locked lie after all content, so that others can read who holds it.
 func lockFile(f *os.File) error {
 	at := &windows.Overlapped{OffsetHigh: 1}
 	err := windows.LockFileEx(windows.Handle(f.Fd()), windows.LOCKFILE_EXCLUSIVE_LOCK|windows.LOCKFILE_FAIL_IMMEDIATELY,

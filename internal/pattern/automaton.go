@@ -95,7 +95,7 @@ func (m *machine) add(n node) int {
 
 func (m *machine) link(from, to int) { m.nodes[from].next = append(m.nodes[from].next, to) }
 
-// build adds a part of a pattern behind a node and returns the node behind it.
+// build adds a part of a pattern after a node and returns the node after it.
 func (m *machine) build(p *Node, from int) int {
 	switch p.Form {
 	case Class, Begin, End:

@@ -8,7 +8,7 @@ import (
 )
 
 // Beside is the project with the outputs that stubs of a reference go to. Those of a
-// sealed version lie beside those of the draft: their folders and packages end in
+// sealed version lie next to those of the draft: their folders and packages end in
 // it, as in gen_1_4_0.
 func (p *Project) Beside(ref string) (*Project, error) {
 	version, err := VersionOf(p.Dir, ref)

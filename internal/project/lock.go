@@ -60,7 +60,7 @@ func (l *Locked) hash() string {
 }
 
 // lockOf keeps what a source needs of what its server said: all of it, or the
-// modules behind the # of the source, and what they use.
+// modules after the # of the source, and what they use.
 func lockOf(ref string, s *Served) (*Locked, error) {
 	l := &Locked{URL: ref, Name: s.Name, Version: s.Version, Digest: s.Digest}
 	defs, _ := check.Load(s.Files) // which Fetch has checked

@@ -238,7 +238,7 @@ func place(placed []web.Placed, fields map[string]json.RawMessage, p *web.Parame
 }
 
 // take reads the fields of a message that travel outside of the body into its
-// value, beside those of the body.
+// value, next to those of the body.
 func take(placed []web.Placed, t *schema.Message, whole, body *message, a *web.Arguments) {
 	v := &value.Message{Type: t, Fields: map[int]value.Value{}}
 	if body != nil && body.value != nil {

@@ -184,7 +184,7 @@ func Where(place source.Place) string {
 }
 
 // excerpt writes a line of a file with a part underlined, and a message
-// behind the underline.
+// after the underline.
 func (p *Printer) excerpt(place source.Place, style Style, message string) {
 	if place.File == nil || place.File.Text == "" || strings.IndexByte(place.File.Text, 0) >= 0 {
 		return // nothing to see: not even in a binary file

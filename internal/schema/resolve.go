@@ -98,7 +98,7 @@ func onAllCores(n int, do func(i int)) {
 }
 
 // checkWhole checks what only the whole shows. The checks change nothing, and
-// run beside each other.
+// run next to each other.
 func checkWhole(d *Definitions, findings *source.Findings) {
 	checks := []func(*Definitions, *source.Findings){checkClaims, checkTypeCircles, checkFinite}
 	found := make([]source.Findings, len(checks))
@@ -312,7 +312,7 @@ func (r *resolver) bindUses(f *fileScope) {
 		case target == nil:
 			r.report(f.place(u.Module.Span), "unknown-module", fmt.Sprintf("there is no module %q", u.Module.Text),
 				r.meant(u.Module.Text, "the modules of this project are: ", r.moduleNames()))
-			// Names behind this alias must not be reported once more.
+			// Names after this alias must not be reported once more.
 			f.uses[u.Alias.Text] = nil
 			continue
 		case target == f.scope:
@@ -799,7 +799,7 @@ type uniqueness struct {
 	retired []Retired
 }
 
-// numberedItem is a number with its place, and the name that stands behind it.
+// numberedItem is a number with its place, and the name that stands after it.
 type numberedItem struct {
 	number int
 	place  source.Place

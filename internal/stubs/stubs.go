@@ -60,7 +60,7 @@ func Everything(packageName string) Options {
 	return Options{Types: true, Client: true, Server: true, Package: packageName}
 }
 
-// Option is a key of [[stubs]] that a language has beside those of all.
+// Option is a key of [[stubs]] that a language has next to those of all.
 type Option struct{ Key, Default, Doc string }
 
 // Language makes the stubs of one language.
@@ -176,7 +176,7 @@ var goEndings = strings.Fields("aix android darwin dragonfly freebsd hurd illumo
 	"ppc64le riscv riscv64 s390 s390x sparc sparc64 wasm test")
 
 // CallFile is how the file of a call is called, without its ending: as the call, where no
-// system or tool takes that for something else. taken are other files beside it.
+// system or tool takes that for something else. taken are other files next to it.
 func CallFile(call string, taken ...string) string {
 	last := call[strings.LastIndexByte(call, '_')+1:]
 	if syntax.IsDevice(call) || slices.Contains(taken, call) || last != call && slices.Contains(goEndings, last) {

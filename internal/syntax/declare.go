@@ -400,7 +400,7 @@ func (p *parser) parseAlternative(a *Alternative) (ok bool) {
 	return p.marks(deprecatedMark|jsonMark, &a.Marks)
 }
 
-// itemType reads the type behind the name of a field or alternative.
+// itemType reads the type after the name of a field or alternative.
 func (p *parser) itemType(name Name, what string) (*Type, bool) {
 	if p.cur.kind == colon {
 		p.fix(p.cur.span(), "syntax", "there is no colon between a name and its type", "remove it", p.edit(p.cur.span(), ""))
@@ -582,7 +582,7 @@ func (p *parser) parseType() (*Type, bool) {
 	return t, true
 }
 
-// skipBrackets goes behind what closes so many brackets.
+// skipBrackets goes after what closes so many brackets.
 func (p *parser) skipBrackets(open int) {
 	for open > 0 && p.cur.kind != endOfFile && !p.declBegins(true) {
 		switch p.cur.kind {

@@ -43,7 +43,7 @@ type layout struct {
 // row is a line of a body, or a blank one.
 type row struct {
 	cells   []string // aligned with those of other rows, but for the last
-	comment string   // behind the item, on its line
+	comment string   // after the item, on its line
 	blank   bool
 }
 
@@ -96,7 +96,7 @@ func (l *layout) trailing() string {
 	return ""
 }
 
-// next is the next token that is not a comment; after is the one behind it.
+// next is the next token that is not a comment; after is the one after it.
 func (l *layout) next() token {
 	t, _ := l.look()
 	return t
@@ -426,7 +426,7 @@ func (l *layout) skipComments() {
 	}
 }
 
-// value lays out a value behind what stands on the line before it, and returns
+// value lays out a value after what stands on the line before it, and returns
 // the line that it ends on, without what may follow there.
 func (l *layout) value(before, indent string) string {
 	if k := l.next().kind; k != braceOpen && k != bracketOpen {
@@ -442,7 +442,7 @@ func (l *layout) value(before, indent string) string {
 }
 
 // flat writes a value on one line, in at most width columns; end is the token
-// behind it, or 0 where it has comments, its author broke it, or it is too
+// after it, or 0 where it has comments, its author broke it, or it is too
 // wide.
 func (l *layout) flat(width int) (text string, end int) {
 	var p phrase
@@ -603,7 +603,7 @@ func (l *layout) item(isMember bool) {
 	l.addItem(append(lead, l.lead...), cells, rest)
 }
 
-// addItem adds an item; what stands behind the type goes on lines of its own,
+// addItem adds an item; what stands after the type goes on lines of its own,
 // clause by clause, where it would be too wide.
 func (l *layout) addItem(lead, cells, rest []string) {
 	if len(rest) == 0 {
@@ -630,7 +630,7 @@ func (l *layout) retiredBegins() bool {
 	return l.word(next) == "retired" && (after.kind == hash || after.kind == text)
 }
 
-// add adds an item to the body, with what stands before it and behind.
+// add adds an item to the body, with what stands before it and after.
 func (l *layout) add(lead, cells []string) {
 	comment := l.trailing()
 	l.lead = lead
@@ -691,7 +691,7 @@ func (l *layout) call() {
 	for _, clause := range parts[1:] {
 		l.rows = append(l.rows, row{cells: []string{"  " + clause}})
 	}
-	// A comment behind the last clause was read with the call's line.
+	// A comment after the last clause was read with the call's line.
 	if last := len(l.rows) - 1; len(parts) > 1 {
 		first := last - len(parts) + 1
 		l.rows[last].comment, l.rows[first].comment = l.rows[first].comment, ""

@@ -50,8 +50,8 @@ credential desk=key header "Desk" credential p = bearer "JWT" deprecated "d" cre
 http GET "/x" // h
 safe }`,
 		"module m\n\nservice S {\n  needs a | x.b + c\n  fails X\n  call a(stream Q) -> stream x.R http POST \"/a/{b}\" 201 needs nothing idempotent\n  // h\n  call stream(stream.Q) -> stream.R\n    http GET \"/x\"\n    safe\n}\n"},
-	{"module m example f of M { // open\n// first\na : 1 , // one\n\n\n// of b\nb // mid\n: [ 1,2 ] // late\n, c: [\n1, 2\n// end\n] } // behind\n",
-		"module m\n\nexample f of M {  // open\n  // first\n  a: 1,  // one\n\n  // of b\n  // mid\n  b: [1, 2],  // late\n  c: [\n    1,\n    2\n    // end\n  ]\n}  // behind\n"},
+	{"module m example f of M { // open\n// first\na : 1 , // one\n\n\n// of b\nb // mid\n: [ 1,2 ] // late\n, c: [\n1, 2\n// end\n] } // after\n",
+		"module m\n\nexample f of M {  // open\n  // first\n  a: 1,  // one\n\n  // of b\n  // mid\n  b: [1, 2],  // late\n  c: [\n    1,\n    2\n    // end\n  ]\n}  // after\n"},
 	{"module m example e of x . M{a:1,\"b\":[true,null,{}],3:{c:x.D},} example w of M { a: \"" +
 		strings.Repeat("w", 50) + "\", b: { c: \"" + strings.Repeat("w", 50) + "\" } }",
 		"module m\n\nexample e of x.M { a: 1, \"b\": [true, null, {}], 3: { c: x.D }, }\n\nexample w of M {\n  a: \"" +

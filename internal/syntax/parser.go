@@ -523,7 +523,7 @@ func (p *parser) ends(what string, marks markSet) bool {
 	return false
 }
 
-// separator reads a comma or semicolon behind an item, where none belongs.
+// separator reads a comma or semicolon after an item, where none belongs.
 func (p *parser) separator() bool {
 	if word := p.textOf(p.cur); p.cur.kind != comma && word != ";" {
 		return false

@@ -161,7 +161,7 @@ var (
 		"rpc": "call", "returns": "->", "async": "nothing: a call is a call"}
 )
 
-// strayClause says what most likely was meant by a word behind a call.
+// strayClause says what most likely was meant by a word after a call.
 func (p *parser) strayClause() string {
 	word := p.textOf(p.cur)
 	if near := source.Nearest(word, clauseWords); near != "" {

@@ -2,8 +2,9 @@
 // It knows the grammar and nothing of meaning: names are not looked up, and
 // literals are not checked against types.
 //
-//	scanner  text → tokens
-//	parser   tokens → tree, with one finding for each mistake
+
+// scanner  text → tokens
+// parser   tokens → tree, with one finding for each mistake
 package syntax
 
 import (
@@ -70,7 +71,7 @@ type Head struct {
 // Common returns h itself, so that whatever embeds it is a Decl.
 func (h *Head) Common() *Head { return h }
 
-// Marks are what may stand behind an item. A Name is the mark's text (of
+// Marks are what may stand after an item. A Name is the mark's text (of
 // Secret and Stored the word itself) and the place of the whole mark.
 type Marks struct {
 	Deprecated Name

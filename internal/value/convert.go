@@ -580,7 +580,7 @@ func appendInstant(out []byte, seconds int64) []byte {
 }
 
 // appendDecimal writes -1-n where it is negative, else n, with scale digits
-// behind the point.
+// after the point.
 func appendDecimal(out []byte, negative bool, n uint64, scale int) []byte {
 	out = append(out, '"')
 	if negative {

@@ -11,7 +11,7 @@ import (
 const MaxElement = 256 << 20
 
 // Elements finds the elements of a sequence as its bytes arrive: CBOR items one
-// after the other (RFC 8742), or JSON values, a line each, or behind 0x1e (RFC
+// after the other (RFC 8742), or JSON values, a line each, or after 0x1e (RFC
 // 7464), or only apart. It looks at no more than where each ends.
 type Elements struct {
 	in     io.Reader

@@ -32,7 +32,7 @@ type Judge struct {
 
 // NewJudge walks through everything that two sides exchange, and judges what fields,
 // members, alternatives and calls that both have do to it. What a kind of change does
-// beside that, the methods that take a change add.
+// besides, the methods that take a change add.
 func NewJudge(set *change.Set, promise verdict.Promise) *Judge {
 	j := &Judge{Set: set, promise: promise, judged: make(map[*change.Change]*verdict.Judged, len(set.Changes)),
 		parts: map[*schema.Message]part{}}

@@ -107,7 +107,7 @@ func holdsDepth(m *schema.Message) bool {
 	return false
 }
 
-// flush writes bytes that wait to be written with what comes behind them.
+// flush writes bytes that wait to be written with what comes after them.
 func (g *generator) flush() {
 	if len(g.pending) > 0 {
 		g.P("out.append(%s)", bytesLiteral(g.pending))

@@ -2,18 +2,19 @@
 // a client and a server, over support files that are emitted with them
 // (support/).
 //
-//	names.go      names of definitions → names in Python
-//	scalars.go    a row for each scalar
-//	types.go      constants, enums, messages and errors
-//	named.go      named types
-//	unions.go     unions
-//	codec.go      reading and writing CBOR and JSON
-//	patches.go    patches: how they are read, written, applied and made
-//	bounds.go     what finds violations
-//	service.go    clients and servers
-//	scaffold.go   the first lines of a server
-//	compatible.go what changes do to programs over the stubs
-//	fast.go       reading what our own writers write
+
+// names.go      names of definitions → names in Python
+// scalars.go    a row for each scalar
+// types.go      constants, enums, messages and errors
+// named.go      named types
+// unions.go     unions
+// codec.go      reading and writing CBOR and JSON
+// patches.go    patches: how they are read, written, applied and made
+// bounds.go     what finds violations
+// service.go    clients and servers
+// scaffold.go   the first lines of a server
+// compatible.go what changes do to programs over the stubs
+// fast.go       reading what our own writers write
 package python
 
 import (
@@ -309,7 +310,7 @@ type generator struct {
 	exported  []string
 	apart     bool           // whether the module's types are in another file
 	local     []*schema.Decl // what is in this file all the same
-	pending   []byte         // bytes that wait to be written with what comes behind them
+	pending   []byte         // bytes that wait to be written with what comes after them
 	used      map[string]int // how often each name stands for a variable of the current function
 	constants []string       // the limits of bounds that have to be made
 	typesAt   string         // the package of the output with the types, "" when it is this one

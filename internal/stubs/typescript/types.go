@@ -104,7 +104,6 @@ func (g *generator) typ(t *schema.Type) string {
 	})
 }
 
-func (g *generator) tools(d *schema.Decl) string { return g.from(d) + ToolsName(d) }
 func (g *generator) codec(d *schema.Decl) string { return g.from(d) + codecName(d) }
 
 // export writes an exported constant that a function makes. What nobody uses of it, bundlers leave out.
@@ -134,8 +133,9 @@ func (g *generator) enum(e *schema.Enum) {
 	g.P("export type %s =%s;", e.Name, stubs.Alternatives('|', append(names, wire+".Unlisted")...))
 	g.P("")
 	listed := fmt.Sprintf("%s<%s, %s.Unlisted>", g.global("Exclude"), e.Name, wire)
-	g.In(fmt.Sprintf("export const %s: %s.EnumCodec<%s> = /* @__PURE__ */ new %s.EnumCodec(%s, [", codecName(&e.Decl), wire,
-		listed, wire, text(e.Name)), func() {
+	typ := wire + ".EnumCodec<" + listed + ">"
+	g.In(fmt.Sprintf("export const %s: %s = /* @__PURE__ */ new %s.EnumCodec(%s, [", codecName(&e.Decl), typ, wire,
+		text(e.Name)), func() {
 		for _, m := range e.Members {
 			g.P("[%d, %s],", m.Number, text(m.Name))
 		}

@@ -195,7 +195,7 @@ class ServerOptions(TypedDict, total=False):
     watcher: web.Watcher
     """For metrics, logs and traces."""
     executor: Executor
-    """Runs handlers that are no coroutines; the event loop's own where it is not given."""
+    """Runs handlers that are not coroutines; by default the event loop's own."""
     serving: Callable[[], None]
     """/-/state answers 503 when this raises."""
     definitions: Literal["open", "guarded", "hidden"]

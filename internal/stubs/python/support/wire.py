@@ -76,7 +76,7 @@ class Violation:
     place: str = ""
     """Where it travels when not in the body: "path", "query", "header" or "cookie"."""
     unlisted: bool = False
-    """Whether it is a member or alternative that is none of those listed."""
+    """Whether it is a member or alternative that is not listed."""
 
 
 class InvalidRequest(ValueError):
@@ -411,12 +411,12 @@ def misplaced(v: object, kind: str) -> NoReturn:
 
 
 def whole(v: object, kind: str) -> int:
-    """The int of a class that derives from it; a bool is none."""
+    """The int of a class that derives from it; a bool is not one."""
     return int(v) if isinstance(v, int) and not isinstance(v, bool) else misplaced(v, kind)
 
 
 def real(v: object, kind: str) -> float:
-    """The float of an int, or of a class that derives from one; a bool is none."""
+    """The float of an int, or of a class that derives from one; a bool is not one."""
     return float(v) if isinstance(v, (int, float)) and not isinstance(v, bool) else misplaced(v, kind)
 
 
@@ -1875,7 +1875,7 @@ class Enum(str):
         return self._unlisted_number()
 
     def _unlisted_number(self) -> int:
-        """The number of a member that is not listed, "#7"; any other text is none."""
+        """The number of a member that is not listed, "#7"; no other text has one."""
         name = str.__str__(self)
         number = int(name[1:]) if name[:1] == "#" and name[1:].isdecimal() and len(name) <= 6 else 65536
         if number > 65535:
@@ -1956,7 +1956,7 @@ def refuse(found: list[Violation], path: str, detail: str) -> None:
 
 
 def refuse_unlisted(found: list[Violation], path: str, listed: str) -> None:
-    """Adds the violation of a member or alternative that is none of those listed."""
+    """Adds the violation of a member or alternative that is not listed."""
     found.append(Violation(path, f"must be one of {listed}", unlisted=True))
 
 

@@ -820,7 +820,7 @@ function undeclared(call: string, problem: unknown): unknown {
   return new Error(`${call} failed with ${problem.name}, which it does not declare; add it to fails`, { cause: problem });
 }
 
-/** Whether a handler failed for its signal: its caller has left, which is no error of it. */
+/** Whether a handler failed for its signal: its caller has left, which is not an error of the handler. */
 function gaveUp(problem: unknown, context: Context | undefined): boolean {
   const signal = context?.signal;
   return signal?.aborted === true && problem instanceof Error && (problem === signal.reason || problem.name === "AbortError");

@@ -187,7 +187,7 @@ export class Instant {
   }
 }
 
-/** Reads an instant; undefined where text is none. */
+/** Reads an instant; undefined where the text is not one. */
 export function instantOf(text: string): Instant | undefined {
   const m = instantPattern.exec(text);
   if (m === null) {

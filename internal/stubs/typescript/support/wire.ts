@@ -314,7 +314,7 @@ export function refuse(list: Violation[], pointer: string, rule: string, found?:
 
 const unlistedViolations = new WeakSet<Violation>();
 
-/** Adds the violation of a member or alternative that is none of those listed. */
+/** Adds the violation of a member or alternative that is not listed. */
 export function refuseUnlisted(list: Violation[], pointer: string, listed: string): void {
   const violation = { pointer, detail: `must be one of ${listed}` };
   unlistedViolations.add(violation);

@@ -437,7 +437,7 @@ var manyIdle = sync.OnceValue(func() http.RoundTripper {
 	}
 	transport := own.Clone()
 	transport.MaxIdleConns, transport.MaxIdleConnsPerHost = 0, 64
-	transport.DisableCompression = true // which is asked for by who wants it
+	transport.DisableCompression = true // whoever needs it asks for it
 	return transport
 })
 

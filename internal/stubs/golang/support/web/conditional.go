@@ -13,7 +13,7 @@ func isTag(text string) bool {
 	return ok && closed && !strings.ContainsFunc(opaque, func(c rune) bool { return c <= ' ' || c == '"' || c == 0x7f })
 }
 
-// The encodings of an answer have tags of their own: what tells them apart stands before
+// The encodings of an answer have tags of their own: what tells them apart comes before
 // the closing quote.
 var encodingSuffixes = []string{".cbor", ".json"}
 
