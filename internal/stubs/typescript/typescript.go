@@ -127,7 +127,11 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 				typesAt: typesAt, exhaustive: options.Exhaustive, made: made, jsonAlone: jsonAlone(options)}
 			part.emit(g)
 			add(Folder(m)+"/"+part.name+".ts", g.file())
-			if part.name != "calls" && part.name != "functions" {
+			switch part.name {
+			case "calls", "functions":
+			case "types":
+				exported += g.reexport(index)
+			default:
 				index.P("export * from %s;", text("./"+part.name+".js"))
 				exported++
 			}
@@ -227,6 +231,40 @@ type generator struct {
 	exhaustive bool
 	jsonAlone  bool                  // without CBOR
 	made       map[*schema.Decl]bool // see madeFrom
+}
+
+// exports finds what a line of a file exports, and whether that is a type alone.
+var exports = regexp.MustCompile(`(?m)^export (const|function|class|interface|type) (\w+)`)
+
+// reexport writes the exports of the types of a module that are for its users, and returns how many there are: codecs
+// are for other stubs.
+func (g *generator) reexport(index *stubs.Code) int {
+	internal := map[string]bool{}
+	for _, d := range g.module.Declarations() {
+		internal[codecName(d.Head())] = true
+	}
+	for _, p := range g.module.Patches {
+		internal[codecName(&p.Decl)] = true
+	}
+	var types, values []string
+	for _, found := range exports.FindAllStringSubmatch(string(g.Bytes()), -1) {
+		switch {
+		case internal[found[2]]:
+		case found[1] == "interface" || found[1] == "type":
+			types = append(types, found[2])
+		default:
+			values = append(values, found[2])
+		}
+	}
+	for _, of := range []struct {
+		keyword string
+		names   []string
+	}{{"export type ", types}, {"export ", values}} {
+		if len(of.names) > 0 {
+			index.P("%s%s from \"./types.js\";", of.keyword, object(of.names...))
+		}
+	}
+	return len(types) + len(values)
 }
 
 // file puts the imports before what was written.
