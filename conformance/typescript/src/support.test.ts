@@ -24,7 +24,15 @@ void test("messages are made of plain values", () => {
   assert.equal(look.amount?.toString(), "-0.10");
   assert.equal(lookRequestTools.fromJson(lookRequestTools.toJson(look)).hull, "6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f");
   assert.equal(lookRequestTools.fromCbor(lookRequestTools.toCbor(look)).hull, "6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f");
-  assert.throws(() => lookRequestTools.make({ code: "EID", amount: "a lot" }), wire.WireError);
+  for (const [path, make] of [
+    ["/amount", () => lookRequestTools.make({ code: "EID", amount: "a lot" })],
+    ["/sets/1/b~1c", () => moreOptionalsTools.make({ sets: [{ a: "1" }, { "b/c": "one" }] })],
+  ] as const) {
+    assert.throws(
+      () => make(),
+      (problem: unknown) => problem instanceof wire.WireError && problem.path === path,
+    );
+  }
   const mine = lookRequestTools.make({ code: "EID", hull: "mine" });
   for (const write of [() => lookRequestTools.toJson(mine), () => lookRequestTools.toCbor(mine)]) {
     assert.throws(

@@ -2,6 +2,7 @@ package typescript
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"faithfulcourier/internal/schema"
@@ -150,6 +151,9 @@ func (g *generator) remake(t *schema.Type, value string) string {
 // remakeInside is remake for what a list or map holds, named or not.
 func (g *generator) remakeInside(t *schema.Type, value string) string {
 	if t.Kind == schema.KindList {
+		if canFail(t.Elem) {
+			return fmt.Sprintf("%s.map((item, i) => %s)", value, g.at("i", t.Elem, g.remake(t.Elem, "item")))
+		}
 		return fmt.Sprintf("%s.map((item) => %s)", value, g.remake(t.Elem, "item"))
 	}
 	if read(t) {
@@ -187,7 +191,8 @@ func (g *generator) unionMake(u *schema.Union) {
 			for _, a := range u.Alternatives {
 				if remade(a.Type) {
 					g.P("case %s:", text(a.Name))
-					g.P("  return { kind: %s, value: %s };", text(a.Name), g.remake(a.Type, "init.value"))
+					made := g.at(text(a.JSONName()), a.Type, g.remake(a.Type, "init.value"))
+					g.P("  return { kind: %s, value: %s };", text(a.Name), made)
 				}
 			}
 			g.P("default:")
@@ -196,28 +201,62 @@ func (g *generator) unionMake(u *schema.Union) {
 	})
 }
 
+// canFail tells whether making a value can fail: where a decimal is made of text.
+func canFail(t *schema.Type) bool { return failsBeyond(t, map[*schema.Decl]bool{}) }
+
+func failsBeyond(t *schema.Type, seen map[*schema.Decl]bool) bool {
+	d := codedDecl(t)
+	if d != nil && seen[d] {
+		return false
+	}
+	if d != nil {
+		seen[d] = true
+	}
+	switch t.Kind {
+	case schema.KindDecimal:
+		return true
+	case schema.KindMessage:
+		return slices.ContainsFunc(t.Message.Fields, func(f *schema.Field) bool { return failsBeyond(f.Type, seen) })
+	case schema.KindUnion:
+		return slices.ContainsFunc(t.Union.Alternatives, func(a *schema.Alternative) bool { return failsBeyond(a.Type, seen) })
+	case schema.KindList, schema.KindMap:
+		return failsBeyond(t.Elem, seen)
+	}
+	return false
+}
+
+// at writes what makes a value of a type, so that what fails in it is told with its place.
+func (g *generator) at(step string, t *schema.Type, made string) string {
+	if !canFail(t) {
+		return made
+	}
+	return call(g.wire()+".at", step, "() => "+made)
+}
+
 // madeField writes what a field is made of what makes the message.
 func (g *generator) madeField(f *schema.Field) string {
-	name := FieldName(f)
-	value := "init." + name
+	return fmt.Sprintf("%s: %s,", FieldName(f), g.at(text(f.JSONName()), f.Type, g.madeValue(f)))
+}
+
+func (g *generator) madeValue(f *schema.Field) string {
+	value := "init." + FieldName(f)
 	switch {
 	case f.IsRaw():
-		return fmt.Sprintf("%s: %s.bodyOf(%s),", name, g.wire(), value)
+		return g.wire() + ".bodyOf(" + value + ")"
 	case f.Presence != schema.Required && f.Type.Kind == schema.KindDecimal:
-		return name + ": " + g.madeDecimal(f, g.wire()+".decimalOf("+value+")") + ","
+		return g.madeDecimal(f, g.wire()+".decimalOf("+value+")")
 	case f.Presence == schema.Defaulted && remade(f.Type):
-		return fmt.Sprintf("%s: (%s ?? %s) as %s,", name, value, parenthesized(g.literalOf(f.Type, f.Default)),
-			g.typ(f.Type))
+		return fmt.Sprintf("(%s ?? %s) as %s", value, parenthesized(g.literalOf(f.Type, f.Default)), g.typ(f.Type))
 	case f.Presence == schema.Defaulted:
-		return fmt.Sprintf("%s: %s ?? %s,", name, value, parenthesized(g.literalOf(f.Type, f.Default)))
+		return fmt.Sprintf("%s ?? %s", value, parenthesized(g.literalOf(f.Type, f.Default)))
 	case f.Presence == schema.Optional && cast(f.Type):
-		return fmt.Sprintf("%s: %s%s,", name, g.casted(f.Type, value), orAbsent(f))
+		return g.casted(f.Type, value) + orAbsent(f)
 	case f.Presence == schema.Optional && f.Type.Kind == schema.KindAny && f.Changes == nil:
-		return fmt.Sprintf("%s: %s ?? undefined,", name, value)
+		return value + " ?? undefined"
 	case f.Presence == schema.Optional && remade(f.Type):
-		return fmt.Sprintf("%s: %s && %s,", name, value, g.remake(f.Type, value))
+		return value + " && " + g.remake(f.Type, value)
 	}
-	return fmt.Sprintf("%s: %s,", name, g.remake(f.Type, value))
+	return g.remake(f.Type, value)
 }
 
 // madeDecimal writes a decimal that may be left out.

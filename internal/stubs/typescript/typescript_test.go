@@ -78,9 +78,9 @@ func TestOutput(t *testing.T) {
 			"/** Full. */\nexport class Full extends wire.DeclaredError {\n  declare readonly left: bigint;\n",
 			"left: init.left ?? 5n,",
 		},
-		"a/m/client.ts":     {"  /**\n   * Books.\n   *\n   * Its errors are Full.\n   */\n  book(request: types.BookingInit, options?: connect.CallOptions): Promise<void>;\n"},
-		"a/m/server.ts":     {"  book?(request: types.Booking, context: server.Context): Promise<void> | void;\n"},
-		"a/m/index.ts":      {"export type { Booking, BookingInit, FullInit } from \"./types.js\";\n" +
+		"a/m/client.ts": {"  /**\n   * Books.\n   *\n   * Its errors are Full.\n   */\n  book(request: types.BookingInit, options?: connect.CallOptions): Promise<void>;\n"},
+		"a/m/server.ts": {"  book?(request: types.Booking, context: server.Context): Promise<void> | void;\n"},
+		"a/m/index.ts": {"export type { Booking, BookingInit, FullInit } from \"./types.js\";\n" +
 			"export { bookingTools, Full, fullTools } from \"./types.js\";\n" +
 			"export * from \"./client.js\";\nexport * from \"./server.js\";\n"},
 		"a/other/index.ts":  {"export { noteTools } from \"./types.js\";\n"},

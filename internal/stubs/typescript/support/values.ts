@@ -583,7 +583,16 @@ export function mapOf<V>(map: MapInit<V>): ReadonlyMap<string, V> {
 
 /** A map of the same keys, with what make makes of the values. */
 export function mapValues<K, V, W>(map: ReadonlyMap<K, V>, make: (value: V) => W): Map<K, W> {
-  return new Map(Array.from(map, ([key, value]) => [key, make(value)]));
+  return new Map(Array.from(map, ([key, value]) => [key, at(String(key), () => make(value))]));
+}
+
+/** What make makes; where it fails, that is told with a step of the path. */
+export function at<T>(step: string | number, make: () => T): T {
+  try {
+    return make();
+  } catch (problem) {
+    throw inside(problem, step);
+  }
 }
 
 /**
