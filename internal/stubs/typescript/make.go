@@ -218,7 +218,9 @@ func failsBeyond(t *schema.Type, seen map[*schema.Decl]bool) bool {
 	case schema.KindMessage:
 		return slices.ContainsFunc(t.Message.Fields, func(f *schema.Field) bool { return failsBeyond(f.Type, seen) })
 	case schema.KindUnion:
-		return slices.ContainsFunc(t.Union.Alternatives, func(a *schema.Alternative) bool { return failsBeyond(a.Type, seen) })
+		return slices.ContainsFunc(t.Union.Alternatives, func(a *schema.Alternative) bool {
+			return failsBeyond(a.Type, seen)
+		})
 	case schema.KindList, schema.KindMap:
 		return failsBeyond(t.Elem, seen)
 	}
