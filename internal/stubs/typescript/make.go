@@ -172,7 +172,7 @@ func (g *generator) remakeInside(t *schema.Type, value string) string {
 func (g *generator) unionInit(u *schema.Union) {
 	g.P("")
 	g.doc(fmt.Sprintf("What makes %s: its alternatives, with what makes their values.", u.Name))
-	g.P("export type %sInit =", u.Name)
+	g.P("export type %s =", g.offerType(u.Name+"Init"))
 	for _, a := range u.Alternatives {
 		if remade(a.Type) {
 			g.P("  | { readonly kind: %s; readonly value: %s }", text(a.Name), g.initType(a.Type))

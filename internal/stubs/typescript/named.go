@@ -20,14 +20,14 @@ func (g *generator) named(n *schema.NamedType) {
 	g.P("")
 	g.doc(docOf(n.Doc, n.Deprecated))
 	if isBranded(&n.Type) {
-		g.P("export type %s = %s.Named<%s, %s>;", n.Name, wire, g.typ(&plain), text(n.FullName()))
+		g.P("export type %s = %s.Named<%s, %s>;", g.offerType(n.Name), wire, g.typ(&plain), text(n.FullName()))
 	} else {
-		g.P("export type %s = %s;", n.Name, g.typ(&plain))
+		g.P("export type %s = %s;", g.offerType(n.Name), g.typ(&plain))
 	}
 	if g.made[&n.Decl] {
 		g.P("")
 		g.doc(fmt.Sprintf("What makes %s.", n.Name))
-		g.P("export type %sInit = %s;", n.Name, g.initType(&plain))
+		g.P("export type %s = %s;", g.offerType(n.Name+"Init"), g.initType(&plain))
 	}
 	from := g.typ(&plain)
 	if g.made[&n.Decl] {

@@ -14,12 +14,12 @@ import (
 // docOf ends documentation as editors expect it of what is deprecated.
 func docOf(doc, deprecated string) string { return stubs.DocOf(doc, "@deprecated ", deprecated) }
 
-// types writes constants, enums, messages and errors.
-func (g *generator) types() {
+// declarations writes constants, enums, messages and errors.
+func (g *generator) declarations() {
 	for _, c := range g.module.Consts {
 		g.P("")
 		g.doc(docOf(c.Doc, c.Deprecated))
-		g.P("export const %s%s = %s;", c.Name, g.annotation(c), g.literalOf(c.Type, c.Value))
+		g.P("export const %s%s = %s;", g.offerValue(c.Name), g.annotation(c), g.literalOf(c.Type, c.Value))
 	}
 	for _, n := range g.module.Types {
 		g.named(n)
@@ -110,7 +110,7 @@ func (g *generator) codec(d *schema.Decl) string { return g.from(d) + codecName(
 func (g *generator) export(doc, name, typ, function string, arguments ...string) {
 	g.P("")
 	g.doc(doc)
-	g.P("export const %s: %s = /* @__PURE__ */ %s;", name, typ, call(function, arguments...))
+	g.P("export const %s: %s = /* @__PURE__ */ %s;", g.offerValue(name), typ, call(function, arguments...))
 }
 
 func (g *generator) enum(e *schema.Enum) {
@@ -130,7 +130,7 @@ func (g *generator) enum(e *schema.Enum) {
 		}
 	}
 	g.doc(docOf(doc+"It is open: a number that is not listed is preserved as \"#7\", a name as \"?name\".", e.Deprecated))
-	g.P("export type %s =%s;", e.Name, stubs.Alternatives('|', append(names, wire+".Unlisted")...))
+	g.P("export type %s =%s;", g.offerType(e.Name), stubs.Alternatives('|', append(names, wire+".Unlisted")...))
 	g.P("")
 	listed := fmt.Sprintf("%s<%s, %s.Unlisted>", g.global("Exclude"), e.Name, wire)
 	typ := wire + ".EnumCodec<" + listed + ">"
@@ -176,7 +176,7 @@ func (g *generator) message(m *schema.Message) {
 				m.PatchOf.Name)
 		}
 		g.doc(docOf(doc, m.Deprecated))
-		g.In(fmt.Sprintf("export interface %s {", m.Name), func() {
+		g.In(fmt.Sprintf("export interface %s {", g.offerType(m.Name)), func() {
 			g.fields(m, "readonly ")
 			g.P("readonly [%s.unlisted]?: readonly %s.UnlistedField[] | undefined;", wire, wire)
 		}, "}")
@@ -187,7 +187,7 @@ func (g *generator) message(m *schema.Message) {
 	} else {
 		g.doc(fmt.Sprintf("What makes %s: defaults and optional fields may be left out.", m.Name))
 	}
-	g.In(fmt.Sprintf("export interface %sInit {", m.Name), func() {
+	g.In(fmt.Sprintf("export interface %s {", g.offerType(m.Name+"Init")), func() {
 		for _, f := range m.Fields {
 			mark, suffix := "", ""
 			if f.Presence != schema.Required {
@@ -279,7 +279,7 @@ func (g *generator) ofAll(m *schema.Message) {
 	g.P("")
 	g.doc(fmt.Sprintf("Every field of %s. It is outside of the promise that code goes on compiling when fields "+
 		"are added.", m.Name))
-	g.In(fmt.Sprintf("export interface %sOfAll {", m.Name), func() {
+	g.In(fmt.Sprintf("export interface %s {", g.offerType(m.Name+"OfAll")), func() {
 		for _, f := range m.Fields {
 			suffix := ""
 			if f.Presence == schema.Optional {
@@ -290,7 +290,7 @@ func (g *generator) ofAll(m *schema.Message) {
 	}, "}")
 	g.P("")
 	g.doc(fmt.Sprintf("Makes %s of every field.", m.Name))
-	g.function("export "+unexported(m.Name)+"OfAll", []string{"fields: " + m.Name + "OfAll"}, m.Name, func() {
+	g.function("export "+g.offerValue(unexported(m.Name)+"OfAll"), []string{"fields: " + m.Name + "OfAll"}, m.Name, func() {
 		g.P("return %s.make(fields);", codecName(&m.Decl))
 	})
 }
@@ -330,7 +330,7 @@ func (g *generator) errorClass(m *schema.Message) {
 	}
 	g.P("")
 	g.doc(docOf(m.Doc, m.Deprecated))
-	g.In(fmt.Sprintf("export class %s extends %s.DeclaredError {", m.Name, wire), func() {
+	g.In(fmt.Sprintf("export class %s extends %s.DeclaredError {", g.offerValue(m.Name), wire), func() {
 		g.fields(m, "declare readonly ")
 		if len(m.Fields) > 0 {
 			g.P("")

@@ -115,7 +115,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 			wanted bool
 			emit   func(*generator)
 		}{
-			{"types", options.Types, (*generator).types}, {"calls", calls && len(m.Services) > 0, (*generator).calls},
+			{"types", options.Types, (*generator).declarations}, {"calls", calls && len(m.Services) > 0, (*generator).calls},
 			{"functions", options.Client && len(m.Services) > 0, (*generator).functions},
 			{"client", options.Client && len(m.Services) > 0, (*generator).clients},
 			{"server", options.Server && len(m.Services) > 0, (*generator).servers},
@@ -226,6 +226,8 @@ type generator struct {
 	imports map[string]string // name → file, below the output folder
 	apart   bool              // whether the module's types are in another file
 	local   []*schema.Decl    // what is in this file all the same
+	types   []string          // that the module's index exports
+	values  []string          // likewise
 	typesAt string            // before the path of what the output with the types holds, "" when it is this one
 
 	exhaustive bool
@@ -233,38 +235,28 @@ type generator struct {
 	made       map[*schema.Decl]bool // see madeFrom
 }
 
-// exports finds what a line of a file exports, and whether that is a type alone.
-var exports = regexp.MustCompile(`(?m)^export (const|function|class|interface|type) (\w+)`)
+// offerType notes a type that the index of the module exports, and returns its name.
+func (g *generator) offerType(name string) string {
+	g.types = append(g.types, name)
+	return name
+}
 
-// reexport writes the exports of the types of a module that are for its users, and returns how many there are: codecs
-// are for other stubs.
+// offerValue is offerType for what is there when a program runs.
+func (g *generator) offerValue(name string) string {
+	g.values = append(g.values, name)
+	return name
+}
+
+// reexport writes what the index of a module exports of its types, and returns how much that is: codecs, which are for
+// other stubs, are not among it.
 func (g *generator) reexport(index *stubs.Code) int {
-	internal := map[string]bool{}
-	for _, d := range g.module.Declarations() {
-		internal[codecName(d.Head())] = true
+	if len(g.types) > 0 {
+		index.P("export type %s from \"./types.js\";", object(g.types...))
 	}
-	for _, p := range g.module.Patches {
-		internal[codecName(&p.Decl)] = true
+	if len(g.values) > 0 {
+		index.P("export %s from \"./types.js\";", object(g.values...))
 	}
-	var types, values []string
-	for _, found := range exports.FindAllStringSubmatch(string(g.Bytes()), -1) {
-		switch {
-		case internal[found[2]]:
-		case found[1] == "interface" || found[1] == "type":
-			types = append(types, found[2])
-		default:
-			values = append(values, found[2])
-		}
-	}
-	for _, of := range []struct {
-		keyword string
-		names   []string
-	}{{"export type ", types}, {"export ", values}} {
-		if len(of.names) > 0 {
-			index.P("%s%s from \"./types.js\";", of.keyword, object(of.names...))
-		}
-	}
-	return len(types) + len(values)
+	return len(g.types) + len(g.values)
 }
 
 // file puts the imports before what was written.

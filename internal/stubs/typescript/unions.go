@@ -26,18 +26,18 @@ func (g *generator) union(u *schema.Union) {
 	g.P("")
 	g.doc(docOf(doc+"It is exactly one of these, told apart by kind. It is open: an alternative\nthat is not listed "+
 		"is preserved, so a switch needs a default.", u.Deprecated))
-	g.P("export type %s =%s;", u.Name, stubs.Alternatives('|', append(names, u.Name+"Unlisted")...))
+	g.P("export type %s =%s;", g.offerType(u.Name), stubs.Alternatives('|', append(names, u.Name+"Unlisted")...))
 	for _, a := range u.Alternatives {
 		g.P("")
 		g.doc(docOf(a.Doc, a.Deprecated))
-		g.In(fmt.Sprintf("export interface %s {", AlternativeName(a)), func() {
+		g.In(fmt.Sprintf("export interface %s {", g.offerType(AlternativeName(a))), func() {
 			g.P("readonly kind: %s;", text(a.Name))
 			g.P("readonly value: %s;", g.typ(a.Type))
 		}, "}")
 	}
 	g.P("")
 	g.doc("An alternative that these definitions do not list.")
-	g.P("export type %sUnlisted = %s.UnlistedAlternative;", u.Name, wire)
+	g.P("export type %s = %s.UnlistedAlternative;", g.offerType(u.Name+"Unlisted"), wire)
 	if g.made[&u.Decl] {
 		g.unionInit(u)
 	}
