@@ -4,6 +4,7 @@ import (
 	"flag"
 	"strings"
 
+	"faithfulcourier/internal/describe"
 	"faithfulcourier/internal/report"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
@@ -45,7 +46,7 @@ it is one document, which definitions.schema.json in docs/ describes.`,
 
 func showAll(w *World, kind string, defs *schema.Definitions) (int, error) {
 	if kind == "json" {
-		return fine, report.New(w.Out, report.Plain).JSON(report.DefinitionsJSON(defs))
+		return fine, report.New(w.Out, report.Plain).JSON(describe.Of(defs))
 	}
 	buffered(w, func(p *report.Printer) {
 		for i, m := range defs.Modules {
@@ -78,7 +79,7 @@ func showOne(w *World, kind string, defs *schema.Definitions, name string) (int,
 	if m, ok := thing.(*schema.Module); ok {
 		if kind == "json" {
 			alone := &schema.Definitions{Modules: []*schema.Module{m}}
-			return fine, report.New(w.Out, report.Plain).JSON(report.DefinitionsJSON(alone))
+			return fine, report.New(w.Out, report.Plain).JSON(describe.Of(alone))
 		}
 		buffered(w, func(p *report.Printer) { p.Outline(m) })
 		return fine, nil
@@ -86,8 +87,7 @@ func showOne(w *World, kind string, defs *schema.Definitions, name string) (int,
 	decl := thing.(schema.Declaration)
 	uses := defs.UsedBy(decl)
 	if kind == "json" {
-		return fine, report.New(w.Out, report.Plain).JSON(map[string]any{"name": found.FullName(), "text": schema.Text(decl),
-			"uses": report.UsesJSON(decl), "used_by": uses})
+		return fine, report.New(w.Out, report.Plain).JSON(describe.One(found, decl, uses))
 	}
 	buffered(w, func(p *report.Printer) {
 		p.Line("%s", p.In(report.Faint, "// "+found.FullName()))

@@ -290,7 +290,8 @@ func (g *generator) ofAll(m *schema.Message) {
 	}, "}")
 	g.P("")
 	g.doc(fmt.Sprintf("Makes %s of every field.", m.Name))
-	g.function("export "+g.offerValue(unexported(m.Name)+"OfAll"), []string{"fields: " + m.Name + "OfAll"}, m.Name, func() {
+	make := "export " + g.offerValue(unexported(m.Name)+"OfAll")
+	g.function(make, []string{"fields: " + m.Name + "OfAll"}, m.Name, func() {
 		g.P("return %s.make(fields);", codecName(&m.Decl))
 	})
 }
