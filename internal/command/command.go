@@ -126,7 +126,7 @@ type command struct {
 
 // all returns the commands in the order in which people meet them.
 func all() []*command {
-	return []*command{newCommand, checkCommand, tidyCommand, showCommand, generateCommand, languagesCommand,
+	return []*command{newCommand, checkCommand, tidyCommand, showCommand, generateCommand, languagesCommand, manualCommand,
 		scaffoldCommand, sampleCommand, toCBORCommand, fromCBORCommand, callCommand, mockCommand, compareCommand,
 		sealCommand, historyCommand, demoCommand(), completionCommand(), versionCommand, helpCommand()}
 }

@@ -8,8 +8,8 @@ import (
 	"fmt"
 	"path/filepath"
 
+	"faithfulcourier/internal/madefiles"
 	"faithfulcourier/internal/report"
-	"faithfulcourier/internal/requests"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/value"
 )
@@ -160,21 +160,21 @@ func sampleFolder(w *World, defs *schema.Definitions, args []string, dir string,
 		return found, printImpossible(w, err)
 	}
 	path := w.path(dir)
-	results, err := requests.Update(w.Dir, path, wanted, dry)
+	results, err := madefiles.Requests.Update(w.Dir, path, wanted, dry)
 	if err != nil {
 		return trouble, err
 	}
 	changes := 0
 	buffered(w, func(p *report.Printer) {
 		var rows [][]string
-		counts := map[requests.State]int{}
+		counts := map[madefiles.State]int{}
 		for _, r := range results {
 			counts[r.State]++
-			if r.State == requests.Same {
+			if r.State == madefiles.Same {
 				continue
 			}
-			style := map[requests.State]report.Style{requests.New: report.Green, requests.Changed: report.Blue,
-				requests.Gone: report.Yellow}[r.State]
+			style := map[madefiles.State]report.Style{madefiles.New: report.Green, madefiles.Changed: report.Blue,
+				madefiles.Gone: report.Yellow}[r.State]
 			if r.Note != "" {
 				style = report.Red
 			}
@@ -184,10 +184,11 @@ func sampleFolder(w *World, defs *schema.Definitions, args []string, dir string,
 			}
 		}
 		p.Table("", rows)
-		changes = counts[requests.New] + counts[requests.Changed] + counts[requests.Gone]
+		changes = counts[madefiles.New] + counts[madefiles.Changed] + counts[madefiles.Gone]
 		line := fmt.Sprintf("%s in %s: %d new, %d changed, %d gone, %d unchanged, %d of yours left alone",
 			report.Plural(len(wanted), "file"), dir,
-			counts[requests.New], counts[requests.Changed], counts[requests.Gone], counts[requests.Same], counts[requests.Yours])
+			counts[madefiles.New], counts[madefiles.Changed], counts[madefiles.Gone], counts[madefiles.Same],
+			counts[madefiles.Yours])
 		if dry {
 			line += "; nothing was written"
 		}
@@ -195,7 +196,7 @@ func sampleFolder(w *World, defs *schema.Definitions, args []string, dir string,
 			line += fmt.Sprintf("\n%s more without a request to write: it is ()", report.Plural(without, "call"))
 		}
 		p.Line("%s", line)
-		if counts[requests.New] > 0 && !dry {
+		if counts[madefiles.New] > 0 && !dry {
 			p.Line("Send one with: %s", sending(calls, results, dir))
 		}
 	})
@@ -205,9 +206,9 @@ func sampleFolder(w *World, defs *schema.Definitions, args []string, dir string,
 	return fine, nil
 }
 
-func firstNew(results []requests.Result) string {
+func firstNew(results []madefiles.Result) string {
 	for _, r := range results {
-		if r.State == requests.New {
+		if r.State == madefiles.New {
 			return r.Name
 		}
 	}
@@ -215,7 +216,7 @@ func firstNew(results []requests.Result) string {
 }
 
 // sending is the command that sends the first new request.
-func sending(calls []*schema.Call, results []requests.Result, dir string) string {
+func sending(calls []*schema.Call, results []madefiles.Result, dir string) string {
 	file := func(name string) string { return "@" + filepath.ToSlash(filepath.Join(dir, name)) }
 	first := firstNew(results)
 	for _, c := range calls {
@@ -239,7 +240,7 @@ func headFile(c *schema.Call) string { return c.FullName() + ".head.json" }
 
 // requestFiles makes the files of calls, and counts those without a request. That
 // of a call whose request is a stream holds elements, one a line.
-func requestFiles(defs *schema.Definitions, calls []*schema.Call) (list []requests.File, without int, err error) {
+func requestFiles(defs *schema.Definitions, calls []*schema.Call) (list []madefiles.File, without int, err error) {
 	for _, c := range calls {
 		if c.Request == nil {
 			without++
@@ -264,7 +265,7 @@ func requestFiles(defs *schema.Definitions, calls []*schema.Call) (list []reques
 			}
 			data = append(append(data, b...), '\n')
 		}
-		list = append(list, requests.File{Name: requestFile(c), Data: data,
+		list = append(list, madefiles.File{Name: requestFile(c), Data: data,
 			Check: func(data []byte) string { return objection(c, c.Request, data) }})
 		if c.Head == nil {
 			continue
@@ -276,7 +277,7 @@ func requestFiles(defs *schema.Definitions, calls []*schema.Call) (list []reques
 		if data, err = value.EncodeJSON(heads[0]); err != nil {
 			return nil, 0, err
 		}
-		list = append(list, requests.File{Name: headFile(c), Data: append(indented(data), '\n'),
+		list = append(list, madefiles.File{Name: headFile(c), Data: append(indented(data), '\n'),
 			Check: func(data []byte) string { return objection(c, c.Head, data) }})
 	}
 	return list, without, nil

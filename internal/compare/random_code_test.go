@@ -297,7 +297,7 @@ func TestProofsInEveryLanguage(t *testing.T) {
 		}
 		write(t, filepath.Join(dir, "src/codecs.ts"),
 			fmt.Sprintf("import * as wire from \"./gen/faithful/wire.js\";\n%s\nexport const codecs: "+
-				"Readonly<Record<string, wire.Codec<unknown>>> = {\n%s};\n\n/** What comes of an attempt%s", imports.String(),
+				"Readonly<Record<string, wire.ValueTools<unknown>>> = {\n%s};\n\n/** What comes of an attempt%s", imports.String(),
 				entries.String(), attempt))
 		write(t, filepath.Join(dir, "list.json"), string(content))
 		toolchain.Run(t, dir, "node_modules/.bin/tsc")

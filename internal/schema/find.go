@@ -40,6 +40,17 @@ type Use struct {
 	As string `json:"as"` // "field", "alternative", "type", "request", "head", "answer", "error", "credential" or "example"; a part of a type is "element of field", "key of field"; a patch "field, as patch"
 }
 
+// Users lists what uses each declaration, as UsedBy does for one.
+func (d *Definitions) Users() map[Declaration][]Use {
+	users := map[Declaration][]Use{}
+	for _, m := range d.Modules {
+		for _, decl := range m.Declarations() {
+			decl.visitUses(func(used Declaration, use func() Use) { users[used] = append(users[used], use()) })
+		}
+	}
+	return users
+}
+
 // UsedBy lists what uses a declaration, in order of modules.
 func (d *Definitions) UsedBy(thing Element) []Use {
 	uses := []Use{}

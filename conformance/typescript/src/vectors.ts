@@ -50,9 +50,14 @@ function disagreement(v: Vector): string | undefined {
 
 /** What is wrong with how JSON is taken as plain data, or undefined: what JSON.parse makes of it is taken as its JSON is. */
 function asPlain(tools: wire.ValueTools<unknown>, payload: string): string | undefined {
-  const value: unknown = attempt(() => JSON.parse(payload) as unknown);
-  if (value === undefined) {
-    return undefined;
+  let value: unknown;
+  try {
+    value = JSON.parse(payload);
+  } catch {
+    return undefined; // it is not JSON
+  }
+  if (/Infinity/.test(JSON.stringify(value, (_, v: unknown) => (typeof v === "number" && !Number.isFinite(v) ? "Infinity" : v)))) {
+    return undefined; // a number was too large for JSON.parse, and refused as what that made of it
   }
   let read: unknown;
   try {
@@ -62,7 +67,7 @@ function asPlain(tools: wire.ValueTools<unknown>, payload: string): string | und
       fromPlain(tools, value);
     } catch (invalid) {
       const { path } = problem as wire.WireError;
-      const told = invalid instanceof InvalidValue && invalid.violations.some(({ pointer }) => pointer === path);
+      const told = invalid instanceof InvalidValue && invalid.violations.some(({ pointer }) => pointer === path || pointer.startsWith(`${path}/`)); // of a key, plain data says more
       return told ? undefined : `as plain data ${String(invalid)}, not ${String(problem)}`;
     }
     return `plain data is taken, not its JSON: ${String(problem)}`;

@@ -2,12 +2,10 @@
 package main
 
 import (
-	"cmp"
 	"context"
 	"errors"
 	"flag"
 	"fmt"
-	"iter"
 	"log"
 	"slices"
 	"time"
@@ -40,28 +38,14 @@ func main() {
 	}
 }
 
-// sailingsFrom asks for as many pages as the loop over it reads.
-func sailingsFrom(ctx context.Context, bookings *booking.BookingsClient,
-	pier string) iter.Seq2[*booking.Sailing, error] {
-	return web.Pages(func(after *string) ([]booking.Sailing, *string, error) {
-		request := &booking.SailingsRequest{From: &pier, Page: &common.Page{Limit: wire.Pointer[int32](20), After: after}}
-		answer, err := bookings.Sailings(ctx, request)
-		if err != nil {
-			return nil, nil, err
-		}
-		return answer.Sailings, answer.Next, nil
-	})
-}
-
 // story calls everything once, and says what came back.
 func story(bookings *booking.BookingsClient, vessels *fleet.FleetClient) error {
 	ctx := context.Background()
-	var first *booking.Sailing
-	for s, err := range sailingsFrom(ctx, bookings, "Eiderwick") {
-		if err != nil {
-			return err
-		}
-		first = cmp.Or(first, s)
+	sailings, err := bookings.Sailings(ctx, &booking.SailingsRequest{From: wire.Pointer("Eiderwick")})
+	if err != nil {
+		return err
+	}
+	for _, s := range sailings.Sailings {
 		fmt.Printf("sails      %s at %s, %s to %s\n", s.Code, s.LeavesAt.Format("15:04"), s.From, s.To)
 	}
 
@@ -105,7 +89,7 @@ func story(bookings *booking.BookingsClient, vessels *fleet.FleetClient) error {
 		return fmt.Errorf("cancel: %w", err)
 	}
 
-	position := &fleet.Position{Vessel: first.Vessel, Spot: common.Spot{Latitude: 12.5, Longitude: -30.25},
+	position := &fleet.Position{Vessel: sailings.Sailings[0].Vessel, Spot: common.Spot{Latitude: 12.5, Longitude: -30.25},
 		SeenAt: time.Now()}
 	if err := vessels.Report(ctx, position); err != nil {
 		return err

@@ -17,7 +17,7 @@ import (
 )
 
 func main() {
-	for _, way := range []func() error{messages, encodings, bounds, open, unlisted, scalars, secrets, calls} {
+	for _, way := range []func() error{messages, encodings, bounds, open, unlisted, scalars, secrets, calls, pages} {
 		if err := way(); err != nil {
 			log.Fatal(err)
 		}

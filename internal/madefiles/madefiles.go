@@ -1,7 +1,7 @@
-// Package requests keeps a folder of requests, a file a call, in step with
-// definitions. The folder belongs to the user: a file that somebody changed is
-// never touched. It must not know how requests are made.
-package requests
+// Package madefiles keeps a folder of files that are made from definitions in step with
+// them: requests, one per call, and the pages of a manual. The folder belongs to the user: a file that
+// somebody changed is never touched. It must not know how the files are made.
+package madefiles
 
 import (
 	"bytes"
@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -19,14 +20,23 @@ import (
 	"faithfulcourier/internal/files"
 )
 
-// Record is the file in which a folder remembers what was written into it.
-const Record = ".faithful-requests.json"
+// Kind is what a folder is kept for.
+type Kind struct {
+	Record string // the file in which the folder remembers what was written into it
+	Left   string // why a file that somebody changed is left where definitions have it no more
+}
+
+// The kinds of folders.
+var (
+	Requests = Kind{".faithful-requests.json", "its call is gone; the file is left, since it was edited"}
+	Manual   = Kind{".faithful-manual.json", "its page is gone; the file is left, since it was edited"}
+)
 
 // File is one file as definitions would have it.
 type File struct {
-	Name string // without folders
+	Name string // with slashes, below the folder
 	Data []byte
-	// Check says what definitions have against other content, or "".
+	// Check says what definitions have against other content, or ""; nil has nothing to say.
 	Check func(data []byte) string
 }
 
@@ -57,8 +67,8 @@ type record struct {
 // Update writes what is new or changed into dir, takes away what is gone, and
 // leaves alone what somebody changed. dry only says what it would do.
 // Below base nothing is reached through links.
-func Update(base, dir string, wanted []File, dry bool) (results []Result, err error) {
-	before, err := read(dir)
+func (k Kind) Update(base, dir string, wanted []File, dry bool) (results []Result, err error) {
+	before, err := k.read(dir)
 	if err != nil {
 		return nil, err
 	}
@@ -93,7 +103,7 @@ func Update(base, dir string, wanted []File, dry bool) (results []Result, err er
 		case err != nil:
 			return results, err
 		case digest(data) != known:
-			results = append(results, Result{name, Yours, "its call is gone; the file is left, since it was edited"})
+			results = append(results, Result{name, Yours, k.Left})
 			after.Files[name] = known
 			continue
 		case !dry:
@@ -107,7 +117,7 @@ func Update(base, dir string, wanted []File, dry bool) (results []Result, err er
 	if dry {
 		return results, nil
 	}
-	return results, after.write(folder, before)
+	return results, after.write(folder, k.Record, before)
 }
 
 // readPlain reads a file that is not a link.
@@ -133,7 +143,11 @@ func update(folder *files.Folder, dir string, f File, known string) (Result, err
 	case bytes.Equal(data, f.Data):
 		return Result{Name: f.Name, State: Same}, nil
 	case digest(data) != known:
-		return Result{f.Name, Yours, f.Check(data)}, nil
+		if f.Check != nil {
+			result.Note = f.Check(data)
+		}
+		result.State = Yours
+		return result, nil
 	default:
 		result.State = Changed
 	}
@@ -143,9 +157,9 @@ func update(folder *files.Folder, dir string, f File, known string) (Result, err
 	return result, folder.Replace(f.Name, f.Data, 0o666)
 }
 
-func read(dir string) (record, error) {
+func (k Kind) read(dir string) (record, error) {
 	r := record{Files: map[string]string{}}
-	path := filepath.Join(dir, Record)
+	path := filepath.Join(dir, k.Record)
 	data, err := readPlain(path)
 	if errors.Is(err, fs.ErrNotExist) {
 		return r, nil
@@ -157,28 +171,22 @@ func read(dir string) (record, error) {
 		return r, fmt.Errorf("%s can't be read: %w; take it away, and every file in the folder counts as yours", path, err)
 	}
 	for name := range r.Files {
-		if name != filepath.Base(name) || strings.HasPrefix(name, ".") {
+		if !filepath.IsLocal(filepath.FromSlash(name)) || strings.HasPrefix(name, ".") {
 			return r, fmt.Errorf("%s names %q, which is not a file of its folder", path, name)
 		}
 	}
 	return r, nil
 }
 
-func (r record) write(folder *files.Folder, before record) error {
-	if len(r.Files) == len(before.Files) {
-		same := true
-		for name, d := range r.Files {
-			same = same && before.Files[name] == d
-		}
-		if same {
-			return nil
-		}
+func (r record) write(folder *files.Folder, name string, before record) error {
+	if maps.Equal(r.Files, before.Files) {
+		return nil
 	}
 	data, err := json.MarshalIndent(r, "", "  ")
 	if err != nil {
 		return err
 	}
-	return folder.Replace(Record, append(data, '\n'), 0o666)
+	return folder.Replace(name, append(data, '\n'), 0o666)
 }
 
 func digest(data []byte) string {

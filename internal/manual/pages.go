@@ -1,0 +1,534 @@
+package manual
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"html/template"
+	"slices"
+	"strings"
+
+	"faithfulcourier/internal/conversation"
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/value"
+)
+
+// pages lists the pages of a manual.
+func (s *site) pages() []sheet {
+	all := []sheet{{"index.html", s.about.Name, "start.html", s.start()}}
+	for _, m := range s.defs.Modules {
+		all = append(all, sheet{modulePath(m), m.Name, "module.html", s.module(m)})
+		for _, service := range m.Services {
+			all = append(all, sheet{servicePath(service), service.FullName(), "service.html", s.service(service)})
+		}
+	}
+	return append(all, sheet{"errors.html", "Errors", "errors.html", s.failures()},
+		sheet{"credentials.html", "Credentials", "credentials.html", s.credentials()},
+		sheet{"names.html", "All names", "names.html", s.names()})
+}
+
+// documentation is what somebody wrote of an element.
+func documentation(e schema.Element) string {
+	switch e := e.(type) {
+	case *schema.Module:
+		return e.Doc
+	case *schema.Field:
+		return e.Doc
+	case *schema.Member:
+		return e.Doc
+	case *schema.Alternative:
+		return e.Doc
+	case *schema.Call:
+		return e.Doc
+	case schema.Declaration:
+		return e.Head().Doc
+	}
+	return ""
+}
+
+// method is how a call is asked for.
+func method(c *schema.Call) string { return conversation.Method(c) + " " + conversation.Path(c) }
+
+type startPage struct {
+	Modules  []moduleLine
+	Services []item
+	First    string // a first call, as the command line makes it
+}
+
+type moduleLine struct {
+	item
+	Doc template.HTML
+}
+
+func (s *site) start() startPage {
+	var p startPage
+	for _, m := range s.defs.Modules {
+		p.Modules = append(p.Modules, moduleLine{item{Name: m.Name, To: modulePath(m)}, prose(m.Doc)})
+		for _, service := range m.Services {
+			one := item{Name: service.FullName(), To: servicePath(service), Line: line(service.Doc),
+				Deprecated: service.Deprecated != ""}
+			for _, c := range service.Calls {
+				one.Calls = append(one.Calls, item{Name: c.Name, To: address(c), Line: line(c.Doc),
+					Deprecated: c.Deprecated != ""})
+				if p.First == "" && !c.RequestStream && len(c.Needs) == 0 {
+					p.First = "faithful call http://127.0.0.1:8080 " + service.Name + "." + c.Name
+				}
+			}
+			p.Services = append(p.Services, one)
+		}
+	}
+	return p
+}
+
+type servicePage struct {
+	Name, Module, ModuleTo string
+	Doc                    template.HTML
+	Deprecated             string
+	Calls                  []callView
+}
+
+type callView struct {
+	Name, Method, Path      string
+	Doc                     template.HTML
+	Deprecated              string
+	Needs, Repeats, Streams string
+	Status                  string
+	Head, Request, Answer   *side
+	Fails                   []failView
+}
+
+// side is what goes one way in a call.
+type side struct {
+	Name, To   string
+	Doc        template.HTML
+	Table      table
+	JSON       string
+	Bytes      []bytesLine
+	Impossible string // why no sample could be made
+}
+
+type failView struct {
+	Name, To string
+	Status   int
+	Doc      template.HTML
+}
+
+func (s *site) service(service *schema.Service) servicePage {
+	p := servicePage{Name: service.Name, Module: service.Module.Name,
+		ModuleTo: fromModules + modulePath(service.Module), Doc: prose(service.Doc), Deprecated: service.Deprecated}
+	for _, c := range service.Calls {
+		v := callView{Name: c.Name, Method: conversation.Method(c), Path: conversation.Path(c), Doc: prose(c.Doc),
+			Deprecated: c.Deprecated, Needs: needs(c), Repeats: repeats(c), Streams: streams(c), Status: statusText(c)}
+		v.Head = s.side(c.Head, conversation.Places(c))
+		v.Request = s.side(c.Request, conversation.Places(c))
+		v.Answer = s.side(c.Response, conversation.AnswerPlaces(c))
+		for _, e := range c.Fails {
+			v.Fails = append(v.Fails, failView{e.FullName(), fromModules + address(e), e.Status, prose(e.Doc)})
+		}
+		p.Calls = append(p.Calls, v)
+	}
+	return p
+}
+
+func (s *site) side(m *schema.Message, places []conversation.Placed) *side {
+	if m == nil {
+		return nil
+	}
+	at := map[*schema.Field]string{}
+	for _, p := range places {
+		if p.Place != "body" {
+			at[p.Field] = string(p.Place)
+		}
+	}
+	v := &side{Name: m.FullName(), To: fromModules + address(m), Doc: prose(m.Doc), Table: s.unfolded(m, at, nil)}
+	v.JSON, v.Bytes, v.Impossible = s.sample(m)
+	return v
+}
+
+// sample is a message as JSON and as CBOR with notes: the first declared example, or one that is made.
+func (s *site) sample(m *schema.Message) (text string, lines []bytesLine, impossible string) {
+	if m.Raw() != nil {
+		return "", nil, "Its body travels as it is."
+	}
+	made, err := s.maker.Element(m, 0)
+	if err != nil {
+		return "", nil, err.Error()
+	}
+	compact, err := value.EncodeJSON(made)
+	if err != nil {
+		return "", nil, err.Error()
+	}
+	var b bytes.Buffer
+	if json.Indent(&b, compact, "", "  ") != nil {
+		b.Write(compact)
+	}
+	binary, err := value.EncodeCBOR(made)
+	if err != nil {
+		return b.String(), nil, err.Error()
+	}
+	part, err := value.Dump(m, binary)
+	if err != nil {
+		return b.String(), nil, err.Error()
+	}
+	return b.String(), bytesLines(part, binary, 0), ""
+}
+
+// bytesLine is one value of a payload in CBOR: its bytes, and what they are.
+type bytesLine struct {
+	Indent             string
+	Hex                string
+	Label, Type, Value string
+}
+
+func bytesLines(p *value.Part, data []byte, depth int) []bytesLine {
+	end := p.End
+	if len(p.Parts) > 0 {
+		end = p.Body
+		if first := p.Parts[0]; first.Start < end || end <= p.Start {
+			end = first.Start
+		}
+	}
+	l := bytesLine{Indent: strings.Repeat("  ", depth), Hex: fmt.Sprintf("% x", data[p.Start:end]), Label: p.Label,
+		Type: p.Type, Value: p.Text}
+	if len(p.Parts) > 0 {
+		l.Value = p.Note
+	}
+	lines := []bytesLine{l}
+	for _, part := range p.Parts {
+		lines = append(lines, bytesLines(part, data, depth+1)...)
+	}
+	return lines
+}
+
+// table is what a message, an enum or a union has in it.
+type table struct{ Rows []row }
+
+type row struct {
+	ID, Name   string
+	Number     int
+	Key        string // the number in CBOR
+	JSON       string
+	Type       template.HTML
+	Must       string
+	Rules      []string
+	Pattern    string
+	Doc        template.HTML
+	Deprecated string
+	Secret     bool
+	Place      string
+	CBOR, Wire string
+	Inside     *table
+	InsideName string
+}
+
+// deepest is how deep tables unfold.
+const deepest = 4
+
+// unfolded describes the fields of a message, and of the messages in them that through has not had: what
+// else there is to know of a call is on its page.
+func (s *site) unfolded(m *schema.Message, at map[*schema.Field]string, through []*schema.Message) table {
+	t := s.table(m, at)
+	through = append(slices.Clone(through), m)
+	for i, f := range m.Fields {
+		if inner := messageIn(f.Type); inner != nil && len(through) <= deepest && !slices.Contains(through, inner) {
+			inside := s.unfolded(inner, nil, through)
+			t.Rows[i].Inside, t.Rows[i].InsideName = &inside, inner.Name
+		}
+		t.Rows[i].ID = "" // the page of the module has the place of the field
+	}
+	return t
+}
+
+// table describes the fields of a message.
+func (s *site) table(m *schema.Message, at map[*schema.Field]string) table {
+	var t table
+	for _, f := range m.Fields {
+		travels := encodings(f.Type)
+		r := row{ID: m.Name + "." + f.Name, Name: f.Name, Number: f.Number, Key: keyOf(f.Number), JSON: f.JSONName(),
+			Type: typeHTML(f.Type, fromModules), Must: must(f), Doc: prose(f.Doc), Deprecated: f.Deprecated,
+			Secret: f.IsSecret(), Place: at[f], CBOR: travels.cbor, Wire: travels.json}
+		for _, b := range []*schema.Bounds{f.Bounds, namedBounds(f.Type)} {
+			r.Rules = append(r.Rules, inWords(b, f.Type)...)
+			if b != nil && b.Pattern != "" {
+				r.Pattern = b.Pattern
+			}
+		}
+		t.Rows = append(t.Rows, r)
+	}
+	return t
+}
+
+func namedBounds(t *schema.Type) *schema.Bounds {
+	if t.Named == nil {
+		return nil
+	}
+	return t.Named.Bounds
+}
+
+// messageIn is the message that a type holds, by itself or in a list or map.
+func messageIn(t *schema.Type) *schema.Message {
+	switch t.Kind {
+	case schema.KindMessage:
+		return t.Message
+	case schema.KindList, schema.KindMap:
+		return messageIn(t.Elem)
+	}
+	return nil
+}
+
+// keyOf is a number as bytes of a payload in CBOR.
+func keyOf(n int) string { return fmt.Sprintf("% x", numberCBOR(n)) }
+
+// numberCBOR is a small number in CBOR (RFC 8949, section 3).
+func numberCBOR(n int) []byte {
+	switch {
+	case n < 24:
+		return []byte{byte(n)}
+	case n < 256:
+		return []byte{0x18, byte(n)}
+	}
+	return []byte{0x19, byte(n >> 8), byte(n)}
+}
+
+func must(f *schema.Field) string {
+	switch f.Presence {
+	case schema.Required:
+		return "required"
+	case schema.Defaulted:
+		return "defaults to " + schema.LiteralText(f.Default)
+	}
+	return "optional"
+}
+
+// typeHTML is a type as the definitions write it, with links to what is declared.
+func typeHTML(t *schema.Type, up string) template.HTML {
+	link := func(d schema.Declaration) template.HTML {
+		return template.HTML(`<a href="` + template.HTMLEscapeString(up+address(d)) + `">` +
+			template.HTMLEscapeString(d.Head().Name) + `</a>`)
+	}
+	switch {
+	case t.Named != nil:
+		return link(t.Named)
+	case t.Kind == schema.KindList:
+		return "[" + typeHTML(t.Elem, up) + "]"
+	case t.Kind == schema.KindMap:
+		return "{" + typeHTML(t.Key, up) + ": " + typeHTML(t.Elem, up) + "}"
+	case t.Kind == schema.KindEnum:
+		return link(t.Enum)
+	case t.Kind == schema.KindUnion:
+		return link(t.Union)
+	case t.Kind == schema.KindMessage && t.Message.IsPatch():
+		return "patch " + link(t.Message.PatchOf)
+	case t.Kind == schema.KindMessage:
+		return link(t.Message)
+	}
+	return template.HTML(template.HTMLEscapeString(t.String()))
+}
+
+type modulePage struct {
+	Name     string
+	Doc      template.HTML
+	Services []item
+	Things   []thing
+}
+
+// thing is one declaration of a module that is data.
+type thing struct {
+	Name, Noun string
+	Doc        template.HTML
+	Deprecated string
+	Says       template.HTML // what it is, in a line: a type, a value, a status
+	Rules      []string
+	Pattern    string
+	Secret     bool
+	Stored     bool
+	Table      table
+	IsMessage  bool
+	Retired    []string
+	UsedBy     []use
+}
+
+type use struct{ By, To, As string }
+
+// fromModules leads from a page of a module or service to the folder of the manual.
+const fromModules = "../"
+
+func (s *site) module(m *schema.Module) modulePage {
+	p := modulePage{Name: m.Name, Doc: prose(m.Doc)}
+	for _, d := range m.Declarations() {
+		head := d.Head()
+		t := thing{Name: head.Name, Noun: noun(d), Doc: prose(head.Doc), Deprecated: head.Deprecated}
+		switch d := d.(type) {
+		case *schema.Service:
+			p.Services = append(p.Services, item{Name: d.Name, To: fromModules + servicePath(d), Line: line(d.Doc)})
+			continue
+		case *schema.Credential:
+			continue // they have a page of their own
+		case *schema.Example:
+			t.Says = "of " + typeHTML(&schema.Type{Kind: schema.KindMessage, Message: d.Of}, fromModules)
+		case *schema.Const:
+			t.Says = typeHTML(d.Type, fromModules) +
+				template.HTML(" = "+template.HTMLEscapeString(schema.LiteralText(d.Value)))
+		case *schema.NamedType:
+			plain := d.Type
+			plain.Named = nil
+			t.Says, t.Rules, t.Secret = "= "+typeHTML(&plain, fromModules), inWords(d.Bounds, &plain), d.Secret
+			if d.Bounds != nil {
+				t.Pattern = d.Bounds.Pattern
+			}
+		case *schema.Enum:
+			t.Retired = retired(d.Retired)
+			for _, x := range d.Members {
+				t.Table.Rows = append(t.Table.Rows, row{ID: d.Name + "." + x.Name, Name: x.Name, Number: x.Number,
+					JSON: jsonOr(x.JSON, x.Name), Key: keyOf(x.Number), Doc: prose(x.Doc), Deprecated: x.Deprecated})
+			}
+		case *schema.Union:
+			t.Retired = retired(d.Retired)
+			for _, a := range d.Alternatives {
+				travels := encodings(a.Type)
+				t.Table.Rows = append(t.Table.Rows, row{ID: d.Name + "." + a.Name, Name: a.Name, Number: a.Number,
+					JSON: a.JSONName(), Key: keyOf(a.Number), Type: typeHTML(a.Type, fromModules), Doc: prose(a.Doc),
+					Deprecated: a.Deprecated, CBOR: travels.cbor, Wire: travels.json})
+			}
+		case *schema.Message:
+			t.Table, t.IsMessage, t.Stored = s.table(d, nil), true, d.Stored
+			t.Retired = retired(d.Retired)
+			if d.IsError() {
+				t.Says = template.HTML(fmt.Sprintf("status %d", d.Status))
+			}
+		}
+		for _, u := range s.users[d] {
+			t.UsedBy = append(t.UsedBy, s.use(u))
+		}
+		p.Things = append(p.Things, t)
+	}
+	return p
+}
+
+// use links to what uses a declaration, as far as that has a place.
+func (s *site) use(u schema.Use) use {
+	if e := s.named[u.By]; e != nil {
+		return use{u.By, fromModules + address(e), u.As}
+	}
+	return use{By: u.By, As: u.As}
+}
+
+func noun(d schema.Declaration) string {
+	_, word, _ := strings.Cut(d.Noun(), " ")
+	return word
+}
+
+func jsonOr(name, otherwise string) string {
+	if name == "" {
+		return otherwise
+	}
+	return name
+}
+
+func retired(list []schema.Retired) (texts []string) {
+	for _, r := range list {
+		text := r.Name
+		if r.Number >= 0 {
+			text = strings.TrimSpace(fmt.Sprintf("#%d %s", r.Number, r.Name))
+		}
+		texts = append(texts, text)
+	}
+	return texts
+}
+
+type failure struct {
+	failView
+	Calls []item
+}
+
+func (s *site) failures() []failure {
+	var list []failure
+	for _, m := range s.defs.Modules {
+		for _, e := range m.Messages {
+			if !e.IsError() {
+				continue
+			}
+			f := failure{failView: failView{e.FullName(), address(e), e.Status, prose(e.Doc)}}
+			for _, c := range s.defs.Calls() {
+				if slices.Contains(c.Fails, e) {
+					f.Calls = append(f.Calls, item{Name: c.FullName(), To: address(c)})
+				}
+			}
+			list = append(list, f)
+		}
+	}
+	return list
+}
+
+type credentialView struct {
+	ID, Name, Carried string
+	Doc               template.HTML
+	Deprecated        string
+	Calls             []item
+}
+
+func (s *site) credentials() []credentialView {
+	var list []credentialView
+	for _, m := range s.defs.Modules {
+		for _, k := range m.Credentials {
+			v := credentialView{ID: k.FullName(), Name: k.FullName(), Carried: carrier(k), Doc: prose(k.Doc),
+				Deprecated: k.Deprecated}
+			asks := func(all []*schema.Credential) bool { return slices.Contains(all, k) }
+			for _, c := range s.defs.Calls() {
+				if slices.ContainsFunc(c.Needs, asks) {
+					v.Calls = append(v.Calls, item{Name: c.FullName(), To: address(c)})
+				}
+			}
+			list = append(list, v)
+		}
+	}
+	return list
+}
+
+// carrier says how a credential travels.
+func carrier(k *schema.Credential) string {
+	switch k.Kind {
+	case "bearer":
+		return "Authorization: Bearer …"
+	case "basic":
+		return "Authorization: Basic …"
+	}
+	switch k.Carrier {
+	case "header":
+		return k.Key + ": …"
+	case "cookie":
+		return "Cookie: " + k.Key + "=…"
+	}
+	return "?" + k.Key + "=…"
+}
+
+type letter struct {
+	Letter string
+	Names  []item
+}
+
+func (s *site) names() []letter {
+	var list []letter
+	all := s.defs.Everything()
+	short := func(e schema.Element) string {
+		name := e.FullName()
+		return name[strings.LastIndexByte(name, '.')+1:]
+	}
+	slices.SortStableFunc(all, func(a, b schema.Element) int {
+		return strings.Compare(strings.ToLower(short(a)), strings.ToLower(short(b)))
+	})
+	for _, e := range all {
+		switch e.(type) {
+		case *schema.Field, *schema.Member, *schema.Alternative:
+			continue // the search finds those
+		}
+		first := strings.ToUpper(short(e)[:1])
+		if len(list) == 0 || list[len(list)-1].Letter != first {
+			list = append(list, letter{Letter: first})
+		}
+		last := &list[len(list)-1]
+		_, word, _ := strings.Cut(e.Noun(), " ")
+		last.Names = append(last.Names, item{Name: short(e), To: address(e), Line: word + " " + e.FullName()})
+	}
+	return list
+}
