@@ -17,6 +17,7 @@ import (
 	"html/template"
 	"slices"
 	"strings"
+	"sync"
 
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/value"
@@ -25,7 +26,10 @@ import (
 //go:embed page
 var page embed.FS
 
-var templates = template.Must(template.New("").Funcs(template.FuncMap{"pair": pair}).ParseFS(page, "page/*.html"))
+// templates are parsed when they are needed: other commands need not wait for that.
+var templates = sync.OnceValue(func() *template.Template {
+	return template.Must(template.New("").Funcs(template.FuncMap{"pair": pair}).ParseFS(page, "page/*.html"))
+})
 
 // pair is what the template of one side of a call is given.
 func pair(word string, of *side) map[string]any { return map[string]any{"Word": word, "Side": of} }
@@ -115,7 +119,7 @@ func (s *site) render(p sheet) ([]byte, error) {
 		}
 	}
 	var body bytes.Buffer
-	if err := templates.ExecuteTemplate(&body, p.template, layout); err != nil {
+	if err := templates().ExecuteTemplate(&body, p.template, layout); err != nil {
 		return nil, fmt.Errorf("%s: %w", p.path, err)
 	}
 	return body.Bytes(), nil
