@@ -4,6 +4,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -34,10 +35,20 @@ func TestManualInBrowser(t *testing.T) {
 	t.Setenv("CHROMIUM", chromium)
 	dir := typescriptPrograms(t)
 	folder := filepath.Join(t.TempDir(), "manual")
-	made := toolchain.Faithful(t, filepath.Join(toolchain.Root(), "examples", "ferry"), "manual", "--into", folder)
+	ferry := filepath.Join(toolchain.Root(), "examples", "ferry")
+	older := t.TempDir()
+	require.NoError(t, os.CopyFS(older, os.DirFS(filepath.Join(ferry, "definitions"))))
+	booking := filepath.Join(older, "booking.faithful")
+	text, err := os.ReadFile(booking)
+	require.NoError(t, err)
+	changed := strings.Replace(string(text), "#6 open      bool = true", "#6 open      text?", 1)
+	require.NotEqual(t, string(text), changed)
+	require.NoError(t, os.WriteFile(booking, []byte(changed), 0o600))
+	made := toolchain.Faithful(t, ferry, "manual", "--into", folder, "--since", older)
 	output, err := made.CombinedOutput()
 	require.NoError(t, err, "%s", output)
-	_, err = os.Stat(filepath.Join(folder, "index.html"))
+	changes, err := os.ReadFile(filepath.Join(folder, "changes.html"))
 	require.NoError(t, err)
+	assert.Contains(t, string(changes), `<section class="change">`, "there is a break to read about")
 	assert.Equal(t, manualRead, toolchain.Run(t, ".", "node", filepath.Join(dir, "browser", "manual.js"), folder))
 }

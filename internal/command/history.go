@@ -85,8 +85,7 @@ func (h *history) load(e *versions.Entry) (*schema.Definitions, error) {
 }
 
 // step is what a version changed; the first one has none.
-func (h *history) step(i int) (c report.Comparison, err error) {
-	e := &h.ledger.Entries[i]
+func (h *history) step(e *versions.Entry) (c report.Comparison, err error) {
 	c.New = e.Version
 	before := h.ledger.Followed(e)
 	if before == nil {
@@ -115,7 +114,7 @@ func (h *history) list(w *World, kind string) (int, error) {
 	}
 	var lines []line
 	for i, e := range h.ledger.Entries {
-		c, err := h.step(i)
+		c, err := h.step(&h.ledger.Entries[i])
 		if err != nil {
 			return trouble, err
 		}
@@ -150,7 +149,7 @@ func (h *history) one(w *World, kind, version string, changelog bool) (int, erro
 		if changelog {
 			return h.changelog(w, h.ledger.Entries[i:i+1])
 		}
-		c, err := h.step(i)
+		c, err := h.step(&h.ledger.Entries[i])
 		if err != nil {
 			return trouble, err
 		}
@@ -185,24 +184,33 @@ func (h *history) changelog(w *World, entries []versions.Entry) (int, error) {
 		if e.Version != entries[0].Version && len(entries) == 1 {
 			continue
 		}
-		c, err := h.step(i)
+		c, err := h.step(&h.ledger.Entries[i])
 		if err != nil {
 			return trouble, err
 		}
 		fmt.Fprintf(&b, "\n## %s, sealed %s\n", e.Version, e.Time.Format("2006-01-02"))
-		note, err := versions.Note(h.p.Dir, e.Version)
+		notes, err := h.notes(&e)
 		if err != nil {
 			return trouble, err
 		}
-		for _, text := range []string{e.Note, note} {
-			if text != "" {
-				fmt.Fprintf(&b, "\n%s\n", text)
-			}
+		for _, text := range notes {
+			fmt.Fprintf(&b, "\n%s\n", text)
 		}
 		b.WriteString(report.ComparisonList(c))
 	}
 	report.New(w.Out, report.Plain).Text(b.String())
 	return fine, nil
+}
+
+// notes are what somebody wrote of a version, when it was sealed and in versions/notes: Markdown.
+func (h *history) notes(e *versions.Entry) (list []string, err error) {
+	note, err := versions.Note(h.p.Dir, e.Version)
+	for _, text := range []string{e.Note, note} {
+		if text != "" {
+			list = append(list, text)
+		}
+	}
+	return list, err
 }
 
 // auditVersions hashes everything again.

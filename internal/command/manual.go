@@ -3,26 +3,32 @@ package command
 import (
 	"flag"
 	"path/filepath"
+	"strings"
 
 	"faithfulcourier/internal/madefiles"
 	"faithfulcourier/internal/manual"
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/report"
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/source"
 )
 
 var manualCommand = &command{
 	name:     "manual",
-	synopsis: "[--into FOLDER] [--of REF] [--dry]",
+	synopsis: "[--into FOLDER] [--of REF] [--since REF] [--dry]",
 	short:    "writes a reference of the definitions, for people to read",
 	long: `Writes pages of HTML: what there is to call, each service with its requests, answers
-and errors, each module with its data, and an index. Documentation is Markdown. Each
-table has two views: names, as callers write them, and wire, as they travel. Open
-index.html from disk: the pages load nothing from elsewhere, and can be read without
-scripts. Run it again to bring the folder up to date; a page that you edited is never
-touched.`,
-	examples: [2]string{"faithful manual", "faithful manual --of 1.0.0 --into manuals/1.0.0"},
+and errors, each module with its data, what each sealed version changed, and an index.
+--since latest adds what the draft changes, with verdicts and proofs. Documentation is
+Markdown. Each table has two views: names, as callers write them, and wire, as they
+travel. Open index.html from disk: the pages load nothing from elsewhere, and can be
+read without scripts. Run it again to bring the folder up to date; a page that you
+edited is never touched.`,
+	examples: [2]string{"faithful manual --since latest", "faithful manual --of 1.0.0 --into manuals/1.0.0"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		ref := referenceFlags(flags)
+		since := flags.String("since", "", "also tell what changed since `REF`: latest, 1.0.0, a folder, a file or a "+
+			"server's URL")
 		into := flags.String("into", "manual", "write the pages into `FOLDER`")
 		dry := flags.Bool("dry", false, "write nothing, say what would be written; exit 1 if that is anything")
 		return func(w *World, args []string) (int, error) {
@@ -33,11 +39,20 @@ touched.`,
 			if defs == nil {
 				return status, err
 			}
-			about := manual.About{Name: "definitions", Version: *ref.of}
-			if p, err := openProject(w.Dir); err == nil {
-				about.Name = p.Config.Name
-				if version, err := project.VersionOf(p.Dir, *ref.of); err == nil {
-					about.Version = version
+			about, err := manualAbout(w, *ref.of)
+			if err != nil {
+				return trouble, err
+			}
+			if *since != "" {
+				old, findings, err := loadOne(w, *since, ref.access)
+				if err != nil {
+					return trouble, err
+				}
+				if source.Errors(findings) > 0 {
+					return mistakes(w, "text", findings)
+				}
+				if err := addSince(w, &about, []string{*since, *ref.of}, []*schema.Definitions{old, defs}); err != nil {
+					return trouble, err
 				}
 			}
 			pages, err := manual.Make(defs, about)
@@ -55,6 +70,61 @@ touched.`,
 			return w.manualWritten(*into, results, *dry), nil
 		}
 	},
+}
+
+// manualAbout is what a manual of definitions says of their project: its name, and what versions up to them changed.
+func manualAbout(w *World, of string) (about manual.About, err error) {
+	about = manual.About{Name: "definitions", Version: of}
+	p, err := openProject(w.Dir)
+	if err != nil {
+		return about, nil // definitions need no project to be read
+	}
+	about.Name = p.Config.Name
+	ledger, err := p.Ledger()
+	if err != nil {
+		return about, err
+	}
+	entry := project.SealedAs(ledger, of)
+	if entry != nil {
+		about.Version = entry.Version
+	} else if of == "draft" {
+		entry = ledger.Latest()
+	}
+	h := &history{p: p, ledger: ledger}
+	for e := entry; e != nil; e = ledger.Followed(e) {
+		c, err := h.step(e)
+		if err != nil {
+			return about, err
+		}
+		notes, err := h.notes(e)
+		if err != nil {
+			return about, err
+		}
+		about.Steps = append(about.Steps, manual.Step{Old: c.Old, New: c.New, When: e.Time,
+			Note: strings.Join(notes, "\n\n"), Report: c.Report})
+	}
+	return about, nil
+}
+
+// addSince puts what changed between two references before what versions changed.
+func addSince(w *World, about *manual.About, refs []string, defs []*schema.Definitions) error {
+	c, err := comparison(w, refs, defs)
+	if err != nil {
+		return err
+	}
+	if err := acceptWaivers(w, refs, c.Report); err != nil {
+		return err
+	}
+	step := manual.Step{Old: c.Old, New: c.New, Report: c.Report}
+	if len(about.Steps) > 0 && about.Steps[0].New == c.New { // the same version, seen from another one
+		step.When, step.Note = about.Steps[0].When, about.Steps[0].Note
+		about.Steps = about.Steps[1:]
+	}
+	if len(c.Changes) > 0 {
+		step.Needs = c.Needs
+	}
+	about.Steps = append([]manual.Step{step}, about.Steps...)
+	return nil
 }
 
 // manualWritten says what became of the files of a manual, and returns the status.

@@ -16,6 +16,7 @@ package compare
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -66,6 +67,34 @@ func (r *Report) Undecided() int {
 		}
 	}
 	return n
+}
+
+// Summary says in a line what a comparison found.
+func (r *Report) Summary() string {
+	if len(r.Changes) == 0 {
+		return "nothing differs"
+	}
+	waived := ""
+	if n := r.Count(verdict.Breaking) - r.Unwaived(); n > 0 {
+		waived = fmt.Sprintf(" (%d waived)", n)
+	}
+	if len(r.Changes) == 1 {
+		return "1 change, " + r.Changes[0].Verdict().String() + waived
+	}
+	var parts []string
+	for _, v := range []verdict.Verdict{verdict.Breaking, verdict.Altering, verdict.Compatible} {
+		switch n := r.Count(v); {
+		case n == len(r.Changes):
+			return fmt.Sprintf("%d changes", n) + ", all " + v.String() + waived
+		case n > 0:
+			word := v.String()
+			if v == verdict.Breaking {
+				word += waived
+			}
+			parts = append(parts, fmt.Sprintf("%d %s", n, word))
+		}
+	}
+	return fmt.Sprintf("%d changes", len(r.Changes)) + ": " + strings.Join(parts, ", ")
 }
 
 // Size is how much the changes ask of a version number: 2 for a break, 1 for something

@@ -4,6 +4,7 @@
 //
 //	manual.go  the files, and what all pages share
 //	pages.go   what is on each page
+//	changes.go what versions changed
 //	words.go   bounds, encodings and promises in words
 //	prose.go   documentation, which is Markdown
 //	page/      templates, the style sheet, the script
@@ -44,6 +45,7 @@ type File struct {
 type About struct {
 	Name    string
 	Version string // "draft", or a sealed version
+	Steps   []Step // what versions changed, newest first
 }
 
 // Make returns all files of a manual, sorted by path.

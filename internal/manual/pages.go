@@ -22,7 +22,8 @@ func (s *site) pages() []sheet {
 			all = append(all, sheet{servicePath(service), service.FullName(), "service.html", s.service(service)})
 		}
 	}
-	return append(all, sheet{"errors.html", "Errors", "errors.html", s.failures()},
+	return append(all, sheet{"changes.html", "Changes", "changes.html", s.changes()},
+		sheet{"errors.html", "Errors", "errors.html", s.failures()},
 		sheet{"credentials.html", "Credentials", "credentials.html", s.credentials()},
 		sheet{"names.html", "All names", "names.html", s.names()})
 }
@@ -53,6 +54,7 @@ type startPage struct {
 	Modules  []moduleLine
 	Services []item
 	First    string // a first call, as the command line makes it
+	Last     *item  // what changed last
 }
 
 type moduleLine struct {
@@ -62,6 +64,10 @@ type moduleLine struct {
 
 func (s *site) start() startPage {
 	var p startPage
+	if steps := s.about.Steps; len(steps) > 0 && steps[0].Old != "" {
+		last := steps[0]
+		p.Last = &item{Name: last.New, To: "changes.html#" + last.New, Line: last.Report.Summary()}
+	}
 	for _, m := range s.defs.Modules {
 		p.Modules = append(p.Modules, moduleLine{item{Name: m.Name, To: modulePath(m)}, prose(m.Doc)})
 		for _, service := range m.Services {

@@ -23,34 +23,6 @@ type Comparison struct {
 	*compare.Report
 }
 
-// Summary says in a line what a comparison found.
-func (c Comparison) Summary() string {
-	if len(c.Changes) == 0 {
-		return "nothing differs"
-	}
-	waived := ""
-	if n := c.Count(verdict.Breaking) - c.Unwaived(); n > 0 {
-		waived = fmt.Sprintf(" (%d waived)", n)
-	}
-	if len(c.Changes) == 1 {
-		return "1 change, " + c.Changes[0].Verdict().String() + waived
-	}
-	var parts []string
-	for _, v := range []verdict.Verdict{verdict.Breaking, verdict.Altering, verdict.Compatible} {
-		switch n := c.Count(v); {
-		case n == len(c.Changes):
-			return Plural(n, "change") + ", all " + v.String() + waived
-		case n > 0:
-			word := v.String()
-			if v == verdict.Breaking {
-				word += waived
-			}
-			parts = append(parts, fmt.Sprintf("%d %s", n, word))
-		}
-	}
-	return Plural(len(c.Changes), "change") + ": " + strings.Join(parts, ", ")
-}
-
 // meanings say what the verdicts mean.
 var meanings = map[verdict.Verdict]string{
 	verdict.Breaking:   "an older or newer program fails",
@@ -123,7 +95,7 @@ func (p *Printer) Comparison(c Comparison) {
 		var table [][]string
 		for _, f := range rows {
 			v := f.Verdict()
-			table = append(table, []string{p.In(verdictStyle[v], v.String()), string(f.Kind), f.Where, fromTo(f)})
+			table = append(table, []string{p.In(verdictStyle[v], v.String()), string(f.Kind), f.Where, f.FromTo()})
 		}
 		p.Line("")
 		p.Table("", table)
@@ -225,38 +197,6 @@ func (p *Printer) overview(changes []*compare.Change) (rows [][]string) {
 	return rows
 }
 
-// fromTo is what a change was before, and is now, on one line.
-func fromTo(f *compare.Change) string {
-	old, new, how := oneBlank(f.Old), oneBlank(f.New), ""
-	if f.How != "" {
-		how = " (" + f.How + ")"
-	}
-	switch {
-	case old == "":
-		return new + how
-	case new == "":
-		return "was " + old + how
-	}
-	return old + " → " + new + how
-}
-
-// oneBlank makes runs of blanks one, but in strings: columns of a definition have no
-// meaning elsewhere.
-func oneBlank(line string) string {
-	var b strings.Builder
-	quoted := false
-	for i, r := range line {
-		if r == ' ' && !quoted && i > 0 && line[i-1] == ' ' {
-			continue
-		}
-		if r == '"' && (i == 0 || line[i-1] != '\\') {
-			quoted = !quoted
-		}
-		b.WriteRune(r)
-	}
-	return b.String()
-}
-
 func (p *Printer) aChange(f *compare.Change) {
 	v := f.Verdict()
 	p.Line("%s  %s  %s", p.In(verdictStyle[v], v.String()), string(f.Kind), p.In(Bold, f.Where))
@@ -264,7 +204,7 @@ func (p *Printer) aChange(f *compare.Change) {
 	if f.Place.File != nil && !f.InOld {
 		at = "   " + p.In(Faint, Where(f.Place))
 	}
-	p.Line("        %s%s", fromTo(f), at)
+	p.Line("        %s%s", f.FromTo(), at)
 	if f.Waiver != nil {
 		until := ""
 		if f.Waiver.Until != "" {
@@ -273,7 +213,7 @@ func (p *Printer) aChange(f *compare.Change) {
 		p.Line("    %s", p.In(Yellow, "waived"+until))
 		p.text("      ", f.Waiver.Reason)
 	}
-	for _, group := range grouped(f.Effects) {
+	for _, group := range verdict.Grouped(f.Effects) {
 		p.effects(group)
 	}
 	p.fix(f)
@@ -298,50 +238,15 @@ func (p *Printer) fix(f *compare.Change) {
 	}
 }
 
-// indented is oneBlank, but for the indent of a line.
+// indented is change.OneBlank, but for the indent of a line.
 func indented(line string) string {
 	text := strings.TrimLeft(line, " ")
-	return line[:len(line)-len(text)] + oneBlank(text)
-}
-
-// grouped puts effects together that say the same of several encodings.
-func grouped(effects []*verdict.Effect) [][]*verdict.Effect {
-	var groups [][]*verdict.Effect
-	for _, e := range effects {
-		i := slices.IndexFunc(groups, func(g []*verdict.Effect) bool {
-			return g[0].Verdict == e.Verdict && g[0].Sentence == e.Sentence && g[0].Position == e.Position &&
-				g[0].Who == e.Who && (e.Position != verdict.Code || e.Proof == nil)
-		})
-		if i < 0 {
-			groups = append(groups, []*verdict.Effect{e})
-		} else {
-			groups[i] = append(groups[i], e)
-		}
-	}
-	return groups
+	return line[:len(line)-len(text)] + change.OneBlank(text)
 }
 
 func (p *Printer) effects(group []*verdict.Effect) {
 	first := group[0]
-	var covers []string
-	for _, e := range group {
-		covers = append(covers, e.Covers)
-	}
-	head := strings.Join(covers, ", ")
-	if first.Position != verdict.Code && first.Position != verdict.All {
-		head += ": " + string(first.Position)
-	}
-	if first.Who == "callers" || first.Who == "implementers" {
-		head += ": " + first.Who
-	}
-	if len(first.Calls) > 0 {
-		calls := first.Calls
-		if len(calls) > 4 {
-			calls = append(slices.Clone(calls[:3]), fmt.Sprintf("%d more", len(first.Calls)-3))
-		}
-		head += " of " + strings.Join(calls, ", ")
-	}
-	p.Line("    %s", p.In(verdictStyle[first.Verdict], head))
+	p.Line("    %s", p.In(verdictStyle[first.Verdict], verdict.Title(group)))
 	p.text("      ", first.Sentence)
 	if first.Verdict != verdict.Breaking {
 		p.example(group)

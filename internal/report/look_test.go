@@ -5,6 +5,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+
+	"faithfulcourier/internal/compare/change"
 )
 
 // TestSentencesFold: on a terminal lines are broken between words, and what is quoted
@@ -45,5 +47,5 @@ func TestTablesFold(t *testing.T) {
 }
 
 func TestOneBlank(t *testing.T) {
-	assert.Equal(t, `#5 fare int64 = "a  b" where 1..2`, oneBlank(`#5  fare       int64 = "a  b"   where 1..2`))
+	assert.Equal(t, `#5 fare int64 = "a  b" where 1..2`, change.OneBlank(`#5  fare       int64 = "a  b"   where 1..2`))
 }

@@ -31,7 +31,7 @@ func ComparisonMarkdown(c Comparison) string {
 		case f.Verdict() == verdict.Breaking:
 			said = "**breaking**"
 		}
-		fmt.Fprintf(&b, "| %s | `%s` | `%s` | %s |\n", said, f.Kind, f.Where, cell(fromTo(f)))
+		fmt.Fprintf(&b, "| %s | `%s` | `%s` | %s |\n", said, f.Kind, f.Where, cell(f.FromTo()))
 	}
 	if more > 0 {
 		fmt.Fprintf(&b, "\n%d more are not shown: `faithful compare --as json` has all of them.\n", more)
@@ -102,7 +102,7 @@ func ComparisonJUnit(c Comparison) ([]byte, error) {
 			one.Skipped = &junitDetail{Message: "waived: " + f.Waiver.Reason}
 			suite.Skipped++
 		case f.Verdict() == verdict.Breaking:
-			one.Failure = &junitDetail{Message: fromTo(f), Text: changeText(c, f)}
+			one.Failure = &junitDetail{Message: f.FromTo(), Text: changeText(c, f)}
 		}
 		suite.Cases = append(suite.Cases, one)
 	}
@@ -130,7 +130,7 @@ func ComparisonList(c Comparison) string {
 				fmt.Fprintf(&b, "\n### %s\n\n", group.title)
 				first = false
 			}
-			fmt.Fprintf(&b, "- `%s` %s: %s\n", f.Where, strings.ReplaceAll(string(f.Kind), "-", " "), cell(fromTo(f)))
+			fmt.Fprintf(&b, "- `%s` %s: %s\n", f.Where, strings.ReplaceAll(string(f.Kind), "-", " "), cell(f.FromTo()))
 		}
 	}
 	return b.String()

@@ -145,7 +145,7 @@ func ComparisonSARIF(version string, c Comparison) any {
 		}
 		r := sarifResult{RuleID: string(f.Kind), RuleIndex: at, Level: sarifLevels[f.Verdict()],
 			Locations: sarifAt(f.Place, ""), Prints: map[string]string{"change/v1": string(f.Kind) + " " + f.Where}}
-		r.Message.Text = f.Where + ": " + f.Verdict().String() + ": " + fromTo(f)
+		r.Message.Text = f.Where + ": " + f.Verdict().String() + ": " + f.FromTo()
 		for _, e := range f.Effects {
 			r.Message.Text += "\n" + e.Covers + ": " + e.Sentence
 			if e.Proof != nil && e.Proof.JSON != "" {

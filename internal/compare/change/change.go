@@ -75,6 +75,38 @@ func (c *Change) Module() string {
 	return strings.Join(parts, ".")
 }
 
+// FromTo is what a change was before, and is now, on one line.
+func (c *Change) FromTo() string {
+	old, new, how := OneBlank(c.Old), OneBlank(c.New), ""
+	if c.How != "" {
+		how = " (" + c.How + ")"
+	}
+	switch {
+	case old == "":
+		return new + how
+	case new == "":
+		return "was " + old + how
+	}
+	return old + " → " + new + how
+}
+
+// OneBlank makes runs of blanks one, but in strings: columns of a definition have no
+// meaning elsewhere.
+func OneBlank(line string) string {
+	var b strings.Builder
+	quoted := false
+	for i, r := range line {
+		if r == ' ' && !quoted && i > 0 && line[i-1] == ' ' {
+			continue
+		}
+		if r == '"' && (i == 0 || line[i-1] != '\\') {
+			quoted = !quoted
+		}
+		b.WriteRune(r)
+	}
+	return b.String()
+}
+
 // Set is the changes from OLD to NEW, and what of the two belongs together.
 type Set struct {
 	Old, New *schema.Definitions
