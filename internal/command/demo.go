@@ -30,7 +30,7 @@ func demoCommand() *command {
 		short:    "runs the whole story on the ferry project",
 		long: `Writes the project of a small ferry line into a scratch folder and goes through the
 whole story: check, generate, a server and a client that really run, a harmless
-change, a breaking change, versions. Each step shows the command and its output. It
+change, a breaking change, versions, a manual. Each step shows the command and its output. It
 needs no network. The server and the client need a Go toolchain.`,
 		examples: [2]string{"faithful demo", "faithful demo --into ferry"},
 		prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
@@ -190,6 +190,11 @@ func (d *demo) tell() error {
 		return err
 	}
 	if err := d.faithful(fine, "generate"); err != nil {
+		return err
+	}
+
+	d.say("A manual", "Pages for everybody who calls the service, with what each version changed.")
+	if err := d.faithful(fine, "manual"); err != nil {
 		return err
 	}
 	d.end()
