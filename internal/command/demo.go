@@ -30,8 +30,8 @@ func demoCommand() *command {
 		short:    "runs the whole story on the ferry project",
 		long: `Writes the project of a small ferry line into a scratch folder and goes through the
 whole story: check, generate, a server and a client that really run, a harmless
-change, a breaking change, versions, a manual. Each step shows the command and its output. It
-needs no network. The server and the client need a Go toolchain.`,
+change, a breaking change, versions, a manual. Each step shows the command and its
+output. It needs no network. The server and the client need a Go toolchain.`,
 		examples: [2]string{"faithful demo", "faithful demo --into ferry"},
 		prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 			into := flags.String("into", "", "the `FOLDER` to use, new or empty, instead of a scratch folder")

@@ -43,6 +43,7 @@ edited is never touched.`,
 			if err != nil {
 				return trouble, err
 			}
+			about.Copies = copiesOf(w.Context, defs)
 			if *since != "" {
 				old, findings, err := loadOne(w, *since, ref.access)
 				if err != nil {

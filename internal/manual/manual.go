@@ -46,7 +46,14 @@ type About struct {
 	Name    string
 	Version string // "draft", or a sealed version
 	Steps   []Step // what versions changed, newest first
+
+	// Copies makes the same request for other programs: a call, and what is sent before its stream and in it, as
+	// JSON; nil for nothing. It may be nil.
+	Copies func(call *schema.Call, head, request []byte) []Copy
 }
+
+// Copy is a request as somebody can take it along.
+type Copy struct{ As, Text string }
 
 // Make returns all files of a manual, sorted by path.
 func Make(defs *schema.Definitions, about About) ([]File, error) {

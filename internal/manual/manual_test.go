@@ -146,6 +146,33 @@ func TestHostileText(t *testing.T) {
 	assert.Equal(t, "gnp.txt", plainly("\u202egnp.txt\u2066"), "from servers, definitions come with what checks refuse")
 }
 
+// TestDeprecations lists everything deprecated of the ferries, with why and with what still uses it.
+func TestDeprecations(t *testing.T) {
+	defs := ferry(t)
+	pages, _ := pagesOf(t, defs)
+	words := wordsOf(pages["deprecated.html"])
+	for _, told := range []string{
+		"skerry.quay.Refusal.no_ticket member of an enum 1.2: every passage has a ticket",
+		"skerry.quay.office credential 1.2: sign in as crew Still used by skerry.quay.Quay.set_fares as credential.",
+	} {
+		assert.Contains(t, words, told)
+	}
+	text, err := os.ReadFile("../../examples/ferry/definitions/quay.faithful")
+	require.NoError(t, err)
+	assert.Len(t, (&site{defs: defs}).deprecations(), strings.Count(string(text), `deprecated "`))
+	pages, _ = pagesOf(t, loaded(t, "module m\n"))
+	assert.Contains(t, wordsOf(pages["deprecated.html"]), "Nothing is deprecated.")
+}
+
+// TestSizes counts the bytes of a sample as they travel.
+func TestSizes(t *testing.T) {
+	pages, _ := pagesOf(t, loaded(t, "module m\nmessage A {\n  #1 name text\n  #2 seats int32\n}\n"+
+		"example first of A { name: \"Eider\", seats: 9 }\nservice S {\n  call c(A) -> ()\n}\n"))
+	words := wordsOf(pages["services/m.S.html"])
+	assert.Contains(t, words, fmt.Sprintf("As JSON : %d bytes without blanks", len(`{"name":"Eider","seats":9}`)))
+	assert.Contains(t, words, fmt.Sprintf("As CBOR: %d bytes", len("\xa2\x01\x65Eider\x02\x09")))
+}
+
 // TestWords says bounds as people do.
 func TestWords(t *testing.T) {
 	_, files := pagesOf(t, loaded(t, `module m

@@ -23,6 +23,7 @@ func (s *site) pages() []sheet {
 		}
 	}
 	return append(all, sheet{"changes.html", "Changes", "changes.html", s.changes()},
+		sheet{"deprecated.html", "Deprecated", "deprecated.html", s.deprecations()},
 		sheet{"errors.html", "Errors", "errors.html", s.failures()},
 		sheet{"credentials.html", "Credentials", "credentials.html", s.credentials()},
 		sheet{"names.html", "All names", "names.html", s.names()})
@@ -101,16 +102,25 @@ type callView struct {
 	Status                  string
 	Head, Request, Answer   *side
 	Fails                   []failView
+	Copies                  []Copy
 }
 
 // side is what goes one way in a call.
 type side struct {
-	Name, To   string
-	Doc        template.HTML
-	Table      table
+	Name, To string
+	Doc      template.HTML
+	Table    table
+	sample
+}
+
+// sample is a message as JSON and as CBOR with notes.
+type sample struct {
 	JSON       string
+	compact    []byte // the same without blanks
+	JSONSize   string // in bytes, without the blanks that people like
 	Bytes      []bytesLine
-	Impossible string // why no sample could be made
+	CBORSize   string
+	Impossible string // why there is none, or not all of it
 }
 
 type failView struct {
@@ -131,9 +141,27 @@ func (s *site) service(service *schema.Service) servicePage {
 		for _, e := range c.Fails {
 			v.Fails = append(v.Fails, failView{e.FullName(), fromModules + address(e), e.Status, prose(e.Doc)})
 		}
+		v.Copies = s.copies(c, v.Head, v.Request)
 		p.Calls = append(p.Calls, v)
 	}
 	return p
+}
+
+// copies are there where the whole request is known.
+func (s *site) copies(c *schema.Call, head, request *side) []Copy {
+	var texts [2][]byte
+	for i, of := range []*side{head, request} {
+		if of != nil && of.compact == nil {
+			return nil
+		}
+		if of != nil {
+			texts[i] = of.compact
+		}
+	}
+	if s.about.Copies == nil {
+		return nil
+	}
+	return s.about.Copies(c, texts[0], texts[1])
 }
 
 func (s *site) side(m *schema.Message, places []conversation.Placed) *side {
@@ -147,36 +175,40 @@ func (s *site) side(m *schema.Message, places []conversation.Placed) *side {
 		}
 	}
 	v := &side{Name: m.FullName(), To: fromModules + address(m), Doc: prose(m.Doc), Table: s.unfolded(m, at, nil)}
-	v.JSON, v.Bytes, v.Impossible = s.sample(m)
+	v.sample = s.sample(m)
 	return v
 }
 
-// sample is a message as JSON and as CBOR with notes: the first declared example, or one that is made.
-func (s *site) sample(m *schema.Message) (text string, lines []bytesLine, impossible string) {
+// sample shows the first declared example of a message, or one that is made.
+func (s *site) sample(m *schema.Message) (v sample) {
 	if m.Raw() != nil {
-		return "", nil, "Its body travels as it is."
+		return sample{Impossible: "Its body travels as it is."}
 	}
 	made, err := s.maker.Element(m, 0)
 	if err != nil {
-		return "", nil, err.Error()
+		return sample{Impossible: err.Error()}
 	}
 	compact, err := value.EncodeJSON(made)
 	if err != nil {
-		return "", nil, err.Error()
+		return sample{Impossible: err.Error()}
 	}
 	var b bytes.Buffer
 	if json.Indent(&b, compact, "", "  ") != nil {
 		b.Write(compact)
 	}
+	v.JSON, v.compact, v.JSONSize = b.String(), compact, size(compact)
 	binary, err := value.EncodeCBOR(made)
 	if err != nil {
-		return b.String(), nil, err.Error()
+		v.Impossible = err.Error()
+		return v
 	}
 	part, err := value.Dump(m, binary)
 	if err != nil {
-		return b.String(), nil, err.Error()
+		v.Impossible = err.Error()
+		return v
 	}
-	return b.String(), bytesLines(part, binary, 0), ""
+	v.Bytes, v.CBORSize = bytesLines(part, binary, 0), size(binary)
+	return v
 }
 
 // bytesLine is one value of a payload in CBOR: its bytes, and what they are.
@@ -404,17 +436,17 @@ func (s *site) module(m *schema.Module) modulePage {
 			}
 		}
 		for _, u := range s.users[d] {
-			t.UsedBy = append(t.UsedBy, s.use(u))
+			t.UsedBy = append(t.UsedBy, s.use(u, fromModules))
 		}
 		p.Things = append(p.Things, t)
 	}
 	return p
 }
 
-// use links to what uses a declaration, as far as that has a place.
-func (s *site) use(u schema.Use) use {
+// use links to what uses a declaration, as far as that has a place; from leads to the folder of the manual.
+func (s *site) use(u schema.Use, from string) use {
 	if e := s.named[u.By]; e != nil {
-		return use{u.By, fromModules + address(e), u.As}
+		return use{u.By, from + address(e), u.As}
 	}
 	return use{By: u.By, As: u.As}
 }
@@ -464,6 +496,47 @@ func (s *site) failures() []failure {
 		}
 	}
 	return list
+}
+
+type deprecation struct {
+	Name, Noun, To, Why string
+	UsedBy              []use
+}
+
+// deprecations are what nobody should begin to use, and who still does.
+func (s *site) deprecations() (list []deprecation) {
+	for _, e := range s.defs.Everything() {
+		why := deprecated(e)
+		if why == "" {
+			continue
+		}
+		_, noun, _ := strings.Cut(e.Noun(), " ")
+		d := deprecation{Name: e.FullName(), Noun: noun, To: address(e), Why: why}
+		if declaration, is := e.(schema.Declaration); is {
+			for _, u := range s.users[declaration] {
+				d.UsedBy = append(d.UsedBy, s.use(u, ""))
+			}
+		}
+		list = append(list, d)
+	}
+	return list
+}
+
+// deprecated is why an element is not to be used any more; "" where it may be.
+func deprecated(e schema.Element) string {
+	switch e := e.(type) {
+	case *schema.Field:
+		return e.Deprecated
+	case *schema.Member:
+		return e.Deprecated
+	case *schema.Alternative:
+		return e.Deprecated
+	case *schema.Call:
+		return e.Deprecated
+	case schema.Declaration:
+		return e.Head().Deprecated
+	}
+	return ""
 }
 
 type credentialView struct {

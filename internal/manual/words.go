@@ -156,3 +156,11 @@ func statusText(c *schema.Call) string {
 	}
 	return strconv.Itoa(conversation.Status(c))
 }
+
+// size says how long a payload is.
+func size(payload []byte) string {
+	if len(payload) == 1 {
+		return "1 byte"
+	}
+	return fmt.Sprintf("%d bytes", len(payload))
+}

@@ -30,8 +30,8 @@ func (k *Caller) Curl(ctx context.Context, requests [][]byte) (command string, v
 	k.standIn = rand.Text()
 	if len(k.web.Needs) > 0 { // any alternative will do; the first is what people think of first
 		for _, c := range k.web.Needs[0] {
-			k.options.Credentials[c.Name] = k.standIn + variable(c.Name)
-			variables = append(variables, variable(c.Name))
+			k.options.Credentials[c.Name] = k.standIn + Variable(c.Name)
+			variables = append(variables, Variable(c.Name))
 		}
 	}
 	k.binary = false
@@ -79,7 +79,8 @@ func (k *Caller) Curl(ctx context.Context, requests [][]byte) (command string, v
 	return k.line(taken, body), variables, nil
 }
 
-func variable(name string) string {
+// Variable is the environment variable that holds a credential, by its name, in command lines.
+func Variable(name string) string {
 	return strings.ToUpper(syntax.SnakeCase(name[strings.LastIndexByte(name, '.')+1:]))
 }
 

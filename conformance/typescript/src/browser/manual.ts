@@ -36,7 +36,7 @@ for (const colours of ["light", "dark"] as const) {
   for (const width of [1280, 390]) {
     await page.emulateMedia({ colorScheme: colours });
     await page.setViewportSize({ width, height: 800 });
-    for (const path of ["index.html", "services/skerry.quay.Quay.html", "modules/skerry.quay.html", "changes.html", "errors.html", "credentials.html", "names.html"]) {
+    for (const path of ["index.html", "services/skerry.quay.Quay.html", "modules/skerry.quay.html", "changes.html", "deprecated.html", "errors.html", "credentials.html", "names.html"]) {
       await page.goto(folder + path);
       await page.evaluate(() => {
         for (const details of document.querySelectorAll("details")) {
