@@ -134,7 +134,24 @@ func (s *site) render(p sheet) ([]byte, error) {
 	return body.Bytes(), nil
 }
 
-func modulePath(m *schema.Module) string   { return "modules/" + m.Name + ".html" }
+func modulePath(m *schema.Module) string { return "modules/" + m.Name + ".html" }
+
+// dataPath is the page of what is declared in a module: a page of its own where the module has much of it. No name
+// has a hyphen in it.
+func dataPath(d *schema.Decl) string {
+	if large(d.Module) {
+		return "modules/" + d.Module.Name + "-" + d.Name + ".html"
+	}
+	return modulePath(d.Module)
+}
+
+// mostOnPage is how many declarations a page has at most.
+const mostOnPage = 50
+
+func large(m *schema.Module) bool {
+	return len(m.Consts)+len(m.Types)+len(m.Enums)+len(m.Unions)+len(m.Messages)+len(m.Examples) > mostOnPage
+}
+
 func servicePath(s *schema.Service) string { return "services/" + s.FullName() + ".html" }
 func address(of schema.Element) string {
 	switch e := of.(type) {
@@ -153,7 +170,7 @@ func address(of schema.Element) string {
 	case *schema.Credential:
 		return "credentials.html#" + e.FullName()
 	case schema.Declaration:
-		return modulePath(e.Head().Module) + "#" + e.Head().Name
+		return dataPath(e.Head()) + "#" + e.Head().Name
 	}
 	return ""
 }

@@ -72,9 +72,35 @@ func each(page *html.Node, visit func(n *html.Node, attribute map[string]string)
 	}
 }
 
-// TestLinks follows each link of each page of the ferries' manual, and each name that the search knows.
+// TestLinks follows the links of the ferries' manual.
 func TestLinks(t *testing.T) {
-	defs := ferry(t)
+	followLinks(t, ferry(t))
+}
+
+// TestLargeModule gives each declaration of a large module a page of its own, and all links lead there.
+func TestLargeModule(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("module line\nenum Deck {\n  #0 open deprecated \"1.1: cold\"\n}\n" +
+		"union Way {\n  #1 text text\n}\nerror Full 409 {\n}\ncredential crew = bearer\n" +
+		"service Desk {\n  call book(B0) -> B1\n    fails Full\n    needs crew\n  call alter(Change) -> B2\n}\n" +
+		"message Change {\n  #1 to patch B3\n}\nexample one of B0 { name: \"Eider\", deck: open }\n")
+	for i := range mostOnPage {
+		fmt.Fprintf(&b, "/// A berth.\nmessage B%d {\n  #1 name text\n  #2 deck Deck\n  #3 next B%d?\n  #4 way Way?\n}\n", i,
+			(i+1)%mostOnPage)
+	}
+	defs := loaded(t, b.String())
+	followLinks(t, defs)
+	pages, _ := pagesOf(t, defs)
+	assert.Contains(t, wordsOf(pages["modules/line.html"]), "B7 message A berth.")
+	assert.NotContains(t, wordsOf(pages["modules/line.html"]), "Must it be there")
+	assert.Contains(t, wordsOf(pages["modules/line-B7.html"]), "line B7 message A berth. Number Field")
+	small, _ := pagesOf(t, ferry(t))
+	assert.Nil(t, small["modules/skerry.booking-Booking.html"])
+}
+
+// followLinks follows each link of each page, and each name that the search knows.
+func followLinks(t *testing.T, defs *schema.Definitions) {
+	t.Helper()
 	pages, files := pagesOf(t, defs)
 	places := map[string]bool{}
 	for at, page := range pages {

@@ -17,7 +17,13 @@ import (
 func (s *site) pages() []sheet {
 	all := []sheet{{"index.html", s.about.Name, "start.html", s.start()}}
 	for _, m := range s.defs.Modules {
-		all = append(all, sheet{modulePath(m), m.Name, "module.html", s.module(m)})
+		data := s.module(m)
+		all = append(all, sheet{modulePath(m), m.Name, "module.html", data})
+		if data.Large {
+			for _, t := range data.Things {
+				all = append(all, sheet{t.path, m.Name + "." + t.Name, "declaration.html", t})
+			}
+		}
 		for _, service := range m.Services {
 			all = append(all, sheet{servicePath(service), service.FullName(), "service.html", s.service(service)})
 		}
@@ -368,22 +374,26 @@ type modulePage struct {
 	Doc      template.HTML
 	Services []item
 	Things   []thing
+	Large    bool // each thing has a page of its own
 }
 
 // thing is one declaration of a module that is data.
 type thing struct {
-	Name, Noun string
-	Doc        template.HTML
-	Deprecated string
-	Says       template.HTML // what it is, in a line: a type, a value, a status
-	Rules      []string
-	Pattern    string
-	Secret     bool
-	Stored     bool
-	Table      table
-	IsMessage  bool
-	Retired    []string
-	UsedBy     []use
+	Module, Name, Noun string
+	To                 string // from the page of its module
+	Line               string
+	path               string
+	Doc                template.HTML
+	Deprecated         string
+	Says               template.HTML // what it is, in a line: a type, a value, a status
+	Rules              []string
+	Pattern            string
+	Secret             bool
+	Stored             bool
+	Table              table
+	IsMessage          bool
+	Retired            []string
+	UsedBy             []use
 }
 
 type use struct{ By, To, As string }
@@ -392,10 +402,11 @@ type use struct{ By, To, As string }
 const fromModules = "../"
 
 func (s *site) module(m *schema.Module) modulePage {
-	p := modulePage{Name: m.Name, Doc: prose(m.Doc)}
+	p := modulePage{Name: m.Name, Doc: prose(m.Doc), Large: large(m)}
 	for _, d := range m.Declarations() {
 		head := d.Head()
-		t := thing{Name: head.Name, Noun: noun(d), Doc: prose(head.Doc), Deprecated: head.Deprecated}
+		t := thing{Module: m.Name, Name: head.Name, Noun: noun(d), To: fromModules + address(d), Line: line(head.Doc),
+			path: dataPath(head), Doc: prose(head.Doc), Deprecated: head.Deprecated}
 		switch d := d.(type) {
 		case *schema.Service:
 			p.Services = append(p.Services, item{Name: d.Name, To: fromModules + servicePath(d), Line: line(d.Doc)})
