@@ -24,6 +24,7 @@ func TestCopiesWork(t *testing.T) {
 	address := runMock(t, t.TempDir(), "--of", filepath.Join(ferry, "definitions")) // without its faults
 	pages, err := filepath.Glob(filepath.Join(folder, "services", "*.html"))
 	require.NoError(t, err)
+	pages = append(pages, filepath.Join(folder, "index.html"))
 	ran := map[string]int{}
 	for _, at := range pages {
 		content, err := os.ReadFile(at)
@@ -53,6 +54,6 @@ func TestCopiesWork(t *testing.T) {
 			assert.NoError(t, err, "%s\n%s", line, output)
 		}
 	}
-	assert.Equal(t, 15, ran["faithful"], "the ferries have as many calls")
+	assert.Equal(t, 16, ran["faithful"], "each of the 15 calls, and the first one of the start page")
 	assert.True(t, ran["curl"] == 14 || ran["curl"] == 0, "one call goes both ways over a WebSocket: %v", ran)
 }

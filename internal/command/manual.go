@@ -77,8 +77,11 @@ edited is never touched.`,
 func manualAbout(w *World, of string) (about manual.About, err error) {
 	about = manual.About{Name: "definitions", Version: of}
 	p, err := openProject(w.Dir)
+	if isNoProject(err) {
+		return about, nil // definitions need none to be read
+	}
 	if err != nil {
-		return about, nil // definitions need no project to be read
+		return about, err
 	}
 	about.Name = p.Config.Name
 	ledger, err := p.Ledger()

@@ -189,7 +189,8 @@ func (s *site) index() ([]byte, error) {
 	var all []found
 	for _, e := range s.defs.Everything() {
 		_, noun, _ := strings.Cut(e.Noun(), " ")
-		f := found{Name: e.FullName(), Noun: noun, To: address(e), Line: line(documentation(e))}
+		doc, _ := written(e)
+		f := found{Name: e.FullName(), Noun: noun, To: address(e), Line: line(doc)}
 		switch e := e.(type) {
 		case *schema.Call:
 			f.More = method(e)

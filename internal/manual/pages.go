@@ -35,23 +35,23 @@ func (s *site) pages() []sheet {
 		sheet{"names.html", "All names", "names.html", s.names()})
 }
 
-// documentation is what somebody wrote of an element.
-func documentation(e schema.Element) string {
+// written is what somebody wrote of an element, and why it is not to be used any more; "" where it may be.
+func written(e schema.Element) (doc, deprecated string) {
 	switch e := e.(type) {
 	case *schema.Module:
-		return e.Doc
+		return e.Doc, ""
 	case *schema.Field:
-		return e.Doc
+		return e.Doc, e.Deprecated
 	case *schema.Member:
-		return e.Doc
+		return e.Doc, e.Deprecated
 	case *schema.Alternative:
-		return e.Doc
+		return e.Doc, e.Deprecated
 	case *schema.Call:
-		return e.Doc
+		return e.Doc, e.Deprecated
 	case schema.Declaration:
-		return e.Head().Doc
+		return e.Head().Doc, e.Head().Deprecated
 	}
-	return ""
+	return "", ""
 }
 
 // method is how a call is asked for.
@@ -60,8 +60,8 @@ func method(c *schema.Call) string { return conversation.Method(c) + " " + conve
 type startPage struct {
 	Modules  []moduleLine
 	Services []item
-	First    string // a first call, as the command line makes it
-	Last     *item  // what changed last
+	First    *Copy // a call that needs no credential
+	Last     *item // what changed last
 }
 
 type moduleLine struct {
@@ -83,8 +83,10 @@ func (s *site) start() startPage {
 			for _, c := range service.Calls {
 				one.Calls = append(one.Calls, item{Name: c.Name, To: address(c), Line: line(c.Doc),
 					Deprecated: c.Deprecated != ""})
-				if p.First == "" && !c.RequestStream && len(c.Needs) == 0 {
-					p.First = "faithful call http://127.0.0.1:8080 " + service.Name + "." + c.Name
+				if p.First == nil && !c.RequestStream && len(c.Needs) == 0 {
+					if copies := s.copies(c, nil, s.side(c.Request, nil)); len(copies) > 0 {
+						p.First = &copies[0]
+					}
 				}
 			}
 			p.Services = append(p.Services, one)
@@ -517,7 +519,7 @@ type deprecation struct {
 // deprecations are what nobody should begin to use, and who still does.
 func (s *site) deprecations() (list []deprecation) {
 	for _, e := range s.defs.Everything() {
-		why := deprecated(e)
+		_, why := written(e)
 		if why == "" {
 			continue
 		}
@@ -531,23 +533,6 @@ func (s *site) deprecations() (list []deprecation) {
 		list = append(list, d)
 	}
 	return list
-}
-
-// deprecated is why an element is not to be used any more; "" where it may be.
-func deprecated(e schema.Element) string {
-	switch e := e.(type) {
-	case *schema.Field:
-		return e.Deprecated
-	case *schema.Member:
-		return e.Deprecated
-	case *schema.Alternative:
-		return e.Deprecated
-	case *schema.Call:
-		return e.Deprecated
-	case schema.Declaration:
-		return e.Head().Deprecated
-	}
-	return ""
 }
 
 type credentialView struct {

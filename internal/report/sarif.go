@@ -125,8 +125,8 @@ func FindingsSARIF(version string, findings []source.Finding) any {
 	return sarif(version, rules, results)
 }
 
-// ComparisonSARIF is a comparison as SARIF 2.1.0: a break is an error, a shift a
-// warning, what holds a note. What is gone stands where it is missed, and where it
+// ComparisonSARIF is a comparison as SARIF 2.1.0: what is breaking is an error, what is altering a
+// warning, what is compatible a note. What is gone stands where it is missed, and where it
 // was is a related place.
 func ComparisonSARIF(version string, c Comparison) any {
 	rules, results := []sarifRule{}, []sarifResult{}
