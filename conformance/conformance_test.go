@@ -448,7 +448,7 @@ func TestReadingNeedsLittleMemory(t *testing.T) {
 	require.ErrorAs(t, err, &e)
 	assert.True(t, e.TooLarge)
 	_, err = value.DecodeCBOR(messageNamed(t, "Lists"), payload, 0)
-	require.ErrorContains(t, err, "more items")
+	require.ErrorContains(t, err, "more elements")
 }
 
 // manyUnknown are payloads of as many unlisted fields as they can hold, in the

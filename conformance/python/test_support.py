@@ -414,7 +414,7 @@ def test_large_payloads_have_their_budget() -> None:
     ]
     for read in reads:
         assert read(90_010).names == names
-        with pytest.raises(wire.WireError, match="more items") as refused:
+        with pytest.raises(wire.WireError, match="more elements") as refused:
             read(89_000)
         assert refused.value.too_large
 

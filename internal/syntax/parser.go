@@ -222,8 +222,8 @@ func (p *parser) advance() {
 			return
 		}
 		p.fix(p.peek.span(), "stray-documentation",
-			"a /// after an item on its own line would document the next item",
-			"write it on a line of its own above the item, or make it a // comment",
+			"a /// at the end of a line would document what follows",
+			"write it on a line of its own above what it documents, or make it a // comment",
 			p.edit(source.Span{Start: p.peek.start, End: p.peek.start + 3}, "//"))
 	}
 }
@@ -372,7 +372,7 @@ func (p *parser) parseFile() {
 				"write, for example: module skerry.booking")
 			return
 		}
-		p.expected("module NAME, the first item of a file", "write, for example: module skerry.booking")
+		p.expected("module NAME, which begins every file", "write, for example: module skerry.booking")
 		if p.cur.kind == unknown {
 			return // most likely not a definition file at all
 		}
@@ -488,7 +488,7 @@ func (p *parser) body(head Name, what string, begins func() bool, item func(Doc)
 			return
 		case p.cur.kind == endOfFile || p.declBegins(true):
 			p.report(open.span(), "unclosed", fmt.Sprintf("this { of %q is never closed", head.Text),
-				"write } after the last item of "+strconv.Quote(head.Text),
+				"write } at the end of "+strconv.Quote(head.Text),
 				source.Note{Place: source.Place{File: p.file, Span: p.cur.span()}, Message: "here something else begins"})
 			return
 		case begins():
@@ -528,7 +528,7 @@ func (p *parser) separator() bool {
 	if word := p.textOf(p.cur); p.cur.kind != comma && word != ";" {
 		return false
 	}
-	p.fix(p.cur.span(), "separator", "there is nothing between items: each begins with its own mark or word", "remove it",
+	p.fix(p.cur.span(), "separator", "nothing belongs here: what follows begins with its own mark or word", "remove it",
 		p.edit(p.cur.span(), ""))
 	p.advance()
 	return true
@@ -538,7 +538,7 @@ func (p *parser) numberAfterHash() (Number, bool) {
 	start := p.cur.start
 	p.advance() // the "#"
 	if p.cur.kind != number {
-		p.expected("a number after #", "an item begins with a number of its own: #1")
+		p.expected("a number after #", "a field, a member and an alternative begin with their number: #1")
 		return Number{Value: -1}, false
 	}
 	n := Number{Value: -1, Span: source.Span{Start: start, End: p.cur.end}}
@@ -569,5 +569,5 @@ func (p *parser) parseRetired() (Retired, bool) {
 		}
 		r.Name = Name{Text: l.Text, Span: l.Span}
 	}
-	return r, p.ends("the next item", 0)
+	return r, p.ends("the next line", 0)
 }

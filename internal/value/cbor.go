@@ -146,7 +146,7 @@ func (r *cborReader) weigh(t *schema.Message) *Error {
 
 func (r *cborReader) spend() *Error {
 	if r.budget--; r.budget < 0 {
-		return &Error{Found: "more items and entries than a payload may contain", Offset: r.at, TooLarge: true}
+		return &Error{Found: "more elements and entries than a payload may contain", Offset: r.at, TooLarge: true}
 	}
 	return nil
 }

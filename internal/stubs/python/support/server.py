@@ -232,7 +232,7 @@ _COMMON = [
     web.ErrorPage("unknown-call", 404, "No call has this path."),
     web.ErrorPage("wrong-method", 405, "The path is right and the method is not; Allow names the right one."),
     web.ErrorPage("not-acceptable", 406, "Accept names neither application/cbor nor application/json."),
-    web.ErrorPage("too-large", 413, "The request is larger than this server takes, or has more items."),
+    web.ErrorPage("too-large", 413, "The request is larger than this server takes, or has more elements."),
     web.ErrorPage("unsupported-form", 415, "The body is neither application/cbor nor application/json, or is encoded."),
     web.ErrorPage(
         "range-not-satisfiable",

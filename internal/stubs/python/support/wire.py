@@ -777,7 +777,7 @@ class CborReader:
     def spend(self, n: int) -> None:
         self.budget -= n
         if self.budget < 0:
-            self.fail("more items and entries than a payload may contain", too_large=True)
+            self.fail("more elements and entries than a payload may contain", too_large=True)
 
     def open(self, major: int, per_element: int, expected: str) -> int:
         """Begins an array or map: its length, or -1."""
@@ -1497,7 +1497,7 @@ class JsonReader:
         """Begins a message that declares so many fields."""
         self.budget -= 1 + fields
         if self.budget < 0:
-            self.fail("more items and entries than a payload may contain", too_large=True)
+            self.fail("more elements and entries than a payload may contain", too_large=True)
         self.begin("{", name)
 
     def open_object(self, name: str) -> None:
@@ -1521,7 +1521,7 @@ class JsonReader:
             self.wrong(f"a comma or {closing}")
         self.budget -= 1
         if self.budget < 0:
-            self.fail("more items and entries than a payload may contain", too_large=True)
+            self.fail("more elements and entries than a payload may contain", too_large=True)
         return True
 
     def more(self) -> bool:

@@ -648,7 +648,7 @@ export class CborReader {
   private spend(n: number): void {
     this.budget -= n;
     if (this.budget < 0) {
-      this.fail("more items and entries than a payload may contain", this.at, true);
+      this.fail("more elements and entries than a payload may contain", this.at, true);
     }
   }
 

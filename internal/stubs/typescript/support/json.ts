@@ -389,7 +389,7 @@ export class JsonReader {
   openMessage(name: string, fields: number): void {
     this.budget -= 1 + fields;
     if (this.budget < 0) {
-      this.fail("more items and entries than a payload may contain", true);
+      this.fail("more elements and entries than a payload may contain", true);
     }
     this.begin(0x7b, name);
   }
@@ -420,7 +420,7 @@ export class JsonReader {
       this.wrong(`a comma or ${String.fromCharCode(closing)}`);
     }
     if (--this.budget < 0) {
-      this.fail("more items and entries than a payload may contain", true);
+      this.fail("more elements and entries than a payload may contain", true);
     }
     return true;
   }

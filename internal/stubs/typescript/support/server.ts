@@ -244,7 +244,7 @@ const commonErrors = [
   { name: "unknown-call", status: 404, documentation: "No call has this path." },
   { name: "wrong-method", status: 405, documentation: "The path is right and the method is not; Allow names the right one." },
   { name: "not-acceptable", status: 406, documentation: "Accept names neither application/cbor nor application/json." },
-  { name: "too-large", status: 413, documentation: "The request is larger than this server takes, or has more items." },
+  { name: "too-large", status: 413, documentation: "The request is larger than this server takes, or has more elements." },
   { name: "unsupported-form", status: 415, documentation: "The body is neither application/cbor nor application/json, or is encoded." },
   { name: "range-not-satisfiable", status: 416, documentation: "The range that was asked for is not a part of the body; Content-Range says how long that is." },
   { name: "internal", status: 500, documentation: "The server failed. Its log says why." },

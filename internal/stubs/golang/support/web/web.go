@@ -187,7 +187,7 @@ var commonErrors = []ErrorPage{
 	{"unknown-call", 404, "No call has this path."},
 	{"wrong-method", 405, "The path is right and the method is not; Allow names the right one."},
 	{"not-acceptable", 406, "Accept names neither application/cbor nor application/json."},
-	{"too-large", 413, "The request is larger than this server takes, or has more items."},
+	{"too-large", 413, "The request is larger than this server takes, or has more elements."},
 	{"unsupported-form", 415, "The body is neither application/cbor nor application/json, or is encoded."},
 	{"range-not-satisfiable", 416, "The range that was asked for is not a part of the body; Content-Range says how long " +
 		"that is."},

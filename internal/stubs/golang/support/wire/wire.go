@@ -283,7 +283,7 @@ func (r *Reader) Leave() { r.depth-- }
 
 func (r *Reader) spend(n int) {
 	if r.budget -= n; r.budget < 0 && r.err == nil {
-		r.fail(r.at, "more items and entries than a payload may contain")
+		r.fail(r.at, "more elements and entries than a payload may contain")
 		r.err.TooLarge = true
 	}
 }
