@@ -22,7 +22,7 @@ type maker struct {
 	*rand.Rand
 	b     strings.Builder
 	alias string   // of the module that is used, with its dot; "" in that module itself
-	types []string // what a field may be, next to scalars
+	types []string // what a field may be, besides scalars
 	keys  []string // what a map may be keyed by
 	enums map[string][]string
 	path  string   // what its paths begin with

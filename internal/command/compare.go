@@ -99,7 +99,7 @@ optional, retires a number. docs/comparison.schema.json describes the JSON outpu
 	},
 }
 
-// compareKinds are the kinds of output next to text and JSON.
+// compareKinds are the kinds of output other than text and JSON.
 var compareKinds = []string{"markdown", "sarif", "junit"}
 
 // fixBreaks carries out the safe fixes in the files that NEW names, and writes those

@@ -4,9 +4,8 @@
 // names of files that are being written are random. It is the one writer of files
 // that others rely on; it knows nothing of what they hold.
 //
-
-// files.go   folders, and files that are replaced
-// lock.go    one writer at a time
+//	files.go   folders, and files that are replaced
+//	lock.go    one writer at a time
 package files
 
 import (
@@ -23,7 +22,7 @@ import (
 )
 
 // Suffix ends the name of a file while it is written. A crash may leave such a
-// file there.
+// file.
 const Suffix = ".faithful-new"
 
 // A LinkError says that a write would go through a link.

@@ -80,7 +80,9 @@ func (k Kind) Update(base, dir string, wanted []File, dry bool) (results []Resul
 		defer func() { err = errors.Join(err, folder.Close()) }()
 	}
 	after := record{Files: map[string]string{}}
+	stays := map[string]bool{}
 	for _, f := range wanted {
+		stays[f.Name] = true
 		result, err := update(folder, dir, f, before.Files[f.Name])
 		if err != nil {
 			return results, err
@@ -93,7 +95,7 @@ func (k Kind) Update(base, dir string, wanted []File, dry bool) (results []Resul
 		}
 	}
 	for name, known := range before.Files {
-		if slices.ContainsFunc(wanted, func(f File) bool { return f.Name == name }) {
+		if stays[name] {
 			continue
 		}
 		data, err := readPlain(filepath.Join(dir, name))

@@ -98,7 +98,7 @@ func onAllCores(n int, do func(i int)) {
 }
 
 // checkWhole checks what only the whole shows. The checks change nothing, and
-// run next to each other.
+// run at the same time.
 func checkWhole(d *Definitions, findings *source.Findings) {
 	checks := []func(*Definitions, *source.Findings){checkClaims, checkTypeCircles, checkFinite}
 	found := make([]source.Findings, len(checks))

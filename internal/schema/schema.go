@@ -2,19 +2,18 @@
 // definitions: names bound, types known, everything checked. It must not know
 // payloads, languages or files on disk.
 //
-
-// declaration.go  what declarations have in common, and the walk over types
-// resolve.go    trees → definitions, with every finding of meaning
-// types.go      named types, unions and what their text refers to
-// bounds.go     what where allows, and what it refuses
-// service.go    calls, and the credentials that they need
-// http.go       what an http clause says; what that means is decided in conversation
-// example.go    values written in definitions
-// patch.go      what "patch" before a message's name makes of it
-// finite.go     types that could have no finite value
-// claims.go     the names that each declaration claims in stubs
-// scalar.go     the text forms of scalars; decimal.go those of decimals
-// canonical.go  definitions → canonical text and digest
+//	declaration.go  what declarations have in common, and the walk over types
+//	resolve.go    trees → definitions, with every finding of meaning
+//	types.go      named types, unions and what their text refers to
+//	bounds.go     what where allows, and what it refuses
+//	service.go    calls, and the credentials that they need
+//	http.go       what an http clause says; what that means is decided in conversation
+//	example.go    values written in definitions
+//	patch.go      what "patch" before a message's name makes of it
+//	finite.go     types that could have no finite value
+//	claims.go     the names that each declaration claims in stubs
+//	scalar.go     the text forms of scalars; decimal.go those of decimals
+//	canonical.go  definitions → canonical text and digest
 package schema
 
 import (
@@ -487,7 +486,7 @@ type Field struct {
 	Presence Presence
 	Secret   bool // kept out of what generated code prints or logs
 	Default  any
-	Bounds   *Bounds // next to those of a named type
+	Bounds   *Bounds // in addition to those of a named type
 	In       *In     // where the field travels when not in the body, or nil
 	Doc      string
 	Place    source.Place

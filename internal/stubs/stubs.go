@@ -60,7 +60,7 @@ func Everything(packageName string) Options {
 	return Options{Types: true, Client: true, Server: true, Package: packageName}
 }
 
-// Option is a key of [[stubs]] that a language has next to those of all.
+// Option is a key of [[stubs]] that a language has in addition to those of all.
 type Option struct{ Key, Default, Doc string }
 
 // Language makes the stubs of one language.

@@ -2,9 +2,8 @@
 // It knows the grammar and nothing of meaning: names are not looked up, and
 // literals are not checked against types.
 //
-
-// scanner  text → tokens
-// parser   tokens → tree, with one finding for each mistake
+//	scanner  text → tokens
+//	parser   tokens → tree, with one finding for each mistake
 package syntax
 
 import (

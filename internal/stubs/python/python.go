@@ -2,19 +2,18 @@
 // a client and a server, over support files that are emitted with them
 // (support/).
 //
-
-// names.go      names of definitions → names in Python
-// scalars.go    a row for each scalar
-// types.go      constants, enums, messages and errors
-// named.go      named types
-// unions.go     unions
-// codec.go      reading and writing CBOR and JSON
-// patches.go    patches: how they are read, written, applied and made
-// bounds.go     what finds violations
-// service.go    clients and servers
-// scaffold.go   the first lines of a server
-// compatible.go what changes do to programs over the stubs
-// fast.go       reading what our own writers write
+//	names.go      names of definitions → names in Python
+//	scalars.go    a row for each scalar
+//	types.go      constants, enums, messages and errors
+//	named.go      named types
+//	unions.go     unions
+//	codec.go      reading and writing CBOR and JSON
+//	patches.go    patches: how they are read, written, applied and made
+//	bounds.go     what finds violations
+//	service.go    clients and servers
+//	scaffold.go   the first lines of a server
+//	compatible.go what changes do to programs over the stubs
+//	fast.go       reading what our own writers write
 package python
 
 import (
