@@ -1,6 +1,10 @@
 package pattern
 
-import "slices"
+import (
+	"slices"
+
+	"faithfulcourier/internal/graph"
+)
 
 // An engine that backtracks, as those of JavaScript, Python and Java do, tries one way
 // after another in which a pattern may match. Where a loop can read a text in two ways,
@@ -143,7 +147,7 @@ func newPositions(n *Node, search bool) *positions {
 		}
 		g.next = append(g.next, list)
 	}
-	g.findLoops()
+	g.loops = graph.Loops(g.next)
 	return g
 }
 
@@ -175,45 +179,6 @@ func (m *machine) ways(from []int, to int) (count int) {
 		try(n)
 	}
 	return count
-}
-
-// findLoops finds the strongly connected components, after Tarjan.
-func (g *positions) findLoops() {
-	index, low, on := make([]int, len(g.next)), make([]int, len(g.next)), make([]bool, len(g.next))
-	var stack []int
-	counter := 0
-	var visit func(p int)
-	visit = func(p int) {
-		counter++
-		index[p], low[p], on[p] = counter, counter, true
-		stack = append(stack, p)
-		for _, q := range g.next[p] {
-			if index[q] == 0 {
-				visit(q)
-				low[p] = min(low[p], low[q])
-			} else if on[q] {
-				low[p] = min(low[p], index[q])
-			}
-		}
-		if low[p] != index[p] {
-			return
-		}
-		i := slices.Index(stack, p)
-		loop := slices.Clone(stack[i:])
-		stack = stack[:i]
-		for _, q := range loop {
-			on[q] = false
-		}
-		if len(loop) > 1 || slices.Contains(g.next[p], p) {
-			slices.Sort(loop)
-			g.loops = append(g.loops, loop)
-		}
-	}
-	for p := range g.next {
-		if index[p] == 0 {
-			visit(p)
-		}
-	}
 }
 
 // common is a code point of all of some classes.

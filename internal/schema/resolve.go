@@ -55,6 +55,7 @@ func Resolve(trees []*syntax.File, findings *source.Findings) *Definitions {
 	}
 	r.beside((*resolver).contents)
 	fillPatches(r.defs)
+	fillChecked(r.defs)
 	for _, phase := range []func(*resolver, *fileScope){(*resolver).services, (*resolver).examples} {
 		r.beside(phase)
 	}

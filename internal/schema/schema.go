@@ -9,6 +9,7 @@
 //	service.go    calls, and the credentials that they need
 //	http.go       what an http clause says; what that means is decided in conversation
 //	example.go    values written in definitions
+//	checked.go    which values can be refused once they are read
 //	patch.go      what "patch" before a message's name makes of it
 //	finite.go     types that could have no finite value
 //	claims.go     the names that each declaration claims in stubs
@@ -209,32 +210,6 @@ func (m *Module) local(d *Decl) string {
 	return d.Module.Name[strings.LastIndexByte(d.Module.Name, '.')+1:] + "." + d.Name
 }
 
-// Checked tells whether a value of the type that could be read may still be
-// refused in a request: it may hold an unlisted member or alternative, or
-// break bounds. seen guards against types that contain themselves; pass an
-// empty map.
-func (t *Type) Checked(seen map[*Message]bool) bool {
-	if t.Named != nil && t.Named.Bounds.Refuse(t.Kind) {
-		return true
-	}
-	switch t.Kind {
-	case KindEnum, KindUnion:
-		return true
-	case KindList:
-		return t.Elem.Checked(seen)
-	case KindMap:
-		return t.Key.Checked(seen) || t.Elem.Checked(seen)
-	case KindMessage:
-		if seen[t.Message] {
-			return false
-		}
-		seen[t.Message] = true
-		return slices.ContainsFunc(t.Message.Fields,
-			func(f *Field) bool { return f.Bounds.Refuse(f.Type.Kind) || f.Type.Checked(seen) })
-	}
-	return false
-}
-
 // Holds tells whether values of a type may hold a *Message or *Union through
 // what is required, lists and maps included.
 func (t *Type) Holds(thing Declaration) bool {
@@ -431,6 +406,7 @@ type Message struct {
 	// the message, all optional.
 	PatchOf *Message
 	patch   *Message // which nobody may look at but by Patch
+	checked bool     // as Type.Checked has it
 }
 
 // IsPatch tells patches from messages that are declared.

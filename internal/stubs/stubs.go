@@ -190,9 +190,6 @@ func Pointer(name string) string {
 	return "/" + strings.NewReplacer("~", "~0", "/", "~1").Replace(name)
 }
 
-// Checked tells whether a value of a type can hold a violation.
-func Checked(t *schema.Type) bool { return t.Checked(map[*schema.Message]bool{}) }
-
 // OutsideLimits writes, in the syntax that our languages share, the condition
 // that n lies outside of limits.
 func OutsideLimits(n string, l *schema.Limits) string {

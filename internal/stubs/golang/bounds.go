@@ -151,7 +151,7 @@ func (g *generator) violations(m *schema.Message) {
 	receiver := fmt.Sprintf("func (m *%s) AppendViolations(list []%s.Violation, path string) []%s.Violation {", m.Name,
 		wire, wire)
 	raw := m.Raw()
-	if raw == nil && !stubs.Checked(&schema.Type{Kind: schema.KindMessage, Message: m}) {
+	if raw == nil && !m.Checked() {
 		g.In(strings.Replace(receiver, "path string", "_ string", 1), func() { g.P("return list") }, "}")
 		return
 	}
@@ -161,7 +161,7 @@ func (g *generator) violations(m *schema.Message) {
 				g.P("list = %s.AppendViolations(list, path+%q, &m.%s)", rawName(m), stubs.Pointer(f.JSONName()), FieldName(f))
 				continue
 			}
-			if !stubs.Checked(f.Type) && !f.Bounds.Refuse(f.Type.Kind) {
+			if !f.Type.Checked() && !f.Bounds.Refuse(f.Type.Kind) {
 				continue
 			}
 			value, path := "m."+FieldName(f), fmt.Sprintf("path+%q", stubs.Pointer(f.JSONName()))
@@ -170,7 +170,7 @@ func (g *generator) violations(m *schema.Message) {
 					g.bounds(f.Bounds, check{typ: f.Type, value: plain, path: path, pattern: patternsName(m) + "." + FieldName(f),
 						secret: f.IsSecret()})
 				}
-				if stubs.Checked(f.Type) {
+				if f.Type.Checked() {
 					g.violationsOf(f.Type, plain, path, 0)
 				}
 			}
@@ -193,7 +193,7 @@ func (g *generator) violations(m *schema.Message) {
 // violationsOf writes what adds the violations of a value: those of its named
 // type, and those of what it holds.
 func (g *generator) violationsOf(t *schema.Type, value, path string, depth int) {
-	if !stubs.Checked(t) {
+	if !t.Checked() {
 		return
 	}
 	if hasMethods(t) || isDefined(t) {
@@ -208,7 +208,7 @@ func (g *generator) violationsOf(t *schema.Type, value, path string, depth int) 
 
 // violationsInside is violationsOf for what a list, map or union holds.
 func (g *generator) violationsInside(t *schema.Type, value, path string, depth int) {
-	if !stubs.Checked(&schema.Type{Kind: t.Kind, Union: t.Union, Elem: t.Elem, Key: t.Key}) {
+	if of := (schema.Type{Kind: t.Kind, Union: t.Union, Elem: t.Elem, Key: t.Key}); !of.Checked() {
 		return
 	}
 	switch t.Kind {
@@ -224,7 +224,7 @@ func (g *generator) violationsInside(t *schema.Type, value, path string, depth i
 		g.In(fmt.Sprintf("for _, %s := range %s {", entry, g.sortedEntries(t, value)), func() {
 			at := fmt.Sprintf("%s.Step(%s, %s)", g.wire(), path, g.keyText(t.Key, entry+".Key"))
 			g.violationsOf(t.Key, entry+".Key", at, depth+1)
-			if stubs.Checked(t.Elem) {
+			if t.Elem.Checked() {
 				g.violationsOf(t.Elem, entry+".Value", at, depth+1)
 			}
 		}, "}")

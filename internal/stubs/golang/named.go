@@ -4,7 +4,6 @@ import (
 	"fmt"
 
 	"faithfulcourier/internal/schema"
-	"faithfulcourier/internal/stubs"
 )
 
 // named writes a named type: a defined type, or an alias over types that have
@@ -77,7 +76,7 @@ func (g *generator) secretly(n *schema.NamedType, write func()) {
 }
 
 func (g *generator) namedViolations(n *schema.NamedType, plain *schema.Type) {
-	if !stubs.Checked(&n.Type) {
+	if !n.Type.Checked() {
 		return
 	}
 	wire := g.wire()

@@ -187,7 +187,7 @@ func (g *generator) unionViolations(u *schema.Union) {
 		var checked []*schema.Alternative
 		for _, a := range u.Alternatives {
 			names = append(names, a.JSONName())
-			if stubs.Checked(a.Type) {
+			if a.Type.Checked() {
 				checked = append(checked, a)
 			} else {
 				quiet = append(quiet, AlternativeName(a))

@@ -126,7 +126,7 @@ func (g *generator) outside(k schema.Kind, label, value string, b *schema.Bounds
 
 func (g *generator) violations(m *schema.Message) {
 	g.function("_violations", []string{"self", "found: list[" + g.wire() + ".Violation]", "path: str"}, "None", func() {
-		if m.Raw() == nil && !stubs.Checked(&schema.Type{Kind: schema.KindMessage, Message: m}) {
+		if m.Raw() == nil && !m.Checked() {
 			g.P("\"\"\"Nothing in it can be a violation.\"\"\"")
 			return
 		}
@@ -136,7 +136,7 @@ func (g *generator) violations(m *schema.Message) {
 				g.P("%s", stubs.Call(g.rawBounds(f)+".violations", "found", path, "self."+FieldName(f)))
 				continue
 			}
-			if !stubs.Checked(f.Type) && !f.Bounds.Refuse(f.Type.Kind) {
+			if !f.Type.Checked() && !f.Bounds.Refuse(f.Type.Kind) {
 				continue
 			}
 			value, path := "self."+FieldName(f), []string{"path", quote(stubs.Pointer(f.JSONName()))}
@@ -163,7 +163,7 @@ func (g *generator) violations(m *schema.Message) {
 // type, and those of what it holds.
 func (g *generator) violationsOf(t *schema.Type, value string, path ...string) {
 	switch {
-	case !stubs.Checked(t):
+	case !t.Checked():
 	case t.Named != nil:
 		name := g.name(&t.Named.Decl)
 		check := strings.TrimSuffix(name, t.Named.Name) + "check_" + snake(t.Named.Name)
@@ -178,14 +178,14 @@ func (g *generator) violationsOf(t *schema.Type, value string, path ...string) {
 // violationsInside is violationsOf for what a list or map holds.
 func (g *generator) violationsInside(t *schema.Type, value string, path ...string) {
 	switch {
-	case t.Kind == schema.KindList && stubs.Checked(t.Elem):
+	case t.Kind == schema.KindList && t.Elem.Checked():
 		i, item := g.fresh("i"), g.fresh("item")
 		g.block(fmt.Sprintf("for %s, %s in enumerate(%s):", i, item, value), func() {
 			g.violationsOf(t.Elem, item, append(slices.Clip(path), fmt.Sprintf(`f"/{%s}"`, i))...)
 		})
-	case t.Kind == schema.KindMap && (stubs.Checked(t.Key) || stubs.Checked(t.Elem)):
+	case t.Kind == schema.KindMap && (t.Key.Checked() || t.Elem.Checked()):
 		key, item := g.fresh("key"), g.fresh("item")
-		if !stubs.Checked(t.Elem) {
+		if !t.Elem.Checked() {
 			item = "_"
 		}
 		g.block(fmt.Sprintf("for %s, %s in %s:", key, item, g.sorted(t, value)), func() {

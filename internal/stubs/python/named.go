@@ -54,7 +54,7 @@ func (g *generator) lateType(t *schema.Type, text string) string {
 
 // namedCodec writes what finds violations in a named type.
 func (g *generator) namedCodec(n *schema.NamedType) {
-	if !stubs.Checked(&n.Type) {
+	if !n.Type.Checked() {
 		return
 	}
 	g.top()

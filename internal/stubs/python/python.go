@@ -75,6 +75,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 		}
 	}
 	calls := options.Client || options.Server
+	weigh := weights{map[*schema.Message]int{}, selfHolding(defs)}
 	for _, m := range defs.Modules {
 		var exports []exported
 		any := false
@@ -93,7 +94,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 				continue
 			}
 			any = true
-			g := &generator{Code: stubs.NewCode("    "), module: m, imports: map[string]bool{}, weights: weights{},
+			g := &generator{Code: stubs.NewCode("    "), module: m, imports: map[string]bool{}, weights: weigh,
 				apart:      part.name != "types",
 				exhaustive: options.Exhaustive}
 			if !options.Types {

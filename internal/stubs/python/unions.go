@@ -80,7 +80,7 @@ func (g *generator) alternative(a *schema.Alternative) {
 	wire := g.wire()
 	g.P("")
 	g.method("_violations", []string{"self", "found: list[" + wire + ".Violation]", "path: str"}, "None", func() {
-		if !stubs.Checked(a.Type) {
+		if !a.Type.Checked() {
 			g.P("\"\"\"Nothing in it can be a violation.\"\"\"")
 			return
 		}

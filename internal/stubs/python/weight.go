@@ -1,6 +1,9 @@
 package python
 
-import "faithfulcourier/internal/schema"
+import (
+	"faithfulcourier/internal/graph"
+	"faithfulcourier/internal/schema"
+)
 
 // The budget of a payload is spent where a list or map begins, by what each of its items weighs
 // with all that it holds in one. Messages that may hold themselves, or very much, weigh themselves
@@ -10,7 +13,10 @@ import "faithfulcourier/internal/schema"
 const heaviestInlined = 200
 
 // weights remembers what messages weigh in what holds them.
-type weights map[*schema.Message]int
+type weights struct {
+	known       map[*schema.Message]int
+	selfHolding map[*schema.Message]bool
+}
 
 // spend takes what a message weighs, where it weighs itself.
 func (g *generator) spend(m *schema.Message) {
@@ -21,15 +27,15 @@ func (g *generator) spend(m *schema.Message) {
 
 // inlined is what a message weighs in what holds it.
 func (w weights) inlined(m *schema.Message) int {
-	weight, known := w[m]
+	weight, known := w.known[m]
 	if !known {
-		if weight = 0; !holdsItself(m) {
+		if weight = 0; !w.selfHolding[m] {
 			weight = w.whole(m)
 		}
 		if weight > heaviestInlined {
 			weight = 0
 		}
-		w[m] = weight
+		w.known[m] = weight
 	}
 	return weight
 }
@@ -69,41 +75,50 @@ func (w weights) union(u *schema.Union, seen map[*schema.Union]bool) int {
 	return most
 }
 
-// holdsItself tells whether a message may hold one of its kind without a list or map between.
-func holdsItself(m *schema.Message) bool {
-	seen := map[any]bool{}
-	var reaches func(t *schema.Type) bool
-	fields := func(of *schema.Message) bool {
-		for _, f := range of.Fields {
-			if reaches(f.Type) {
-				return true
+// selfHolding lists the messages that may hold one of their kind without a list or map between.
+func selfHolding(defs *schema.Definitions) map[*schema.Message]bool {
+	var all []schema.Declaration
+	at := map[schema.Declaration]int{}
+	for _, m := range defs.Modules {
+		for _, list := range [][]*schema.Message{m.Messages, m.Patches} {
+			for _, message := range list {
+				at[message] = len(all)
+				all = append(all, message)
 			}
 		}
-		return false
+		for _, u := range m.Unions {
+			at[u] = len(all)
+			all = append(all, u)
+		}
 	}
-	reaches = func(t *schema.Type) bool {
-		switch t.Kind {
-		case schema.KindMessage:
-			if t.Message == m {
-				return true
-			}
-			if seen[t.Message] {
-				return false
-			}
-			seen[t.Message] = true
-			return fields(t.Message)
-		case schema.KindUnion:
-			if seen[t.Union] {
-				return false
-			}
-			seen[t.Union] = true
-			for _, a := range t.Union.Alternatives {
-				if reaches(a.Type) {
-					return true
-				}
+	next := make([][]int, len(all))
+	for i, d := range all {
+		leadTo := func(t *schema.Type) {
+			switch t.Kind {
+			case schema.KindMessage:
+				next[i] = append(next[i], at[t.Message])
+			case schema.KindUnion:
+				next[i] = append(next[i], at[t.Union])
 			}
 		}
-		return false
+		switch d := d.(type) {
+		case *schema.Message:
+			for _, f := range d.Fields {
+				leadTo(f.Type)
+			}
+		case *schema.Union:
+			for _, a := range d.Alternatives {
+				leadTo(a.Type)
+			}
+		}
 	}
-	return fields(m)
+	holding := map[*schema.Message]bool{}
+	for _, loop := range graph.Loops(next) {
+		for _, i := range loop {
+			if m, is := all[i].(*schema.Message); is {
+				holding[m] = true
+			}
+		}
+	}
+	return holding
 }

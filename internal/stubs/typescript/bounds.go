@@ -94,7 +94,7 @@ func (g *generator) outside(k schema.Kind, value string, b *schema.Bounds) (cond
 
 func (g *generator) violations(m *schema.Message) {
 	wire := g.wire()
-	if m.Raw() == nil && !stubs.Checked(&schema.Type{Kind: schema.KindMessage, Message: m}) {
+	if m.Raw() == nil && !m.Checked() {
 		g.method("violations(): void", func() { g.P("// Nothing in %s can be a violation.", m.Name) })
 		return
 	}
@@ -105,7 +105,7 @@ func (g *generator) violations(m *schema.Message) {
 				g.P("%s;", call(wire+".bodyViolations", "list", path, value, rawBounds(f)))
 				continue
 			}
-			if !stubs.Checked(f.Type) && !f.Bounds.Refuse(f.Type.Kind) {
+			if !f.Type.Checked() && !f.Bounds.Refuse(f.Type.Kind) {
 				continue
 			}
 			check := func() {
@@ -128,7 +128,7 @@ func (g *generator) violations(m *schema.Message) {
 // violationsOf writes what adds the violations of a value: those of its named
 // type, and those of what it holds.
 func (g *generator) violationsOf(t *schema.Type, value, path string, depth int) {
-	if !stubs.Checked(t) {
+	if !t.Checked() {
 		return
 	}
 	codec := g.codecOf(t)
@@ -149,13 +149,13 @@ func (g *generator) violationsOf(t *schema.Type, value, path string, depth int) 
 func (g *generator) violationsInside(t *schema.Type, value, path string, depth int) {
 	n, inner := deeper(depth), strings.TrimSuffix(path, "`")
 	switch {
-	case t.Kind == schema.KindList && stubs.Checked(t.Elem):
+	case t.Kind == schema.KindList && t.Elem.Checked():
 		g.In(fmt.Sprintf("for (const [i%s, item%s] of %s.entries()) {", n, n, value), func() {
 			g.violationsOf(t.Elem, "item"+n, fmt.Sprintf("%s/${%s(i%s)}`", inner, g.global("String"), n), depth+1)
 		}, "}")
-	case t.Kind == schema.KindMap && (stubs.Checked(t.Key) || stubs.Checked(t.Elem)):
+	case t.Kind == schema.KindMap && (t.Key.Checked() || t.Elem.Checked()):
 		pair := fmt.Sprintf("[key%s, entry%s]", n, n)
-		if !stubs.Checked(t.Elem) {
+		if !t.Elem.Checked() {
 			pair = fmt.Sprintf("[key%s]", n)
 		}
 		g.In(fmt.Sprintf("for (const %s of %s) {", pair, g.sortedEntries(t, value)), func() {

@@ -2,9 +2,9 @@ package typescript
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
+	"faithfulcourier/internal/graph"
 	"faithfulcourier/internal/schema"
 )
 
@@ -151,7 +151,7 @@ func (g *generator) remake(t *schema.Type, value string) string {
 // remakeInside is remake for what a list or map holds, named or not.
 func (g *generator) remakeInside(t *schema.Type, value string) string {
 	if t.Kind == schema.KindList {
-		if canFail(t.Elem) {
+		if g.canFail(t.Elem) {
 			return fmt.Sprintf("%s.map((item, i) => %s)", value, g.at("i", t.Elem, g.remake(t.Elem, "item")))
 		}
 		return fmt.Sprintf("%s.map((item) => %s)", value, g.remake(t.Elem, "item"))
@@ -201,35 +201,56 @@ func (g *generator) unionMake(u *schema.Union) {
 	})
 }
 
-// canFail tells whether making a value can fail: where a decimal is made of text.
-func canFail(t *schema.Type) bool { return failsBeyond(t, map[*schema.Decl]bool{}) }
+// canFail tells whether making a value can fail.
+func (g *generator) canFail(t *schema.Type) bool {
+	for codedDecl(t) == nil && t.Elem != nil {
+		t = t.Elem
+	}
+	return t.Kind == schema.KindDecimal || g.fails[codedDecl(t)]
+}
 
-func failsBeyond(t *schema.Type, seen map[*schema.Decl]bool) bool {
-	d := codedDecl(t)
-	if d != nil && seen[d] {
-		return false
+// failing lists the declarations of which making a value can fail: those in which a decimal is, which may be made of
+// text. Each is looked at once, so a large project takes as long as it is large.
+func failing(defs *schema.Definitions) map[*schema.Decl]bool {
+	within := map[*schema.Decl][]*schema.Decl{}
+	var found []*schema.Decl
+	holds := func(d *schema.Decl, t *schema.Type) {
+		for codedDecl(t) == nil && t.Elem != nil {
+			t = t.Elem
+		}
+		if inner := codedDecl(t); inner != nil {
+			within[inner] = append(within[inner], d)
+		} else if t.Kind == schema.KindDecimal {
+			found = append(found, d)
+		}
 	}
-	if d != nil {
-		seen[d] = true
+	ofMessage := func(m *schema.Message) {
+		for _, f := range m.Fields {
+			holds(&m.Decl, f.Type)
+		}
 	}
-	switch t.Kind {
-	case schema.KindDecimal:
-		return true
-	case schema.KindMessage:
-		return slices.ContainsFunc(t.Message.Fields, func(f *schema.Field) bool { return failsBeyond(f.Type, seen) })
-	case schema.KindUnion:
-		return slices.ContainsFunc(t.Union.Alternatives, func(a *schema.Alternative) bool {
-			return failsBeyond(a.Type, seen)
-		})
-	case schema.KindList, schema.KindMap:
-		return failsBeyond(t.Elem, seen)
+	for _, m := range defs.Modules {
+		for _, message := range m.Messages {
+			ofMessage(message)
+			if p := message.Patch(); p != nil {
+				ofMessage(p)
+			}
+		}
+		for _, u := range m.Unions {
+			for _, a := range u.Alternatives {
+				holds(&u.Decl, a.Type)
+			}
+		}
+		for _, n := range m.Types {
+			holds(&n.Decl, n.Bare())
+		}
 	}
-	return false
+	return graph.Reached(found, within)
 }
 
 // at writes what makes a value of a type, so that what fails in it is told with its place.
 func (g *generator) at(step string, t *schema.Type, made string) string {
-	if !canFail(t) {
+	if !g.canFail(t) {
 		return made
 	}
 	return call(g.wire()+".at", step, "() => "+made)

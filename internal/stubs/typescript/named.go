@@ -4,7 +4,6 @@ import (
 	"fmt"
 
 	"faithfulcourier/internal/schema"
-	"faithfulcourier/internal/stubs"
 )
 
 // isBranded tells named types that are told apart from what they are over.
@@ -55,7 +54,7 @@ func (g *generator) named(n *schema.NamedType) {
 		if !n.Type.Kind.IsScalar() {
 			g.collection(n, &plain)
 		}
-		if !stubs.Checked(&n.Type) {
+		if !n.Type.Checked() {
 			g.method("violations(): void", func() { g.P("// Nothing in %s can be a violation.", n.Name) })
 			return
 		}

@@ -105,7 +105,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 		}
 	}
 	calls := options.Client || options.Server
-	made := madeFrom(defs)
+	made, fails := madeFrom(defs), failing(defs)
 	for _, m := range defs.Modules {
 		index := stubs.NewCode("  ")
 		index.P("")
@@ -124,7 +124,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 				continue
 			}
 			g := &generator{Code: stubs.NewCode("  "), module: m, imports: map[string]string{}, apart: part.name != "types",
-				typesAt: typesAt, exhaustive: options.Exhaustive, made: made, jsonAlone: jsonAlone(options)}
+				typesAt: typesAt, exhaustive: options.Exhaustive, made: made, fails: fails, jsonAlone: jsonAlone(options)}
 			part.emit(g)
 			add(Folder(m)+"/"+part.name+".ts", g.file())
 			switch part.name {
@@ -233,6 +233,7 @@ type generator struct {
 	exhaustive bool
 	jsonAlone  bool                  // without CBOR
 	made       map[*schema.Decl]bool // see madeFrom
+	fails      map[*schema.Decl]bool // see failing
 }
 
 // offerType notes a type that the index of the module exports, and returns its name.

@@ -192,7 +192,7 @@ func (g *generator) unionViolations(u *schema.Union) {
 		g.In("switch (m.kind) {", func() {
 			for _, a := range u.Alternatives {
 				names = append(names, a.JSONName())
-				if !stubs.Checked(a.Type) {
+				if !a.Type.Checked() {
 					quiet = append(quiet, a.Name)
 					continue
 				}
