@@ -14,8 +14,9 @@ import (
 // exampleServer is where the copies of a manual expect a server.
 const exampleServer = "http://127.0.0.1:8080"
 
-// copiesOf returns what writes the same request for a terminal: as faithful call, and for curl where that can make it.
-func copiesOf(ctx context.Context, defs *schema.Definitions) func(*schema.Call, []byte, []byte) []manual.Copy {
+// callingOf returns what writes the same request for a terminal: as faithful call, and for curl where that can make
+// it. to is the server that it is sent to.
+func callingOf(ctx context.Context, defs *schema.Definitions, to string) manual.Calling {
 	calls, credentials := map[string]int{}, map[string]int{}
 	for _, c := range defs.Calls() {
 		calls[c.Service.Name+"."+c.Name]++
@@ -25,12 +26,14 @@ func copiesOf(ctx context.Context, defs *schema.Definitions) func(*schema.Call, 
 			credentials[c.Name]++
 		}
 	}
-	return func(c *schema.Call, head, request []byte) (list []manual.Copy) {
-		name := c.Service.Name + "." + c.Name
-		if calls[name] > 1 {
-			name = c.FullName()
+	named := func(c *schema.Call) string {
+		if name := c.Service.Name + "." + c.Name; calls[name] == 1 {
+			return name
 		}
-		parts := []string{"faithful call " + exampleServer + " " + name}
+		return c.FullName()
+	}
+	copies := func(c *schema.Call, head, request []byte) (list []manual.Copy) {
+		parts := []string{"faithful call " + to + " " + named(c)}
 		if head != nil {
 			parts = append(parts, "--head "+shell.Quoted(string(head)))
 		}
@@ -43,7 +46,7 @@ func copiesOf(ctx context.Context, defs *schema.Definitions) func(*schema.Call, 
 				if credentials[name] > 1 {
 					name = one.FullName()
 				}
-				parts = append(parts, "--credential "+name+"=env:"+remote.Variable(one.Name))
+				parts = append(parts, "--credential "+name+"=env:"+conversation.Variable(one.Name))
 			}
 		}
 		list = append(list, manual.Copy{As: "As faithful call", Text: strings.Join(parts, " \\\n  ")})
@@ -54,10 +57,11 @@ func copiesOf(ctx context.Context, defs *schema.Definitions) func(*schema.Call, 
 		if c.Request != nil {
 			requests = append(requests, request)
 		}
-		line, _, err := remote.NewCaller(c, remote.Options{Base: exampleServer, Head: head}).Curl(ctx, requests)
+		line, _, err := remote.NewCaller(c, remote.Options{Base: to, Head: head}).Curl(ctx, requests)
 		if err == nil { // else the definitions refuse the example, and check has said so
 			list = append(list, manual.Copy{As: "As curl", Text: line})
 		}
 		return list
 	}
+	return manual.Calling{Name: named, Copies: copies}
 }

@@ -19,8 +19,6 @@ import (
 	"syscall"
 	"time"
 
-	"github.com/fsnotify/fsnotify"
-
 	"faithfulcourier/internal/files"
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/remote"
@@ -112,12 +110,8 @@ func (m *mocking) run(record string) (int, error) {
 		return status, err
 	}
 	m.current.Store(mock)
-	listener, err := net.Listen("tcp", m.at)
+	listener, err := listenAt(m.at, "--at ADDRESS")
 	if err != nil {
-		var inUse *os.SyscallError
-		if errors.As(err, &inUse) && errors.Is(inUse.Err, syscall.EADDRINUSE) {
-			return trouble, fmt.Errorf("%s is taken by another program; serve elsewhere with --at ADDRESS", m.at)
-		}
 		return trouble, err
 	}
 	ctx, stop := signal.NotifyContext(m.w.Context, os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
@@ -128,26 +122,45 @@ func (m *mocking) run(record string) (int, error) {
 		defer close(reloaded)
 		m.watch(ctx)
 	}()
-	server := web.NewServer(http.HandlerFunc(func(w http.ResponseWriter,
-		r *http.Request) {
+	err = serveUntil(ctx, listener, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		m.current.Load().ServeHTTP(w, r)
 	}))
+	stop()
+	<-reloaded
+	if err != nil {
+		return trouble, err
+	}
+	return fine, nil
+}
+
+// listenAt listens on an address; option is what names another one.
+func listenAt(address, option string) (net.Listener, error) {
+	listener, err := net.Listen("tcp", address)
+	var inUse *os.SyscallError
+	if errors.As(err, &inUse) && errors.Is(inUse.Err, syscall.EADDRINUSE) {
+		return nil, fmt.Errorf("%s is taken by another program; serve elsewhere with %s", address, option)
+	}
+	return listener, err
+}
+
+// serveUntil serves until the context ends, or serving fails.
+func serveUntil(ctx context.Context, listener net.Listener, handler http.Handler) error {
+	server := web.NewServer(handler)
 	server.ErrorLog = nil
 	server.BaseContext = func(net.Listener) context.Context { return ctx }
 	served := make(chan error, 1)
 	go func() { served <- server.Serve(listener) }()
 	select {
 	case err := <-served:
-		return trouble, err
+		return err
 	case <-ctx.Done():
 	}
-	<-reloaded
 	patience, cancel := context.WithTimeout(context.Background(), time.Second)
 	defer cancel()
 	if server.Shutdown(patience) != nil {
 		_ = server.Close() // streams that nobody ends
 	}
-	return fine, nil
+	return nil
 }
 
 // load loads definitions and answers. Where it returns none, what is wrong has
@@ -293,30 +306,18 @@ func (m *mocking) watch(ctx context.Context) {
 		<-ctx.Done()
 		return
 	}
-	watcher, err := fsnotify.NewWatcher()
+	path, _ := m.sheetPath(p)
+	first := true
+	err = eachSave(ctx, p.Dir, path, func(missed error) {
+		if first || missed != nil {
+			first = false // what is served was loaded just now
+			return
+		}
+		m.again()
+	})
 	if err != nil {
 		fmt.Fprintf(m.w.Err, "faithful mock: changes are not seen: %v\n", err)
 		<-ctx.Done()
-		return
-	}
-	defer watcher.Close()
-	watchFolders(watcher, p.Dir)
-	path, _ := m.sheetPath(p)
-	_ = watcher.Add(filepath.Dir(path)) // a folder that is not there has nothing to say
-	quiet := time.NewTimer(time.Hour)
-	quiet.Stop()
-	for {
-		select {
-		case <-ctx.Done():
-			return
-		case event := <-watcher.Events:
-			if isInput(event.Name) || event.Name == path {
-				quiet.Reset(50 * time.Millisecond)
-			}
-		case <-watcher.Errors:
-		case <-quiet.C:
-			m.again()
-		}
 	}
 }
 

@@ -33,32 +33,51 @@ func watchProject(w *World, g generation) (int, error) {
 	if err != nil {
 		return trouble, err
 	}
-	watcher, err := fsnotify.NewWatcher()
+	err = eachSave(ctx, p.Dir, "", func(failed error) {
+		if failed != nil {
+			fmt.Fprintf(w.Err, "faithful generate: watching: %v\n", failed)
+			return
+		}
+		g.again(w)
+	})
 	if err != nil {
 		return trouble, err
 	}
+	return fine, nil
+}
+
+// eachSave acts at once, and again whenever definitions or faithful.toml of a project, or another file, have changed,
+// until the context ends. It acts with an error where changes may have been missed.
+func eachSave(ctx context.Context, dir, other string, act func(missed error)) error {
+	watcher, err := fsnotify.NewWatcher()
+	if err != nil {
+		return err
+	}
 	defer watcher.Close()
-	watchFolders(watcher, p.Dir)
-	g.again(w)
+	watchFolders(watcher, dir)
+	if other != "" {
+		_ = watcher.Add(filepath.Dir(other)) // a folder that is not there has nothing to say
+	}
+	act(nil)
 	quiet := time.NewTimer(time.Hour)
 	quiet.Stop()
 	for {
 		select {
 		case <-ctx.Done():
-			return fine, nil
+			return nil
 		case event := <-watcher.Events:
 			if event.Has(fsnotify.Create) {
 				if info, err := os.Stat(event.Name); err == nil && info.IsDir() {
 					watchFolders(watcher, event.Name)
 				}
 			}
-			if isInput(event.Name) {
+			if isInput(event.Name) || event.Name == other {
 				quiet.Reset(settle)
 			}
 		case err := <-watcher.Errors:
-			fmt.Fprintf(w.Err, "faithful generate: watching: %v\n", err)
+			act(err)
 		case <-quiet.C:
-			g.again(w)
+			act(nil)
 		}
 	}
 }

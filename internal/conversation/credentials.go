@@ -2,8 +2,10 @@ package conversation
 
 import (
 	"slices"
+	"strings"
 
 	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/syntax"
 )
 
 // Alternatives are the sets of carriers (schema.Credential.Carries) of which a call needs
@@ -28,4 +30,9 @@ func LetsIn(c *schema.Call, shown []string) bool {
 	return slices.ContainsFunc(Alternatives(c), func(needed []string) bool {
 		return !slices.ContainsFunc(needed, func(carrier string) bool { return !slices.Contains(shown, carrier) })
 	})
+}
+
+// Variable is the environment variable that holds a credential, by its name, in command lines.
+func Variable(name string) string {
+	return strings.ToUpper(syntax.SnakeCase(name[strings.LastIndexByte(name, '.')+1:]))
 }

@@ -55,27 +55,74 @@ const (
 	mostShown  = 2000 // bytes of a payload
 )
 
-func (s *site) changes() (views []stepView) {
-	for _, step := range s.about.Steps {
-		v := stepView{Old: step.Old, New: step.New, Needs: step.Needs, Note: prose(step.Note)}
-		if !step.When.IsZero() {
-			v.When = step.When.UTC().Format("2 January 2006")
-		}
-		if step.Old != "" {
-			v.Summary, v.Counts = step.Report.Summary(), counts(step.Report.Changes)
-			for _, c := range step.Report.Changes {
-				if plain := c.Verdict() == verdict.Compatible && !c.Undecided; plain && len(v.Others) < mostOthers {
-					v.Others = append(v.Others, s.changed(c))
-				} else if !plain && len(v.Told) < mostTold {
-					v.Told = append(v.Told, s.changed(c))
-				} else {
-					v.Left++
-				}
-			}
-		}
-		views = append(views, v)
+// changesPage is what each version changed, and which two can be compared.
+type changesPage struct {
+	Steps    []stepView
+	Versions []string    // the newer ones of Pairs
+	Pairs    [][]pairing // by the older version
+}
+
+// pairing is a link to what changed between two versions; none where To is "".
+type pairing struct{ Old, New, To string }
+
+// betweenPath is the page of what changed between two versions: no version has two dots beside each other.
+func betweenPath(from, to string) string { return "changes/" + from + ".." + to + ".html" }
+
+func (s *site) changes() (p changesPage, err error) {
+	steps, err := s.about.Steps()
+	if err != nil {
+		return p, err
 	}
-	return views
+	for _, step := range steps {
+		p.Steps = append(p.Steps, s.step(step))
+	}
+	versions := s.about.Versions
+	if len(versions) < 3 {
+		return p, nil // what two versions differ in is told already
+	}
+	p.Versions = versions[:len(versions)-1]
+	for i, from := range versions[1:] {
+		var row []pairing
+		for j, to := range p.Versions {
+			one := pairing{Old: from, New: to}
+			if j <= i {
+				one.To = betweenPath(from, to)
+			}
+			row = append(row, one)
+		}
+		p.Pairs = append(p.Pairs, row)
+	}
+	return p, nil
+}
+
+// between is what changed between any two versions.
+func (s *site) between(from, to string) (stepView, error) {
+	step, err := s.about.Between(from, to)
+	if err != nil {
+		return stepView{}, err
+	}
+	return s.step(step), nil
+}
+
+func (s *site) step(step Step) stepView {
+	v := stepView{Old: step.Old, New: step.New, Needs: step.Needs, Note: prose(step.Note)}
+	if !step.When.IsZero() {
+		v.When = step.When.UTC().Format("2 January 2006")
+	}
+	if step.Old == "" {
+		return v
+	}
+	v.Summary, v.Counts = step.Report.Summary(), counts(step.Report.Changes)
+	for _, c := range step.Report.Changes {
+		if plain := c.Verdict() == verdict.Compatible && !c.Undecided; plain && len(v.Others) < mostOthers {
+			v.Others = append(v.Others, s.changed(c))
+		} else if !plain && len(v.Told) < mostTold {
+			v.Told = append(v.Told, s.changed(c))
+		} else {
+			v.Left++
+		}
+	}
+	return v
 }
 
 // counts says how many of the changes add something, change it, or take it away.

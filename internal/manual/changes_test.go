@@ -21,17 +21,18 @@ func changesOf(t *testing.T, note string, versions ...string) (page *html.Node, 
 	t.Helper()
 	about := About{Name: "line", Version: "draft"}
 	defs := loaded(t, versions[0])
-	about.Steps = []Step{{New: "1.0.0", When: time.Date(2026, 5, 4, 0, 0, 0, 0, time.UTC), Note: note,
+	steps := []Step{{New: "1.0.0", When: time.Date(2026, 5, 4, 0, 0, 0, 0, time.UTC), Note: note,
 		Report: &compare.Report{}}}
 	for _, next := range versions[1:] {
 		older := defs
 		defs = loaded(t, next)
-		step := Step{Old: about.Steps[0].New, New: fmt.Sprintf("1.%d.0", len(about.Steps))}
+		step := Step{Old: steps[0].New, New: fmt.Sprintf("1.%d.0", len(steps))}
 		step.Report = compare.Compare(older, defs,
 			compare.Promise{Rollout: "server-leads", Stored: "each-reads-other", Covers: []string{"binary", "json"},
 				Languages: []stubs.Language{golang.Language{}}})
-		about.Steps = append([]Step{step}, about.Steps...)
+		steps = append([]Step{step}, steps...)
 	}
+	about.Steps = func() ([]Step, error) { return steps, nil }
 	made, err := Make(defs, about)
 	require.NoError(t, err)
 	files = map[string]bool{}
@@ -43,7 +44,7 @@ func changesOf(t *testing.T, note string, versions ...string) (page *html.Node, 
 			require.NoError(t, err)
 		}
 		if f.Path == "index.html" && len(versions) > 1 {
-			last := about.Steps[0]
+			last := steps[0]
 			assert.Contains(t, string(f.Content),
 				`<a href="changes.html#`+last.New+`">`+last.New+`</a>: `+last.Report.Summary())
 		}
@@ -103,7 +104,8 @@ func TestWaivedChange(t *testing.T) {
 	r := compare.Compare(older, defs, compare.Promise{
 		Rollout: "server-leads", Stored: "each-reads-other", Covers: []string{"json"}})
 	r.Waive([]compare.Waiver{{Change: "field-type-changed", Where: "m.A.a", Reason: "nobody <has> it"}}, "2026-05-04")
-	made, err := Make(defs, About{Name: "line", Version: "draft", Steps: []Step{{Old: "1.0.0", New: "draft", Report: r}}})
+	steps := func() ([]Step, error) { return []Step{{Old: "1.0.0", New: "draft", Report: r}}, nil }
+	made, err := Make(defs, About{Name: "line", Version: "draft", Steps: steps})
 	require.NoError(t, err)
 	for _, f := range made {
 		if f.Path == "changes.html" {

@@ -1,13 +1,17 @@
-// Package manual makes a reference of definitions that people read: pages of HTML that work from a disk, with one style
-// sheet and one script. It knows nothing of HTTP, files or the command line; it is given definitions, and
+// Package manual makes a reference of definitions that people read and try: pages of HTML that work from a disk, with
+// one style sheet and one script. It knows nothing of HTTP, files or the command line; it is given definitions, and
 // returns files.
 //
 //	manual.go  the files, and what all pages share
 //	pages.go   what is on each page
+//	forms.go   what the script builds the forms of calls from
 //	changes.go what versions changed
+//	single.go  all pages in one file
+//	markdown.go  the same as Markdown
 //	words.go   bounds, encodings and promises in words
 //	prose.go   documentation, which is Markdown
-//	page/      templates, the style sheet, the script
+//	page/      templates, the style sheet, the script: manual.js is made of *.ts by go generate
+//	bundle/    what makes it
 package manual
 
 import (
@@ -24,16 +28,21 @@ import (
 	"faithfulcourier/internal/value"
 )
 
-//go:embed page
+//go:generate go run ./bundle/write
+
+//go:embed page/*.html page/manual.css page/manual.js
 var page embed.FS
 
 // templates are parsed when they are needed: other commands need not wait for that.
 var templates = sync.OnceValue(func() *template.Template {
-	return template.Must(template.New("").Funcs(template.FuncMap{"pair": pair}).ParseFS(page, "page/*.html"))
+	return template.Must(template.New("").Funcs(template.FuncMap{"pair": pair, "up": upFrom}).ParseFS(page, "page/*.html"))
 })
 
 // pair is what the template of one side of a call is given.
 func pair(word string, of *side) map[string]any { return map[string]any{"Word": word, "Side": of} }
+
+// upFrom is what the template of a step is given: where the folder of the manual is, too.
+func upFrom(up string, step stepView) map[string]any { return map[string]any{"Up": up, "Step": step} }
 
 // File is one file of a manual. Path has slashes, and is below the manual's folder.
 type File struct {
@@ -45,60 +54,130 @@ type File struct {
 type About struct {
 	Name    string
 	Version string // "draft", or a sealed version
-	Steps   []Step // what versions changed, newest first
+	// Steps are what versions changed, newest first; nil for nothing. Versions are those of which any two can be
+	// compared, newest first, which Between does.
+	Steps    func() ([]Step, error)
+	Versions []string
+	Between  func(old, new string) (Step, error)
+	Calling  Calling
+	Send     Send
+	To       string // the server that calls are sent to, as in http://127.0.0.1:8080
+	Secret   string // of SendRelay: what proves that a page is ours
+}
 
-	// Copies makes the same request for other programs: a call, and what is sent before its stream and in it, as
-	// JSON; nil for nothing. It may be nil.
+// Send says how pages send calls.
+type Send string
+
+// Pages send nothing, which is for pages from a disk; or to the server that they are from; or through the program
+// that serves them.
+const (
+	SendNothing Send = ""
+	SendOwn     Send = "own"
+	SendRelay   Send = "relay"
+)
+
+// Calling makes the same request for other programs. Its functions may be nil.
+type Calling struct {
+	// Name is a call as the command line finds it.
+	Name func(call *schema.Call) string
+	// Copies is given what is sent before a stream and in it, as JSON; nil for nothing.
 	Copies func(call *schema.Call, head, request []byte) []Copy
 }
 
 // Copy is a request as somebody can take it along.
 type Copy struct{ As, Text string }
 
-// Make returns all files of a manual, sorted by path.
-func Make(defs *schema.Definitions, about About) ([]File, error) {
+// Manual is a manual whose pages are made when they are asked for.
+type Manual struct {
+	site   *site
+	sheets map[string]sheet // by path
+	data   map[string]func() ([]byte, error)
+}
+
+// New returns a manual of definitions.
+func New(defs *schema.Definitions, about About) *Manual {
+	if about.Steps == nil {
+		about.Steps = func() ([]Step, error) { return nil, nil }
+	}
+	about.Steps = sync.OnceValues(about.Steps)
+	if about.Calling.Name == nil {
+		about.Calling.Name = (*schema.Call).FullName
+	}
 	s := &site{defs: defs, about: about, maker: value.NewMaker(defs, 0), users: defs.Users(),
 		named: map[string]schema.Element{}}
 	for _, e := range defs.Everything() {
 		s.named[e.FullName()] = e
 	}
+	m := &Manual{site: s, sheets: map[string]sheet{}, data: map[string]func() ([]byte, error){"names.js": s.index}}
 	for _, p := range s.pages() {
-		content, err := s.render(p)
-		if err != nil {
-			return nil, err
-		}
-		s.files = append(s.files, File{p.path, content})
+		m.sheets[p.path] = p
 	}
 	for _, name := range []string{"manual.css", "manual.js"} {
-		content, err := page.ReadFile("page/" + name)
+		m.data[name] = func() ([]byte, error) { return page.ReadFile("page/" + name) }
+	}
+	for _, module := range defs.Modules {
+		for _, service := range module.Services {
+			m.data[formsPath(service)] = func() ([]byte, error) { return s.forms(service) }
+		}
+	}
+	return m
+}
+
+// Paths lists the files of a manual, sorted.
+func (m *Manual) Paths() []string {
+	return slices.Sorted(func(yield func(string) bool) {
+		for path := range m.sheets {
+			if !yield(path) {
+				return
+			}
+		}
+		for path := range m.data {
+			if !yield(path) {
+				return
+			}
+		}
+	})
+}
+
+// File makes the file at a path; nil where there is none.
+func (m *Manual) File(path string) (content []byte, err error) {
+	if p, is := m.sheets[path]; is {
+		return m.site.render(p)
+	}
+	if make, is := m.data[path]; is {
+		return make()
+	}
+	return nil, nil
+}
+
+// Make returns all files of a manual, sorted by path.
+func Make(defs *schema.Definitions, about About) ([]File, error) {
+	m := New(defs, about)
+	var files []File
+	for _, path := range m.Paths() {
+		content, err := m.File(path)
 		if err != nil {
 			return nil, err
 		}
-		s.files = append(s.files, File{name, content})
+		files = append(files, File{path, content})
 	}
-	index, err := s.index()
-	if err != nil {
-		return nil, err
-	}
-	s.files = append(s.files, File{"names.js", index})
-	slices.SortFunc(s.files, func(a, b File) int { return strings.Compare(a.Path, b.Path) })
-	return s.files, nil
+	return files, nil
 }
 
-// site is a manual while it is made.
+// site is what the pages of a manual are made from.
 type site struct {
 	defs  *schema.Definitions
 	about About
 	maker *value.Maker
 	users map[schema.Declaration][]schema.Use
 	named map[string]schema.Element // by full name
-	files []File
 }
 
 // sheet is one page before it is HTML.
 type sheet struct {
 	path, title, template string
-	body                  any
+	body                  func() (any, error)
+	forms                 string // the script with its forms, from the folder of the manual; "" for none
 }
 
 // up leads from a page to the folder of the manual.
@@ -106,9 +185,11 @@ func (p sheet) up() string { return strings.Repeat("../", strings.Count(p.path, 
 
 // shared is what the layout of each page is made from.
 type shared struct {
-	Title, Up         string
+	Title, Up, Home   string
 	Project, Version  string
 	Services, Modules []item
+	Send              Send
+	To, Secret, Forms string
 	Body              any
 }
 
@@ -120,7 +201,12 @@ type item struct {
 }
 
 func (s *site) render(p sheet) ([]byte, error) {
-	layout := shared{Title: p.title, Up: p.up(), Project: s.about.Name, Version: s.about.Version, Body: p.body}
+	content, err := p.body()
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", p.path, err)
+	}
+	layout := shared{Title: p.title, Up: p.up(), Home: p.up() + "index.html", Project: s.about.Name,
+		Version: s.about.Version, Send: s.about.Send, To: s.about.To, Secret: s.about.Secret, Forms: p.forms, Body: content}
 	for _, m := range s.defs.Modules {
 		layout.Modules = append(layout.Modules, item{Name: m.Name, To: p.up() + modulePath(m)})
 		for _, service := range m.Services {
@@ -153,6 +239,7 @@ func large(m *schema.Module) bool {
 }
 
 func servicePath(s *schema.Service) string { return "services/" + s.FullName() + ".html" }
+func formsPath(s *schema.Service) string   { return "services/" + s.FullName() + ".js" }
 func address(of schema.Element) string {
 	switch e := of.(type) {
 	case *schema.Module:

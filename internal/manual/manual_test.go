@@ -165,10 +165,17 @@ func TestHostileText(t *testing.T) {
 				}
 			}
 		})
-		assert.Equal(t, 2, scripts, at)
+		wanted := 2
+		if strings.HasPrefix(at, "services/") {
+			wanted++ // its forms
+		}
+		assert.Equal(t, wanted, scripts, at)
 	}
 	assert.Contains(t, string(files["modules/m.html"]), "&lt;script&gt;alert(1)&lt;/script&gt;")
-	assert.NotContains(t, string(files["names.js"]), "</script>")
+	for _, name := range []string{"names.js", "services/m.S.js"} {
+		assert.NotEmpty(t, files[name])
+		assert.NotContains(t, string(files[name]), "</script>")
+	}
 	assert.Equal(t, "gnp.txt", plainly("\u202egnp.txt\u2066"), "from servers, definitions come with what checks refuse")
 }
 

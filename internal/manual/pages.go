@@ -7,6 +7,7 @@ import (
 	"html/template"
 	"slices"
 	"strings"
+	"sync"
 
 	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
@@ -15,24 +16,42 @@ import (
 
 // pages lists the pages of a manual.
 func (s *site) pages() []sheet {
-	all := []sheet{{"index.html", s.about.Name, "start.html", s.start()}}
+	all := []sheet{{path: "index.html", title: s.about.Name, template: "start.html",
+		body: func() (any, error) { return s.start() }}}
 	for _, m := range s.defs.Modules {
-		data := s.module(m)
-		all = append(all, sheet{modulePath(m), m.Name, "module.html", data})
-		if data.Large {
-			for _, t := range data.Things {
-				all = append(all, sheet{t.path, m.Name + "." + t.Name, "declaration.html", t})
+		data := sync.OnceValue(func() modulePage { return s.module(m) })
+		all = append(all, sheet{path: modulePath(m), title: m.Name, template: "module.html",
+			body: func() (any, error) { return data(), nil }})
+		if large(m) {
+			for i, d := range dataOf(m) {
+				all = append(all, sheet{path: dataPath(d.Head()), title: d.FullName(), template: "declaration.html",
+					body: func() (any, error) { return data().Things[i], nil }})
 			}
 		}
 		for _, service := range m.Services {
-			all = append(all, sheet{servicePath(service), service.FullName(), "service.html", s.service(service)})
+			all = append(all, sheet{path: servicePath(service), title: service.FullName(), template: "service.html",
+				body: func() (any, error) { return s.service(service), nil }, forms: formsPath(service)})
 		}
 	}
-	return append(all, sheet{"changes.html", "Changes", "changes.html", s.changes()},
-		sheet{"deprecated.html", "Deprecated", "deprecated.html", s.deprecations()},
-		sheet{"errors.html", "Errors", "errors.html", s.failures()},
-		sheet{"credentials.html", "Credentials", "credentials.html", s.credentials()},
-		sheet{"names.html", "All names", "names.html", s.names()})
+	for i, to := range s.about.Versions {
+		for _, from := range s.about.Versions[i+1:] {
+			all = append(all, sheet{path: betweenPath(from, to), title: from + " and " + to, template: "between.html",
+				body: func() (any, error) { return s.between(from, to) }})
+		}
+	}
+	for _, one := range []struct {
+		path, title string
+		body        func() (any, error)
+	}{
+		{"changes.html", "Changes", func() (any, error) { return s.changes() }},
+		{"deprecated.html", "Deprecated", func() (any, error) { return s.deprecations(), nil }},
+		{"errors.html", "Errors", func() (any, error) { return s.failures(), nil }},
+		{"credentials.html", "Credentials", func() (any, error) { return s.credentials(), nil }},
+		{"names.html", "All names", func() (any, error) { return s.names(), nil }},
+	} {
+		all = append(all, sheet{path: one.path, title: one.title, template: one.path, body: one.body})
+	}
+	return all
 }
 
 // written is what somebody wrote of an element, and why it is not to be used any more; "" where it may be.
@@ -69,9 +88,12 @@ type moduleLine struct {
 	Doc template.HTML
 }
 
-func (s *site) start() startPage {
-	var p startPage
-	if steps := s.about.Steps; len(steps) > 0 && steps[0].Old != "" {
+func (s *site) start() (p startPage, err error) {
+	steps, err := s.about.Steps()
+	if err != nil {
+		return p, err
+	}
+	if len(steps) > 0 && steps[0].Old != "" {
 		last := steps[0]
 		p.Last = &item{Name: last.New, To: "changes.html#" + last.New, Line: last.Report.Summary()}
 	}
@@ -92,7 +114,7 @@ func (s *site) start() startPage {
 			p.Services = append(p.Services, one)
 		}
 	}
-	return p
+	return p, nil
 }
 
 type servicePage struct {
@@ -103,7 +125,8 @@ type servicePage struct {
 }
 
 type callView struct {
-	Name, Method, Path      string
+	Name, Full              string
+	Method, Path            string
 	Doc                     template.HTML
 	Deprecated              string
 	Needs, Repeats, Streams string
@@ -141,8 +164,9 @@ func (s *site) service(service *schema.Service) servicePage {
 	p := servicePage{Name: service.Name, Module: service.Module.Name,
 		ModuleTo: fromModules + modulePath(service.Module), Doc: prose(service.Doc), Deprecated: service.Deprecated}
 	for _, c := range service.Calls {
-		v := callView{Name: c.Name, Method: conversation.Method(c), Path: conversation.Path(c), Doc: prose(c.Doc),
-			Deprecated: c.Deprecated, Needs: needs(c), Repeats: repeats(c), Streams: streams(c), Status: statusText(c)}
+		v := callView{Name: c.Name, Full: c.FullName(), Method: conversation.Method(c), Path: conversation.Path(c),
+			Doc: prose(c.Doc), Deprecated: c.Deprecated, Needs: needs(c), Repeats: repeats(c), Streams: streams(c),
+			Status: statusText(c)}
 		v.Head = s.side(c.Head, conversation.Places(c))
 		v.Request = s.side(c.Request, conversation.Places(c))
 		v.Answer = s.side(c.Response, conversation.AnswerPlaces(c))
@@ -166,10 +190,10 @@ func (s *site) copies(c *schema.Call, head, request *side) []Copy {
 			texts[i] = of.compact
 		}
 	}
-	if s.about.Copies == nil {
+	if s.about.Calling.Copies == nil {
 		return nil
 	}
-	return s.about.Copies(c, texts[0], texts[1])
+	return s.about.Calling.Copies(c, texts[0], texts[1])
 }
 
 func (s *site) side(m *schema.Message, places []conversation.Placed) *side {
@@ -384,7 +408,6 @@ type thing struct {
 	Module, Name, Noun string
 	To                 string // from the page of its module
 	Line               string
-	path               string
 	Doc                template.HTML
 	Deprecated         string
 	Says               template.HTML // what it is, in a line: a type, a value, a status
@@ -403,18 +426,27 @@ type use struct{ By, To, As string }
 // fromModules leads from a page of a module or service to the folder of the manual.
 const fromModules = "../"
 
+// dataOf are the declarations of a module that its page tells of: services and credentials have pages of their own.
+func dataOf(m *schema.Module) []schema.Declaration {
+	return slices.DeleteFunc(m.Declarations(), func(d schema.Declaration) bool {
+		switch d.(type) {
+		case *schema.Service, *schema.Credential:
+			return true
+		}
+		return false
+	})
+}
+
 func (s *site) module(m *schema.Module) modulePage {
 	p := modulePage{Name: m.Name, Doc: prose(m.Doc), Large: large(m)}
-	for _, d := range m.Declarations() {
+	for _, one := range m.Services {
+		p.Services = append(p.Services, item{Name: one.Name, To: fromModules + servicePath(one), Line: line(one.Doc)})
+	}
+	for _, d := range dataOf(m) {
 		head := d.Head()
 		t := thing{Module: m.Name, Name: head.Name, Noun: noun(d), To: fromModules + address(d), Line: line(head.Doc),
-			path: dataPath(head), Doc: prose(head.Doc), Deprecated: head.Deprecated}
+			Doc: prose(head.Doc), Deprecated: head.Deprecated}
 		switch d := d.(type) {
-		case *schema.Service:
-			p.Services = append(p.Services, item{Name: d.Name, To: fromModules + servicePath(d), Line: line(d.Doc)})
-			continue
-		case *schema.Credential:
-			continue // they have a page of their own
 		case *schema.Example:
 			t.Says = "of " + typeHTML(&schema.Type{Kind: schema.KindMessage, Message: d.Of}, fromModules)
 		case *schema.Const:

@@ -11,10 +11,10 @@ import (
 	"slices"
 	"strings"
 
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/shell"
 	"faithfulcourier/internal/stubs/golang/support/web"
 	"faithfulcourier/internal/stubs/golang/support/wire"
-	"faithfulcourier/internal/syntax"
 )
 
 // Curl writes requests in JSON (one; several where the request is a stream; none
@@ -30,8 +30,8 @@ func (k *Caller) Curl(ctx context.Context, requests [][]byte) (command string, v
 	k.standIn = rand.Text()
 	if len(k.web.Needs) > 0 { // any alternative will do; the first is what people think of first
 		for _, c := range k.web.Needs[0] {
-			k.options.Credentials[c.Name] = k.standIn + Variable(c.Name)
-			variables = append(variables, Variable(c.Name))
+			k.options.Credentials[c.Name] = k.standIn + conversation.Variable(c.Name)
+			variables = append(variables, conversation.Variable(c.Name))
 		}
 	}
 	k.binary = false
@@ -77,11 +77,6 @@ func (k *Caller) Curl(ctx context.Context, requests [][]byte) (command string, v
 		return "", nil, err
 	}
 	return k.line(taken, body), variables, nil
-}
-
-// Variable is the environment variable that holds a credential, by its name, in command lines.
-func Variable(name string) string {
-	return strings.ToUpper(syntax.SnakeCase(name[strings.LastIndexByte(name, '.')+1:]))
 }
 
 // sequence is the body of a request that is a stream (RFC 7464).
