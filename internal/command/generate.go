@@ -4,6 +4,7 @@ import (
 	"crypto/sha256"
 	"flag"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
@@ -13,6 +14,7 @@ import (
 
 	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/files"
+	"faithfulcourier/internal/manual"
 	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/release"
 	"faithfulcourier/internal/report"
@@ -83,7 +85,7 @@ any more are named; --prune removes them.`,
 	examples: [2]string{"faithful generate --watch", "faithful generate --only go --dry"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		kind := outputKind(flags)
-		var g generation
+		g := &generation{}
 		flags.StringVar(&g.only, "only", "", "write the stubs of one `LANGUAGE`")
 		ref := referenceFlags(flags)
 		flags.BoolVar(&g.dry, "dry", false, "write nothing, say what would be written; exit 1 if that is anything")
@@ -94,7 +96,7 @@ any more are named; --prune removes them.`,
 			if err := checkKind(*kind); err != nil {
 				return trouble, err
 			}
-			g.of = *ref.of
+			g.of, g.w = *ref.of, w
 			if len(args) > 0 {
 				return trouble, usage("generate takes no arguments; the outputs are in faithful.toml")
 			}
@@ -161,7 +163,7 @@ type memory struct {
 
 // memory makes the key of all that stubs are made from: this program, the
 // project's settings and its working definitions, both as they were read.
-func (g *generation) memory(w *World, p *project.Project, files []*source.File) memory {
+func (g *generation) memory(w *World, p *project.Project, sources []*source.File) memory {
 	cache, err := os.UserCacheDir()
 	if err != nil || g.force {
 		return memory{}
@@ -180,7 +182,19 @@ func (g *generation) memory(w *World, p *project.Project, files []*source.File) 
 	if lines, err := versions.ReadLines(p.Dir); err == nil { // what the draft is called goes by them
 		fmt.Fprintf(hash, "%q\n", lines)
 	}
-	for _, f := range files {
+	for _, o := range p.Config.Stubs {
+		if !o.Manual {
+			continue
+		}
+		_ = filepath.WalkDir(filepath.Join(p.Dir, "versions", "notes"), func(path string, d fs.DirEntry, err error) error {
+			if err == nil && d.Type().IsRegular() { // what can't be read is said when it is needed
+				text, _ := files.ReadRegular(path, 1<<20)
+				fmt.Fprintf(hash, "%q %s\n", path, text)
+			}
+			return nil
+		})
+	}
+	for _, f := range sources {
 		fmt.Fprintf(hash, "%q %d\n%s\n", f.Name, len(f.Text), f.Text)
 	}
 	return memory{filepath.Join(cache, "faithful"), fmt.Sprintf("%x", hash.Sum(nil)), w.Now()}
@@ -217,6 +231,37 @@ type generation struct {
 	only, of   string
 	dry, force bool
 	version    string // what the definitions call themselves, where a server says it
+
+	w       *World
+	manuals manuals
+}
+
+// manuals are packed for servers, once for all outputs of the same definitions.
+type manuals struct {
+	mu     sync.Mutex
+	packed map[*schema.Definitions]string
+}
+
+func (m *manuals) of(w *World, version string, defs *schema.Definitions) (string, error) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if packed, done := m.packed[defs]; done {
+		return packed, nil
+	}
+	about, err := manualAbout(w, version, defs)
+	if err != nil {
+		return "", err
+	}
+	about.Send, about.Calling = manual.SendOwn, callingOf(w.Context, defs, exampleServer)
+	packed, err := manual.Packed(defs, about)
+	if err != nil {
+		return "", err
+	}
+	if m.packed == nil {
+		m.packed = map[*schema.Definitions]string{}
+	}
+	m.packed[defs] = packed
+	return packed, nil
 }
 
 // plan makes the stubs of all outputs, and compares them with what is there.
@@ -279,6 +324,15 @@ func (g *generation) planOutput(p *project.Project, defs *schema.Definitions, o 
 	}
 	if version == "draft" {
 		version = sealedSo(p, defs)
+	}
+	if o.Manual && !options.Server {
+		return nil, fmt.Errorf("the output into %s has manual = true, and no server that answers with it: "+
+			"add \"server\" to its roles, or remove manual", o.Into)
+	}
+	if o.Manual {
+		if options.Manual, err = g.manuals.of(g.w, version, defs); err != nil {
+			return nil, err
+		}
 	}
 	if word := stubs.Lacking(language); word != "" {
 		return nil, fmt.Errorf("the stubs of %s have no row for the scalar %q: nothing is generated", language.Name(), word)

@@ -26,7 +26,7 @@ const settle = 50 * time.Millisecond
 
 // watchProject generates whenever definitions or faithful.toml change, until it
 // is interrupted. Wrong definitions leave the last good stubs in place.
-func watchProject(w *World, g generation) (int, error) {
+func watchProject(w *World, g *generation) (int, error) {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	p, err := openProject(w.Dir)

@@ -62,7 +62,7 @@ type rawForm struct {
 	Field string `json:"field"`
 	Type  string `json:"type"` // media type, or such as "image/*"
 	Low   uint64 `json:"low"`
-	High  uint64 `json:"high"`
+	High  uint64 `json:"high,omitempty"` // absent where there is no limit
 }
 
 type credentialForm struct {
@@ -219,7 +219,7 @@ func rawOf(f *schema.Field) *rawForm {
 		return nil
 	}
 	low, high := conversation.RawLength(f)
-	return &rawForm{f.JSONName(), f.In.Name, low, min(high, 1<<53)}
+	return &rawForm{f.JSONName(), f.In.Name, low, high}
 }
 
 // message adds a message and what is in it, and returns its name; "" for nil.

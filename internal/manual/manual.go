@@ -16,7 +16,9 @@ package manual
 
 import (
 	"bytes"
+	"compress/gzip"
 	"embed"
+	"encoding/base64"
 	"encoding/json"
 	"fmt"
 	"html/template"
@@ -295,4 +297,41 @@ func (s *site) index() ([]byte, error) {
 		return nil, err
 	}
 	return append(append([]byte("manualNames("), text...), ");\n"...), nil
+}
+
+// Packed is a manual for a server to answer with: its files by their paths, as JSON (RFC 8259) in gzip (RFC 1952) in
+// base64url (RFC 4648, section 5), in lines of 120 characters.
+func Packed(defs *schema.Definitions, about About) (string, error) {
+	files, err := Make(defs, about)
+	if err != nil {
+		return "", err
+	}
+	pages := map[string]string{}
+	for _, f := range files {
+		pages[f.Path] = string(f.Content)
+	}
+	text, err := json.Marshal(pages)
+	if err != nil {
+		return "", err
+	}
+	var compressed bytes.Buffer
+	gz, err := gzip.NewWriterLevel(&compressed, gzip.BestCompression)
+	if err != nil {
+		return "", err
+	}
+	if _, err := gz.Write(text); err != nil {
+		return "", err
+	}
+	if err := gz.Close(); err != nil {
+		return "", err
+	}
+	packed := base64.RawURLEncoding.EncodeToString(compressed.Bytes())
+	var b strings.Builder
+	for line := range slices.Chunk([]byte(packed), 120) {
+		if b.Len() > 0 {
+			b.WriteByte('\n')
+		}
+		b.Write(line)
+	}
+	return b.String(), nil
 }

@@ -70,6 +70,7 @@ type Output struct {
 	Exhaustive bool     `toml:"exhaustive"` // adds what stops compiling when something is added
 	Async      bool     `toml:"async"`      // adds clients for asyncio, in Python
 	Target     string   `toml:"target"`     // what runs it, in TypeScript: "browser", or "" for whatever does
+	Manual     bool     `toml:"manual"`     // servers answer with the manual, at /-/manual
 	Encodings  []string `toml:"encodings"`  // of "cbor" and "json", in TypeScript; both where it is empty
 }
 

@@ -45,6 +45,8 @@ type Options struct {
 	Async bool
 	// Target is what runs the output, in TypeScript: "browser", or "" for whatever does.
 	Target string
+	// Manual is the manual that servers answer with, packed; "" for none.
+	Manual string
 	// Encodings are what the output reads and writes, in TypeScript; both where it is empty.
 	Encodings []string
 

@@ -105,7 +105,9 @@ function travelOf(places: readonly Place[], body: wire.Codec<unknown> | undefine
 }
 
 function answerTravelOf(call: CallModel, checker: Checker): web.Travel<Taken> {
+  const { answerRaw } = call;
   return {
+    ...(answerRaw === undefined ? {} : { raw: { field: answerRaw.field, bounds: boundsOf(answerRaw), of: ({ raw }: Taken) => raw ?? new wire.Body(new Blob([])) } }),
     placed: placedOf(call.answerPlaces),
     body: call.answerBody ? (new TextCodec() as wire.Codec<unknown>) : undefined,
     bodyOf: (m) => m,
@@ -141,7 +143,7 @@ export function wrongIn(checker: Checker, message: string, m: Outgoing, raw: Raw
 }
 
 function boundsOf({ type, low, high }: RawModel): wire.RawBounds {
-  return { mediaType: type, low, ...(high < 2 ** 53 ? { high } : {}) };
+  return { mediaType: type, low, ...(high === undefined ? {} : { high }) };
 }
 
 /** Writes text that is JSON. */

@@ -51,7 +51,7 @@ export interface RawModel {
   readonly field: string;
   readonly type: string;
   readonly low: number;
-  readonly high: number;
+  readonly high?: number;
 }
 
 export interface CredentialModel {

@@ -38,6 +38,8 @@ export interface Sent {
 export interface Sender {
   /** Why a call can't be sent from here; undefined where it can. */
   refuses(call: CallModel): string | undefined;
+  /** What is different when a call is sent from here. */
+  notes(call: CallModel): string | undefined;
   send(model: Model, call: CallModel, filled: Filled, emit: (event: Outcome) => void): Sent;
 }
 
@@ -62,10 +64,11 @@ export class Own implements Sender {
         return "A field of it travels in a header, which browsers can't send with a WebSocket.";
       }
     }
-    if (call.places.some(({ place }) => place === "cookie")) {
-      return "A field of it travels in a cookie, which browsers keep to themselves.";
-    }
     return undefined;
+  }
+
+  notes(call: CallModel): string | undefined {
+    return call.places.some(({ place }) => place === "cookie") || call.needs.some((all) => all.some(({ kind }) => kind === "cookie")) ? "What travels in a cookie is what this browser keeps for the server, not what is typed here." : undefined;
   }
 
   send(model: Model, call: CallModel, filled: Filled, emit: (event: Outcome) => void): Sent {
@@ -90,6 +93,7 @@ export class Own implements Sender {
   private async run(model: Model, call: CallModel, filled: Filled, emit: (event: Outcome) => void, elements: Queue<string>, signal: AbortSignal): Promise<void> {
     const checker = new Checker(model);
     const known = callOf(call, checker, filled.unchecked);
+    const pace = new Pace();
     let bytes = 0;
     const begin = performance.now();
     const client = new Client(this.base, model.digest, {
@@ -119,12 +123,14 @@ export class Own implements Sender {
       if (call.sends === true && call.receives === true) {
         for await (const element of converse(client, known, sent(), { signal }, head)) {
           emit({ kind: "value", text: element.text, wrong: element.wrong });
+          await pace.rest();
         }
       } else if (call.sends === true) {
         await this.collected(client, known, sent(), head, signal, emit);
       } else if (call.receives === true) {
         for await (const element of receive(client, known, request, { signal })) {
           emit({ kind: "value", text: element.text, wrong: element.wrong });
+          await pace.rest();
         }
       } else if (call.raw !== undefined || call.answerRaw !== undefined) {
         await taken(await exchange(client, known, request, { signal }), emit);
@@ -206,6 +212,10 @@ export class Relay implements Sender {
     return undefined;
   }
 
+  notes(): undefined {
+    return undefined;
+  }
+
   send(_: Model, call: CallModel, filled: Filled, emit: (event: Outcome) => void): Sent {
     const stopped = new AbortController();
     const opened = Promise.withResolvers<string>();
@@ -224,6 +234,7 @@ export class Relay implements Sender {
         if (!response.ok || response.body === null) {
           throw new Error(`faithful manual answers ${String(response.status)}: ${await response.text()}`);
         }
+        const pace = new Pace();
         const raw: BlobPart[] = [];
         let rawType: string | undefined;
         for await (const line of lines(response.body)) {
@@ -240,6 +251,7 @@ export class Relay implements Sender {
             }
             emit(completed(event));
           }
+          await pace.rest();
         }
       } catch (problem) {
         emit({ kind: "failed", words: stopped.signal.aborted ? "Stopped." : `There is no answer from faithful manual: ${problem instanceof Error ? problem.message : String(problem)}` });
@@ -259,6 +271,18 @@ export class Relay implements Sender {
       },
       over: run(),
     };
+  }
+}
+
+/** Leaves the page time to be used while much comes: who sends it has to wait. */
+class Pace {
+  private since = performance.now();
+
+  async rest(): Promise<void> {
+    if (performance.now() - this.since > 20) {
+      await new Promise((resolve) => setTimeout(resolve, 10));
+      this.since = performance.now();
+    }
   }
 }
 

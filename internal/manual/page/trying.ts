@@ -209,6 +209,10 @@ export class Panel {
     } else if (why !== undefined) {
       parts.push(h("p", { class: "hint" }, `${why} Take it along instead:`));
     } else {
+      const note = around.sender.notes(call);
+      if (note !== undefined) {
+        parts.push(h("p", { class: "hint" }, note));
+      }
       buttons.append(this.send, this.next, this.finish, this.stop, h("label", { class: "anyway", hidden: true }, this.anyway, " send it all the same"));
     }
     this.place.replaceChildren(...parts.filter((part) => part !== undefined), this.summary, buttons, this.outcome, this.copied);
@@ -365,11 +369,11 @@ export class Panel {
 class Shown {
   readonly element: HTMLElement = h("div", {});
   private readonly state = h("p", { class: "state", role: "status" }, "Under way …");
-  private readonly list = h("ol", { class: "elements", "aria-live": "polite", "aria-relevant": "additions" });
+  private readonly list = h("ol", { class: "elements", tabindex: "0", "aria-label": "Elements of the answer", "aria-live": "polite", "aria-relevant": "additions" });
   private readonly rest = h("div", {});
   private readonly up: string;
   private readonly marked: (wrongs: readonly Wrong[]) => void;
-  private readonly waiting: Node[] = [];
+  private waiting: { readonly text: string; readonly wrong: readonly Wrong[] }[] = [];
   private readonly stream: boolean;
   private timer: ReturnType<typeof setTimeout> | undefined;
   private count = 0;
@@ -392,14 +396,14 @@ class Shown {
   add(outcome: Outcome): void {
     switch (outcome.kind) {
       case "head":
-        this.words = `${String(outcome.status)} ${phrases[outcome.status] ?? ""}`.trim();
+        this.words = this.status(outcome.status);
         this.state.textContent = `${this.words}, under way …`;
         this.rest.append(h("details", { class: "sample" }, h("summary", {}, "Headers"), h("pre", { tabindex: "0" }, outcome.headers.map(([name, value]) => `${name}: ${value}`).join("\n"))));
         break;
       case "value":
         this.count++;
         if (this.stream) {
-          this.later(h("li", {}, ...answer(outcome.text, outcome.wrong).filter((part) => !(part instanceof HTMLDetailsElement))));
+          this.later(outcome);
         } else {
           this.rest.prepend(h("div", { class: "answer" }, ...answer(outcome.text, outcome.wrong)));
         }
@@ -408,11 +412,11 @@ class Shown {
         this.rest.prepend(body(outcome.content));
         break;
       case "declared":
-        this.words = `${String(outcome.status)} ${phrases[outcome.status] ?? ""}`.trim();
+        this.words = this.status(outcome.status);
         this.rest.prepend(h("p", { class: "failed" }, "It failed with ", h("a", { href: `${this.up}errors.html#${outcome.name}` }, outcome.name), ", as the call declares:"), ...answer(outcome.text, []));
         break;
       case "problem":
-        this.words = `${String(outcome.status)} ${phrases[outcome.status] ?? ""}`.trim();
+        this.words = this.status(outcome.status);
         this.rest.prepend(h("p", { class: "failed" }, `${outcome.title} (${outcome.problem})`), h("p", {}, outcome.detail), h("ul", {}, ...outcome.violations.map((one) => h("li", {}, h("code", {}, one.pointer), ` ${one.detail}${one.in === undefined ? "" : `, in the ${one.in}`}`))));
         this.marked(outcome.violations);
         break;
@@ -436,9 +440,17 @@ class Shown {
     this.flush();
   }
 
+  /** A status in words. A stream that has begun keeps its own, whatever it ends with. */
+  private status(code: number): string {
+    return this.stream && this.words !== "" ? this.words : `${String(code)} ${phrases[code] ?? ""}`.trim();
+  }
+
   /** Elements may come faster than anybody can hear of them. */
-  private later(node: Node): void {
-    this.waiting.push(node);
+  private later(element: { readonly text: string; readonly wrong: readonly Wrong[] }): void {
+    this.waiting.push(element);
+    if (this.waiting.length > 2 * mostShown) {
+      this.waiting = this.waiting.slice(-mostShown); // nobody will see the others
+    }
     this.timer ??= setTimeout(() => {
       this.flush();
     }, 200);
@@ -447,7 +459,7 @@ class Shown {
   private flush(): void {
     clearTimeout(this.timer);
     this.timer = undefined;
-    this.list.append(...this.waiting.splice(0));
+    this.list.append(...this.waiting.splice(0).slice(-mostShown).map(({ text, wrong }) => h("li", {}, ...answer(text, wrong).filter((part) => !(part instanceof HTMLDetailsElement)))));
     while (this.list.childElementCount > mostShown) {
       this.list.firstElementChild?.remove();
     }
@@ -456,7 +468,7 @@ class Shown {
 }
 
 /** How many elements of a stream are shown; earlier ones make room. */
-const mostShown = 500;
+const mostShown = 200;
 
 /** How many characters of an answer are laid out: browsers stand still over more. */
 const mostRead = 500_000;
@@ -521,5 +533,5 @@ function carried({ kind, key }: CredentialModel): string {
 }
 
 /** Reason phrases (RFC 9110, section 15). */
-const phrases: Readonly<Record<number, string>> = { 101: "Switching Protocols", 200: "OK", 201: "Created", 202: "Accepted", 204: "No Content", 304: "Not Modified", 400: "Bad Request", 401: "Unauthorized", 403: "Forbidden", 404: "Not Found", 405: "Method Not Allowed", 406: "Not Acceptable", 409: "Conflict", 410: "Gone", 413: "Content Too Large", 415: "Unsupported Media Type", 416: "Range Not Satisfiable", 422: "Unprocessable Content", 429: "Too Many Requests", 500: "Internal Server Error", 501: "Not Implemented", 502: "Bad Gateway", 503: "Service Unavailable", 504: "Gateway Timeout" };
+const phrases: Readonly<Record<number, string>> = { 101: "Switching Protocols", 200: "OK", 201: "Created", 202: "Accepted", 204: "No Content", 301: "Moved Permanently", 302: "Found", 303: "See Other", 304: "Not Modified", 307: "Temporary Redirect", 308: "Permanent Redirect", 400: "Bad Request", 401: "Unauthorized", 403: "Forbidden", 404: "Not Found", 405: "Method Not Allowed", 406: "Not Acceptable", 409: "Conflict", 410: "Gone", 413: "Content Too Large", 415: "Unsupported Media Type", 416: "Range Not Satisfiable", 422: "Unprocessable Content", 429: "Too Many Requests", 500: "Internal Server Error", 501: "Not Implemented", 502: "Bad Gateway", 503: "Service Unavailable", 504: "Gateway Timeout" };
 

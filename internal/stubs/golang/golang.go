@@ -130,8 +130,14 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 		}
 	}
 	if calls {
-		if err := add("faithful/about/about.go", aboutFile(defs, about, root), columns); err != nil {
+		manual := options.Server && options.Manual != ""
+		if err := add("faithful/about/about.go", aboutFile(defs, about, root, manual), columns); err != nil {
 			return nil, err
+		}
+		if manual {
+			if err := add("faithful/about/manual.go", manualFile(options.Manual), columns); err != nil {
+				return nil, err
+			}
 		}
 	}
 	both := slices.ContainsFunc(defs.Calls(), func(c *schema.Call) bool { return conversation.BothWays(c) })
@@ -254,7 +260,18 @@ func (g *generator) name(d *schema.Decl) string {
 	return g.useType(Folder(d.Module), importName(d.Module, beside)) + "." + d.Name
 }
 
-func aboutFile(defs *schema.Definitions, about stubs.About, root string) []byte {
+// manualFile is the manual of the definitions, for servers.
+func manualFile(packed string) []byte {
+	c := stubs.NewCode("\t")
+	c.P("")
+	c.P("package about")
+	c.P("")
+	c.P("// manual is what servers answer at /-/manual: pages by their paths, as JSON in gzip in base64url.")
+	c.P("const manual = `%s`", packed)
+	return c.Bytes()
+}
+
+func aboutFile(defs *schema.Definitions, about stubs.About, root string, manual bool) []byte {
 	c := stubs.NewCode("\t")
 	c.P("")
 	c.P("// Package about contains the definitions that these stubs were made from.")
@@ -274,6 +291,9 @@ func aboutFile(defs *schema.Definitions, about stubs.About, root string) []byte 
 		c.P("Name: Name,")
 		c.P("Version: Version,")
 		c.P("Digest: Digest,")
+		if manual {
+			c.P("Manual: manual,")
+		}
 		c.In("Modules: []web.Module{", func() {
 			for _, m := range defs.Modules {
 				c.P("{Name: %q, Text: %s},", m.Name, textLiteral(m.Canonical()))

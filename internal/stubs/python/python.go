@@ -121,7 +121,11 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 	add("py.typed", nil) // PEP 561: the package has types of its own
 	add("faithful/__init__.py", []byte("\"\"\"What the stubs next to it share.\"\"\"\n"))
 	if calls {
-		add("faithful/about.py", aboutFile(defs, about))
+		manual := options.Server && options.Manual != ""
+		add("faithful/about.py", aboutFile(defs, about, manual))
+		if manual {
+			add("faithful/manual.py", manualFile(options.Manual))
+		}
 	}
 	both := slices.ContainsFunc(defs.Calls(), func(c *schema.Call) bool { return conversation.BothWays(c) })
 	wanted := func(name string) bool {
@@ -489,16 +493,32 @@ func (g *generator) needs(s string) {
 	}
 }
 
-func aboutFile(defs *schema.Definitions, about stubs.About) []byte {
+// manualFile is the manual of the definitions, for servers.
+func manualFile(packed string) []byte {
+	c := stubs.NewCode("    ")
+	c.P("\"\"\"The manual of the definitions that these stubs were made from.\"\"\"")
+	c.P("")
+	c.P("MANUAL = \"\"\"%s\"\"\"", packed)
+	c.P("\"\"\"What servers answer at /-/manual: pages by their paths, as JSON in gzip in base64url.\"\"\"")
+	return c.Bytes()
+}
+
+func aboutFile(defs *schema.Definitions, about stubs.About, manual bool) []byte {
 	c := stubs.NewCode("    ")
 	c.P("\"\"\"The definitions that these stubs were made from.\"\"\"")
 	c.P("")
+	if manual {
+		c.P("from .manual import MANUAL")
+	}
 	c.P("from .web import Definitions, ErrorPage")
 	c.P("")
 	c.In("DEFINITIONS = Definitions(", func() {
 		c.P("name=%s,", quote(about.Name))
 		c.P("version=%s,", quote(about.Version))
 		c.P("digest=%s,", quote(defs.Digest()))
+		if manual {
+			c.P("manual=MANUAL,")
+		}
 		c.In("modules={", func() {
 			for _, m := range defs.Modules {
 				c.In(quote(m.Name)+": (", func() {

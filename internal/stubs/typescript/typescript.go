@@ -145,7 +145,11 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 	raw := anyCall(func(c *schema.Call) bool { return conversation.Raw(c) != nil || conversation.AnswerRaw(c) != nil })
 	streams := anyCall(func(c *schema.Call) bool { return c.RequestStream || c.ResponseStream })
 	if calls {
-		add("faithful/about.ts", aboutFile(defs, about))
+		manual := options.Server && options.Manual != ""
+		add("faithful/about.ts", aboutFile(defs, about, manual))
+		if manual {
+			add("faithful/manual.ts", manualFile(options.Manual))
+		}
 	}
 	if options.Client {
 		add("faithful/connect.ts", connectFile())
@@ -344,11 +348,23 @@ func (g *generator) doc(doc string) {
 	g.P(" */")
 }
 
-func aboutFile(defs *schema.Definitions, about stubs.About) []byte {
+// manualFile is the manual of the definitions, for servers.
+func manualFile(packed string) []byte {
+	c := stubs.NewCode("  ")
+	c.P("")
+	c.P("/** What servers answer at /-/manual: pages by their paths, as JSON in gzip in base64url. */")
+	c.P("export const manual = `%s`;", packed)
+	return c.Bytes()
+}
+
+func aboutFile(defs *schema.Definitions, about stubs.About, manual bool) []byte {
 	c := stubs.NewCode("  ")
 	c.P("")
 	c.P("/** The definitions that these stubs were made from. */")
 	c.P("")
+	if manual {
+		c.P("import { manual } from \"./manual.js\";")
+	}
 	c.P("import type { Definitions } from \"./web.js\";")
 	c.P("")
 	c.P("/** Apart from them, so that clients need not carry their text. */")
@@ -361,6 +377,9 @@ func aboutFile(defs *schema.Definitions, about stubs.About) []byte {
 		c.P("name: %s,", text(about.Name))
 		c.P("version: %s,", text(about.Version))
 		c.P("digest,")
+		if manual {
+			c.P("manual,")
+		}
 		c.In("modules: [", func() {
 			for _, m := range defs.Modules {
 				c.P("{ name: %s, text: %s },", text(m.Name), text(m.Canonical()))

@@ -8,6 +8,8 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import contextvars
+import functools
+import gzip
 import inspect
 import json
 import logging
@@ -17,7 +19,7 @@ import socket
 import sys
 import threading
 import time
-from base64 import b64decode
+from base64 import b64decode, urlsafe_b64decode
 from collections import deque
 from collections.abc import (
     AsyncGenerator,
@@ -135,7 +137,7 @@ class Refusal(Exception):
 
 
 Authorizer = Callable[[str | None, dict[str, str], dict[str, str]], Any]
-"""Judges credentials, given the call (None for /-/about and /-/definitions), the credentials and the headers. What it returns, or a
+"""Judges credentials, given the call (None for /-/about, /-/definitions and /-/manual), the credentials and the headers. What it returns, or a
 coroutine of it does, is the context's identity."""
 
 Next = Callable[[], Awaitable[None]]
@@ -199,7 +201,7 @@ class ServerOptions(TypedDict, total=False):
     serving: Callable[[], None]
     """/-/state answers 503 when this raises."""
     definitions: Literal["open", "guarded", "hidden"]
-    """Whether /-/about and /-/definitions answer: to all, where it is not given."""
+    """Whether /-/about, /-/definitions and /-/manual answer: to all, where it is not given."""
 
 
 @dataclass(slots=True)
@@ -1744,6 +1746,11 @@ class _Exchange:
             except Exception as problem:
                 self.mount.tell("state", problem)
                 status, answer = 503, {"serving": False}
+        elif about.manual and (page == "manual" or page.startswith("manual/")) and visible != "hidden":
+            if visible == "guarded":
+                await self._admit_pages()
+            await self._manual_page(page.removeprefix("manual/"), below=page != "manual")
+            return
         elif page in ("about", "definitions") and visible != "hidden":
             if visible == "guarded":
                 await self._admit_pages()
@@ -1766,10 +1773,48 @@ class _Exchange:
         headers = [*self.extra, (b"content-type", web.JSON.encode())]
         await self._respond(status, headers, body)
 
+    async def _manual_page(self, name: str, *, below: bool) -> None:
+        """Answers with a page of the manual; links of the first one lead from below its folder."""
+        if not below:
+            location = f"{self.mount.base}/-/manual/".encode()
+            await self._respond(308, [*self.extra, (b"location", location)], b"")
+            return
+        name = name or "index.html"
+        content = _unpacked(self.mount.definitions.manual).get(name)
+        if content is None:
+            raise _Refused("unknown-call", f"the manual has no page {name}")
+        kind = _MANUAL_TYPES.get(name.rpartition(".")[2], "text/plain")
+        headers = [
+            *self.extra,
+            (b"content-type", f"{kind}; charset=utf-8".encode()),
+            (b"content-security-policy", _MANUAL_POLICY),
+            (b"x-content-type-options", b"nosniff"),
+            (b"cache-control", b"no-cache"),
+        ]
+        await self._respond(200, headers, content.encode())
+
     async def _admit_pages(self) -> None:
         needs = [[c] for r in self.mount.routes for every in r.call.needs for c in every]
         credentials = {c.name: value for (c,) in needs if (value := self._shown(c)) is not None}
         await self._judge(None, credentials, web.Call("definitions", "GET", "", needs=needs))
+
+
+_MANUAL_POLICY = (
+    b"default-src 'none'; script-src 'self'; style-src 'self'; connect-src 'self'; img-src 'self' blob:; "
+    b"base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
+)
+"""What browsers may do with the pages of a manual (W3C Content Security Policy, level 3)."""
+
+_MANUAL_TYPES = {"html": "text/html", "css": "text/css", "js": "text/javascript"}
+
+
+@functools.cache
+def _unpacked(packed: str) -> dict[str, str]:
+    """The pages of a manual by their paths: JSON (RFC 8259) in gzip (RFC 1952) in base64url (RFC 4648, section 5)."""
+    compact = packed.replace("\n", "")
+    compressed = urlsafe_b64decode(compact + "=" * (-len(compact) % 4))
+    pages: dict[str, str] = json.loads(gzip.decompress(compressed))
+    return pages
 
 
 class _Arriving:

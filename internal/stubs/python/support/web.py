@@ -346,6 +346,8 @@ class Definitions:
     modules: dict[str, str]
     """The canonical text of each module."""
     errors: list[ErrorPage]
+    manual: str = ""
+    """For /-/manual, as generate packs it."""
 
 
 def media_type(header: str | None) -> str:

@@ -35,7 +35,7 @@ export interface Context {
   readonly answer: unknown;
 }
 
-/** Judges the credentials of a request; what it returns is the context's identity. call is undefined for /-/about and /-/definitions. */
+/** Judges the credentials of a request; what it returns is the context's identity. call is undefined for /-/about, /-/definitions and /-/manual. */
 export type Authorizer = (call: string | undefined, credentials: ReadonlyMap<string, string>, header: (name: string) => string | undefined) => unknown;
 
 /** Runs around every handler; next runs the rest. */
@@ -101,7 +101,7 @@ export interface ServerOptions {
   readonly watcher?: Watcher;
   /** /-/state answers 503 when this throws. */
   readonly serving?: () => void | Promise<void>;
-  /** Whether /-/about and /-/definitions answer: to all, where it is not given. */
+  /** Whether /-/about, /-/definitions and /-/manual answer: to all, where it is not given. */
   readonly definitions?: "open" | "guarded" | "hidden";
 }
 
@@ -324,6 +324,7 @@ class Server {
   private readonly active = new Map<object, () => void>();
   private readonly caching = new Map<Route, Caching>();
   private closing = false;
+  private manual: Promise<ReadonlyMap<string, string>> | undefined;
   private rest: (() => void)[] = [];
 
   private readonly definitions: Definitions;
@@ -704,6 +705,12 @@ class Server {
       }
       return json({ serving: true });
     }
+    if (this.definitions.manual !== undefined && (page === "manual" || page.startsWith("manual/")) && visible !== "hidden") {
+      if (visible === "guarded") {
+        await this.admitPages(incoming);
+      }
+      return this.manualPage(this.definitions.manual, page);
+    }
     if ((page === "about" || page === "definitions") && visible !== "hidden") {
       if (visible === "guarded") {
         await this.admitPages(incoming);
@@ -722,6 +729,26 @@ class Server {
     return json(error);
   }
 
+  /** A page of the manual; links of the first one lead from below its folder. */
+  private async manualPage(packed: string, page: string): Promise<Outgoing> {
+    if (page === "manual") {
+      return { status: 308, headers: { location: `${this.base}/-/manual/` }, body: undefined };
+    }
+    this.manual ??= unpacked(packed);
+    const name = page.slice("manual/".length) || "index.html";
+    const content = (await this.manual).get(name);
+    if (content === undefined) {
+      throw new Refused("unknown-call", `the manual has no page ${name}`);
+    }
+    const headers = {
+      "content-type": `${manualTypes[name.slice(name.lastIndexOf(".") + 1)] ?? "text/plain"}; charset=utf-8`,
+      "content-security-policy": manualPolicy,
+      "x-content-type-options": "nosniff",
+      "cache-control": "no-cache",
+    };
+    return { status: 200, headers, body: encoder.encode(content) };
+  }
+
   private async admitPages(incoming: Incoming): Promise<void> {
     const routes = [...[...this.exact.values()].flat(), ...this.patterns.map((p) => p.route)];
     const needs = routes.flatMap(({ call }) => call.needs.flatMap((all) => all.map((credential) => [credential])));
@@ -734,6 +761,18 @@ class Server {
     }
     await this.judge({ needs, name: "definitions" }, undefined, credentials, incoming);
   }
+}
+
+/** What browsers may do with the pages of a manual (W3C Content Security Policy, level 3). */
+const manualPolicy = "default-src 'none'; script-src 'self'; style-src 'self'; connect-src 'self'; img-src 'self' blob:; base-uri 'none'; form-action 'none'; frame-ancestors 'none'";
+
+const manualTypes: Readonly<Record<string, string>> = { html: "text/html", css: "text/css", js: "text/javascript" };
+
+/** The pages of a manual by their paths: JSON (RFC 8259) in gzip (RFC 1952) in base64url (RFC 4648, section 5). */
+async function unpacked(packed: string): Promise<ReadonlyMap<string, string>> {
+  const bytes = wire.fromBase64(packed.replaceAll("\n", "")) ?? new Uint8Array();
+  const text = new TextDecoder().decode(await expanded(bytes, Infinity));
+  return new Map(Object.entries(JSON.parse(text) as Record<string, string>));
 }
 
 /** The problem that a refusal makes; undefined where it makes none, which is an error of the server's author. */

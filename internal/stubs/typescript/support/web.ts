@@ -251,6 +251,8 @@ export interface Definitions {
   readonly digest: string;
   readonly modules: readonly { readonly name: string; readonly text: string }[];
   readonly errors: readonly { readonly name: string; readonly status: number; readonly documentation: string }[];
+  /** For /-/manual, as generate packs it. */
+  readonly manual?: string;
 }
 
 /** The trace that a call is in (W3C Trace Context). */

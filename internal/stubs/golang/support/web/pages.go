@@ -11,6 +11,7 @@ import (
 
 func (m *Served) ownPages(w http.ResponseWriter, r *http.Request, page string) {
 	name, isError := strings.CutPrefix(page, "errors/")
+	isManual := m.definitions.Manual != "" && (page == "manual" || strings.HasPrefix(page, "manual/"))
 	var answer any
 	status := http.StatusOK
 	switch {
@@ -26,7 +27,11 @@ func (m *Served) ownPages(w http.ResponseWriter, r *http.Request, page string) {
 			m.report(r.Context(), "state", err)
 			status, answer = http.StatusServiceUnavailable, map[string]bool{"serving": false}
 		}
-	case (page == "about" || page == "definitions") && !m.quiet && m.guarded && !m.admits(w, r):
+	case (page == "about" || page == "definitions" || isManual) && !m.quiet && m.guarded && !m.admits(w, r):
+		return
+	case isManual && !m.quiet:
+		below, within := strings.CutPrefix(page, "manual/")
+		m.manualPage(w, r, below, within)
 		return
 	case page == "about" && !m.quiet:
 		answer = m.about()

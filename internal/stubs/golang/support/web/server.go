@@ -27,6 +27,7 @@ import (
 // below "/-/".
 type Served struct {
 	definitions *Definitions
+	manual      func() (map[string]string, error)
 	digest      []string // as a header has it
 	base        string
 	routes      []*Route
@@ -152,15 +153,16 @@ func WithServing(check func(ctx context.Context) error) ServerOption {
 	return func(m *Served) { m.serving = check }
 }
 
-// WithoutDefinitions keeps "/-/about" and "/-/definitions" to the server.
+// WithoutDefinitions keeps "/-/about", "/-/definitions" and "/-/manual" to the server.
 func WithoutDefinitions() ServerOption { return func(m *Served) { m.quiet = true } }
 
-// WithGuardedDefinitions has the authorizer guard "/-/about" and "/-/definitions".
+// WithGuardedDefinitions has the authorizer guard "/-/about", "/-/definitions" and "/-/manual".
 func WithGuardedDefinitions() ServerOption { return func(m *Served) { m.guarded = true } }
 
 // NewServed returns a mount of routes.
 func NewServed(definitions *Definitions, routes []Route, options ...ServerOption) *Served {
-	m := &Served{definitions: definitions, digest: []string{definitions.Digest}, limit: 4 << 20, items: serverBudget,
+	m := &Served{definitions: definitions,
+		manual: sync.OnceValues(func() (map[string]string, error) { return unpacked(definitions.Manual) }), digest: []string{definitions.Digest}, limit: 4 << 20, items: serverBudget,
 		element: 1 << 20, timeout: time.Minute, idle: time.Minute, heartbeat: 15 * time.Second,
 		onError: logError, serving: func(context.Context) error { return nil }, life: newLife()}
 	for i := range routes {

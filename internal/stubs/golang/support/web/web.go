@@ -162,6 +162,7 @@ type Definitions struct {
 	Digest  string
 	Modules []Module
 	Errors  []ErrorPage
+	Manual  string // for /-/manual, as generate packs it; "" for none
 }
 
 // Module is the canonical text of one module.
