@@ -252,7 +252,10 @@ func (m *manuals) of(w *World, version string, defs *schema.Definitions) (string
 	if err != nil {
 		return "", err
 	}
-	about.Send, about.Calling = manual.SendOwn, callingOf(w.Context, defs, exampleServer)
+	about.Send = manual.SendOwn
+	if about.Calling, err = callingFor(w.Context, w.Dir, defs, exampleServer); err != nil {
+		return "", err
+	}
 	packed, err := manual.Packed(defs, about)
 	if err != nil {
 		return "", err

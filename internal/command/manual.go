@@ -129,7 +129,10 @@ func (m *manualWriter) load() (*schema.Definitions, manual.About, int, error) {
 	if about, err = manualAbout(m.w, *m.ref.of, defs); err != nil {
 		return nil, about, trouble, err
 	}
-	about.To, about.Calling = m.to, callingOf(context.WithoutCancel(m.w.Context), defs, m.to)
+	about.To = m.to
+	if about.Calling, err = callingFor(context.WithoutCancel(m.w.Context), m.w.Dir, defs, m.to); err != nil {
+		return nil, about, trouble, err
+	}
 	if m.since == "" {
 		return defs, about, fine, nil
 	}
@@ -152,6 +155,20 @@ func (m *manualWriter) load() (*schema.Definitions, manual.About, int, error) {
 		return withSince(m.w, steps, []string{m.since, *m.ref.of}, []*schema.Definitions{old, defs})
 	}
 	return defs, about, fine, nil
+}
+
+// callingFor is how calls of definitions are made from elsewhere: for a terminal, and where there is a project with
+// the clients of its outputs.
+func callingFor(ctx context.Context, dir string, defs *schema.Definitions, to string) (manual.Calling, error) {
+	calling := callingOf(ctx, defs, to)
+	p, err := openProject(dir)
+	if isNoProject(err) {
+		return calling, nil
+	}
+	if err != nil {
+		return calling, err
+	}
+	return withCode(calling, p, to)
 }
 
 // mostCompared is of how many versions a manual compares any two.

@@ -120,7 +120,7 @@ func (m *manualWriter) state(site *served.Site, mocked bool) (*served.State, int
 		return nil, status, err
 	}
 	about.Send, about.Secret = manual.SendRelay, site.Secret
-	state := &served.State{Definitions: defs, Manual: manual.New(defs, about)}
+	state := &served.State{Definitions: defs, Manual: manual.New(defs, about), Code: about.Calling.Code}
 	if mocked {
 		mock := &mocking{w: m.w, ref: m.ref, quiet: true, options: remote.MockOptions{Now: m.w.Now}}
 		made, status, err := mock.load()

@@ -60,7 +60,8 @@ type placeForm struct {
 // rawForm is a field that is the whole body.
 type rawForm struct {
 	Field string `json:"field"`
-	Type  string `json:"type"` // media type, or such as "image/*"
+	Type  string `json:"type"`  // media type, or such as "image/*"
+	Given string `json:"given"` // a media type that it allows
 	Low   uint64 `json:"low"`
 	High  uint64 `json:"high,omitempty"` // absent where there is no limit
 }
@@ -219,7 +220,7 @@ func rawOf(f *schema.Field) *rawForm {
 		return nil
 	}
 	low, high := conversation.RawLength(f)
-	return &rawForm{f.JSONName(), f.In.Name, low, high}
+	return &rawForm{f.JSONName(), f.In.Name, conversation.SampleType(f.In.Name), low, high}
 }
 
 // message adds a message and what is in it, and returns its name; "" for nil.

@@ -82,12 +82,17 @@ const (
 type Calling struct {
 	// Name is a call as the command line finds it.
 	Name func(call *schema.Call) string
+	// Code is the same call as a program of each language.
+	Code func(call *schema.Call, head, request []byte) []Copy
 	// Copies is given what is sent before a stream and in it, as JSON; nil for nothing.
 	Copies func(call *schema.Call, head, request []byte) []Copy
 }
 
 // Copy is a request as somebody can take it along.
-type Copy struct{ As, Text string }
+type Copy struct {
+	As   string `json:"as"`
+	Text string `json:"text"`
+}
 
 // Manual is a manual whose pages are made when they are asked for.
 type Manual struct {

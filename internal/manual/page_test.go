@@ -172,9 +172,10 @@ func spoiled(text string, rng *rand.Rand) string {
 	if len(places) == 0 {
 		return text
 	}
-	at := places[rng.IntN(len(places))]
+	i := rng.IntN(len(places))
+	at, before := places[i], places[max(0, i-1)]
 	others := []string{"0", "-1", "1.5", "99999999999999999999", "300", `""`, `"a"`, "null", "true", "{}", "[]",
 		`"2026-02-30"`, `"PT-1S"`, `"` + strings.Repeat("x", 300) + `"`, "1e400", `"NaN"`, "01", "-0",
-		text[places[0][0]:places[0][1]]}
+		text[before[0]:before[1]], text[before[0]:before[1]], text[before[0]:before[1]]}
 	return text[:at[0]] + others[rng.IntN(len(others))] + text[at[1]:]
 }

@@ -180,7 +180,7 @@ func (s *site) service(service *schema.Service) servicePage {
 }
 
 // copies are there where the whole request is known.
-func (s *site) copies(c *schema.Call, head, request *side) []Copy {
+func (s *site) copies(c *schema.Call, head, request *side) (list []Copy) {
 	var texts [2][]byte
 	for i, of := range []*side{head, request} {
 		if of != nil && of.compact == nil {
@@ -190,10 +190,12 @@ func (s *site) copies(c *schema.Call, head, request *side) []Copy {
 			texts[i] = of.compact
 		}
 	}
-	if s.about.Calling.Copies == nil {
-		return nil
+	for _, make := range []func(*schema.Call, []byte, []byte) []Copy{s.about.Calling.Copies, s.about.Calling.Code} {
+		if make != nil {
+			list = append(list, make(c, texts[0], texts[1])...)
+		}
 	}
-	return s.about.Calling.Copies(c, texts[0], texts[1])
+	return list
 }
 
 func (s *site) side(m *schema.Message, places []conversation.Placed) *side {
@@ -213,12 +215,18 @@ func (s *site) side(m *schema.Message, places []conversation.Placed) *side {
 
 // sample shows the first declared example of a message, or one that is made.
 func (s *site) sample(m *schema.Message) (v sample) {
-	if m.Raw() != nil {
-		return sample{Impossible: "Its body travels as it is."}
-	}
 	made, err := s.maker.Element(m, 0)
 	if err != nil {
 		return sample{Impossible: err.Error()}
+	}
+	if raw := m.Raw(); raw != nil {
+		rest := *made
+		rest.Type = m.WithoutRaw()
+		compact, err := value.EncodeJSON(&rest)
+		if err != nil {
+			return sample{Impossible: err.Error()}
+		}
+		return sample{compact: compact, Impossible: "Its body travels as it is: " + raw.In.Name + "."}
 	}
 	compact, err := value.EncodeJSON(made)
 	if err != nil {

@@ -84,13 +84,6 @@ func (a *Answer) whole(c *schema.Call) error {
 	return err
 }
 
-// apart is a message without the field that is the body as it is.
-func apart(t *schema.Message) *schema.Message {
-	rest := *t
-	rest.Fields = slices.DeleteFunc(slices.Clone(t.Fields), (*schema.Field).IsRaw)
-	return &rest
-}
-
 // Declared is the error of a call that the server answers with an error that it
 // declares.
 type Declared struct {
@@ -210,7 +203,7 @@ func (k *Caller) Seen() *Exchange { return &k.seen }
 func (k *Caller) Check(request []byte) *Refusal {
 	t := k.call.Request
 	if k.options.Raw != nil && t.Raw() != nil { // it comes apart
-		t = apart(t)
+		t = t.WithoutRaw()
 	}
 	return refusalOf(t, request)
 }
@@ -394,7 +387,7 @@ func (k *Caller) answer(do func(into web.Message) error) (*Answer, error) {
 		a := &Answer{Message: got.value}
 		if conversation.AnswerRaw(k.call) != nil {
 			a.Raw = &got.raw
-			a.Message.Type = apart(k.call.Response)
+			a.Message.Type = k.call.Response.WithoutRaw()
 		}
 		return a, nil
 	}

@@ -500,6 +500,13 @@ func (m *Message) Raw() *Field {
 	return nil
 }
 
+// WithoutRaw is a message without the field that is the whole body: what else it has. Its fields are the message's own.
+func (m *Message) WithoutRaw() *Message {
+	rest := *m
+	rest.Fields = slices.DeleteFunc(slices.Clone(m.Fields), (*Field).IsRaw)
+	return &rest
+}
+
 // JSONName is the field's name in JSON.
 func (f *Field) JSONName() string { return cmp.Or(f.JSON, f.Name) }
 

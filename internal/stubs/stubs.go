@@ -68,6 +68,8 @@ type Option struct{ Key, Default, Doc string }
 // Language makes the stubs of one language.
 type Language interface {
 	Name() string
+	// Title is the language as people write it.
+	Title() string
 	// Options lists the keys of its own.
 	Options() []Option
 	// Fits says what is wrong with an output's options for a folder, which need not be there.
@@ -77,6 +79,8 @@ type Language interface {
 	// Scaffold returns starting points for a server of a service, that belong
 	// to the user. Tests are among them if the output has clients.
 	Scaffold(s *schema.Service, options Options) []Start
+	// Calling returns a program that makes one call with the client of an output, whole, as its user would write it.
+	Calling(c *schema.Call, sent Sent, options Options) string
 	// Scalar tells whether the language has a row for a scalar.
 	Scalar(k schema.Kind) bool
 	// Compatible are the rules of what changes do to users' programs.

@@ -41,8 +41,8 @@ export async function copies(model: Model, call: CallModel, base: string, filled
   if (call.request !== undefined) {
     parts.push(`-d ${word(compact(filled.request))}`);
   }
-  if (filled.raw !== undefined) {
-    parts.push(`--raw ${word(file)}`, ...(filled.mediaType === "" ? [] : [`--media ${word(filled.mediaType)}`]));
+  if (call.raw !== undefined) {
+    parts.push(`--raw ${word(file)}`, `--media ${word(filled.mediaType === "" ? call.raw.given : filled.mediaType)}`);
   }
   for (const one of call.needs[0] ?? []) {
     parts.push(`--credential ${one.name.slice(one.name.lastIndexOf(".") + 1)}=env:${one.variable}`);
@@ -85,7 +85,8 @@ async function curl(model: Model, call: CallModel, base: string, filled: Filled,
   let body: string | undefined;
   try {
     const head = call.head === undefined ? undefined : outgoing(filled.head, undefined);
-    const message = call.request === undefined ? undefined : outgoing(filled.request, filled.raw);
+    const raw = call.raw === undefined ? undefined : (filled.raw ?? new Blob([], { type: call.raw.given }));
+    const message = call.request === undefined ? undefined : outgoing(filled.request, raw);
     if (call.sends === true && message !== undefined) {
       const writer = new ElementWriter("json", known.request as wire.Codec<unknown>, true, 64 << 20);
       const text = new TextDecoder();
@@ -110,7 +111,7 @@ async function curl(model: Model, call: CallModel, base: string, filled: Filled,
   if (body === undefined && taken.body instanceof Uint8Array) {
     body = new TextDecoder().decode(taken.body);
   }
-  return line(call, taken, body, filled.raw === undefined ? undefined : file);
+  return line(call, taken, body, call.raw === undefined ? undefined : file);
 }
 
 function line(call: CallModel, request: OutgoingRequest, body: string | undefined, file: string | undefined): string {

@@ -50,6 +50,8 @@ export interface Place {
 export interface RawModel {
   readonly field: string;
   readonly type: string;
+  /** A media type that it allows. */
+  readonly given: string;
   readonly low: number;
   readonly high?: number;
 }

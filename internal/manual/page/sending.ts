@@ -4,6 +4,7 @@ import { callOf, Declared, outgoing } from "./calling.js";
 import type { Filled, Outgoing, Taken } from "./calling.js";
 import { Checker } from "./checking.js";
 import type { Wrong } from "./checking.js";
+import type { Copy } from "./copies.js";
 import type { CallModel, Model } from "./model.js";
 import { browserSocket } from "../../stubs/typescript/support/client_sockets.js";
 import { Client, fetchTransport, Patience } from "../../stubs/typescript/support/client.js";
@@ -41,6 +42,8 @@ export interface Sender {
   /** What is different when a call is sent from here. */
   notes(call: CallModel): string | undefined;
   send(model: Model, call: CallModel, filled: Filled, emit: (event: Outcome) => void): Sent;
+  /** The call as a program of each language; undefined where nobody can tell. */
+  code(call: CallModel, filled: Filled): Promise<readonly Copy[] | undefined>;
 }
 
 /** Sends to the server that the page is from. */
@@ -88,6 +91,10 @@ export class Own implements Sender {
       },
       over,
     };
+  }
+
+  code(): Promise<undefined> {
+    return Promise.resolve(undefined);
   }
 
   private async run(model: Model, call: CallModel, filled: Filled, emit: (event: Outcome) => void, elements: Queue<string>, signal: AbortSignal): Promise<void> {
@@ -214,6 +221,12 @@ export class Relay implements Sender {
 
   notes(): undefined {
     return undefined;
+  }
+
+  async code(call: CallModel, filled: Filled): Promise<readonly Copy[] | undefined> {
+    const first = { call: call.full, head: filled.head, request: filled.request };
+    const response = await fetch(`${this.to}?code`, { method: "POST", headers: { "Content-Type": "application/octet-stream", "Faithful-Manual": this.secret }, body: `${JSON.stringify(first)}\n` });
+    return response.ok ? ((await response.json()) as Copy[]) : undefined;
   }
 
   send(_: Model, call: CallModel, filled: Filled, emit: (event: Outcome) => void): Sent {

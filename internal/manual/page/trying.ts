@@ -313,7 +313,13 @@ export class Panel {
   }
 
   private async copy(): Promise<void> {
-    const list = await copies(this.model, this.call, this.around.base, this.filled(), this.raw?.name ?? "FILE");
+    const filled = this.filled();
+    const list = await copies(this.model, this.call, this.around.base, filled, this.raw?.name ?? this.call.raw?.field ?? "");
+    try {
+      list.push(...((await this.around.sender?.code(this.call, filled)) ?? []));
+    } catch {
+      // The program that serves the page has ended, which the page says.
+    }
     const open = new Set(Array.from(this.copied.querySelectorAll<HTMLDetailsElement>("details[open]"), (one) => one.dataset["as"]));
     this.copied.replaceChildren(
       ...list.map(({ as, text }) => h("details", { class: "sample", "data-as": as, open: open.has(as) }, h("summary", {}, as), h("pre", { tabindex: "0" }, h("code", {}, text)), button("Copy", () => void navigator.clipboard.writeText(text)))),

@@ -15,6 +15,7 @@ import (
 	"sync"
 	"time"
 
+	"faithfulcourier/internal/manual"
 	"faithfulcourier/internal/remote"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/stubs/golang/support/web"
@@ -104,8 +105,12 @@ func (s *Site) send(w http.ResponseWriter, r *http.Request, state State) {
 		http.Error(w, fmt.Sprintf("there is no call %q any more: load the page again", a.Call), http.StatusNotFound)
 		return
 	}
-	w.Header().Set("Content-Type", "application/x-ndjson")
 	call := state.Definitions.Calls()[i]
+	if query.Has("code") {
+		s.code(w, state, call, a)
+		return
+	}
+	w.Header().Set("Content-Type", "application/x-ndjson")
 	options := remote.Options{Base: s.to, Unchecked: a.Unchecked, Credentials: a.Credentials, Limit: mostTaken,
 		Head: []byte(a.Head)}
 	if a.Raw {
@@ -116,6 +121,16 @@ func (s *Site) send(w http.ResponseWriter, r *http.Request, state State) {
 	}
 	t := &trial{site: s, call: call, caller: remote.NewCaller(call, options), out: w, began: time.Now()}
 	t.run(r.Context(), []byte(a.Request))
+}
+
+// code answers with a call as a program of each language.
+func (s *Site) code(w http.ResponseWriter, state State, call *schema.Call, a asked) {
+	list := []manual.Copy{}
+	if state.Code != nil {
+		list = append(list, state.Code(call, []byte(a.Head), []byte(a.Request))...)
+	}
+	w.Header().Set("Content-Type", "application/json")
+	_ = json.NewEncoder(w).Encode(list) // who has left needs no answer
 }
 
 // more takes an element of a request that is a stream, or its end.

@@ -33,7 +33,9 @@ const Below = "/-/manual/"
 type State struct {
 	Definitions *schema.Definitions
 	Manual      *manual.Manual
-	Mock        http.Handler // answers all that is not the manual's; nil for nothing
+	// Code is a call as a program of each language; it may be nil.
+	Code func(call *schema.Call, head, request []byte) []manual.Copy
+	Mock http.Handler // answers all that is not the manual's; nil for nothing
 }
 
 // Site serves a manual.

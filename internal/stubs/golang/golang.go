@@ -43,6 +43,9 @@ type Language struct{}
 // Name returns "go".
 func (Language) Name() string { return "go" }
 
+// Title is "Go".
+func (Language) Title() string { return "Go" }
+
 // Options returns the key package.
 func (Language) Options() []stubs.Option {
 	return []stubs.Option{{Key: "package", Doc: "the import path of the output folder; required"}}

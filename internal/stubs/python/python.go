@@ -41,6 +41,9 @@ type Language struct{}
 // Name returns "python".
 func (Language) Name() string { return "python" }
 
+// Title is "Python".
+func (Language) Title() string { return "Python" }
+
 // Options returns the key package.
 func (Language) Options() []stubs.Option {
 	return []stubs.Option{

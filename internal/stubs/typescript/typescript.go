@@ -42,6 +42,9 @@ type Language struct{}
 // Name returns "typescript".
 func (Language) Name() string { return "typescript" }
 
+// Title is "TypeScript".
+func (Language) Title() string { return "TypeScript" }
+
 // Options lists the keys of its own.
 func (Language) Options() []stubs.Option {
 	return []stubs.Option{
