@@ -5,13 +5,11 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/url"
-	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
 
 	"faithfulcourier/internal/toolchain"
 )
@@ -31,7 +29,7 @@ redirect: TypeError: skerry.matrix.Pier.move is answered with a redirect, which 
 // cookies, bodies as they are, streams and WebSockets.
 func TestBrowser(t *testing.T) {
 	toolchain.Require(t, "typescript")
-	toolchain.Require(t, "chromium")
+	toolchain.Browser(t)
 	all := sides(t)
 	dir := typescriptPrograms(t)
 	tools := filepath.Join("lint")
@@ -48,9 +46,6 @@ func TestBrowser(t *testing.T) {
 	site := httptest.NewServer(pages)
 	defer site.Close()
 	t.Setenv("MATRIX_ORIGINS", site.URL)
-	chromium, err := exec.LookPath("chromium")
-	require.NoError(t, err)
-	t.Setenv("CHROMIUM", chromium)
 	for _, s := range all {
 		t.Run(s.language, func(t *testing.T) {
 			address := start(t, s)

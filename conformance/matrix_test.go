@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"io"
 	"os/exec"
 	"path/filepath"
 	"slices"
@@ -77,24 +78,30 @@ func start(t *testing.T, s side, args ...string) string {
 
 // process is start, with the number of the server's process.
 func process(t *testing.T, s side, args ...string) (address string, pid int) {
-	ctx, stop := context.WithCancel(context.Background())
-	c := exec.CommandContext(ctx, s.server[0], append(s.server[1:], args...)...)
+	c := exec.Command(s.server[0], append(s.server[1:], args...)...)
 	c.Dir = s.dir
+	return listening(t, c, "listening on "), c.Process.Pid
+}
+
+// listening starts a program, which ends with the test, and returns what its first line says after words.
+func listening(t *testing.T, c *exec.Cmd, words string) string {
 	output, err := c.StdoutPipe()
 	require.NoError(t, err)
 	var log bytes.Buffer
 	c.Stderr = &log
 	require.NoError(t, c.Start())
 	t.Cleanup(func() {
-		stop()
+		_ = c.Process.Kill()
 		_ = c.Wait() // it was told to end
 		if t.Failed() && log.Len() > 0 {
-			t.Logf("the log of the %s server:\n%s", s.language, &log)
+			t.Logf("the log of %s:\n%s", c, &log)
 		}
 	})
-	line, err := bufio.NewReader(output).ReadString('\n')
+	lines := bufio.NewReader(output)
+	line, err := lines.ReadString('\n')
 	require.NoError(t, err, "%s", &log)
-	return strings.TrimSpace(strings.TrimPrefix(line, "listening on ")), c.Process.Pid
+	go io.Copy(io.Discard, lines) // what else it says must not hold it up
+	return strings.TrimSpace(strings.TrimPrefix(line, words))
 }
 
 // cases are what every client does with every server, in order.

@@ -103,10 +103,7 @@ There is news.
 // TestPage uses the page in Chromium as a visitor does.
 func TestPage(t *testing.T) {
 	toolchain.Require(t, "typescript")
-	toolchain.Require(t, "chromium")
-	chromium, err := exec.LookPath("chromium")
-	require.NoError(t, err)
-	t.Setenv("CHROMIUM", chromium)
+	toolchain.Browser(t)
 	page := t.TempDir()
 	toolchain.BuildTypeScript(t, "page", filepath.Join(page, "dist"))
 	index, err := os.ReadFile("page/index.html")

@@ -18,7 +18,7 @@ import (
 
 // programs are what each language's tests need, and those in a browser.
 var programs = map[string][]string{"go": {"go"}, "typescript": {"node", "npm"}, "python": {"python3"},
-	"chromium": {"chromium"}}
+	"browser": {"chromium"}}
 
 // Require skips a test whose language is not there, and says so; a language
 // that FAITHFUL_REQUIRE lists fails it instead.
@@ -35,6 +35,15 @@ func Require(t testing.TB, language string) {
 			t.Skipf("skipped: %s needs %s, which is not there", language, program)
 		}
 	}
+}
+
+// Browser skips a test where there is no browser, and says to the programs of a test which one there is.
+func Browser(t *testing.T) {
+	t.Helper()
+	Require(t, "browser")
+	chromium, err := exec.LookPath(programs["browser"][0])
+	require.NoError(t, err)
+	t.Setenv("CHROMIUM", chromium)
 }
 
 // Root is the folder of the repository.

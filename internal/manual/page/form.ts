@@ -125,16 +125,18 @@ export class Form {
   private field(field: FieldModel, patch: boolean, slot: Slot): HTMLElement {
     const given = slot.get() !== undefined;
     const open = field.must === "required" && !patch;
-    if (open && !given) {
-      slot.set(this.blank(field.type, new Set()));
-    }
     const kind = `${this.words(field.type)}${open ? "" : field.default === undefined ? ", optional" : `, defaults to ${plain(field.default)}`}${field.secret === true ? ", secret" : ""}`;
     const row = h("div", { class: "row", "data-at": slot.at });
     const place = h("div", { class: "value" });
     const fill = (): void => {
       const value = slot.get();
       if (value === undefined) {
-        place.replaceChildren();
+        place.replaceChildren(...(open ? [button(`Fill in ${field.name}`, () => {
+                slot.set(this.blank(field.type, new Set()));
+                fill();
+                this.changed();
+                place.querySelector<HTMLElement>("input, select, textarea, button")?.focus();
+              })] : []));
       } else if (value === null && field.type.kind !== "any") {
         place.replaceChildren(h("p", { class: "hint" }, patch ? "null: the field is cleared" : "null: as if it were left out"));
       } else {

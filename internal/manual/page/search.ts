@@ -57,19 +57,24 @@ function near(a: string, b: string): boolean {
   return same(i + 1, i + 1) || same(i + 1, i) || same(i, i + 1) || (a[i] === b[i + 1] && a[i + 1] === b[i] && same(i + 2, i + 2));
 }
 
-/** The nearest names, at most so many. */
+/** The nearest names, at most so many: those that are found are not all sorted, since a letter finds nearly all. */
 export function nearest(entries: readonly Entry[], typed: string, most: number): Entry[] {
-  const ranked: [number, Entry][] = [];
+  const best: [number, Entry][] = [];
+  const before = (a: readonly [number, Entry], b: readonly [number, Entry]): boolean => a[0] < b[0] || (a[0] === b[0] && a[1].n.length < b[1].n.length);
   for (const entry of entries) {
-    const far = distance(typed, entry);
-    if (far < Infinity) {
-      ranked.push([far, entry]);
+    const found: [number, Entry] = [distance(typed, entry), entry];
+    const worst = best[most - 1];
+    if (found[0] === Infinity || (worst !== undefined && !before(found, worst))) {
+      continue;
     }
+    let i = best.length;
+    for (let other = best[i - 1]; other !== undefined && before(found, other); other = best[i - 1]) {
+      i--;
+    }
+    best.splice(i, 0, found);
+    best.length = Math.min(best.length, most);
   }
-  return ranked
-    .sort((a, b) => a[0] - b[0] || a[1].n.length - b[1].n.length)
-    .slice(0, most)
-    .map(([, entry]) => entry);
+  return best.map(([, entry]) => entry);
 }
 
 /** The dialog that finds names. */

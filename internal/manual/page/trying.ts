@@ -56,10 +56,6 @@ class Side {
     this.element = h("div", { class: "side" }, h("div", { class: "fields", role: "group", "aria-label": title }, h("h4", {}, title), this.form.element), h("div", { class: "text" }, h("h4", {}, label), this.area, this.note));
     this.area.value = sample;
     this.read();
-    if (!this.readable) {
-      this.area.value = "{}";
-      this.read();
-    }
   }
 
   get text(): string {
@@ -96,9 +92,6 @@ class Side {
         throw new WireError("expected an object");
       }
       this.form.show(json, this.model);
-      if (this.form.text() !== write(json)) {
-        this.area.value = this.form.text("  ");
-      }
       this.readable = true;
       this.say("");
     } catch (problem) {

@@ -40,8 +40,8 @@ export async function judged(page: Page): Promise<string[]> {
   // Policies let no script in but the page's own; what a debugger evaluates is not held by them.
   await page.evaluate(axe);
   return page.evaluate(async () => {
-    const { axe: rules } = globalThis as unknown as { axe: { run(): Promise<{ violations: { id: string; nodes: { html: string }[] }[] }> } };
-    const { violations } = await rules.run();
+    const { axe: rules } = globalThis as unknown as { axe: { run(options: { preload: boolean }): Promise<{ violations: { id: string; nodes: { html: string }[] }[] }> } };
+    const { violations } = await rules.run({ preload: false }); // from a disk, styles can't be fetched
     return violations.map(({ id, nodes }) => `${id} ${nodes[0]?.html ?? ""}`);
   });
 }

@@ -41,7 +41,8 @@ const shown = (): Promise<number> => page.evaluate(() => Number(document.documen
 /** Saves a file, and says after how many milliseconds the page shows it. */
 async function save(file: string, text: string): Promise<number> {
   const before = await shown();
-  const seen = page.waitForFunction((n) => Number(document.documentElement.dataset["shown"] ?? "0") > n || document.querySelector(".banner:not([hidden])") !== null, before, { polling: "raf" });
+  const wrong = await page.locator(".banner:visible").count();
+  const seen = page.waitForFunction(([n = 0, banners = 0]) => Number(document.documentElement.dataset["shown"] ?? "0") > n || document.querySelectorAll(".banner:not([hidden])").length > banners, [before, wrong], { polling: "raf" });
   const begin = performance.now();
   writeFileSync(file, text);
   await seen;
@@ -84,8 +85,7 @@ for (let i = 0; i < 10; i++) {
 }
 times.sort((a, b) => a - b);
 const median = times[Math.floor(times.length / 2)] ?? NaN;
-tell("a save is shown in under 300 ms", median < 300 ? true : `${String(median)} ms`);
-console.error(`a save is shown after ${times.map((ms) => ms.toFixed(0)).join(" ")} ms`);
+tell("a save is shown in under 300 ms", median < 300 ? true : times.map((ms) => ms.toFixed(0)).join(" "));
 await save(file, good);
 
 // What a server can do to a page.
