@@ -48,4 +48,11 @@ func TestTypeScriptLint(t *testing.T) {
 		toolchain.Run(t, filepath.Dir(dir), filepath.Join(tools, "node_modules", ".bin", "eslint"), "--config",
 			filepath.Join(tools, "eslint.config.js"), filepath.Join(dir, "src"))
 	}
+	// The script of the manual's pages is for browsers alone, and has nothing installed.
+	manual := filepath.Join(toolchain.Root(), "internal", "manual")
+	toolchain.InstallNode(t, "typescript")
+	toolchain.Run(t, manual, filepath.Join(toolchain.Root(), "conformance", "typescript", "node_modules", ".bin", "tsc"),
+		"-p", "page")
+	toolchain.Run(t, manual, filepath.Join(tools, "node_modules", ".bin", "eslint"), "--config",
+		filepath.Join(tools, "eslint.config.js"), "page")
 }

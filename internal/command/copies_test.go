@@ -55,5 +55,5 @@ func TestCopiesWork(t *testing.T) {
 		}
 	}
 	assert.Equal(t, 16, ran["faithful"], "each of the 15 calls, and the first one of the start page")
-	assert.True(t, ran["curl"] == 14 || ran["curl"] == 0, "one call goes both ways over a WebSocket: %v", ran)
+	assert.True(t, ran["curl"] == 15 || ran["curl"] == 0, "one call goes both ways over a WebSocket: %v", ran)
 }

@@ -79,8 +79,15 @@ func method(c *schema.Call) string { return conversation.Method(c) + " " + conve
 type startPage struct {
 	Modules  []moduleLine
 	Services []item
-	First    *Copy // a call that needs no credential
+	First    *firstCall
 	Last     *item // what changed last
+	Needs    bool  // whether any call needs credentials
+}
+
+// firstCall is one that needs no credential, and how it is made.
+type firstCall struct {
+	item
+	Copies []Copy
 }
 
 type moduleLine struct {
@@ -105,9 +112,10 @@ func (s *site) start() (p startPage, err error) {
 			for _, c := range service.Calls {
 				one.Calls = append(one.Calls, item{Name: c.Name, To: address(c), Line: line(c.Doc),
 					Deprecated: c.Deprecated != ""})
+				p.Needs = p.Needs || len(c.Needs) > 0
 				if p.First == nil && !c.RequestStream && len(c.Needs) == 0 {
 					if copies := s.copies(c, nil, s.side(c.Request, nil)); len(copies) > 0 {
-						p.First = &copies[0]
+						p.First = &firstCall{item{Name: c.FullName(), To: address(c)}, copies}
 					}
 				}
 			}

@@ -7,6 +7,7 @@ import os
 import sys
 import threading
 from collections.abc import AsyncIterator, Iterator
+from typing import Any, cast
 
 import uvicorn
 
@@ -305,6 +306,7 @@ def main() -> None:
             "idle_timeout": idle,
             "base": base,
             "origins": os.environ.get("MATRIX_ORIGINS", "").split(),
+            "definitions": cast(Any, os.environ.get("MATRIX_DEFINITIONS", "open")),
             "cookies": {"visit": {"max_age": 3600, "same_site": "Strict"}},
         },
     )

@@ -59,10 +59,10 @@ export function callOf(call: CallModel, checker: Checker, unchecked: boolean): P
     answer: call.answer === undefined ? undefined : new AnswerCodec(checker, call.answer, call.answerRaw?.field),
     needs: call.needs.map((all) => all.map(credentialOf)),
     fails: call.fails.map(({ name, status }) => ({ name, status, codec: new FailureCodec(name, status) })),
-    ...(call.head === undefined ? {} : { head: { codec: new RequestCodec(checker, call.head, undefined, unchecked), travel: travelOf(call.places, undefined, undefined) as web.Travel<unknown> } }),
+    ...(call.head === undefined ? {} : { head: { codec: new RequestCodec(checker, call.head, undefined, unchecked), travel: travelOf(call.places, undefined, undefined) } }),
     ...(request !== undefined && !call.sends && (!call.body || call.places.length > 0 || call.raw !== undefined) ? { travel: travelOf(call.places, call.body ? new RestCodec(call.places) : undefined, call.raw) } : {}),
     ...(call.answerPlaces.length > 0 || call.answerRaw !== undefined ? { answerTravel: answerTravelOf(call, checker) } : {}),
-  } as PageCall;
+  };
 }
 
 function credentialOf({ name, kind, key }: CredentialModel): web.Credential {
@@ -109,7 +109,7 @@ function answerTravelOf(call: CallModel, checker: Checker): web.Travel<Taken> {
   return {
     ...(answerRaw === undefined ? {} : { raw: { field: answerRaw.field, bounds: boundsOf(answerRaw), of: ({ raw }: Taken) => raw ?? new wire.Body(new Blob([])) } }),
     placed: placedOf(call.answerPlaces),
-    body: call.answerBody ? (new TextCodec() as wire.Codec<unknown>) : undefined,
+    body: call.answerBody ? (new TextCodec()) : undefined,
     bodyOf: (m) => m,
     place() {
       throw new Error("the pages answer nothing");

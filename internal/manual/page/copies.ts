@@ -117,9 +117,10 @@ async function curl(model: Model, call: CallModel, base: string, filled: Filled,
 function line(call: CallModel, request: OutgoingRequest, body: string | undefined, file: string | undefined): string {
   const url = new URL(request.url);
   const shown: string[] = [];
-  const parts = [`curl -sS${call.receives === true ? "N" : ""}`];
+  let first = `curl -sS${call.receives === true ? "N" : ""}`;
+  const parts: string[] = [];
   if (request.method !== "GET" && !(request.method === "POST" && (body !== undefined || file !== undefined))) {
-    parts[0] += ` -X ${request.method}`;
+    first += ` -X ${request.method}`;
   }
   for (const part of url.search.slice(1).split("&")) {
     if (part.includes(stand)) {
@@ -128,7 +129,7 @@ function line(call: CallModel, request: OutgoingRequest, body: string | undefine
       shown.push(part);
     }
   }
-  parts[0] += ` ${word(url.origin + url.pathname + (shown.length > 0 ? `?${shown.join("&")}` : ""))}`;
+  first += ` ${word(url.origin + url.pathname + (shown.length > 0 ? `?${shown.join("&")}` : ""))}`;
   for (const [name, value] of Object.entries(request.headers).sort(([a], [b]) => (a < b ? -1 : 1))) {
     const basic = /^Basic (.*)$/.exec(value);
     const plain = basic?.[1] === undefined ? "" : atob(basic[1]);
@@ -139,7 +140,7 @@ function line(call: CallModel, request: OutgoingRequest, body: string | undefine
   } else if (body !== undefined) {
     parts.push(`--data-binary ${word(body)}`);
   }
-  return parts.join(" \\\n  ");
+  return [first, ...parts].join(" \\\n  ");
 }
 
 /** A header as it is usually written. */

@@ -248,7 +248,7 @@ export class Form {
       case "enum":
         return this.choice(type, slot, about);
       case "bool":
-        return this.select(["false", "true"], String(slot.get()), about, (chosen) => {
+        return this.select(["false", "true"], String(slot.get() === true), about, (chosen) => {
           this.put(slot, chosen === "true");
         });
       default:

@@ -15,7 +15,7 @@
  *   dom.ts       elements of the page
  */
 
-import { byId, stored } from "./dom.js";
+import { button, byId, stored } from "./dom.js";
 import { Live } from "./live.js";
 import type { CallModel, Model } from "./model.js";
 import { Search } from "./search.js";
@@ -82,6 +82,11 @@ for (const view of ["names", "wire"]) {
   });
 }
 show(stored("faithful manual view") === "wire");
+
+// What can be copied has a button for that.
+for (const text of document.querySelectorAll<HTMLElement>("main details.sample pre")) {
+  text.after(button("Copy", () => void navigator.clipboard.writeText(text.textContent)));
+}
 
 const search = new Search((address) => (single === undefined ? up + address : `#${address.replace(/\.html(#|$)/, (_, hash) => (hash === "#" ? "--" : ""))}`));
 window.manualNames = (list) => {

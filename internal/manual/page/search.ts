@@ -59,22 +59,21 @@ function near(a: string, b: string): boolean {
 
 /** The nearest names, at most so many: those that are found are not all sorted, since a letter finds nearly all. */
 export function nearest(entries: readonly Entry[], typed: string, most: number): Entry[] {
-  const best: [number, Entry][] = [];
-  const before = (a: readonly [number, Entry], b: readonly [number, Entry]): boolean => a[0] < b[0] || (a[0] === b[0] && a[1].n.length < b[1].n.length);
+  const best: { readonly far: number; readonly entry: Entry }[] = [];
   for (const entry of entries) {
-    const found: [number, Entry] = [distance(typed, entry), entry];
-    const worst = best[most - 1];
-    if (found[0] === Infinity || (worst !== undefined && !before(found, worst))) {
+    const far = distance(typed, entry);
+    const before = (other: (typeof best)[number] | undefined): boolean => other !== undefined && (far < other.far || (far === other.far && entry.n.length < other.entry.n.length));
+    if (far === Infinity || (best.length === most && !before(best[most - 1]))) {
       continue;
     }
     let i = best.length;
-    for (let other = best[i - 1]; other !== undefined && before(found, other); other = best[i - 1]) {
+    while (before(best[i - 1])) {
       i--;
     }
-    best.splice(i, 0, found);
+    best.splice(i, 0, { far, entry });
     best.length = Math.min(best.length, most);
   }
-  return best.map(([, entry]) => entry);
+  return best.map(({ entry }) => entry);
 }
 
 /** The dialog that finds names. */

@@ -142,7 +142,7 @@ export class Own implements Sender {
       } else if (call.raw !== undefined || call.answerRaw !== undefined) {
         await taken(await exchange(client, known, request, { signal }), emit);
       } else {
-        await taken((await client.do(known, request, { signal })) as Taken | undefined, emit);
+        await taken((await client.do(known, request, { signal })), emit);
       }
     } catch (problem) {
       emit(outcomeOf(problem, signal.aborted));
@@ -173,7 +173,7 @@ export class Own implements Sender {
     try {
       const request = await client.request(call, undefined as unknown as Outgoing, web.jsonType, undefined, patience, undefined, head);
       const answer = await client.carried({ ...request, headers: { ...request.headers, "content-type": web.jsonSequence }, body }, call, patience, undefined);
-      await taken((await client.read(call, answer, patience)) as Taken | undefined, emit);
+      await taken((await client.read(call, answer, patience)), emit);
     } finally {
       patience.done();
     }
@@ -251,7 +251,7 @@ export class Relay implements Sender {
         const raw: BlobPart[] = [];
         let rawType: string | undefined;
         for await (const line of lines(response.body)) {
-          const event = JSON.parse(line) as Outcome | { kind: "open"; id: string } | { kind: "type"; type: string } | { kind: "chunk"; base64: string };
+          const event = JSON.parse(line) as Line | { kind: "open"; id: string } | { kind: "type"; type: string } | { kind: "chunk"; base64: string };
           if (event.kind === "open") {
             opened.resolve(event.id);
           } else if (event.kind === "type") {
@@ -299,18 +299,28 @@ class Pace {
   }
 }
 
-/** What came as a line, with what such lines leave out. */
-function completed(event: Outcome): Outcome {
-  switch (event.kind) {
+/** What comes of a call as a line, which leaves out what is empty. */
+type Line = { readonly [kind in Outcome["kind"]]: { readonly kind: kind } & Partial<Extract<Outcome, { readonly kind: kind }>> }[Outcome["kind"]];
+
+/** What came as a line, with what it leaves out. */
+function completed(line: Line): Outcome {
+  switch (line.kind) {
+    case "head":
+      return { kind: "head", status: line.status ?? 0, headers: line.headers ?? [] };
     case "value":
-      return { ...event, text: (event.text as string | undefined) ?? "null", wrong: (event.wrong as readonly Wrong[] | undefined) ?? [] };
+      return { kind: "value", text: line.text ?? "null", wrong: line.wrong ?? [] };
+    case "raw":
+      return { kind: "raw", content: line.content ?? new Blob([]) };
+    case "declared":
+      return { kind: "declared", name: line.name ?? "", status: line.status ?? 0, text: line.text ?? "{}" };
     case "problem":
+      return { kind: "problem", problem: line.problem ?? "", status: line.status ?? 0, title: line.title ?? "", detail: line.detail ?? "", violations: line.violations ?? [] };
     case "refused":
-      return { ...event, violations: (event.violations as readonly Wrong[] | undefined) ?? [] } as Outcome;
+      return { kind: "refused", violations: line.violations ?? [] };
+    case "failed":
+      return { kind: "failed", words: line.words ?? "" };
     case "end":
-      return { ...event, milliseconds: (event.milliseconds as number | undefined) ?? 0, bytes: (event.bytes as number | undefined) ?? 0 };
-    default:
-      return event;
+      return { kind: "end", milliseconds: line.milliseconds ?? 0, bytes: line.bytes ?? 0 };
   }
 }
 

@@ -173,6 +173,16 @@ export class Panel {
     }, { hidden: true });
     this.build();
     this.changed();
+    place.closest("details")?.addEventListener("toggle", ({ target }) => {
+      if (target instanceof HTMLDetailsElement && target.matches(".try")) {
+        if (target.open) {
+          this.changed();
+        } else {
+          clearTimeout(this.writing);
+          this.replace(new Set());
+        }
+      }
+    });
   }
 
   private build(): void {
@@ -313,10 +323,22 @@ export class Panel {
     } catch {
       // The program that serves the page has ended, which the page says.
     }
+    this.replace(new Set(list.map(({ as }) => as)));
     const open = new Set(Array.from(this.copied.querySelectorAll<HTMLDetailsElement>("details[open]"), (one) => one.dataset["as"]));
     this.copied.replaceChildren(
       ...list.map(({ as, text }) => h("details", { class: "sample", "data-as": as, open: open.has(as) }, h("summary", {}, as), h("pre", { tabindex: "0" }, h("code", {}, text)), button("Copy", () => void navigator.clipboard.writeText(text)))),
     );
+  }
+
+  /** Hides what is copied from the page itself while it can be copied from here, as it was filled in. */
+  private replace(live: ReadonlySet<string>): void {
+    const elsewhere = this.place.closest(".try")?.parentElement?.querySelector<HTMLElement>(":scope > .elsewhere");
+    let left = false;
+    for (const one of elsewhere?.querySelectorAll<HTMLElement>("[data-as]") ?? []) {
+      one.hidden = live.has(one.dataset["as"] ?? "");
+      left ||= !one.hidden;
+    }
+    elsewhere?.toggleAttribute("hidden", !left);
   }
 
   private begin(): void {

@@ -48,10 +48,17 @@ func main() {
 		return context.WithValue(ctx, crewKey{}, credentials["skerry.matrix.crew"]), nil
 	}
 	p := new(pier)
-	mount := matrix.ServePier(p.calls(), web.WithMiddleware(p.runs), web.WithAuthorizer(authorize),
+	var pages []web.ServerOption
+	switch os.Getenv("MATRIX_DEFINITIONS") {
+	case "guarded":
+		pages = append(pages, web.WithGuardedDefinitions())
+	case "hidden":
+		pages = append(pages, web.WithoutDefinitions())
+	}
+	mount := matrix.ServePier(p.calls(), append(pages, web.WithMiddleware(p.runs), web.WithAuthorizer(authorize),
 		web.WithHeartbeat(*heartbeat), web.WithElementLimit(200_000), web.WithBodyLimit(*body), web.WithIdleTimeout(*idle),
 		web.WithBase(*base), web.WithOrigins(strings.Fields(os.Getenv("MATRIX_ORIGINS"))...),
-		web.WithCookie("visit", func(c *http.Cookie) { c.MaxAge, c.SameSite = 3600, http.SameSiteStrictMode }))
+		web.WithCookie("visit", func(c *http.Cookie) { c.MaxAge, c.SameSite = 3600, http.SameSiteStrictMode }))...)
 	log.Fatal(web.NewServer(mount).Serve(listener))
 }
 

@@ -204,6 +204,7 @@ const mount = servePier(calls, {
   base: process.argv[5] ?? "",
   origins: (process.env["MATRIX_ORIGINS"] ?? "").split(" ").filter((origin) => origin !== ""),
   heartbeat: Number(process.argv[3] ?? "15000"),
+  definitions: (process.env["MATRIX_DEFINITIONS"] ?? "open") as "open" | "guarded" | "hidden",
   cookies: { visit: { maxAge: 3600, sameSite: "Strict" } },
   authorizer(_, credentials) {
     if (credentials.get("skerry.matrix.desk") === "panic") {
