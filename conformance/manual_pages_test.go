@@ -10,8 +10,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// TestManualsPages asks servers of each language for their manual as any tool may: below a base, with other methods, and
-// where it is guarded or hidden.
+// TestManualsPages asks servers of each language for their manual as any tool may: below a base, with other methods,
+// and where it is guarded or hidden.
 func TestManualsPages(t *testing.T) {
 	all := sides(t)
 	client := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}

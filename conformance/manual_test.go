@@ -68,8 +68,8 @@ printed: true 0
 `
 
 // TestManualInBrowser reads the manual of the ferries from disk in Chromium: in light and dark, on a desk and on a
-// phone, with the keyboard alone, in one file, on paper, and without scripts. axe finds nothing, nothing is asked for from
-// elsewhere, and 10,000 names are searched within a frame.
+// phone, with the keyboard alone, in one file, on paper, and without scripts. axe finds nothing, nothing is asked for
+// from elsewhere, and 10,000 names are searched within a frame.
 func TestManualInBrowser(t *testing.T) {
 	toolchain.Require(t, "typescript")
 	toolchain.Browser(t)
@@ -207,8 +207,8 @@ it ends: 0
 the page says so: faithful manual --serve has ended, or can't be reached. This
 `
 
-// TestManualServed reads and tries a manual that is served while its definitions are saved, its server lies, and somebody
-// else's page tries to use it.
+// TestManualServed reads and tries a manual that is served while its definitions are saved, its server lies, and
+// somebody else's page tries to use it.
 func TestManualServed(t *testing.T) {
 	toolchain.Require(t, "typescript")
 	toolchain.Browser(t)

@@ -120,7 +120,8 @@ func withCode(calling manual.Calling, p *project.Project, to string) (manual.Cal
 			sent.Request.Type = c.Request
 		}
 		for _, client := range clients {
-			list = append(list, manual.Copy{As: "In " + client.language.Title(), Text: client.language.Calling(c, sent, client.options)})
+			list = append(list, manual.Copy{As: "In " + client.language.Title(),
+				Text: client.language.Calling(c, sent, client.options)})
 		}
 		return list
 	}

@@ -28,7 +28,8 @@ import (
 func TestScriptIsFresh(t *testing.T) {
 	wanted, err := bundle.Script(absolute(t, "."))
 	require.NoError(t, err)
-	assert.True(t, bytes.Equal(wanted, read(t, "page/manual.js")), "page/manual.js is stale: go generate ./internal/manual")
+	fresh := bytes.Equal(wanted, read(t, "page/manual.js"))
+	assert.True(t, fresh, "page/manual.js is stale: go generate ./internal/manual")
 }
 
 func absolute(t *testing.T, path string) string {

@@ -161,8 +161,8 @@ func WithGuardedDefinitions() ServerOption { return func(m *Served) { m.guarded 
 
 // NewServed returns a mount of routes.
 func NewServed(definitions *Definitions, routes []Route, options ...ServerOption) *Served {
-	m := &Served{definitions: definitions,
-		manual: sync.OnceValues(func() (map[string]string, error) { return unpacked(definitions.Manual) }), digest: []string{definitions.Digest}, limit: 4 << 20, items: serverBudget,
+	m := &Served{definitions: definitions, digest: []string{definitions.Digest}, limit: 4 << 20, items: serverBudget,
+		manual:  sync.OnceValues(func() (map[string]string, error) { return unpacked(definitions.Manual) }),
 		element: 1 << 20, timeout: time.Minute, idle: time.Minute, heartbeat: 15 * time.Second,
 		onError: logError, serving: func(context.Context) error { return nil }, life: newLife()}
 	for i := range routes {
