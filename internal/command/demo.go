@@ -406,6 +406,7 @@ func (d *demo) end() {
 		{"change a field, and see what that does", "$EDITOR " + bookingFile + "\nfaithful compare"},
 		{"a mock of the server; then, in another window, a booking",
 			"faithful mock\nfaithful sample Bookings.book | faithful call http://127.0.0.1:7150 Bookings.book"},
+		{"the manual in a browser: it shows every save, and sends calls to a mock", "faithful manual --serve"},
 		{"the server in Go; then, in another window, a client that speaks JSON",
 			"go run ./go/server -listen 127.0.0.1:8080\ngo run ./go/client -json"},
 		{"clients of the same server in TypeScript and in Python",

@@ -35,7 +35,8 @@ var update = flag.Bool("update", false, "write the generated parts of docs/")
 // anything.
 func TestDocumentedSessions(t *testing.T) {
 	toolchain.Require(t, "typescript")
-	for _, page := range []string{"README.md", "docs/guide.md", "docs/http.md", "docs/calling.md", "docs/parcels.md"} {
+	for _, page := range []string{"README.md", "docs/guide.md", "docs/http.md", "docs/calling.md", "docs/manual.md",
+		"docs/parcels.md"} {
 		t.Run(page, func(t *testing.T) {
 			text, err := os.ReadFile(filepath.Join(toolchain.Root(), page))
 			require.NoError(t, err)

@@ -173,7 +173,7 @@ export class Form {
       name.append(h("label", {}, box, " ", h("b", {}, field.name)));
     }
     name.append(" ", h("span", { class: "kind" }, kind));
-    row.append(name, place, ...(field.old === undefined ? [] : [h("p", { class: "hint" }, `Deprecated: ${field.old}`)]), ...(hints.length > 0 ? [h("p", { class: "hint" }, hints.join("; "))] : []), note);
+    row.append(name, ...(field.doc === undefined ? [] : [h("p", { class: "hint" }, field.doc)]), place, ...(field.old === undefined ? [] : [h("p", { class: "hint" }, `Deprecated: ${field.old}`)]), ...(hints.length > 0 ? [h("p", { class: "hint" }, hints.join("; "))] : []), note);
     fill();
     return row;
   }
