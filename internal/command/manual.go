@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 
 	"faithfulcourier/internal/files"
 	"faithfulcourier/internal/madefiles"
@@ -203,7 +204,10 @@ func manualAbout(w *World, of string, defs *schema.Definitions) (about manual.Ab
 	}
 	about.Steps = func() ([]manual.Step, error) { return stepsTo(&history{p: p, ledger: ledger}, entry) }
 	loaded := map[string]*schema.Definitions{"draft": defs}
+	var one sync.Mutex // pages may be asked for at the same time
 	about.Between = func(old, new string) (manual.Step, error) {
+		one.Lock()
+		defer one.Unlock()
 		var both []*schema.Definitions
 		for _, ref := range []string{old, new} {
 			if loaded[ref] == nil {

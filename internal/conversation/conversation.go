@@ -7,6 +7,7 @@
 //	places.go        where the fields of requests and answers travel
 //	routes.go        paths: which requests reach which call
 //	credentials.go   what lets a request in
+//	problems.go      what every server may answer with
 //	check.go         what can't travel as it is written
 package conversation
 

@@ -27,7 +27,6 @@ import (
 	"sync"
 
 	"faithfulcourier/internal/schema"
-	"faithfulcourier/internal/value"
 )
 
 //go:generate go run ./bundle/write
@@ -110,8 +109,8 @@ func New(defs *schema.Definitions, about About) *Manual {
 	if about.Calling.Name == nil {
 		about.Calling.Name = (*schema.Call).FullName
 	}
-	s := &site{defs: defs, about: about, maker: value.NewMaker(defs, 0), users: defs.Users(),
-		named: map[string]schema.Element{}}
+	s := &site{defs: defs, about: about, users: defs.Users(), named: map[string]schema.Element{},
+		samples: map[*schema.Message]sample{}}
 	for _, e := range defs.Everything() {
 		s.named[e.FullName()] = e
 	}
@@ -175,9 +174,11 @@ func Make(defs *schema.Definitions, about About) ([]File, error) {
 type site struct {
 	defs  *schema.Definitions
 	about About
-	maker *value.Maker
 	users map[schema.Declaration][]schema.Use
 	named map[string]schema.Element // by full name
+
+	mu      sync.Mutex // pages may be asked for at the same time
+	samples map[*schema.Message]sample
 }
 
 // sheet is one page before it is HTML.

@@ -45,7 +45,7 @@ func (s *site) pages() []sheet {
 	}{
 		{"changes.html", "Changes", func() (any, error) { return s.changes() }},
 		{"deprecated.html", "Deprecated", func() (any, error) { return s.deprecations(), nil }},
-		{"errors.html", "Errors", func() (any, error) { return s.failures(), nil }},
+		{"errors.html", "Errors", func() (any, error) { return errorsPage{s.failures(), conversation.Problems}, nil }},
 		{"credentials.html", "Credentials", func() (any, error) { return s.credentials(), nil }},
 		{"names.html", "All names", func() (any, error) { return s.names(), nil }},
 	} {
@@ -221,9 +221,20 @@ func (s *site) side(m *schema.Message, places []conversation.Placed) *side {
 	return v
 }
 
-// sample shows the first declared example of a message, or one that is made.
-func (s *site) sample(m *schema.Message) (v sample) {
-	made, err := s.maker.Element(m, 0)
+// sample shows the first declared example of a message, or one that is made: the same wherever it is shown.
+func (s *site) sample(m *schema.Message) sample {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	v, made := s.samples[m]
+	if !made {
+		v = s.made(m)
+		s.samples[m] = v
+	}
+	return v
+}
+
+func (s *site) made(m *schema.Message) (v sample) {
+	made, err := value.NewMaker(s.defs, 0).Element(m, 0)
 	if err != nil {
 		return sample{Impossible: err.Error()}
 	}
@@ -533,6 +544,12 @@ func retired(list []schema.Retired) (texts []string) {
 		texts = append(texts, text)
 	}
 	return texts
+}
+
+// errorsPage is what calls can fail with: what they declare, and what every server may answer.
+type errorsPage struct {
+	Declared []failure
+	Problems []conversation.Problem
 }
 
 type failure struct {

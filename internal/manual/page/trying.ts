@@ -438,7 +438,7 @@ class Shown {
         break;
       case "problem":
         this.words = this.status(outcome.status);
-        this.rest.prepend(h("p", { class: "failed" }, `${outcome.title} (${outcome.problem})`), h("p", {}, outcome.detail), h("ul", {}, ...outcome.violations.map((one) => h("li", {}, h("code", {}, one.pointer), ` ${one.detail}${one.in === undefined ? "" : `, in the ${one.in}`}`))));
+        this.rest.prepend(h("p", { class: "failed" }, outcome.title, " (", h("a", { href: `${this.up}errors.html#${outcome.problem}` }, outcome.problem), ")"), h("p", {}, outcome.detail), h("ul", {}, ...outcome.violations.map((one) => h("li", {}, h("code", {}, one.pointer), ` ${one.detail}${one.in === undefined ? "" : `, in the ${one.in}`}`))));
         this.marked(outcome.violations);
         break;
       case "refused":

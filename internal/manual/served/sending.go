@@ -88,10 +88,10 @@ func (s *Site) send(w http.ResponseWriter, r *http.Request, state State) {
 	}
 	_ = http.NewResponseController(w).EnableFullDuplex() // lines may go before all of a raw body has come
 	body := bufio.NewReader(r.Body)
-	line, err := body.ReadSlice('\n')
+	var line []byte
+	err := bufio.ErrBufferFull
 	for errors.Is(err, bufio.ErrBufferFull) && len(line) < mostSent {
 		var more []byte
-		line = bytes.Clone(line)
 		more, err = body.ReadSlice('\n')
 		line = append(line, more...)
 	}

@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/stubs/golang/support/wire"
 )
 
@@ -267,5 +268,14 @@ func TestCloseBehindAStuckWrite(t *testing.T) {
 		soon(t, conversation.Close)
 		close(closed)
 		server.Close()
+	}
+}
+
+// TestProblemsAreTold holds that what manuals tell of the problems of every server is what servers answer with.
+func TestProblemsAreTold(t *testing.T) {
+	require.Len(t, conversation.Problems, len(commonErrors))
+	for i, p := range conversation.Problems {
+		assert.Equal(t, commonErrors[i].Name, p.Name)
+		assert.Equal(t, commonErrors[i].Status, p.Status, p.Name)
 	}
 }
