@@ -278,7 +278,7 @@ func (m *manualWriter) writeSingle(defs *schema.Definitions, about manual.About)
 	case err != nil && !missing:
 		return trouble, err
 	case !missing && !manual.Untouched(before):
-		return trouble, fmt.Errorf("%s was edited, or is no manual: it is left alone; name another file, or take it away",
+		return trouble, fmt.Errorf("%s was edited, or is not a manual: it is left alone; name another file, or remove it",
 			m.single)
 	case !missing && bytes.Equal(before, content):
 		fmt.Fprintf(m.w.Out, "%s is up to date.\n", m.single)
@@ -309,7 +309,7 @@ func (m *manualWriter) written(results []madefiles.Result) int {
 	buffered(m.w, func(p *report.Printer) {
 		for _, r := range results {
 			if r.State == madefiles.Yours {
-				p.Line("%s %s: it was edited; take it away, and it is written anew", p.In(report.Yellow, "left alone"),
+				p.Line("%s %s: it was edited; remove it, and it is written again", p.In(report.Yellow, "left alone"),
 					filepath.ToSlash(filepath.Join(m.into, filepath.FromSlash(r.Name))))
 			}
 		}

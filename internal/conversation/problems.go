@@ -11,7 +11,7 @@ type Problem struct {
 // Problems are all of them, by their statuses.
 var Problems = []Problem{
 	{"invalid-request", 400, "The request can't be read, or breaks bounds of its definition.",
-		"Mend each place that its member errors names."},
+		"Correct each place that its member errors names."},
 	{"unauthenticated", 401, "The call needs credentials that were not shown, or that are not good any more.",
 		"Show one of those that the call needs; WWW-Authenticate names them."},
 	{"forbidden", 403, "The credentials are good, and not enough for this.", "Ask whoever gives out credentials."},

@@ -65,7 +65,7 @@ type changesPage struct {
 // pairing is a link to what changed between two versions; none where To is "".
 type pairing struct{ Old, New, To string }
 
-// betweenPath is the page of what changed between two versions: no version has two dots beside each other.
+// betweenPath is the page of what changed between two versions: no version has two dots next to each other.
 func betweenPath(from, to string) string { return "changes/" + from + ".." + to + ".html" }
 
 func (s *site) changes() (p changesPage, err error) {

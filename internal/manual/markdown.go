@@ -123,7 +123,7 @@ func (w *plainPage) terms(n *html.Node) {
 	w.block(strings.Join(items, "\n"))
 }
 
-// table writes a table, and behind it what unfolds in its rows.
+// table writes a table, and after it what unfolds in its rows.
 func (w *plainPage) table(n *html.Node) {
 	var lines []string
 	var inside []*html.Node

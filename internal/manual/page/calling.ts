@@ -59,9 +59,20 @@ export function callOf(call: CallModel, checker: Checker, unchecked: boolean): P
     answer: call.answer === undefined ? undefined : new AnswerCodec(checker, call.answer, call.answerRaw?.field),
     needs: call.needs.map((all) => all.map(credentialOf)),
     fails: call.fails.map(({ name, status }) => ({ name, status, codec: new FailureCodec(name, status) })),
-    ...(call.head === undefined ? {} : { head: { codec: new RequestCodec(checker, call.head, undefined, unchecked), travel: travelOf(call.places, undefined, undefined) } }),
-    ...(request !== undefined && !call.sends && (!call.body || call.places.length > 0 || call.raw !== undefined) ? { travel: travelOf(call.places, call.body ? new RestCodec(call.places) : undefined, call.raw) } : {}),
-    ...(call.answerPlaces.length > 0 || call.answerRaw !== undefined ? { answerTravel: answerTravelOf(call, checker) } : {}),
+    ...(call.head === undefined
+      ? {}
+      : {
+          head: {
+            codec: new RequestCodec(checker, call.head, undefined, unchecked),
+            travel: travelOf(call.places, undefined, undefined),
+          },
+        }),
+    ...(request !== undefined && !call.sends && (!call.body || call.places.length > 0 || call.raw !== undefined)
+      ? { travel: travelOf(call.places, call.body ? new RestCodec(call.places) : undefined, call.raw) }
+      : {}),
+    ...(call.answerPlaces.length > 0 || call.answerRaw !== undefined
+      ? { answerTravel: answerTravelOf(call, checker) }
+      : {}),
   };
 }
 
@@ -73,7 +84,11 @@ function placedOf(places: readonly Place[]): web.Placed[] {
   return places.map(({ field, place, name }) => ({ number: 0, name: field, in: place, parameter: name }));
 }
 
-function travelOf(places: readonly Place[], body: wire.Codec<unknown> | undefined, raw: RawModel | undefined): web.Travel<Outgoing> {
+function travelOf(
+  places: readonly Place[],
+  body: wire.Codec<unknown> | undefined,
+  raw: RawModel | undefined,
+): web.Travel<Outgoing> {
   return {
     placed: placedOf(places),
     body,
@@ -100,16 +115,28 @@ function travelOf(places: readonly Place[], body: wire.Codec<unknown> | undefine
     take() {
       throw new Error("the pages take no requests");
     },
-    ...(raw === undefined ? {} : { raw: { field: raw.field, bounds: boundsOf(raw), of: (m: Outgoing) => new wire.Body(m.raw ?? new Blob([])) } }),
+    ...(raw === undefined
+      ? {}
+      : {
+          raw: { field: raw.field, bounds: boundsOf(raw), of: (m: Outgoing) => new wire.Body(m.raw ?? new Blob([])) },
+        }),
   };
 }
 
 function answerTravelOf(call: CallModel, checker: Checker): web.Travel<Taken> {
   const { answerRaw } = call;
   return {
-    ...(answerRaw === undefined ? {} : { raw: { field: answerRaw.field, bounds: boundsOf(answerRaw), of: ({ raw }: Taken) => raw ?? new wire.Body(new Blob([])) } }),
+    ...(answerRaw === undefined
+      ? {}
+      : {
+          raw: {
+            field: answerRaw.field,
+            bounds: boundsOf(answerRaw),
+            of: ({ raw }: Taken) => raw ?? new wire.Body(new Blob([])),
+          },
+        }),
     placed: placedOf(call.answerPlaces),
-    body: call.answerBody ? (new TextCodec()) : undefined,
+    body: call.answerBody ? new TextCodec() : undefined,
     bodyOf: (m) => m,
     place() {
       throw new Error("the pages answer nothing");
@@ -204,7 +231,9 @@ class RestCodec extends TextCodec implements wire.Codec<string> {
   }
 
   override writeJson(w: wire.JsonWriter, m: unknown): void {
-    const rest = new Map([...(m as Outgoing).fields].filter(([name]) => !this.places.some(({ field }) => field === name)));
+    const rest = new Map(
+      [...(m as Outgoing).fields].filter(([name]) => !this.places.some(({ field }) => field === name)),
+    );
     w.out += write(rest);
   }
 }

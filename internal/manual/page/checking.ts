@@ -6,7 +6,14 @@ import { named } from "./model.js";
 import type { Bounds, FieldModel, Model, TypeModel } from "./model.js";
 import { JsonReader } from "../../stubs/typescript/support/json.js";
 import type { Seen } from "../../stubs/typescript/support/json.js";
-import { readJsonAny, readJsonDate, readJsonDecimal, readJsonDuration, readJsonFloat32, readJsonInstant } from "../../stubs/typescript/support/json_values.js";
+import {
+  readJsonAny,
+  readJsonDate,
+  readJsonDecimal,
+  readJsonDuration,
+  readJsonFloat32,
+  readJsonInstant,
+} from "../../stubs/typescript/support/json_values.js";
 import * as values from "../../stubs/typescript/support/values.js";
 import * as wire from "../../stubs/typescript/support/wire.js";
 
@@ -79,7 +86,10 @@ export class Checker {
       const index = fields.findIndex((field) => field.name === member);
       const field = fields[index];
       if (field === undefined || field.name === without) {
-        const known = model.patch === true && /^#[1-9][0-9]{0,4}$/.test(member) && r.null() ? undefined : r.keepUnlisted(keeper, numbers, member);
+        const known =
+          model.patch === true && /^#[1-9][0-9]{0,4}$/.test(member) && r.null()
+            ? undefined
+            : r.keepUnlisted(keeper, numbers, member);
         if (known !== undefined) {
           const byNumber = fields.find(({ number }) => number === known[0]);
           if (byNumber !== undefined) {
@@ -110,7 +120,13 @@ export class Checker {
         r.missing(field.name);
       }
     }
-    return { fields: found, others: values.unlistedFields(keeper).map((field) => ("name" in field ? field.name + field.json : `#${String(field.number)}${field.cbor.join()}`)).join() };
+    return {
+      fields: found,
+      others: values
+        .unlistedFields(keeper)
+        .map((field) => ("name" in field ? field.name + field.json : `#${String(field.number)}${field.cbor.join()}`))
+        .join(),
+    };
   }
 
   private read(r: JsonReader, type: TypeModel): Value {
@@ -205,12 +221,21 @@ export class Checker {
         return r.largeKey(name, kind === "int64");
       default: {
         const bits = Number(/\d+$/.exec(kind)?.[0]);
-        return kind.startsWith("u") ? r.smallKey(name, 0, 2 ** bits - 1) : r.smallKey(name, -(2 ** (bits - 1)), 2 ** (bits - 1) - 1);
+        return kind.startsWith("u")
+          ? r.smallKey(name, 0, 2 ** bits - 1)
+          : r.smallKey(name, -(2 ** (bits - 1)), 2 ** (bits - 1) - 1);
       }
     }
   }
 
-  private violations(list: wire.Violation[], at: string, value: Value, type: TypeModel, own: Bounds | undefined, secret: boolean): void {
+  private violations(
+    list: wire.Violation[],
+    at: string,
+    value: Value,
+    type: TypeModel,
+    own: Bounds | undefined,
+    secret: boolean,
+  ): void {
     if (value === null && type.kind !== "any") {
       return; // cleared
     }
@@ -228,7 +253,13 @@ export class Checker {
       case "union": {
         const { name, type: inner, value: held } = value as UnionValue;
         if (inner === undefined) {
-          wire.refuseUnlisted(list, at, named(this.model.unions, type.of).alternatives.map((one) => one.name).join(", "));
+          wire.refuseUnlisted(
+            list,
+            at,
+            named(this.model.unions, type.of)
+              .alternatives.map((one) => one.name)
+              .join(", "),
+          );
         } else if (inner.kind !== "any") {
           this.violations(list, at + values.pointer(name), held, inner, undefined, false);
         }
@@ -250,7 +281,14 @@ export class Checker {
         for (const field of named(this.model.messages, type.of).fields) {
           const { fields } = value as MessageValue;
           if (fields.has(field)) {
-            this.violations(list, at + values.pointer(field.name), fields.get(field), field.type, field.bounds, field.secret === true);
+            this.violations(
+              list,
+              at + values.pointer(field.name),
+              fields.get(field),
+              field.type,
+              field.bounds,
+              field.secret === true,
+            );
           }
         }
     }
@@ -260,7 +298,10 @@ export class Checker {
     return kind === "enum" ? this.enum(of ?? "").key(String(key)) : String(key);
   }
 
-  private sorted(map: Map<string | number | bigint, Value>, { kind, of }: TypeModel): Iterable<[string | number | bigint, Value]> {
+  private sorted(
+    map: Map<string | number | bigint, Value>,
+    { kind, of }: TypeModel,
+  ): Iterable<[string | number | bigint, Value]> {
     switch (kind) {
       case "text":
         return values.sortedTexts(map as Map<string, Value>);
@@ -281,10 +322,20 @@ export class Checker {
       }
     };
     if (b.length !== undefined) {
-      limited(typeof value === "string" ? wire.codePoints(value) : (value as Uint8Array).length, b.length, b.lengthLow, b.lengthMax);
+      limited(
+        typeof value === "string" ? wire.codePoints(value) : (value as Uint8Array).length,
+        b.length,
+        b.lengthLow,
+        b.lengthMax,
+      );
     }
     if (b.count !== undefined) {
-      limited(Array.isArray(value) ? value.length : (value as Map<unknown, unknown>).size, b.count, b.countLow, b.countMax);
+      limited(
+        Array.isArray(value) ? value.length : (value as Map<unknown, unknown>).size,
+        b.count,
+        b.countLow,
+        b.countMax,
+      );
     }
     if (b.pattern !== undefined && !new RegExp(b.pattern, "u").test(value as string)) {
       wire.refuse(list, at, `must match ${b.pattern}`);
@@ -312,7 +363,13 @@ export class Checker {
       }
       case "message": {
         const { fields, others } = value as MessageValue;
-        return `{${named(this.model.messages, type.of).fields.map((field) => (fields.has(field) || field.default !== undefined ? `${String(field.number)}:${this.comparison(fields.has(field) ? fields.get(field) : plainDefault(field), field.type)}` : "")).join()}${others}}`;
+        return `{${named(this.model.messages, type.of)
+          .fields.map((field) =>
+            fields.has(field) || field.default !== undefined
+              ? `${String(field.number)}:${this.comparison(fields.has(field) ? fields.get(field) : plainDefault(field), field.type)}`
+              : "",
+          )
+          .join()}${others}}`;
       }
       case "decimal":
         return value instanceof values.Decimal ? value.normalized().toString() : shown(value);

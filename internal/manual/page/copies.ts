@@ -27,13 +27,21 @@ export function word(text: string): string {
     if (c === "\n") {
       return "\\n";
     }
-    return c === "'" || c === "\\" ? `\\${c}` : Array.from(new TextEncoder().encode(c), (b) => `\\${b.toString(8).padStart(3, "0")}`).join("");
+    return c === "'" || c === "\\"
+      ? `\\${c}`
+      : Array.from(new TextEncoder().encode(c), (b) => `\\${b.toString(8).padStart(3, "0")}`).join("");
   });
   return `$'${escaped}'`;
 }
 
 /** A request as command lines; credentials are variables of the environment. */
-export async function copies(model: Model, call: CallModel, base: string, filled: Filled, file: string): Promise<Copy[]> {
+export async function copies(
+  model: Model,
+  call: CallModel,
+  base: string,
+  filled: Filled,
+  file: string,
+): Promise<Copy[]> {
   const parts = [`faithful call ${base} ${call.command}`];
   if (call.head !== undefined) {
     parts.push(`--head ${word(compact(filled.head))}`);
@@ -68,7 +76,13 @@ function compact(text: string): string {
 /** What stands for a credential while a request is made: nothing in it is changed on its way into a header, cookie or query. */
 const stand = "x7f3credential";
 
-async function curl(model: Model, call: CallModel, base: string, filled: Filled, file: string): Promise<string | undefined> {
+async function curl(
+  model: Model,
+  call: CallModel,
+  base: string,
+  filled: Filled,
+  file: string,
+): Promise<string | undefined> {
   const stands = new Map((call.needs[0] ?? []).map((one) => [one.name, `${stand}${one.variable}`]));
   const known = callOf(call, new Checker(model), true);
   let taken: OutgoingRequest | undefined;
@@ -156,5 +170,7 @@ function variable(text: string): string {
   }
   const name = /^[A-Z0-9_]*/.exec(after)?.[0] ?? "";
   const behind = after.slice(name.length);
-  return /["$`\\!]/.test(text.replace(stand + name, "")) ? `${before === "" ? "" : word(before)}"$${name}"${behind === "" ? "" : word(behind)}` : `"${before}$${name}${behind}"`;
+  return /["$`\\!]/.test(text.replace(stand + name, ""))
+    ? `${before === "" ? "" : word(before)}"$${name}"${behind === "" ? "" : word(behind)}`
+    : `"${before}$${name}${behind}"`;
 }

@@ -10,7 +10,11 @@ export function id(): string {
 }
 
 /** An element with attributes, handlers ("onclick") and what is in it. Text is text, never markup. */
-export function h<K extends keyof HTMLElementTagNameMap>(tag: K, attributes: Attributes = {}, ...children: readonly (Node | string | undefined)[]): HTMLElementTagNameMap[K] {
+export function h<K extends keyof HTMLElementTagNameMap>(
+  tag: K,
+  attributes: Attributes = {},
+  ...children: readonly (Node | string | undefined)[]
+): HTMLElementTagNameMap[K] {
   const element = document.createElement(tag);
   for (const [name, value] of Object.entries(attributes)) {
     if (typeof value === "function") {

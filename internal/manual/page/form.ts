@@ -16,7 +16,18 @@ interface Slot {
   set(value: Json | undefined): void;
 }
 
-const numbers = new Set<string>(["int8", "int16", "int32", "int64", "uint8", "uint16", "uint32", "uint64", "float32", "float64"]);
+const numbers = new Set<string>([
+  "int8",
+  "int16",
+  "int32",
+  "int64",
+  "uint8",
+  "uint16",
+  "uint32",
+  "uint64",
+  "float32",
+  "float64",
+]);
 
 /** A form of one message. */
 export class Form {
@@ -44,7 +55,9 @@ export class Form {
   show(json: JsonObject, model: Model = this.model): void {
     this.json = json;
     this.model = model;
-    this.element.replaceChildren(...this.fields(this.message, { at: "", get: () => this.json, set: () => undefined }, this.without));
+    this.element.replaceChildren(
+      ...this.fields(this.message, { at: "", get: () => this.json, set: () => undefined }, this.without),
+    );
   }
 
   /** Says what is wrong where it is, and returns what has no place here. */
@@ -89,7 +102,8 @@ export class Form {
     if (shown.length === 0) {
       return [h("p", { class: "hint" }, "It has no fields.")];
     }
-    return shown.map((field) => this.field(field, model.patch === true, {
+    return shown.map((field) =>
+      this.field(field, model.patch === true, {
         at: slot.at + pointer(field.name),
         get: () => {
           const object = slot.get();
@@ -105,7 +119,7 @@ export class Form {
           } else if (object.has(field.name)) {
             object.set(field.name, value);
           } else {
-            // Fields stay in the order of their declaration, what is unknown behind them.
+            // Fields stay in the order of their declaration, what is unlisted after them.
             const members = new Map([...object, [field.name, value]]);
             object.clear();
             for (const { name } of model.fields) {
@@ -131,16 +145,31 @@ export class Form {
     const fill = (): void => {
       const value = slot.get();
       if (value === undefined) {
-        place.replaceChildren(...(open ? [button(`Fill in ${field.name}`, () => {
-                slot.set(this.blank(field.type, new Set()));
-                fill();
-                this.changed();
-                place.querySelector<HTMLElement>("input, select, textarea, button")?.focus();
-              })] : []));
+        place.replaceChildren(
+          ...(open
+            ? [
+                button(`Fill in ${field.name}`, () => {
+                  slot.set(this.blank(field.type, new Set()));
+                  fill();
+                  this.changed();
+                  place.querySelector<HTMLElement>("input, select, textarea, button")?.focus();
+                }),
+              ]
+            : []),
+        );
       } else if (value === null && field.type.kind !== "any") {
-        place.replaceChildren(h("p", { class: "hint" }, patch ? "null: the field is cleared" : "null: as if it were left out"));
+        place.replaceChildren(
+          h("p", { class: "hint" }, patch ? "null: the field is cleared" : "null: as if it were left out"),
+        );
       } else {
-        place.replaceChildren(this.editor(field.type, slot, { label: field.name, bounds: field.bounds, secret: field.secret === true, describedBy: note.id }));
+        place.replaceChildren(
+          this.editor(field.type, slot, {
+            label: field.name,
+            bounds: field.bounds,
+            secret: field.secret === true,
+            describedBy: note.id,
+          }),
+        );
       }
     };
     const note = h("p", { class: "wrong", id: id(), hidden: true });
@@ -151,21 +180,37 @@ export class Form {
     } else if (patch) {
       const state = (): string => (slot.get() === undefined ? "leave" : slot.get() === null ? "clear" : "set");
       const choices = ["leave", "set", ...(field.type.clear === true ? ["clear"] : [])];
-      const choice = h("select", {
-        "aria-label": `${field.name}: leave, set or clear`,
-        onchange: () => {
-          slot.set(choice.value === "leave" ? undefined : choice.value === "clear" ? null : this.blank(field.type, new Set()));
-          fill();
-          this.changed();
+      const choice = h(
+        "select",
+        {
+          "aria-label": `${field.name}: leave, set or clear`,
+          onchange: () => {
+            slot.set(
+              choice.value === "leave"
+                ? undefined
+                : choice.value === "clear"
+                  ? null
+                  : this.blank(field.type, new Set()),
+            );
+            fill();
+            this.changed();
+          },
         },
-      }, ...choices.map((one) => h("option", { selected: one === state() }, one)));
+        ...choices.map((one) => h("option", { selected: one === state() }, one)),
+      );
       name.append(h("b", {}, field.name), " ", choice);
     } else {
       const box = h("input", {
         type: "checkbox",
         checked: given,
         onchange: () => {
-          slot.set(box.checked ? (field.default === undefined ? this.blank(field.type, new Set()) : parse(field.default)) : undefined);
+          slot.set(
+            box.checked
+              ? field.default === undefined
+                ? this.blank(field.type, new Set())
+                : parse(field.default)
+              : undefined,
+          );
           fill();
           this.changed();
         },
@@ -173,12 +218,19 @@ export class Form {
       name.append(h("label", {}, box, " ", h("b", {}, field.name)));
     }
     name.append(" ", h("span", { class: "kind" }, kind));
-    row.append(name, ...(field.doc === undefined ? [] : [h("p", { class: "hint" }, field.doc)]), place, ...(field.old === undefined ? [] : [h("p", { class: "hint" }, `Deprecated: ${field.old}`)]), ...(hints.length > 0 ? [h("p", { class: "hint" }, hints.join("; "))] : []), note);
+    row.append(
+      name,
+      ...(field.doc === undefined ? [] : [h("p", { class: "hint" }, field.doc)]),
+      place,
+      ...(field.old === undefined ? [] : [h("p", { class: "hint" }, `Deprecated: ${field.old}`)]),
+      ...(hints.length > 0 ? [h("p", { class: "hint" }, hints.join("; "))] : []),
+      note,
+    );
     fill();
     return row;
   }
 
-  /** What a type is called beside a field. */
+  /** What a type is called next to a field. */
   private words(type: TypeModel): string {
     switch (type.kind) {
       case "list":
@@ -215,7 +267,9 @@ export class Form {
         return new Map<string, Json>();
       case "union": {
         const [first] = named(this.model.unions, type.of).alternatives;
-        return new Map(first === undefined ? [] : [[first.name, inside.size > 20 ? null : this.blank(first.type, inside)]]);
+        return new Map(
+          first === undefined ? [] : [[first.name, inside.size > 20 ? null : this.blank(first.type, inside)]],
+        );
       }
       case "enum":
         return named(this.model.enums, type.of).members[0]?.name ?? "";
@@ -270,24 +324,45 @@ export class Form {
     return body;
   }
 
-  private select(options: readonly string[], chosen: string, about: About, onchange: (value: string) => void): HTMLSelectElement {
+  private select(
+    options: readonly string[],
+    chosen: string,
+    about: About,
+    onchange: (value: string) => void,
+  ): HTMLSelectElement {
     const listed = options.includes(chosen) ? options : [chosen, ...options];
-    const select = h("select", {
-      "aria-label": about.label,
-      "aria-describedby": about.describedBy,
-      onchange: () => {
-        onchange(select.value);
+    const select = h(
+      "select",
+      {
+        "aria-label": about.label,
+        "aria-describedby": about.describedBy,
+        onchange: () => {
+          onchange(select.value);
+        },
       },
-    }, ...listed.map((option) => h("option", { selected: option === chosen, value: option }, option)));
+      ...listed.map((option) => h("option", { selected: option === chosen, value: option }, option)),
+    );
     return select;
   }
 
   private choice(type: TypeModel, slot: Slot, about: About): HTMLElement {
     const { members } = named(this.model.enums, type.of);
     const now = slot.get();
-    const select = this.select(members.map(({ name }) => name), typeof now === "string" ? now : now instanceof Digits ? (members.find(({ number }) => String(number) === now.text)?.name ?? now.text) : "", about, (chosen) => {
-      this.put(slot, members.some(({ name }) => name === chosen) || !/^\d+$/.test(chosen) ? chosen : new Digits(chosen));
-    });
+    const select = this.select(
+      members.map(({ name }) => name),
+      typeof now === "string"
+        ? now
+        : now instanceof Digits
+          ? (members.find(({ number }) => String(number) === now.text)?.name ?? now.text)
+          : "",
+      about,
+      (chosen) => {
+        this.put(
+          slot,
+          members.some(({ name }) => name === chosen) || !/^\d+$/.test(chosen) ? chosen : new Digits(chosen),
+        );
+      },
+    );
     for (const option of select.options) {
       const doc = members.find(({ name }) => name === option.value)?.doc;
       if (doc !== undefined) {
@@ -315,14 +390,31 @@ export class Form {
           slot.set(new Map([[chosen, value ?? null]]));
         },
       };
-      inner.replaceChildren(alternative === undefined ? h("p", { class: "hint" }, "It is not listed; the JSON has it.") : this.entry(alternative.type, there, { label: chosen, bounds: undefined, secret: false, describedBy: about.describedBy }));
+      inner.replaceChildren(
+        alternative === undefined
+          ? h("p", { class: "hint" }, "It is not listed; the JSON has it.")
+          : this.entry(alternative.type, there, {
+              label: chosen,
+              bounds: undefined,
+              secret: false,
+              describedBy: about.describedBy,
+            }),
+      );
     };
-    body.append(this.select(alternatives.map((one) => one.name), name ?? "", { ...about, label: `${about.label}: which one` }, (chosen) => {
-        const alternative = alternatives.find((one) => one.name === chosen);
-        slot.set(new Map([[chosen, alternative === undefined ? null : this.blank(alternative.type, new Set())]]));
-        fill(chosen);
-        this.changed();
-      }), inner);
+    body.append(
+      this.select(
+        alternatives.map((one) => one.name),
+        name ?? "",
+        { ...about, label: `${about.label}: which one` },
+        (chosen) => {
+          const alternative = alternatives.find((one) => one.name === chosen);
+          slot.set(new Map([[chosen, alternative === undefined ? null : this.blank(alternative.type, new Set())]]));
+          fill(chosen);
+          this.changed();
+        },
+      ),
+      inner,
+    );
     if (name !== undefined) {
       fill(name);
     }
@@ -333,7 +425,13 @@ export class Form {
   private entry(type: TypeModel, slot: Slot, about: About): HTMLElement {
     const note = h("p", { class: "wrong", id: id(), hidden: true });
     const hints = hintsOf(type.bounds);
-    return h("div", { class: "row", "data-at": slot.at }, this.editor(type, slot, { ...about, describedBy: note.id }), ...(hints.length > 0 ? [h("p", { class: "hint" }, hints.join("; "))] : []), note);
+    return h(
+      "div",
+      { class: "row", "data-at": slot.at },
+      this.editor(type, slot, { ...about, describedBy: note.id }),
+      ...(hints.length > 0 ? [h("p", { class: "hint" }, hints.join("; "))] : []),
+      note,
+    );
   }
 
   private list(elem: TypeModel, slot: Slot, about: About): HTMLElement {
@@ -344,18 +442,40 @@ export class Form {
     return this.group(about, slot, "list", (body) => {
       const rows = h("ol", { start: "0" });
       const fill = (): void => {
-        rows.replaceChildren(...now.map((_, i) => h("li", {}, this.entry(elem, {
-                at: `${slot.at}/${String(i)}`,
-                get: () => now[i],
-                set: (value) => {
-                  now[i] = value ?? null;
+        rows.replaceChildren(
+          ...now.map((_, i) =>
+            h(
+              "li",
+              {},
+              this.entry(
+                elem,
+                {
+                  at: `${slot.at}/${String(i)}`,
+                  get: () => now[i],
+                  set: (value) => {
+                    now[i] = value ?? null;
+                  },
                 },
-              }, { label: `${about.label} ${String(i)}`, bounds: undefined, secret: about.secret, describedBy: about.describedBy }), button("Remove", () => {
-                now.splice(i, 1);
-                fill();
-                add.focus();
-                this.changed();
-              }, { "aria-label": `Remove ${about.label} ${String(i)}` }))));
+                {
+                  label: `${about.label} ${String(i)}`,
+                  bounds: undefined,
+                  secret: about.secret,
+                  describedBy: about.describedBy,
+                },
+              ),
+              button(
+                "Remove",
+                () => {
+                  now.splice(i, 1);
+                  fill();
+                  add.focus();
+                  this.changed();
+                },
+                { "aria-label": `Remove ${about.label} ${String(i)}` },
+              ),
+            ),
+          ),
+        );
       };
       const add = button(`Add to ${about.label}`, () => {
         now.push(this.blank(elem, new Set()));
@@ -374,7 +494,8 @@ export class Form {
       return h("p", { class: "hint" }, "The JSON has something else here.");
     }
     const elem = type.elem as TypeModel;
-    const members = type.key?.kind === "enum" ? named(this.model.enums, type.key.of).members.map(({ name }) => name) : undefined;
+    const members =
+      type.key?.kind === "enum" ? named(this.model.enums, type.key.of).members.map(({ name }) => name) : undefined;
     return this.group(about, slot, "map", (body) => {
       const rows = h("ul", {});
       const rename = (from: string, to: string): boolean => {
@@ -389,7 +510,8 @@ export class Form {
         return true;
       };
       const fill = (): void => {
-        rows.replaceChildren(...Array.from(now.keys(), (key) => {
+        rows.replaceChildren(
+          ...Array.from(now.keys(), (key) => {
             const label = `${about.label} ${key}`;
             const changeKey = (to: string): void => {
               if (rename(key, to)) {
@@ -397,21 +519,49 @@ export class Form {
                 this.changed();
               }
             };
-            const input = members === undefined ? h("input", { type: "text", value: key, "aria-label": `key of ${label}`, onchange: () => {
-                    changeKey(input.value);
-                  } }) : this.select(members, key, { ...about, label: `key of ${label}` }, changeKey);
-            return h("li", {}, input, this.entry(elem, { at: slot.at + pointer(key), get: () => now.get(key), set: (value) => {
+            const input =
+              members === undefined
+                ? h("input", {
+                    type: "text",
+                    value: key,
+                    "aria-label": `key of ${label}`,
+                    onchange: () => {
+                      changeKey(input.value);
+                    },
+                  })
+                : this.select(members, key, { ...about, label: `key of ${label}` }, changeKey);
+            return h(
+              "li",
+              {},
+              input,
+              this.entry(
+                elem,
+                {
+                  at: slot.at + pointer(key),
+                  get: () => now.get(key),
+                  set: (value) => {
                     now.set(key, value ?? null);
-                  } }, { label, bounds: undefined, secret: about.secret, describedBy: about.describedBy }), button("Remove", () => {
-                now.delete(key);
-                fill();
-                add.focus();
-                this.changed();
-              }, { "aria-label": `Remove ${label}` }));
-          }));
+                  },
+                },
+                { label, bounds: undefined, secret: about.secret, describedBy: about.describedBy },
+              ),
+              button(
+                "Remove",
+                () => {
+                  now.delete(key);
+                  fill();
+                  add.focus();
+                  this.changed();
+                },
+                { "aria-label": `Remove ${label}` },
+              ),
+            );
+          }),
+        );
       };
       const add = button(`Add to ${about.label}`, () => {
-        let fresh = members?.find((name) => !now.has(name)) ?? (type.key?.kind === "text" || members !== undefined ? "" : "0");
+        let fresh =
+          members?.find((name) => !now.has(name)) ?? (type.key?.kind === "text" || members !== undefined ? "" : "0");
         for (let n = 1; now.has(fresh); n++) {
           fresh = type.key?.kind === "text" ? `key ${String(n)}` : String(n);
         }
@@ -428,8 +578,22 @@ export class Form {
   private scalar(type: TypeModel, slot: Slot, about: About): HTMLElement {
     const { kind } = type;
     const now = slot.get();
-    const shown = now === undefined || now === null ? (kind === "any" ? "null" : "") : now instanceof Digits ? now.text : typeof now === "string" && kind !== "any" ? now : write(now);
-    const attributes = { "aria-label": about.label, "aria-describedby": about.describedBy, spellcheck: "false", autocomplete: "off" };
+    const shown =
+      now === undefined || now === null
+        ? kind === "any"
+          ? "null"
+          : ""
+        : now instanceof Digits
+          ? now.text
+          : typeof now === "string" && kind !== "any"
+            ? now
+            : write(now);
+    const attributes = {
+      "aria-label": about.label,
+      "aria-describedby": about.describedBy,
+      spellcheck: "false",
+      autocomplete: "off",
+    };
     const read = (typed: string): Json => {
       if (kind === "any") {
         try {
@@ -441,11 +605,23 @@ export class Form {
           throw problem;
         }
       }
-      return numbers.has(kind) && /^-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][-+]?[0-9]+)?$/.test(typed) ? new Digits(typed) : typed;
+      return numbers.has(kind) && /^-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][-+]?[0-9]+)?$/.test(typed)
+        ? new Digits(typed)
+        : typed;
     };
     const long = kind === "any" || (kind === "text" && (shown.includes("\n") || isLong(about.bounds, type.bounds)));
     const secret = about.secret || type.secret === true;
-    const input: HTMLInputElement | HTMLTextAreaElement = long && !secret ? h("textarea", { ...attributes, rows: "2" }) : h("input", { ...attributes, type: secret ? "password" : "text", ...(numbers.has(kind) ? { inputmode: kind.startsWith("float") ? "decimal" : "numeric", class: "number" } : {}), ...(examples[kind] === undefined ? {} : { placeholder: examples[kind] }) });
+    const input: HTMLInputElement | HTMLTextAreaElement =
+      long && !secret
+        ? h("textarea", { ...attributes, rows: "2" })
+        : h("input", {
+            ...attributes,
+            type: secret ? "password" : "text",
+            ...(numbers.has(kind)
+              ? { inputmode: kind.startsWith("float") ? "decimal" : "numeric", class: "number" }
+              : {}),
+            ...(examples[kind] === undefined ? {} : { placeholder: examples[kind] }),
+          });
     input.value = shown;
     input.addEventListener("input", () => {
       this.put(slot, read(input.value));
@@ -456,39 +632,65 @@ export class Form {
     };
     const more: Node[] = [];
     if (kind === "instant") {
-      const picker = h("input", { type: "datetime-local", step: "1", "aria-label": `${about.label}: pick, in UTC`, onchange: () => {
-        if (picker.value !== "") {
-          type_(`${picker.value.length === 16 ? `${picker.value}:00` : picker.value.slice(0, 19)}Z`);
-        }
-      } });
+      const picker = h("input", {
+        type: "datetime-local",
+        step: "1",
+        "aria-label": `${about.label}: pick, in UTC`,
+        onchange: () => {
+          if (picker.value !== "") {
+            type_(`${picker.value.length === 16 ? `${picker.value}:00` : picker.value.slice(0, 19)}Z`);
+          }
+        },
+      });
       const at = /^(\d{4}-\d{2}-\d{2}T\d{2}:\d{2}:\d{2})Z$/.exec(shown)?.[1];
       if (at !== undefined) {
         picker.value = at;
       }
-      more.push(picker, button("now", () => {
-        type_(`${new Date().toISOString().slice(0, 19)}Z`);
-      }, { "aria-label": `${about.label}: now` }));
+      more.push(
+        picker,
+        button(
+          "now",
+          () => {
+            type_(`${new Date().toISOString().slice(0, 19)}Z`);
+          },
+          { "aria-label": `${about.label}: now` },
+        ),
+      );
     } else if (kind === "date") {
-      const picker = h("input", { type: "date", "aria-label": `${about.label}: pick`, onchange: () => {
-        if (picker.value !== "") {
-          type_(picker.value);
-        }
-      } });
+      const picker = h("input", {
+        type: "date",
+        "aria-label": `${about.label}: pick`,
+        onchange: () => {
+          if (picker.value !== "") {
+            type_(picker.value);
+          }
+        },
+      });
       picker.value = /^\d{4}-\d{2}-\d{2}$/.test(shown) ? shown : "";
       more.push(picker);
     } else if (kind === "uuid") {
-      more.push(button("a new one", () => {
-        type_(newUuid());
-      }, { "aria-label": `${about.label}: a new one` }));
+      more.push(
+        button(
+          "a new one",
+          () => {
+            type_(newUuid());
+          },
+          { "aria-label": `${about.label}: a new one` },
+        ),
+      );
     } else if (kind === "bytes") {
-      const file = h("input", { type: "file", "aria-label": `${about.label}: from a file`, onchange: () => {
-        const [chosen] = file.files ?? [];
-        if (chosen !== undefined) {
-          void chosen.arrayBuffer().then((content) => {
-            type_(toBase64(new Uint8Array(content)));
-          });
-        }
-      } });
+      const file = h("input", {
+        type: "file",
+        "aria-label": `${about.label}: from a file`,
+        onchange: () => {
+          const [chosen] = file.files ?? [];
+          if (chosen !== undefined) {
+            void chosen.arrayBuffer().then((content) => {
+              type_(toBase64(new Uint8Array(content)));
+            });
+          }
+        },
+      });
       more.push(file);
     }
     return more.length === 0 ? input : h("div", { class: "more" }, input, ...more);
@@ -502,15 +704,28 @@ interface About {
   readonly describedBy: string;
 }
 
-const examples: Readonly<Record<string, string>> = { instant: "2026-07-15T09:30:00Z", date: "2026-07-15", duration: "PT90S", decimal: "12.50", uuid: "6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f", bytes: "base64url" };
+const examples: Readonly<Record<string, string>> = {
+  instant: "2026-07-15T09:30:00Z",
+  date: "2026-07-15",
+  duration: "PT90S",
+  decimal: "12.50",
+  uuid: "6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f",
+  bytes: "base64url",
+};
 
 /** What bounds ask for, a phrase each. */
 function hintsOf(b: Bounds | undefined): string[] {
   if (b === undefined) {
     return [];
   }
-  const phrases = [b.range, b.length, b.count].filter((phrase) => phrase !== undefined).map((phrase) => phrase.replace(/^must (?:be|have) /, ""));
-  return [...phrases, ...(b.pattern === undefined ? [] : [`matches ${b.pattern}`]), ...(b.unique === true ? ["no two equal"] : [])];
+  const phrases = [b.range, b.length, b.count]
+    .filter((phrase) => phrase !== undefined)
+    .map((phrase) => phrase.replace(/^must (?:be|have) /, ""));
+  return [
+    ...phrases,
+    ...(b.pattern === undefined ? [] : [`matches ${b.pattern}`]),
+    ...(b.unique === true ? ["no two equal"] : []),
+  ];
 }
 
 /** Whether a text may be so long that it needs several lines. */

@@ -73,11 +73,19 @@ export function write(json: Json, indent = "", line = ""): string {
     return json.text;
   }
   const inner = line + indent;
-  const [open, close, parts] = Array.isArray(json) ? ["[", "]", json.map((item) => write(item, indent, inner))] : ["{", "}", [...json].map(([name, item]) => `${quoted(name)}:${indent === "" ? "" : " "}${write(item, indent, inner)}`)];
+  const [open, close, parts] = Array.isArray(json)
+    ? ["[", "]", json.map((item) => write(item, indent, inner))]
+    : [
+        "{",
+        "}",
+        [...json].map(([name, item]) => `${quoted(name)}:${indent === "" ? "" : " "}${write(item, indent, inner)}`),
+      ];
   if (parts.length === 0) {
     return open + close;
   }
-  return indent === "" ? open + parts.join(",") + close : `${open}\n${parts.map((part) => inner + part).join(",\n")}\n${line}${close}`;
+  return indent === ""
+    ? open + parts.join(",") + close
+    : `${open}\n${parts.map((part) => inner + part).join(",\n")}\n${line}${close}`;
 }
 
 export function isObject(json: Json | undefined): json is JsonObject {

@@ -21,11 +21,16 @@ export class Live {
     });
     events.addEventListener("wrong", (event: MessageEvent<string>) => {
       const { findings } = JSON.parse(event.data) as { findings: string };
-      this.banner.replaceChildren(h("p", {}, "The definitions are wrong. What is below is their last good state."), h("pre", { tabindex: "0" }, findings));
+      this.banner.replaceChildren(
+        h("p", {}, "The definitions are wrong. What is below is their last good state."),
+        h("pre", { tabindex: "0" }, findings),
+      );
       this.banner.hidden = false;
     });
     events.onerror = () => {
-      this.banner.replaceChildren(h("p", {}, "faithful manual --serve has ended, or can't be reached. This page stays as it is."));
+      this.banner.replaceChildren(
+        h("p", {}, "faithful manual --serve has ended, or can't be reached. This page stays as it is."),
+      );
       this.banner.hidden = false;
     };
     events.onopen = () => {
@@ -75,9 +80,14 @@ function merge(here: Element, before: Element | undefined, now: Element): void {
     here.replaceChildren(...Array.from(now.childNodes, (node) => document.importNode(node, true)));
     return;
   }
-  const byId = (all: Element | undefined, id: string): Element | undefined => [...(all?.children ?? [])].find((one) => one.id === id);
+  const byId = (all: Element | undefined, id: string): Element | undefined =>
+    [...(all?.children ?? [])].find((one) => one.id === id);
   // What holds a panel is found again by its id; the panel itself is never touched, so that typing goes on.
-  const kept = new Map(Array.from(here.children, (one) => [one.matches(".try") ? "a panel" : one.id, one] as const).filter(([key, one]) => key !== "" && (one.matches(".try") || one.querySelector(".try") !== null)));
+  const kept = new Map(
+    Array.from(here.children, (one) => [one.matches(".try") ? "a panel" : one.id, one] as const).filter(
+      ([key, one]) => key !== "" && (one.matches(".try") || one.querySelector(".try") !== null),
+    ),
+  );
   const wanted: Node[] = [];
   for (const node of now.childNodes) {
     const key = node instanceof Element ? (node.matches(".try") ? "a panel" : node.id) : "";

@@ -88,7 +88,9 @@ for (const text of document.querySelectorAll<HTMLElement>("main details.sample p
   text.after(button("Copy", () => void navigator.clipboard.writeText(text.textContent)));
 }
 
-const search = new Search((address) => (single === undefined ? up + address : `#${address.replace(/\.html(#|$)/, (_, hash) => (hash === "#" ? "--" : ""))}`));
+const search = new Search((address) =>
+  single === undefined ? up + address : `#${address.replace(/\.html(#|$)/, (_, hash) => (hash === "#" ? "--" : ""))}`,
+);
 window.manualNames = (list) => {
   search.know(list);
 };

@@ -20,7 +20,13 @@ interface Entry extends Name {
 
 /** Names as the search wants them. */
 export function entriesOf(list: readonly Name[]): Entry[] {
-  return list.map((entry) => ({ ...entry, lower: entry.n.toLowerCase(), short: entry.n.slice(entry.n.lastIndexOf(".") + 1).toLowerCase(), more: (entry.m ?? "").toLowerCase(), doc: (entry.d ?? "").toLowerCase() }));
+  return list.map((entry) => ({
+    ...entry,
+    lower: entry.n.toLowerCase(),
+    short: entry.n.slice(entry.n.lastIndexOf(".") + 1).toLowerCase(),
+    more: (entry.m ?? "").toLowerCase(),
+    doc: (entry.d ?? "").toLowerCase(),
+  }));
 }
 
 /** How far a name is from what was typed; lower is nearer, Infinity is not found. */
@@ -54,7 +60,12 @@ function near(a: string, b: string): boolean {
     i++;
   }
   const same = (from: number, other: number): boolean => a.slice(from) === b.slice(other);
-  return same(i + 1, i + 1) || same(i + 1, i) || same(i, i + 1) || (a[i] === b[i + 1] && a[i + 1] === b[i] && same(i + 2, i + 2));
+  return (
+    same(i + 1, i + 1) ||
+    same(i + 1, i) ||
+    same(i, i + 1) ||
+    (a[i] === b[i + 1] && a[i + 1] === b[i] && same(i + 2, i + 2))
+  );
 }
 
 /** The nearest names, at most so many: those that are found are not all sorted, since a letter finds nearly all. */
@@ -62,7 +73,8 @@ export function nearest(entries: readonly Entry[], typed: string, most: number):
   const best: { readonly far: number; readonly entry: Entry }[] = [];
   for (const entry of entries) {
     const far = distance(typed, entry);
-    const before = (other: (typeof best)[number] | undefined): boolean => other !== undefined && (far < other.far || (far === other.far && entry.n.length < other.entry.n.length));
+    const before = (other: (typeof best)[number] | undefined): boolean =>
+      other !== undefined && (far < other.far || (far === other.far && entry.n.length < other.entry.n.length));
     if (far === Infinity || (best.length === most && !before(best[most - 1]))) {
       continue;
     }
@@ -108,9 +120,13 @@ export class Search {
       }
     });
     addEventListener("keydown", (event) => {
-      const typing = event.target instanceof Element && event.target.closest("input, textarea, select, [contenteditable]") !== null;
+      const typing =
+        event.target instanceof Element && event.target.closest("input, textarea, select, [contenteditable]") !== null;
       const control = event.ctrlKey || event.metaKey;
-      if ((event.key === "/" && this.slash.checked && !typing && !control && !event.altKey) || (event.key === "k" && control)) {
+      if (
+        (event.key === "/" && this.slash.checked && !typing && !control && !event.altKey) ||
+        (event.key === "k" && control)
+      ) {
         event.preventDefault();
         this.open();
       }
@@ -163,7 +179,11 @@ export class Search {
             },
           },
           h("b", {}, entry.n),
-          h("small", {}, ` ${entry.k}${entry.m === undefined ? "" : ` ${entry.m}`}${entry.d === undefined ? "" : `: ${entry.d}`}`),
+          h(
+            "small",
+            {},
+            ` ${entry.k}${entry.m === undefined ? "" : ` ${entry.m}`}${entry.d === undefined ? "" : `: ${entry.d}`}`,
+          ),
         ),
       ),
     );

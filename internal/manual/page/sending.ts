@@ -21,7 +21,14 @@ export type Outcome =
   | { readonly kind: "value"; readonly text: string; readonly wrong: readonly Wrong[] }
   | { readonly kind: "raw"; readonly content: Blob }
   | { readonly kind: "declared"; readonly name: string; readonly status: number; readonly text: string }
-  | { readonly kind: "problem"; readonly problem: string; readonly status: number; readonly title: string; readonly detail: string; readonly violations: readonly (Wrong & { readonly in?: string })[] }
+  | {
+      readonly kind: "problem";
+      readonly problem: string;
+      readonly status: number;
+      readonly title: string;
+      readonly detail: string;
+      readonly violations: readonly (Wrong & { readonly in?: string })[];
+    }
   | { readonly kind: "refused"; readonly violations: readonly Wrong[] }
   | { readonly kind: "failed"; readonly words: string }
   | { readonly kind: "end"; readonly milliseconds: number; readonly bytes: number };
@@ -58,7 +65,8 @@ export class Own implements Sender {
     if (web.isRedirect(call.status)) {
       return "It is answered with a redirect, which browsers hide from scripts.";
     }
-    const typed = (kind: string): boolean => call.needs.length > 0 && call.needs.every((all) => all.some((one) => one.kind === kind));
+    const typed = (kind: string): boolean =>
+      call.needs.length > 0 && call.needs.every((all) => all.some((one) => one.kind === kind));
     if (call.sends === true && call.receives === true) {
       if (typed("bearer") || typed("basic") || typed("header")) {
         return "Its credential travels in a header, which browsers can't send with a WebSocket.";
@@ -71,7 +79,10 @@ export class Own implements Sender {
   }
 
   notes(call: CallModel): string | undefined {
-    return call.places.some(({ place }) => place === "cookie") || call.needs.some((all) => all.some(({ kind }) => kind === "cookie")) ? "What travels in a cookie is what this browser keeps for the server, not what is typed here." : undefined;
+    return call.places.some(({ place }) => place === "cookie") ||
+      call.needs.some((all) => all.some(({ kind }) => kind === "cookie"))
+      ? "What travels in a cookie is what this browser keeps for the server, not what is typed here."
+      : undefined;
   }
 
   send(model: Model, call: CallModel, filled: Filled, emit: (event: Outcome) => void): Sent {
@@ -97,7 +108,14 @@ export class Own implements Sender {
     return Promise.resolve(undefined);
   }
 
-  private async run(model: Model, call: CallModel, filled: Filled, emit: (event: Outcome) => void, elements: Queue<string>, signal: AbortSignal): Promise<void> {
+  private async run(
+    model: Model,
+    call: CallModel,
+    filled: Filled,
+    emit: (event: Outcome) => void,
+    elements: Queue<string>,
+    signal: AbortSignal,
+  ): Promise<void> {
     const checker = new Checker(model);
     const known = callOf(call, checker, filled.unchecked);
     const pace = new Pace();
@@ -126,7 +144,10 @@ export class Own implements Sender {
         }
       };
       const head = call.head === undefined ? undefined : outgoing(filled.head, undefined);
-      const request = call.request === undefined || call.sends === true ? (undefined as unknown as Outgoing) : outgoing(filled.request, filled.raw);
+      const request =
+        call.request === undefined || call.sends === true
+          ? (undefined as unknown as Outgoing)
+          : outgoing(filled.request, filled.raw);
       if (call.sends === true && call.receives === true) {
         for await (const element of converse(client, known, sent(), { signal }, head)) {
           emit({ kind: "value", text: element.text, wrong: element.wrong });
@@ -142,7 +163,7 @@ export class Own implements Sender {
       } else if (call.raw !== undefined || call.answerRaw !== undefined) {
         await taken(await exchange(client, known, request, { signal }), emit);
       } else {
-        await taken((await client.do(known, request, { signal })), emit);
+        await taken(await client.do(known, request, { signal }), emit);
       }
     } catch (problem) {
       emit(outcomeOf(problem, signal.aborted));
@@ -151,7 +172,14 @@ export class Own implements Sender {
   }
 
   /** Browsers send no stream as it comes: all elements are sent at once. */
-  private async collected(client: Client, call: web.Call<Outgoing, Taken>, elements: AsyncIterable<Outgoing>, head: Outgoing | undefined, signal: AbortSignal, emit: (event: Outcome) => void): Promise<void> {
+  private async collected(
+    client: Client,
+    call: web.Call<Outgoing, Taken>,
+    elements: AsyncIterable<Outgoing>,
+    head: Outgoing | undefined,
+    signal: AbortSignal,
+    emit: (event: Outcome) => void,
+  ): Promise<void> {
     const writer = new ElementWriter<Outgoing>("json", call.request as wire.Codec<Outgoing>, true, 8 << 20);
     const parts: Uint8Array[] = [];
     for await (const element of elements) {
@@ -171,9 +199,22 @@ export class Own implements Sender {
     ) as Uint8Array<ArrayBuffer>;
     const patience = new Patience(60_000, signal);
     try {
-      const request = await client.request(call, undefined as unknown as Outgoing, web.jsonType, undefined, patience, undefined, head);
-      const answer = await client.carried({ ...request, headers: { ...request.headers, "content-type": web.jsonSequence }, body }, call, patience, undefined);
-      await taken((await client.read(call, answer, patience)), emit);
+      const request = await client.request(
+        call,
+        undefined as unknown as Outgoing,
+        web.jsonType,
+        undefined,
+        patience,
+        undefined,
+        head,
+      );
+      const answer = await client.carried(
+        { ...request, headers: { ...request.headers, "content-type": web.jsonSequence }, body },
+        call,
+        patience,
+        undefined,
+      );
+      await taken(await client.read(call, answer, patience), emit);
     } finally {
       patience.done();
     }
@@ -197,7 +238,14 @@ function outcomeOf(problem: unknown, stopped: boolean): Outcome {
     return { kind: "declared", name: problem.full, status: problem.code, text: problem.text };
   }
   if (problem instanceof web.Problem) {
-    return { kind: "problem", problem: problem.problem, status: problem.status, title: problem.title, detail: problem.detail, violations: problem.violations };
+    return {
+      kind: "problem",
+      problem: problem.problem,
+      status: problem.status,
+      title: problem.title,
+      detail: problem.detail,
+      violations: problem.violations,
+    };
   }
   if (problem instanceof web.InvalidRequest) {
     return { kind: "refused", violations: problem.violations };
@@ -225,23 +273,39 @@ export class Relay implements Sender {
 
   async code(call: CallModel, filled: Filled): Promise<readonly Copy[] | undefined> {
     const first = { call: call.full, head: filled.head, request: filled.request };
-    const response = await fetch(`${this.to}?code`, { method: "POST", headers: { "Content-Type": "application/octet-stream", "Faithful-Manual": this.secret }, body: `${JSON.stringify(first)}\n` });
+    const response = await fetch(`${this.to}?code`, {
+      method: "POST",
+      headers: { "Content-Type": "application/octet-stream", "Faithful-Manual": this.secret },
+      body: `${JSON.stringify(first)}\n`,
+    });
     return response.ok ? ((await response.json()) as Copy[]) : undefined;
   }
 
   send(_: Model, call: CallModel, filled: Filled, emit: (event: Outcome) => void): Sent {
     const stopped = new AbortController();
     const opened = Promise.withResolvers<string>();
-    const post = (query: string, body: BodyInit): Promise<Response> => fetch(this.to + query, { method: "POST", headers: { "Content-Type": "application/octet-stream", "Faithful-Manual": this.secret }, body, signal: stopped.signal });
+    const post = (query: string, body: BodyInit): Promise<Response> =>
+      fetch(this.to + query, {
+        method: "POST",
+        headers: { "Content-Type": "application/octet-stream", "Faithful-Manual": this.secret },
+        body,
+        signal: stopped.signal,
+      });
     let last: Promise<unknown> = opened.promise;
     const after = (query: (id: string) => string, body: string): void => {
       const id = opened.promise;
-      last = last
-        .then(async () => post(query(await id), body))
-        .catch(() => undefined); // the stream of events says why
+      last = last.then(async () => post(query(await id), body)).catch(() => undefined); // the stream of events says why
     };
     const run = async (): Promise<void> => {
-      const first = { call: call.full, head: filled.head, request: call.sends === true || call.request === undefined ? "" : filled.request, mediaType: filled.mediaType, credentials: Object.fromEntries(filled.credentials), unchecked: filled.unchecked, raw: filled.raw !== undefined };
+      const first = {
+        call: call.full,
+        head: filled.head,
+        request: call.sends === true || call.request === undefined ? "" : filled.request,
+        mediaType: filled.mediaType,
+        credentials: Object.fromEntries(filled.credentials),
+        unchecked: filled.unchecked,
+        raw: filled.raw !== undefined,
+      };
       try {
         const response = await post("", new Blob([`${JSON.stringify(first)}\n`, filled.raw ?? ""]));
         if (!response.ok || response.body === null) {
@@ -251,7 +315,8 @@ export class Relay implements Sender {
         const raw: BlobPart[] = [];
         let rawType: string | undefined;
         for await (const line of lines(response.body)) {
-          const event = JSON.parse(line) as Line | { kind: "open"; id: string } | { kind: "type"; type: string } | { kind: "chunk"; base64: string };
+          const event = JSON.parse(line) as
+            Line | { kind: "open"; id: string } | { kind: "type"; type: string } | { kind: "chunk"; base64: string };
           if (event.kind === "open") {
             opened.resolve(event.id);
           } else if (event.kind === "type") {
@@ -267,7 +332,12 @@ export class Relay implements Sender {
           await pace.rest();
         }
       } catch (problem) {
-        emit({ kind: "failed", words: stopped.signal.aborted ? "Stopped." : `There is no answer from faithful manual: ${problem instanceof Error ? problem.message : String(problem)}` });
+        emit({
+          kind: "failed",
+          words: stopped.signal.aborted
+            ? "Stopped."
+            : `There is no answer from faithful manual: ${problem instanceof Error ? problem.message : String(problem)}`,
+        });
         emit({ kind: "end", milliseconds: NaN, bytes: 0 });
       }
       opened.resolve("");
@@ -300,7 +370,9 @@ class Pace {
 }
 
 /** What comes of a call as a line, which leaves out what is empty. */
-type Line = { readonly [kind in Outcome["kind"]]: { readonly kind: kind } & Partial<Extract<Outcome, { readonly kind: kind }>> }[Outcome["kind"]];
+type Line = {
+  readonly [kind in Outcome["kind"]]: { readonly kind: kind } & Partial<Extract<Outcome, { readonly kind: kind }>>;
+}[Outcome["kind"]];
 
 /** What came as a line, with what it leaves out. */
 function completed(line: Line): Outcome {
@@ -314,7 +386,14 @@ function completed(line: Line): Outcome {
     case "declared":
       return { kind: "declared", name: line.name ?? "", status: line.status ?? 0, text: line.text ?? "{}" };
     case "problem":
-      return { kind: "problem", problem: line.problem ?? "", status: line.status ?? 0, title: line.title ?? "", detail: line.detail ?? "", violations: line.violations ?? [] };
+      return {
+        kind: "problem",
+        problem: line.problem ?? "",
+        status: line.status ?? 0,
+        title: line.title ?? "",
+        detail: line.detail ?? "",
+        violations: line.violations ?? [],
+      };
     case "refused":
       return { kind: "refused", violations: line.violations ?? [] };
     case "failed":
@@ -325,7 +404,9 @@ function completed(line: Line): Outcome {
 }
 
 async function* lines(body: ReadableStream<Uint8Array>): AsyncGenerator<string> {
-  const reader = body.pipeThrough(new TextDecoderStream() as unknown as ReadableWritablePair<string, Uint8Array>).getReader();
+  const reader = body
+    .pipeThrough(new TextDecoderStream() as unknown as ReadableWritablePair<string, Uint8Array>)
+    .getReader();
   let rest = "";
   for (;;) {
     const { done, value } = await reader.read();

@@ -37,7 +37,14 @@ class Side {
   private readonly changed: () => void;
   private readable = true;
 
-  constructor(title: string, model: Model, message: string, without: string | undefined, sample: string, changed: () => void) {
+  constructor(
+    title: string,
+    model: Model,
+    message: string,
+    without: string | undefined,
+    sample: string,
+    changed: () => void,
+  ) {
     this.model = model;
     this.message = message;
     this.without = without;
@@ -50,10 +57,21 @@ class Side {
     });
     const label = `${title} as JSON`;
     this.note = h("p", { class: "wrong", id: id(), hidden: true });
-    this.area = h("textarea", { "aria-label": label, "aria-describedby": this.note.id, spellcheck: "false", rows: "10", oninput: () => {
-      this.read();
-    } });
-    this.element = h("div", { class: "side" }, h("div", { class: "fields", role: "group", "aria-label": title }, h("h4", {}, title), this.form.element), h("div", { class: "text" }, h("h4", {}, label), this.area, this.note));
+    this.area = h("textarea", {
+      "aria-label": label,
+      "aria-describedby": this.note.id,
+      spellcheck: "false",
+      rows: "10",
+      oninput: () => {
+        this.read();
+      },
+    });
+    this.element = h(
+      "div",
+      { class: "side" },
+      h("div", { class: "fields", role: "group", "aria-label": title }, h("h4", {}, title), this.form.element),
+      h("div", { class: "text" }, h("h4", {}, label), this.area, this.note),
+    );
     this.area.value = sample;
     this.read();
   }
@@ -131,7 +149,12 @@ export class Panel {
   private readonly head: Side | undefined;
   private readonly request: Side | undefined;
   private raw: File | undefined;
-  private readonly media = h("input", { type: "text", "aria-label": "media type of the body", autocomplete: "off", size: "16" });
+  private readonly media = h("input", {
+    type: "text",
+    "aria-label": "media type of the body",
+    autocomplete: "off",
+    size: "16",
+  });
   private readonly rawNote = h("p", { class: "wrong", hidden: true });
   private readonly summary = h("p", { class: "summary", role: "status" });
   private readonly anyway = h("input", { type: "checkbox" });
@@ -157,20 +180,39 @@ export class Panel {
       this.head = new Side("Before the stream", model, call.head, undefined, pretty(call.sampleHead), changed);
     }
     if (call.request !== undefined) {
-      this.request = new Side(call.sends === true ? "Element" : "Request", model, call.request, call.raw?.field, pretty(call.sample), changed);
+      this.request = new Side(
+        call.sends === true ? "Element" : "Request",
+        model,
+        call.request,
+        call.raw?.field,
+        pretty(call.sample),
+        changed,
+      );
     }
-    this.send = button("Send", () => {
-      this.begin();
-    }, { class: "send" });
+    this.send = button(
+      "Send",
+      () => {
+        this.begin();
+      },
+      { class: "send" },
+    );
     this.stop = button("Stop", () => this.sent?.stop(), { hidden: true });
-    this.next = button("Send this element", () => {
-      this.element();
-    }, { hidden: true });
-    this.finish = button("No more elements", () => {
-      this.sent?.finish();
-      this.next.hidden = true;
-      this.finish.hidden = true;
-    }, { hidden: true });
+    this.next = button(
+      "Send this element",
+      () => {
+        this.element();
+      },
+      { hidden: true },
+    );
+    this.finish = button(
+      "No more elements",
+      () => {
+        this.sent?.finish();
+        this.next.hidden = true;
+        this.finish.hidden = true;
+      },
+      { hidden: true },
+    );
     this.build();
     this.changed();
     place.closest("details")?.addEventListener("toggle", ({ target }) => {
@@ -192,15 +234,34 @@ export class Panel {
       parts.push(h("p", { class: "hint" }, "It is called without a request."));
     }
     if (call.raw !== undefined) {
-      const file = h("input", { type: "file", "aria-label": `${call.raw.field}: a file`, ...(call.raw.type === "*/*" ? {} : { accept: call.raw.type }), onchange: () => {
-        [this.raw] = file.files ?? [];
-        this.media.value = this.raw?.type ?? "";
-        this.changed();
-      } });
+      const file = h("input", {
+        type: "file",
+        "aria-label": `${call.raw.field}: a file`,
+        ...(call.raw.type === "*/*" ? {} : { accept: call.raw.type }),
+        onchange: () => {
+          [this.raw] = file.files ?? [];
+          this.media.value = this.raw?.type ?? "";
+          this.changed();
+        },
+      });
       this.media.addEventListener("input", () => {
         this.changed();
       });
-      parts.push(h("div", { class: "row" }, h("div", { class: "name" }, h("b", {}, call.raw.field), " ", h("span", { class: "kind" }, `the body as it is, ${call.raw.type}`)), h("div", { class: "value more" }, file, this.media), this.rawNote));
+      parts.push(
+        h(
+          "div",
+          { class: "row" },
+          h(
+            "div",
+            { class: "name" },
+            h("b", {}, call.raw.field),
+            " ",
+            h("span", { class: "kind" }, `the body as it is, ${call.raw.type}`),
+          ),
+          h("div", { class: "value more" }, file, this.media),
+          this.rawNote,
+        ),
+      );
     }
     for (const one of distinct(call.needs)) {
       parts.push(this.credential(one));
@@ -208,7 +269,15 @@ export class Panel {
     const buttons = h("div", { class: "buttons" });
     const why = around.sender?.refuses(call);
     if (around.sender === undefined) {
-      parts.push(h("p", { class: "hint" }, "To send it from here, run ", h("code", {}, `faithful manual --serve --to ${around.base}`), "; or take it along:"));
+      parts.push(
+        h(
+          "p",
+          { class: "hint" },
+          "To send it from here, run ",
+          h("code", {}, `faithful manual --serve --to ${around.base}`),
+          "; or take it along:",
+        ),
+      );
     } else if (why !== undefined) {
       parts.push(h("p", { class: "hint" }, `${why} Take it along instead:`));
     } else {
@@ -216,13 +285,31 @@ export class Panel {
       if (note !== undefined) {
         parts.push(h("p", { class: "hint" }, note));
       }
-      buttons.append(this.send, this.next, this.finish, this.stop, h("label", { class: "anyway", hidden: true }, this.anyway, " send it all the same"));
+      buttons.append(
+        this.send,
+        this.next,
+        this.finish,
+        this.stop,
+        h("label", { class: "anyway", hidden: true }, this.anyway, " send it all the same"),
+      );
     }
-    this.place.replaceChildren(...parts.filter((part) => part !== undefined), this.summary, buttons, this.outcome, this.copied);
+    this.place.replaceChildren(
+      ...parts.filter((part) => part !== undefined),
+      this.summary,
+      buttons,
+      this.outcome,
+      this.copied,
+    );
   }
 
   private credential(one: CredentialModel): HTMLElement {
-    const input = h("input", { type: "password", autocomplete: "off", spellcheck: "false", "data-credential": one.name, placeholder: one.kind === "basic" ? "user:password" : "" });
+    const input = h("input", {
+      type: "password",
+      autocomplete: "off",
+      spellcheck: "false",
+      "data-credential": one.name,
+      placeholder: one.kind === "basic" ? "user:password" : "",
+    });
     input.value = this.around.credentials.get(one.name) ?? "";
     input.addEventListener("input", () => {
       if (input.value === "") {
@@ -236,7 +323,18 @@ export class Panel {
         }
       }
     });
-    return h("div", { class: "row" }, h("label", { class: "name" }, h("b", {}, one.name.slice(one.name.lastIndexOf(".") + 1)), " ", h("span", { class: "kind" }, `credential, ${carried(one)}; kept until this page is closed`), h("div", { class: "value" }, input)));
+    return h(
+      "div",
+      { class: "row" },
+      h(
+        "label",
+        { class: "name" },
+        h("b", {}, one.name.slice(one.name.lastIndexOf(".") + 1)),
+        " ",
+        h("span", { class: "kind" }, `credential, ${carried(one)}; kept until this page is closed`),
+        h("div", { class: "value" }, input),
+      ),
+    );
   }
 
   /** Takes over what definitions have become. */
@@ -255,14 +353,25 @@ export class Panel {
   private focused(): () => void {
     const active = document.activeElement;
     const row = active?.closest<HTMLElement>("[data-at]");
-    if (!(active instanceof HTMLInputElement || active instanceof HTMLTextAreaElement) || row == null || !this.place.contains(active)) {
+    if (
+      !(active instanceof HTMLInputElement || active instanceof HTMLTextAreaElement) ||
+      row == null ||
+      !this.place.contains(active)
+    ) {
       return () => undefined;
     }
     const label = active.getAttribute("aria-label");
     const where = row.dataset["at"] ?? "";
-    const [start, end] = active.type === "text" || active instanceof HTMLTextAreaElement ? [active.selectionStart, active.selectionEnd] : [null, null];
+    const [start, end] =
+      active.type === "text" || active instanceof HTMLTextAreaElement
+        ? [active.selectionStart, active.selectionEnd]
+        : [null, null];
     return () => {
-      const again = [...this.place.querySelectorAll<HTMLInputElement | HTMLTextAreaElement>(`[data-at=${CSS.escape(where)}] input, [data-at=${CSS.escape(where)}] textarea`)].find((one) => one.getAttribute("aria-label") === label);
+      const again = [
+        ...this.place.querySelectorAll<HTMLInputElement | HTMLTextAreaElement>(
+          `[data-at=${CSS.escape(where)}] input, [data-at=${CSS.escape(where)}] textarea`,
+        ),
+      ].find((one) => one.getAttribute("aria-label") === label);
       again?.focus();
       if (start !== null && end !== null) {
         again?.setSelectionRange(start, end);
@@ -285,7 +394,8 @@ export class Panel {
   /** Checks what was typed, and writes the copies anew. */
   private changed(): void {
     const count = this.wrongs().length;
-    this.summary.textContent = count === 0 ? "" : `The definitions refuse this: ${count === 1 ? "1 violation" : `${String(count)} violations`}.`;
+    this.summary.textContent =
+      count === 0 ? "" : `The definitions refuse this: ${count === 1 ? "1 violation" : `${String(count)} violations`}.`;
     this.place.querySelector<HTMLElement>(".anyway")?.toggleAttribute("hidden", count === 0);
     clearTimeout(this.writing);
     this.writing = setTimeout(() => {
@@ -309,7 +419,7 @@ export class Panel {
         list = all.filter((one) => !own.includes(one));
         return [...head, ...own, ...this.request.check(this.checker, list)];
       } catch {
-        // What can't be read is said beside the text.
+        // What can't be read is said next to the text.
       }
     }
     return [...head, ...this.request.check(this.checker, list)];
@@ -317,16 +427,32 @@ export class Panel {
 
   private async copy(): Promise<void> {
     const filled = this.filled();
-    const list = await copies(this.model, this.call, this.around.base, filled, this.raw?.name ?? this.call.raw?.field ?? "");
+    const list = await copies(
+      this.model,
+      this.call,
+      this.around.base,
+      filled,
+      this.raw?.name ?? this.call.raw?.field ?? "",
+    );
     try {
       list.push(...((await this.around.sender?.code(this.call, filled)) ?? []));
     } catch {
       // The program that serves the page has ended, which the page says.
     }
     this.replace(new Set(list.map(({ as }) => as)));
-    const open = new Set(Array.from(this.copied.querySelectorAll<HTMLDetailsElement>("details[open]"), (one) => one.dataset["as"]));
+    const open = new Set(
+      Array.from(this.copied.querySelectorAll<HTMLDetailsElement>("details[open]"), (one) => one.dataset["as"]),
+    );
     this.copied.replaceChildren(
-      ...list.map(({ as, text }) => h("details", { class: "sample", "data-as": as, open: open.has(as) }, h("summary", {}, as), h("pre", { tabindex: "0" }, h("code", {}, text)), button("Copy", () => void navigator.clipboard.writeText(text)))),
+      ...list.map(({ as, text }) =>
+        h(
+          "details",
+          { class: "sample", "data-as": as, open: open.has(as) },
+          h("summary", {}, as),
+          h("pre", { tabindex: "0" }, h("code", {}, text)),
+          button("Copy", () => void navigator.clipboard.writeText(text)),
+        ),
+      ),
     );
   }
 
@@ -390,7 +516,13 @@ export class Panel {
 class Shown {
   readonly element: HTMLElement = h("div", {});
   private readonly state = h("p", { class: "state", role: "status" }, "Under way …");
-  private readonly list = h("ol", { class: "elements", tabindex: "0", "aria-label": "Elements of the answer", "aria-live": "polite", "aria-relevant": "additions" });
+  private readonly list = h("ol", {
+    class: "elements",
+    tabindex: "0",
+    "aria-label": "Elements of the answer",
+    "aria-live": "polite",
+    "aria-relevant": "additions",
+  });
   private readonly rest = h("div", {});
   private readonly up: string;
   private readonly marked: (wrongs: readonly Wrong[]) => void;
@@ -419,7 +551,14 @@ class Shown {
       case "head":
         this.words = this.status(outcome.status);
         this.state.textContent = `${this.words}, under way …`;
-        this.rest.append(h("details", { class: "sample" }, h("summary", {}, "Headers"), h("pre", { tabindex: "0" }, outcome.headers.map(([name, value]) => `${name}: ${value}`).join("\n"))));
+        this.rest.append(
+          h(
+            "details",
+            { class: "sample" },
+            h("summary", {}, "Headers"),
+            h("pre", { tabindex: "0" }, outcome.headers.map(([name, value]) => `${name}: ${value}`).join("\n")),
+          ),
+        );
         break;
       case "value":
         this.count++;
@@ -434,15 +573,49 @@ class Shown {
         break;
       case "declared":
         this.words = this.status(outcome.status);
-        this.rest.prepend(h("p", { class: "failed" }, "It failed with ", h("a", { href: `${this.up}errors.html#${outcome.name}` }, outcome.name), ", as the call declares:"), ...answer(outcome.text, []));
+        this.rest.prepend(
+          h(
+            "p",
+            { class: "failed" },
+            "It failed with ",
+            h("a", { href: `${this.up}errors.html#${outcome.name}` }, outcome.name),
+            ", as the call declares:",
+          ),
+          ...answer(outcome.text, []),
+        );
         break;
       case "problem":
         this.words = this.status(outcome.status);
-        this.rest.prepend(h("p", { class: "failed" }, outcome.title, " (", h("a", { href: `${this.up}errors.html#${outcome.problem}` }, outcome.problem), ")"), h("p", {}, outcome.detail), h("ul", {}, ...outcome.violations.map((one) => h("li", {}, h("code", {}, one.pointer), ` ${one.detail}${one.in === undefined ? "" : `, in the ${one.in}`}`))));
+        this.rest.prepend(
+          h(
+            "p",
+            { class: "failed" },
+            outcome.title,
+            " (",
+            h("a", { href: `${this.up}errors.html#${outcome.problem}` }, outcome.problem),
+            ")",
+          ),
+          h("p", {}, outcome.detail),
+          h(
+            "ul",
+            {},
+            ...outcome.violations.map((one) =>
+              h(
+                "li",
+                {},
+                h("code", {}, one.pointer),
+                ` ${one.detail}${one.in === undefined ? "" : `, in the ${one.in}`}`,
+              ),
+            ),
+          ),
+        );
         this.marked(outcome.violations);
         break;
       case "refused":
-        this.rest.prepend(h("p", { class: "failed" }, "Nothing was sent: the definitions refuse it."), h("ul", {}, ...outcome.violations.map((one) => h("li", {}, h("code", {}, one.pointer), ` ${one.detail}`))));
+        this.rest.prepend(
+          h("p", { class: "failed" }, "Nothing was sent: the definitions refuse it."),
+          h("ul", {}, ...outcome.violations.map((one) => h("li", {}, h("code", {}, one.pointer), ` ${one.detail}`))),
+        );
         this.marked(outcome.violations);
         break;
       case "failed":
@@ -480,7 +653,14 @@ class Shown {
   private flush(): void {
     clearTimeout(this.timer);
     this.timer = undefined;
-    this.list.append(...this.waiting.splice(0).slice(-mostShown).map(({ text, wrong }) => h("li", {}, ...answer(text, wrong).filter((part) => !(part instanceof HTMLDetailsElement)))));
+    this.list.append(
+      ...this.waiting
+        .splice(0)
+        .slice(-mostShown)
+        .map(({ text, wrong }) =>
+          h("li", {}, ...answer(text, wrong).filter((part) => !(part instanceof HTMLDetailsElement))),
+        ),
+    );
     while (this.list.childElementCount > mostShown) {
       this.list.firstElementChild?.remove();
     }
@@ -497,26 +677,50 @@ const mostRead = 500_000;
 /** An answer as a tree and as text, with what the definitions refuse in it. */
 function answer(text: string, wrong: readonly Wrong[]): Node[] {
   if (text.length > mostRead) {
-    return [h("p", { class: "hint" }, `It has ${String(text.length)} characters, too many to lay out; this is how it begins:`), h("pre", { tabindex: "0" }, h("code", {}, text.slice(0, 10_000)))];
+    return [
+      h(
+        "p",
+        { class: "hint" },
+        `It has ${String(text.length)} characters, too many to lay out; this is how it begins:`,
+      ),
+      h("pre", { tabindex: "0" }, h("code", {}, text.slice(0, 10_000))),
+    ];
   }
   const json = parse(text);
   return [
-    ...(wrong.length > 0 ? [h("p", { class: "failed" }, "The definitions refuse this answer:"), h("ul", {}, ...wrong.map((one) => h("li", {}, h("code", {}, one.pointer), ` ${one.detail}`)))] : []),
+    ...(wrong.length > 0
+      ? [
+          h("p", { class: "failed" }, "The definitions refuse this answer:"),
+          h("ul", {}, ...wrong.map((one) => h("li", {}, h("code", {}, one.pointer), ` ${one.detail}`))),
+        ]
+      : []),
     h("div", { class: "tree" }, tree(json, "", wrong)),
-    h("details", { class: "sample" }, h("summary", {}, "As text"), h("pre", { tabindex: "0" }, h("code", {}, write(json, "  ")))),
+    h(
+      "details",
+      { class: "sample" },
+      h("summary", {}, "As text"),
+      h("pre", { tabindex: "0" }, h("code", {}, write(json, "  "))),
+    ),
   ];
 }
 
 function tree(json: Json, pointer: string, wrong: readonly Wrong[]): HTMLElement {
   const bad = wrong.some((one) => one.pointer === pointer && pointer !== "");
-  const entries: [string, Json][] = Array.isArray(json) ? json.map((one, i) => [String(i), one]) : isObject(json) ? [...json] : [];
+  const entries: [string, Json][] = Array.isArray(json)
+    ? json.map((one, i) => [String(i), one])
+    : isObject(json)
+      ? [...json]
+      : [];
   if (entries.length === 0) {
     return h("span", { class: bad ? "refused" : kindOf(json) }, write(json));
   }
   return h(
     "dl",
     bad ? { class: "refused" } : {},
-    ...entries.flatMap(([name, value]) => [h("dt", {}, name), h("dd", {}, tree(value, `${pointer}/${name.replaceAll("~", "~0").replaceAll("/", "~1")}`, wrong))]),
+    ...entries.flatMap(([name, value]) => [
+      h("dt", {}, name),
+      h("dd", {}, tree(value, `${pointer}/${name.replaceAll("~", "~0").replaceAll("/", "~1")}`, wrong)),
+    ]),
   );
 }
 
@@ -527,8 +731,19 @@ function kindOf(json: Json): string {
 /** A body as it is: shown where a browser can show it, and to be saved. */
 function body(content: Blob): HTMLElement {
   const url = URL.createObjectURL(content);
-  const save = h("a", { href: url, download: "body" }, `Save it: ${String(content.size)} bytes of ${content.type === "" ? "no type" : content.type}`);
-  return h("div", { class: "answer" }, ...(/^image\/(?:png|jpeg|gif|webp|avif)$/.test(content.type) ? [h("p", {}, h("img", { src: url, alt: "the body of the answer" }))] : []), h("p", {}, save));
+  const save = h(
+    "a",
+    { href: url, download: "body" },
+    `Save it: ${String(content.size)} bytes of ${content.type === "" ? "no type" : content.type}`,
+  );
+  return h(
+    "div",
+    { class: "answer" },
+    ...(/^image\/(?:png|jpeg|gif|webp|avif)$/.test(content.type)
+      ? [h("p", {}, h("img", { src: url, alt: "the body of the answer" }))]
+      : []),
+    h("p", {}, save),
+  );
 }
 
 function pretty(sample: string | undefined): string {
@@ -554,5 +769,34 @@ function carried({ kind, key }: CredentialModel): string {
 }
 
 /** Reason phrases (RFC 9110, section 15). */
-const phrases: Readonly<Record<number, string>> = { 101: "Switching Protocols", 200: "OK", 201: "Created", 202: "Accepted", 204: "No Content", 301: "Moved Permanently", 302: "Found", 303: "See Other", 304: "Not Modified", 307: "Temporary Redirect", 308: "Permanent Redirect", 400: "Bad Request", 401: "Unauthorized", 403: "Forbidden", 404: "Not Found", 405: "Method Not Allowed", 406: "Not Acceptable", 409: "Conflict", 410: "Gone", 413: "Content Too Large", 415: "Unsupported Media Type", 416: "Range Not Satisfiable", 422: "Unprocessable Content", 429: "Too Many Requests", 500: "Internal Server Error", 501: "Not Implemented", 502: "Bad Gateway", 503: "Service Unavailable", 504: "Gateway Timeout" };
-
+const phrases: Readonly<Record<number, string>> = {
+  101: "Switching Protocols",
+  200: "OK",
+  201: "Created",
+  202: "Accepted",
+  204: "No Content",
+  301: "Moved Permanently",
+  302: "Found",
+  303: "See Other",
+  304: "Not Modified",
+  307: "Temporary Redirect",
+  308: "Permanent Redirect",
+  400: "Bad Request",
+  401: "Unauthorized",
+  403: "Forbidden",
+  404: "Not Found",
+  405: "Method Not Allowed",
+  406: "Not Acceptable",
+  409: "Conflict",
+  410: "Gone",
+  413: "Content Too Large",
+  415: "Unsupported Media Type",
+  416: "Range Not Satisfiable",
+  422: "Unprocessable Content",
+  429: "Too Many Requests",
+  500: "Internal Server Error",
+  501: "Not Implemented",
+  502: "Bad Gateway",
+  503: "Service Unavailable",
+  504: "Gateway Timeout",
+};

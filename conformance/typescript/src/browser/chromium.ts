@@ -10,7 +10,13 @@ const axe = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.mi
 export function launched(): Promise<Browser> {
   return chromium.launch({
     executablePath: process.env["CHROMIUM"] ?? "/usr/bin/chromium",
-    args: ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking", "--disable-component-update"],
+    args: [
+      "--no-sandbox",
+      "--disable-gpu",
+      "--no-first-run",
+      "--disable-background-networking",
+      "--disable-component-update",
+    ],
   });
 }
 
@@ -23,7 +29,10 @@ export async function opened(browser: Browser, below: string): Promise<Page> {
     console.log("error", problem.message);
   });
   page.on("console", (message) => {
-    if (message.type() === "error" && !/the server responded with a status|ERR_CONNECTION|ERR_INCOMPLETE|ERR_EMPTY/.test(message.text())) {
+    if (
+      message.type() === "error" &&
+      !/the server responded with a status|ERR_CONNECTION|ERR_INCOMPLETE|ERR_EMPTY/.test(message.text())
+    ) {
       console.log("console", message.text());
     }
   });
@@ -40,7 +49,9 @@ export async function judged(page: Page): Promise<string[]> {
   // Policies let no script in but the page's own; what a debugger evaluates is not held by them.
   await page.evaluate(axe);
   return page.evaluate(async () => {
-    const { axe: rules } = globalThis as unknown as { axe: { run(options: { preload: boolean }): Promise<{ violations: { id: string; nodes: { html: string }[] }[] }> } };
+    const { axe: rules } = globalThis as unknown as {
+      axe: { run(options: { preload: boolean }): Promise<{ violations: { id: string; nodes: { html: string }[] }[] }> };
+    };
     const { violations } = await rules.run({ preload: false }); // from a disk, styles can't be fetched
     return violations.map(({ id, nodes }) => `${id} ${nodes[0]?.html ?? ""}`);
   });
@@ -63,7 +74,10 @@ export class Panel {
 
   /** Types into the input of a field, by its JSON Pointer. */
   async type(pointer: string, text: string): Promise<void> {
-    await this.page.locator(`#${this.call} [data-at="${pointer}"] :is(input:not([type=checkbox], [type=file]), textarea)`).first().fill(text);
+    await this.page
+      .locator(`#${this.call} [data-at="${pointer}"] :is(input:not([type=checkbox], [type=file]), textarea)`)
+      .first()
+      .fill(text);
   }
 
   /** Gives a field that may be left out, or leaves it out. */
@@ -106,7 +120,10 @@ export class Panel {
   /** Waits until a call has ended, and returns what it says, without times and sizes. */
   async state(): Promise<string> {
     const state = this.page.locator(`#${this.call} .state`);
-    await this.page.waitForFunction((call) => !/under way|^$/i.test(document.querySelector(`#${call} .state`)?.textContent ?? ""), this.call);
+    await this.page.waitForFunction(
+      (call) => !/under way|^$/i.test(document.querySelector(`#${call} .state`)?.textContent ?? ""),
+      this.call,
+    );
     return ((await state.textContent()) ?? "").replace(/, \d+ ms(?:, \d+ bytes)?$/, "");
   }
 

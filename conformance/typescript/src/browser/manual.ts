@@ -13,7 +13,18 @@ for (const colours of ["light", "dark"] as const) {
   for (const width of [1280, 390]) {
     await page.emulateMedia({ colorScheme: colours });
     await page.setViewportSize({ width, height: 800 });
-    for (const url of ["index.html", "services/skerry.quay.Quay.html", "modules/skerry.quay.html", "changes.html", "changes/1.0.0..draft.html", "deprecated.html", "errors.html", "credentials.html", "names.html", file]) {
+    for (const url of [
+      "index.html",
+      "services/skerry.quay.Quay.html",
+      "modules/skerry.quay.html",
+      "changes.html",
+      "changes/1.0.0..draft.html",
+      "deprecated.html",
+      "errors.html",
+      "credentials.html",
+      "names.html",
+      file,
+    ]) {
       await page.goto(url.startsWith("file:") ? `${url}#services/skerry.booking.Bookings` : below + url);
       for (const summary of await page.locator(".try:visible > summary").all()) {
         await summary.click();
@@ -26,7 +37,9 @@ for (const colours of ["light", "dark"] as const) {
       for (const found of await judged(page)) {
         console.log(colours, width, url.slice(-30), found);
       }
-      const wider = await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth);
+      const wider = await page.evaluate(
+        () => document.documentElement.scrollWidth - document.documentElement.clientWidth,
+      );
       if (wider > 0) {
         console.log(colours, width, url.slice(-30), `is ${String(wider)} px too wide`);
       }
@@ -52,7 +65,11 @@ console.log("remembered:", await page.locator("#Booking td.number").first().isVi
 for (const typed of ["pasenger", "/quay/board", "#65535", "Guillemot"]) {
   await page.keyboard.press("/");
   await page.keyboard.type(typed);
-  console.log("find", `${typed}:`, (await page.locator("#answers [aria-selected=true] b").allTextContents()).join() || "nothing");
+  console.log(
+    "find",
+    `${typed}:`,
+    (await page.locator("#answers [aria-selected=true] b").allTextContents()).join() || "nothing",
+  );
   if (typed === "pasenger") {
     await page.keyboard.press("Enter");
     await page.waitForURL(/#Passenger$/);
@@ -75,7 +92,11 @@ await page.locator("#book .form input").first().waitFor();
 await page.keyboard.press("Tab");
 await page.keyboard.press("Control+a");
 await page.keyboard.type("EID-0716");
-for (let i = 0; i < 40 && (await page.evaluate(() => document.activeElement?.textContent)) !== "Add to passengers"; i++) {
+for (
+  let i = 0;
+  i < 40 && (await page.evaluate(() => document.activeElement?.textContent)) !== "Add to passengers";
+  i++
+) {
   await page.keyboard.press("Tab");
 }
 await page.keyboard.press("Enter");
@@ -146,12 +167,21 @@ console.log("within a frame:", median < 16 ? true : `${String(median)} ms, ${Str
 const plain = await browser.newContext({ javaScriptEnabled: false });
 const read = await plain.newPage();
 await read.goto(`${below}services/skerry.booking.Bookings.html`);
-console.log("without scripts:", await read.locator("#book td.number").first().isVisible(), await read.locator("#find").isVisible(), await read.locator(".try:visible").count());
+console.log(
+  "without scripts:",
+  await read.locator("#book td.number").first().isVisible(),
+  await read.locator("#find").isVisible(),
+  await read.locator(".try:visible").count(),
+);
 await read.goto(file);
 console.log("one file without scripts:", await read.locator("h1:visible").count());
 
 // On paper there is what is read, and nothing to press.
 await page.goto(`${below}services/skerry.booking.Bookings.html`);
 await page.emulateMedia({ media: "print" });
-console.log("printed:", await page.locator("#book table").first().isVisible(), await page.locator("nav, header, .try").filter({ visible: true }).count());
+console.log(
+  "printed:",
+  await page.locator("#book table").first().isVisible(),
+  await page.locator("nav, header, .try").filter({ visible: true }).count(),
+);
 await browser.close();

@@ -21,7 +21,12 @@ tell("refused as typed", await echo.wrong("/text"), (await echo.text(".summary")
 await echo.press("Send");
 tell("not sent", (await echo.text(".summary")).join(""), (await echo.text(".state")).length);
 await page.locator("#echo .anyway input").check();
-tell("sent all the same", await echo.send(), (await echo.text(".failed")).join(), (await echo.text(".outcome li")).join());
+tell(
+  "sent all the same",
+  await echo.send(),
+  (await echo.text(".failed")).join(),
+  (await echo.text(".outcome li")).join(),
+);
 await page.locator("#echo .anyway input").uncheck();
 await echo.type("/text", "ü");
 await echo.give("/at");
@@ -45,7 +50,9 @@ tell("copies", (await stamp.copies()).join());
 // A body as it is, both ways.
 const hang = await panelOf(page, "hang");
 await hang.setJson('{"name":"n","tags":["a"]}');
-await page.locator("#hang .panel input[type=file]").setInputFiles({ name: "p.png", mimeType: "image/png", buffer: Buffer.alloc(100_000, 1) });
+await page
+  .locator("#hang .panel input[type=file]")
+  .setInputFiles({ name: "p.png", mimeType: "image/png", buffer: Buffer.alloc(100_000, 1) });
 tell("upload", await hang.send(), (await hang.text(".tree dd")).join());
 const photo = await panelOf(page, "photo");
 await photo.setJson('{"name":"n","size":70000}');
@@ -110,7 +117,12 @@ if ((await move.text(".send")).length > 0) {
 // What fails.
 const refuse = await panelOf(page, "refuse");
 await refuse.setJson('{"how":"declared"}');
-tell("a declared error", await refuse.send(), (await refuse.text(".failed")).join(), (await refuse.text(".failed + .tree")).join());
+tell(
+  "a declared error",
+  await refuse.send(),
+  (await refuse.text(".failed")).join(),
+  (await refuse.text(".failed + .tree")).join(),
+);
 const unwritten = await panelOf(page, "unwritten");
 tell("not implemented", await unwritten.send(), (await unwritten.text(".failed")).join());
 const sleep = await panelOf(page, "sleep");
