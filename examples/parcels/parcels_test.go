@@ -114,6 +114,28 @@ func TestPage(t *testing.T) {
 	assert.Equal(t, fmt.Sprintf(pageTold, size), told)
 }
 
+const manualTold = `send 401 Unauthorized unauthenticated (unauthenticated)
+sign_in 200 OK 
+the page sees no cookie
+send 201 Created 
+amend 200 OK 
+true
+put_photo 204 No Content 
+photo 200 OK 
+the photo is 40 by 30
+`
+
+// TestManual sends a parcel from the manual that the server answers with: the browser keeps the cookie, a patch is
+// filled in, a photo goes up and is shown.
+func TestManual(t *testing.T) {
+	toolchain.Require(t, "typescript")
+	toolchain.Browser(t)
+	toolchain.InstallNode(t, "page")
+	path, _ := photo(t)
+	told := toolchain.Run(t, "page", "node", "manual.js", start(t, "page").address, path)
+	assert.Equal(t, manualTold, told)
+}
+
 // TestStopping tells the server to end while somebody uploads a photo: the upload is finished
 // first, and whoever comes meanwhile is sent away.
 func TestStopping(t *testing.T) {

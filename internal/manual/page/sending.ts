@@ -5,7 +5,7 @@ import type { Filled, Outgoing, Taken } from "./calling.js";
 import { Checker } from "./checking.js";
 import type { Wrong } from "./checking.js";
 import type { Copy } from "./copies.js";
-import type { CallModel, Model } from "./model.js";
+import type { CallModel, CredentialModel, Model } from "./model.js";
 import { browserSocket } from "../../stubs/typescript/support/client_sockets.js";
 import { Client, fetchTransport, Patience } from "../../stubs/typescript/support/client.js";
 import { exchange } from "../../stubs/typescript/support/client_bodies.js";
@@ -46,6 +46,8 @@ export interface Sent {
 export interface Sender {
   /** Why a call can't be sent from here; undefined where it can. */
   refuses(call: CallModel): string | undefined;
+  /** Whether a credential is not typed, but kept by the browser. */
+  keeps(credential: CredentialModel): boolean;
   /** What is different when a call is sent from here. */
   notes(call: CallModel): string | undefined;
   send(model: Model, call: CallModel, filled: Filled, emit: (event: Outcome) => void): Sent;
@@ -76,6 +78,10 @@ export class Own implements Sender {
       }
     }
     return undefined;
+  }
+
+  keeps({ kind }: CredentialModel): boolean {
+    return kind === "cookie";
   }
 
   notes(call: CallModel): string | undefined {
@@ -265,6 +271,10 @@ export class Relay implements Sender {
 
   refuses(): undefined {
     return undefined;
+  }
+
+  keeps(): boolean {
+    return false;
   }
 
   notes(): undefined {

@@ -264,7 +264,9 @@ export class Panel {
       );
     }
     for (const one of distinct(call.needs)) {
-      parts.push(this.credential(one));
+      if (around.sender?.keeps(one) !== true) {
+        parts.push(this.credential(one));
+      }
     }
     const buttons = h("div", { class: "buttons" });
     const why = around.sender?.refuses(call);
