@@ -116,6 +116,7 @@ kept: true, true
 not JSON: expected a JSON value, found the end, 4
 twice: "small" comes twice
 no object: expected an object
+examples: {"name": "mast"}, {"name": "rudder"}
 `
 
 // TestManualsInputs fills in a form with a field of every type, from disk.
@@ -132,6 +133,7 @@ func TestManualsInputs(t *testing.T) {
 }
 
 const tried = `at: /-/manual/, vectors
+copies lead here: true
 refused as typed: must have 1 to 200000 characters, not 0, The definitions refuse this: 1 violation.
 not sent: Nothing was sent: The definitions refuse this: 1 violation., 0
 sent all the same: 400 Bad Request, invalid request (invalid-request), /text must have 1 to 200000 characters, not 0

@@ -252,7 +252,7 @@ func (m *manuals) of(w *World, version string, defs *schema.Definitions) (string
 	if err != nil {
 		return "", err
 	}
-	about.Send = manual.SendOwn
+	about.Send, about.To = manual.SendOwn, exampleServer
 	if about.Calling, err = callingFor(w.Context, w.Dir, defs, exampleServer); err != nil {
 		return "", err
 	}

@@ -71,7 +71,11 @@ func (m *manualWriter) serve() (int, error) {
 	if mocked {
 		m.to = own
 	}
-	site := served.New(m.to)
+	transport, err := m.ref.access.trust.transport(m.w)
+	if err != nil {
+		return trouble, err
+	}
+	site := served.New(m.to, transport)
 	state, status, err := m.state(site, mocked)
 	if state == nil {
 		return status, err

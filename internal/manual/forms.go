@@ -79,9 +79,16 @@ type failForm struct {
 }
 
 type messageForm struct {
-	Name   string      `json:"name"`
-	Patch  bool        `json:"patch,omitempty"`
-	Fields []fieldForm `json:"fields"`
+	Name     string        `json:"name"`
+	Patch    bool          `json:"patch,omitempty"`
+	Fields   []fieldForm   `json:"fields"`
+	Examples []exampleForm `json:"examples,omitempty"` // where there are several
+}
+
+// exampleForm is a declared example, in JSON as text.
+type exampleForm struct {
+	Name string `json:"name"`
+	Text string `json:"text"`
 }
 
 type fieldForm struct {
@@ -185,6 +192,8 @@ func (f *forms) call(s *site, c *schema.Call) callForm {
 		f.message(e)
 		v.Fails = append(v.Fails, failForm{e.FullName(), e.Status})
 	}
+	f.examples(s.defs, c.Head)
+	f.examples(s.defs, c.Request)
 	if c.Head != nil {
 		v.SampleHead = string(s.sample(c.Head).compact)
 	}
@@ -248,6 +257,31 @@ func (f *forms) message(m *schema.Message) string {
 	}
 	f.Messages[name] = v
 	return name
+}
+
+// examples adds the declared examples of a message that a form is for, if there are several to choose from.
+func (f *forms) examples(defs *schema.Definitions, m *schema.Message) {
+	if m == nil {
+		return
+	}
+	var list []exampleForm
+	for _, module := range defs.Modules {
+		for _, e := range module.Examples {
+			if e.Of != m {
+				continue
+			}
+			v := value.FromExample(e.Value)
+			v.Type = m.WithoutRaw()
+			if text, err := value.EncodeJSON(v); err == nil { // else check has said so
+				list = append(list, exampleForm{e.Name, string(text)})
+			}
+		}
+	}
+	if len(list) > 1 {
+		form := f.Messages[m.FullName()]
+		form.Examples = list
+		f.Messages[m.FullName()] = form
+	}
 }
 
 // defaultJSON is the default of a field in JSON.

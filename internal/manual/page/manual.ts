@@ -98,6 +98,13 @@ window.manualNames = (list) => {
 /** Where the server of these pages is: they are below {base}/-/manual/. */
 const base = send === "own" ? new URL(`${up}../..`, location.href).href.replace(/\/$/, "") : to;
 
+if (send === "own") {
+  // What is to be copied names an example of a server.
+  for (const code of document.querySelectorAll("[data-as] code, details.sample code")) {
+    code.textContent = code.textContent.replaceAll(to, base);
+  }
+}
+
 function sender(): Sender | undefined {
   switch (send) {
     case "own":

@@ -67,6 +67,8 @@ export interface MessageModel {
   readonly name: string;
   readonly patch?: boolean;
   readonly fields: readonly FieldModel[];
+  /** Where there are several, in JSON. */
+  readonly examples?: readonly { readonly name: string; readonly text: string }[];
 }
 
 export interface FieldModel {

@@ -9,6 +9,7 @@ import { button, h, id } from "./dom.js";
 import { Form } from "./form.js";
 import { Digits, isObject, parse, write } from "./json.js";
 import type { Json } from "./json.js";
+import { named } from "./model.js";
 import type { CallModel, CredentialModel, Model } from "./model.js";
 import type { Outcome, Sender, Sent } from "./sending.js";
 import { WireError } from "../../stubs/typescript/support/values.js";
@@ -70,10 +71,33 @@ class Side {
       "div",
       { class: "side" },
       h("div", { class: "fields", role: "group", "aria-label": title }, h("h4", {}, title), this.form.element),
-      h("div", { class: "text" }, h("h4", {}, label), this.area, this.note),
+      h("div", { class: "text" }, h("h4", {}, label), this.examples(title), this.area, this.note),
     );
     this.area.value = sample;
     this.read();
+  }
+
+  /** A choice of the declared examples, if there are several. */
+  private examples(title: string): HTMLElement | undefined {
+    const { examples } = named(this.model.messages, this.message);
+    if (examples === undefined) {
+      return undefined;
+    }
+    const choice = h(
+      "select",
+      {
+        "aria-label": `${title}: fill in an example`,
+        onchange: () => {
+          const chosen = examples.find(({ name }) => name === choice.value);
+          if (chosen !== undefined) {
+            this.set(pretty(chosen.text));
+          }
+        },
+      },
+      h("option", { value: "" }, "fill in an example"),
+      ...examples.map(({ name }) => h("option", { value: name }, name)),
+    );
+    return h("p", {}, choice);
   }
 
   get text(): string {

@@ -112,7 +112,7 @@ func (s *Site) send(w http.ResponseWriter, r *http.Request, state State) {
 	}
 	w.Header().Set("Content-Type", "application/x-ndjson")
 	options := remote.Options{Base: s.to, Unchecked: a.Unchecked, Credentials: a.Credentials, Limit: mostTaken,
-		Head: []byte(a.Head)}
+		Head: []byte(a.Head), Transport: s.transport}
 	if a.Raw {
 		options.Raw = &web.Body{Reader: body, MediaType: a.MediaType}
 		if r.ContentLength > 0 {

@@ -42,7 +42,8 @@ type State struct {
 type Site struct {
 	Secret string // a page has it, and shows it when it sends
 
-	to string // where calls are sent
+	to        string // where calls are sent
+	transport http.RoundTripper
 
 	mu     sync.Mutex
 	state  State
@@ -52,9 +53,10 @@ type Site struct {
 	open   map[string]*opened // streams of requests, by their ids
 }
 
-// New returns a site whose calls are sent to a server, as in http://127.0.0.1:8080, and nowhere else.
-func New(to string) *Site {
-	return &Site{Secret: rand.Text(), to: to, told: make(chan struct{}), open: map[string]*opened{}}
+// New returns a site whose calls are sent to a server, as in http://127.0.0.1:8080, and nowhere else. transport carries
+// them; nil is that of net/http.
+func New(to string, transport http.RoundTripper) *Site {
+	return &Site{Secret: rand.Text(), to: to, transport: transport, told: make(chan struct{}), open: map[string]*opened{}}
 }
 
 // Show serves another state from now on.

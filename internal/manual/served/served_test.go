@@ -64,7 +64,7 @@ func serving(t *testing.T) (*Site, string) {
 	var site *Site
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { site.ServeHTTP(w, r) }))
 	t.Cleanup(server.Close)
-	site = New(server.URL)
+	site = New(server.URL, nil)
 	about := manual.About{Name: "line", Send: manual.SendRelay, Secret: site.Secret}
 	site.Show(State{Definitions: defs, Manual: manual.New(defs, about), Mock: mock,
 		Code: func(c *schema.Call, _, request []byte) []manual.Copy {

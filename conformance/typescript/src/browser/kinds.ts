@@ -131,6 +131,11 @@ tell("twice", (await page.locator("#keep .text > .wrong").allTextContents()).joi
 await form.setJson("[]");
 tell("no object", (await page.locator("#keep .text > .wrong").allTextContents()).join());
 
+const pick = await panelOf(page, "pick");
+const before = await pick.json();
+await page.locator('#pick select[aria-label="Request: fill in an example"]').selectOption("second");
+tell("examples", before, await pick.json());
+
 for (const found of await judged(page)) {
   console.log(found);
 }

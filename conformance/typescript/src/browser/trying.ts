@@ -12,6 +12,8 @@ await page.goto(`${base}/-/manual`);
 tell("at", page.url().slice(base.length), await page.locator("h1").textContent());
 await page.goto(`${base}/-/manual/services/skerry.matrix.Pier.html`);
 
+tell("copies lead here", !/:8080/.test((await page.locator("#echo .elsewhere code").allTextContents()).join()));
+
 // A request that is refused while it is typed, sent all the same, then mended.
 const echo = await panelOf(page, "echo");
 await echo.setJson('{"names":{}}');
