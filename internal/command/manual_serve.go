@@ -30,7 +30,8 @@ type serving struct {
 const manualAddress = "127.0.0.1:7151"
 
 func (s *serving) flags(flags *flag.FlagSet) {
-	flags.Var(s, "serve", "serve the pages, at "+manualAddress+" or at the `ADDRESS` after it; port 0 takes any that is free")
+	flags.Var(s, "serve", "serve the pages, at "+manualAddress+
+		" or at the `ADDRESS` after it; port 0 takes any that is free")
 	flags.BoolVar(&s.anyone, "anyone", false, "serve at an address that other machines reach, too")
 }
 
