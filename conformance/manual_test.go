@@ -193,6 +193,8 @@ its bounds hold: must have at most 3 characters, not 4
 a broken save: The definitions are wrong. What is below is their last good state.definitions/booking.faithful:118:3: error: e, 1
 mended: 0, 0, no
 a save is shown in under 300 ms: true
+another request: 1, 0, true
+and back: EID-0715
 another type: 200 OK, The definitions refuse this answer:, /id expected uuid, found the number 7
 no JSON: 200 OK, A server of these definitions never gives this answer: payload: expected a JSON value, found '<' (byte 0), 
 no problem details: 500 Internal Server Error, Internal Server Error (about:blank)

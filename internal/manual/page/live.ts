@@ -5,6 +5,7 @@ import { h } from "./dom.js";
 /** The page as it was served last, to tell what a save changed. */
 export class Live {
   private served: Document | undefined;
+  private last: Promise<void> = Promise.resolve();
   private readonly banner = h("div", { class: "banner", role: "alert", hidden: true });
   private readonly forms: (text: string) => void;
 
@@ -46,7 +47,13 @@ export class Live {
     return response.ok ? new DOMParser().parseFromString(await response.text(), "text/html") : undefined;
   }
 
-  private async show(): Promise<void> {
+  /** Shows what was saved last, one save after the other. */
+  private show(): Promise<void> {
+    this.last = this.last.then(() => this.update()).catch(() => undefined); // who can't be reached is told of by onerror
+    return this.last;
+  }
+
+  private async update(): Promise<void> {
     const page = await this.read();
     if (page === undefined) {
       this.banner.replaceChildren(h("p", {}, "What this page told of is gone from the definitions."));

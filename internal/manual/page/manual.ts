@@ -121,6 +121,11 @@ const panels = new Map<string, Panel>();
 const models = new Map<string, Model>(); // by service
 
 window.manualForms = (model) => {
+  const same = (other: Model | undefined): boolean =>
+    other !== undefined && JSON.stringify({ ...other, digest: "" }) === JSON.stringify({ ...model, digest: "" });
+  if (same(models.get(model.service))) {
+    return; // what was saved is not about these calls
+  }
   models.set(model.service, model);
   for (const place of document.querySelectorAll<HTMLDetailsElement>(".try")) {
     const call = model.calls.find(({ full }) => full === place.dataset["call"]);
@@ -128,8 +133,13 @@ window.manualForms = (model) => {
       continue;
     }
     const panel = panels.get(call.full);
-    if (panel !== undefined && place.dataset["made"] === "yes") {
-      panel.update(model, call);
+    const body = place.querySelector<HTMLElement>(".panel");
+    if (panel !== undefined && body !== null && place.dataset["made"] === "yes") {
+      if (panel.fits(call)) {
+        panel.update(model, call);
+      } else {
+        panels.set(call.full, new Panel(body, model, call, around, panel));
+      }
     } else if (place.dataset["waits"] !== "yes") {
       place.dataset["waits"] = "yes";
       place.hidden = false;

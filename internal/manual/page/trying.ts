@@ -191,7 +191,8 @@ export class Panel {
   private sent: Sent | undefined;
   private writing: ReturnType<typeof setTimeout> | undefined;
 
-  constructor(place: HTMLElement, model: Model, call: CallModel, around: Surroundings) {
+  /** before is what this takes the place of: what was typed there is taken over. */
+  constructor(place: HTMLElement, model: Model, call: CallModel, around: Surroundings, before?: Panel) {
     this.place = place;
     this.model = model;
     this.call = call;
@@ -201,7 +202,8 @@ export class Panel {
       this.changed();
     };
     if (call.head !== undefined) {
-      this.head = new Side("Before the stream", model, call.head, undefined, pretty(call.sampleHead), changed);
+      const typed = before?.head?.text ?? pretty(call.sampleHead);
+      this.head = new Side("Before the stream", model, call.head, undefined, typed, changed);
     }
     if (call.request !== undefined) {
       this.request = new Side(
@@ -209,7 +211,7 @@ export class Panel {
         model,
         call.request,
         call.raw?.field,
-        pretty(call.sample),
+        before?.request?.text ?? pretty(call.sample),
         changed,
       );
     }
@@ -240,7 +242,7 @@ export class Panel {
     this.build();
     this.changed();
     place.closest("details")?.addEventListener("toggle", ({ target }) => {
-      if (target instanceof HTMLDetailsElement && target.matches(".try")) {
+      if (target instanceof HTMLDetailsElement && target.matches(".try") && place.contains(this.copied)) {
         if (target.open) {
           this.changed();
         } else {
@@ -363,6 +365,13 @@ export class Panel {
     );
   }
 
+  /** Whether this panel is still the one of a call: it has the same messages, and travels in the same way. */
+  fits(call: CallModel): boolean {
+    const shape = ({ head, request, raw, sends, receives, needs, status }: CallModel): string =>
+      JSON.stringify([head, request, raw, sends, receives, needs, status]);
+    return shape(call) === shape(this.call);
+  }
+
   /** Takes over what definitions have become. */
   update(model: Model, call: CallModel): void {
     const focus = this.focused();
@@ -380,7 +389,11 @@ export class Panel {
     const active = document.activeElement;
     const row = active?.closest<HTMLElement>("[data-at]");
     if (
-      !(active instanceof HTMLInputElement || active instanceof HTMLTextAreaElement) ||
+      !(
+        active instanceof HTMLInputElement ||
+        active instanceof HTMLTextAreaElement ||
+        active instanceof HTMLSelectElement
+      ) ||
       row == null ||
       !this.place.contains(active)
     ) {
@@ -389,18 +402,18 @@ export class Panel {
     const label = active.getAttribute("aria-label");
     const where = row.dataset["at"] ?? "";
     const [start, end] =
-      active.type === "text" || active instanceof HTMLTextAreaElement
+      active instanceof HTMLTextAreaElement || (active instanceof HTMLInputElement && active.type === "text")
         ? [active.selectionStart, active.selectionEnd]
         : [null, null];
     return () => {
       const again = [
-        ...this.place.querySelectorAll<HTMLInputElement | HTMLTextAreaElement>(
-          `[data-at=${CSS.escape(where)}] input, [data-at=${CSS.escape(where)}] textarea`,
+        ...this.place.querySelectorAll<HTMLInputElement | HTMLTextAreaElement | HTMLSelectElement>(
+          `[data-at=${CSS.escape(where)}] :is(input, select, textarea)`,
         ),
       ].find((one) => one.getAttribute("aria-label") === label);
       again?.focus();
-      if (start !== null && end !== null) {
-        again?.setSelectionRange(start, end);
+      if (start !== null && end !== null && again !== undefined && !(again instanceof HTMLSelectElement)) {
+        again.setSelectionRange(start, end);
       }
     };
   }

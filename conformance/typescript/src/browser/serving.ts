@@ -124,6 +124,17 @@ const median = times[Math.floor(times.length / 2)] ?? NaN;
 tell("a save is shown in under 300 ms", median < 300 ? true : times.map((ms) => ms.toFixed(0)).join(" "));
 await save(file, good);
 
+// A call with another request: what was typed stays in the JSON.
+await save(file, good.replace("call book(BookRequest) -> Booking", "call book(BookingRequest) -> Booking"));
+tell(
+  "another request",
+  await page.locator('#book [data-at="/id"]').count(),
+  await page.locator('#book [data-at="/sailing"]').count(),
+  (await book.json()).includes('"sailing": "EID-0715"'),
+);
+await save(file, good);
+tell("and back", await page.locator('#book [data-at="/sailing"] input').inputValue());
+
 // What a server can do to a page.
 const booking = await panelOf(page, "booking");
 const json =
