@@ -45,7 +45,10 @@ func replaceIn(t *testing.T, path, old, now string) {
 	require.NoError(t, os.WriteFile(path, []byte(changed), 0o600))
 }
 
-const manualRead = `names: false
+const manualRead = `a policy: nothing ran, refused 1
+a policy: nothing ran, refused 1
+a policy: nothing ran, refused 1
+names: false
 wire: true #101
 remembered: true
 find pasenger: skerry.booking.Passenger

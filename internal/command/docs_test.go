@@ -21,11 +21,13 @@ import (
 	"faithfulcourier/internal/check"
 	"faithfulcourier/internal/compare"
 	"faithfulcourier/internal/compare/verdict"
+	"faithfulcourier/internal/project"
 	"faithfulcourier/internal/report"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/syntax"
 	"faithfulcourier/internal/toolchain"
+	"faithfulcourier/internal/value"
 )
 
 var update = flag.Bool("update", false, "write the generated parts of docs/")
@@ -148,6 +150,26 @@ func TestPages(t *testing.T) {
 			table += fmt.Sprintf("| `%s` | %s |\n", r.Name, r.Why)
 		}
 		generated(t, "language.md", table)
+	})
+	t.Run("manual", func(t *testing.T) {
+		ferry := filepath.Join(toolchain.Root(), "examples", "ferry")
+		defs, findings, err := project.Load(ferry, "draft")
+		require.NoError(t, err)
+		require.Empty(t, findings)
+		calling, err := callingFor(t.Context(), ferry, defs, exampleServer)
+		require.NoError(t, err)
+		var b strings.Builder
+		for _, c := range defs.Calls() {
+			if c.FullName() != "skerry.quay.Quay.post" {
+				continue
+			}
+			example, err := value.EncodeJSON(value.Example(defs, c.Request))
+			require.NoError(t, err)
+			for _, program := range calling.Code(c, nil, example) {
+				fmt.Fprintf(&b, "%s:\n\n```%s\n%s```\n\n", program.As, strings.ToLower(program.As[len("In "):]), program.Text)
+			}
+		}
+		generated(t, "manual.md", strings.TrimSpace(b.String())+"\n")
 	})
 	t.Run("compatibility", func(t *testing.T) { generated(t, "compatibility-tables.md", compatibilityTable(t)) })
 }

@@ -30,6 +30,18 @@ import (
 // languages lists the languages that stubs can be made in.
 var languages = []stubs.Language{golang.Language{}, typescript.Language{}, python.Language{}}
 
+// usualLanguages are those of a new project, unless it is told others.
+var usualLanguages = []string{languages[0].Name(), languages[1].Name()}
+
+// withinPackage is how a language imports a folder that lies in a package.
+func withinPackage(language, packageName, folder string) string {
+	l, err := languageNamed(language)
+	if err != nil {
+		return packageName // which openProject refuses
+	}
+	return l.Within(packageName, folder)
+}
+
 // openProject is project.Open, and knows the languages.
 func openProject(dir string) (*project.Project, error) {
 	p, err := project.Open(dir)
@@ -269,7 +281,7 @@ func (m *manuals) of(w *World, version string, defs *schema.Definitions) (string
 
 // plan makes the stubs of all outputs, and compares them with what is there.
 func (g *generation) plan(p *project.Project, defs *schema.Definitions) ([]project.Output, []*stubs.Plan, error) {
-	p, err := p.Beside(g.of)
+	p, err := p.Beside(g.of, withinPackage)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -467,7 +479,7 @@ func stubOptions(p *project.Project, o project.Output) (stubs.Options, error) {
 			o.Into, shared[0].Into, shared[1].Into, shared[0].Into)
 	}
 	options.TypesAt, options.TypesInPackage = shared[0].Package, shared[0].Package != ""
-	if o.Language == "typescript" && !options.TypesInPackage {
+	if !options.TypesInPackage {
 		relative, err := filepath.Rel(o.Into, shared[0].Into)
 		if err != nil {
 			return options, err

@@ -33,7 +33,7 @@ without it they are Go and TypeScript.`,
 				return trouble, usage("new needs the folder to make")
 			}
 			if len(*languages) == 0 {
-				*languages = []string{"go", "typescript"}
+				*languages = usualLanguages
 			}
 			return newProject(w, args[0], *languages)
 		}
@@ -45,15 +45,16 @@ func newProject(w *World, dir string, languages []string) (int, error) {
 	name := moduleName(filepath.Base(target))
 	var outputs strings.Builder
 	for i, language := range languages {
-		if _, err := languageNamed(language); err != nil {
+		known, err := languageNamed(language)
+		if err != nil {
 			return trouble, err
 		}
 		if slices.Contains(languages[:i], language) {
 			return trouble, usage("--language %s is given twice", language)
 		}
 		fmt.Fprintf(&outputs, newOutput, language, language)
-		if language == "go" {
-			fmt.Fprintf(&outputs, newPackage, name)
+		for _, line := range known.Begin(name) {
+			outputs.WriteString(line + "\n")
 		}
 		outputs.WriteString("\n")
 	}
@@ -131,9 +132,6 @@ rollout = "server-leads"   # servers are updated before clients
 const newOutput = `[[stubs]]
 language = "%s"
 into     = "gen/%s"
-`
-
-const newPackage = `package  = "%s/gen/go"   # its import path: the module of your go.mod, and the folder
 `
 
 // newAttributes keeps the line ends of what is hashed, signed and compared.

@@ -9,8 +9,8 @@ import (
 
 // Beside is the project with the outputs that stubs of a reference go to. Those of a
 // sealed version lie next to those of the draft: their folders and packages end in
-// it, as in gen_1_4_0.
-func (p *Project) Beside(ref string) (*Project, error) {
+// it, as in gen_1_4_0. within is how a language imports a folder that lies in a package.
+func (p *Project) Beside(ref string, within func(language, packageName, folder string) string) (*Project, error) {
 	version, err := VersionOf(p.Dir, ref)
 	if err != nil || !isVersion(version) {
 		return p, err
@@ -29,7 +29,7 @@ func (p *Project) Beside(ref string) (*Project, error) {
 		switch {
 		case o.Package == "":
 		case path.Clean(filepath.ToSlash(o.Into)) == ".":
-			o.Package += map[string]string{"python": ".", "go": "/"}[o.Language] + "stubs" + suffix
+			o.Package = within(o.Language, o.Package, "stubs"+suffix)
 		default:
 			o.Package += suffix
 		}

@@ -36,7 +36,7 @@ type Options struct {
 	// dotted Python package, the specifier of a TypeScript package.
 	Package string
 	// TypesAt is where the types are when the output has none: the Package of the output that
-	// has them, or, in TypeScript and without TypesInPackage, a path relative to the output folder.
+	// has them, or, without TypesInPackage, a path relative to the output folder.
 	TypesAt        string
 	TypesInPackage bool
 	// Exhaustive adds what stops compiling when something is added.
@@ -70,6 +70,11 @@ type Language interface {
 	Name() string
 	// Title is the language as people write it.
 	Title() string
+	// Within is how programs import a folder that lies in a package.
+	Within(packageName, folder string) string
+	// Begin are the keys of an output in a new project, other than language and into, as lines of TOML; name is the
+	// project's.
+	Begin(name string) []string
 	// Options lists the keys of its own.
 	Options() []Option
 	// Fits says what is wrong with an output's options for a folder, which need not be there.

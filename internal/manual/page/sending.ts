@@ -293,7 +293,10 @@ export class Relay implements Sender {
 
   send(_: Model, call: CallModel, filled: Filled, emit: (event: Outcome) => void): Sent {
     const stopped = new AbortController();
-    const opened = Promise.withResolvers<string>();
+    let known: (id: string) => void = () => undefined;
+    const opened = new Promise<string>((resolve) => {
+      known = resolve;
+    });
     const post = (query: string, body: BodyInit): Promise<Response> =>
       fetch(this.to + query, {
         method: "POST",
@@ -301,9 +304,9 @@ export class Relay implements Sender {
         body,
         signal: stopped.signal,
       });
-    let last: Promise<unknown> = opened.promise;
+    let last: Promise<unknown> = opened;
     const after = (query: (id: string) => string, body: string): void => {
-      const id = opened.promise;
+      const id = opened;
       last = last.then(async () => post(query(await id), body)).catch(() => undefined); // the stream of events says why
     };
     const run = async (): Promise<void> => {
@@ -328,7 +331,7 @@ export class Relay implements Sender {
           const event = JSON.parse(line) as
             Line | { kind: "open"; id: string } | { kind: "type"; type: string } | { kind: "chunk"; base64: string };
           if (event.kind === "open") {
-            opened.resolve(event.id);
+            known(event.id);
           } else if (event.kind === "type") {
             rawType = event.type;
           } else if (event.kind === "chunk") {
@@ -350,7 +353,7 @@ export class Relay implements Sender {
         });
         emit({ kind: "end", milliseconds: NaN, bytes: 0 });
       }
-      opened.resolve("");
+      known("");
     };
     return {
       next(text) {

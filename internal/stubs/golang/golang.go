@@ -46,6 +46,15 @@ func (Language) Name() string { return "go" }
 // Title is "Go".
 func (Language) Title() string { return "Go" }
 
+// Within adds a folder to an import path.
+func (Language) Within(packageName, folder string) string { return packageName + "/" + folder }
+
+// Begin has an import path, without which Go can import nothing.
+func (Language) Begin(name string) []string {
+	return []string{fmt.Sprintf("package  = %q   # its import path: the module of your go.mod, and the folder",
+		name+"/gen/go")}
+}
+
 // Options returns the key package.
 func (Language) Options() []stubs.Option {
 	return []stubs.Option{{Key: "package", Doc: "the import path of the output folder; required"}}

@@ -44,6 +44,12 @@ func (Language) Name() string { return "python" }
 // Title is "Python".
 func (Language) Title() string { return "Python" }
 
+// Within adds a package to a dotted name.
+func (Language) Within(packageName, folder string) string { return packageName + "." + folder }
+
+// Begin has nothing: the folder tells the dotted name.
+func (Language) Begin(string) []string { return nil }
+
 // Options returns the key package.
 func (Language) Options() []stubs.Option {
 	return []stubs.Option{
@@ -66,7 +72,7 @@ var dotted = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]*(\.[A-Za-z_][A-Za-z0-9_]
 
 // Generate returns the files of all modules and the support files.
 func (Language) Generate(defs *schema.Definitions, about stubs.About, options stubs.Options) ([]stubs.File, error) {
-	if !options.Types && options.TypesAt == "" {
+	if !options.Types && !options.TypesInPackage {
 		return nil, fmt.Errorf(`the Python output with the types needs its dotted name: write package = "project.gen" in its [[stubs]]`)
 	}
 	var files []stubs.File

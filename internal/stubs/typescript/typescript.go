@@ -45,6 +45,12 @@ func (Language) Name() string { return "typescript" }
 // Title is "TypeScript".
 func (Language) Title() string { return "TypeScript" }
 
+// Within adds a folder to a specifier.
+func (Language) Within(packageName, folder string) string { return packageName + "/" + folder }
+
+// Begin has nothing: files import each other.
+func (Language) Begin(string) []string { return nil }
+
 // Options lists the keys of its own.
 func (Language) Options() []stubs.Option {
 	return []stubs.Option{

@@ -6,7 +6,7 @@ import { judged, launched, opened, panelOf } from "./chromium.js";
 
 const [folder = "", file = "", large = ""] = process.argv.slice(2).map((path) => pathToFileURL(path).href);
 const browser = await launched();
-const page = await opened(browser, folder.slice(0, folder.lastIndexOf("/")));
+const page = await opened(browser, folder.slice(0, folder.lastIndexOf("/", folder.lastIndexOf("/") - 1)));
 const below = `${folder}/`;
 
 for (const colours of ["light", "dark"] as const) {
@@ -44,6 +44,29 @@ for (const colours of ["light", "dark"] as const) {
         console.log(colours, width, url.slice(-30), `is ${String(wider)} px too wide`);
       }
     }
+  }
+}
+
+// A policy holds, from disk too: what is not the pages' own does not run, and nothing is asked for.
+for (const url of [`${below}index.html`, file, `${large}/modules/skerry.many-M1.html`]) {
+  await page.goto(url);
+  const ran = await page.evaluate(async () => {
+    const script = document.createElement("script");
+    script.textContent = "document.body.dataset.ran = 'yes'";
+    document.body.append(script);
+    document.body.insertAdjacentHTML(
+      "beforeend",
+      '<img src="x" onerror="document.body.dataset.ran = 1"><p style="color: red">',
+    );
+    const fetched = await fetch("http://127.0.0.1:1/").then(
+      () => "answered",
+      () => "refused",
+    );
+    return `${document.body.dataset["ran"] ?? "nothing"} ran, ${fetched}`;
+  });
+  console.log("a policy:", ran, await page.locator("html.script").count());
+  for (const found of await judged(page)) {
+    console.log(url.slice(-30), found);
   }
 }
 
