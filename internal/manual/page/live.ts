@@ -74,6 +74,7 @@ export class Live {
     if (script != null) {
       this.forms(await (await fetch(script, { cache: "no-store" })).text());
     }
+    dispatchEvent(new Event("resize")); // for tables that are wider now
     document.documentElement.dataset["shown"] = String(Number(document.documentElement.dataset["shown"] ?? "0") + 1);
   }
 }

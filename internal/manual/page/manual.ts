@@ -70,10 +70,28 @@ if (single === undefined) {
   turn();
 }
 
+/** Has the keyboard reach tables that are wider than the page, and no others. */
+function reach(): void {
+  for (const wide of document.querySelectorAll<HTMLElement>(".wide")) {
+    if (wide.scrollWidth > wide.clientWidth) {
+      wide.tabIndex = 0;
+      wide.role = "group";
+      wide.ariaLabel = "A table that scrolls sideways";
+    } else {
+      for (const name of ["tabindex", "role", "aria-label"]) {
+        wide.removeAttribute(name);
+      }
+    }
+  }
+}
+addEventListener("resize", reach);
+document.addEventListener("toggle", reach, true);
+
 function show(wire: boolean): void {
   root.classList.toggle("wire", wire);
   byId("view-wire").setAttribute("aria-pressed", String(wire));
   byId("view-names").setAttribute("aria-pressed", String(!wire));
+  reach();
 }
 for (const view of ["names", "wire"]) {
   byId(`view-${view}`).addEventListener("click", () => {
