@@ -1,6 +1,7 @@
 package conformance
 
 import (
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -12,6 +13,7 @@ import (
 
 	"faithfulcourier/examples/ferry"
 	"faithfulcourier/internal/check"
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/stubs"
@@ -19,6 +21,7 @@ import (
 	"faithfulcourier/internal/stubs/python"
 	"faithfulcourier/internal/stubs/typescript"
 	"faithfulcourier/internal/toolchain"
+	"faithfulcourier/internal/value"
 )
 
 // awkward are words that some language, or our own emitted code, has taken.
@@ -43,6 +46,21 @@ var awkward = strings.Fields(`about abstract add_note and answer any append appe
 	value_of values var vars vendor view violations void volatile w wait web where while wire with
 	with_traceback write write_cbor write_json yield zip`)
 
+// packages are what generated code may import: a module may end in each.
+var packages = strings.Fields(`base64 binary bytes cmp errors flag fmt http httptest io iter json log maps math os regexp
+	signal slices slog sort strconv strings sync syscall testing time unicode utf8 wire web`)
+
+func init() {
+	for _, name := range packages {
+		if !slices.Contains(awkward, name) {
+			awkward = append(awkward, name)
+		}
+	}
+}
+
+// isUsed tells the words whose modules the definitions use.
+func isUsed(i int, word string) bool { return i%4 == 0 || slices.Contains(packages, word) }
+
 // claimedByEnums and claimedByUnions are what no part of one may be called.
 var (
 	claimedByEnums  = []string{"tools"}
@@ -57,7 +75,7 @@ func awkwardDefinitions(t *testing.T) *schema.Definitions {
 	var every strings.Builder
 	every.WriteString("module all.names\n")
 	for i, word := range awkward {
-		if i%4 == 0 {
+		if isUsed(i, word) {
 			fmt.Fprintf(&every, "use odd.%s as alias_%d\n", word, i)
 		}
 	}
@@ -88,8 +106,8 @@ func awkwardDefinitions(t *testing.T) *schema.Definitions {
 	}
 	every.WriteString("}\ntype Reference = text where length 1..9\nmessage Others {\n  #1 way Ways?\n  #3 list " +
 		"[Reference]?\n")
-	for i := range awkward {
-		if i%4 == 0 {
+	for i, word := range awkward {
+		if isUsed(i, word) {
 			fmt.Fprintf(&every, "  #%d field_%d alias_%d.Thing?\n", i+4, i, i)
 		}
 	}
@@ -149,6 +167,39 @@ func TestAwkwardNames(t *testing.T) {
 	compileEverywhere(t, awkwardDefinitions(t))
 }
 
+// mostPrograms is for how many calls of definitions a program is compiled: each is much like the others.
+const mostPrograms = 40
+
+// writePrograms writes the program that a manual has for each call, into files of a folder.
+func writePrograms(t *testing.T, defs *schema.Definitions, language stubs.Language, options stubs.Options,
+	dir, file string) (names []string) {
+	sampled := func(m *schema.Message, seed int) *value.Message {
+		if m == nil {
+			return nil
+		}
+		made, err := value.NewMaker(defs, uint64(seed)).Element(m, 0)
+		var impossible *value.Impossible
+		if errors.As(err, &impossible) {
+			return &value.Message{Type: m, Fields: map[int]value.Value{}}
+		}
+		require.NoError(t, err)
+		return made
+	}
+	for i, c := range defs.Calls() {
+		if i == mostPrograms {
+			break
+		}
+		sent := stubs.Sent{Base: "http://127.0.0.1:8080", Head: sampled(c.Head, i), Request: sampled(c.Request, i),
+			Variable: conversation.Variable}
+		name := fmt.Sprintf(file, i)
+		names = append(names, name)
+		path := filepath.Join(dir, filepath.FromSlash(name))
+		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o777))
+		require.NoError(t, os.WriteFile(path, []byte(language.Calling(c, sent, options)), 0o666))
+	}
+	return names
+}
+
 // compileEverywhere makes everything in each language, and compiles it.
 func compileEverywhere(t *testing.T, defs *schema.Definitions) {
 	t.Run("go", func(t *testing.T) {
@@ -162,6 +213,7 @@ func compileEverywhere(t *testing.T, defs *schema.Definitions) {
 			stubs.Everything("awkward/gen"))
 		require.NoError(t, err)
 		writeFiles(t, filepath.Join(dir, "gen"), files)
+		writePrograms(t, defs, golang.Language{}, stubs.Everything("awkward/gen"), dir, "calls/call%d/main.go")
 		toolchain.Run(t, dir, "go", "vet", "./...")
 	})
 	t.Run("typescript", func(t *testing.T) {
@@ -179,7 +231,10 @@ func compileEverywhere(t *testing.T, defs *schema.Definitions) {
 		files, err := typescript.Language{}.Generate(defs, stubs.About{Name: "awkward", Version: "draft"},
 			stubs.Everything(""))
 		require.NoError(t, err)
-		writeFiles(t, filepath.Join(dir, "src"), files)
+		writeFiles(t, filepath.Join(dir, "src", "gen"), files)
+		options := stubs.Everything("")
+		options.Into = "gen"
+		writePrograms(t, defs, typescript.Language{}, options, filepath.Join(dir, "src"), "call%d.ts")
 		toolchain.Run(t, dir, "node_modules/.bin/tsc", "--noEmit")
 	})
 	t.Run("python", func(t *testing.T) {
@@ -189,6 +244,11 @@ func compileEverywhere(t *testing.T, defs *schema.Definitions) {
 		require.NoError(t, err)
 		writeFiles(t, filepath.Join(dir, "gen"), files)
 		toolchain.Run(t, dir, interpreter, "-m", "mypy", "--strict", "--python-version", "3.10", "-p", "gen")
+		programs := writePrograms(t, defs, python.Language{}, stubs.Everything("gen"), dir, "call%d.py")
+		if len(programs) > 0 {
+			strict := []string{"-m", "mypy", "--strict", "--python-version", "3.10"}
+			toolchain.Run(t, dir, interpreter, append(strict, programs...)...)
+		}
 		// A name that is taken shows only when a module is loaded.
 		imports := ""
 		for _, m := range defs.Modules {

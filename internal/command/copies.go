@@ -96,7 +96,7 @@ func withCode(calling manual.Calling, p *project.Project, to string) (manual.Cal
 		}
 		options, err := stubOptions(p, o)
 		if err != nil {
-			return calling, err
+			continue // generate says what is wrong with it
 		}
 		options.Into = o.Into
 		clients = append(clients, client{language, options})

@@ -156,7 +156,7 @@ func TestPages(t *testing.T) {
 		defs, findings, err := project.Load(ferry, "draft")
 		require.NoError(t, err)
 		require.Empty(t, findings)
-		calling, err := callingFor(t.Context(), ferry, defs, exampleServer)
+		calling, err := callingFor(ferry, callingOf(t.Context(), defs, exampleServer), exampleServer)
 		require.NoError(t, err)
 		var b strings.Builder
 		for _, c := range defs.Calls() {

@@ -254,7 +254,8 @@ type manuals struct {
 	packed map[*schema.Definitions]string
 }
 
-func (m *manuals) of(w *World, version string, defs *schema.Definitions) (string, error) {
+// of packs the manual of definitions; draft says that the stubs of the project are of them.
+func (m *manuals) of(w *World, version string, defs *schema.Definitions, draft bool) (string, error) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	if packed, done := m.packed[defs]; done {
@@ -264,9 +265,11 @@ func (m *manuals) of(w *World, version string, defs *schema.Definitions) (string
 	if err != nil {
 		return "", err
 	}
-	about.Send, about.To = manual.SendOwn, exampleServer
-	if about.Calling, err = callingFor(w.Context, w.Dir, defs, exampleServer); err != nil {
-		return "", err
+	about.Send, about.To, about.Calling = manual.SendOwn, exampleServer, callingOf(w.Context, defs, exampleServer)
+	if draft {
+		if about.Calling, err = callingFor(w.Dir, about.Calling, exampleServer); err != nil {
+			return "", err
+		}
 	}
 	packed, err := manual.Packed(defs, about)
 	if err != nil {
@@ -345,7 +348,7 @@ func (g *generation) planOutput(p *project.Project, defs *schema.Definitions, o 
 			"add \"server\" to its roles, or remove manual", o.Into)
 	}
 	if o.Manual {
-		if options.Manual, err = g.manuals.of(g.w, version, defs); err != nil {
+		if options.Manual, err = g.manuals.of(g.w, version, defs, g.of == "draft" && o.Of == ""); err != nil {
 			return nil, err
 		}
 	}

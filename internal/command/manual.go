@@ -130,9 +130,11 @@ func (m *manualWriter) load() (*schema.Definitions, manual.About, int, error) {
 	if about, err = manualAbout(m.w, *m.ref.of, defs); err != nil {
 		return nil, about, trouble, err
 	}
-	about.To = m.to
-	if about.Calling, err = callingFor(context.WithoutCancel(m.w.Context), m.w.Dir, defs, m.to); err != nil {
-		return nil, about, trouble, err
+	about.To, about.Calling = m.to, callingOf(context.WithoutCancel(m.w.Context), defs, m.to)
+	if *m.ref.of == "draft" { // what the stubs of the project are of
+		if about.Calling, err = callingFor(m.w.Dir, about.Calling, m.to); err != nil {
+			return nil, about, trouble, err
+		}
 	}
 	if m.since == "" {
 		return defs, about, fine, nil
@@ -158,10 +160,8 @@ func (m *manualWriter) load() (*schema.Definitions, manual.About, int, error) {
 	return defs, about, fine, nil
 }
 
-// callingFor is how calls of definitions are made from elsewhere: for a terminal, and where there is a project with
-// the clients of its outputs.
-func callingFor(ctx context.Context, dir string, defs *schema.Definitions, to string) (manual.Calling, error) {
-	calling := callingOf(ctx, defs, to)
+// callingFor adds programs with the clients of the project of a folder, where there is one.
+func callingFor(dir string, calling manual.Calling, to string) (manual.Calling, error) {
 	p, err := openProject(dir)
 	if isNoProject(err) {
 		return calling, nil

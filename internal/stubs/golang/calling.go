@@ -159,6 +159,8 @@ func (g *generator) fieldValue(f *schema.Field, v value.Value) string {
 	switch {
 	case f.Changes != nil && v == value.Value(value.Cleared{}):
 		return fmt.Sprintf("%s.Clear[%s]()", g.wire(), g.typ(f.Type))
+	case f.Changes != nil && f.Type.Kind == schema.KindUnion: // whose type is not that of its alternative
+		return fmt.Sprintf("%s.Set[%s](%s)", g.wire(), g.typ(f.Type), g.valueOf(f.Type, v))
 	case f.Changes != nil:
 		return fmt.Sprintf("%s.Set(%s)", g.wire(), g.typedValue(f.Type, v))
 	case f.Presence == schema.Required || nilable(f.Type):

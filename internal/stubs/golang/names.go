@@ -102,7 +102,8 @@ var taken = strings.Fields(`about any append b bool byte c cap clear close compl
 	recover calls client context ctx e entries err error false fields float64 int int32 int64 iota item
 	key len list m make max min n name nil number options path r request seen start string time true
 	int8 int16 uint8 float32 uint16 uint32 uint64 v w web wire answer at entry
-	element elements log s sender server slog t talk a x x2 x3 y y2 y3`)
+	element elements log s sender server slog t talk a x x2 x3 y y2 y3
+	errors flag fmt http httptest io iter maps math os regexp signal slices strconv syscall testing utf8`)
 
 // importName is how a module's package is called where it is imported.
 func importName(m *schema.Module, others []*schema.Module) string {

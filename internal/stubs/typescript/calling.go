@@ -154,7 +154,7 @@ func (p *program) value(t *schema.Type, v value.Value) string {
 		return p.message(v, nil)
 	case *value.Union:
 		a := t.Union.ByNumber(v.Number)
-		return literal([]string{"kind: " + text(Camel(a.Name)), "value: " + p.value(a.Type, v.Value)})
+		return literal([]string{"kind: " + text(a.Name), "value: " + p.value(a.Type, v.Value)})
 	case value.Enum:
 		if m := t.Enum.ByNumber(v.Number); m != nil {
 			return text(m.Name)
