@@ -119,6 +119,7 @@ kept: true, true
 not JSON: expected a JSON value, found the end, 4
 twice: "small" comes twice
 no object: expected an object
+no bool: "yes", expected bool, found a string
 examples: {"name": "mast"}, {"name": "rudder"}
 `
 
@@ -137,6 +138,8 @@ func TestManualsInputs(t *testing.T) {
 
 const tried = `at: /-/manual/, vectors
 copies lead here: true
+views: false, true, false
+found: /-/manual/services/skerry.matrix.Pier.html#berth
 refused as typed: must have 1 to 200000 characters, not 0, The definitions refuse this: 1 violation.
 not sent: Nothing was sent: The definitions refuse this: 1 violation., 0
 sent all the same: 400 Bad Request, invalid request (invalid-request), /text must have 1 to 200000 characters, not 0

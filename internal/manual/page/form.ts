@@ -302,7 +302,7 @@ export class Form {
       case "enum":
         return this.choice(type, slot, about);
       case "bool":
-        return this.select(["false", "true"], String(slot.get() === true), about, (chosen) => {
+        return this.select(["false", "true"], write(slot.get() ?? false), about, (chosen) => {
           this.put(slot, chosen === "true");
         });
       default:

@@ -131,6 +131,9 @@ tell("twice", (await page.locator("#keep .text > .wrong").allTextContents()).joi
 await form.setJson("[]");
 tell("no object", (await page.locator("#keep .text > .wrong").allTextContents()).join());
 
+await form.setJson(json.replace('"open": true', '"open": "yes"'));
+tell("no bool", await page.locator('#keep [data-at="/open"] select').inputValue(), await form.wrong("/open"));
+
 const pick = await panelOf(page, "pick");
 const before = await pick.json();
 await page.locator('#pick select[aria-label="Request: fill in an example"]').selectOption("second");

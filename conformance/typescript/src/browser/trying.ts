@@ -14,6 +14,20 @@ await page.goto(`${base}/-/manual/services/skerry.matrix.Pier.html`);
 
 tell("copies lead here", !/:8080/.test((await page.locator("#echo .elsewhere code").allTextContents()).join()));
 
+// Both views, and finding.
+const number = page.locator("#echo td.number").first();
+const views = [await number.isVisible()];
+for (const view of ["wire", "names"]) {
+  await page.locator(`#view-${view}`).click();
+  views.push(await number.isVisible());
+}
+tell("views", ...views);
+await page.keyboard.press("/");
+await page.keyboard.type("bearth");
+await page.keyboard.press("Enter");
+await page.waitForURL(/#berth$/);
+tell("found", page.url().slice(base.length));
+
 // A request that is refused while it is typed, sent all the same, then mended.
 const echo = await panelOf(page, "echo");
 await echo.setJson('{"names":{}}');
