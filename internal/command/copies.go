@@ -50,7 +50,7 @@ func callingOf(ctx context.Context, defs *schema.Definitions, to string) manual.
 			media = conversation.SampleType(raw.In.Name)
 			parts = append(parts, "--raw "+shell.Quoted(raw.Name), "--media "+shell.Quoted(media))
 		}
-		for _, one := range stubs.FirstNeeded(c) {
+		for _, one := range conversation.FirstNeeded(c) {
 			name := one.Name
 			if credentials[name] > 1 {
 				name = one.FullName()

@@ -36,3 +36,12 @@ func LetsIn(c *schema.Call, shown []string) bool {
 func Variable(name string) string {
 	return strings.ToUpper(syntax.SnakeCase(name[strings.LastIndexByte(name, '.')+1:]))
 }
+
+// FirstNeeded are the credentials of the first alternative that a call needs: any will do, and that is the one that
+// people think of first.
+func FirstNeeded(c *schema.Call) []*schema.Credential {
+	if len(c.Needs) == 0 {
+		return nil
+	}
+	return c.Needs[0]
+}

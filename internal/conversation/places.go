@@ -317,3 +317,27 @@ var (
 	headersOfAnswers  = []string{"cache-control", "content-disposition", "content-language", "etag", "last-modified",
 		"link", "location"}
 )
+
+// Shape is how the JSON of a value relates to its text outside of a body.
+type Shape string
+
+// The shapes.
+const (
+	Bare   Shape = "bare"   // the same, as in 7 and true
+	Quoted Shape = "quoted" // the JSON has quotes around it
+	Number Shape = "number" // a number is bare; NaN, or a name, has quotes
+)
+
+// ShapeOf is the shape of a type; of a list, that of its elements.
+func ShapeOf(t *schema.Type) Shape {
+	if t.Kind == schema.KindList {
+		t = t.Elem
+	}
+	switch {
+	case t.Kind.IsInteger() || t.Kind == schema.KindBool:
+		return Bare
+	case t.Kind == schema.KindFloat32 || t.Kind == schema.KindFloat64 || t.Kind == schema.KindEnum:
+		return Number
+	}
+	return Quoted
+}

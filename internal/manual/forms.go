@@ -206,20 +206,8 @@ func (f *forms) call(s *site, c *schema.Call) callForm {
 func placesOf(places []conversation.Placed) []placeForm {
 	list := []placeForm{}
 	for _, p := range places {
-		t := p.Field.Type
-		one := placeForm{Field: p.Field.JSONName(), Place: string(p.Place), Name: p.Name, List: t.Kind == schema.KindList}
-		if one.List {
-			t = t.Elem
-		}
-		switch {
-		case t.Kind.IsInteger() || t.Kind == schema.KindBool:
-			one.Shape = "bare"
-		case t.Kind == schema.KindFloat32 || t.Kind == schema.KindFloat64 || t.Kind == schema.KindEnum:
-			one.Shape = "number" // NaN and names stand in quotes
-		default:
-			one.Shape = "quoted"
-		}
-		list = append(list, one)
+		list = append(list, placeForm{p.Field.JSONName(), string(p.Place), p.Name, string(conversation.ShapeOf(p.Field.Type)),
+			p.Field.Type.Kind == schema.KindList})
 	}
 	return list
 }

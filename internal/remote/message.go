@@ -278,13 +278,13 @@ func take(placed []web.Placed, t *schema.Message, whole, body *message, a *web.A
 	whole.value = v
 }
 
-// shapeOf is how the JSON of a type relates to its text outside of a body.
+// shapeOf is the reader's word for a shape.
 func shapeOf(t *schema.Type) wire.Shape {
-	switch {
-	case t.Kind.IsInteger() || t.Kind == schema.KindBool:
+	switch conversation.ShapeOf(t) {
+	case conversation.Bare:
 		return wire.Bare
-	case t.Kind == schema.KindFloat32 || t.Kind == schema.KindFloat64 || t.Kind == schema.KindEnum:
-		return wire.BareNumber // NaN and names stand in quotes
+	case conversation.Number:
+		return wire.BareNumber
 	}
 	return wire.Quoted
 }

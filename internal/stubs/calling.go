@@ -30,12 +30,3 @@ func Given(m *value.Message) iter.Seq2[*schema.Field, value.Value] {
 		}
 	}
 }
-
-// FirstNeeded are the credentials of the first alternative that a call needs: any will do, and that is the one that
-// people think of first.
-func FirstNeeded(c *schema.Call) []*schema.Credential {
-	if len(c.Needs) == 0 {
-		return nil
-	}
-	return c.Needs[0]
-}

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"strings"
 
+	"faithfulcourier/internal/conversation"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/syntax"
 	"faithfulcourier/internal/value"
@@ -58,10 +59,7 @@ func ServiceFolder(defs *schema.Definitions, s *schema.Service) string {
 
 // SampleCredentials are made values for what a call needs first, by full name.
 func SampleCredentials(c *schema.Call) (list [][2]string) {
-	if len(c.Needs) == 0 {
-		return nil
-	}
-	for _, credential := range c.Needs[0] {
+	for _, credential := range conversation.FirstNeeded(c) {
 		value := "sample"
 		if credential.Kind == "basic" {
 			value = "user:password"

@@ -51,7 +51,7 @@ func reached(m *schema.Module) []*schema.Module {
 func (g *generator) calling(c *schema.Call, sent stubs.Sent) {
 	service := g.use(Folder(c.Service.Module), importName(c.Service.Module, g.beside))
 	arguments := []string{strconv.Quote(sent.Base)}
-	for _, k := range stubs.FirstNeeded(c) {
+	for _, k := range conversation.FirstNeeded(c) {
 		arguments = append(arguments, fmt.Sprintf("%s.WithCredential(%q, %s.Getenv(%q))", g.web(), k.FullName(), g.std("os"),
 			sent.Variable(k.Name)))
 	}

@@ -288,11 +288,6 @@ func (g *generator) place(p conversation.Placed) {
 	})
 }
 
-// bare tells types whose JSON has no quotes.
-func bare(t *schema.Type) bool {
-	return t.Kind == schema.KindBool || t.Kind.IsInteger()
-}
-
 // take reads a field from outside of the body, by its place among those that travel there.
 func (g *generator) take(p conversation.Placed, i int) {
 	f := p.Field
@@ -322,12 +317,12 @@ func (g *generator) take(p conversation.Placed, i int) {
 	g.P("}")
 }
 
-// jsonShape says how the JSON of a type relates to its text outside of a body.
+// jsonShape is the support's name for a shape.
 func jsonShape(t *schema.Type) string {
-	switch {
-	case bare(t):
+	switch conversation.ShapeOf(t) {
+	case conversation.Bare:
 		return "wire.Bare"
-	case t.Kind == schema.KindFloat32 || t.Kind == schema.KindFloat64 || t.Kind == schema.KindEnum:
+	case conversation.Number:
 		return "wire.BareNumber"
 	}
 	return "wire.Quoted"

@@ -82,7 +82,7 @@ func (p *program) call(c *stubs.Code, call *schema.Call, sent stubs.Sent) {
 	p.own.add(module(p.gen, call.Service.Module), class)
 	arguments := []string{quote(sent.Base)}
 	var credentials []string
-	for _, k := range stubs.FirstNeeded(call) {
+	for _, k := range conversation.FirstNeeded(call) {
 		credentials = append(credentials, quote(k.FullName())+": "+p.std("os")+".environ["+quote(sent.Variable(k.Name))+"]")
 	}
 	if len(credentials) > 0 {

@@ -290,14 +290,8 @@ func (g *generator) take(i int, p conversation.Placed) string {
 	if t.Kind == schema.KindList {
 		t = t.Elem
 	}
-	shape := "quoted"
-	switch {
-	case t.Kind == schema.KindBool || t.Kind.IsInteger():
-		shape = "bare"
-	case t.Kind == schema.KindFloat32 || t.Kind == schema.KindFloat64 || t.Kind == schema.KindEnum:
-		shape = "number"
-	}
-	arguments := []string{strconv.Itoa(i), quote(shape), "lambda r: " + g.readExpression(t, jsonEncoding)}
+	arguments := []string{strconv.Itoa(i), quote(string(conversation.ShapeOf(t))),
+		"lambda r: " + g.readExpression(t, jsonEncoding)}
 	switch {
 	case f.Type.Kind == schema.KindList:
 		return stubs.Call("a.list", arguments...)

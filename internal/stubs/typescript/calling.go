@@ -70,7 +70,7 @@ func (p *program) shared(name string) string {
 
 func (p *program) call(c *stubs.Code, call *schema.Call, sent stubs.Sent) {
 	var options, credentials []string
-	for _, k := range stubs.FirstNeeded(call) {
+	for _, k := range conversation.FirstNeeded(call) {
 		credentials = append(credentials, fmt.Sprintf("%s: process.env[%s]", text(k.FullName()),
 			text(sent.Variable(k.Name))))
 	}

@@ -255,17 +255,6 @@ func (g *generator) place(p conversation.Placed) {
 	}
 }
 
-// shapeOf says how the JSON of a type relates to its text outside of a body.
-func shapeOf(t *schema.Type) string {
-	switch {
-	case t.Kind == schema.KindBool || t.Kind.IsInteger():
-		return text("bare")
-	case t.Kind == schema.KindFloat32 || t.Kind == schema.KindFloat64 || t.Kind == schema.KindEnum:
-		return text("number")
-	}
-	return text("quoted")
-}
-
 // take reads a field from outside of the body.
 func (g *generator) take(i int, p conversation.Placed) {
 	f := p.Field
@@ -274,7 +263,7 @@ func (g *generator) take(i int, p conversation.Placed) {
 	if f.Type.Kind == schema.KindList {
 		verb, t = "list", f.Type.Elem
 	}
-	taken := call("a."+verb, strconv.Itoa(i), shapeOf(t), "(r) => "+g.readExpression(t, "Json"))
+	taken := call("a."+verb, strconv.Itoa(i), text(string(conversation.ShapeOf(t))), "(r) => "+g.readExpression(t, "Json"))
 	g.P("%s: %s,", FieldName(f), taken)
 }
 

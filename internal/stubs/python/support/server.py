@@ -1782,7 +1782,7 @@ class _Exchange:
         name = name or "index.html"
         content = _unpacked(self.mount.definitions.manual).get(name)
         if content is None:
-            raise _Refused("unknown-call", f"the manual has no page {name}")
+            raise _Refused("unknown-call", f'the manual has no page "{name}"')
         kind = _MANUAL_TYPES.get(name.rpartition(".")[2], "text/plain")
         headers = [
             *self.extra,

@@ -738,7 +738,7 @@ class Server {
     const name = page.slice("manual/".length) || "index.html";
     const content = (await this.manual).get(name);
     if (content === undefined) {
-      throw new Refused("unknown-call", `the manual has no page ${name}`);
+      throw new Refused("unknown-call", `the manual has no page "${name}"`);
     }
     const headers = {
       "content-type": `${manualTypes[name.slice(name.lastIndexOf(".") + 1)] ?? "text/plain"}; charset=utf-8`,

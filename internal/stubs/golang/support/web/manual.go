@@ -59,7 +59,7 @@ func (m *Served) manualPage(w http.ResponseWriter, r *http.Request, name string,
 	}
 	page, there := pages[name]
 	if !there {
-		m.problem(w, r, "unknown-call", "the manual has no page "+name)
+		m.problem(w, r, "unknown-call", "the manual has no page "+strconv.Quote(name))
 		return
 	}
 	h := w.Header()
