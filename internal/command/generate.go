@@ -22,13 +22,14 @@ import (
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/stubs"
 	"faithfulcourier/internal/stubs/golang"
+	"faithfulcourier/internal/stubs/java"
 	"faithfulcourier/internal/stubs/python"
 	"faithfulcourier/internal/stubs/typescript"
 	"faithfulcourier/internal/versions"
 )
 
 // languages lists the languages that stubs can be made in.
-var languages = []stubs.Language{golang.Language{}, typescript.Language{}, python.Language{}}
+var languages = []stubs.Language{golang.Language{}, typescript.Language{}, python.Language{}, java.Language{}}
 
 // usualLanguages are those of a new project, unless it is told others.
 var usualLanguages = []string{languages[0].Name(), languages[1].Name()}
@@ -320,7 +321,8 @@ func (g *generation) planOutput(p *project.Project, defs *schema.Definitions, o 
 	for _, own := range []struct {
 		key   string
 		given bool
-	}{{"async", o.Async}, {"target", o.Target != ""}, {"encodings", len(o.Encodings) > 0}} {
+	}{{"async", o.Async}, {"target", o.Target != ""}, {"encodings", len(o.Encodings) > 0},
+		{"servlet", o.Servlet}, {"jackson", o.Jackson}} {
 		if own.given && !slices.ContainsFunc(language.Options(), func(x stubs.Option) bool { return x.Key == own.key }) {
 			return nil, fmt.Errorf("the output into %s has the key %q, which %s does not have: remove it", o.Into, own.key,
 				o.Language)
@@ -460,7 +462,7 @@ func leftBehind(w *World, p *project.Project, prune bool) (bool, error) {
 func stubOptions(p *project.Project, o project.Output) (stubs.Options, error) {
 	options := stubs.Options{Types: o.Has("types"), Client: o.Has("client"), Server: o.Has("server"), Package: o.Package,
 		Exhaustive: o.Exhaustive, Async: o.Async, Target: o.Target,
-		Encodings: o.Encodings}
+		Encodings: o.Encodings, Servlet: o.Servlet, Jackson: o.Jackson}
 	if options.Types {
 		return options, nil
 	}

@@ -21,30 +21,36 @@ import (
 
 var scaffoldCommand = &command{
 	name:     "scaffold",
-	synopsis: "LANGUAGE SERVICE [--into DIR] [--dry]",
+	synopsis: "LANGUAGE SERVICE [--into DIR] [--framework NAME] [--dry]",
 	short:    "writes a server for you to start from",
 	long: `Writes a main program and, for the service, a folder: what its calls depend on,
 a handler for each call with a sample answer, and a test for each call that
-starts the server and calls it. The files are yours. A later run only adds
+starts the server and calls it. In Java it is a Maven project, whose tests fail
+until you write the calls. The files are yours. A later run only adds
 files that are missing, and says what to add to your own. The stubs are those
 of faithful.toml; without the role client there, tests are left out.`,
 	examples: [2]string{"faithful scaffold go Quay --into server", "faithful scaffold python skerry.booking.Bookings"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		into := flags.String("into", "server", "write into this `DIR`")
+		framework := flags.String("framework", "", "write it for the framework `NAME`, "+frameworks())
 		dry := flags.Bool("dry", false, "write nothing, say what would be written; exit 1 if that is anything")
 		return func(w *World, args []string) (int, error) {
 			if len(args) != 2 {
 				return trouble, usage("scaffold needs a language and a service")
 			}
-			return scaffold(w, args[0], args[1], *into, *dry)
+			return scaffold(w, args[0], args[1], *into, *framework, *dry)
 		}
 	},
 }
 
-func scaffold(w *World, languageName, serviceName, into string, dry bool) (int, error) {
+func scaffold(w *World, languageName, serviceName, into, framework string, dry bool) (int, error) {
 	language, err := languageNamed(languageName)
 	if err != nil {
 		return trouble, err
+	}
+	if framework != "" && !slices.Contains(language.Frameworks(), framework) {
+		return trouble, fmt.Errorf("%s has no framework %q to write for; there is %s", language.Title(), framework,
+			frameworks())
 	}
 	p, defs, err := draft(w, "text")
 	if err != nil {
@@ -74,6 +80,10 @@ func scaffold(w *World, languageName, serviceName, into string, dry bool) (int, 
 	if options.From, err = slashRelative(stubsDir, dir); err != nil {
 		return trouble, err
 	}
+	options.Framework = framework
+	if err := language.Fits(stubsDir, options); err != nil {
+		return trouble, err
+	}
 	options.Folder = stubs.ServiceFolder(defs, service)
 	options.Samples = stubs.SamplesOf(defs)
 	status, err := fine, error(nil)
@@ -101,6 +111,17 @@ func scaffold(w *World, languageName, serviceName, into string, dry bool) (int, 
 		}
 	})
 	return status, err
+}
+
+// frameworks are those of all languages, in words.
+func frameworks() string {
+	var list []string
+	for _, l := range languages {
+		for _, name := range l.Frameworks() {
+			list = append(list, name+" for "+l.Title())
+		}
+	}
+	return strings.Join(list, ", ")
 }
 
 // slashRelative is a folder as seen from another, with slashes.

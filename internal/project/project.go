@@ -72,6 +72,8 @@ type Output struct {
 	Target     string   `toml:"target"`     // what runs it, in TypeScript: "browser", or "" for whatever does
 	Manual     bool     `toml:"manual"`     // servers answer with the manual, at /-/manual
 	Encodings  []string `toml:"encodings"`  // of "cbor" and "json", in TypeScript; both where it is empty
+	Servlet    bool     `toml:"servlet"`    // adds servers for servlet containers, in Java
+	Jackson    bool     `toml:"jackson"`    // adds a module for Jackson, in Java
 }
 
 // Roles are what an output may hold.

@@ -54,6 +54,11 @@ func Rows(open string, items []string, closing string) string {
 	return bracketed(open, separated(items), closing)
 }
 
+// Bare is Rows without a comma after the last item, for languages that take none.
+func Bare(open string, items []string, closing string) string {
+	return bracketed(open, strings.Join(items, ","+string(blank)), closing)
+}
+
 // Parens writes one thing in parentheses, which get lines of their own where it
 // is too long.
 func Parens(inside string) string { return bracketed("(", inside, ")") }

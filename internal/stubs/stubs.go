@@ -47,6 +47,8 @@ type Options struct {
 	Target string
 	// Manual is the manual that servers answer with, packed; "" for none.
 	Manual string
+	// Servlet adds servers for servlet containers, and Jackson a module for it, in Java.
+	Servlet, Jackson bool
 	// Encodings are what the output reads and writes, in TypeScript; both where it is empty.
 	Encodings []string
 
@@ -55,6 +57,7 @@ type Options struct {
 	Into, From string
 	Folder     string
 	Samples    Samples
+	Framework  string // what the server is written for; "" for the plain library
 }
 
 // Everything are the options of an output with all roles.
@@ -90,6 +93,8 @@ type Language interface {
 	Scalar(k schema.Kind) bool
 	// Compatible are the rules of what changes do to users' programs.
 	Compatible() CodeRules
+	// Frameworks are those that Scaffold can write a server for, other than the plain library.
+	Frameworks() []string
 	// Next lists the commands that run and test what Scaffold wrote into a folder.
 	Next(into string, options Options) []string
 }

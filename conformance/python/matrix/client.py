@@ -352,13 +352,16 @@ def cancellation() -> None:
         with refused(Unreachable):
             client.sleep(SleepRequest(id=1), cancellation=cancel)
 
+    wakes(cancelled)
+
+
+def left_streams() -> None:
     def closed(_: float) -> None:
         with client.drift(SleepRequest(id=1)) as ticks:
             for tick in ticks:
                 if tick.n == 2:
                     break
 
-    wakes(cancelled)
     wakes(closed)
 
     def enough() -> Iterator[Tick]:
@@ -478,6 +481,7 @@ CASES: list[Callable[[], None]] = [
     early_answer,
     early_refusal,
     cancellation,
+    left_streams,
     timeout,
     missing_credential,
     retry,

@@ -343,17 +343,23 @@ async def early_refusal() -> None:
         await connect({"credentials": {"desk": "expired"}}).guarded_sum(ticks)
 
 
+async def give_up(call: Awaitable[object], seconds: float) -> None:
+    """Cancels a call after some seconds."""
+    calling = asyncio.ensure_future(call)
+    await asyncio.sleep(seconds)
+    calling.cancel()
+    with refused(asyncio.CancelledError):
+        await calling
+
+
 async def cancellation() -> None:
+    await raises(woken, lambda seconds: give_up(client.sleep(SleepRequest(id=1)), seconds))
+
+
+async def left_streams() -> None:
     async def slowly() -> AsyncIterator[Tick]:
         yield Tick(n=1)
         await asyncio.sleep(1000)
-
-    async def give_up(call: Awaitable[object], seconds: float) -> None:
-        calling = asyncio.ensure_future(call)
-        await asyncio.sleep(seconds)
-        calling.cancel()
-        with refused(asyncio.CancelledError):
-            await calling
 
     async def closed(_: float) -> None:
         async with client.drift(SleepRequest(id=1)) as ticks:
@@ -361,7 +367,6 @@ async def cancellation() -> None:
                 if tick.n == 2:
                     break
 
-    await raises(woken, lambda seconds: give_up(client.sleep(SleepRequest(id=1)), seconds))
     await raises(woken, closed)
     # An upload that is given up while it waits for its next element, too.
     await raises(lost, lambda seconds: give_up(client.sum(slowly()), seconds))
@@ -487,6 +492,7 @@ CASES: list[Callable[[], Awaitable[None]]] = [
     early_answer,
     early_refusal,
     cancellation,
+    left_streams,
     timeout,
     missing_credential,
     retry,

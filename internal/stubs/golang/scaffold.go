@@ -13,6 +13,9 @@ import (
 	"faithfulcourier/internal/stubs"
 )
 
+// Frameworks are none.
+func (Language) Frameworks() []string { return nil }
+
 // Next lists the commands that run and test what Scaffold wrote.
 func (Language) Next(into string, options stubs.Options) []string {
 	if !strings.HasPrefix(into, "/") && !strings.HasPrefix(into, ".") {

@@ -12,6 +12,9 @@ import (
 	"faithfulcourier/internal/stubs"
 )
 
+// Frameworks are none.
+func (Language) Frameworks() []string { return nil }
+
 // Next lists the commands that run and test what Scaffold wrote. Imports begin in the
 // folder of the server's package, and in that of the stubs' package.
 func (Language) Next(into string, options stubs.Options) []string {

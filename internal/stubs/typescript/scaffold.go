@@ -9,6 +9,9 @@ import (
 	"faithfulcourier/internal/stubs"
 )
 
+// Frameworks are none.
+func (Language) Frameworks() []string { return nil }
+
 // Next lists the commands that run and test what Scaffold wrote.
 func (Language) Next(into string, options stubs.Options) []string {
 	next := []string{"tsc, with " + into + " among what it compiles; then, where it puts that:", "node main.js"}

@@ -46,7 +46,8 @@ func main() {
 		{"heads", heads}, {"declared error", declaredError}, {"invalid request", invalidRequest},
 		{"late failure", lateFailure},
 		{"early answer", earlyAnswer}, {"early refusal", earlyRefusal},
-		{"cancellation", cancellation}, {"timeout", timeout}, {"missing credential", missingCredential}, {"retry", retry},
+		{"cancellation", cancellation}, {"left streams", leftStreams}, {"timeout", timeout}, {"missing credential",
+			missingCredential}, {"retry", retry},
 		{"not implemented", notImplemented},
 	} {
 		if err := c.run(client); err != nil {
@@ -570,7 +571,7 @@ func woken(client *matrix.PierClient, leave func(after time.Duration) error) err
 }
 
 func cancellation(client *matrix.PierClient) error {
-	err := woken(client, func(after time.Duration) error {
+	return woken(client, func(after time.Duration) error {
 		short, cancel := context.WithCancel(ctx)
 		time.AfterFunc(after, cancel)
 		var unreachable *web.Unreachable
@@ -580,10 +581,10 @@ func cancellation(client *matrix.PierClient) error {
 		}
 		return nil
 	})
-	if err != nil {
-		return fmt.Errorf("unary: %w", err)
-	}
-	err = woken(client, func(time.Duration) error {
+}
+
+func leftStreams(client *matrix.PierClient) error {
+	err := woken(client, func(time.Duration) error {
 		for tick, err := range client.Drift(ctx, &matrix.SleepRequest{}) {
 			if err != nil || tick.N == 2 {
 				return err

@@ -333,6 +333,9 @@ const cases: Record<string, () => Promise<void>> = {
       const signal = AbortSignal.timeout(milliseconds);
       assert.ok((await failureOf(() => client.sleep({ id: 1 }, { signal }))) instanceof Unreachable);
     });
+  },
+
+  async "left streams"() {
     await wakes(async () => {
       for await (const { n } of client.drift({ id: 1 })) {
         if (n === 2) {

@@ -1,0 +1,77 @@
+package conformance
+
+import (
+	"encoding/json"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"faithfulcourier/internal/toolchain"
+)
+
+var javaClasses struct {
+	sync.Once
+	path string
+}
+
+// javaPrograms compiles the Java stubs and programs, once, and returns the class path to run them by.
+func javaPrograms(t testing.TB) string {
+	t.Helper()
+	libraries := toolchain.JavaLibraries(t)
+	javaClasses.Do(func() {
+		classes := filepath.Join(outputs(t), "java")
+		toolchain.CompileJava(t, libraries, classes, "java/gen", "java/src")
+		javaClasses.path = classes + string(filepath.ListSeparator) + libraries
+	})
+	require.NotEmpty(t, javaClasses.path, "it did not compile before")
+	return javaClasses.path
+}
+
+// javaSides are the servers in Java: of the JDK, and in two containers. They hear of a caller that has left when they
+// write, so that the handler of a call with one answer does not.
+func javaSides(t *testing.T) (list []side) {
+	path := javaPrograms(t)
+	for _, server := range []string{"jdk", "jetty", "tomcat"} {
+		s := side{language: "java", dir: "java", server: []string{"java", "-Dmatrix.server=" + server, "-XX:+UseSerialGC",
+			"-Xmx512m", "-cp", path, "conformance.matrix.Server"},
+			lacks: map[string]string{"cancellation": "the handler did not notice"}}
+		if server == "jdk" {
+			s.client = func(address, encoding string) []string {
+				return []string{"java", "-XX:+UseSerialGC", "-cp", path, "conformance.matrix.Client", address, encoding}
+			}
+			for _, both := range []string{"watching", "both ways", "heads", "late failure"} {
+				s.lacks[both] = "the call streams both ways, which this server can't"
+			}
+		} else {
+			s.language = "java in " + server
+		}
+		list = append(list, s)
+	}
+	return list
+}
+
+func TestJavaStubs(t *testing.T) {
+	toolchain.Require(t, "java")
+	list := allVectors(t)
+	file := filepath.Join(t.TempDir(), "vectors.jsonl")
+	out, err := os.Create(file)
+	require.NoError(t, err)
+	lines := json.NewEncoder(out)
+	for _, v := range list {
+		require.NoError(t, lines.Encode(v))
+	}
+	require.NoError(t, out.Close())
+	assert.Equal(t, fmt.Sprintf("%d payloads agree\n", len(list)),
+		toolchain.Run(t, "java", "java", "-cp", javaPrograms(t), "conformance.Vectors", file))
+}
+
+func FuzzJavaStubs(f *testing.F) {
+	toolchain.Require(f, "java")
+	fuzz(f, asked(f, exec.Command("java", "-cp", javaPrograms(f), "conformance.Vectors", "-")))
+}

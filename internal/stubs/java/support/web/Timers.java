@@ -1,0 +1,44 @@
+package faithfulcourier.web;
+
+import java.util.concurrent.ExecutorService;
+import java.util.concurrent.Executors;
+import java.util.concurrent.ScheduledFuture;
+import java.util.concurrent.ScheduledThreadPoolExecutor;
+import java.util.concurrent.ThreadFactory;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.atomic.AtomicInteger;
+
+/** Runs what is due later, and what may wait, on threads that keep no program alive. */
+final class Timers {
+  private static final ScheduledThreadPoolExecutor CLOCK = new ScheduledThreadPoolExecutor(1, daemons("faithful-clock"));
+  private static final ExecutorService WORK = Executors.newCachedThreadPool(daemons("faithful-work"));
+
+  static {
+    CLOCK.setRemoveOnCancelPolicy(true);
+  }
+
+  private Timers() {}
+
+  private static ThreadFactory daemons(String name) {
+    AtomicInteger number = new AtomicInteger();
+    return run -> {
+      Thread thread = new Thread(run, name + "-" + number.incrementAndGet());
+      thread.setDaemon(true);
+      return thread;
+    };
+  }
+
+  /** Runs something once, after some milliseconds. It may wait. */
+  static ScheduledFuture<?> after(long millis, Runnable action) {
+    return CLOCK.schedule(() -> WORK.execute(action), millis, TimeUnit.MILLISECONDS);
+  }
+
+  /** Runs something again and again. It must not wait. */
+  static ScheduledFuture<?> every(long millis, Runnable action) {
+    return CLOCK.scheduleWithFixedDelay(action, millis, millis, TimeUnit.MILLISECONDS);
+  }
+
+  static ExecutorService work() {
+    return WORK;
+  }
+}

@@ -1,0 +1,58 @@
+package toolchain
+
+import (
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// JavaLibraries returns the class path of what the tests of Java stubs need from Maven Central; it skips the test where
+// there is no Java. Test binaries run side by side, so one waits for the other.
+func JavaLibraries(t testing.TB) string {
+	t.Helper()
+	Require(t, "java")
+	dir := filepath.Join(Root(), "conformance", "java")
+	project := filepath.Join(dir, "pom.xml")
+	file, err := os.Open(project)
+	require.NoError(t, err)
+	defer file.Close() // which gives up the lock, too
+	require.NoError(t, syscall.Flock(int(file.Fd()), syscall.LOCK_EX))
+	wanted, err := os.ReadFile(project)
+	require.NoError(t, err)
+	installed := filepath.Join(dir, "lib", "installed.xml")
+	if have, err := os.ReadFile(installed); err != nil || string(have) != string(wanted) {
+		require.NoError(t, os.RemoveAll(filepath.Join(dir, "lib")))
+		Run(t, dir, "mvn", "-B", "-q", "dependency:copy-dependencies", "-DoutputDirectory=lib")
+		require.NoError(t, os.WriteFile(installed, wanted, 0o666))
+	}
+	libraries, err := filepath.Glob(filepath.Join(dir, "lib", "*.jar"))
+	require.NoError(t, err)
+	require.NotEmpty(t, libraries)
+	return strings.Join(libraries, string(filepath.ListSeparator))
+}
+
+// CompileJava compiles all Java files below some folders into one, for Java 17, with every warning that is of the code.
+func CompileJava(t testing.TB, libraries, into string, folders ...string) {
+	t.Helper()
+	Run(t, ".", "javac", append([]string{"-proc:none", "-encoding", "UTF-8", "--release", "17", "-Xmaxwarns", "20",
+		"-cp", libraries, "-d", into}, JavaFiles(t, folders...)...)...)
+}
+
+// JavaFiles are all Java files below some folders.
+func JavaFiles(t testing.TB, folders ...string) (files []string) {
+	t.Helper()
+	for _, folder := range folders {
+		require.NoError(t, filepath.WalkDir(folder, func(path string, d fs.DirEntry, err error) error {
+			if err == nil && !d.IsDir() && filepath.Ext(path) == ".java" {
+				files = append(files, path)
+			}
+			return err
+		}))
+	}
+	return files
+}
