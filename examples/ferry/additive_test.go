@@ -75,6 +75,9 @@ func TestWays(t *testing.T) {
 		assert.Equal(t, ways, toolchain.Run(t, "python", python, "ways.py"))
 		assert.Equal(t, waysAsync, toolchain.Run(t, "python", python, "ways_async.py"))
 	})
+	t.Run("java", func(t *testing.T) {
+		assert.Equal(t, ways, toolchain.Run(t, ".", "java", "-cp", java(t, "java", t.TempDir()), "ferry.Ways"))
+	})
 }
 
 const traces = `client skerry.booking.Bookings.sailings 200
@@ -109,6 +112,7 @@ func TestPagesQuotePrograms(t *testing.T) {
 		{"go.md", "go", []string{"go/*/*.go", "../parcels/go/*/*.go"}},
 		{"typescript.md", "ts", []string{"typescript/src/*.ts", "../parcels/page/src/*.ts"}},
 		{"python.md", "python", []string{"python/*.py", "../parcels/python/*.py"}},
+		{"java.md", "java", []string{"java/src/main/java/ferry/*.java"}},
 	} {
 		t.Run(page.name, func(t *testing.T) {
 			var programs []string
@@ -269,5 +273,8 @@ func TestAdditionsBreakNobody(t *testing.T) {
 		toolchain.Run(t, filepath.Join(dir, "python"), python, "-m", "mypy", ".")
 		same(t, toolchain.Run(t, filepath.Join(dir, "python"), python, "ways.py"))
 		assert.Equal(t, waysAsync, toolchain.Run(t, filepath.Join(dir, "python"), python, "ways_async.py"))
+	})
+	t.Run("java", func(t *testing.T) {
+		same(t, toolchain.Run(t, dir, "java", "-cp", java(t, filepath.Join(dir, "java"), t.TempDir()), "ferry.Ways"))
 	})
 }

@@ -8,7 +8,7 @@ import (
 	"strings"
 )
 
-//go:embed faithful.toml answers.toml definitions go/server go/client go/ways python/*.py python/pyproject.toml python/requirements.txt typescript/package.json typescript/tsconfig.json typescript/src/*.ts
+//go:embed faithful.toml answers.toml definitions go/server go/client go/ways python/*.py python/pyproject.toml python/requirements.txt java/pom.xml java/src/main/java/ferry/*.java typescript/package.json typescript/tsconfig.json typescript/src/*.ts
 var files embed.FS
 
 const (
@@ -33,7 +33,7 @@ func Files() (map[string]string, error) {
 	project := map[string]string{
 		"go.mod":     "module " + demoPath + "\n\ngo 1.24\n\nrequire " + webSocket + "\n",
 		"go.sum":     webSocketSums,
-		".gitignore": "bin/\nnode_modules/\ntypescript/dist/\n.venv/\n__pycache__/\n",
+		".gitignore": "bin/\nnode_modules/\ntypescript/dist/\njava/target/\n.venv/\n__pycache__/\n",
 	}
 	err := fs.WalkDir(files, ".", func(path string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() {

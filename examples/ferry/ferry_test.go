@@ -65,8 +65,22 @@ func sides(t *testing.T) []side {
 			return []string{python, "python/client.py", address, encoding}
 		}})
 	})
+	classes := filepath.Join(t.TempDir(), "classes")
+	t.Run("java is there", func(t *testing.T) {
+		path := java(t, "java", classes)
+		list = append(list, side{"java", []string{"java", "-cp", path, "ferry.Server"}, func(address, encoding string) []string {
+			return []string{"java", "-cp", path, "ferry.Client", address, encoding}
+		}})
+	})
 	// No server at all, but for the answer sheet of this project: it has no client.
 	return append(list, side{language: "mock", server: []string{dir + "/faithful", "mock", "--at", "127.0.0.1:0"}})
+}
+
+// java compiles the project in a folder into another, and returns the class path of its programs.
+func java(t *testing.T, folder, classes string) string {
+	libraries := toolchain.JavaLibraries(t)
+	toolchain.CompileJava(t, libraries, classes, filepath.Join(folder, "src"))
+	return classes + string(filepath.ListSeparator) + libraries
 }
 
 // start runs a server until the test ends, and returns its address.

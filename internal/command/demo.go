@@ -95,7 +95,7 @@ func (d *demo) tell() error {
 		return err
 	}
 	d.say("The Skerry Line: a project with four modules",
-		"Definitions of sailings, bookings and vessels, and a server and a client\nin each of Go, TypeScript and Python "+
+		"Definitions of sailings, bookings and vessels, and a server and a client\nin each of Go, TypeScript, Python and Java "+
 			"that somebody wrote against the stubs.")
 	var paths []string
 	for path, text := range project {
@@ -412,6 +412,9 @@ func (d *demo) end() {
 		{"clients of the same server in TypeScript and in Python",
 			"(cd typescript && npm install && npm run build && node dist/client.js http://127.0.0.1:8080)\npip install -r " +
 				"python/requirements.txt && (cd python && python client.py http://127.0.0.1:8080)"},
+		{"the server in Java, in Jetty; then, in another window, its client",
+			"mvn -q -f java compile exec:java -Dexec.mainClass=ferry.Server -Dexec.args=127.0.0.1:8081\n" +
+				"mvn -q -f java exec:java -Dexec.mainClass=ferry.Client -Dexec.args=http://127.0.0.1:8081"},
 	} {
 		d.p.Line("")
 		d.p.Line("  %s", d.p.In(report.Faint, "# "+try.what))

@@ -238,7 +238,11 @@ func compatibilityTable(t *testing.T) string {
 	}
 	var b strings.Builder
 	b.WriteString("| change | request: new reads old | request: old reads new | answer: new reads old | answer: old " +
-		"reads new | Go | TypeScript | Python |\n|---|---|---|---|---|---|---|---|\n")
+		"reads new |")
+	for _, l := range languages {
+		b.WriteString(" " + l.Title() + " |")
+	}
+	b.WriteString("\n|" + strings.Repeat("---|", 5+len(languages)) + "\n")
 	old := load(shownDefinitions)
 	for _, c := range shownChanges {
 		text := strings.Replace(shownDefinitions, c.old, c.new, 1)
@@ -259,8 +263,8 @@ func compatibilityTable(t *testing.T) string {
 				row = append(row, cell)
 			}
 		}
-		for _, language := range []string{"go", "typescript", "python"} {
-			row = append(row, worst(r, language, verdict.Code, true).String())
+		for _, l := range languages {
+			row = append(row, worst(r, l.Name(), verdict.Code, true).String())
 		}
 		for i := range row[1:] {
 			row[i+1] = strings.ReplaceAll(row[i+1], "breaking", "**breaking**")

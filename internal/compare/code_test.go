@@ -19,6 +19,7 @@ import (
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/stubs"
 	"faithfulcourier/internal/stubs/golang"
+	"faithfulcourier/internal/stubs/java"
 	"faithfulcourier/internal/stubs/python"
 	"faithfulcourier/internal/stubs/typescript"
 	"faithfulcourier/internal/syntax"
@@ -317,6 +318,9 @@ func write(t *testing.T, path, text string) {
 	require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o777))
 	require.NoError(t, os.WriteFile(path, []byte(text), 0o666))
 }
+
+// languages are all that stubs are made in.
+var languages = []stubs.Language{golang.Language{}, typescript.Language{}, python.Language{}, java.Language{}}
 
 // concerned are those whose code is judged apart.
 var concerned = []string{"users", "callers", "implementers"}

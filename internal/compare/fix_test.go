@@ -11,10 +11,6 @@ import (
 	"faithfulcourier/internal/compare/verdict"
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/source"
-	"faithfulcourier/internal/stubs"
-	"faithfulcourier/internal/stubs/golang"
-	"faithfulcourier/internal/stubs/python"
-	"faithfulcourier/internal/stubs/typescript"
 )
 
 // TestFixesFix applies the fixes of random breaks: each makes definitions that are right,
@@ -22,7 +18,7 @@ import (
 // ends stay as they were.
 func TestFixesFix(t *testing.T) {
 	promise := Promise{Rollout: "server-leads", Stored: "each-reads-other", Covers: []string{"binary", "json", "http"},
-		Languages: []stubs.Language{golang.Language{}, typescript.Language{}, python.Language{}}}
+		Languages: languages}
 	breaks, fixed := map[change.Kind]int{}, map[change.Kind]int{}
 	rapid.Check(t, func(t *rapid.T) {
 		var texts [2]string

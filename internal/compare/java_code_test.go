@@ -16,32 +16,47 @@ import (
 )
 
 // javaJudge compiles each folder on its own, in one process, and prints a line for each error: its folder, its file and
-// what the compiler says.
+// what the compiler says. What supports the stubs is the same in all, and compiled once.
 const javaJudge = `
 import java.nio.file.*;
 import java.util.*;
+import java.util.stream.*;
 import javax.tools.*;
 
 public class Judge {
+  static final JavaCompiler COMPILER = ToolProvider.getSystemJavaCompiler();
+
   public static void main(String[] folders) throws Exception {
-    JavaCompiler compiler = ToolProvider.getSystemJavaCompiler();
+    Path support = Files.createTempDirectory(Path.of(""), "support");
+    List<String> options = new ArrayList<>(List.of("-proc:none", "-encoding", "UTF-8", "--release", "17", "-Xmaxerrs",
+        "100000", "-Xlint:none", "-XDshould-stop.ifError=FLOW", "-d", support.toString()));
+    compile(folders[0], options, true, true);
+    options.addAll(List.of("-cp", support.toString()));
     for (String folder : folders) {
-      List<Path> files = new ArrayList<>();
-      try (var walk = Files.walk(Path.of(folder))) {
-        walk.filter(p -> p.toString().endsWith(".java")).forEach(files::add);
-      }
-      DiagnosticCollector<JavaFileObject> found = new DiagnosticCollector<>();
-      StandardJavaFileManager manager = compiler.getStandardFileManager(found, null, null);
-      var task = (com.sun.source.util.JavacTask) compiler.getTask(null, manager, found,
-          List.of("-proc:none", "-encoding", "UTF-8", "--release", "17", "-Xmaxerrs", "100000", "-Xlint:none",
-              "-XDshould-stop.ifError=FLOW"),
-          null, manager.getJavaFileObjectsFromPaths(files));
+      compile(folder, options, false, false);
+    }
+  }
+
+  static void compile(String folder, List<String> options, boolean support, boolean whole) throws Exception {
+    List<Path> files;
+    try (var walk = Files.walk(Path.of(folder))) {
+      files = walk.filter(p -> p.toString().endsWith(".java"))
+          .filter(p -> support == p.toString().replace('\\', '/').matches(".*/faithful/(wire|web)/.*"))
+          .collect(Collectors.toList());
+    }
+    DiagnosticCollector<JavaFileObject> found = new DiagnosticCollector<>();
+    StandardJavaFileManager manager = COMPILER.getStandardFileManager(found, null, null);
+    var task = (com.sun.source.util.JavacTask)
+        COMPILER.getTask(null, manager, found, options, null, manager.getJavaFileObjectsFromPaths(files));
+    if (whole) {
+      task.generate();
+    } else {
       task.analyze();
-      for (var d : found.getDiagnostics()) {
-        if (d.getKind() == Diagnostic.Kind.ERROR) {
-          System.out.println(folder + "\t" + (d.getSource() == null ? "" : d.getSource().getName()) + "\t"
-              + d.getMessage(Locale.ROOT).replace("\n", " "));
-        }
+    }
+    for (var d : found.getDiagnostics()) {
+      if (d.getKind() == Diagnostic.Kind.ERROR) {
+        System.out.println(folder + "\t" + (d.getSource() == null ? "" : d.getSource().getName()) + "\t"
+            + d.getMessage(Locale.ROOT).replace("\n", " "));
       }
     }
   }

@@ -22,6 +22,7 @@ import (
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/stubs"
 	"faithfulcourier/internal/stubs/golang"
+	"faithfulcourier/internal/stubs/java"
 	"faithfulcourier/internal/stubs/python"
 	"faithfulcourier/internal/stubs/typescript"
 	"faithfulcourier/internal/toolchain"
@@ -122,7 +123,7 @@ func TestAdditionsNeverBreakCode(t *testing.T) {
 		old := loadTogether(t, map[string]string{"harbour": pair[0]})
 		report := Compare(old, loadTogether(t, map[string]string{"harbour": pair[1]}),
 			Promise{Rollout: "server-leads", Stored: "each-reads-other",
-				Languages: []stubs.Language{golang.Language{}, typescript.Language{}, python.Language{}}})
+				Languages: languages})
 		for _, f := range report.Changes {
 			assert.Equal(t, verdict.Compatible, f.Verdict(), "%s %s in\n%s", f.Kind, f.Where, pair[1])
 		}
@@ -173,6 +174,19 @@ func TestAdditionsNeverBreakCode(t *testing.T) {
 		}
 		assert.Contains(t, toolchain.Run(t, dir, interpreter, arguments...),
 			fmt.Sprintf("no issues found in %d source files", len(concerned)*len(before)))
+	})
+	t.Run("java", func(t *testing.T) {
+		toolchain.Require(t, "java")
+		dir := t.TempDir()
+		writeStubs(t, filepath.Join(dir, "new", "gen"), java.Language{}, new, stubs.Everything("gen"))
+		for name, old := range before {
+			for _, who := range concerned {
+				program := javaProgram(old, "gen", "skerry.harbour", who)
+				program = strings.Replace(program, "package use;", "package use."+name+";", 1)
+				write(t, filepath.Join(dir, "new", "use", name, "Use_"+who+".java"), renamed(program, name))
+			}
+		}
+		assert.Empty(t, javaFails(t, dir, []string{"new"}))
 	})
 	t.Logf("%d random definitions with %d additions compile in each language", len(pairs), facts)
 }
@@ -327,6 +341,33 @@ for name in (%s):
 T = TypeVar`, strings.Join(modules, ", "))+rest)
 		write(t, filepath.Join(dir, "list.json"), string(content))
 		assert.Equal(t, agree, toolchain.Run(t, dir, interpreter, "vectors.py", "list.json"))
+	})
+	t.Run("java", func(t *testing.T) {
+		toolchain.Require(t, "java")
+		dir := t.TempDir()
+		writeStubs(t, filepath.Join(dir, "conformance", "gen"), java.Language{}, all, stubs.Options{Types: true,
+			Package: "conformance.gen"})
+		program, err := os.ReadFile(filepath.Join(toolchain.Root(), "conformance/java/src/conformance/Vectors.java"))
+		require.NoError(t, err)
+		text := regexp.MustCompile(`import conformance\.gen\.skerry.*\n`).ReplaceAllString(string(program), "")
+		head, rest, found := strings.Cut(text, "      Map.ofEntries(\n")
+		require.True(t, found)
+		_, rest, found = strings.Cut(rest, "CODEC));\n")
+		require.True(t, found)
+		var entries []string
+		for _, m := range all.Modules {
+			for _, x := range m.Messages {
+				entries = append(entries, fmt.Sprintf("Map.entry(%q, conformance.gen.%s.%s.CODEC)",
+					strings.TrimPrefix(m.Name, "skerry.")+"."+x.Name, m.Name, x.Name))
+			}
+		}
+		write(t, filepath.Join(dir, "conformance", "Vectors.java"),
+			head+"Map.ofEntries(\n"+strings.Join(entries, ",\n")+");\n"+rest)
+		lines := strings.ReplaceAll(strings.Trim(string(content), "[]"), "},{\"message\"", "}\n{\"message\"")
+		write(t, filepath.Join(dir, "list.jsonl"), lines)
+		toolchain.CompileJava(t, ".", filepath.Join(dir, "classes"), dir)
+		assert.Equal(t, agree,
+			toolchain.Run(t, dir, "java", "-cp", "classes", "conformance.Vectors", "list.jsonl"))
 	})
 	t.Logf("%d proofs of %d random changes", len(list), len(pairs))
 }

@@ -32,6 +32,7 @@ import java.util.concurrent.ScheduledFuture;
 import java.util.concurrent.locks.Condition;
 import java.util.concurrent.locks.ReentrantLock;
 import java.util.function.Consumer;
+import java.util.stream.Collectors;
 
 /**
  * Is one request while it is answered. It refuses in the order: credentials, encoding of the answer, encoding of the
@@ -1957,7 +1958,19 @@ final class Exchange {
       answer.put("modules", modules);
     }
     headers.set("Content-Type", Media.JSON);
-    deliver(200, Any.CODEC.toJson(Any.of(answer)).getBytes(StandardCharsets.UTF_8));
+    deliver(200, json(answer).getBytes(StandardCharsets.UTF_8));
+  }
+
+  /** Writes maps in their own order. */
+  private static String json(Object value) {
+    if (value instanceof Map<?, ?> map) {
+      return map.entrySet().stream()
+          .map(e -> json(e.getKey()) + ":" + json(e.getValue()))
+          .collect(Collectors.joining(",", "{", "}"));
+    } else if (value instanceof List<?> list) {
+      return list.stream().map(Exchange::json).collect(Collectors.joining(",", "[", "]"));
+    }
+    return Any.CODEC.toJson(Any.of(value));
   }
 
   private static byte[] ascii(String text) {
@@ -1986,7 +1999,7 @@ final class Exchange {
         answer.put("status", p.status());
         answer.put("documentation", p.documentation());
         headers.set("Content-Type", Media.JSON);
-        deliver(200, Any.CODEC.toJson(Any.of(answer)).getBytes(StandardCharsets.UTF_8));
+        deliver(200, json(answer).getBytes(StandardCharsets.UTF_8));
         return;
       }
     }

@@ -33,10 +33,12 @@ public final class HttpServerMount implements HttpHandler {
 
   /** Is a server that runs. */
   public static final class Running implements AutoCloseable {
+    private final Served served;
     private final HttpServer server;
     private final ExecutorService executor;
 
-    private Running(HttpServer server, ExecutorService executor) {
+    private Running(Served served, HttpServer server, ExecutorService executor) {
+      this.served = served;
       this.server = server;
       this.executor = executor;
     }
@@ -49,6 +51,7 @@ public final class HttpServerMount implements HttpHandler {
     /** Stops it at once. Shut the mount down first, where its calls are to be finished. */
     @Override
     public void close() {
+      served.close();
       server.stop(0);
       executor.shutdownNow();
     }
@@ -73,7 +76,7 @@ public final class HttpServerMount implements HttpHandler {
     server.createContext("/", new HttpServerMount(served));
     server.setExecutor(executor);
     server.start();
-    return new Running(server, executor);
+    return new Running(served, server, executor);
   }
 
   @Override

@@ -80,6 +80,13 @@ public final class Served {
     new Exchange(this, carrier).run();
   }
 
+  /** Refuses what comes from now on. */
+  void close() {
+    synchronized (active) {
+      over = true;
+    }
+  }
+
   boolean isOver() {
     synchronized (active) {
       return over;
@@ -130,6 +137,9 @@ public final class Served {
 
   /** Tells an error that the caller is not told. */
   void report(Context context, String call, Throwable error) {
+    if (error instanceof InterruptedException && isOver()) {
+      return; // the server was stopped while the call ran
+    }
     if (options.onError == null) {
       log(call, error);
       return;
