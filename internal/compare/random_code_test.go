@@ -357,12 +357,13 @@ T = TypeVar`, strings.Join(modules, ", "))+rest)
 		var entries []string
 		for _, m := range all.Modules {
 			for _, x := range m.Messages {
-				entries = append(entries, fmt.Sprintf("Map.entry(%q, conformance.gen.%s.%s.CODEC)",
+				entries = append(entries, fmt.Sprintf("all.put(%q, conformance.gen.%s.%s.CODEC);",
 					strings.TrimPrefix(m.Name, "skerry.")+"."+x.Name, m.Name, x.Name))
 			}
 		}
 		write(t, filepath.Join(dir, "conformance", "Vectors.java"),
-			head+"Map.ofEntries(\n"+strings.Join(entries, ",\n")+");\n"+rest)
+			head+"all();\n\nstatic Map<String, Codec<?>> all() {\nMap<String, Codec<?>> all = new java.util.HashMap<>();\n"+
+				strings.Join(entries, "\n")+"\nreturn all;\n}\n"+rest)
 		lines := strings.ReplaceAll(strings.Trim(string(content), "[]"), "},{\"message\"", "}\n{\"message\"")
 		write(t, filepath.Join(dir, "list.jsonl"), lines)
 		toolchain.CompileJava(t, ".", filepath.Join(dir, "classes"), dir)
