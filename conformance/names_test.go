@@ -18,6 +18,7 @@ import (
 	"faithfulcourier/internal/source"
 	"faithfulcourier/internal/stubs"
 	"faithfulcourier/internal/stubs/golang"
+	"faithfulcourier/internal/stubs/java"
 	"faithfulcourier/internal/stubs/python"
 	"faithfulcourier/internal/stubs/typescript"
 	"faithfulcourier/internal/toolchain"
@@ -255,5 +256,29 @@ func compileEverywhere(t *testing.T, defs *schema.Definitions) {
 			imports += "import gen." + strings.Join(python.Parts(m), ".") + "\n"
 		}
 		toolchain.Run(t, dir, interpreter, "-c", imports)
+	})
+	t.Run("java", func(t *testing.T) {
+		libraries := toolchain.JavaLibraries(t)
+		dir := t.TempDir()
+		options := stubs.Everything("awkward.gen")
+		options.Servlet, options.Jackson = true, true
+		files, err := java.Language{}.Generate(defs, stubs.About{Name: "awkward", Version: "draft"}, options)
+		require.NoError(t, err)
+		writeFiles(t, filepath.Join(dir, "gen"), files)
+		classes := filepath.Join(dir, "classes")
+		toolchain.LintJava(t, libraries, classes, filepath.Join(dir, "gen"))
+		programs := writePrograms(t, defs, java.Language{}, options, filepath.Join(dir, "calls"), "Call%d.java")
+		for i, name := range programs { // whose classes may be called the same
+			path := filepath.Join(dir, "calls", name)
+			text, err := os.ReadFile(path)
+			require.NoError(t, err)
+			changed := fmt.Sprintf("package call%d;\n", i) + strings.Replace(string(text), "public final class",
+				"final class", 1)
+			require.NoError(t, os.WriteFile(path, []byte(changed), 0o666))
+		}
+		if len(programs) > 0 {
+			toolchain.CompileJava(t, classes+string(filepath.ListSeparator)+libraries, filepath.Join(dir, "compiled"),
+				filepath.Join(dir, "calls"))
+		}
 	})
 }

@@ -68,7 +68,8 @@ func sides(t *testing.T) []side {
 	classes := filepath.Join(t.TempDir(), "classes")
 	t.Run("java is there", func(t *testing.T) {
 		path := java(t, "java", classes)
-		list = append(list, side{"java", []string{"java", "-cp", path, "ferry.Server"}, func(address, encoding string) []string {
+		list = append(list, side{"java", []string{"java", "-cp", path, "ferry.Server"}, func(address,
+			encoding string) []string {
 			return []string{"java", "-cp", path, "ferry.Client", address, encoding}
 		}})
 	})

@@ -39,8 +39,23 @@ func JavaLibraries(t testing.TB) string {
 // CompileJava compiles all Java files below some folders into one, for Java 17, with every warning that is of the code.
 func CompileJava(t testing.TB, libraries, into string, folders ...string) {
 	t.Helper()
-	Run(t, ".", "javac", append([]string{"-proc:none", "-encoding", "UTF-8", "--release", "17", "-Xmaxwarns", "20",
-		"-cp", libraries, "-d", into}, JavaFiles(t, folders...)...)...)
+	javac(t, libraries, into, folders)
+}
+
+// LintJava is CompileJava with every warning that the compiler and doclint have, each of which fails the test.
+func LintJava(t testing.TB, libraries, into string, folders ...string) {
+	t.Helper()
+	javac(t, libraries, into, folders, "-Xlint:all", "-Xdoclint:all/protected", "-Werror")
+}
+
+func javac(t testing.TB, libraries, into string, folders []string, options ...string) {
+	t.Helper()
+	arguments := append([]string{"-proc:none", "-encoding", "UTF-8", "--release", "17", "-Xmaxwarns", "20", "-Xmaxerrs",
+		"20",
+		"-cp", libraries, "-d", into}, options...)
+	list := filepath.Join(t.TempDir(), "files") // of any length
+	require.NoError(t, os.WriteFile(list, []byte(strings.Join(JavaFiles(t, folders...), "\n")), 0o666))
+	Run(t, ".", "javac", append(arguments, "@"+list)...)
 }
 
 // JavaFiles are all Java files below some folders.

@@ -305,7 +305,7 @@ func (f *file) readJson(list []field, to assignment, patch bool, unlisted string
 	f.P("int index = %s.END;", f.wire("JsonReader"))
 	f.In("try {", func() {
 		f.P("r.openMessage(FIELDS);")
-		f.In("while ((index = r.member(FIELDS, index)) != JsonReader.END) {", func() {
+		f.In(fmt.Sprintf("while ((index = r.member(FIELDS, index)) != %s.END) {", f.wire("JsonReader")), func() {
 			f.In("switch (index) {", func() {
 				for i, x := range list {
 					f.In(fmt.Sprintf("case %d -> {", i), func() {

@@ -105,6 +105,14 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 		o.types = o.root
 	}
 	for _, m := range defs.Modules {
+		for _, d := range m.Declarations() {
+			if why := taken(m, d); why != "" {
+				return nil, fmt.Errorf("Java can't have the type %q: %s; give it another name in the definitions",
+					d.Head().FullName(), why)
+			}
+		}
+	}
+	for _, m := range defs.Modules {
 		if options.Types {
 			o.typesOf(m)
 		}

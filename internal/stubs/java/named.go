@@ -61,7 +61,8 @@ func (f *file) recordCoding(n *schema.NamedType, bare *schema.Type) {
 	method := scalars[n.Type.Kind].method
 	f.In(fmt.Sprintf("private static final class Coding extends %s<%s> {", f.wire("Codec"), n.Name), func() {
 		if key := scalars[n.Type.Kind].key; key != "" {
-			f.P("private static final %s<%s> KEYS = Key.%s.as(%s::new, %s::value, %t);", f.wire("Key"), n.Name, key, n.Name,
+			f.P("private static final %s<%s> KEYS = %s.%s.as(%s::new, %s::value, %t);", f.wire("Key"), n.Name, f.wire("Key"),
+				key, n.Name,
 				n.Name, n.Secret)
 		}
 		f.patternConstant("PATTERN", n.Bounds)
@@ -90,7 +91,8 @@ func (f *file) recordCoding(n *schema.NamedType, bare *schema.Type) {
 // patternConstant writes the compiled pattern of some bounds.
 func (f *file) patternConstant(name string, b *schema.Bounds) {
 	if b != nil && b.Pattern != "" {
-		f.P("private static final %s %s = Pattern.compile(%s);", f.use("java.util.regex.Pattern"), name,
+		pattern := f.use("java.util.regex.Pattern")
+		f.P("private static final %s %s = %s.compile(%s);", pattern, name, pattern,
 			quote(javaPattern(b.Pattern)))
 	}
 }

@@ -43,8 +43,43 @@ func FieldName(f *schema.Field) string {
 	return safe(f.Name, keywords, members, verbs, raised)
 }
 
-// CallName is the Java name of a call, in clients and in services.
-func CallName(c *schema.Call) string { return safe(c.Name, keywords, members, client, server) }
+// CallName is the Java name of a call, in clients and in services. A name that ends as those of the methods that do not
+// wait gets a trailing "_".
+func CallName(c *schema.Call) string {
+	if strings.HasSuffix(c.Name, "_async") {
+		return camel(c.Name) + "_"
+	}
+	return safe(c.Name, keywords, members, client, server)
+}
+
+// taken says what is wrong with the name of a declaration: a class can't be called as one inside of it, nor as that of the
+// constants. It is "" where nothing is.
+func taken(m *schema.Module, d schema.Declaration) string {
+	var inside []string
+	switch d := d.(type) {
+	case *schema.Message:
+		inside = []string{"Builder", "Coding"}
+		if d.IsError() {
+			inside = append(inside, "Serialized")
+		}
+	case *schema.Enum:
+		inside = []string{"Known", "Coding"}
+	case *schema.NamedType:
+		if isRecord(&d.Type) {
+			inside = []string{"Coding"}
+		}
+	case *schema.Const, *schema.Credential, *schema.Example:
+		return ""
+	}
+	name := d.Head().Name
+	switch {
+	case slices.Contains(inside, name):
+		return "its class has one inside that is called so"
+	case name == constantsClass && len(m.Consts) > 0:
+		return "the class with the constants of its module is called so"
+	}
+	return ""
+}
 
 // MemberName is the Java constant of an enum's member.
 func MemberName(m *schema.Member) string {

@@ -71,7 +71,8 @@ func (f *file) applying(p *schema.Message) {
 			})
 			f.P("}")
 		}
-		f.P("return b.unlistedFields(UnlistedFields.applied(to.unlistedFields().orElse(null), unlisted)).build();")
+		f.P("return b.unlistedFields(%s.applied(to.unlistedFields().orElse(null), unlisted)).build();",
+			f.wire("UnlistedFields"))
 	}, "}")
 	f.P("")
 	f.doc("Finds what changes one message into another: applied to the first, it gives what equals the second.", "",
@@ -93,7 +94,8 @@ func (f *file) applying(p *schema.Message) {
 			}, "}")
 		}
 		f.P("b.unlisted =")
-		f.P("    UnlistedFields.between(before.unlistedFields().orElse(null), after.unlistedFields().orElse(null));")
+		f.P("    %s.between(before.unlistedFields().orElse(null), after.unlistedFields().orElse(null));",
+			f.wire("UnlistedFields"))
 		f.P("return b.build();")
 	}, "}")
 	f.P("")

@@ -160,7 +160,7 @@ func (f *file) credentials(s *schema.Service) {
 				kind, key = c.Carrier, c.Key
 			}
 			f.P("private static final %s %s =", f.web("Credential"), credentialConstant(c))
-			f.P("    new Credential(%s, %s, %s);", quote(c.FullName()), quote(kind), quote(key))
+			f.P("    new %s(%s, %s, %s);", f.web("Credential"), quote(c.FullName()), quote(kind), quote(key))
 		}
 		f.P("")
 		f.P("private Credentials() {}")
@@ -604,7 +604,8 @@ func (f *file) route(c *schema.Call, end string) {
 	}
 	class(f.web("Context"))
 	arguments = append(arguments, "context")
-	implemented := stubs.Bare("Route.isImplemented(", append([]string{c.Service.Name + ".class", "implementation",
+	implemented := stubs.Bare(f.web("Route")+".isImplemented(", append([]string{c.Service.Name + ".class",
+		"implementation",
 		quote(CallName(c))}, classes...), ")")
 	call := fmt.Sprintf("implementation.%s(%s)", CallName(c), strings.Join(arguments, ", "))
 	f.P("new %s<>(", f.web("Route"))

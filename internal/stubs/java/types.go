@@ -282,7 +282,8 @@ func (f *file) enumCoding(e *schema.Enum) {
 	}
 	f.In(fmt.Sprintf("private static final class Coding extends %s<%s> {", f.wire("Codec"), e.Name), func() {
 		f.P("private static final %s<%s> KEYS =", f.wire("Key"), e.Name)
-		f.P("    %s;", stubs.Bare("Key.member(", []string{e.Name + "::ofNumber", e.Name + "::ofName", "e -> e.number",
+		f.P("    %s;", stubs.Bare(f.wire("Key")+".member(", []string{e.Name + "::ofNumber", e.Name + "::ofName",
+			"e -> e.number",
 			e.Name + "::name", quote(e.Name)}, ")"))
 		f.P("")
 		f.coding("writeCbor", "CborWriter w", e.Name+" e", "void", func() {
@@ -613,7 +614,7 @@ func (f *file) vocabulary(m *schema.Message) {
 			f.P("return CODEC.violations(this);")
 			return
 		}
-		f.P("%s v = new Violations();", f.wire("Violations"))
+		f.P("%s v = new %s();", f.wire("Violations"), f.wire("Violations"))
 		f.P("Coding.violations(v, this);")
 		f.P("return v.found();")
 	}, "}")

@@ -173,7 +173,8 @@ func (f *file) unionCoding(u *schema.Union) {
 			names = append(names, quote(a.JSONName()))
 		}
 		f.P("private static final %s FIELDS =", f.wire("Fields"))
-		f.P("    %s;", stubs.Bare("new Fields(", append([]string{quote(u.Name), stubs.Bare("new int[] {", numbers, "}")},
+		f.P("    %s;", stubs.Bare("new "+f.wire("Fields")+"(", append([]string{quote(u.Name), stubs.Bare("new int[] {",
+			numbers, "}")},
 			names...), ")"))
 		f.P("")
 		each := func(body func(i int, a *schema.Alternative), unlisted string) {
