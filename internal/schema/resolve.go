@@ -44,8 +44,13 @@ func Resolve(trees []*syntax.File, findings *source.Findings) *Definitions {
 	r.checkUseCycles()
 	// What each phase needs is there before it: bases of types, constants (for
 	// bounds), members (for defaults), fields (for calls and examples).
-	for _, phase := range []func(*resolver, *fileScope){(*resolver).scalarTypes, (*resolver).otherTypes,
-		(*resolver).constants, (*resolver).enums, (*resolver).typeBounds} {
+	for _, phase := range []func(*resolver, *fileScope){(*resolver).scalarTypes, (*resolver).otherTypes} {
+		for _, f := range r.files {
+			phase(r, f)
+		}
+	}
+	r.breakTypeCircles()
+	for _, phase := range []func(*resolver, *fileScope){(*resolver).constants, (*resolver).enums, (*resolver).typeBounds} {
 		for _, f := range r.files {
 			phase(r, f)
 		}
@@ -101,7 +106,7 @@ func onAllCores(n int, do func(i int)) {
 // checkWhole checks what only the whole shows. The checks change nothing, and
 // run at the same time.
 func checkWhole(d *Definitions, findings *source.Findings) {
-	checks := []func(*Definitions, *source.Findings){checkClaims, checkTypeCircles, checkFinite}
+	checks := []func(*Definitions, *source.Findings){checkClaims, checkFinite}
 	found := make([]source.Findings, len(checks))
 	var running sync.WaitGroup
 	for i, check := range checks {
@@ -111,9 +116,7 @@ func checkWhole(d *Definitions, findings *source.Findings) {
 	for i := range found {
 		findings.Join(&found[i])
 	}
-	if len(found[1].Sorted()) == 0 { // sizes of types go round in circles as types do
-		checkSmallest(d, findings)
-	}
+	checkSmallest(d, findings)
 }
 
 func sortDefinitions(d *Definitions) {

@@ -207,9 +207,14 @@ func (r *resolver) union(f *fileScope, tree *syntax.Union, u *Union) {
 	}
 }
 
-// checkTypeCircles refuses named types that are made of themselves, without a
-// message or union in between: not every language can say that.
-func checkTypeCircles(d *Definitions, findings *source.Findings) {
+// breakTypeCircles refuses named types that are made of themselves, without a message or union in between: not every
+// language can say that. They are invalid then, so that whoever walks through types comes to an end.
+func (r *resolver) breakTypeCircles() {
+	var types []*NamedType
+	for _, s := range r.scopes {
+		types = append(types, s.module.Types...)
+	}
+	slices.SortFunc(types, func(a, b *NamedType) int { return strings.Compare(a.FullName(), b.FullName()) })
 	const (
 		open = iota + 1
 		done
@@ -221,9 +226,10 @@ func checkTypeCircles(d *Definitions, findings *source.Findings) {
 		switch {
 		case t == nil:
 		case t.Named != nil && state[t.Named] == open:
-			findings.Add(source.Finding{Name: "type-circle", Place: from.Place,
-				Message: fmt.Sprintf("%q is made of itself", t.Named.Name),
-				Fix:     "put a message in between, with a field of this type"})
+			r.report(from.Place, "type-circle", fmt.Sprintf("%q is made of itself", t.Named.Name),
+				"put a message in between, with a field of this type")
+			from.Type = *invalidType
+			from.Type.Named = from
 		case t.Named != nil:
 			if state[t.Named] == 0 {
 				visit(t.Named)
@@ -237,11 +243,9 @@ func checkTypeCircles(d *Definitions, findings *source.Findings) {
 		through(t.Type.Elem, t)
 		state[t] = done
 	}
-	for _, m := range d.Modules {
-		for _, t := range m.Types {
-			if state[t] == 0 {
-				visit(t)
-			}
+	for _, t := range types {
+		if state[t] == 0 {
+			visit(t)
 		}
 	}
 }
