@@ -107,7 +107,7 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 	for _, m := range defs.Modules {
 		for _, d := range m.Declarations() {
 			if why := taken(m, d); why != "" {
-				return nil, fmt.Errorf("Java can't have the type %q: %s; give it another name in the definitions",
+				return nil, fmt.Errorf("the Java stubs can't have the type %q: %s; give it another name in the definitions",
 					d.Head().FullName(), why)
 			}
 		}
