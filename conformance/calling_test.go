@@ -14,7 +14,7 @@ import (
 	"faithfulcourier/internal/toolchain"
 )
 
-var programs = regexp.MustCompile("\\*\\*In (Go|TypeScript|Python)\\*\\*\n\n```\n((?:[^`]|`{1,2}[^`])*)\n```\n")
+var programs = regexp.MustCompile("\\*\\*In (Go|TypeScript|Python|Java)\\*\\*\n\n```\n((?:[^`]|`{1,2}[^`])*)\n```\n")
 
 // programsIn are the programs that the manual of a project has for its calls, by language.
 func programsIn(t *testing.T, project string) map[string][]string {
@@ -78,6 +78,19 @@ func TestManualsPrograms(t *testing.T) {
 			})
 			toolchain.Run(t, filepath.Join(project.dir, "python"), python, "-m", "mypy", "--explicit-package-bases",
 				filepath.Base(dir))
+		})
+		t.Run("java "+name, func(t *testing.T) {
+			libraries := toolchain.JavaLibraries(t)
+			i := 0
+			dir := write(t, "Java", "java", "Call%d.java", func(text string) string {
+				i++ // whose classes may be called the same
+				return fmt.Sprintf("package call%d;\n", i) + strings.Replace(text, "public final class", "final class", 1)
+			})
+			folders := []string{dir, filepath.Join(project.dir, "java", "src")}
+			if name == "conformance" {
+				folders[1] = filepath.Join(project.dir, "java", "gen")
+			}
+			toolchain.CompileJava(t, libraries, t.TempDir(), folders...)
 		})
 	}
 }

@@ -532,7 +532,7 @@ func TestScaffoldsRun(t *testing.T) {
 		toolchain.Run(t, dir, "go", "vet", "./go/made/...")
 		toolchain.Run(t, dir, "go", "test", "./go/made/...")
 		toolchain.Run(t, dir, "go", "build", "-o", "made", "./go/made")
-		stops(t, dir, filepath.Join(dir, "made"), "-listen")
+		assert.Contains(t, stops(t, dir, filepath.Join(dir, "made"), "-listen", "ADDRESS"), "skerry.quay.Quay.post")
 	})
 	t.Run("typescript", func(t *testing.T) {
 		toolchain.Require(t, "typescript")
@@ -541,7 +541,7 @@ func TestScaffoldsRun(t *testing.T) {
 		tests, err := filepath.Glob(filepath.Join(out, "made", "*", "*.test.js"))
 		require.NoError(t, err)
 		assert.Regexp(t, `# pass 12`, toolchain.Run(t, out, "node", append([]string{"--test"}, tests...)...))
-		stops(t, out, "node", filepath.Join("made", "main.js"))
+		assert.Contains(t, stops(t, out, "node", filepath.Join("made", "main.js"), "PORT"), "skerry.quay.Quay.post")
 	})
 	t.Run("python", func(t *testing.T) {
 		python := toolchain.Python(t)
@@ -553,22 +553,96 @@ func TestScaffoldsRun(t *testing.T) {
 		require.NoError(t, err, "%s", output)
 		assert.Contains(t, string(output), "12 passed")
 		toolchain.Run(t, in, python, "-m", "mypy", "made")
-		stops(t, in, python, "-m", "made.main")
+		assert.Contains(t, stops(t, in, python, "-m", "made.main", "PORT"), "skerry.quay.Quay.post")
+	})
+	t.Run("java", func(t *testing.T) {
+		toolchain.Require(t, "java")
+		for _, way := range [][]string{nil, {"--framework", "spring"}} {
+			into := "java-made" + strings.Join(way, "")
+			arguments := append([]string{"scaffold", "java", "Bookings", "--into", into}, way...)
+			said := toolchain.Run(t, dir, toolchain.Program(t), arguments...)
+			assert.Contains(t, said, "9 files written, 0 there already")
+			assert.Contains(t, toolchain.Run(t, dir, toolchain.Program(t), append(arguments, "--dry")...), "0 files to write")
+			maven := func(goal string) (string, error) {
+				c := exec.Command("mvn", "-B", "-f", into, goal)
+				c.Dir = dir
+				c.Env = append(os.Environ(), "FAITHFUL="+toolchain.Program(t))
+				output, err := c.CombinedOutput()
+				return string(output), err
+			}
+			// Nothing is written yet: each test says so.
+			output, err := maven("test")
+			require.Error(t, err)
+			assert.Contains(t, output, "Tests run: 4, Failures: 0, Errors: 4")
+			for _, call := range []string{"book", "booking", "cancel", "sailings"} {
+				assert.Contains(t, output, "skerry.booking.Bookings."+call+" is not implemented here")
+			}
+			service := filepath.Join(dir, into, "src/main/java/ferry/server/bookings/BookingsService.java")
+			text, err := os.ReadFile(service)
+			require.NoError(t, err)
+			end := strings.LastIndex(string(text), "}")
+			require.NoError(t, os.WriteFile(service, []byte(string(text[:end])+implementedBookings+"}\n"), 0o666))
+			output, err = maven("package")
+			require.NoError(t, err, "%s", output)
+			assert.Contains(t, output, "Tests run: 4, Failures: 0, Errors: 0")
+			address := "ADDRESS"
+			if way != nil {
+				address = "--server.port=PORT"
+			}
+			stops(t, dir, "java", "-jar", filepath.Join(into, "target", "server.jar"), address)
+		}
 	})
 }
 
-// stops starts a server on a free port, which is its last argument, sees it serve two
-// services, and sees it end well when it is terminated.
-func stops(t *testing.T, dir string, program string, arguments ...string) {
+// implementedBookings are the calls of a service, as somebody may write them.
+const implementedBookings = `
+  private final ferry.gen.skerry.booking.Booking made =
+      ferry.gen.skerry.booking.Booking.builder()
+          .id(new java.util.UUID(1, 2))
+          .sailing("EID-0715")
+          .passengers(java.util.List.of(ferry.gen.skerry.booking.Passenger.builder().name("Ada Quill").build()))
+          .fare(ferry.gen.skerry.common.Money.builder().hundredths(1250).build())
+          .madeAt(java.time.Instant.EPOCH)
+          .extras(java.util.Map.of())
+          .build();
+
+  @Override
+  public ferry.gen.skerry.booking.Booking book(
+      ferry.gen.skerry.booking.BookRequest request, ferry.gen.faithful.web.Context context) {
+    return made;
+  }
+
+  @Override
+  public ferry.gen.skerry.booking.Booking booking(
+      ferry.gen.skerry.booking.BookingRequest request, ferry.gen.faithful.web.Context context) {
+    return made;
+  }
+
+  @Override
+  public ferry.gen.skerry.booking.Booking cancel(
+      ferry.gen.skerry.booking.BookingRequest request, ferry.gen.faithful.web.Context context) {
+    return made;
+  }
+
+  @Override
+  public ferry.gen.skerry.booking.SailingsAnswer sailings(
+      ferry.gen.skerry.booking.SailingsRequest request, ferry.gen.faithful.web.Context context) {
+    return ferry.gen.skerry.booking.SailingsAnswer.builder().sailings(java.util.List.of()).build();
+  }
+`
+
+// stops starts a server, which is told its ADDRESS or its PORT, sees it end well when it is terminated, and returns what
+// it said of itself.
+func stops(t *testing.T, dir string, program string, arguments ...string) (about string) {
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	address := listener.Addr().String()
 	listener.Close()
-	last := address[strings.LastIndexByte(address, ':')+1:]
-	if len(arguments) > 0 && arguments[0] == "-listen" {
-		last = address
+	fill := strings.NewReplacer("ADDRESS", address, "PORT", address[strings.LastIndexByte(address, ':')+1:])
+	for i, argument := range arguments {
+		arguments[i] = fill.Replace(argument)
 	}
-	server := exec.Command(program, append(arguments, last)...)
+	server := exec.Command(program, arguments...)
 	server.Dir = dir
 	var output bytes.Buffer
 	server.Stdout, server.Stderr = &output, &output
@@ -584,18 +658,19 @@ func stops(t *testing.T, dir string, program string, arguments ...string) {
 		return string(text)
 	}
 	require.Eventually(t, func() bool { return get("/-/state") != "" }, 20*time.Second, 20*time.Millisecond)
-	about := get("/-/about")
+	about = get("/-/about")
 	assert.Contains(t, about, "skerry.booking.Bookings.book")
-	assert.Contains(t, about, "skerry.quay.Quay.post")
 	require.NoError(t, server.Process.Signal(syscall.SIGTERM))
 	ended := make(chan error, 1)
 	go func() { ended <- server.Wait() }()
 	select {
 	case err := <-ended:
 		if err != nil {
-			assert.Contains(t, err.Error(), "terminated", "%s", &output) // as uvicorn ends, after it shut down
+			// As uvicorn ends, after it shut down, and the JDK.
+			assert.Regexp(t, "terminated|exit status 143", err.Error(), "%s", &output)
 		}
 	case <-time.After(15 * time.Second):
 		t.Errorf("the server goes on: %s", &output)
 	}
+	return about
 }

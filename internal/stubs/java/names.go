@@ -52,8 +52,8 @@ func CallName(c *schema.Call) string {
 	return safe(c.Name, keywords, members, client, server)
 }
 
-// taken says what is wrong with the name of a declaration: a class can't be called as one inside of it, nor as that of the
-// constants. It is "" where nothing is.
+// taken says what is wrong with the name of a declaration: a class can't be called as one inside of it, nor as that of
+// the constants. It is "" where nothing is.
 func taken(m *schema.Module, d schema.Declaration) string {
 	var inside []string
 	switch d := d.(type) {

@@ -99,11 +99,7 @@ func (w *starter) pom() stubs.Start {
 		text = pomSpring
 	}
 	group, _, _ := strings.Cut(w.root, ".server")
-	sources := w.options.Into
-	if folder := strings.ReplaceAll(w.options.Package, ".", "/"); strings.HasSuffix(sources, "/"+folder) {
-		sources = strings.TrimSuffix(sources, "/"+folder) // the folder that its packages are below
-	}
-	filled := strings.NewReplacer("GROUP", group, "MAIN", w.root+"."+w.main(), "SOURCES", sources, "STUBS", w.options.Into,
+	filled := strings.NewReplacer("GROUP", group, "MAIN", w.root+"."+w.main(), "STUBS", w.options.Into,
 		"OPTIONAL", w.optional())
 	return stubs.Start{File: stubs.File{Path: "pom.xml", Content: []byte(filled.Replace(text))}}
 }
