@@ -69,7 +69,7 @@ func TestAbandonedCalls(t *testing.T) {
 	if testing.Short() {
 		t.Skip("skipped: -short leaves out abandoned calls")
 	}
-	for _, s := range sides(t) {
+	for _, s := range withoutJava(t) {
 		t.Run(s.language, func(t *testing.T) {
 			address, pid := process(t, s)
 			host := strings.TrimPrefix(address, "http://")

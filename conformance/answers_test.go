@@ -178,11 +178,14 @@ func TestAnswersOutsideOfBodies(t *testing.T) {
 	client := &http.Client{Transport: &http.Transport{DisableCompression: true},
 		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 	set := "; Path=/; Max-Age=3600; HttpOnly; Secure; SameSite=Strict"
-	for _, s := range sides(t) {
+	for _, s := range withJava(t) {
 		t.Run(s.language, func(t *testing.T) {
 			address := start(t, s)
 			for _, c := range answerCases(set) {
 				t.Run(c.name, func(t *testing.T) {
+					if why := s.lacks["both ways"]; why != "" && strings.Contains(c.name, "WebSocket") {
+						t.Skip("skipped: " + why)
+					}
 					method, path, _ := strings.Cut(c.request, " ")
 					r, err := http.NewRequestWithContext(t.Context(), method, address+path, strings.NewReader(c.sent))
 					require.NoError(t, err)

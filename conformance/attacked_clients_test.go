@@ -219,7 +219,7 @@ func TestAttackedClients(t *testing.T) {
 	if testing.Short() {
 		t.Skip("skipped: -short leaves out attacks, which wait")
 	}
-	all := sides(t)
+	all := withoutJava(t)
 	for _, attack := range clientAttacks {
 		t.Run(attack.name, func(t *testing.T) {
 			listener, err := net.Listen("tcp", "127.0.0.1:0")

@@ -408,7 +408,7 @@ func TestAttackedServers(t *testing.T) {
 	if testing.Short() {
 		t.Skip("skipped: -short leaves out attacks, which wait")
 	}
-	for _, s := range sides(t) {
+	for _, s := range withoutJava(t) {
 		t.Run(s.language, func(t *testing.T) {
 			address, pid := process(t, s, attackedArguments[s.language]...)
 			at, err := url.Parse(address)
@@ -439,7 +439,7 @@ func TestCrowds(t *testing.T) {
 	var files syscall.Rlimit
 	require.NoError(t, syscall.Getrlimit(syscall.RLIMIT_NOFILE, &files))
 	require.Greater(t, int(files.Cur), *crowd+500, "ulimit -n")
-	for _, s := range sides(t) {
+	for _, s := range withoutJava(t) {
 		t.Run(s.language, func(t *testing.T) {
 			// With heartbeats as often as servers send them.
 			arguments := slices.Clone(attackedArguments[s.language])

@@ -30,7 +30,7 @@ redirect: TypeError: skerry.matrix.Pier.move is answered with a redirect, which 
 func TestBrowser(t *testing.T) {
 	toolchain.Require(t, "typescript")
 	toolchain.Browser(t)
-	all := sides(t)
+	all := withoutJava(t)
 	dir := typescriptPrograms(t)
 	tools := filepath.Join("lint")
 	toolchain.InstallNode(t, tools)

@@ -152,7 +152,7 @@ func callThrough(t *testing.T, client side, proxy *cutter, encoding, call string
 // TestLostAnswers cuts the connection at every byte of an answer: no client
 // may take a part for the whole.
 func TestLostAnswers(t *testing.T) {
-	all := sides(t)
+	all := withoutJava(t)
 	address := start(t, all[0])
 	for _, client := range withAsyncio(all) {
 		for _, encoding := range []string{"cbor", "json"} {
@@ -168,7 +168,7 @@ func TestLostAnswers(t *testing.T) {
 // TestLostRequests cuts the connection at every byte of a stream that a client
 // sends: no handler may take a part for the whole.
 func TestLostRequests(t *testing.T) {
-	all := sides(t)
+	all := withoutJava(t)
 	for _, server := range all {
 		t.Run("server in "+server.language, func(t *testing.T) {
 			address := start(t, server)

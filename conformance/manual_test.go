@@ -170,7 +170,7 @@ a server that hangs: No answer, Stopped.
 func TestManualTried(t *testing.T) {
 	toolchain.Require(t, "typescript")
 	toolchain.Browser(t)
-	all := sides(t)
+	all := withoutJava(t)
 	program := filepath.Join(typescriptPrograms(t), "browser", "trying.js")
 	own := strings.NewReplacer("COOKIE", `name"kept"tag"\"kept.json\""cache"max-age=60"count4how"so"`,
 		"COPIES", "As faithful call,As curl", "BOTH", "Ended",
