@@ -631,8 +631,8 @@ const implementedBookings = `
   }
 `
 
-// stops starts a server, which is told its ADDRESS or its PORT, sees it end well when it is terminated, and returns what
-// it said of itself.
+// stops starts a server, which is told its ADDRESS or its PORT, sees it end well when it is terminated, and returns
+// what it said of itself.
 func stops(t *testing.T, dir string, program string, arguments ...string) (about string) {
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)

@@ -13,9 +13,8 @@ func (o *output) jackson(defs *schema.Definitions) {
 	simple := f.use(databind + "module.SimpleModule")
 	codec, problem := f.wire("Codec"), f.wire("PayloadException")
 	class := f.lang("Class")
-	f.doc("Lets Jackson read and write the types of these definitions, as JSON and by their own rules.\n\n"+
-		"Register it with an "+
-		"`ObjectMapper`. What is read has the limits of `fromJson`.", "")
+	outer := f.Code
+	f.Code = stubs.NewCode("  ")
 	f.In("public final class JacksonStubs extends "+simple+" {", func() {
 		f.P("private static final long serialVersionUID = 1L;")
 		f.P("")
@@ -101,6 +100,13 @@ func (o *output) jackson(defs *schema.Definitions) {
 			}, "}")
 		}, "}")
 	}, "}")
+	body := f.Code
+	f.Code = outer
+	f.doc("Lets Jackson read and write the types of these definitions, as JSON and by their own rules.\n\n"+
+		"Register it with an "+
+		"`ObjectMapper`. What is read has the limits of `fromJson`.", "")
+	f.suppress()
+	f.merge(body)
 	f.close()
 }
 
