@@ -95,7 +95,8 @@ func (d *demo) tell() error {
 		return err
 	}
 	d.say("The Skerry Line: a project with four modules",
-		"Definitions of sailings, bookings and vessels, and a server and a client\nin each of Go, TypeScript, Python and Java "+
+		"Definitions of sailings, bookings and vessels, and a server and a client\n"+
+			"in each of Go, TypeScript, Python and Java "+
 			"that somebody wrote against the stubs.")
 	var paths []string
 	for path, text := range project {

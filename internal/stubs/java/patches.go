@@ -21,9 +21,9 @@ func (f *file) patchSetters(x field) {
 			v = f.copy(x.Type, v, 0)
 		}
 		if x.Type.Kind == schema.KindAny { // null clears, however it came there
-			f.P("%s = value.isNull() ? %s.clear() : %s.set(value);", x.variable, change, change)
+			f.P("this.%s = value.isNull() ? %s.clear() : %s.set(value);", x.variable, change, change)
 		} else {
-			f.P("%s = %s.set(%s);", x.variable, change, v)
+			f.P("this.%s = %s.set(%s);", x.variable, change, v)
 		}
 		f.P("return this;")
 	}, "}")
@@ -35,7 +35,7 @@ func (f *file) patchSetters(x field) {
 		"@return this")
 	f.deprecation(deprecated)
 	f.In(fmt.Sprintf("public Builder clear%s() {", name), func() {
-		f.P("%s = %s.clear();", x.variable, change)
+		f.P("this.%s = %s.clear();", x.variable, change)
 		f.P("return this;")
 	}, "}")
 	f.P("")
@@ -56,9 +56,9 @@ func (f *file) applying(p *schema.Message) {
 			setter := original[i].accessor
 			end := "}"
 			if x.Type.Clearable {
-				end = fmt.Sprintf("} else if (%s.isCleared()) {", x.variable)
+				end = fmt.Sprintf("} else if (this.%s.isCleared()) {", x.variable)
 			}
-			f.In(fmt.Sprintf("if (%s.isSet()) {", x.variable), func() { f.P("b.%s(%s.value());", setter, x.variable) }, end)
+			f.In(fmt.Sprintf("if (this.%s.isSet()) {", x.variable), func() { f.P("b.%s(this.%s.value());", setter, x.variable) }, end)
 			if !x.Type.Clearable {
 				continue
 			}
