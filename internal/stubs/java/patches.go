@@ -58,7 +58,10 @@ func (f *file) applying(p *schema.Message) {
 			if x.Type.Clearable {
 				end = fmt.Sprintf("} else if (this.%s.isCleared()) {", x.variable)
 			}
-			f.In(fmt.Sprintf("if (this.%s.isSet()) {", x.variable), func() { f.P("b.%s(this.%s.value());", setter, x.variable) }, end)
+			f.In(fmt.Sprintf("if (this.%s.isSet()) {", x.variable), func() {
+				f.P("b.%s(this.%s.value());", setter,
+					x.variable)
+			}, end)
 			if !x.Type.Clearable {
 				continue
 			}
