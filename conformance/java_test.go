@@ -46,7 +46,7 @@ func javaSides(t *testing.T) (list []side) {
 				return []string{"java", "-XX:+UseSerialGC", "-cp", path, "conformance.matrix.Client", address, encoding}
 			}
 			for _, both := range []string{"watching", "both ways", "heads", "late failure"} {
-				s.lacks[both] = "the call streams both ways, which this server can't"
+				s.lacks[both] = "the call streams both ways, which this server can't do"
 			}
 		} else {
 			s.language = "java in " + server

@@ -165,11 +165,11 @@ service Quay {
 	var got []string
 	for _, f := range Advise(defs, findings, nil) {
 		got = append(got, fmt.Sprintf("%d %s", f.Place.File.Position(f.Place.Span.Start).Line, f.Name))
-		if f.Name == "unknown-rule" {
+		if f.Name == "no-such-rule" {
 			assert.Equal(t, `did you mean "undocumented"?`, f.Fix)
 		}
 	}
-	assert.Equal(t, []string{"5 unknown-rule", "6 undocumented", "9 no-credential", "9 undocumented"}, got)
+	assert.Equal(t, []string{"5 no-such-rule", "6 undocumented", "9 no-credential", "9 undocumented"}, got)
 }
 
 // TestSafeWithBody is said only where check would take what it proposes.

@@ -64,7 +64,7 @@ func (s *switches) before(file *source.File, at uint32) (rules []string) {
 			if near := source.Nearest(m[1], Names()); near != "" {
 				fix = source.DidYouMean(near)
 			}
-			s.unknown = append(s.unknown, source.Finding{Name: "unknown-rule", Severity: source.Advice,
+			s.unknown = append(s.unknown, source.Finding{Name: "no-such-rule", Severity: source.Advice,
 				Place:   source.Place{File: file, Span: source.Span{Start: at, End: at + 1}},
 				Message: fmt.Sprintf("a comment before this switches off the advice %q, which there is not", m[1]), Fix: fix})
 		}

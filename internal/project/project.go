@@ -263,7 +263,7 @@ func unknownKey(file *source.File, e *toml.DecodeError) source.Finding {
 	key := strings.Join(e.Key(), ".")
 	line, column := e.Position()
 	last := e.Key()[len(e.Key())-1]
-	f := source.Finding{Name: "unknown-key", Place: place(file, line, column, len(last)),
+	f := source.Finding{Name: "no-such-key", Place: place(file, line, column, len(last)),
 		Message: fmt.Sprintf("faithful.toml has no key %q", key)}
 	prefix := strings.TrimSuffix(key, last)
 	var siblings []string

@@ -46,9 +46,9 @@ func TestConfig(t *testing.T) {
 
 func TestBadConfig(t *testing.T) {
 	for text, want := range map[string]string{
-		"nam = \"x\"": "1:1 unknown-key: faithful.toml has no key \"nam\" | did you mean \"name\"?",
-		"name = \"x\"\n[promise]\nroll_out = \"unordered\"":                                                      "3:1 unknown-key: faithful.toml has no key \"promise.roll_out\" | did you mean \"rollout\"?",
-		"name = \"x\"\n[[stubs]]\nlang = \"go\"":                                                                 "3:1 unknown-key: faithful.toml has no key \"stubs.lang\" | the keys here are: language, into, package",
+		"nam = \"x\"": "1:1 no-such-key: faithful.toml has no key \"nam\" | did you mean \"name\"?",
+		"name = \"x\"\n[promise]\nroll_out = \"unordered\"":                                                      "3:1 no-such-key: faithful.toml has no key \"promise.roll_out\" | did you mean \"rollout\"?",
+		"name = \"x\"\n[[stubs]]\nlang = \"go\"":                                                                 "3:1 no-such-key: faithful.toml has no key \"stubs.lang\" | the keys here are: language, into, package",
 		"name = \"x\"\n[[waiver]]\nchange = \"field-gone\"\nwhere = \"a.B.c\"":                                   "2:1 bad-value: a [[waiver]] needs its reason | write, for example: reason = \"never filled in since 2025\"",
 		"name = \"x\"\n[[waiver]]\nchange = \"field-gone\"\nwhere = \"a.B.c\"\nreason = \"r\"\nuntil = \"soon\"": "6:9 bad-value: until is a date",
 		"name = \"x\"\n[promise]\ncompared_with = \"all\"":                                                       "3:17 bad-value: promise.compared_with is one of last, every, not \"all\"",

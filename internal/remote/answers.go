@@ -175,7 +175,7 @@ func (r *sheetReader) undecodable(err error) {
 			if near := source.Nearest(last, known); near != "" {
 				fix = source.DidYouMean(near)
 			}
-			r.findings = append(r.findings, source.Finding{Name: "unknown-key", Place: at(line, column, len(last)),
+			r.findings = append(r.findings, source.Finding{Name: "no-such-key", Place: at(line, column, len(last)),
 				Message: fmt.Sprintf("an answer sheet has no key %q", strings.Join(key, ".")), Fix: fix})
 		}
 	case *toml.DecodeError:
@@ -227,7 +227,7 @@ func (r *sheetReader) entry(e *entry) {
 	case e.Problem != "" && (e.Error != "" || e.With != nil || e.Copy != nil):
 		r.refuse("problem", "two-answers", "leave one of them out", "a problem has no fields, and is not a declared error")
 	case e.Problem != "" && problems[e.Problem] == nil:
-		r.refuse(e.Problem, "unknown-problem", nearestFix(e.Problem, problemNames()),
+		r.refuse(e.Problem, "no-such-problem", nearestFix(e.Problem, problemNames()),
 			"a mock does not answer with the problem %q", e.Problem)
 	case e.Stream != nil && !e.call.ResponseStream:
 		r.refuse("stream", "no-stream", "write with instead", "%q does not answer with a stream", e.call.FullName())
@@ -260,7 +260,7 @@ func (r *sheetReader) callNamed(name string) *schema.Call {
 	case len(found) > 1:
 		r.refuse(name, "ambiguous-call", "write its full name", "%q may be any of %d calls", name, len(found))
 	default:
-		r.refuse(name, "unknown-call", nearestFix(name, names), "there is no call %q", name)
+		r.refuse(name, "no-such-call", nearestFix(name, names), "there is no call %q", name)
 	}
 	return nil
 }
@@ -287,7 +287,7 @@ func (r *sheetReader) errorNamed(e *entry) *schema.Message {
 	if len(names) > 0 {
 		fix = nearestFix(e.Error, names)
 	}
-	r.refuse(e.Error, "unknown-error", fix, "%q does not fail with %q", e.call.FullName(), e.Error)
+	r.refuse(e.Error, "no-such-error", fix, "%q does not fail with %q", e.call.FullName(), e.Error)
 	return nil
 }
 
@@ -321,7 +321,7 @@ func (r *sheetReader) prepare(e *entry, what *schema.Message) {
 	for name, pointer := range e.Copy {
 		if what.ByName(name) == nil && !slices.ContainsFunc(what.Fields,
 			func(f *schema.Field) bool { return f.JSONName() == name }) {
-			r.refuse(name, "unknown-field", nearestFix(name, jsonNames(what)), "%q has no field %q", what.Name, name)
+			r.refuse(name, "no-such-field", nearestFix(name, jsonNames(what)), "%q has no field %q", what.Name, name)
 		}
 		if !strings.HasPrefix(pointer, "/") {
 			r.refuse(name, "bad-pointer", `write, for example: copy = { sailing = "/sailing" }`,
@@ -366,7 +366,7 @@ func (r *sheetReader) credentials(given map[string]any) map[string][]string {
 			}
 		}
 		if full == "" {
-			r.findings = append(r.findings, source.Finding{Name: "unknown-credential", Place: source.Place{File: r.file},
+			r.findings = append(r.findings, source.Finding{Name: "no-such-credential", Place: source.Place{File: r.file},
 				Message: fmt.Sprintf("there is no credential %q", name), Fix: nearestFix(name, names)})
 			continue
 		}
@@ -419,7 +419,7 @@ func (r *sheetReader) patched(t *schema.Message, fields map[string]any, where st
 	_ = json.Unmarshal(text, &merged) // it was written just now
 	for name, v := range fields {
 		if !slices.Contains(jsonNames(t), name) && !strings.HasPrefix(name, "#") {
-			r.refuse(name, "unknown-field", nearestFix(name, jsonNames(t)), "%q has no field %q", t.Name, name)
+			r.refuse(name, "no-such-field", nearestFix(name, jsonNames(t)), "%q has no field %q", t.Name, name)
 			continue
 		}
 		merged[name] = jsonOf(v)
@@ -432,7 +432,7 @@ func (r *sheetReader) patched(t *schema.Message, fields map[string]any, where st
 	}
 	for _, pointer := range value.UnlistedNames(m) {
 		name := pointer[strings.LastIndexByte(pointer, '/')+1:]
-		r.refuse(name, "unknown-field", nearestFix(name, r.allNames()), "%s: nothing of these definitions is called %q",
+		r.refuse(name, "no-such-field", nearestFix(name, r.allNames()), "%s: nothing of these definitions is called %q",
 			where, pointer)
 	}
 	return m
@@ -520,7 +520,7 @@ func (r *sheetReader) checkMatch(path string, t *schema.Type, wanted any) {
 		for name, v := range object {
 			i := slices.IndexFunc(t.Message.Fields, func(f *schema.Field) bool { return f.JSONName() == name })
 			if i < 0 {
-				r.refuse(name, "unknown-field", nearestFix(name, jsonNames(t.Message)), "%q has no field %q", t.Short(), name)
+				r.refuse(name, "no-such-field", nearestFix(name, jsonNames(t.Message)), "%q has no field %q", t.Short(), name)
 				continue
 			}
 			r.checkMatch(path+"."+name, t.Message.Fields[i].Type, v)
@@ -529,7 +529,7 @@ func (r *sheetReader) checkMatch(path string, t *schema.Type, wanted any) {
 		for name, v := range object {
 			i := slices.IndexFunc(t.Union.Alternatives, func(a *schema.Alternative) bool { return a.JSONName() == name })
 			if i < 0 {
-				r.refuse(name, "unknown-alternative", "", "%q has no alternative %q", t.Union.Name, name)
+				r.refuse(name, "no-such-alternative", "", "%q has no alternative %q", t.Union.Name, name)
 				continue
 			}
 			r.checkMatch(path+"."+name, t.Union.Alternatives[i].Type, v)

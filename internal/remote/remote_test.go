@@ -383,31 +383,31 @@ func TestMistakesInSheets(t *testing.T) {
 	defs := ferryLine(t)
 	const book = "[[answer]]\ncall = \"Bookings.book\"\n"
 	for text, want := range map[string]string{
-		"[[answers]]":                         "1:3 unknown-key: an answer sheet has no key \"answers\" | did you mean \"answer\"?",
-		"[[answer]]\ncal = \"Bookings.book\"": "2:1 unknown-key: an answer sheet has no key \"answer.cal\" | did you mean \"call\"?",
+		"[[answers]]":                         "1:3 no-such-key: an answer sheet has no key \"answers\" | did you mean \"answer\"?",
+		"[[answer]]\ncal = \"Bookings.book\"": "2:1 no-such-key: an answer sheet has no key \"answer.cal\" | did you mean \"call\"?",
 		"[[answer]]\nwith = {}":               "1:1 no-call: an answer needs the call that it is for",
-		"[[answer]]\ncall = \"Bookings.bok\"": "2:9 unknown-call: there is no call \"Bookings.bok\" | did you mean \"Bookings.book\"?",
+		"[[answer]]\ncall = \"Bookings.bok\"": "2:9 no-such-call: there is no call \"Bookings.bok\" | did you mean \"Bookings.book\"?",
 		"[[answer]]\ncall = \"Bookings.book":  "2:21 bad-toml: ",
 		"state = 7":                           "1:9 bad-toml: ",
-		book + "when = { saling = \"x\" }": "3:10 unknown-field: \"BookRequest\" has no field " +
+		book + "when = { saling = \"x\" }": "3:10 no-such-field: \"BookRequest\" has no field " +
 			"\"saling\" | did you mean \"sailing\"?",
-		book + "when = { vehicle = { metre = 4 } }": "3:22 unknown-field: \"Vehicle\" has no field " +
+		book + "when = { vehicle = { metre = 4 } }": "3:22 no-such-field: \"Vehicle\" has no field " +
 			"\"metre\" | did you mean \"metres\"?",
 		book + "when = { deck = 1.5 }": "3:10 wrong-value: when.deck: the payload: " +
 			"expected Deck, found the number 1.5",
 		book + "with = { fare = { hundredth = 4 } }": "3:10 wrong-value: with: /fare/hundredths: " +
 			"expected int64, found nothing: the field is required",
-		book + "with = { fare = { hundredths = 4, curency = \"SKD\" } }": "3:35 unknown-field: with: nothing of these " +
+		book + "with = { fare = { hundredths = 4, curency = \"SKD\" } }": "3:35 no-such-field: with: nothing of these " +
 			"definitions is called \"/fare/curency\" | did you mean \"currency\"?",
 		book + "with = { id = 4 }": "3:10 wrong-value: with: /id: expected uuid, " +
 			"found the number 4",
-		book + "with = { idd = \"x\" }": "3:10 unknown-field: \"Booking\" has no field \"idd\" " +
+		book + "with = { idd = \"x\" }": "3:10 no-such-field: \"Booking\" has no field \"idd\" " +
 			"| did you mean \"id\"?",
-		book + "error = \"SailingFul\"": "3:10 unknown-error: " +
+		book + "error = \"SailingFul\"": "3:10 no-such-error: " +
 			"\"skerry.booking.Bookings.book\" does not fail with \"SailingFul\" | did you mean \"SailingFull\"?",
-		book + "error = \"SailingFull\"\nwith = { seats = 4 }": "4:10 unknown-field: \"SailingFull\" has no " +
+		book + "error = \"SailingFull\"\nwith = { seats = 4 }": "4:10 no-such-field: \"SailingFull\" has no " +
 			"field \"seats\" | ",
-		book + "problem = \"sleepy\"": "3:12 unknown-problem: a mock does not answer " +
+		book + "problem = \"sleepy\"": "3:12 no-such-problem: a mock does not answer " +
 			"with the problem \"sleepy\" | ",
 		book + "problem = \"internal\"\nerror = \"SailingFull\"": "3:1 two-answers: ",
 		book + "cut = true\nwith = {}":                           "3:1 two-answers: ",
@@ -416,12 +416,12 @@ func TestMistakesInSheets(t *testing.T) {
 		book + "times = -1":                                        "3:1 bad-times: ",
 		book + "stream = []":                                       "3:1 no-stream: ",
 		book + "copy = { id = \"sailing\" }":                       "3:10 bad-pointer: ",
-		book + "copy = { idd = \"/sailing\" }":                     "3:10 unknown-field: ",
+		book + "copy = { idd = \"/sailing\" }":                     "3:10 no-such-field: ",
 		"[[answer]]\ncall = \"Quay.ring\"\nwhen = { a = 1 }":       "3:1 no-request: ",
 		"[[answer]]\ncall = \"Quay.ring\"\nwith = { a = 1 }":       "3:1 no-answer: ",
 		"[[answer]]\ncall = \"Quay.follow\"\nwith = {}":            "3:1 is-stream: ",
-		"[[answer]]\ncall = \"Quay.follow\"\nstream = [{ x = 1 }]": "3:13 unknown-field: \"Position\" has no field \"x\" | ",
-		"[credentials]\ngat = \"x\"":                               "1:1 unknown-credential: there is no credential \"gat\" | did you mean \"gate\"?",
+		"[[answer]]\ncall = \"Quay.follow\"\nstream = [{ x = 1 }]": "3:13 no-such-field: \"Position\" has no field \"x\" | ",
+		"[credentials]\ngat = \"x\"":                               "1:1 no-such-credential: there is no credential \"gat\" | did you mean \"gate\"?",
 		"\xff\x00":                                                 "1:1 bad-toml: ",
 	} {
 		_, err := ReadSheet(defs, source.NewFile("answers.toml", text), Sampled(defs, 0))

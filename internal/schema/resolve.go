@@ -314,7 +314,7 @@ func (r *resolver) bindUses(f *fileScope) {
 		target := r.scopes[u.Module.Text]
 		switch {
 		case target == nil:
-			r.report(f.place(u.Module.Span), "unknown-module", fmt.Sprintf("there is no module %q", u.Module.Text),
+			r.report(f.place(u.Module.Span), "no-such-module", fmt.Sprintf("there is no module %q", u.Module.Text),
 				r.meant(u.Module.Text, "the modules of this project are: ", r.moduleNames()))
 			// Names after this alias must not be reported once more.
 			f.uses[u.Alias.Text] = nil
@@ -425,7 +425,7 @@ func (r *resolver) lookup(f *fileScope, alias, name syntax.Name, what string) (d
 	if d, found := s.decls[name.Text]; found {
 		return d, true
 	}
-	finding := source.Finding{Name: "unknown-name", Place: f.place(name.Span),
+	finding := source.Finding{Name: "no-such-name", Place: f.place(name.Span),
 		Message: fmt.Sprintf("there is no %s %q in module %q", what, name.Text, s.module.Name)}
 	whole := f.place(name.Span)
 	if alias.Text != "" {
@@ -474,7 +474,7 @@ func (r *resolver) unknownAlias(f *fileScope, alias syntax.Name) {
 			}
 		}
 	}
-	r.report(f.place(alias.Span), "unknown-alias", fmt.Sprintf("this file uses no module as %q", alias.Text), fix)
+	r.report(f.place(alias.Span), "no-such-alias", fmt.Sprintf("this file uses no module as %q", alias.Text), fix)
 }
 
 // maxSuggestions bounds how many names are compared in search of the ones that
@@ -1025,7 +1025,7 @@ func (r *resolver) fieldType(f *fileScope, t *syntax.Field) *Type {
 		if first := word[0]; first >= 'a' && first <= 'z' && scalarTypes[t.Name.Text] != nil && usualWords[word] == "" &&
 			r.nearestOf(word, scalarWords()) == "" {
 			span := source.Span{Start: t.Name.Span.Start, End: t.Type.Span.End}
-			r.findings.Add(source.Finding{Name: "unknown-name", Place: f.place(t.Type.Span),
+			r.findings.Add(source.Finding{Name: "no-such-name", Place: f.place(t.Type.Span),
 				Message: fmt.Sprintf("there is no type %q", word),
 				Fix:     fmt.Sprintf("the name comes before the type: %s %s", word, t.Name.Text),
 				Edits:   []source.Edit{{Place: f.place(span), Text: word + " " + t.Name.Text}}, Sure: true})

@@ -58,7 +58,7 @@ func TestErrorsOfAllFiles(t *testing.T) {
 	for _, f := range findings {
 		got = append(got, f.Place.File.Name+" "+f.Name)
 	}
-	assert.Equal(t, []string{"file1.faithful unknown-name", "file2.faithful use-cycle", "file2.faithful unknown-name",
+	assert.Equal(t, []string{"file1.faithful no-such-name", "file2.faithful use-cycle", "file2.faithful no-such-name",
 		"file3.faithful no-module", "file4.faithful declared-twice"}, got)
 }
 

@@ -166,7 +166,7 @@ func (r *resolver) side(f *fileScope, ref *syntax.Ref) *Message {
 	}
 	if ref.Alias.Text == "" && slices.Contains(nothingWords, strings.ToLower(ref.Name.Text)) &&
 		!f.declares(ref.Name.Text) {
-		r.findings.Add(source.Finding{Name: "unknown-name", Place: f.place(ref.Name.Span),
+		r.findings.Add(source.Finding{Name: "no-such-name", Place: f.place(ref.Name.Span),
 			Message: fmt.Sprintf("there is no message %q", ref.Name.Text), Fix: "nothing is written ()"})
 		return nil
 	}

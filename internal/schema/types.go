@@ -86,7 +86,7 @@ func (r *resolver) typ(f *fileScope, t *syntax.Type) *Type {
 }
 
 func (r *resolver) unknownScalar(f *fileScope, name syntax.Name) {
-	finding := source.Finding{Name: "unknown-name", Place: f.place(name.Span),
+	finding := source.Finding{Name: "no-such-name", Place: f.place(name.Span),
 		Message: fmt.Sprintf("there is no type %q", name.Text),
 		Fix:     "the scalars are: " + strings.Join(scalarWords(), ", ")}
 	better := ""

@@ -1668,7 +1668,7 @@ final class Exchange {
     Carrier.SocketUpgrade upgrade = carrier.upgrade();
     if (upgrade == null) {
       throw new Refused(
-          served.problem("not-acceptable", "the call streams both ways, which this server can't"),
+          served.problem("not-acceptable", "the call streams both ways, which this server can't do"),
           Map.of("Upgrade", "websocket"));
     } else if (protocol.isEmpty()) {
       throw new Refused(
