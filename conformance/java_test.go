@@ -71,6 +71,18 @@ func TestJavaStubs(t *testing.T) {
 		toolchain.Run(t, "java", "java", "-cp", javaPrograms(t), "conformance.Vectors", file))
 }
 
+// TestJackson reads and writes messages by the module for Jackson.
+func TestJackson(t *testing.T) {
+	toolchain.Require(t, "java")
+	const want = `{"by":"the quay","chains":[{"next":{"foot":{"dogs":1}},"passage":[{"tonnes":"12.50"}]}],` +
+		`"last":{"tonnes":"12.50"},"fares":{"child":"7.00"},"deck":40}
+true
+[{"passage":[],"#77":"GCA","crew":[1,2.5E300,null,true]}]
+/passage/0/foot/dogs: expected uint8, found "two" (byte 28)
+`
+	assert.Equal(t, want, toolchain.Run(t, "java", "java", "-cp", javaPrograms(t), "conformance.Jackson"))
+}
+
 func FuzzJavaStubs(f *testing.F) {
 	toolchain.Require(f, "java")
 	fuzz(f, asked(f, exec.Command("java", "-cp", javaPrograms(f), "conformance.Vectors", "-")))

@@ -563,10 +563,11 @@ func TestScaffoldsRun(t *testing.T) {
 			said := toolchain.Run(t, dir, toolchain.Program(t), arguments...)
 			assert.Contains(t, said, "9 files written, 0 there already")
 			assert.Contains(t, toolchain.Run(t, dir, toolchain.Program(t), append(arguments, "--dry")...), "0 files to write")
+			program := toolchain.Program(t)
 			maven := func(goal string) (string, error) {
 				c := exec.Command("mvn", "-B", "-f", into, goal)
 				c.Dir = dir
-				c.Env = append(os.Environ(), "FAITHFUL="+toolchain.Program(t))
+				c.Env = append(os.Environ(), "FAITHFUL="+program)
 				output, err := c.CombinedOutput()
 				return string(output), err
 			}
@@ -585,6 +586,11 @@ func TestScaffoldsRun(t *testing.T) {
 			output, err = maven("package")
 			require.NoError(t, err, "%s", output)
 			assert.Contains(t, output, "Tests run: 4, Failures: 0, Errors: 0")
+			if program = "nowhere/faithful"; way == nil { // a machine that only builds
+				output, err = maven("generate-sources")
+				require.NoError(t, err, "%s", output)
+				assert.Contains(t, output, "are compiled as they are, because nowhere/faithful can't be started")
+			}
 			address := "ADDRESS"
 			if way != nil {
 				address = "--server.port=PORT"

@@ -131,6 +131,9 @@ func (c *Code) P(format string, args ...any) {
 	c.b.WriteByte('\n')
 }
 
+// Add writes whole lines as they are.
+func (c *Code) Add(lines []byte) { c.b.Write(lines) }
+
 // In writes a line, then body one step further in, then the closing line.
 func (c *Code) In(open string, body func(), closing string) {
 	c.P("%s", open)

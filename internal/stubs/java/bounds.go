@@ -145,12 +145,7 @@ func (f *file) violationsOf(t *schema.Type, found, value, step string, depth int
 		return
 	}
 	if inlineBounds(t) {
-		pattern := ""
-		if t.Named.Bounds.Pattern != "" {
-			pattern = f.use("java.util.regex.Pattern") + ".compile(" + quote(javaPattern(t.Named.Bounds.Pattern)) + ")"
-		}
-		f.bounds(t.Named.Bounds, check{found: found, typ: t.Bare(), value: value, step: step, pattern: pattern,
-			secret: t.Named.Secret})
+		f.bounds(t.Named.Bounds, check{found: found, typ: t.Bare(), value: value, step: step, secret: t.Named.Secret})
 	}
 	if inside := (schema.Type{Kind: t.Kind, Elem: t.Elem, Key: t.Key}); t.Elem == nil || !inside.Checked() {
 		return

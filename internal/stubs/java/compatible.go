@@ -178,7 +178,7 @@ func FieldTypeName(f *schema.Field) string {
 	case f.IsRaw():
 		return "Body"
 	case f.Presence == schema.Optional:
-		return "Optional<" + ObjectName(f.Type) + ">"
+		return "Optional<" + spell(f.Type, true) + ">"
 	}
 	return TypeName(f.Type)
 }

@@ -26,7 +26,7 @@ type file struct {
 // open begins a file of a module, for a type with others inside.
 func (o *output) open(m *schema.Module, self string, nested ...string) *file {
 	f := &file{Code: stubs.NewCode("  "), output: o, module: m, packageName: o.root + "." + Below(m), self: self,
-		top: topNames(m), nested: map[string]bool{}, imports: map[string]string{}}
+		top: o.topNames(m), nested: map[string]bool{}, imports: map[string]string{}}
 	for _, name := range nested {
 		f.nested[name] = true
 	}
@@ -34,8 +34,12 @@ func (o *output) open(m *schema.Module, self string, nested ...string) *file {
 }
 
 // topNames are the types of a module's package.
-func topNames(m *schema.Module) map[string]bool {
+func (o *output) topNames(m *schema.Module) map[string]bool {
+	if top, is := o.top[m]; is {
+		return top
+	}
 	top := map[string]bool{}
+	o.top[m] = top
 	for _, d := range m.Declarations() {
 		switch d.(type) {
 		case *schema.Const:

@@ -106,7 +106,7 @@ func (o *output) jackson(defs *schema.Definitions) {
 		"Register it with an "+
 		"`ObjectMapper`. What is read has the limits of `fromJson`.", "")
 	f.suppress()
-	f.merge(body)
+	f.Add(body.Bytes())
 	f.close()
 }
 

@@ -100,7 +100,8 @@ func (Language) Generate(defs *schema.Definitions, about stubs.About, options st
 	if options.Package == "" {
 		return nil, fmt.Errorf(`a Java output needs the name of its package: write package = "ferry.gen"`)
 	}
-	o := &output{options: options, root: options.Package, types: options.TypesAt}
+	o := &output{options: options, root: options.Package, types: options.TypesAt,
+		top: map[*schema.Module]map[string]bool{}}
 	if options.Types {
 		o.types = o.root
 	}
@@ -141,6 +142,7 @@ type output struct {
 	options stubs.Options
 	root    string // its package
 	types   string // the package of the output with the types
+	top     map[*schema.Module]map[string]bool
 	files   []stubs.File
 	err     error
 }

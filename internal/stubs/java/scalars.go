@@ -146,9 +146,6 @@ func (f *file) class(s scalar) string {
 // TypeName is the Java type of a value, as code that imports what it names writes it.
 func TypeName(t *schema.Type) string { return spell(t, false) }
 
-// ObjectName is TypeName where a class is asked for.
-func ObjectName(t *schema.Type) string { return spell(t, true) }
-
 func spell(t *schema.Type, boxed bool) string {
 	if isRecord(t) {
 		return t.Named.Name

@@ -58,7 +58,7 @@ func (o *output) calls(s *schema.Service) {
 	f.Code = outer
 	f.doc(fmt.Sprintf("Is what clients and servers of %s know of its calls.", s.FullName()), "")
 	f.suppress()
-	f.merge(body)
+	f.Add(body.Bytes())
 	f.close()
 }
 
@@ -417,7 +417,7 @@ func (o *output) client(s *schema.Service) {
 	f.doc(otherwise(s.Doc, fmt.Sprintf("Calls the service %s.", s.FullName())), s.Deprecated)
 	f.deprecation(s.Deprecated)
 	f.suppress()
-	f.merge(body)
+	f.Add(body.Bytes())
 	f.close()
 }
 
@@ -578,7 +578,7 @@ func (o *output) server(s *schema.Service) {
 		"calls are added.", s.Deprecated)
 	f.deprecation(s.Deprecated)
 	f.suppress()
-	f.merge(body)
+	f.Add(body.Bytes())
 	f.close()
 }
 
@@ -648,6 +648,6 @@ func (o *output) everyCall(s *schema.Service) {
 		"calls are added.",
 		s.FullName()), "")
 	f.suppress()
-	f.merge(body)
+	f.Add(body.Bytes())
 	f.close()
 }

@@ -464,15 +464,8 @@ func (o *output) message(m *schema.Message) {
 	f.doc(doc, m.Deprecated)
 	f.deprecation(m.Deprecated)
 	f.suppress()
-	f.merge(body)
+	f.Add(body.Bytes())
 	f.close()
-}
-
-// merge appends what was written apart.
-func (f *file) merge(body *stubs.Code) {
-	for line := range strings.SplitSeq(strings.TrimRight(string(body.Bytes()), "\n"), "\n") {
-		f.P("%s", line)
-	}
 }
 
 // suppress quiets what the compiler says of things that the definitions deprecate and still use.

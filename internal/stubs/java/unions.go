@@ -53,7 +53,7 @@ func (o *output) union(u *schema.Union) {
 		"here. It is open: an alternative that is not listed is\npreserved, so a `switch` needs a `default`."), u.Deprecated)
 	f.deprecation(u.Deprecated)
 	f.suppress()
-	f.merge(body)
+	f.Add(body.Bytes())
 	f.close()
 	o.unlisted(u)
 }
@@ -154,7 +154,7 @@ func (o *output) unlisted(u *schema.Union) {
 	body := f.Code
 	f.Code = outer
 	f.suppress()
-	f.merge(body)
+	f.Add(body.Bytes())
 	f.close()
 }
 

@@ -1,42 +1,41 @@
-import java.io.File;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
-import java.util.List;
 
 /**
- * Makes the stubs before they are compiled. Where {@code faithful} is not installed, as on a machine that only builds, the
- * stubs that are there are used.
+ * Makes the stubs before they are compiled. On a machine that only builds, without {@code faithful} or the definitions, the
+ * stubs that are there are compiled.
  */
 final class GenerateStubs {
   private GenerateStubs() {}
 
-  public static void main(String[] arguments) throws IOException, InterruptedException {
+  public static void main(String[] arguments) throws InterruptedException {
     Path stubs = Path.of(arguments[0]).toAbsolutePath().normalize();
+    Path project = stubs;
+    while (project != null && !Files.exists(project.resolve("faithful.toml"))) {
+      project = project.getParent();
+    }
+    if (project == null) {
+      without(stubs, "no folder above has a faithful.toml");
+      return;
+    }
     String command = System.getenv().getOrDefault("FAITHFUL", "faithful");
     Process process;
     try {
-      process = new ProcessBuilder(List.of(command, "generate")).directory(project(stubs)).inheritIO().start();
+      process = new ProcessBuilder(command, "generate").directory(project.toFile()).inheritIO().start();
     } catch (IOException e) {
-      if (Files.isDirectory(stubs)) {
-        System.out.println(command + " is not installed here: using the stubs that are in " + stubs);
-        return;
-      }
-      System.err.println("There are no stubs in " + stubs + ", and " + command + " can't be started to make them.");
-      System.err.println("Install faithful, or name it by the environment variable FAITHFUL.");
-      System.exit(1);
+      without(stubs, command + " can't be started: install it, or name it by the environment variable FAITHFUL");
       return;
     }
     System.exit(process.waitFor());
   }
 
-  /** Is the folder above the stubs that has faithful.toml. */
-  private static File project(Path stubs) throws IOException {
-    for (Path folder = stubs; folder != null; folder = folder.getParent()) {
-      if (Files.exists(folder.resolve("faithful.toml"))) {
-        return folder.toFile();
-      }
+  private static void without(Path stubs, String why) {
+    if (Files.isDirectory(stubs)) {
+      System.out.println("The stubs in " + stubs + " are compiled as they are, because " + why);
+      return;
     }
-    throw new IOException("no folder above " + stubs + " has a faithful.toml");
+    System.err.println("There are no stubs in " + stubs + ", and none can be made, because " + why);
+    System.exit(1);
   }
 }
