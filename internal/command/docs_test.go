@@ -129,6 +129,27 @@ func generated(t *testing.T, page, content string) {
 	assert.Equal(t, want, string(text), "docs/%s is out of date: go test ./internal/command -run Pages -update", page)
 }
 
+// replaced are words that our docs say with another one, which stands for one thing everywhere.
+var replaced = regexp.MustCompile(`(?i)\b(unknown|contracts?|witness(es)?|facts?|diffs?|frames?|beats?|backwards?|forwards?|` +
+	`findings?)\b`)
+
+// inPlace are where one of them is a name of HTTP's problems, or a word of TypeScript.
+var inPlace = strings.NewReplacer("unknown-call", "", "const form: unknown", "")
+
+// TestWords looks for words in the docs that are said with another one.
+func TestWords(t *testing.T) {
+	pages, err := filepath.Glob("../../docs/*.md")
+	require.NoError(t, err)
+	require.NotEmpty(t, pages)
+	for _, page := range append(pages, "../../README.md") {
+		text, err := os.ReadFile(page)
+		require.NoError(t, err)
+		for i, line := range strings.Split(string(text), "\n") {
+			assert.Empty(t, replaced.FindString(inPlace.Replace(line)), "%s:%d: %s", page, i+1, line)
+		}
+	}
+}
+
 // TestPages holds the generated parts of docs/ against what they are made of.
 func TestPages(t *testing.T) {
 	t.Run("commands", func(t *testing.T) {

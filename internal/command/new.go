@@ -169,6 +169,7 @@ service Greetings {
 `
 
 const newIgnore = `node_modules/
+target/
 *.faithful-new
 .faithful-writing
 `
