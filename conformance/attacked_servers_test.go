@@ -51,6 +51,10 @@ var attackedArguments = map[string][]string{
 	"go":         {"-idle", "2s", "-base", attackedBase, "-body", "4194304", "-heartbeat", "500ms"},
 	"typescript": {"0", "500", "2000", attackedBase, "4194304"},
 	"python":     {"0", "0.5", "2", attackedBase, "4194304"},
+
+	"java":           {"0", "0.5", "2", attackedBase, "4194304"},
+	"java in jetty":  {"0", "0.5", "2", attackedBase, "4194304"},
+	"java in tomcat": {"0", "0.5", "2", attackedBase, "4194304"},
 }
 
 // dial opens a connection that is closed with the test.
@@ -408,7 +412,7 @@ func TestAttackedServers(t *testing.T) {
 	if testing.Short() {
 		t.Skip("skipped: -short leaves out attacks, which wait")
 	}
-	for _, s := range withoutJava(t) {
+	for _, s := range withJava(t) {
 		t.Run(s.language, func(t *testing.T) {
 			address, pid := process(t, s, attackedArguments[s.language]...)
 			at, err := url.Parse(address)
