@@ -33,6 +33,12 @@ func javaPrograms(t testing.TB) string {
 	return javaClasses.path
 }
 
+// javaProgram runs a program of the matrix in Java.
+func javaProgram(t testing.TB, class string, args ...string) []string {
+	return append([]string{"java", "-XX:+UseSerialGC", "-Xmx64m", "-XX:TieredStopAtLevel=1", "-Xshare:auto", "-cp",
+		javaPrograms(t), "conformance.matrix." + class}, args...)
+}
+
 // javaSides are the servers in Java: of the JDK, and in two containers. They hear of a caller that has left when they
 // write, so that the handler of a call with one answer does not.
 func javaSides(t *testing.T) (list []side) {
@@ -43,7 +49,7 @@ func javaSides(t *testing.T) (list []side) {
 			lacks: map[string]string{"cancellation": "the handler did not notice"}}
 		if server == "jdk" {
 			s.client = func(address, encoding string) []string {
-				return []string{"java", "-XX:+UseSerialGC", "-cp", path, "conformance.matrix.Client", address, encoding}
+				return javaProgram(t, "Client", address, encoding)
 			}
 			for _, both := range []string{"watching", "both ways", "heads", "late failure"} {
 				s.lacks[both] = "the call streams both ways, which this server can't do"

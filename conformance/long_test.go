@@ -44,7 +44,7 @@ func TestLongStreams(t *testing.T) {
 	const allowed = 48 << 10 // KiB beyond what a short stream takes
 	streamed := min(48_000_000*4 / *elements, 90_000)
 	size := streamed
-	for _, s := range withoutJava(t) {
+	for _, s := range withJava(t) {
 		t.Run(s.language, func(t *testing.T) {
 			address, pid := process(t, s)
 			run := func(call string, n int) (client int, took time.Duration) {
@@ -57,6 +57,9 @@ func TestLongStreams(t *testing.T) {
 						strconv.Itoa(size)},
 					"python": {s.server[0], "-m", "matrix.long", address, call, strconv.Itoa(n), strconv.Itoa(size)},
 				}[s.language]
+				if strings.HasPrefix(s.language, "java") {
+					command = javaProgram(t, "LongStreams", address, call, strconv.Itoa(n), strconv.Itoa(size))
+				}
 				c := exec.CommandContext(ctx, command[0], command[1:]...)
 				c.Dir = s.dir
 				start := time.Now()

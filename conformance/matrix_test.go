@@ -74,6 +74,11 @@ func withJava(t *testing.T) []side {
 	return list
 }
 
+// callers are the sides that have a client.
+func callers(all []side) []side {
+	return slices.DeleteFunc(slices.Clone(all), func(s side) bool { return s.client == nil })
+}
+
 // withAsyncio adds Python's other client.
 func withAsyncio(all []side) []side {
 	list := slices.Clone(all)

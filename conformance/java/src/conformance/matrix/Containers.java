@@ -4,6 +4,7 @@ import conformance.gen.faithful.web.Served;
 import conformance.gen.faithful.web.ServletMount;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.time.Duration;
 import org.apache.catalina.Context;
 import org.apache.catalina.Wrapper;
 import org.apache.catalina.connector.Connector;
@@ -42,7 +43,7 @@ final class Containers {
     return connector.getLocalPort();
   }
 
-  static int tomcat(Served served, int port) throws Exception {
+  static int tomcat(Served served, int port, Duration idle) throws Exception {
     Path folder = Files.createTempDirectory("matrix-tomcat-");
     Tomcat tomcat = new Tomcat();
     tomcat.setBaseDir(folder.toString());
@@ -51,7 +52,7 @@ final class Containers {
     connector.setProperty("address", "127.0.0.1");
     connector.setEncodedSolidusHandling("passthrough"); // a slash may be part of a path's field
     connector.setProperty("maxSwallowSize", "-1");
-    connector.setProperty("connectionTimeout", "60000");
+    connector.setProperty("connectionTimeout", String.valueOf(idle.toMillis())); // its writes heed no interrupt
     tomcat.setConnector(connector);
     Context context = tomcat.addContext("", folder.toString());
     context.addServletContainerInitializer(new WsSci(), null);

@@ -104,7 +104,7 @@ public final class Server extends Pier {
   }
 
   /** Is so much of nothing. */
-  private static final class Zeros extends InputStream {
+  static final class Zeros extends InputStream {
     private long left;
 
     Zeros(long size) {
@@ -461,6 +461,10 @@ public final class Server extends Pier {
     }
   }
 
+  private static Duration idle(String[] args) {
+    return Duration.ofMillis(args.length > 2 ? (long) (1000 * Double.parseDouble(args[2])) : 60_000);
+  }
+
   static Served served(String[] args) {
     Server server = new Server();
     ServerOptions.Builder options =
@@ -470,7 +474,7 @@ public final class Server extends Pier {
             .elementLimit(200_000)
             .bodyLimit(args.length > 4 ? Long.parseLong(args[4]) : 300_000)
             .heartbeat(Duration.ofMillis(args.length > 1 ? (long) (1000 * Double.parseDouble(args[1])) : 15_000))
-            .idleTimeout(Duration.ofMillis(args.length > 2 ? (long) (1000 * Double.parseDouble(args[2])) : 60_000))
+            .idleTimeout(idle(args))
             .base(args.length > 3 ? args[3] : "")
             .cookie("visit", c -> c.maxAge(Duration.ofHours(1)).sameSite("Strict"));
     String origins = System.getenv("MATRIX_ORIGINS");
@@ -492,7 +496,7 @@ public final class Server extends Pier {
     int bound =
         switch (System.getProperty("matrix.server", "jdk")) {
           case "jetty" -> Containers.jetty(served, port);
-          case "tomcat" -> Containers.tomcat(served, port);
+          case "tomcat" -> Containers.tomcat(served, port, idle(args));
           default -> HttpServerMount.start(served, new InetSocketAddress("127.0.0.1", port)).port();
         };
     System.out.println("listening on http://127.0.0.1:" + bound);

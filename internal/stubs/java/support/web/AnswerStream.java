@@ -20,7 +20,6 @@ public final class AnswerStream<T> implements Iterator<T>, Iterable<T>, AutoClos
   private final int status;
   private final InputStream in;
   private final Client.Watching watching;
-  private final IdleWatch idle;
   private final StreamReader<T> reader;
   private T next;
   private boolean over;
@@ -32,13 +31,12 @@ public final class AnswerStream<T> implements Iterator<T>, Iterable<T>, AutoClos
     this.status = status;
     this.in = in;
     this.watching = watching;
-    idle = new IdleWatch(client.idleTimeout().toMillis());
     reader =
         new StreamReader<>(call.answer.codec, encoding, client.elementLimit(), client.itemLimit(), this::read);
   }
 
   private int read(byte[] buffer) throws IOException {
-    int n = idle.within(() -> in.read(buffer));
+    int n = in.read(buffer);
     watching.received.addAndGet(Math.max(0, n));
     return n;
   }
@@ -98,7 +96,6 @@ public final class AnswerStream<T> implements Iterator<T>, Iterable<T>, AutoClos
 
   private void end(Throwable error) {
     over = true;
-    idle.close();
     Client.close(in);
     watching.end(error);
   }

@@ -9,6 +9,7 @@ import java.io.ByteArrayOutputStream;
 import java.io.EOFException;
 import java.io.IOException;
 import java.io.InputStream;
+import java.io.InterruptedIOException;
 import java.net.ConnectException;
 import java.net.URI;
 import java.net.http.HttpClient;
@@ -19,7 +20,6 @@ import java.net.http.HttpRequest.BodyPublisher;
 import java.net.http.HttpRequest.BodyPublishers;
 import java.net.http.HttpResponse;
 import java.net.http.HttpResponse.BodyHandler;
-import java.net.http.HttpResponse.BodyHandlers;
 import java.net.http.HttpTimeoutException;
 import java.nio.ByteBuffer;
 import java.nio.channels.ClosedChannelException;
@@ -162,7 +162,7 @@ public final class Client {
             return attempt.opened(call.request, request, limited(), false)
                 .thenApply(response -> understand(call, response.status(), response.headers(), response.body(), attempt));
           }
-          return attempt.opened(call.request, request, BodyHandlers.ofInputStream(), false)
+          return attempt.opened(call.request, request, incoming(), false)
               .thenApply(response -> rawAnswer(call, response, attempt));
         });
     return attempt;
@@ -697,10 +697,13 @@ public final class Client {
       reason = UnreachableException.Reason.TIMED_OUT;
     } else if (isRefused(error)) {
       reason = UnreachableException.Reason.REFUSED;
-    } else if (error instanceof CancellationException) {
+    } else if (error instanceof CancellationException || error instanceof InterruptedIOException) {
       reason = UnreachableException.Reason.CANCELLED;
     }
     String detail = error.getMessage() == null ? error.getClass().getSimpleName() : error.getMessage();
+    if (error instanceof CancellationException) {
+      detail = ""; // the reason says it
+    }
     return new UnreachableException(call.name(), reason, detail, error);
   }
 
@@ -958,7 +961,6 @@ public final class Client {
     private final Call<?, ?, ?> call;
     private final InputStream in;
     private final Watching watching;
-    private final IdleWatch idle = new IdleWatch(idleTimeout().toMillis());
 
     Coming(Call<?, ?, ?> call, InputStream in, Watching watching) {
       this.call = call;
@@ -975,16 +977,17 @@ public final class Client {
     @Override
     public int read(byte[] buffer, int offset, int length) throws IOException {
       try {
-        int n = idle.within(() -> in.read(buffer, offset, length));
+        int n = in.read(buffer, offset, length);
         if (n < 0) {
-          end(null);
+          watching.end(null);
         } else {
           watching.received.addAndGet(n);
         }
         return n;
       } catch (IOException e) {
         UnreachableException lost = unreachable(call, e, e instanceof java.net.SocketTimeoutException);
-        end(lost);
+        close();
+        watching.end(lost);
         throw new IOException(lost.getMessage(), lost);
       }
     }
@@ -992,12 +995,7 @@ public final class Client {
     @Override
     public void close() throws IOException {
       in.close();
-      end(null);
-    }
-
-    private void end(Throwable error) {
-      idle.close();
-      watching.end(error);
+      watching.end(null);
     }
   }
 
@@ -1033,7 +1031,7 @@ public final class Client {
     attempt.start(
         () ->
             attempt
-                .opened(call.request, request, BodyHandlers.ofInputStream(), false)
+                .opened(call.request, request, incoming(), false)
                 .thenApplyAsync(response -> begun(call, response, attempt), Timers.work()));
     return attempt;
   }
@@ -1091,6 +1089,10 @@ public final class Client {
 
   BodyHandler<byte[]> collected() {
     return limited();
+  }
+
+  private BodyHandler<InputStream> incoming() {
+    return info -> new Incoming(idleTimeout().toMillis());
   }
 
   /** Is how a call goes, for who watches it. */

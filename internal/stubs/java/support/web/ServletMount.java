@@ -92,22 +92,22 @@ public final class ServletMount extends HttpServlet {
     AsyncContext async = request.startAsync();
     async.setTimeout(0);
     Carried carried = new Carried(request, response, executor);
-    executor.execute(() -> answer(async, carried));
+    executor.execute(() -> answer(async, request, carried));
   }
 
-  private void answer(AsyncContext async, Carried carried) {
+  private void answer(AsyncContext async, HttpServletRequest request, Carried carried) {
     try {
       served.serve(carried);
     } finally {
       try {
         if (carried.aborted) {
-          async.getRequest().setAttribute(ABORTED, true);
+          request.setAttribute(ABORTED, true);
           async.dispatch(); // complete would look like a clean end
         } else {
           async.complete();
         }
-      } catch (IllegalStateException e) {
-        // The container has ended it already.
+      } catch (IllegalStateException | NullPointerException e) {
+        // The container has ended it already; Jetty has emptied what it gave us then.
       }
     }
   }
@@ -117,26 +117,36 @@ public final class ServletMount extends HttpServlet {
     private final HttpServletResponse response;
     private final Executor executor;
     private final Headers headers = new Headers();
+    private final String method; // what is read of a request after it has ended may be another one's
+    private final String target;
+    private final String peer;
+    private final long length;
     private boolean aborted;
 
     Carried(HttpServletRequest request, HttpServletResponse response, Executor executor) {
       this.request = request;
       this.response = response;
       this.executor = executor;
+      method = request.getMethod();
+      String query = request.getQueryString();
+      target = query == null ? request.getRequestURI() : request.getRequestURI() + "?" + query;
+      peer = request.getRemoteAddr() + ":" + request.getRemotePort();
       for (String name : Collections.list(request.getHeaderNames())) {
         Collections.list(request.getHeaders(name)).forEach(value -> headers.came(name, value));
       }
+      boolean old = request.getProtocol().startsWith("HTTP/1");
+      boolean none = old ? headers.first("Transfer-Encoding") == null : method.equals("GET") || method.equals("HEAD");
+      length = request.getContentLengthLong() < 0 && none ? 0 : request.getContentLengthLong();
     }
 
     @Override
     public String method() {
-      return request.getMethod();
+      return method;
     }
 
     @Override
     public String target() {
-      String query = request.getQueryString();
-      return query == null ? request.getRequestURI() : request.getRequestURI() + "?" + query;
+      return target;
     }
 
     @Override
@@ -146,10 +156,7 @@ public final class ServletMount extends HttpServlet {
 
     @Override
     public long length() {
-      long length = request.getContentLengthLong();
-      boolean old = request.getProtocol().startsWith("HTTP/1");
-      boolean none = old ? headers.first("Transfer-Encoding") == null : method().equals("GET") || method().equals("HEAD");
-      return length < 0 && none ? 0 : length;
+      return length;
     }
 
     @Override
@@ -159,7 +166,7 @@ public final class ServletMount extends HttpServlet {
 
     @Override
     public String peer() {
-      return request.getRemoteAddr() + ":" + request.getRemotePort();
+      return peer;
     }
 
     @Override
@@ -298,6 +305,8 @@ public final class ServletMount extends HttpServlet {
   }
 
   private static final class Peer implements SocketPeer {
+    private static final long ABORT_MILLIS = 500;
+
     private final Session session;
     private final boolean text;
 
@@ -330,6 +339,7 @@ public final class ServletMount extends HttpServlet {
 
     @Override
     public void abort() {
+      session.setMaxIdleTimeout(ABORT_MILLIS); // where nothing moves, the close can't be sent either
       close(1011);
     }
   }
