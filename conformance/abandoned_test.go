@@ -73,7 +73,7 @@ func TestAbandonedCalls(t *testing.T) {
 		t.Run(s.language, func(t *testing.T) {
 			var arguments []string
 			if strings.HasPrefix(s.language, "java") {
-				arguments = []string{"0", "0.5"} // they hear that a caller has left by their heartbeats
+				arguments = []string{"0", "0.2"} // they hear that a caller has left by their heartbeats
 			}
 			address, pid := process(t, s, arguments...)
 			host := strings.TrimPrefix(address, "http://")

@@ -45,7 +45,7 @@ func javaSides(t *testing.T) (list []side) {
 	path := javaPrograms(t)
 	for _, server := range []string{"jdk", "jetty", "tomcat"} {
 		s := side{language: "java", dir: "java", server: []string{"java", "-Dmatrix.server=" + server, "-XX:+UseSerialGC",
-			"-Xmx512m", "-cp", path, "conformance.matrix.Server"},
+			"-XX:TieredStopAtLevel=1", "-Xmx512m", "-cp", path, "conformance.matrix.Server"},
 			lacks: map[string]string{"cancellation": "the handler did not notice"}}
 		if server == "jdk" {
 			s.client = func(address, encoding string) []string {

@@ -413,7 +413,10 @@ public final class Server extends Pier {
 
   @Override
   public Works works(Context context) {
-    return Works.builder().handlers(running.get()).tasks(Thread.activeCount()).build();
+    // Those of containers are theirs: pools of a bounded size.
+    long ours =
+        Thread.getAllStackTraces().keySet().stream().filter(t -> t.getName().startsWith("faithful-")).count();
+    return Works.builder().handlers(running.get()).tasks(ours).build();
   }
 
   @Override

@@ -1092,7 +1092,7 @@ public final class Client {
   }
 
   private BodyHandler<InputStream> incoming() {
-    return info -> new Incoming(idleTimeout().toMillis());
+    return info -> new AnswerBody(idleTimeout().toMillis());
   }
 
   /** Is how a call goes, for who watches it. */

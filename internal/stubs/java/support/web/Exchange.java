@@ -106,6 +106,7 @@ final class Exchange {
   private String answerType = "";
   private Arriving arriving;
   private boolean bodyRead; // to its end
+  private boolean lost; // whether the caller has left in the middle of it
 
   private Thread thread;
   private Progress progress = Progress.READING;
@@ -537,6 +538,11 @@ final class Exchange {
         finishLate();
         return;
       }
+      if (lost) {
+        failure = failed;
+        carrier.abort(); // nobody is there to be told
+        return;
+      }
       if (failed != null) {
         throw problemOf(failed);
       }
@@ -681,7 +687,15 @@ final class Exchange {
 
   private int read(byte[] buffer, int offset, int length) throws IOException {
     InputStream in = carrier.body();
-    int n = idle.within(() -> in.read(buffer, offset, length));
+    int n;
+    try {
+      n = idle.within(() -> in.read(buffer, offset, length));
+    } catch (SocketTimeoutException e) {
+      throw e;
+    } catch (IOException e) {
+      lost = true;
+      throw e;
+    }
     if (n < 0) {
       bodyRead = true;
     } else {
@@ -898,7 +912,7 @@ final class Exchange {
       } else if (n < 0) {
         bodyRead = true;
         if (carrier.length() > total) {
-          failed = new IOException("the body ended too early");
+          failed = new Refused(served.problem("invalid-request", "the body ended too early"));
         } else if (!bounds.outside(total).isEmpty()) {
           failed = rawInvalid(name, bounds.outside(total));
         }
@@ -1227,29 +1241,40 @@ final class Exchange {
     if (body != null) {
       answer.set("Content-Length", String.valueOf(body.length));
     }
+    if (lost) { // a container may write for ever to who has left
+      try (IdleWatch hurry = new IdleWatch(DRAIN_PAUSE_MILLIS)) {
+        write(hurry, code, answer, silent ? null : body);
+      }
+    } else {
+      write(idle, code, answer, silent ? null : body);
+    }
+  }
+
+  private void write(IdleWatch watch, int code, Headers answer, byte[] body) throws IOException {
     OutputStream[] out = new OutputStream[1];
-    idle.within(
+    watch.within(
         () -> {
-          out[0] = carrier.begin(code, answer, silent ? 0 : body.length);
+          out[0] = carrier.begin(code, answer, body == null ? 0 : body.length);
           return 0;
         });
-    for (int at = 0; !silent && at < body.length; at += PIECE) {
+    if (body == null) {
+      return;
+    }
+    for (int at = 0; at < body.length; at += PIECE) {
       int from = at;
       int length = Math.min(PIECE, body.length - at);
-      idle.within(
+      watch.within(
           () -> {
             out[0].write(body, from, length);
             return 0;
           });
       sent += length;
     }
-    if (!silent) {
-      idle.within(
-          () -> {
-            out[0].flush();
-            return 0;
-          });
-    }
+    watch.within(
+        () -> {
+          out[0].flush();
+          return 0;
+        });
   }
 
   /** Reads on what is left of a request, and ends the exchange. */

@@ -8,9 +8,7 @@ import java.io.InputStream;
 import java.io.OutputStream;
 import java.net.InetSocketAddress;
 import java.util.concurrent.ExecutorService;
-import java.util.concurrent.Executors;
 import java.util.concurrent.TimeUnit;
-import java.util.concurrent.atomic.AtomicInteger;
 
 /**
  * Serves a mount by the JDK's own HTTP server. Calls that stream both ways need a servlet container: that server knows no
@@ -69,9 +67,7 @@ public final class HttpServerMount implements HttpHandler {
     if (System.getProperty("sun.net.httpserver.nodelay") == null) {
       System.setProperty("sun.net.httpserver.nodelay", "true"); // before the class is touched
     }
-    AtomicInteger number = new AtomicInteger();
-    ExecutorService executor =
-        Executors.newCachedThreadPool(run -> new Thread(run, "faithful-call-" + number.incrementAndGet()));
+    ExecutorService executor = Timers.handlers();
     HttpServer server = HttpServer.create(address, 0);
     server.createContext("/", new HttpServerMount(served));
     server.setExecutor(executor);

@@ -14,8 +14,11 @@ import jakarta.websocket.Session;
 import jakarta.websocket.server.HandshakeRequest;
 import jakarta.websocket.server.ServerContainer;
 import jakarta.websocket.server.ServerEndpointConfig;
+import java.io.FilterInputStream;
+import java.io.FilterOutputStream;
 import java.io.IOException;
 import java.io.InputStream;
+import java.io.InterruptedIOException;
 import java.io.OutputStream;
 import java.nio.ByteBuffer;
 import java.nio.charset.StandardCharsets;
@@ -25,8 +28,6 @@ import java.util.Locale;
 import java.util.Map;
 import java.util.concurrent.Executor;
 import java.util.concurrent.ExecutorService;
-import java.util.concurrent.Executors;
-import java.util.concurrent.atomic.AtomicInteger;
 
 /**
  * Serves a mount in a servlet container (Jakarta Servlet 6), and calls that stream both ways by its WebSockets (Jakarta
@@ -50,8 +51,7 @@ public final class ServletMount extends HttpServlet {
    */
   public ServletMount(Served served) {
     this.served = served;
-    AtomicInteger number = new AtomicInteger();
-    own = Executors.newCachedThreadPool(run -> new Thread(run, "faithful-call-" + number.incrementAndGet()));
+    own = Timers.handlers();
     executor = own;
   }
 
@@ -100,7 +100,7 @@ public final class ServletMount extends HttpServlet {
       served.serve(carried);
     } finally {
       try {
-        if (carried.aborted) {
+        if (carried.aborted && !carried.gone) {
           request.setAttribute(ABORTED, true);
           async.dispatch(); // complete would look like a clean end
         } else {
@@ -122,6 +122,7 @@ public final class ServletMount extends HttpServlet {
     private final String peer;
     private final long length;
     private boolean aborted;
+    private boolean gone; // whether the other side has left, so that there is nothing to break
 
     Carried(HttpServletRequest request, HttpServletResponse response, Executor executor) {
       this.request = request;
@@ -161,7 +162,17 @@ public final class ServletMount extends HttpServlet {
 
     @Override
     public InputStream body() throws IOException {
-      return request.getInputStream();
+      InputStream in = request.getInputStream();
+      return new FilterInputStream(in) {
+        @Override
+        public int read(byte[] buffer, int offset, int length) throws IOException {
+          try {
+            return in.read(buffer, offset, length);
+          } catch (IOException | IllegalStateException | NullPointerException e) {
+            throw noted(e);
+          }
+        }
+      };
     }
 
     @Override
@@ -171,28 +182,69 @@ public final class ServletMount extends HttpServlet {
 
     @Override
     public OutputStream begin(int status, Headers answer, long length) throws IOException {
-      response.setStatus(status);
-      answer
-          .map()
-          .forEach(
-              (name, values) -> {
-                response.setHeader(name, values.get(0));
-                values.subList(1, values.size()).forEach(value -> response.addHeader(name, value));
-              });
-      if (length > 0) {
-        response.setContentLengthLong(length);
+      OutputStream out;
+      try {
+        response.setStatus(status);
+        answer
+            .map()
+            .forEach(
+                (name, values) -> {
+                  response.setHeader(name, values.get(0));
+                  values.subList(1, values.size()).forEach(value -> response.addHeader(name, value));
+                });
+        if (length > 0) {
+          response.setContentLengthLong(length);
+        }
+        out = response.getOutputStream();
+      } catch (IllegalStateException | NullPointerException e) {
+        throw noted(e);
       }
-      return response.getOutputStream();
+      return new FilterOutputStream(out) {
+        @Override
+        public void write(byte[] bytes, int offset, int length) throws IOException {
+          try {
+            out.write(bytes, offset, length);
+          } catch (IOException | IllegalStateException | NullPointerException e) {
+            throw noted(e);
+          }
+        }
+
+        @Override
+        public void flush() throws IOException {
+          try {
+            out.flush();
+          } catch (IOException | IllegalStateException | NullPointerException e) {
+            throw noted(e);
+          }
+        }
+      };
+    }
+
+    /** Notes what a container fails with; it may have emptied what it gave us, and then fails with anything. */
+    private IOException noted(Exception e) {
+      gone = !(e instanceof InterruptedIOException) && !(e.getCause() instanceof InterruptedException);
+      return e instanceof IOException known ? known : new IOException("the exchange has ended", e);
     }
 
     @Override
     public void end() throws IOException {
-      response.flushBuffer();
+      try {
+        response.flushBuffer();
+      } catch (IOException | IllegalStateException | NullPointerException e) {
+        throw noted(e);
+      }
     }
 
     @Override
     public void abort() {
       aborted = true;
+      try {
+        if (gone && !response.isCommitted()) {
+          response.setStatus(HttpServletResponse.SC_BAD_REQUEST); // who hears it after all does not take it for an answer
+        }
+      } catch (IllegalStateException | NullPointerException e) {
+        noted(e);
+      }
     }
 
     @Override
@@ -339,8 +391,12 @@ public final class ServletMount extends HttpServlet {
 
     @Override
     public void abort() {
-      session.setMaxIdleTimeout(ABORT_MILLIS); // where nothing moves, the close can't be sent either
-      close(1011);
+      try {
+        session.setMaxIdleTimeout(ABORT_MILLIS); // where nothing moves, the close can't be sent either
+        close(1011);
+      } catch (IllegalStateException e) {
+        // It is over already.
+      }
     }
   }
 }

@@ -117,8 +117,14 @@ final class StreamWriter<T> implements AutoCloseable {
     return ended;
   }
 
+  /** Tells whether nothing more can be written, once what is being written has been. */
   boolean isBroken() {
-    return failed != null;
+    lock.lock();
+    try {
+      return failed != null;
+    } finally {
+      lock.unlock();
+    }
   }
 
   static CancellationException gone(IOException why) {

@@ -1,17 +1,18 @@
 package faithfulcourier.web;
 
 import java.util.concurrent.ExecutorService;
-import java.util.concurrent.Executors;
 import java.util.concurrent.ScheduledFuture;
 import java.util.concurrent.ScheduledThreadPoolExecutor;
+import java.util.concurrent.SynchronousQueue;
 import java.util.concurrent.ThreadFactory;
+import java.util.concurrent.ThreadPoolExecutor;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.atomic.AtomicInteger;
 
 /** Runs what is due later, and what may wait, on threads that keep no program alive. */
 final class Timers {
   private static final ScheduledThreadPoolExecutor CLOCK = new ScheduledThreadPoolExecutor(1, daemons("faithful-clock"));
-  private static final ExecutorService WORK = Executors.newCachedThreadPool(daemons("faithful-work"));
+  private static final ExecutorService WORK = pool(daemons("faithful-work"));
 
   static {
     CLOCK.setRemoveOnCancelPolicy(true);
@@ -26,6 +27,17 @@ final class Timers {
       thread.setDaemon(true);
       return thread;
     };
+  }
+
+  /** Makes a pool of as many threads as there is work for; those that have none soon end. */
+  static ExecutorService pool(ThreadFactory threads) {
+    return new ThreadPoolExecutor(0, Integer.MAX_VALUE, 1, TimeUnit.SECONDS, new SynchronousQueue<>(), threads);
+  }
+
+  /** Makes a pool for handlers, which may wait. */
+  static ExecutorService handlers() {
+    AtomicInteger number = new AtomicInteger();
+    return pool(run -> new Thread(run, "faithful-call-" + number.incrementAndGet()));
   }
 
   /** Runs something once, after some milliseconds. It may wait. */

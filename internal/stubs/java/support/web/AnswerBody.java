@@ -20,7 +20,7 @@ import java.util.concurrent.locks.ReentrantLock;
  * Is the body of an answer as it comes, two pieces ahead of who reads it. The JDK's own goes on waiting when its thread is
  * interrupted, and has no limit of silence.
  */
-final class Incoming extends InputStream implements BodySubscriber<InputStream> {
+final class AnswerBody extends InputStream implements BodySubscriber<InputStream> {
   private static final int AHEAD = 2;
 
   private final long patienceMillis;
@@ -33,7 +33,7 @@ final class Incoming extends InputStream implements BodySubscriber<InputStream> 
   private boolean complete;
   private boolean closed;
 
-  Incoming(long patienceMillis) {
+  AnswerBody(long patienceMillis) {
     this.patienceMillis = patienceMillis;
   }
 
