@@ -35,6 +35,20 @@ func TestPythonLint(t *testing.T) {
 	}
 }
 
+// TestJavaLint runs the compiler with all of its warnings, and the checks of Error Prone, on stubs and programs, and a
+// newer compiler on stubs.
+func TestJavaLint(t *testing.T) {
+	libraries := toolchain.JavaLibraries(t)
+	ferry := filepath.Join(toolchain.Root(), "examples", "ferry", "java", "src", "main", "java")
+	toolchain.ErrorProne(t, libraries, t.TempDir(), "conformance.gen.*", "java/gen", "java/src")
+	toolchain.ErrorProne(t, libraries, t.TempDir(), "ferry.gen.*", ferry)
+	t.Run("newer", func(t *testing.T) {
+		toolchain.Run(t, ".", toolchain.NewerJava(t), append([]string{"-proc:none", "--release", "17", "-Xlint:all",
+			"-Xdoclint:all/protected", "-Werror", "-cp", libraries, "-d", t.TempDir()},
+			toolchain.JavaFiles(t, "java/gen")...)...)
+	})
+}
+
 // TestTypeScriptLint runs the linter of TypeScript. The compiler runs wherever
 // the stubs are built.
 func TestTypeScriptLint(t *testing.T) {

@@ -80,7 +80,7 @@ func (o oracle) sides(w, r *schema.Message) []change.FieldPair {
 	if !o.newReads {
 		old, new = r, w
 	}
-	pairs := slices.Clone(change.PairFields(old, new))
+	pairs := slices.Clone(o.set.Fields(old, new))
 	if !o.newReads {
 		for i, p := range pairs {
 			pairs[i] = change.FieldPair{Old: p.New, New: p.Old}
@@ -186,7 +186,7 @@ func (o oracle) same(a thing, own any, b thing) (verdict.Verdict, string) {
 		alike = alsoEnum && o.member(x, y, a.t.Enum, b.t.Enum) || !alsoEnum && real(a.v) != "" && real(a.v) == real(b.v)
 	default:
 		if a.kind() == "number" {
-			alike = real(a.v) != "" && real(a.v) == real(b.v)
+			alike = sameNumber(a.v, b.v)
 		} else {
 			alike = a.v == b.v
 		}
@@ -195,6 +195,17 @@ func (o oracle) same(a thing, own any, b thing) (verdict.Verdict, string) {
 		return verdict.Breaking, ""
 	}
 	return verdict.Compatible, ""
+}
+
+// sameNumber tells whether two numbers of any types are the same.
+func sameNumber(a, b any) bool {
+	switch a.(type) {
+	case int64, uint64, float32, float64:
+		if a == b { // which is quicker than fractions, where it holds
+			return true
+		}
+	}
+	return real(a) != "" && real(a) == real(b)
 }
 
 // real is a number as a fraction, or NaN or an infinity; "" for a name that is not listed.

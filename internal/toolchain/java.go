@@ -1,8 +1,10 @@
 package toolchain
 
 import (
+	"fmt"
 	"io/fs"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"syscall"
@@ -46,6 +48,37 @@ func CompileJava(t testing.TB, libraries, into string, folders ...string) {
 func LintJava(t testing.TB, libraries, into string, folders ...string) {
 	t.Helper()
 	javac(t, libraries, into, folders, "-Xlint:all", "-Xdoclint:all/protected", "-Werror")
+}
+
+// ErrorProne compiles with the checks of Error Prone, all warnings of the compiler, and those of doclint for the
+// packages of stubs, each of which fails the test.
+func ErrorProne(t testing.TB, libraries, into, stubs string, folders ...string) {
+	t.Helper()
+	options := []string{"-Xplugin:ErrorProne", "-XDcompilePolicy=simple", "--should-stop=ifError=FLOW", "-Xlint:all",
+		"-Xlint:-path", "-Xdoclint:all/protected", "-Xdoclint/package:" + stubs, "-Werror", "-processorpath", libraries}
+	// What it needs of the compiler is closed since Java 16.
+	for _, of := range []string{"api", "code", "comp", "file", "main", "model", "parser", "processing", "tree", "util"} {
+		options = append(options, "-J--add-opens=jdk.compiler/com.sun.tools.javac."+of+"=ALL-UNNAMED")
+	}
+	javac(t, libraries, into, folders, options...)
+}
+
+// NewerJava returns the compiler of a JDK after 17; it skips the test where there is none.
+func NewerJava(t testing.TB) string {
+	t.Helper()
+	Require(t, "java")
+	found, err := filepath.Glob("/usr/lib/jvm/*/bin/javac")
+	require.NoError(t, err)
+	for _, javac := range found {
+		output, err := exec.Command(javac, "-version").Output()
+		require.NoError(t, err)
+		var version int
+		if _, err := fmt.Sscanf(string(output), "javac %d", &version); err == nil && version > 17 {
+			return javac
+		}
+	}
+	t.Skip("skipped: there is no JDK after 17 in /usr/lib/jvm")
+	return ""
 }
 
 func javac(t testing.TB, libraries, into string, folders []string, options ...string) {

@@ -93,7 +93,7 @@ func (f *file) messageCoding(m *schema.Message, list []field) {
 			seen: func(word int) string { return fmt.Sprintf("b.set%d", word) }, builder: "Builder b", arguments: "b"}
 		f.coding("readCbor", "CborReader r", "", m.Name, func() {
 			f.P("Builder b = new Builder();")
-			f.readCbor(target, "b.unlisted = ")
+			f.readCbor(len(list) > 0, target, "b.unlisted = ")
 			f.finish(m)
 		})
 		f.coding("writeJson", "JsonWriter w", m.Name+" m", "void", func() { f.writeJson(list, value, "m.unlisted") })
@@ -145,8 +145,10 @@ func (f *file) fieldTable(message string, list []field) {
 		names = append(names, quote(x.JSONName()))
 	}
 	f.P("private static final %s FIELDS =", f.wire("Fields"))
-	f.P("    %s;", stubs.Bare("new "+f.wire("Fields")+"(", append([]string{quote(message),
-		stubs.Bare("new int[] {", numbers, "}")}, names...), ")"))
+	f.Deeper(2, func() {
+		f.P("%s;", stubs.Bare("new "+f.wire("Fields")+"(", append([]string{quote(message),
+			stubs.Bare("new int[] {", numbers, "}")}, names...), ")"))
+	})
 }
 
 // writeCbor writes the statements that write a message, by the expressions of its fields' values; what may be absent
@@ -245,8 +247,9 @@ type assignment struct {
 	arguments string
 }
 
-// readCbor writes the statements that read a message; unlisted begins the statement that keeps what is not listed.
-func (f *file) readCbor(to assignment, unlisted string) {
+// readCbor writes the statements that read a message, which may have no fields that are listed; unlisted begins the
+// statement that keeps those that are not.
+func (f *file) readCbor(listed bool, to assignment, unlisted string) {
 	f.P("%s<%s> unlisted = null;", f.use("java.util.List"), f.wire("UnlistedField"))
 	f.P("int number = 0;")
 	f.In("try {", func() {
@@ -254,6 +257,10 @@ func (f *file) readCbor(to assignment, unlisted string) {
 		f.In("while (r.more()) {", func() {
 			f.P("number = 0;")
 			f.P("number = r.fieldNumber();")
+			if !listed {
+				f.P("unlisted = r.unlisted(unlisted, number);")
+				return
+			}
 			f.In(fmt.Sprintf("if (!entry(r, number, %s)) {", to.arguments),
 				func() { f.P("unlisted = r.unlisted(unlisted, number);") }, "}")
 		}, "}")
@@ -265,6 +272,9 @@ func (f *file) readCbor(to assignment, unlisted string) {
 
 // entry writes the method that reads the value of a field by its number.
 func (f *file) entry(list []field, to assignment) {
+	if len(list) == 0 {
+		return
+	}
 	f.In(fmt.Sprintf("private static boolean entry(%s r, int number, %s) {", f.wire("CborReader"), to.builder), func() {
 		f.In("switch (number) {", func() {
 			for i, x := range list {
@@ -275,9 +285,7 @@ func (f *file) entry(list []field, to assignment) {
 			}
 			f.In("default -> {", func() { f.P("return false;") }, "}")
 		}, "}")
-		if len(list) > 0 {
-			f.P("return true;")
-		}
+		f.P("return true;")
 	}, "}")
 	f.P("")
 }
@@ -306,6 +314,10 @@ func (f *file) readJson(list []field, to assignment, patch bool, unlisted string
 	f.In("try {", func() {
 		f.P("r.openMessage(FIELDS);")
 		f.In(fmt.Sprintf("while ((index = r.member(FIELDS, index)) != %s.END) {", f.wire("JsonReader")), func() {
+			if len(list) == 0 {
+				f.P("unlisted = r.unlisted(unlisted, FIELDS, %t, (inner, number) -> false);", patch)
+				return
+			}
 			f.In("switch (index) {", func() {
 				for i, x := range list {
 					f.In(fmt.Sprintf("case %d -> {", i), func() {

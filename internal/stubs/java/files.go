@@ -231,13 +231,12 @@ func html(line string) string {
 	code := false
 	for i, r := range line {
 		switch {
-		case r == '`' && (code || strings.Contains(line[i+1:], "`")):
-			if code {
-				b.WriteString("</code>")
-			} else {
-				b.WriteString("<code>")
-			}
-			code = !code
+		case r == '`' && code:
+			b.WriteString("</code>")
+			code = false
+		case r == '`' && beginsCode(line[i+1:]):
+			b.WriteString("<code>")
+			code = true
 		case r == '<':
 			b.WriteString("&lt;")
 		case r == '>':
@@ -258,10 +257,13 @@ func html(line string) string {
 			b.WriteRune(r)
 		}
 	}
-	if code {
-		b.WriteString("</code>")
-	}
 	return b.String()
+}
+
+// beginsCode tells whether what stands after a backtick is code; doclint refuses elements with nothing in them.
+func beginsCode(rest string) bool {
+	inside, _, closed := strings.Cut(rest, "`")
+	return closed && strings.TrimSpace(inside) != ""
 }
 
 // deprecation writes the annotation of what is deprecated.

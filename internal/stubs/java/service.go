@@ -319,7 +319,7 @@ func (f *file) bodyOf(t travel, whole, builder string, rest []field, method func
 	seen := fmt.Sprintf("long[] seen = new long[%d];", max(1, words(t.rest)))
 	method(fmt.Sprintf("%s readCbor(%s r, %s b)", unlisted, f.wire("CborReader"), builder), func() {
 		f.P("%s", seen)
-		f.readCbor(to, unlisted+" others = ")
+		f.readCbor(len(rest) > 0, to, unlisted+" others = ")
 		end()
 	})
 	method(fmt.Sprintf("%s readJson(%s r, %s b)", unlisted, f.wire("JsonReader"), builder), func() {
@@ -381,8 +381,8 @@ func callDoc(c *schema.Call) string { return otherwise(c.Doc, fmt.Sprintf("Calls
 // thrown are the errors that a call declares, as tags.
 func (f *file) thrown(c *schema.Call) (tags []string) {
 	for _, e := range c.Fails {
-		line, _, _ := strings.Cut(otherwise(e.Doc, "see there"), "\n")
-		tags = append(tags, fmt.Sprintf("@throws %s %s", f.name(&e.Decl), html(line)))
+		line, _, _ := strings.Cut(strings.TrimSpace(e.Doc), "\n")
+		tags = append(tags, fmt.Sprintf("@throws %s %s", f.name(&e.Decl), html(otherwise(line, "see there"))))
 	}
 	return tags
 }

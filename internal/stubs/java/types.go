@@ -282,9 +282,10 @@ func (f *file) enumCoding(e *schema.Enum) {
 	}
 	f.In(fmt.Sprintf("private static final class Coding extends %s<%s> {", f.wire("Codec"), e.Name), func() {
 		f.P("private static final %s<%s> KEYS =", f.wire("Key"), e.Name)
-		f.P("    %s;", stubs.Bare(f.wire("Key")+".member(", []string{e.Name + "::ofNumber", e.Name + "::ofName",
-			"e -> e.number",
-			e.Name + "::name", quote(e.Name)}, ")"))
+		f.Deeper(2, func() {
+			f.P("%s;", stubs.Bare(f.wire("Key")+".member(", []string{e.Name + "::ofNumber", e.Name + "::ofName",
+				"e -> e.number", e.Name + "::name", quote(e.Name)}, ")"))
+		})
 		f.P("")
 		f.coding("writeCbor", "CborWriter w", e.Name+" e", "void", func() {
 			f.P("w.member(e.number, %s, e.name);",

@@ -8,8 +8,13 @@ import (
 	"faithfulcourier/internal/stubs"
 )
 
+// unlistedClass is the class of alternatives that are not listed. It is inside another one, next to what reads and
+// writes all of them: a codec inside of a class that implements the union would have two threads, which begin with one
+// each, wait for each other for ever.
+func unlistedClass(u *schema.Union) string { return u.Name + "Unlisted.Alternative" }
+
 // union writes a sealed interface with a record for each alternative; those that are not listed are of a class that
-// only the package knows, which also reads and writes all of them.
+// only the package knows.
 func (o *output) union(u *schema.Union) {
 	var nested, permitted []string
 	for _, a := range u.Alternatives {
@@ -23,9 +28,9 @@ func (o *output) union(u *schema.Union) {
 	text := f.lang("String")
 	codec := f.wire("Codec")
 	f.In(fmt.Sprintf("public sealed interface %s permits %s {", u.Name, strings.Join(append(permitted,
-		u.Name+"Unlisted"), ", ")), func() {
+		unlistedClass(u)), ", ")), func() {
 		f.doc(fmt.Sprintf("Reads and writes values of %s.", u.Name), "")
-		f.P("%s<%s> CODEC = %sUnlisted.codec();", codec, u.Name, u.Name)
+		f.P("%s<%s> CODEC = new %sUnlisted.Coding();", codec, u.Name, u.Name)
 		f.P("")
 		for _, a := range u.Alternatives {
 			f.alternative(a)
@@ -122,32 +127,33 @@ func (f *file) alternative(a *schema.Alternative) {
 
 // unlisted writes the class of alternatives that are not listed, with the codec of the union.
 func (o *output) unlisted(u *schema.Union) {
-	self := u.Name + "Unlisted"
-	f := o.open(u.Module, self, "Coding")
+	f := o.open(u.Module, u.Name+"Unlisted", "Alternative", "Coding")
 	for _, a := range u.Alternatives {
 		f.nested[AlternativeName(a)] = true // as a class that implements the interface sees them
 	}
 	outer := f.Code
 	f.Code = stubs.NewCode("  ")
-	field, codec := f.wire("UnlistedField"), f.wire("Codec")
-	f.In(fmt.Sprintf("final class %s implements %s {", self, u.Name), func() {
-		f.P("private final %s alternative;", field)
+	field := f.wire("UnlistedField")
+	f.In(fmt.Sprintf("final class %sUnlisted {", u.Name), func() {
+		f.P("private %sUnlisted() {}", u.Name)
 		f.P("")
-		f.In(fmt.Sprintf("private %s(%s alternative) {", self, field), func() { f.P("this.alternative = alternative;") }, "}")
-		f.P("")
-		f.In(fmt.Sprintf("static %s<%s> codec() {", codec, u.Name), func() { f.P("return new Coding();") }, "}")
-		f.P("")
-		f.P("%s", f.override())
-		f.In(fmt.Sprintf("public boolean equals(%s other) {", f.lang("Object")), func() {
-			f.P("return other instanceof %s o && alternative.equals(o.alternative);", self)
+		f.In(fmt.Sprintf("static final class Alternative implements %s {", u.Name), func() {
+			f.P("private final %s field;", field)
+			f.P("")
+			f.In(fmt.Sprintf("private Alternative(%s field) {", field), func() { f.P("this.field = field;") }, "}")
+			f.P("")
+			f.P("%s", f.override())
+			f.In(fmt.Sprintf("public boolean equals(%s other) {", f.lang("Object")), func() {
+				f.P("return other instanceof %s o && field.equals(o.field);", unlistedClass(u))
+			}, "}")
+			f.P("")
+			f.P("%s", f.override())
+			f.In("public int hashCode() {", func() { f.P("return field.hashCode();") }, "}")
+			f.P("")
+			f.P("%s", f.override())
+			f.In(fmt.Sprintf("public %s toString() {", f.lang("String")),
+				func() { f.P("return \"(unlisted \" + field + \")\";") }, "}")
 		}, "}")
-		f.P("")
-		f.P("%s", f.override())
-		f.In("public int hashCode() {", func() { f.P("return alternative.hashCode();") }, "}")
-		f.P("")
-		f.P("%s", f.override())
-		f.In(fmt.Sprintf("public %s toString() {", f.lang("String")),
-			func() { f.P("return \"(unlisted \" + alternative + \")\";") }, "}")
 		f.P("")
 		f.unionCoding(u)
 	}, "}")
@@ -159,23 +165,24 @@ func (o *output) unlisted(u *schema.Union) {
 }
 
 func (f *file) unionCoding(u *schema.Union) {
-	union, self := f.name(&u.Decl), u.Name+"Unlisted"
+	union, self := f.name(&u.Decl), unlistedClass(u)
 	of := func(a *schema.Alternative) string {
 		if a.Deprecated != "" {
 			f.deprecated = true
 		}
 		return union + "." + AlternativeName(a)
 	}
-	f.In(fmt.Sprintf("private static final class Coding extends %s<%s> {", f.wire("Codec"), union), func() {
+	f.In(fmt.Sprintf("static final class Coding extends %s<%s> {", f.wire("Codec"), union), func() {
 		var numbers, names []string
 		for _, a := range u.Alternatives {
 			numbers = append(numbers, fmt.Sprint(a.Number))
 			names = append(names, quote(a.JSONName()))
 		}
 		f.P("private static final %s FIELDS =", f.wire("Fields"))
-		f.P("    %s;", stubs.Bare("new "+f.wire("Fields")+"(", append([]string{quote(u.Name), stubs.Bare("new int[] {",
-			numbers, "}")},
-			names...), ")"))
+		f.Deeper(2, func() {
+			f.P("%s;", stubs.Bare("new "+f.wire("Fields")+"(", append([]string{quote(u.Name),
+				stubs.Bare("new int[] {", numbers, "}")}, names...), ")"))
+		})
 		f.P("")
 		each := func(body func(i int, a *schema.Alternative), unlisted string) {
 			for i, a := range u.Alternatives {
@@ -195,7 +202,7 @@ func (f *file) unionCoding(u *schema.Union) {
 				f.P("w.beginUnion(%d);", a.Number)
 				f.lines(f.write(a.Type, "a.value()", cborEncoding, "w", 0) + ";")
 				f.P("w.endUnion();")
-			}, fmt.Sprintf("w.unlisted(%s, a.alternative);", quote(u.Name)))
+			}, fmt.Sprintf("w.unlisted(%s, a.field);", quote(u.Name)))
 		})
 		f.coding("readCbor", "CborReader r", "", union, func() {
 			f.P("%s value = alternative(r, r.openUnion(%s));", union, quote(u.Name))
@@ -220,7 +227,7 @@ func (f *file) unionCoding(u *schema.Union) {
 				f.P("int start = w.beginUnion(FIELDS, %d);", i)
 				f.lines(f.write(a.Type, "a.value()", jsonEncoding, "w", 0) + ";")
 				f.P("w.endUnion(start);")
-			}, fmt.Sprintf("w.unlisted(%s, a.alternative);", quote(u.Name)))
+			}, fmt.Sprintf("w.unlisted(%s, a.field);", quote(u.Name)))
 		})
 		f.coding("readJson", "JsonReader r", "", union, func() {
 			f.P("int index = r.openUnion(FIELDS);")

@@ -52,6 +52,7 @@ import java.util.Map;
 import java.util.UUID;
 import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.ThreadLocalRandom;
+import java.util.concurrent.TimeUnit;
 import java.util.function.LongConsumer;
 import java.util.stream.LongStream;
 
@@ -493,11 +494,7 @@ public final class Client {
     wakes(
         millis -> {
           Thread caller = Thread.currentThread();
-          CompletableFuture.runAsync(
-              () -> {
-                pause(millis);
-                caller.interrupt();
-              });
+          CompletableFuture.delayedExecutor(millis, TimeUnit.MILLISECONDS).execute(caller::interrupt);
           try {
             client.sleep(sleep(1));
             throw new AssertionError("it should have been cancelled");
@@ -512,8 +509,9 @@ public final class Client {
     wakes(
         millis -> {
           try (AnswerStream<Tick> drift = client.drift(sleep(1))) {
-            while (drift.next().n() != 2) {
-              continue;
+            long n = 0;
+            while (n != 2) {
+              n = drift.next().n();
             }
           }
         });

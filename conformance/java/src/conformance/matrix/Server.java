@@ -48,6 +48,7 @@ import conformance.gen.skerry.matrix.Unloaded;
 import conformance.gen.skerry.matrix.Works;
 import java.io.IOException;
 import java.io.InputStream;
+import java.net.InetAddress;
 import java.net.InetSocketAddress;
 import java.time.Duration;
 import java.util.Map;
@@ -500,7 +501,7 @@ public final class Server extends Pier {
         switch (System.getProperty("matrix.server", "jdk")) {
           case "jetty" -> Containers.jetty(served, port);
           case "tomcat" -> Containers.tomcat(served, port, idle(args));
-          default -> HttpServerMount.start(served, new InetSocketAddress("127.0.0.1", port)).port();
+          default -> HttpServerMount.start(served, new InetSocketAddress(InetAddress.getLoopbackAddress(), port)).port();
         };
     System.out.println("listening on http://127.0.0.1:" + bound);
   }

@@ -15,6 +15,7 @@ import java.util.NoSuchElementException;
  *
  * @param <T> the type of the elements
  */
+@SuppressWarnings("IterableAndIterator") // for a loop: what comes comes once
 public final class AnswerStream<T> implements Iterator<T>, Iterable<T>, AutoCloseable {
   private final Call<?, ?, T> call;
   private final int status;

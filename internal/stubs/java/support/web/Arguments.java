@@ -81,7 +81,7 @@ public final class Arguments {
     } else if (p.isVerbatim() && !Escapes.isPrintable(text)) {
       refuse(p, Parameters.NOT_PRINTABLE);
       return;
-    } else if (p.in().equals("cookie") || p.in().equals("header") && !p.isVerbatim()) {
+    } else if (p.in().equals("cookie") || (p.in().equals("header") && !p.isVerbatim())) {
       text = Escapes.decoded(text, false);
       if (text == null) {
         refuse(p, "has a % that is not followed by two hexadecimal digits");
@@ -160,7 +160,7 @@ public final class Arguments {
   void rest(Iterable<faithfulcourier.wire.UnlistedField> unlisted) {
     for (Placed p : placed) {
       for (faithfulcourier.wire.UnlistedField u : unlisted) {
-        if (u.number() == p.number() || u.number() == 0 && u.name().equals(p.name())) {
+        if (u.number() == p.number() || (u.number() == 0 && u.name().equals(p.name()))) {
           refuse(p, "travels in the " + p.in() + ", and must not come in the body too");
         }
       }

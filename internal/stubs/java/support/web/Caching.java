@@ -50,7 +50,8 @@ final class Caching {
   static String canonical(String header) {
     StringBuilder b = new StringBuilder(header.length());
     boolean capital = true;
-    for (char c : header.toCharArray()) {
+    for (int i = 0; i < header.length(); i++) {
+      char c = header.charAt(i);
       b.append(capital ? Character.toUpperCase(c) : Character.toLowerCase(c));
       capital = c == '-';
     }

@@ -162,7 +162,7 @@ public final class Call<H, Q, A> {
 
   boolean inCookies() {
     return placed().stream().anyMatch(p -> p.in().equals("cookie"))
-        || !answerStream && answer != null && answer.placed().stream().anyMatch(p -> p.in().equals("cookie"));
+        || (!answerStream && answer != null && answer.placed().stream().anyMatch(p -> p.in().equals("cookie")));
   }
 
   /** Tells whether its success sends the client elsewhere (RFC 9110, section 15.4). */

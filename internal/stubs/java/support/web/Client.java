@@ -44,6 +44,7 @@ import java.util.concurrent.ExecutionException;
 import java.util.concurrent.Flow;
 import java.util.concurrent.ScheduledFuture;
 import java.util.concurrent.ThreadLocalRandom;
+import java.util.concurrent.atomic.AtomicInteger;
 import java.util.concurrent.atomic.AtomicLong;
 import java.util.function.Consumer;
 import java.util.function.Function;
@@ -198,14 +199,15 @@ public final class Client {
       } catch (Exception | Error e) {
         outcome = CompletableFuture.failedFuture(e);
       }
-      outcome.whenComplete(
-          (answer, error) -> {
-            if (error == null) {
-              finish(answer, null);
-            } else {
-              finish(null, translated(unwrapped(error)));
-            }
-          });
+      CompletableFuture<?> unused =
+          outcome.whenComplete(
+              (answer, error) -> {
+                if (error == null) {
+                  finish(answer, null);
+                } else {
+                  finish(null, translated(unwrapped(error)));
+                }
+              });
     }
 
     private void finish(A answer, Throwable error) {
@@ -372,22 +374,25 @@ public final class Client {
       java.util.concurrent.Future<?> task =
           Timers.work()
               .submit(
-                  () ->
-                      run(fill)
-                          .whenComplete(
-                              (v, e) -> {
-                                if (e == null) {
-                                  done.complete(null);
-                                } else {
-                                  done.completeExceptionally(unwrapped(e));
-                                }
-                              }));
-      done.whenComplete(
-          (v, e) -> {
-            if (done.isCancelled()) {
-              task.cancel(true);
-            }
-          });
+                  () -> {
+                    CompletableFuture<?> unused =
+                        run(fill)
+                            .whenComplete(
+                                (v, e) -> {
+                                  if (e == null) {
+                                    done.complete(null);
+                                  } else {
+                                    done.completeExceptionally(unwrapped(e));
+                                  }
+                                });
+                  });
+      CompletableFuture<?> unused =
+          done.whenComplete(
+              (v, e) -> {
+                if (done.isCancelled()) {
+                  task.cancel(true);
+                }
+              });
       return waiting(done);
     }
 
@@ -493,38 +498,40 @@ public final class Client {
       if (quiet != null && timer != null) {
         timer.cancel(false); // it is idleness that has a limit
       }
-      return sent(target(p), all, call.method(), publisher, handler)
-          .whenComplete(
-              (r, e) -> {
-                if (quiet != null) {
-                  quiet.stop();
-                }
-              })
-          .handle(
-              (response, error) -> {
-                Throwable e = error == null ? null : unwrapped(error);
-                long pause = e == null ? pauseAfter(response, number) : pauseAfter(e, number);
-                boolean late = timer != null && until - System.nanoTime() <= pause * 1_000_000;
-                if (number >= most || pause < 0 || late || isDone()) {
-                  return e == null
-                      ? CompletableFuture.completedFuture(response)
-                      : CompletableFuture.<Response<T>>failedFuture(e);
-                }
-                if (response != null && response.body() instanceof InputStream stream) {
-                  close(stream);
-                }
-                CompletableFuture<Void> waited = new CompletableFuture<>();
-                ScheduledFuture<?> wake = Timers.after(Math.max(1, pause), () -> waited.complete(null));
-                waited.whenComplete((v, x) -> wake.cancel(false));
-                return waiting(waited).thenCompose(v -> tried(p, body, raw, side, handler, most, number + 1));
-              })
-          .thenCompose(Function.identity());
+      @SuppressWarnings("FutureReturnValueIgnored") // it is composed
+      CompletableFuture<CompletableFuture<Response<T>>> next =
+          sent(target(p), all, call.method(), publisher, handler)
+              .whenComplete(
+                  (r, e) -> {
+                    if (quiet != null) {
+                      quiet.stop();
+                    }
+                  })
+              .handle(
+                  (response, error) -> {
+                    Throwable e = error == null ? null : unwrapped(error);
+                    long pause = e == null ? pauseAfter(response, number) : pauseAfter(e, number);
+                    boolean late = timer != null && until - System.nanoTime() <= pause * 1_000_000;
+                    if (number >= most || pause < 0 || late || isDone()) {
+                      return e == null
+                          ? CompletableFuture.completedFuture(response)
+                          : CompletableFuture.<Response<T>>failedFuture(e);
+                    }
+                    if (response != null && response.body() instanceof InputStream stream) {
+                      close(stream);
+                    }
+                    CompletableFuture<Void> waited = new CompletableFuture<>();
+                    ScheduledFuture<?> wake = Timers.after(Math.max(1, pause), () -> waited.complete(null));
+                    CompletableFuture<?> unused = waited.whenComplete((v, x) -> wake.cancel(false));
+                    return waiting(waited).thenCompose(v -> tried(p, body, raw, side, handler, most, number + 1));
+                  });
+      return next.thenCompose(Function.identity());
     }
 
     /** Sends one request through the middleware. */
     <T> CompletableFuture<Response<T>> sent(
         URI uri, Headers all, String method, BodyPublisher publisher, BodyHandler<T> handler) {
-      watching.tries++;
+      watching.tries.incrementAndGet();
       watching.status = 0;
       List<HttpResponse<T>> came = new ArrayList<>(1);
       ClientMiddleware.Next next =
@@ -596,6 +603,11 @@ public final class Client {
 
     @Override
     public int read() throws IOException {
+      throw why;
+    }
+
+    @Override
+    public int read(byte[] buffer, int offset, int length) throws IOException {
       throw why;
     }
   }
@@ -693,7 +705,7 @@ public final class Client {
 
   static UnreachableException unreachable(Call<?, ?, ?> call, Throwable error, boolean timedOut) {
     UnreachableException.Reason reason = UnreachableException.Reason.LOST;
-    if (timedOut || error instanceof HttpTimeoutException && !(error instanceof HttpConnectTimeoutException)) {
+    if (timedOut || (error instanceof HttpTimeoutException && !(error instanceof HttpConnectTimeoutException))) {
       reason = UnreachableException.Reason.TIMED_OUT;
     } else if (isRefused(error)) {
       reason = UnreachableException.Reason.REFUSED;
@@ -720,11 +732,11 @@ public final class Client {
     boolean stale =
         error instanceof EOFException
             || error instanceof ClosedChannelException
-            || error instanceof IOException
+            || (error instanceof IOException
                 && (message.contains("received no bytes")
                     || message.contains("Connection reset")
                     || message.contains("Broken pipe")
-                    || message.contains("connection closed locally"));
+                    || message.contains("connection closed locally")));
     return isRefused(error) || stale ? jitter(number) : -1;
   }
 
@@ -957,7 +969,7 @@ public final class Client {
   }
 
   /** Is the body of an answer, as its caller reads it. */
-  private final class Coming extends InputStream {
+  private static final class Coming extends InputStream {
     private final Call<?, ?, ?> call;
     private final InputStream in;
     private final Watching watching;
@@ -1102,7 +1114,7 @@ public final class Client {
     final AtomicLong received = new AtomicLong();
     final AtomicLong sent = new AtomicLong();
     volatile int status;
-    volatile int tries;
+    final AtomicInteger tries = new AtomicInteger();
     private Consumer<Watched> told;
 
     Watching(Call<?, ?, ?> call, Headers with) {
@@ -1119,7 +1131,7 @@ public final class Client {
       if (once != null) {
         Duration took = Duration.ofNanos(System.nanoTime() - startNanos);
         Throwable failed = error instanceof NotModifiedException ? null : error;
-        once.accept(new Watched(start, took, status, tries, received.get(), sent.get(), failed));
+        once.accept(new Watched(start, took, status, tries.get(), received.get(), sent.get(), failed));
       }
     }
   }

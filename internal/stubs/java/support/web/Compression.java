@@ -108,11 +108,8 @@ final class Compression {
     double gzip = -1;
     double any = -1;
     for (String line : header) {
-      for (String part : line.split(",")) {
-        String[] pieces = part.split(";");
-        if (pieces.length == 0) {
-          continue;
-        }
+      for (String part : line.split(",", -1)) {
+        String[] pieces = part.split(";", -1);
         double q = Media.parameterQ(pieces);
         if (isGzip(pieces[0])) {
           gzip = Math.max(gzip, q);
@@ -121,6 +118,6 @@ final class Compression {
         }
       }
     }
-    return gzip > 0 || gzip < 0 && any > 0;
+    return gzip > 0 || (gzip < 0 && any > 0);
   }
 }

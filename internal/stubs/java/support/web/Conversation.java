@@ -22,6 +22,7 @@ import java.util.Objects;
 import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.CompletionStage;
 import java.util.concurrent.ExecutionException;
+import java.util.concurrent.ScheduledFuture;
 import java.util.concurrent.TimeUnit;
 import java.util.concurrent.TimeoutException;
 import java.util.concurrent.locks.Condition;
@@ -35,6 +36,7 @@ import java.util.concurrent.locks.ReentrantLock;
  * @param <T> the type of what is sent
  * @param <A> the type of what is received
  */
+@SuppressWarnings("IterableAndIterator") // for a loop: what comes comes once
 public final class Conversation<T, A> implements Iterator<A>, Iterable<A>, AutoCloseable {
   private static final long HEARTBEAT_MILLIS = 15_000;
 
@@ -97,7 +99,7 @@ public final class Conversation<T, A> implements Iterator<A>, Iterable<A>, AutoC
               Headers all = attempt.outgoing(p, null);
               WebSocket.Builder builder = client.http().newWebSocketBuilder().subprotocols(protocol);
               all.map().forEach((name, values) -> values.forEach(value -> builder.header(name, value)));
-              watching.tries = 1;
+              watching.tries.set(1);
               return attempt.waiting(builder.buildAsync(uri, ear));
             })
         .handle((ws, error) -> opened(ws, error, protocol, own));
@@ -257,7 +259,7 @@ public final class Conversation<T, A> implements Iterator<A>, Iterable<A>, AutoC
     writer.close();
     if (theirsEnded && writer.hasEnded() && failed == null) {
       CompletableFuture<WebSocket> closed = socket.sendClose(WebSocket.NORMAL_CLOSURE, "");
-      Timers.after(2000, socket::abort); // whoever does not close, too
+      ScheduledFuture<?> unused = Timers.after(2000, socket::abort); // whoever does not close, too
       closed.exceptionally(e -> null);
       watching.end(null);
       return;

@@ -10,7 +10,7 @@ package faithfulcourier.web;
 public record Credential(String name, String kind, String key) {
   /** Tells whether a name, with or without its module, is the credential's. */
   boolean is(String other) {
-    return name.equals(other) || other.indexOf('.') < 0 && name.endsWith("." + other);
+    return name.equals(other) || (other.indexOf('.') < 0 && name.endsWith("." + other));
   }
 
   String shortName() {

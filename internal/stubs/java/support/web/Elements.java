@@ -8,6 +8,7 @@ import java.util.Iterator;
  *
  * @param <T> the type of the elements
  */
+@SuppressWarnings("IterableAndIterator") // for a loop: what comes comes once
 public interface Elements<T> extends Iterable<T>, Iterator<T> {
   @Override
   default Iterator<T> iterator() {

@@ -18,7 +18,7 @@ final class Escapes {
   }
 
   private static boolean isAlphanumeric(int c) {
-    return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9';
+    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9');
   }
 
   private static String percent(String text, java.util.function.IntPredicate plain) {

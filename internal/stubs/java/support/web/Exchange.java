@@ -26,6 +26,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.NoSuchElementException;
+import java.util.SortedSet;
 import java.util.TreeSet;
 import java.util.concurrent.CancellationException;
 import java.util.concurrent.ScheduledFuture;
@@ -194,11 +195,11 @@ final class Exchange {
     }
   }
 
-  private void noRoute(String below, TreeSet<String> allow) throws Refused, IOException {
+  private void noRoute(String below, SortedSet<String> allow) throws Refused, IOException {
     if (allow.isEmpty()) {
       throw new Refused(served.problem("unknown-call", "no call has the path " + path));
     }
-    TreeSet<String> answered = new TreeSet<>(allow);
+    SortedSet<String> answered = new TreeSet<>(allow);
     answered.add("OPTIONS");
     if (allow.contains("GET")) {
       answered.add("HEAD");
@@ -300,7 +301,7 @@ final class Exchange {
     boolean kept = call.inCookies();
     for (List<Credential> all : call.needs()) {
       for (Credential c : all) {
-        kept |= c.kind().equals("cookie") || c.kind().equals("basic") && basic() != null;
+        kept |= c.kind().equals("cookie") || (c.kind().equals("basic") && basic() != null);
       }
     }
     if (!kept) {
@@ -450,7 +451,7 @@ final class Exchange {
   /** Is the value of a cookie, or null; of several of one name the first counts. */
   private String cookie(String name) {
     for (String line : came.all("Cookie")) {
-      for (String pair : line.split(";")) {
+      for (String pair : line.split(";", -1)) {
         int equals = pair.indexOf('=');
         if (equals > 0 && pair.substring(0, equals).strip().equals(name)) {
           String value = pair.substring(equals + 1).strip();
@@ -465,7 +466,7 @@ final class Exchange {
   private Map<String, List<String>> queries() {
     if (query == null) {
       query = new LinkedHashMap<>();
-      for (String pair : rawQuery.split("&")) {
+      for (String pair : rawQuery.split("&", -1)) {
         if (pair.isEmpty()) {
           continue;
         }
@@ -614,7 +615,7 @@ final class Exchange {
 
   /** Ends a stream because the server shuts down. Other calls are finished. */
   void unavailable() {
-    if (call == null || !call.requestStream && !call.answerStream) {
+    if (call == null || (!call.requestStream && !call.answerStream)) {
       return;
     }
     unavailable = true;
@@ -666,7 +667,7 @@ final class Exchange {
   private long patience() {
     long most = options.handlerTimeout.toMillis();
     for (String header : came.all("Prefer")) {
-      for (String preference : header.split(",")) {
+      for (String preference : header.split(",", -1)) {
         String p = preference.strip();
         if (p.startsWith("wait=")) {
           try {
@@ -675,7 +676,7 @@ final class Exchange {
               return seconds * 1000;
             }
           } catch (NumberFormatException e) {
-            continue;
+            // It is a preference: what can't be read is not one.
           }
         }
       }
@@ -1050,7 +1051,7 @@ final class Exchange {
     if (value.isEmpty()) {
       b.append("; Max-Age=0");
     } else if (how != null && how.maxAge != null) {
-      b.append("; Max-Age=").append(how.maxAge.getSeconds());
+      b.append("; Max-Age=").append(how.maxAge.toSeconds());
     }
     if (how == null || how.httpOnly) {
       b.append("; HttpOnly");
@@ -1184,7 +1185,7 @@ final class Exchange {
     String version = came.first("If-Range");
     if (version != null && !version.isEmpty()) {
       String tag = headers.first("ETag");
-      boolean same = version.equals(headers.first("Last-Modified")) || version.equals(tag) && !tag.startsWith("W/");
+      boolean same = version.equals(headers.first("Last-Modified")) || (version.equals(tag) && !tag.startsWith("W/"));
       if (!same) {
         return null;
       }
@@ -1412,7 +1413,8 @@ final class Exchange {
     Duration pause = e.pause();
     return pause == null
         ? new Refused(full)
-        : new Refused(full, Map.of("Retry-After", String.valueOf(Math.max(1, pause.plusNanos(999_999_999).getSeconds()))));
+        : new Refused(
+            full, Map.of("Retry-After", String.valueOf(Math.max(1, pause.plusNanos(999_999_999).toSeconds()))));
   }
 
   // Streams.
@@ -1553,7 +1555,7 @@ final class Exchange {
     if (elements.failed != null) {
       failed = elements.failed; // whatever the handler made of it, half a stream was not a request
     }
-    if (failed instanceof LostException || failed instanceof IOException && elements.failed != null) {
+    if (failed instanceof LostException || (failed instanceof IOException && elements.failed != null)) {
       failure = failed;
       carrier.abort(); // nobody is there to be told
       return;
@@ -1632,7 +1634,7 @@ final class Exchange {
   }
 
   /** Is what a client ended its stream with: not an error of ours, and nothing that it needs to be told of. */
-  private Exception problemFromClient(byte[] json) {
+  private Exception problemFromClient(String json) {
     try {
       Problem p = Problem.CODEC.fromJson(json);
       return new Refused(served.problem("invalid-request", "the stream ended with a problem: " + p.text()));
@@ -1678,13 +1680,13 @@ final class Exchange {
 
   private <H, Q, A> void converse(Route<H, Q, A> route) throws Refused, IOException {
     List<String> origins = came.all("Origin");
-    if (origins.size() > 1 || origins.size() == 1 && !allowsOrigin(origins.get(0))) {
+    if (origins.size() > 1 || (origins.size() == 1 && !allowsOrigin(origins.get(0)))) {
       throw new Refused(served.problem("forbidden", "a page of another site may not make this call"));
     } else if (!route.implemented) {
       throw problemOf(new NotImplementedCallException());
     }
     String protocol = "";
-    for (String offered : String.join(",", came.all("Sec-WebSocket-Protocol")).split(",")) {
+    for (String offered : String.join(",", came.all("Sec-WebSocket-Protocol")).split(",", -1)) {
       String one = offered.strip();
       if (protocol.isEmpty() && (one.equals("faithful-cbor") || one.equals("faithful-json"))) {
         protocol = one;
@@ -1781,7 +1783,7 @@ final class Exchange {
 
     private void finish(SocketPeer peer, StreamWriter<A> writer, Throwable error) {
       Throwable why = unavailable && error == null ? new Unavailable() : error;
-      boolean gone = why instanceof LostException || writer.isBroken() || why != null && isOver();
+      boolean gone = why instanceof LostException || writer.isBroken() || (why != null && isOver());
       if (gone) {
         failure = why;
         peer.abort(); // nobody is there to be told

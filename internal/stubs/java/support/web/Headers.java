@@ -55,7 +55,7 @@ public final class Headers {
     if (name.isEmpty() || name.chars().anyMatch(c -> c <= ' ' || c >= 0x7f || "\"(),/:;<=>?@[\\]{}".indexOf(c) >= 0)) {
       throw new IllegalArgumentException("\"" + name + "\" is not the name of a header");
     }
-    if (value.chars().anyMatch(c -> c < ' ' && c != '\t' || c == 0x7f)) {
+    if (value.chars().anyMatch(c -> (c < ' ' && c != '\t') || c == 0x7f)) {
       throw new IllegalArgumentException("the value of the header \"" + name + "\" has control characters in it");
     }
     return value;

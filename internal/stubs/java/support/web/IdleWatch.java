@@ -4,6 +4,7 @@ import java.io.IOException;
 import java.net.SocketTimeoutException;
 import java.util.Set;
 import java.util.concurrent.ConcurrentHashMap;
+import java.util.concurrent.ScheduledFuture;
 
 /** Interrupts a thread that waits for the other side for too long: an idle limit on reads and writes that have none. */
 final class IdleWatch implements AutoCloseable {
@@ -15,7 +16,7 @@ final class IdleWatch implements AutoCloseable {
   private static final Set<IdleWatch> ALL = ConcurrentHashMap.newKeySet();
 
   static {
-    Timers.every(25, () -> ALL.forEach(IdleWatch::look));
+    ScheduledFuture<?> unused = Timers.every(25, () -> ALL.forEach(IdleWatch::look));
   }
 
   private final long limitNanos;

@@ -46,7 +46,7 @@ final class Media {
     String cbor = of(Encoding.CBOR, stream);
     String json = of(Encoding.JSON, stream);
     String fallback = isCbor(request) ? cbor : json;
-    if (accept.isEmpty() || accept.size() == 1 && accept.get(0).equals(fallback)) {
+    if (accept.isEmpty() || (accept.size() == 1 && accept.get(0).equals(fallback))) {
       return fallback;
     }
     double cborQuality = quality(accept, cbor);
@@ -61,9 +61,9 @@ final class Media {
     double best = 0;
     int bestRank = -1;
     for (String header : accept) {
-      for (String part : header.split(",")) {
-        String[] pieces = part.split(";");
-        String pattern = pieces.length == 0 ? "" : pieces[0].strip().toLowerCase(Locale.ROOT);
+      for (String part : header.split(",", -1)) {
+        String[] pieces = part.split(";", -1);
+        String pattern = pieces[0].strip().toLowerCase(Locale.ROOT);
         int rank = pattern.equals(wanted) ? 2 : pattern.equals("application/*") ? 1 : pattern.equals("*/*") ? 0 : -1;
         if (rank > bestRank) {
           best = parameterQ(pieces);

@@ -19,6 +19,6 @@ public final class OverloadedException extends RuntimeException {
   }
 
   long seconds() {
-    return Math.max(0, retryAfter.plusNanos(999_999_999).getSeconds());
+    return Math.max(0, retryAfter.plusNanos(999_999_999).toSeconds());
   }
 }

@@ -5,6 +5,7 @@ import java.util.Comparator;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.SortedSet;
 import java.util.TreeSet;
 
 /** Finds the route of a request. */
@@ -13,9 +14,9 @@ final class Routes {
   private final List<Pattern> patterns = new ArrayList<>();
 
   /** Is what was found: a route with the values of its path's fields, or the methods that the path has. */
-  record Found(Route<?, ?, ?> route, Map<String, String> values, TreeSet<String> allow) {}
+  record Found(Route<?, ?, ?> route, Map<String, String> values, SortedSet<String> allow) {}
 
-  private record Pattern(String[] segments, Route<?, ?, ?> route) {
+  private record Pattern(List<String> segments, Route<?, ?, ?> route) {
     int fields() {
       int n = 0;
       for (String s : segments) {
@@ -25,14 +26,15 @@ final class Routes {
     }
 
     Map<String, String> match(String[] found) {
-      if (found.length != segments.length) {
+      if (found.length != segments.size()) {
         return null;
       }
       Map<String, String> values = new HashMap<>();
-      for (int i = 0; i < segments.length; i++) {
-        if (segments[i].startsWith("{")) {
-          values.put(segments[i].substring(1, segments[i].length() - 1), found[i]);
-        } else if (!segments[i].equals(found[i])) {
+      for (int i = 0; i < found.length; i++) {
+        String segment = segments.get(i);
+        if (segment.startsWith("{")) {
+          values.put(segment.substring(1, segment.length() - 1), found[i]);
+        } else if (!segment.equals(found[i])) {
           return null;
         }
       }
@@ -43,7 +45,7 @@ final class Routes {
   Routes(List<Route<?, ?, ?>> routes) {
     for (Route<?, ?, ?> r : routes) {
       if (r.call.path().contains("{")) {
-        patterns.add(new Pattern(r.call.path().substring(1).split("/", -1), r));
+        patterns.add(new Pattern(List.of(r.call.path().substring(1).split("/", -1)), r));
       } else {
         exact.computeIfAbsent(r.call.path(), path -> new ArrayList<>()).add(r);
       }
@@ -53,7 +55,7 @@ final class Routes {
 
   Found find(String method, String path) {
     String wanted = method.equals("HEAD") ? "GET" : method; // all of it but the body
-    TreeSet<String> allow = new TreeSet<>();
+    SortedSet<String> allow = new TreeSet<>();
     for (Route<?, ?, ?> r : exact.getOrDefault(path, List.of())) {
       if (r.call.method().equals(wanted)) {
         return new Found(r, Map.of(), allow);

@@ -51,7 +51,7 @@ public final class Sender<T, A> implements AutoCloseable {
   static <H, T, A> Sender<T, A> begin(Client client, Call<H, T, A> call, H head, CallOptions own) {
     Client.Attempt<A> attempt = client.new Attempt<A>(call, own);
     Sender<T, A> sender = new Sender<>(client, call, attempt);
-    attempt.whenComplete((answer, error) -> sender.pipe.answered());
+    CompletableFuture<?> unused = attempt.whenComplete((answer, error) -> sender.pipe.answered());
     attempt.start(() -> sender.open(head));
     return sender;
   }

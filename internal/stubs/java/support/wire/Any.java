@@ -64,7 +64,7 @@ public final class Any {
     } else if (v instanceof Integer || v instanceof Short || v instanceof Byte) {
       return new Any(((Number) v).longValue());
     } else if (v instanceof BigInteger n) {
-      if (n.bitLength() > 64 || n.signum() < 0 && n.bitLength() > 63) {
+      if (n.bitLength() > 64 || (n.signum() < 0 && n.bitLength() > 63)) {
         throw new IllegalArgumentException("an any can't contain " + n);
       }
       return n.bitLength() > 63 ? new Any(n) : new Any(n.longValue());

@@ -82,7 +82,7 @@ public final class CborReader extends Reader {
       return argument;
     } else if (info == 25 && room >= 2) {
       at += 2;
-      return (data[at - 2] & 0xff) << 8 | data[at - 1] & 0xff;
+      return (data[at - 2] & 0xffL) << 8 | (data[at - 1] & 0xffL);
     } else if (info == 26 && room >= 4) {
       at += 4;
       return (int) INT.get(data, at - 4) & 0xffff_ffffL;
@@ -353,7 +353,7 @@ public final class CborReader extends Reader {
     double x = float64();
     boolean isFloat = (data[start] & 0xe0) == SIMPLE;
     float narrow = (float) x;
-    if (!isFloat && narrow != x || Float.isInfinite(narrow) && !Double.isInfinite(x)) {
+    if ((!isFloat && narrow != x) || (Float.isInfinite(narrow) && !Double.isInfinite(x))) {
       throw failure(start, "expected float32, found a number that it can't represent");
     }
     return narrow;
@@ -387,7 +387,7 @@ public final class CborReader extends Reader {
     }
     n = head();
     boolean indefinite = (first & 31) == INDEFINITE;
-    if ((first & 0xe0) != ARRAY || !indefinite && n != 2) {
+    if ((first & 0xe0) != ARRAY || (!indefinite && n != 2)) {
       throw wrong(start, "an array of exponent and mantissa");
     }
     int from = at;
@@ -447,7 +447,7 @@ public final class CborReader extends Reader {
   public String text() {
     int start = at;
     if (at < data.length) {
-      int length = data[at] & 0xff ^ TEXT;
+      int length = (data[at] & 0xff) ^ TEXT;
       if (length < 24 && length <= data.length - at - 1) {
         at += 1 + length;
         return Texts.utf8(data, at - length, length, start);
@@ -546,7 +546,7 @@ public final class CborReader extends Reader {
   public Instant instant() {
     int start = at;
     long n = head();
-    if ((first & 0xe0) != TAG || n != 1 && n != 1001) {
+    if ((first & 0xe0) != TAG || (n != 1 && n != 1001)) {
       throw wrong(start, "instant");
     }
     long nanos = 0;
@@ -858,7 +858,7 @@ public final class CborReader extends Reader {
   boolean openElement() {
     long n = head();
     boolean indefinite = (first & 31) == INDEFINITE;
-    if ((first & 0xe0) != MAP || !indefinite && n != 1) {
+    if ((first & 0xe0) != MAP || (!indefinite && n != 1)) {
       throw failure(0, "expected a map of one entry as the element of a stream");
     }
     return indefinite;

@@ -328,14 +328,16 @@ public final class CborWriter extends Writer {
    * @param v the value, in the years 0001 to 9999
    */
   public void instant(Instant v) {
-    long seconds = Texts.checked(v).getEpochSecond();
-    if (v.getNano() == 0) {
+    Texts.checked(v);
+    long seconds = v.getEpochSecond();
+    int nanos = v.getNano();
+    if (nanos == 0) {
       head(TAG, 1);
       integer(seconds);
       return;
     }
     head(TAG, 1001);
-    time(seconds, v.getNano());
+    time(seconds, nanos);
   }
 
   /** Writes seconds, and the coarsest exact fraction of a second. */

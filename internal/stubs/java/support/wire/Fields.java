@@ -86,8 +86,9 @@ public final class Fields {
     int size = slots.length + wide.length;
     for (int slot = hash(data, from, to) & (size - 1); slot(slot) != 0; slot = (slot + 1) & (size - 1)) {
       byte[] name = quoted[slot(slot) - 1];
-      if (Arrays.equals(name, 1, name.length - 1, data, from, to) && !escapes(slot(slot) - 1)
-          || escapes(slot(slot) - 1) && names[slot(slot) - 1].equals(new String(data, from, to - from, StandardCharsets.UTF_8))) {
+      if ((Arrays.equals(name, 1, name.length - 1, data, from, to) && !escapes(slot(slot) - 1))
+          || (escapes(slot(slot) - 1)
+              && names[slot(slot) - 1].equals(new String(data, from, to - from, StandardCharsets.UTF_8)))) {
         return slot(slot) - 1;
       }
     }

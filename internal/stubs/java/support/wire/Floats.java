@@ -16,7 +16,7 @@ final class Floats {
 
   /** Writes a finite number. */
   static void write(JsonWriter w, double v) {
-    if (v < 0 || v == 0 && 1 / v < 0) {
+    if (v < 0 || (v == 0 && 1 / v < 0)) {
       w.raw('-');
     }
     double a = Math.abs(v);
@@ -58,10 +58,10 @@ final class Floats {
     int k;
     if (c != 1L << 52 || biased <= 1) {
       cbl = cb - 2;
-      k = (int) (q * 661_971_961_083L >> 41); // floor of the logarithm of 2^q to base 10
+      k = (int) ((q * 661_971_961_083L) >> 41); // floor of the logarithm of 2^q to base 10
     } else {
       cbl = cb - 1;
-      k = (int) (q * 661_971_961_083L - 274_743_187_321L >> 41); // the same of 3/4 of it
+      k = (int) ((q * 661_971_961_083L - 274_743_187_321L) >> 41); // the same of 3/4 of it
     }
     int h = q + log2OfTen(-k) + 2;
     long g1 = Tens.HIGH[k - Tens.LEAST];
@@ -83,11 +83,11 @@ final class Floats {
     long t = s + 1;
     boolean down = vbl + out <= s << 2;
     boolean up = (t << 2) + out <= vbr;
-    long nearer = vb - (s + t << 1);
+    long nearer = vb - ((s + t) << 1);
     if (down != up) {
       layOut(w, down ? s : t, k);
     } else {
-      layOut(w, nearer < 0 || nearer == 0 && (s & 1) == 0 ? s : t, k);
+      layOut(w, nearer < 0 || (nearer == 0 && (s & 1) == 0) ? s : t, k);
     }
   }
 
@@ -96,7 +96,7 @@ final class Floats {
     long y0 = g1 * cp;
     long y1 = Math.multiplyHigh(g1, cp);
     long z = (y0 >>> 1) + x1;
-    return y1 + (z >>> 63) | (z & LOW_63) + LOW_63 >>> 63;
+    return y1 + (z >>> 63) | ((z & LOW_63) + LOW_63) >>> 63;
   }
 
   /** Are powers of ten, rounded up to 126 bits, in two halves each; made when the first is asked for. */
@@ -122,7 +122,7 @@ final class Floats {
 
   /** Is the floor of the logarithm of a power of ten to base 2. */
   private static int log2OfTen(int power) {
-    return (int) (power * 913_124_641_741L >> 38);
+    return (int) ((power * 913_124_641_741L) >> 38);
   }
 
   /** Writes digits times ten to a power as ECMAScript lays numbers out. */

@@ -82,7 +82,7 @@ public final class JsonReader extends Reader {
       found = "an array";
     } else if (c == '"') {
       found = "a string";
-    } else if (c == '-' || c >= '0' && c <= '9') {
+    } else if (c == '-' || (c >= '0' && c <= '9')) {
       found = "a number";
     } else if (data.length - at >= 4 && c == 'n' && data[at + 1] == 'u') {
       found = "null";
@@ -163,11 +163,11 @@ public final class JsonReader extends Reader {
    */
   public int member(Fields fields, int last) {
     int next = last + 1;
-    if (next > 0 && next < fields.size() || last == END && fields.size() > 0) {
+    if ((next > 0 && next < fields.size()) || (last == END && fields.size() > 0)) {
       byte[] quoted = fields.quoted(next);
       int start = fresh ? at : at + 1;
       int past = start + quoted.length;
-      if ((fresh || at < data.length && data[at] == ',')
+      if ((fresh || (at < data.length && data[at] == ','))
           && past < data.length
           && data[past] == ':'
           && Arrays.equals(quoted, 0, quoted.length, data, start, past)) {
@@ -270,7 +270,7 @@ public final class JsonReader extends Reader {
       i += 6;
       code = low >= 0xdc00 && low < 0xe000 ? Character.toCodePoint((char) code, (char) low) : -1;
     }
-    if (code < 0 || code >= 0xd800 && code < 0xe000) {
+    if (code < 0 || (code >= 0xd800 && code < 0xe000)) {
       throw failure(Math.min(i, data.length), "an escape that is not well formed");
     }
     byte[] utf8 = Character.toString(code).getBytes(UTF_8);
@@ -467,7 +467,7 @@ public final class JsonReader extends Reader {
     String digits = minus ? text.substring(1) : text;
     if (digits.isEmpty()
         || digits.length() > 20
-        || digits.charAt(0) == '0' && (digits.length() > 1 || quoted && minus)
+        || (digits.charAt(0) == '0' && (digits.length() > 1 || (quoted && minus)))
         || !digits.chars().allMatch(c -> c >= '0' && c <= '9')) {
       return null;
     }
@@ -506,7 +506,7 @@ public final class JsonReader extends Reader {
       i = digits(i);
       ok = i > begin;
     }
-    if (!ok || i < data.length && data[i] >= '0' && data[i] <= '9') {
+    if (!ok || (i < data.length && data[i] >= '0' && data[i] <= '9')) {
       throw failure(start, "a number that is not well formed");
     }
     at = i;
@@ -605,10 +605,10 @@ public final class JsonReader extends Reader {
         || length > 16
         || mantissa >= 1_000_000_000_000_000L
         || point == begin
-        || point >= 0 && fraction == 0
+        || (point >= 0 && fraction == 0)
         || fraction > 15
-        || data[begin] == '0' && length > 1 && data[begin + 1] != '.'
-        || i < data.length && data[i] != ',' && data[i] != '}' && data[i] != ']') {
+        || (data[begin] == '0' && length > 1 && data[begin + 1] != '.')
+        || (i < data.length && data[i] != ',' && data[i] != '}' && data[i] != ']')) {
       return 0;
     }
     at = i;
@@ -635,7 +635,7 @@ public final class JsonReader extends Reader {
   /** Reads the string that was read last where it has at most 18 digits and a point; null is none. */
   private BigDecimal simpleDecimal() {
     int length = to - from;
-    if (length == 0 || length > 18 || string[from] == '0' && length > 1 && string[from + 1] != '.') {
+    if (length == 0 || length > 18 || (string[from] == '0' && length > 1 && string[from + 1] != '.')) {
       return null;
     }
     long mantissa = 0;
@@ -780,7 +780,7 @@ public final class JsonReader extends Reader {
       return new Any(x);
     }
     BigInteger n = parsed(text, false);
-    if (n == null || n.signum() < 0 && n.bitLength() > 63 || n.bitLength() > 64) {
+    if (n == null || (n.signum() < 0 && n.bitLength() > 63) || n.bitLength() > 64) {
       throw failure(start, Texts.shortened(text) + " is neither an int64 nor a uint64");
     }
     return n.bitLength() > 63 ? new Any(n) : new Any(n.longValue());

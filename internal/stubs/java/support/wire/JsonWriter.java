@@ -493,7 +493,7 @@ public final class JsonWriter extends Writer {
 
   private void hex(long bits, int digits) {
     for (int i = digits - 1; i >= 0; i--) {
-      data[at++] = HEX[(int) (bits >>> 4 * i) & 15];
+      data[at++] = HEX[(int) (bits >>> (4 * i)) & 15];
     }
   }
 
@@ -503,7 +503,7 @@ public final class JsonWriter extends Writer {
    * @param v the value, in the years 0001 to 9999
    */
   public void instant(Instant v) {
-    LocalDateTime t = LocalDateTime.ofEpochSecond(Texts.checked(v).getEpochSecond(), 0, ZoneOffset.UTC);
+    LocalDateTime t = LocalDateTime.ofInstant(Texts.checked(v), ZoneOffset.UTC);
     ensure(32);
     data[at++] = '"';
     date(t.getYear(), t.getMonthValue(), t.getDayOfMonth());
@@ -513,7 +513,7 @@ public final class JsonWriter extends Writer {
     two(t.getMinute());
     data[at++] = ':';
     two(t.getSecond());
-    int nanos = v.getNano();
+    int nanos = t.getNano();
     if (nanos != 0) {
       data[at++] = '.';
       for (int unit = 100_000_000; nanos != 0; unit /= 10) {

@@ -152,7 +152,7 @@ public final class Key<K> {
             (r, text) -> {
               if (text.isEmpty()
                   || !text.chars().allMatch(c -> c >= '0' && c <= '9')
-                  || text.length() > 1 && text.charAt(0) == '0') {
+                  || (text.length() > 1 && text.charAt(0) == '0')) {
                 return byName.apply(text);
               }
               if (text.length() > 5 || Integer.parseInt(text) > 0xffff) {

@@ -67,7 +67,7 @@ public final class Splitter {
    */
   public byte[] next() {
     int length = json ? nextJson() : nextCbor();
-    if (length > limit || length == 0 && to - from > limit) {
+    if (length > limit || (length == 0 && to - from > limit)) {
       throw new PayloadException("an element of more than " + limit + " bytes", 0, true);
     }
     if (length == 0) {
@@ -91,7 +91,7 @@ public final class Splitter {
     }
     int rest = 0;
     for (int i = from; i < to; i++) {
-      if (data[i] > ' ' && data[i] != 0x1e || data[i] < 0) {
+      if ((data[i] > ' ' && data[i] != 0x1e) || data[i] < 0) {
         rest++;
       }
     }
@@ -160,14 +160,14 @@ public final class Splitter {
     int size = 1;
     long argument = info;
     if (info >= 24 && info <= 27) {
-      int length = 1 << info - 24;
+      int length = 1 << (info - 24);
       size += length;
       if (to - position < size) {
         return 0;
       }
       argument = 0;
       for (int i = 1; i < size; i++) {
-        argument = argument << 8 | data[position + i] & 0xff;
+        argument = argument << 8 | (data[position + i] & 0xff);
       }
     } else if (info > 27 && info != 31) {
       throw failure(NO_SEQUENCE);

@@ -11,7 +11,7 @@ import java.util.Arrays;
  * @param value of an element that has one, or null
  * @param problem problem details as JSON, of an element that has them, or null
  */
-public record StreamElement<T>(Kind kind, T value, byte[] problem) {
+public record StreamElement<T>(Kind kind, T value, String problem) {
   /** Tells elements apart. */
   public enum Kind {
     /** A heartbeat, or an element that readers ignore. */
@@ -120,7 +120,7 @@ public record StreamElement<T>(Kind kind, T value, byte[] problem) {
     if (number == 1) {
       element = new StreamElement<>(Kind.VALUE, codec.readCbor(r), null);
     } else if (number == 3) {
-      element = new StreamElement<>(Kind.PROBLEM, null, r.text().getBytes(StandardCharsets.UTF_8));
+      element = new StreamElement<>(Kind.PROBLEM, null, r.text());
     } else {
       r.skip();
       element = new StreamElement<>(number == 2 ? Kind.END : Kind.OTHER, null, null);
@@ -142,7 +142,7 @@ public record StreamElement<T>(Kind kind, T value, byte[] problem) {
     StreamElement<T> element;
     switch (r.stringValue()) {
       case "value" -> element = new StreamElement<>(Kind.VALUE, codec.readJson(r), null);
-      case "problem" -> element = new StreamElement<>(Kind.PROBLEM, null, r.rawValue());
+      case "problem" -> element = new StreamElement<>(Kind.PROBLEM, null, new String(r.rawValue(), StandardCharsets.UTF_8));
       case "end" -> {
         r.skip();
         element = new StreamElement<>(Kind.END, null, null);
@@ -158,19 +158,6 @@ public record StreamElement<T>(Kind kind, T value, byte[] problem) {
     }
     r.end();
     return element;
-  }
-
-  @Override
-  public boolean equals(Object other) {
-    return other instanceof StreamElement<?> o
-        && kind == o.kind
-        && Values.same(value, o.value)
-        && Arrays.equals(problem, o.problem);
-  }
-
-  @Override
-  public int hashCode() {
-    return Values.hashAll(kind, value, problem);
   }
 
   @Override

@@ -186,8 +186,8 @@ final class Texts {
     }
     int fraction = point < 0 ? 0 : i - point - 1;
     if (digits.length() == 0
-        || point >= 0 && fraction == 0
-        || digits.charAt(0) == '0' && digits.length() - fraction > 1) {
+        || (point >= 0 && fraction == 0)
+        || (digits.charAt(0) == '0' && digits.length() - fraction > 1)) {
       throw notDecimal(text, start);
     }
     long exponent = 0;
@@ -292,7 +292,7 @@ final class Texts {
     } else if (i != to - 1 || s[i] != 'Z') {
       return null;
     }
-    long seconds = daysBefore(year, month, day) * 86400 + hour * 3600 + minute * 60 + second - offset;
+    long seconds = daysBefore(year, month, day) * 86_400L + hour * 3600L + minute * 60L + second - offset;
     return seconds < MIN_SECONDS || seconds > MAX_SECONDS ? null : Instant.ofEpochSecond(seconds, nanos);
   }
 
@@ -315,7 +315,7 @@ final class Texts {
     int era = Math.floorDiv(y, 400);
     int ofEra = y - era * 400;
     int ofYear = (153 * (month + (month > 2 ? -3 : 9)) + 2) / 5 + day - 1;
-    return era * 146097L + ofEra * 365 + ofEra / 4 - ofEra / 100 + ofYear - 719468;
+    return era * 146_097L + ofEra * 365L + ofEra / 4 - ofEra / 100 + ofYear - 719_468;
   }
 
   /** Reads YYYY-MM-DD; null is none. */
@@ -379,7 +379,8 @@ final class Texts {
       while (i < s.length() && isDigit(s.charAt(i))) {
         i++;
       }
-      if (i == from || i == s.length() || i - from > 19 && !s.substring(from, i - 19).chars().allMatch(c -> c == '0')) {
+      boolean large = i - from > 19 && !s.substring(from, i - 19).chars().allMatch(c -> c == '0');
+      if (i == from || i == s.length() || large) {
         return null;
       }
       BigInteger amount = new BigInteger(s.substring(from, i));
@@ -397,7 +398,7 @@ final class Texts {
         }
       }
       int unit = units.indexOf(s.charAt(i), next);
-      if (unit < 0 || unit == 0 && inTime || unit > 0 && !inTime || fraction && unit != 3) {
+      if (unit < 0 || (unit == 0 && inTime) || (unit > 0 && !inTime) || (fraction && unit != 3)) {
         return null;
       }
       total =
@@ -466,7 +467,7 @@ final class Texts {
     }
     int padding = to - end;
     int length = end - from;
-    if (padding > 0 && ((to - from) % 4 != 0 || padding > 2) || length % 4 == 1) {
+    if ((padding > 0 && ((to - from) % 4 != 0 || padding > 2)) || length % 4 == 1) {
       return null;
     }
     byte[] out = new byte[length * 3 / 4];

@@ -24,7 +24,7 @@ public final class Values {
    * @return whether they are the same number, or both are none
    */
   public static boolean same(double a, double b) {
-    return a == b || Double.isNaN(a) && Double.isNaN(b);
+    return a == b || (Double.isNaN(a) && Double.isNaN(b));
   }
 
   /**

@@ -37,6 +37,7 @@ import ferry.gen.skerry.quay.QuayClient;
 import ferry.gen.skerry.quay.SailingCode;
 import ferry.gen.skerry.quay.VehiclePassage;
 import java.math.BigDecimal;
+import java.net.InetAddress;
 import java.net.InetSocketAddress;
 import java.nio.charset.StandardCharsets;
 import java.security.MessageDigest;
@@ -281,7 +282,7 @@ public final class Ways {
 
   /** Makes calls, and tells their failures apart. */
   private static void calls() throws Exception {
-    InetSocketAddress address = new InetSocketAddress("127.0.0.1", 0);
+    InetSocketAddress address = new InetSocketAddress(InetAddress.getLoopbackAddress(), 0);
     try (HttpServerMount.Running server = HttpServerMount.start(served(), address)) {
       String base = "http://127.0.0.1:" + server.port();
       BookingsClient client =
