@@ -287,6 +287,8 @@ public final class Client {
         equal(e.problem(), "invalid-request");
       } catch (IOException e) {
         equal(e.getCause() instanceof UnreachableException, true);
+      } catch (UnreachableException e) {
+        equal(e.reason(), UnreachableException.Reason.LOST); // while the request was still on its way
       }
     }
     client.photo(photo(900_000_000).build()).photo().close();

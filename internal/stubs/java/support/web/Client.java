@@ -998,8 +998,8 @@ public final class Client {
         return n;
       } catch (IOException e) {
         UnreachableException lost = unreachable(call, e, e instanceof java.net.SocketTimeoutException);
-        close();
         watching.end(lost);
+        close();
         throw new IOException(lost.getMessage(), lost);
       }
     }
