@@ -430,6 +430,7 @@ func TestAttackedServers(t *testing.T) {
 	}
 	for _, s := range withJava(t) {
 		t.Run(s.language, func(t *testing.T) {
+			t.Parallel() // most of it is waiting
 			address, pid := process(t, s, attackedArguments[s.language]...)
 			at, err := url.Parse(address)
 			require.NoError(t, err)

@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -138,47 +139,52 @@ func TestMatrix(t *testing.T) {
 	all := withJava(t)
 	results := map[string]map[string]string{} // by pair, by case
 	var pairs []string
-	for _, server := range all {
-		t.Run("server in "+server.language, func(t *testing.T) {
-			address := start(t, server)
-			for _, client := range withAsyncio(all) {
-				if client.client == nil {
-					continue
-				}
-				for _, encoding := range []string{"cbor", "json"} {
-					if server.lacks["cancellation"] != "" {
-						address = start(t, server) // handlers of other clients are asleep in the one before
-					}
-					pair := fmt.Sprintf("%s > %s %s", client.language, server.language, encoding)
-					pairs = append(pairs, pair)
-					results[pair] = map[string]string{}
-					ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
-					command := client.client(address, encoding)
-					c := exec.CommandContext(ctx, command[0], command[1:]...)
-					c.Dir = client.dir
-					if server.lacks["cancellation"] != "" {
-						c.Env = append(os.Environ(), "MATRIX_UNSEEN=1")
-					}
-					output, err := c.CombinedOutput()
-					cancel()
-					assert.NoError(t, err, "%s: %s", pair, output)
-					for line := range strings.Lines(string(output)) {
-						if name, result, ok := strings.Cut(strings.TrimSpace(line), ": "); ok {
-							results[pair][name] = result
+	var mu sync.Mutex
+	t.Run("servers", func(t *testing.T) {
+		for _, server := range all {
+			t.Run("server in "+server.language, func(t *testing.T) {
+				t.Parallel() // most of it is waiting
+				address := start(t, server)
+				for _, client := range withAsyncio(callers(all)) {
+					for _, encoding := range []string{"cbor", "json"} {
+						if server.lacks["cancellation"] != "" {
+							address = start(t, server) // handlers of other clients are asleep in the one before
+						}
+						pair := fmt.Sprintf("%s > %s %s", client.language, server.language, encoding)
+						result := map[string]string{}
+						mu.Lock()
+						pairs = append(pairs, pair)
+						results[pair] = result
+						mu.Unlock()
+						ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+						command := client.client(address, encoding)
+						c := exec.CommandContext(ctx, command[0], command[1:]...)
+						c.Dir = client.dir
+						if server.lacks["cancellation"] != "" {
+							c.Env = append(os.Environ(), "MATRIX_UNSEEN=1")
+						}
+						output, err := c.CombinedOutput()
+						cancel()
+						assert.NoError(t, err, "%s: %s", pair, output)
+						for line := range strings.Lines(string(output)) {
+							if name, said, ok := strings.Cut(strings.TrimSpace(line), ": "); ok {
+								result[name] = said
+							}
+						}
+						for _, name := range cases {
+							if lacks, is := server.lacks[name]; is {
+								assert.Contains(t, result[name], lacks, "%s: %s", pair, name)
+								result[name] = "no"
+								continue
+							}
+							assert.Equal(t, "ok", result[name], "%s: %s", pair, name)
 						}
 					}
-					for _, name := range cases {
-						if lacks, is := server.lacks[name]; is {
-							assert.Contains(t, results[pair][name], lacks, "%s: %s", pair, name)
-							results[pair][name] = "no"
-							continue
-						}
-						assert.Equal(t, "ok", results[pair][name], "%s: %s", pair, name)
-					}
 				}
-			}
-		})
-	}
+			})
+		}
+	})
+	slices.Sort(pairs)
 	t.Logf("the matrix: client > server\n%s", table(pairs, results))
 }
 

@@ -67,6 +67,24 @@ language = "python"
 roles    = ["server"]
 into     = "python/quay"
 package  = "quay"
+
+[[stubs]]
+language = "java"
+roles    = ["types"]
+into     = "java/messages"
+package  = "skerry.messages"
+
+[[stubs]]
+language = "java"
+roles    = ["client"]
+into     = "java/desk"
+package  = "skerry.desk"
+
+[[stubs]]
+language = "java"
+roles    = ["server"]
+into     = "java/quay"
+package  = "skerry.quay"
 `
 
 // separateProgram has a server and a client over types of another package, whose errors are of one class.
@@ -89,8 +107,44 @@ try {
 }
 `
 
+// separateJava is separateProgram in Java.
+const separateJava = `
+import java.net.InetAddress;
+import java.net.InetSocketAddress;
+import java.util.List;
+import skerry.desk.skerry.booking.BookingsClient;
+import skerry.messages.skerry.booking.BookRequest;
+import skerry.messages.skerry.booking.Booking;
+import skerry.messages.skerry.booking.Passenger;
+import skerry.messages.skerry.booking.SailingFull;
+import skerry.quay.faithful.web.Context;
+import skerry.quay.faithful.web.HttpServerMount;
+import skerry.quay.faithful.web.ServerOptions;
+import skerry.quay.skerry.booking.Bookings;
+
+final class Main extends Bookings {
+  @Override
+  public Booking book(BookRequest request, Context context) {
+    throw SailingFull.builder().seatsLeft(3).build();
+  }
+
+  public static void main(String[] args) throws Exception {
+    InetSocketAddress address = new InetSocketAddress(InetAddress.getLoopbackAddress(), 0);
+    try (HttpServerMount.Running server =
+        HttpServerMount.start(Bookings.serve(new Main(), ServerOptions.builder().build()), address)) {
+      BookingsClient client = BookingsClient.to("http://127.0.0.1:" + server.port()).build();
+      Passenger ada = Passenger.builder().name("Ada Quill").build();
+      client.book(BookRequest.builder().sailing("EID-0715").passengers(List.of(ada)).build());
+    } catch (SailingFull e) {
+      System.out.println(e.seatsLeft());
+    }
+  }
+}
+`
+
 // TestSeparateRoles compiles types, clients and servers in packages of their own, in each language.
 func TestSeparateRoles(t *testing.T) {
+	t.Parallel() // with the other tests that only compile, after those that measure
 	dir := t.TempDir()
 	ferry := filepath.Join(toolchain.Root(), "examples", "ferry")
 	require.NoError(t, os.CopyFS(filepath.Join(dir, "definitions"), os.DirFS(filepath.Join(ferry, "definitions"))))
@@ -115,6 +169,12 @@ func TestSeparateRoles(t *testing.T) {
 		at := filepath.Join(dir, "python")
 		toolchain.Run(t, at, python, "-m", "mypy", "--strict", "-p", "messages", "-p", "desk", "-p", "quay")
 		toolchain.Run(t, at, python, "-c", "import messages.skerry.quay, desk.skerry.quay, quay.skerry.quay")
+	})
+	t.Run("java", func(t *testing.T) {
+		put("java/Main.java", separateJava)
+		classes := t.TempDir()
+		toolchain.LintJava(t, toolchain.JavaLibraries(t), classes, filepath.Join(dir, "java"))
+		assert.Equal(t, "3\n", toolchain.Run(t, dir, "java", "-cp", classes, "Main"))
 	})
 	t.Run("typescript", func(t *testing.T) {
 		toolchain.Require(t, "typescript")

@@ -7,7 +7,7 @@ import java.util.List;
 /**
  * Refuses a request for a reason of the handler's or middleware's own: violations that only it can find, or any problem
  * (RFC 9457) with a status of 4xx or 5xx, such as 429. Its texts are for the caller, who gets them as a
- * {@link ProblemException}.
+ * <code>ProblemException</code>.
  */
 public final class RefusalException extends RuntimeException {
   private static final long serialVersionUID = 1L;
