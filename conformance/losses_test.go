@@ -138,7 +138,7 @@ var wholeAfter = regexp.MustCompile(`^whole after (\d+)\n$`)
 
 // callThrough calls until a call comes through whole.
 func callThrough(t *testing.T, client side, proxy *cutter, encoding, call string) {
-	ctx, cancel := context.WithTimeout(context.Background(), 2*time.Minute)
+	ctx, cancel := context.WithTimeout(context.Background(), 4*time.Minute)
 	defer cancel()
 	command := losses(t, client, proxy.address, encoding, call)
 	c := exec.CommandContext(ctx, command[0], command[1:]...)

@@ -58,6 +58,10 @@ func (Language) Scaffold(s *schema.Service, options stubs.Options) []stubs.Start
 	w.starts = append(w.starts, w.pom(),
 		stubs.Start{File: stubs.File{Path: "build/GenerateStubs.java", Content: []byte(generateStubs)}},
 		stubs.Start{File: stubs.File{Path: "Containerfile", Content: []byte(container)}})
+	if options.Framework == spring {
+		w.starts = append(w.starts, stubs.Start{File: stubs.File{Path: "src/main/resources/application.properties",
+			Content: []byte(springSettings)}})
+	}
 	w.program()
 	w.class()
 	if options.Client {
@@ -76,6 +80,9 @@ var containerfile string
 
 //go:embed project/Containerfile-spring
 var containerfileSpring string
+
+//go:embed project/application.properties
+var springSettings string
 
 //go:embed project/pom.xml
 var pom string

@@ -52,6 +52,8 @@ final class Containers {
     connector.setProperty("address", "127.0.0.1");
     connector.setEncodedSolidusHandling("passthrough"); // a slash may be part of a path's field
     connector.setProperty("maxSwallowSize", "-1");
+    connector.setProperty("processorCache", "0"); // what is left of a broken exchange must not reach another one
+    connector.setProperty("acceptCount", "1000"); // tests connect all at once
     connector.setProperty("connectionTimeout", String.valueOf(idle.toMillis())); // its writes heed no interrupt
     tomcat.setConnector(connector);
     Context context = tomcat.addContext("", folder.toString());

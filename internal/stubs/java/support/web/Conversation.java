@@ -270,6 +270,9 @@ public final class Conversation<T, A> implements Iterator<A>, Iterable<A>, AutoC
 
   /** Hears what comes, one message ahead of who needs it. */
   private static final class Ear implements WebSocket.Listener {
+    private static final long FIRST_PROBE_NANOS = 1_000_000_000L;
+    private static final long LAST_PROBE_NANOS = 16_000_000_000L;
+
     private final ReentrantLock lock = new ReentrantLock();
     private final Condition changed = lock.newCondition();
     private final ByteArrayOutputStream parts = new ByteArrayOutputStream();
@@ -344,6 +347,18 @@ public final class Conversation<T, A> implements Iterator<A>, Iterable<A>, AutoC
       end(error);
     }
 
+    /** Finds out that the connection is gone: the JDK's client may lose its end in the middle of a message. */
+    private void probe() {
+      CompletableFuture<?> unused =
+          from.sendPing(ByteBuffer.allocate(0))
+              .whenComplete(
+                  (ws, error) -> {
+                    if (error != null && Client.unwrapped(error) instanceof IOException lost) {
+                      end(lost);
+                    }
+                  });
+    }
+
     private void end(Throwable why) {
       lock.lock();
       try {
@@ -360,13 +375,19 @@ public final class Conversation<T, A> implements Iterator<A>, Iterable<A>, AutoC
       lock.lockInterruptibly();
       try {
         long left = Math.min(patience.toNanos(), Long.MAX_VALUE / 2);
+        long pause = FIRST_PROBE_NANOS;
         while (message == null) {
           if (over != null) {
             throw new IOException(String.valueOf(over.getMessage()), over);
           } else if (left <= 0) {
             throw new TimeoutException();
           }
-          left = changed.awaitNanos(left);
+          long quiet = Math.min(left, pause);
+          left -= quiet - changed.awaitNanos(quiet);
+          if (message == null && over == null) {
+            probe();
+            pause = Math.min(2 * pause, LAST_PROBE_NANOS);
+          }
         }
         byte[] taken = message;
         message = null;

@@ -646,7 +646,7 @@ final class Exchange {
     if (context != null) {
       context.cancel();
     }
-    if (!idle.isWaiting()) {
+    if (!idle.isWaiting(thread)) {
       interrupted = true;
       thread.interrupt();
     }

@@ -69,9 +69,9 @@ final class IdleWatch implements AutoCloseable {
     }
   }
 
-  /** Tells whether somebody waits for the other side right now. */
-  synchronized boolean isWaiting() {
-    return waiting != null;
+  /** Tells whether a thread waits for the other side right now. */
+  synchronized boolean isWaiting(Thread who) {
+    return waiting == who;
   }
 
   @Override

@@ -1,6 +1,8 @@
 package faithfulcourier.web;
 
 import jakarta.servlet.AsyncContext;
+import jakarta.servlet.AsyncEvent;
+import jakarta.servlet.AsyncListener;
 import jakarta.servlet.ServletException;
 import jakarta.servlet.http.HttpServlet;
 import jakarta.servlet.http.HttpServletRequest;
@@ -28,6 +30,7 @@ import java.util.Locale;
 import java.util.Map;
 import java.util.concurrent.Executor;
 import java.util.concurrent.ExecutorService;
+import java.util.concurrent.ScheduledFuture;
 
 /**
  * Serves a mount in a servlet container (Jakarta Servlet 6), and calls that stream both ways by its WebSockets (Jakarta
@@ -39,6 +42,7 @@ import java.util.concurrent.ExecutorService;
 public final class ServletMount extends HttpServlet {
   private static final long serialVersionUID = 1L;
   private static final String ABORTED = ServletMount.class.getName() + ".aborted";
+  private static final long GONE_MILLIS = 200;
 
   private final transient Served served;
   private final transient Executor executor;
@@ -91,24 +95,73 @@ public final class ServletMount extends HttpServlet {
     }
     AsyncContext async = request.startAsync();
     async.setTimeout(0);
+    Ending ending = new Ending();
+    async.addListener(ending);
     Carried carried = new Carried(request, response, executor);
-    executor.execute(() -> answer(async, request, carried));
+    executor.execute(
+        () -> {
+          try {
+            served.serve(carried);
+          } finally {
+            Runnable end = () -> ending.end(() -> end(async, request, carried.aborted && !carried.refused));
+            if (carried.gone) { // which the container hears by itself, and may be dealing with right now
+              ScheduledFuture<?> unused = Timers.after(GONE_MILLIS, end);
+            } else {
+              end.run();
+            }
+          }
+        });
   }
 
-  private void answer(AsyncContext async, HttpServletRequest request, Carried carried) {
+  private static void end(AsyncContext async, HttpServletRequest request, boolean breaks) {
     try {
-      served.serve(carried);
-    } finally {
-      try {
-        if (carried.aborted && !carried.gone) {
-          request.setAttribute(ABORTED, true);
-          async.dispatch(); // complete would look like a clean end
-        } else {
-          async.complete();
-        }
-      } catch (IllegalStateException | NullPointerException e) {
-        // The container has ended it already; Jetty has emptied what it gave us then.
+      if (!request.isAsyncStarted()) {
+        return; // which fails where the request belongs to nobody any more
       }
+      if (breaks) {
+        request.setAttribute(ABORTED, true);
+        async.dispatch(); // complete would look like a clean end
+      } else {
+        async.complete();
+      }
+    } catch (IllegalStateException | NullPointerException e) {
+      // The container is about to end it; Jetty has emptied what it gave us then.
+    }
+  }
+
+  /** Ends a request that the container has not ended: Tomcat uses what was of one for the next one. */
+  private static final class Ending implements AsyncListener {
+    private boolean over;
+
+    synchronized void end(Runnable how) {
+      if (!over) {
+        over = true;
+        how.run();
+      }
+    }
+
+    private synchronized void over() {
+      over = true;
+    }
+
+    @Override
+    public void onComplete(AsyncEvent event) {
+      over();
+    }
+
+    @Override
+    public void onError(AsyncEvent event) {
+      over(); // the container ends it, as nobody else does
+    }
+
+    @Override
+    public void onTimeout(AsyncEvent event) {
+      over();
+    }
+
+    @Override
+    public void onStartAsync(AsyncEvent event) {
+      // Nobody starts it again.
     }
   }
 
@@ -122,7 +175,8 @@ public final class ServletMount extends HttpServlet {
     private final String peer;
     private final long length;
     private boolean aborted;
-    private boolean gone; // whether the other side has left, so that there is nothing to break
+    private volatile boolean gone; // whether the other side seems to have left
+    private volatile boolean refused; // whether nothing has gone that could be taken for an answer
 
     Carried(HttpServletRequest request, HttpServletResponse response, Executor executor) {
       this.request = request;
@@ -240,7 +294,8 @@ public final class ServletMount extends HttpServlet {
       aborted = true;
       try {
         if (gone && !response.isCommitted()) {
-          response.setStatus(HttpServletResponse.SC_BAD_REQUEST); // who hears it after all does not take it for an answer
+          response.setStatus(HttpServletResponse.SC_BAD_REQUEST);
+          refused = true;
         }
       } catch (IllegalStateException | NullPointerException e) {
         noted(e);

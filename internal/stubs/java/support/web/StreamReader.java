@@ -69,12 +69,7 @@ final class StreamReader<T> {
         throw new IOException("bytes after the end of the stream");
       }
       splitter.clear();
-      int n;
-      try {
-        n = source.read(buffer);
-      } catch (EOFException e) {
-        return; // the connection, after all that it had to carry
-      }
+      int n = source.read(buffer);
       if (n < 0) {
         return;
       }
