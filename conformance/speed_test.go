@@ -4,12 +4,14 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"flag"
 	"fmt"
 	"io"
 	"maps"
 	"math"
 	"net/http"
 	"net/http/httptest"
+	"os"
 	"path/filepath"
 	"regexp"
 	"slices"
@@ -435,6 +437,57 @@ func TestOtherLanguagesAreFast(t *testing.T) {
 		run(t, "python", python, "-m", "matrix.speed")
 		run(t, filepath.Join(ferry, "python"), python, "speed.py")
 	})
+}
+
+var rounds = flag.Int("rounds", 3, "how many rounds Java is measured in, after as many to get warm")
+
+// javaTargets are how much of Jackson's time the stubs may take, by what they do; of a bare call's for a call.
+var javaTargets = map[string]float64{"ToCbor": 0.45, "FromCbor": 0.3, "ToJson": 0.6, "FromJson": 0.5, "": 1.3}
+
+// TestJavaIsFast measures Java's codecs against Jackson, and its calls against the JDK's own client and server, by JMH.
+// The bounds are those that only a mistake goes over: the figures are in docs/speed.md.
+func TestJavaIsFast(t *testing.T) {
+	if testing.Short() {
+		t.Skip("skipped: -short leaves out measuring")
+	}
+	libraries := toolchain.JavaLibraries(t)
+	dir := t.TempDir()
+	ferry := filepath.Join(toolchain.Root(), "examples", "ferry", "java", "src", "main", "java", "ferry", "gen")
+	toolchain.CompileBenchmarks(t, libraries, filepath.Join(dir, "classes"), ferry, "java/bench")
+	worst := func() (part float64) {
+		into := filepath.Join(dir, "measured.json")
+		toolchain.Run(t, dir, "java", "-cp", filepath.Join(dir, "classes")+string(filepath.ListSeparator)+libraries,
+			"org.openjdk.jmh.Main", "-f", "1", "-wi", strconv.Itoa(*rounds), "-i", strconv.Itoa(*rounds), "-w", "700ms", "-r", "700ms", "-rf", "json",
+			"-rff", into)
+		text, err := os.ReadFile(into)
+		require.NoError(t, err)
+		var measured []struct {
+			Benchmark     string
+			Params        struct{ Shape string }
+			PrimaryMetric struct{ Score float64 }
+		}
+		require.NoError(t, json.Unmarshal(text, &measured))
+		times := map[string]float64{}
+		for _, m := range measured {
+			times[m.Params.Shape+" "+m.Benchmark[strings.LastIndexByte(m.Benchmark, '.')+1:]] = m.PrimaryMetric.Score
+		}
+		held := 0
+		for name, ours := range times {
+			shape, what, _ := strings.Cut(name, " ours")
+			if theirs, is := times[shape+" theirs"+what]; is && strings.Contains(name, " ours") {
+				held++
+				t.Logf("%s %s: %.2f of the reference's time, target %.2f", shape, what, ours/theirs, javaTargets[what])
+				part = max(part, ours/theirs/(2*javaTargets[what]))
+			}
+			if references := map[string]string{"ToCbor": "theirsToJson", "FromCbor": "theirsFromJson"}; references[what] != "" {
+				t.Logf("%s %s: %.2f of Jackson's JSON", shape, what, ours/times[shape+" "+references[what]])
+			}
+		}
+		require.Equal(t, 3*4+1, held)
+		return part
+	}
+	enough := func(part float64) bool { return part <= 1 }
+	assert.LessOrEqual(t, toolchain.Measured(enough, worst), 1.0)
 }
 
 func unaryContest(t testing.TB) (ours, reference func(int) error) {

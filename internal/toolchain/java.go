@@ -6,6 +6,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"syscall"
 	"testing"
@@ -81,9 +82,19 @@ func NewerJava(t testing.TB) string {
 	return ""
 }
 
+// CompileBenchmarks compiles benchmarks of JMH, which writes programs around them.
+func CompileBenchmarks(t testing.TB, libraries, into string, folders ...string) {
+	t.Helper()
+	javac(t, libraries, into, folders, "-processorpath", libraries, "-processor",
+		"org.openjdk.jmh.generators.BenchmarkProcessor")
+}
+
 func javac(t testing.TB, libraries, into string, folders []string, options ...string) {
 	t.Helper()
-	arguments := append([]string{"-proc:none", "-encoding", "UTF-8", "--release", "17", "-Xmaxwarns", "20", "-Xmaxerrs",
+	if !slices.Contains(options, "-processor") {
+		options = append(options, "-proc:none")
+	}
+	arguments := append([]string{"-encoding", "UTF-8", "--release", "17", "-Xmaxwarns", "20", "-Xmaxerrs",
 		"20",
 		"-cp", libraries, "-d", into}, options...)
 	list := filepath.Join(t.TempDir(), "files") // of any length
