@@ -37,7 +37,7 @@ func programsIn(t *testing.T, project string) map[string][]string {
 
 // TestManualsPrograms compiles the program of every call of the ferries, and of every kind of call, in each language.
 func TestManualsPrograms(t *testing.T) {
-	t.Parallel() // with the other tests that only compile, after those that measure
+	t.Parallel() // with the other tests that measure no time, after those that do
 	ferry := filepath.Join(toolchain.Root(), "examples", "ferry")
 	for _, project := range []struct {
 		dir   string

@@ -394,6 +394,7 @@ func TestMain(m *testing.M) {
 }
 
 func TestTypeScriptStubs(t *testing.T) {
+	t.Parallel() // with the other tests that measure no time, after those that do
 	toolchain.Require(t, "typescript")
 	dir := typescriptPrograms(t)
 	list := allVectors(t)
@@ -407,6 +408,7 @@ func TestTypeScriptStubs(t *testing.T) {
 }
 
 func TestPythonStubs(t *testing.T) {
+	t.Parallel() // with the other tests that measure no time, after those that do
 	python := toolchain.Python(t)
 	list := allVectors(t)
 	text, err := json.Marshal(list)

@@ -63,6 +63,7 @@ func javaSides(t *testing.T) (list []side) {
 }
 
 func TestJavaStubs(t *testing.T) {
+	t.Parallel() // with the other tests that measure no time, after those that do
 	toolchain.Require(t, "java")
 	list := allVectors(t)
 	file := filepath.Join(t.TempDir(), "vectors.jsonl")

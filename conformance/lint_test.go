@@ -19,7 +19,7 @@ func linted(language string) []string {
 // Python. The settings are the projects' own, pyproject.toml. One of the type checkers is a
 // program for Node.
 func TestPythonLint(t *testing.T) {
-	t.Parallel() // with the other tests that only compile, after those that measure
+	t.Parallel() // with the other tests that measure no time, after those that do
 	interpreter := toolchain.Python(t)
 	tools := filepath.Join(toolchain.Root(), "conformance", "lint")
 	t.Run("pyright", func(t *testing.T) {
@@ -39,7 +39,7 @@ func TestPythonLint(t *testing.T) {
 // TestJavaLint runs the compiler with all of its warnings, and the checks of Error Prone, on stubs and programs, and a
 // newer compiler on stubs.
 func TestJavaLint(t *testing.T) {
-	t.Parallel() // with the other tests that only compile, after those that measure
+	t.Parallel() // with the other tests that measure no time, after those that do
 	libraries := toolchain.JavaLibraries(t)
 	ferry := filepath.Join(toolchain.Root(), "examples", "ferry", "java", "src", "main", "java")
 	toolchain.ErrorProne(t, libraries, t.TempDir(), "conformance.gen.*", "java/gen", "java/src")
@@ -54,7 +54,7 @@ func TestJavaLint(t *testing.T) {
 // TestTypeScriptLint runs the linter of TypeScript. The compiler runs wherever
 // the stubs are built.
 func TestTypeScriptLint(t *testing.T) {
-	t.Parallel() // with the other tests that only compile, after those that measure
+	t.Parallel() // with the other tests that measure no time, after those that do
 	toolchain.Require(t, "typescript")
 	tools := filepath.Join(toolchain.Root(), "conformance", "lint")
 	toolchain.InstallNode(t, tools)

@@ -39,6 +39,7 @@ func peak(t *testing.T, pid int) int {
 // TestLongStreams sends bodies as they are, and streams whose readers are slow at first: neither side
 // may keep them. What is sent is several times what may be kept.
 func TestLongStreams(t *testing.T) {
+	t.Parallel() // with the other tests that measure no time, after those that do
 	if testing.Short() {
 		t.Skip("skipped: -short leaves out long streams")
 	}

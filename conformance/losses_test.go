@@ -155,6 +155,7 @@ func callThrough(t *testing.T, client side, proxy *cutter, encoding, call string
 // TestLostAnswers cuts the connection at every byte of an answer: no client
 // may take a part for the whole.
 func TestLostAnswers(t *testing.T) {
+	t.Parallel() // with the other tests that measure no time, after those that do
 	all := withJava(t)
 	address := start(t, all[0])
 	for _, client := range withAsyncio(callers(all)) {

@@ -162,7 +162,7 @@ func writeFiles(t *testing.T, dir string, files []stubs.File) {
 // TestAwkwardNames compiles stubs of definitions whose names languages, or the
 // emitted code, have taken.
 func TestAwkwardNames(t *testing.T) {
-	t.Parallel() // with the other tests that only compile, after those that measure
+	t.Parallel() // with the other tests that measure no time, after those that do
 	if testing.Short() {
 		t.Skip("skipped: -short leaves out stubs of thousands of names")
 	}

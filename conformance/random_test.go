@@ -249,7 +249,7 @@ func randomProject(r *rand.Rand, name string) []*source.File {
 // TestRandomProjects compiles stubs of random projects of every feature, which use
 // awkward words for their names: what check accepts can be generated, and compiles.
 func TestRandomProjects(t *testing.T) {
-	t.Parallel() // with the other tests that only compile, after those that measure
+	t.Parallel() // with the other tests that measure no time, after those that do
 	if testing.Short() {
 		t.Skip("skipped: -short leaves out compiling many modules")
 	}

@@ -144,7 +144,7 @@ final class Main extends Bookings {
 
 // TestSeparateRoles compiles types, clients and servers in packages of their own, in each language.
 func TestSeparateRoles(t *testing.T) {
-	t.Parallel() // with the other tests that only compile, after those that measure
+	t.Parallel() // with the other tests that measure no time, after those that do
 	dir := t.TempDir()
 	ferry := filepath.Join(toolchain.Root(), "examples", "ferry")
 	require.NoError(t, os.CopyFS(filepath.Join(dir, "definitions"), os.DirFS(filepath.Join(ferry, "definitions"))))

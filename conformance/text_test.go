@@ -89,7 +89,7 @@ func nastyModule(r *rand.Rand, name string) string {
 
 // TestNastyText compiles stubs of definitions whose every text tries to be code.
 func TestNastyText(t *testing.T) {
-	t.Parallel() // with the other tests that only compile, after those that measure
+	t.Parallel() // with the other tests that measure no time, after those that do
 	if testing.Short() {
 		t.Skip("skipped: -short leaves out compiling many modules")
 	}
