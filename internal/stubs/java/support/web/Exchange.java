@@ -1743,6 +1743,9 @@ final class Exchange {
     @Override
     public void run(SocketPeer peer) {
       thread = Thread.currentThread();
+      if (isOver()) {
+        interruptHandler(); // the caller left before this thread was known
+      }
       StreamWriter.Sink sink =
           element -> {
             idle.within(
