@@ -457,7 +457,7 @@ func TestJavaIsFast(t *testing.T) {
 	worst := func() (part float64) {
 		into := filepath.Join(dir, "measured.json")
 		toolchain.Run(t, dir, "java", "-cp", filepath.Join(dir, "classes")+string(filepath.ListSeparator)+libraries,
-			"org.openjdk.jmh.Main", "-f", "1", "-wi", strconv.Itoa(*rounds), "-i", strconv.Itoa(*rounds), "-w", "700ms", "-r", "700ms", "-rf", "json",
+			"org.openjdk.jmh.Main", "-f", "1", "-wi", strconv.Itoa(*rounds), "-i", strconv.Itoa(*rounds), "-w", "400ms", "-r", "400ms", "-rf", "json",
 			"-rff", into)
 		text, err := os.ReadFile(into)
 		require.NoError(t, err)
