@@ -30,7 +30,7 @@ redirect: TypeError: skerry.matrix.Pier.move is answered with a redirect, which 
 func TestBrowser(t *testing.T) {
 	toolchain.Require(t, "typescript")
 	toolchain.Browser(t)
-	all := withoutJava(t)
+	all := withJava(t)
 	dir := typescriptPrograms(t)
 	tools := filepath.Join("lint")
 	toolchain.InstallNode(t, tools)
@@ -48,6 +48,9 @@ func TestBrowser(t *testing.T) {
 	t.Setenv("MATRIX_ORIGINS", site.URL)
 	for _, s := range all {
 		t.Run(s.language, func(t *testing.T) {
+			if lacks := s.lacks["both ways"]; lacks != "" {
+				t.Skip("skipped: " + lacks)
+			}
 			address := start(t, s)
 			shown := toolchain.Run(t, ".", "node", filepath.Join(dir, "browser", "drive.js"),
 				site.URL+"/?server="+url.QueryEscape(address))

@@ -62,12 +62,6 @@ func sides(t *testing.T) []side {
 	return list
 }
 
-// withoutJava are the sides of a test that Java does not take part in yet, and says so.
-func withoutJava(t *testing.T) []side {
-	t.Log("left out: the clients and servers in Java, which do not take part in this test yet")
-	return sides(t)
-}
-
 // withJava adds the servers and the client in Java.
 func withJava(t *testing.T) []side {
 	list := sides(t)

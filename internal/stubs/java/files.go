@@ -260,7 +260,7 @@ func html(line string) string {
 	return b.String()
 }
 
-// beginsCode tells whether what stands after a backtick is code; doclint refuses elements with nothing in them.
+// beginsCode tells whether what follows a backtick is code; doclint refuses elements with nothing in them.
 func beginsCode(rest string) bool {
 	inside, _, closed := strings.Cut(rest, "`")
 	return closed && strings.TrimSpace(inside) != ""

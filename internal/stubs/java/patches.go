@@ -47,7 +47,7 @@ func (f *file) applying(p *schema.Message) {
 	list := f.fieldsOf(p)
 	original := f.fieldsOf(p.PatchOf)
 	f.doc(fmt.Sprintf("Applies this to a message: what is cleared is absent then, or has its default; what it has that "+
-		"is not listed is kept, but where this changes it. A required field that this clears is left."), "",
+		"is not listed is preserved, but where this changes it. A required field that this clears is left."), "",
 		"@param to what is changed, which stays as it is", "@return the changed message")
 	f.In(fmt.Sprintf("public %s applyTo(%s to) {", of, of), func() {
 		f.P("%s.Builder b = to.toBuilder();", of)
@@ -58,10 +58,8 @@ func (f *file) applying(p *schema.Message) {
 			if x.Type.Clearable {
 				end = fmt.Sprintf("} else if (this.%s.isCleared()) {", x.variable)
 			}
-			f.In(fmt.Sprintf("if (this.%s.isSet()) {", x.variable), func() {
-				f.P("b.%s(this.%s.value());", setter,
-					x.variable)
-			}, end)
+			f.In(fmt.Sprintf("if (this.%s.isSet()) {", x.variable),
+				func() { f.P("b.%s(this.%s.value());", setter, x.variable) }, end)
 			if !x.Type.Clearable {
 				continue
 			}

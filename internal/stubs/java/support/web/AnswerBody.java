@@ -20,14 +20,14 @@ import java.util.concurrent.locks.ReentrantLock;
  * Is the body of an answer as it comes, two pieces ahead of who reads it. The JDK's own goes on waiting when its thread is
  * interrupted, and has no limit of silence.
  */
-final class AnswerBody extends InputStream implements BodySubscriber<InputStream> {
+final class AnswerBody extends BlockInput implements BodySubscriber<InputStream> {
   private static final int AHEAD = 2;
 
   private final long patienceMillis;
   private final ReentrantLock lock = new ReentrantLock();
   private final Condition changed = lock.newCondition();
   private final Deque<List<ByteBuffer>> came = new ArrayDeque<>();
-  private Deque<ByteBuffer> current = new ArrayDeque<>(); // of who reads alone
+  private final Deque<ByteBuffer> current = new ArrayDeque<>(); // of who reads alone
   private Flow.Subscription subscription;
   private Throwable failure;
   private boolean complete;
@@ -85,29 +85,25 @@ final class AnswerBody extends InputStream implements BodySubscriber<InputStream
   }
 
   @Override
-  public int read() throws IOException {
-    byte[] one = new byte[1];
-    return read(one, 0, 1) < 0 ? -1 : one[0] & 0xff;
-  }
-
-  @Override
   public int read(byte[] buffer, int offset, int length) throws IOException {
     if (length == 0) {
       return 0;
     }
-    while (current.isEmpty() || !current.peek().hasRemaining()) {
-      if (current.poll() == null || current.isEmpty()) {
-        List<ByteBuffer> next = taken();
-        if (next == null) {
-          return -1;
-        }
-        current = new ArrayDeque<>(next);
-        subscription.request(1);
+    while (current.isEmpty()) {
+      List<ByteBuffer> next = taken();
+      if (next == null) {
+        return -1;
       }
+      current.addAll(next);
+      current.removeIf(piece -> !piece.hasRemaining());
+      subscription.request(1);
     }
     ByteBuffer first = current.peek();
     int n = Math.min(length, first.remaining());
     first.get(buffer, offset, n);
+    if (!first.hasRemaining()) {
+      current.remove();
+    }
     return n;
   }
 

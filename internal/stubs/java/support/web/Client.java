@@ -594,16 +594,11 @@ public final class Client {
   record Response<T>(int status, Headers headers, T body) {}
 
   /** Is a body that can't be opened. */
-  private static final class Broken extends InputStream {
+  private static final class Broken extends BlockInput {
     private final IOException why;
 
     Broken(IOException why) {
       this.why = why;
-    }
-
-    @Override
-    public int read() throws IOException {
-      throw why;
     }
 
     @Override
@@ -646,7 +641,7 @@ public final class Client {
   }
 
   /** Is the body of a request while it is sent: waiting for what is sent is nobody's silence. */
-  private static final class Leaving extends InputStream {
+  private static final class Leaving extends BlockInput {
     private final InputStream in;
     private final Silence silence;
     private final AtomicLong sent;
@@ -655,12 +650,6 @@ public final class Client {
       this.in = in;
       this.silence = silence;
       this.sent = sent;
-    }
-
-    @Override
-    public int read() throws IOException {
-      byte[] one = new byte[1];
-      return read(one, 0, 1) < 0 ? -1 : one[0] & 0xff;
     }
 
     @Override
@@ -969,7 +958,7 @@ public final class Client {
   }
 
   /** Is the body of an answer, as its caller reads it. */
-  private static final class Coming extends InputStream {
+  private static final class Coming extends BlockInput {
     private final Call<?, ?, ?> call;
     private final InputStream in;
     private final Watching watching;
@@ -978,12 +967,6 @@ public final class Client {
       this.call = call;
       this.in = in;
       this.watching = watching;
-    }
-
-    @Override
-    public int read() throws IOException {
-      byte[] one = new byte[1];
-      return read(one, 0, 1) < 0 ? -1 : one[0] & 0xff;
     }
 
     @Override

@@ -870,7 +870,7 @@ final class Exchange {
   }
 
   /** Is the body of a request, as its handler reads it: it refuses what the definitions do. */
-  private final class Arriving extends InputStream {
+  private final class Arriving extends BlockInput {
     private final String name;
     private final BodyBounds bounds;
     private long total;
@@ -879,12 +879,6 @@ final class Exchange {
     Arriving(String name, BodyBounds bounds) {
       this.name = name;
       this.bounds = bounds;
-    }
-
-    @Override
-    public int read() throws IOException {
-      byte[] one = new byte[1];
-      return read(one, 0, 1) < 0 ? -1 : one[0] & 0xff;
     }
 
     @Override

@@ -1,8 +1,6 @@
 package faithfulcourier.web;
 
 import jakarta.servlet.AsyncContext;
-import jakarta.servlet.AsyncEvent;
-import jakarta.servlet.AsyncListener;
 import jakarta.servlet.ServletException;
 import jakarta.servlet.http.HttpServlet;
 import jakarta.servlet.http.HttpServletRequest;
@@ -16,7 +14,6 @@ import jakarta.websocket.Session;
 import jakarta.websocket.server.HandshakeRequest;
 import jakarta.websocket.server.ServerContainer;
 import jakarta.websocket.server.ServerEndpointConfig;
-import java.io.FilterInputStream;
 import java.io.FilterOutputStream;
 import java.io.IOException;
 import java.io.InputStream;
@@ -95,73 +92,34 @@ public final class ServletMount extends HttpServlet {
     }
     AsyncContext async = request.startAsync();
     async.setTimeout(0);
-    Ending ending = new Ending();
-    async.addListener(ending);
     Carried carried = new Carried(request, response, executor);
     executor.execute(
         () -> {
           try {
             served.serve(carried);
           } finally {
-            Runnable end = () -> ending.end(() -> end(async, request, carried.aborted && !carried.refused));
             if (carried.gone) { // which the container hears by itself, and may be dealing with right now
-              ScheduledFuture<?> unused = Timers.after(GONE_MILLIS, end);
+              ScheduledFuture<?> unused = Timers.after(GONE_MILLIS, () -> end(async, request, carried.aborted));
             } else {
-              end.run();
+              end(async, request, carried.aborted);
             }
           }
         });
   }
 
+  /** Ends a request that the container has not ended, which then says that it is not started, or fails with anything. */
   private static void end(AsyncContext async, HttpServletRequest request, boolean breaks) {
     try {
       if (!request.isAsyncStarted()) {
-        return; // which fails where the request belongs to nobody any more
-      }
-      if (breaks) {
+        return;
+      } else if (breaks) {
         request.setAttribute(ABORTED, true);
         async.dispatch(); // complete would look like a clean end
       } else {
         async.complete();
       }
     } catch (IllegalStateException | NullPointerException e) {
-      // The container is about to end it; Jetty has emptied what it gave us then.
-    }
-  }
-
-  /** Ends a request that the container has not ended: Tomcat uses what was of one for the next one. */
-  private static final class Ending implements AsyncListener {
-    private boolean over;
-
-    synchronized void end(Runnable how) {
-      if (!over) {
-        over = true;
-        how.run();
-      }
-    }
-
-    private synchronized void over() {
-      over = true;
-    }
-
-    @Override
-    public void onComplete(AsyncEvent event) {
-      over();
-    }
-
-    @Override
-    public void onError(AsyncEvent event) {
-      over(); // the container ends it, as nobody else does
-    }
-
-    @Override
-    public void onTimeout(AsyncEvent event) {
-      over();
-    }
-
-    @Override
-    public void onStartAsync(AsyncEvent event) {
-      // Nobody starts it again.
+      // It has been ended.
     }
   }
 
@@ -176,7 +134,6 @@ public final class ServletMount extends HttpServlet {
     private final long length;
     private boolean aborted;
     private volatile boolean gone; // whether the other side seems to have left
-    private volatile boolean refused; // whether nothing has gone that could be taken for an answer
 
     Carried(HttpServletRequest request, HttpServletResponse response, Executor executor) {
       this.request = request;
@@ -217,14 +174,10 @@ public final class ServletMount extends HttpServlet {
     @Override
     public InputStream body() throws IOException {
       InputStream in = request.getInputStream();
-      return new FilterInputStream(in) {
+      return new BlockInput() {
         @Override
         public int read(byte[] buffer, int offset, int length) throws IOException {
-          try {
-            return in.read(buffer, offset, length);
-          } catch (IOException | IllegalStateException | NullPointerException e) {
-            throw noted(e);
-          }
+          return noting(() -> in.read(buffer, offset, length));
         }
       };
     }
@@ -236,70 +189,74 @@ public final class ServletMount extends HttpServlet {
 
     @Override
     public OutputStream begin(int status, Headers answer, long length) throws IOException {
-      OutputStream out;
-      try {
-        response.setStatus(status);
-        answer
-            .map()
-            .forEach(
-                (name, values) -> {
-                  response.setHeader(name, values.get(0));
-                  values.subList(1, values.size()).forEach(value -> response.addHeader(name, value));
-                });
-        if (length > 0) {
-          response.setContentLengthLong(length);
-        }
-        out = response.getOutputStream();
-      } catch (IllegalStateException | NullPointerException e) {
-        throw noted(e);
-      }
-      return new FilterOutputStream(out) {
+      OutputStream[] body = new OutputStream[1];
+      noting(
+          () -> {
+            response.setStatus(status);
+            answer
+                .map()
+                .forEach(
+                    (name, values) -> {
+                      response.setHeader(name, values.get(0));
+                      values.subList(1, values.size()).forEach(value -> response.addHeader(name, value));
+                    });
+            if (length > 0) {
+              response.setContentLengthLong(length);
+            }
+            body[0] = response.getOutputStream();
+            return 0;
+          });
+      return new FilterOutputStream(body[0]) {
         @Override
-        public void write(byte[] bytes, int offset, int length) throws IOException {
-          try {
-            out.write(bytes, offset, length);
-          } catch (IOException | IllegalStateException | NullPointerException e) {
-            throw noted(e);
-          }
+        public void write(byte[] bytes, int offset, int count) throws IOException {
+          noting(
+              () -> {
+                out.write(bytes, offset, count);
+                return count;
+              });
         }
 
         @Override
         public void flush() throws IOException {
-          try {
-            out.flush();
-          } catch (IOException | IllegalStateException | NullPointerException e) {
-            throw noted(e);
-          }
+          noting(
+              () -> {
+                out.flush();
+                return 0;
+              });
         }
       };
     }
 
-    /** Notes what a container fails with; it may have emptied what it gave us, and then fails with anything. */
-    private IOException noted(Exception e) {
-      gone = !(e instanceof InterruptedIOException) && !(e.getCause() instanceof InterruptedException);
-      return e instanceof IOException known ? known : new IOException("the exchange has ended", e);
+    /** Notes that a container failed; it may have emptied what it gave us, and then fails with anything. */
+    private int noting(IdleWatch.Operation operation) throws IOException {
+      try {
+        return operation.run();
+      } catch (IOException | IllegalStateException | NullPointerException e) {
+        gone |= !(e instanceof InterruptedIOException) && !(e.getCause() instanceof InterruptedException);
+        throw e instanceof IOException known ? known : new IOException("the exchange has ended", e);
+      }
     }
 
     @Override
     public void end() throws IOException {
-      try {
-        response.flushBuffer();
-      } catch (IOException | IllegalStateException | NullPointerException e) {
-        throw noted(e);
-      }
+      noting(
+          () -> {
+            response.flushBuffer();
+            return 0;
+          });
     }
 
     @Override
     public void abort() {
-      aborted = true;
       try {
         if (gone && !response.isCommitted()) {
-          response.setStatus(HttpServletResponse.SC_BAD_REQUEST);
-          refused = true;
+          response.setStatus(HttpServletResponse.SC_BAD_REQUEST); // nothing has gone that has to be broken
+          return;
         }
       } catch (IllegalStateException | NullPointerException e) {
-        noted(e);
+        // It has ended: there is nobody to be told.
       }
+      aborted = true;
     }
 
     @Override
