@@ -131,10 +131,11 @@ func generated(t *testing.T, page, content string) {
 
 // replaced are words that our docs say with another one, which stands for one thing everywhere.
 var replaced = regexp.MustCompile(`(?i)\b(unknown|contracts?|witness(es)?|facts?|diffs?|frames?|beats?|backwards?|forwards?|` +
-	`findings?)\b`)
+	`findings?|forms?|kept|mend(s|ed|ing)?|shifts|witnessed|parted|beside)\b`)
 
 // inPlace are where one of them is a name of HTTP's problems, or a word of TypeScript.
-var inPlace = strings.NewReplacer("unknown-call", "", "const form: unknown", "")
+var inPlace = strings.NewReplacer("unknown-call", "", "unsupported-form", "", "unsupported form", "",
+	"const typed: unknown", "", "fieldOf(form,", "")
 
 // TestWords looks for words in the docs that are said with another one.
 func TestWords(t *testing.T) {

@@ -527,7 +527,7 @@ type outputReport struct {
 	Into      string   `json:"into"`
 	Written   []string `json:"written"`
 	Removed   []string `json:"removed"`
-	Kept      []string `json:"kept"` // no longer made, but edited
+	Kept      []string `json:"left"` // no longer made, but edited
 	Unchanged int      `json:"unchanged"`
 	Conflicts []string `json:"conflicts"`
 }

@@ -150,7 +150,7 @@ export interface MemberModel {
 export function named<T>(all: Readonly<Record<string, T>>, name: string | undefined): T {
   const found = all[name ?? ""];
   if (found === undefined) {
-    throw new Error(`the forms have no ${name ?? "name"}`);
+    throw new Error(`the page has no "${name ?? ""}"`);
   }
   return found;
 }

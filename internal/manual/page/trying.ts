@@ -359,7 +359,7 @@ export class Panel {
         { class: "name" },
         h("b", {}, one.name.slice(one.name.lastIndexOf(".") + 1)),
         " ",
-        h("span", { class: "kind" }, `credential, ${carried(one)}; kept until this page is closed`),
+        h("span", { class: "kind" }, `credential, ${carried(one)}; forgotten when this page is closed`),
         h("div", { class: "value" }, input),
       ),
     );

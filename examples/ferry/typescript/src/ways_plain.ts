@@ -13,9 +13,9 @@ function plainData(): void {
   const cached = structuredClone(toPlain(moneyTools, money));
   console.log("plain     ", JSON.stringify(cached), moneyTools.equal(fromPlain(moneyTools, cached), money));
 
-  const form: unknown = { sailing: "EID-0715", passengers: [{ name: "" }, { name: 7 }], email: null };
+  const typed: unknown = { sailing: "EID-0715", passengers: [{ name: "" }, { name: 7 }], email: null };
   try {
-    parse(bookRequestTools, form);
+    parse(bookRequestTools, typed);
   } catch (problem) {
     if (problem instanceof InvalidValue) {
       for (const { pointer, detail } of problem.violations) {
