@@ -353,7 +353,7 @@ var serverAttacks = []struct {
 			require.NoError(v.t, err)
 			assert.Equal(v.t, http.StatusBadRequest, response.StatusCode, "%.40s", body)
 			assert.Less(v.t, len(answer), 2000, "%.40s", body)
-			assert.Less(v.t, time.Since(start), time.Second, "%.40s", body)
+			assert.Less(v.t, time.Since(start), 3*time.Second, "%.40s", body)
 			_ = conn.Close()
 		}
 	}},
@@ -370,7 +370,7 @@ var serverAttacks = []struct {
 		body := `{"wide":[],"counts":{},"texts":[` + list + `]}`
 		start := time.Now()
 		assert.Equal(v.t, http.StatusOK, v.status(post(pier+"repeat", body)))
-		assert.Less(v.t, time.Since(start), 3*time.Second, "writing goes with the size")
+		assert.Less(v.t, time.Since(start), 6*time.Second, "writing goes with the size")
 	}},
 	{"upgrades that are no WebSockets are ignored", func(v *victim) {
 		assert.Equal(v.t, http.StatusOK, v.status(get("/piers/a?name=b", "Connection: Upgrade, HTTP2-Settings",
@@ -444,7 +444,7 @@ func TestAttackedServers(t *testing.T) {
 					start := time.Now()
 					_, err := v.client().Echo(t.Context(), &matrix.EchoRequest{Names: map[string]int64{}})
 					require.NoError(t, err, "it serves on")
-					assert.Less(t, time.Since(start), 500*time.Millisecond)
+					assert.Less(t, time.Since(start), 2*time.Second)
 				})
 			}
 		})

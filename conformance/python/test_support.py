@@ -308,14 +308,14 @@ def test_generators_run_in_a_thread_and_little_ahead() -> None:
 
     def slow() -> Iterator[int]:
         yield 1
-        time.sleep(0.5)
+        time.sleep(2)
         raise KeyError("late")
 
     async def late() -> None:
         reader = _in_thread(slow())
         began = time.monotonic()
         assert await anext(reader) == 1
-        assert time.monotonic() - began < 0.4, "an element waits for the next one"
+        assert time.monotonic() - began < 1.5, "an element waits for the next one"
         with pytest.raises(KeyError):
             await anext(reader)
 

@@ -21,6 +21,7 @@ import java.net.http.HttpRequest;
 import java.net.http.HttpResponse;
 import java.time.Instant;
 import java.util.List;
+import java.util.Map;
 import java.util.UUID;
 import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
@@ -48,6 +49,7 @@ public class Calls {
           .passengers(List.of(Passenger.builder().name("Ada Quill").build()))
           .fare(Money.builder().hundredths(1250).build())
           .madeAt(Instant.ofEpochSecond(1_784_000_000L))
+          .extras(Map.of())
           .build();
   private final BookRequest request =
       BookRequest.builder().sailing("EID-0715").passengers(booking.passengers()).build();

@@ -105,14 +105,15 @@ public class Codecs {
   @Param({"position", "booking", "fleet"})
   public String shape;
 
-  private Work<Blackhole, Void> oursToCbor;
-  private Work<Blackhole, Void> oursFromCbor;
-  private Work<Blackhole, Void> oursToJson;
-  private Work<Blackhole, Void> oursFromJson;
-  private Work<Blackhole, Void> theirsToCbor;
-  private Work<Blackhole, Void> theirsFromCbor;
-  private Work<Blackhole, Void> theirsToJson;
-  private Work<Blackhole, Void> theirsFromJson;
+  /** Says whose codecs are measured. */
+  @Param({"ours", "theirs"})
+  public String who;
+
+  /** Says what they do. */
+  @Param({"ToCbor", "FromCbor", "ToJson", "FromJson"})
+  public String what;
+
+  private Work<Blackhole, Void> work;
 
   private static Instant at(int i) {
     return Instant.ofEpochSecond(1_784_000_000L + i * 3600L, i % 3 * 250_000_000L);
@@ -260,19 +261,22 @@ public class Codecs {
     List<P> theirs = IntStream.range(0, COUNT).mapToObj(s.plain).toList();
     ObjectMapper json = new ObjectMapper();
     ObjectMapper cbor = new CBORMapper();
-    oursToCbor = each(ours, s.toCbor);
-    oursToJson = each(ours, s.toJson);
-    theirsToCbor = each(theirs, cbor::writeValueAsBytes);
-    theirsToJson = each(theirs, json::writeValueAsBytes);
     List<byte[]> inCbor = all(ours, s.toCbor);
     List<byte[]> inJson = all(ours, s.toJson);
     if (!all(inCbor, s.fromCbor).equals(ours) || !all(inJson, s.fromJson).equals(ours)) {
       throw new IllegalStateException("what is read is not what was written");
     }
-    oursFromCbor = each(inCbor, s.fromCbor);
-    oursFromJson = each(inJson, s.fromJson);
-    theirsFromCbor = each(all(theirs, cbor::writeValueAsBytes), data -> cbor.readValue(data, s.type));
-    theirsFromJson = each(all(theirs, json::writeValueAsBytes), data -> json.readValue(data, s.type));
+    work =
+        switch (who + what) {
+          case "oursToCbor" -> each(ours, s.toCbor);
+          case "oursFromCbor" -> each(inCbor, s.fromCbor);
+          case "oursToJson" -> each(ours, s.toJson);
+          case "oursFromJson" -> each(inJson, s.fromJson);
+          case "theirsToCbor" -> each(theirs, cbor::writeValueAsBytes);
+          case "theirsFromCbor" -> each(all(theirs, cbor::writeValueAsBytes), data -> cbor.readValue(data, s.type));
+          case "theirsToJson" -> each(theirs, json::writeValueAsBytes);
+          default -> each(all(theirs, json::writeValueAsBytes), data -> json.readValue(data, s.type));
+        };
   }
 
   private static <I, O> List<O> all(List<I> inputs, Work<I, O> work) throws IOException {
@@ -292,51 +296,9 @@ public class Codecs {
     };
   }
 
-  /** Stubs write CBOR. */
+  /** Does it for all messages. */
   @Benchmark
-  public void oursToCbor(Blackhole into) throws IOException {
-    oursToCbor.of(into);
-  }
-
-  /** Stubs read CBOR. */
-  @Benchmark
-  public void oursFromCbor(Blackhole into) throws IOException {
-    oursFromCbor.of(into);
-  }
-
-  /** Stubs write JSON. */
-  @Benchmark
-  public void oursToJson(Blackhole into) throws IOException {
-    oursToJson.of(into);
-  }
-
-  /** Stubs read JSON. */
-  @Benchmark
-  public void oursFromJson(Blackhole into) throws IOException {
-    oursFromJson.of(into);
-  }
-
-  /** Jackson writes CBOR. */
-  @Benchmark
-  public void theirsToCbor(Blackhole into) throws IOException {
-    theirsToCbor.of(into);
-  }
-
-  /** Jackson reads CBOR. */
-  @Benchmark
-  public void theirsFromCbor(Blackhole into) throws IOException {
-    theirsFromCbor.of(into);
-  }
-
-  /** Jackson writes JSON. */
-  @Benchmark
-  public void theirsToJson(Blackhole into) throws IOException {
-    theirsToJson.of(into);
-  }
-
-  /** Jackson reads JSON. */
-  @Benchmark
-  public void theirsFromJson(Blackhole into) throws IOException {
-    theirsFromJson.of(into);
+  public void codec(Blackhole into) throws IOException {
+    work.of(into);
   }
 }
