@@ -1,6 +1,7 @@
 package conformance.bench;
 
 import com.sun.net.httpserver.HttpServer;
+import ferry.gen.faithful.About;
 import ferry.gen.faithful.web.Context;
 import ferry.gen.faithful.web.HttpServerMount;
 import ferry.gen.faithful.web.ServerOptions;
@@ -35,7 +36,7 @@ import org.openjdk.jmh.annotations.Setup;
 import org.openjdk.jmh.annotations.State;
 import org.openjdk.jmh.annotations.TearDown;
 
-/** Measures a call over loopback against the JDK's own client and server, which move the same bytes. */
+/** Measures a call over loopback against the JDK's own client and server, which move the same bytes and headers. */
 @State(Scope.Benchmark)
 @BenchmarkMode(Mode.AverageTime)
 @OutputTimeUnit(TimeUnit.MICROSECONDS)
@@ -85,7 +86,9 @@ public class Calls {
               OutputStream out = exchange.getResponseBody()) {
             in.readAllBytes();
             exchange.getResponseHeaders().set("Content-Type", "application/cbor");
+            exchange.getResponseHeaders().set("Vary", "Accept, Accept-Encoding");
             exchange.getResponseHeaders().set("Cache-Control", "no-store");
+            exchange.getResponseHeaders().set("Faithful-Definitions", About.DIGEST);
             exchange.sendResponseHeaders(200, answer.length);
             out.write(answer);
           }
@@ -96,6 +99,7 @@ public class Calls {
         HttpRequest.newBuilder(URI.create("http://127.0.0.1:" + bare.getAddress().getPort() + "/book"))
             .header("Content-Type", "application/cbor")
             .header("Accept", "application/cbor")
+            .header("Prefer", "wait=60")
             .POST(HttpRequest.BodyPublishers.ofByteArray(request.toCbor()))
             .build();
   }

@@ -41,6 +41,8 @@ import conformance.gen.skerry.matrix.Tick;
 import conformance.gen.skerry.matrix.Total;
 import java.io.ByteArrayInputStream;
 import java.io.IOException;
+import java.lang.management.ManagementFactory;
+import java.lang.management.ThreadMXBean;
 import java.math.BigDecimal;
 import java.time.Duration;
 import java.time.Instant;
@@ -151,6 +153,16 @@ public final class Client {
     equal(answer, EchoAnswer.builder().request(request).trace(parent).build());
     equal(answer.request().amount(), new BigDecimal("1.50"));
     equal(client.echoAsync(request).join().request(), request);
+
+    ThreadMXBean threads = ManagementFactory.getThreadMXBean();
+    long before = threads.getTotalStartedThreadCount();
+    for (int i = 0; i < 100; i++) {
+      equal(client.echo(request).request(), request);
+    }
+    long started = threads.getTotalStartedThreadCount() - before;
+    if (started > 50) { // on few processors, an asynchronous call of the JDK's client starts one
+      throw new AssertionError("100 calls started " + started + " threads");
+    }
   }
 
   private static void bound() throws Exception {

@@ -5,7 +5,6 @@ import faithfulcourier.wire.Encoding;
 import faithfulcourier.wire.InvalidRequestException;
 import faithfulcourier.wire.PayloadException;
 import faithfulcourier.wire.Violation;
-import java.io.ByteArrayOutputStream;
 import java.io.EOFException;
 import java.io.IOException;
 import java.io.InputStream;
@@ -31,6 +30,7 @@ import java.time.ZonedDateTime;
 import java.time.format.DateTimeFormatter;
 import java.time.format.DateTimeParseException;
 import java.util.ArrayList;
+import java.util.Arrays;
 import java.util.Base64;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -117,7 +117,7 @@ public final class Client {
    * @return the answer, or null
    */
   public <Q, A> A call(Call<?, Q, A> call, Q request, CallOptions own) {
-    return await(call, callAsync(call, request, own));
+    return await(call, begin(call, request, own, Thread.currentThread()));
   }
 
   static <A> A await(Call<?, ?, ?> call, CompletableFuture<A> future) {
@@ -126,7 +126,7 @@ public final class Client {
     } catch (InterruptedException e) {
       future.cancel(true);
       Thread.currentThread().interrupt();
-      throw new UnreachableException(call.name(), UnreachableException.Reason.CANCELLED, "the thread was interrupted", e);
+      throw interrupted(call, e);
     } catch (CancellationException e) {
       throw new UnreachableException(call.name(), UnreachableException.Reason.CANCELLED, "", e);
     } catch (ExecutionException e) {
@@ -154,13 +154,16 @@ public final class Client {
    * @return the answer, or null
    */
   public <Q, A> CompletableFuture<A> callAsync(Call<?, Q, A> call, Q request, CallOptions own) {
-    CallOptions some = own == null ? CallOptions.none() : own;
-    Attempt<A> attempt = new Attempt<>(call, some);
+    return begin(call, request, own, null);
+  }
+
+  private <Q, A> Attempt<A> begin(Call<?, Q, A> call, Q request, CallOptions own, Thread waits) {
+    Attempt<A> attempt = new Attempt<>(call, own == null ? CallOptions.none() : own, waits);
     attempt.start(
         () -> {
           boolean down = call.answerRaw() != null;
           if (!down) {
-            return attempt.opened(call.request, request, limited(), false)
+            return attempt.opened(call.request, request, attempt.collected(), false)
                 .thenApply(response -> understand(call, response.status(), response.headers(), response.body(), attempt));
           }
           return attempt.opened(call.request, request, incoming(), false)
@@ -175,6 +178,7 @@ public final class Client {
     final CallOptions own;
     final long until; // by the clock of nanoTime
     final Watching watching;
+    private final Thread waits; // for the answer, or null
     private final ScheduledFuture<?> timer;
     private final Headers more = new Headers();
     private CompletableFuture<?> current; // what it waits for
@@ -184,8 +188,13 @@ public final class Client {
     boolean keepsOpen; // whether the watching goes on after the answer has begun
 
     Attempt(Call<?, ?, ?> call, CallOptions own) {
+      this(call, own, null);
+    }
+
+    Attempt(Call<?, ?, ?> call, CallOptions own, Thread waits) {
       this.call = call;
       this.own = own;
+      this.waits = call.raw() == null ? waits : null; // who sends a body as it is can wait for too long
       watching = new Watching(call, more);
       Duration timeout = timeoutOf(own);
       until = System.nanoTime() + Math.min(timeout.toNanos(), Long.MAX_VALUE / 4);
@@ -541,7 +550,7 @@ public final class Client {
               builder.version(HttpClient.Version.HTTP_1_1);
             }
             request.headers().map().forEach((name, values) -> values.forEach(value -> builder.header(name, value)));
-            return waiting(http.sendAsync(builder.build(), handler))
+            return exchanged(builder, handler)
                 .thenApply(
                     response -> {
                       came.add(response);
@@ -570,6 +579,46 @@ public final class Client {
                 }
                 return new Response<>(incoming.status(), incoming.headers(), response.body());
               });
+    }
+
+    /** Sends a request on the thread that waits for its answer, if it is this one: that takes no other thread. */
+    private <T> CompletableFuture<HttpResponse<T>> exchanged(HttpRequest.Builder request, BodyHandler<T> handler) {
+      if (waits != Thread.currentThread()) {
+        return waiting(http.sendAsync(request.build(), handler));
+      }
+      if (timer != null) { // which can't wake this thread before an answer begins
+        request.timeout(Duration.ofNanos(Math.max(1_000_000, until - System.nanoTime())));
+      }
+      try {
+        return CompletableFuture.completedFuture(http.send(request.build(), handler));
+      } catch (InterruptedException e) {
+        waits.interrupt();
+        return CompletableFuture.failedFuture(interrupted(call, e));
+      } catch (IOException e) { // it is around what it is about
+        return CompletableFuture.failedFuture(e.getCause() instanceof IOException cause ? cause : e);
+      } catch (RuntimeException e) {
+        return CompletableFuture.failedFuture(e);
+      }
+    }
+
+    /** Runs something on the thread that waits, if it is this one, else on one that may wait. */
+    void carryOn(Runnable task) {
+      if (waits == Thread.currentThread()) {
+        task.run();
+      } else {
+        Timers.work().execute(task);
+      }
+    }
+
+    /** Collects a body, at most one byte more than the limit. */
+    BodyHandler<byte[]> collected() {
+      return info -> {
+        Collector body = new Collector(options.answerLimit);
+        if (waits != null) {
+          CompletableFuture<?> unused = waiting(body.result);
+        }
+        return body;
+      };
     }
 
     private BodyPublisher rawPublisher(Body raw, boolean again, Silence silence) {
@@ -686,6 +735,11 @@ public final class Client {
     return e;
   }
 
+  static UnreachableException interrupted(Call<?, ?, ?> call, InterruptedException e) {
+    return new UnreachableException(
+        call.name(), UnreachableException.Reason.CANCELLED, "the thread was interrupted", e);
+  }
+
   static Headers headersOf(HttpHeaders other) {
     Headers all = new Headers();
     other.map().forEach((name, values) -> values.forEach(value -> all.came(name, value)));
@@ -753,19 +807,23 @@ public final class Client {
     return ThreadLocalRandom.current().nextLong(100L << Math.min(number, 6));
   }
 
-  /** Collects a body, at most one byte more than the limit. */
-  private BodyHandler<byte[]> limited() {
-    return info -> new Collector(options.answerLimit);
-  }
-
   private static final class Collector implements HttpResponse.BodySubscriber<byte[]> {
     private final long limit;
-    private final ByteArrayOutputStream body = new ByteArrayOutputStream();
     private final CompletableFuture<byte[]> result = new CompletableFuture<>();
-    private Flow.Subscription subscription;
+    private volatile Flow.Subscription subscription;
+    private byte[] body = {};
+    private int size;
 
     Collector(long limit) {
       this.limit = limit;
+      CompletableFuture<?> unused =
+          result.whenComplete(
+              (whole, error) -> {
+                Flow.Subscription s = subscription;
+                if (result.isCancelled() && s != null) {
+                  s.cancel();
+                }
+              });
     }
 
     @Override
@@ -776,21 +834,26 @@ public final class Client {
     @Override
     public void onSubscribe(Flow.Subscription s) {
       subscription = s;
-      s.request(Long.MAX_VALUE);
+      if (result.isDone()) {
+        s.cancel();
+      } else {
+        s.request(Long.MAX_VALUE);
+      }
     }
 
     @Override
     public void onNext(List<ByteBuffer> buffers) {
       for (ByteBuffer b : buffers) {
-        byte[] bytes = new byte[b.remaining()];
-        b.get(bytes);
-        if (body.size() <= limit) {
-          body.write(bytes, 0, bytes.length);
+        int n = (int) Math.min(b.remaining(), limit + 1 - size);
+        if (n > body.length - size) {
+          body = Arrays.copyOf(body, (int) Math.min(Math.max(2L * size, size + n), Integer.MAX_VALUE - 8));
         }
+        b.get(body, size, n);
+        size += n;
       }
-      if (body.size() > limit) {
+      if (size > limit) {
         subscription.cancel();
-        result.complete(body.toByteArray());
+        onComplete();
       }
     }
 
@@ -801,7 +864,7 @@ public final class Client {
 
     @Override
     public void onComplete() {
-      result.complete(body.toByteArray());
+      result.complete(size == body.length ? body : Arrays.copyOf(body, size));
     }
   }
 
@@ -1007,7 +1070,7 @@ public final class Client {
    * @return the stream, which has begun
    */
   public <Q, A> AnswerStream<A> stream(Call<?, Q, A> call, Q request, CallOptions own) {
-    return await(call, streamAsync(call, request, own));
+    return await(call, beginStream(call, request, own, Thread.currentThread()));
   }
 
   /**
@@ -1021,13 +1084,16 @@ public final class Client {
    * @return the stream, once it has begun
    */
   public <Q, A> CompletableFuture<AnswerStream<A>> streamAsync(Call<?, Q, A> call, Q request, CallOptions own) {
-    CallOptions some = own == null ? CallOptions.none() : own;
-    Attempt<AnswerStream<A>> attempt = new Attempt<>(call, some);
+    return beginStream(call, request, own, null);
+  }
+
+  private <Q, A> Attempt<AnswerStream<A>> beginStream(Call<?, Q, A> call, Q request, CallOptions own, Thread waits) {
+    Attempt<AnswerStream<A>> attempt = new Attempt<>(call, own == null ? CallOptions.none() : own, waits);
     attempt.start(
         () ->
             attempt
                 .opened(call.request, request, incoming(), false)
-                .thenApplyAsync(response -> begun(call, response, attempt), Timers.work()));
+                .thenApplyAsync(response -> begun(call, response, attempt), attempt::carryOn));
     return attempt;
   }
 
@@ -1080,10 +1146,6 @@ public final class Client {
    */
   public <H, Q, A> Conversation<Q, A> converse(Call<H, Q, A> call, H head, CallOptions own) {
     return Conversation.begin(this, call, head, own == null ? CallOptions.none() : own);
-  }
-
-  BodyHandler<byte[]> collected() {
-    return limited();
   }
 
   private BodyHandler<InputStream> incoming() {

@@ -75,7 +75,7 @@ public final class Sender<T, A> implements AutoCloseable {
             ready -> {
               Headers all = attempt.outgoing(p, client.encoding().mediaType());
               all.set("Content-Type", Media.of(client.encoding(), true));
-              return attempt.sent(attempt.target(p), all, call.method(), pipe, client.collected());
+              return attempt.sent(attempt.target(p), all, call.method(), pipe, attempt.collected());
             })
         .thenApply(r -> client.understand(call, r.status(), r.headers(), r.body(), attempt));
   }

@@ -7,12 +7,16 @@ import java.util.concurrent.SynchronousQueue;
 import java.util.concurrent.ThreadFactory;
 import java.util.concurrent.ThreadPoolExecutor;
 import java.util.concurrent.TimeUnit;
+import java.util.concurrent.atomic.AtomicBoolean;
 import java.util.concurrent.atomic.AtomicInteger;
 
 /** Runs what is due later, and what may wait, on threads that keep no program alive. */
 final class Timers {
   private static final ScheduledThreadPoolExecutor CLOCK = new ScheduledThreadPoolExecutor(1, daemons("faithful-clock"));
   private static final ExecutorService WORK = pool(daemons("faithful-work"));
+
+  private static final long TICK_MILLIS = 1000;
+  private static final AtomicBoolean TICKING = new AtomicBoolean();
 
   static {
     CLOCK.setRemoveOnCancelPolicy(true);
@@ -40,9 +44,27 @@ final class Timers {
     return pool(run -> new Thread(run, "faithful-call-" + number.incrementAndGet()));
   }
 
-  /** Runs something once, after some milliseconds. It may wait. */
+  /**
+   * Runs something once, after some milliseconds. It may wait. Most of it is cancelled long before: a tick that is due sooner
+   * keeps the clock's thread from being woken for it.
+   */
   static ScheduledFuture<?> after(long millis, Runnable action) {
+    if (millis > TICK_MILLIS && TICKING.compareAndSet(false, true)) {
+      tickLater();
+    }
     return CLOCK.schedule(() -> WORK.execute(action), millis, TimeUnit.MILLISECONDS);
+  }
+
+  private static void tickLater() {
+    ScheduledFuture<?> unused = CLOCK.schedule(Timers::tick, TICK_MILLIS, TimeUnit.MILLISECONDS);
+  }
+
+  private static void tick() {
+    if (CLOCK.getQueue().isEmpty()) {
+      TICKING.set(false);
+    } else {
+      tickLater();
+    }
   }
 
   /** Runs something again and again. It must not wait. */
