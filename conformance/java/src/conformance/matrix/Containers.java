@@ -30,6 +30,7 @@ final class Containers {
     ServerConnector connector = new ServerConnector(server, new HttpConnectionFactory(http));
     connector.setHost("127.0.0.1");
     connector.setPort(port);
+    connector.setAcceptQueueSize(1000); // tests connect all at once
     connector.setIdleTimeout(60_000);
     server.addConnector(connector);
     ServletContextHandler context = new ServletContextHandler("/");

@@ -18,6 +18,8 @@ import java.util.concurrent.TimeUnit;
  * before anything touches that class; else each answer waits for some 40 ms.
  */
 public final class HttpServerMount implements HttpHandler {
+  private static final int BACKLOG = 1024; // connections that may wait, all at once; the JDK's are 50
+
   private final Served served;
 
   /**
@@ -68,7 +70,7 @@ public final class HttpServerMount implements HttpHandler {
       System.setProperty("sun.net.httpserver.nodelay", "true"); // before the class is touched
     }
     ExecutorService executor = Timers.handlers();
-    HttpServer server = HttpServer.create(address, 0);
+    HttpServer server = HttpServer.create(address, BACKLOG);
     server.createContext("/", new HttpServerMount(served));
     server.setExecutor(executor);
     server.start();
