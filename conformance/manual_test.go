@@ -182,13 +182,16 @@ func TestManualTried(t *testing.T) {
 		"COPIES", "As faithful call,As curl,In Go,In TypeScript,In Python,In Java", "BOTH", "101 Switching Protocols",
 		"SOCKET", "101 Switching Protocols, 1 element", "REDIRECT", `303 See Other, at"/elsewhere"note"moved, to: ü"`).
 		Replace(tried)
-	for _, s := range all {
+	for i, s := range all {
 		t.Run(s.language, func(t *testing.T) {
 			if lacks := s.lacks["both ways"]; lacks != "" {
 				t.Skip("skipped: " + lacks)
 			}
 			address := start(t, s)
 			assert.Equal(t, own, toolchain.Run(t, ".", "node", program, address))
+			if i > 0 {
+				return // what passes requests on is one program, whoever answers them
+			}
 			serving := toolchain.Faithful(t, ".", "manual", "--serve=127.0.0.1:0", "--to", address)
 			base := strings.TrimSuffix(listening(t, serving, "Open it with a browser: "), "/-/manual/")
 			assert.Equal(t, relayed, toolchain.Run(t, ".", "node", program, base), "through faithful manual --serve")

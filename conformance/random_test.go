@@ -15,7 +15,7 @@ import (
 	"faithfulcourier/internal/source"
 )
 
-var projects = flag.Int("projects", 24, "how many random projects of every feature are compiled")
+var projects = flag.Int("projects", 12, "how many random projects of every feature are compiled")
 
 // maker makes one random project: a module that others use, and one that uses it.
 type maker struct {

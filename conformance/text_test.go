@@ -15,7 +15,7 @@ import (
 	"faithfulcourier/internal/syntax"
 )
 
-var nasty = flag.Int("nasty", 60, "how many modules of nasty text are compiled")
+var nasty = flag.Int("nasty", 30, "how many modules of nasty text are compiled")
 
 // nastyPieces are what ends, or begins, something in a language that text is printed into.
 var nastyPieces = []string{`"`, `""`, `"""`, `'`, `'''`, "`", "``", `\`, `\\`, `\"`, `\u0022`, `\N{BULLET}`, `\x`, "*/", "/*", "//", "#", "${1+1}", "$(id)", "%s", "%", "{", "}", "{{", "<!--",

@@ -21,7 +21,7 @@ import (
 )
 
 var (
-	changes = flag.Int("changes", 1000, "how many random changes the truth tests try")
+	changes = flag.Int("changes", 500, "how many random changes the truth tests try")
 	seed    = flag.String("seed", "20260715", "what random changes are drawn by")
 )
 

@@ -19,6 +19,7 @@ import (
 // programs are what each language's tests need, and those in a browser.
 var programs = map[string][]string{"go": {"go"}, "typescript": {"node", "npm"}, "python": {"python3"},
 	"java":    {"java", "javac", "mvn"},
+	"rust":    {"cargo"},
 	"browser": {"chromium"}}
 
 // Require skips a test whose language is not there, and says so; a language

@@ -193,6 +193,6 @@ var (
 	clientFiles = strings.Fields(`AnswerStream BadAnswerException CallException CallOptions Client ClientBuilder ClientMiddleware
 		Conversation MissingCredentialException NotModifiedException ProblemException Sender UnreachableException`)
 	serverFiles = strings.Fields(`Answers Authorizer Caching Carrier Context Definitions Elements Exchange ForbiddenException
-		HttpServerMount Middleware NotImplementedCallException OverloadedException RefusalException Route Routes Served
-		ServerOptions SocketListener SocketPeer Tags UnauthenticatedException`)
+		HandlerThread HttpServerMount Middleware NotImplementedCallException OverloadedException RefusalException Route Routes
+		Served ServerOptions SocketListener SocketPeer Tags UnauthenticatedException`)
 )

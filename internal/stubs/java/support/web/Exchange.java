@@ -109,11 +109,10 @@ final class Exchange {
   private boolean bodyRead; // to its end
   private boolean lost; // whether the caller has left in the middle of it
 
-  private Thread thread;
+  private volatile HandlerThread handler = new HandlerThread();
   private Progress progress = Progress.READING;
   private boolean early; // whether another thread has answered
   private volatile boolean unavailable;
-  private volatile boolean interrupted; // by us
   private boolean detached; // whether the call goes on after its request, over a WebSocket
 
   private Consumer<Watched> watcher;
@@ -137,7 +136,8 @@ final class Exchange {
   }
 
   void run() {
-    thread = Thread.currentThread();
+    HandlerThread own = handler; // that of a call over a WebSocket is another one
+    own.begin();
     try {
       begin();
     } catch (Refused refused) {
@@ -152,9 +152,7 @@ final class Exchange {
       served.report(context, call == null ? path : call.name(), e);
       carrier.abort();
     } finally {
-      if (interrupted) {
-        Thread.interrupted();
-      }
+      own.end();
       if (!detached) {
         idle.close();
       }
@@ -641,22 +639,16 @@ final class Exchange {
     interruptHandler();
   }
 
-  /** Interrupts a handler, but not what waits for the other side: that would break the connection. */
   private void interruptHandler() {
     if (context != null) {
       context.cancel();
     }
-    if (!idle.isWaiting(thread)) {
-      interrupted = true;
-      thread.interrupt();
-    }
+    handler.interrupt(idle);
   }
 
   /** Ends the thread of a call that another one has answered. */
   private void finishLate() throws IOException {
-    if (interrupted) {
-      Thread.interrupted();
-    }
+    handler.end();
     if (!bodyRead) {
       drain();
     }
@@ -1310,9 +1302,7 @@ final class Exchange {
       }
       progress = Progress.ANSWERING;
     }
-    if (interrupted) {
-      Thread.interrupted();
-    }
+    handler.end();
     refused.headers.forEach(headers::set);
     status = refused.problem.status();
     writeProblem(refused.problem, headers);
@@ -1460,7 +1450,7 @@ final class Exchange {
                 sink.write(element);
               } catch (IOException e) {
                 context.cancel();
-                if (Thread.currentThread() != thread) { // a heartbeat found out that nobody is there
+                if (!handler.isCurrent()) { // a heartbeat found out that nobody is there
                   interruptHandler();
                 }
                 throw e;
@@ -1472,9 +1462,7 @@ final class Exchange {
       } catch (Throwable e) {
         failed = e;
       }
-      if (interrupted) {
-        Thread.interrupted();
-      }
+      handler.end();
       advance(Progress.ANSWERING);
       endStream(writer, failed);
     }
@@ -1736,7 +1724,9 @@ final class Exchange {
 
     @Override
     public void run(SocketPeer peer) {
-      thread = Thread.currentThread();
+      HandlerThread own = new HandlerThread();
+      own.begin();
+      handler = own;
       if (isOver()) {
         interruptHandler(); // the caller left before this thread was known
       }
@@ -1759,9 +1749,7 @@ final class Exchange {
         } catch (Throwable e) {
           error = e;
         }
-        if (interrupted) {
-          Thread.interrupted();
-        }
+        own.end();
         finish(peer, writer, failed == null ? error : failed);
       } catch (RuntimeException | Error e) {
         served.report(context, call.name(), e);
@@ -1769,9 +1757,7 @@ final class Exchange {
       } finally {
         scope.close();
         stop();
-        if (interrupted) {
-          Thread.interrupted();
-        }
+        own.end();
         watched();
         idle.close();
         served.leave(Exchange.this);
