@@ -1,0 +1,55 @@
+package conformance
+
+import (
+	"encoding/json"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"faithfulcourier/internal/stubs/rust"
+	"faithfulcourier/internal/toolchain"
+)
+
+// rustVectors builds the program that holds Rust's types against vectors, and returns its path.
+func rustVectors(t testing.TB) string {
+	t.Helper()
+	toolchain.Require(t, "rust")
+	dir := t.TempDir()
+	require.NoError(t, os.CopyFS(dir, os.DirFS("rust")))
+	defs, err := definitions()
+	require.NoError(t, err)
+	files, err := rust.Generate(defs)
+	require.NoError(t, err)
+	for _, f := range files {
+		path := filepath.Join(dir, "src", filepath.FromSlash(f.Path))
+		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o777))
+		require.NoError(t, os.WriteFile(path, f.Content, 0o666))
+	}
+	target := filepath.Join(dir, "target")
+	toolchain.Run(t, dir, "cargo", "build", "--quiet", "--offline", "--target-dir", target)
+	return filepath.Join(target, "debug", "vectors")
+}
+
+func TestRustTypes(t *testing.T) {
+	t.Parallel() // with the other tests that measure no time, after those that do
+	program := rustVectors(t)
+	list := allVectors(t)
+	file := filepath.Join(t.TempDir(), "vectors.jsonl")
+	out, err := os.Create(file)
+	require.NoError(t, err)
+	lines := json.NewEncoder(out)
+	for _, v := range list {
+		require.NoError(t, lines.Encode(v))
+	}
+	require.NoError(t, out.Close())
+	assert.Equal(t, fmt.Sprintf("%d payloads agree\n", len(list)), toolchain.Run(t, "rust", program, file))
+}
+
+func FuzzRustTypes(f *testing.F) {
+	fuzz(f, asked(f, exec.Command(rustVectors(f), "-")))
+}

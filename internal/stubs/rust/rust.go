@@ -1,0 +1,110 @@
+// Package rust writes Rust stubs: a module for each module, over support modules that are emitted with them (support/).
+//
+//	names.go      names of definitions → names in Rust
+//	scalars.go    a row for each scalar
+//	types.go      constants, enums, named types, messages and errors
+//	unions.go     unions
+//	codec.go      reading and writing CBOR and JSON
+//	builder.go    what messages are made with
+//	bounds.go     what finds violations
+//	patches.go    patches: how they are applied and found
+package rust
+
+import (
+	"embed"
+	"io/fs"
+	"slices"
+	"strings"
+
+	"faithfulcourier/internal/schema"
+	"faithfulcourier/internal/stubs"
+)
+
+//go:embed support
+var support embed.FS
+
+// Generate returns the files of all modules and of the support modules.
+func Generate(defs *schema.Definitions) ([]stubs.File, error) {
+	o := &output{}
+	tree := &folder{below: map[string]*folder{}}
+	tree.at("faithful::wire")
+	for _, m := range defs.Modules {
+		f := o.open(m)
+		f.types()
+		tree.at(Path(m)).code = f.source()
+	}
+	err := fs.WalkDir(support, "support/wire", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() {
+			return err
+		}
+		text, err := support.ReadFile(path)
+		name := "faithful/" + strings.TrimPrefix(path, "support/")
+		o.add(name, append([]byte("\n"), text...))
+		return err
+	})
+	o.modules(tree, "", "root.rs")
+	slices.SortFunc(o.files, func(a, b stubs.File) int { return strings.Compare(a.Path, b.Path) })
+	return o.files, err
+}
+
+// output is the folder that is made.
+type output struct {
+	files []stubs.File
+}
+
+func (o *output) add(path string, source []byte) {
+	o.files = append(o.files, stubs.File{Path: path, Content: stubs.Seal("//", source)})
+}
+
+// folder is a module of Rust, with those below it.
+type folder struct {
+	code  []byte
+	below map[string]*folder
+}
+
+func (d *folder) at(path string) *folder {
+	for part := range strings.SplitSeq(path, "::") {
+		next := d.below[part]
+		if next == nil {
+			next = &folder{below: map[string]*folder{}}
+			d.below[part] = next
+		}
+		d = next
+	}
+	return d
+}
+
+// modules adds the files of a folder.
+func (o *output) modules(d *folder, below, path string) {
+	c := stubs.NewCode("    ")
+	c.P("")
+	names := make([]string, 0, len(d.below))
+	for name := range d.below {
+		names = append(names, name)
+	}
+	slices.Sort(names)
+	text := string(d.code)
+	head, rest, _ := strings.Cut(text, "\n\n")
+	if len(d.code) > 0 {
+		c.Add([]byte(head + "\n\n"))
+	}
+	for _, name := range names {
+		if below == "" && name != "faithful" {
+			c.P("#[allow(deprecated)]") // stubs know what the definitions deprecate
+		}
+		c.P("pub mod %s;", name)
+	}
+	if len(d.code) > 0 {
+		if len(names) > 0 {
+			c.P("")
+		}
+		c.Add([]byte(rest))
+	}
+	o.add(path, c.Bytes())
+	for _, name := range names {
+		if below+name == "faithful/wire" {
+			continue // its files are those of the support
+		}
+		o.modules(d.below[name], below+name+"/", below+name+".rs")
+	}
+}

@@ -1,0 +1,46 @@
+//! Payloads: CBOR (RFC 8949) and JSON (RFC 8259), and the types that the language has not.
+
+mod any;
+mod base64;
+mod cbor;
+mod change;
+mod codec;
+mod compare;
+mod decimal;
+mod error;
+mod json;
+mod key;
+mod message;
+mod pattern;
+mod time;
+mod unlisted;
+mod uuid;
+mod violations;
+
+pub use any::Any;
+#[doc(hidden)]
+pub use cbor::{CborReader, CborWriter};
+pub use change::Change;
+#[doc(hidden)]
+pub use codec::{
+    append_cbor, append_json, decode_cbor, decode_json, for_people, from_cbor, from_json, to_cbor, to_json, Boxed, Bytes,
+    Codec, List, Map,
+};
+#[doc(hidden)]
+pub use compare::{hash, hash_change, hash_option, present, same, same_change, same_option};
+pub use decimal::Decimal;
+pub use error::{ReadError, WriteError};
+#[doc(hidden)]
+pub use json::{JsonReader, JsonWriter};
+#[doc(hidden)]
+pub use key::{member_key, Key};
+#[doc(hidden)]
+pub use message::{Fields, Partial, Set, Slot};
+#[doc(hidden)]
+pub use pattern::{Pattern, State};
+pub use time::{Date, Duration, Instant};
+pub use unlisted::{Unlisted, UnlistedField, UnlistedMember};
+pub use uuid::{ParseError, Uuid};
+#[doc(hidden)]
+pub use violations::{shown_float, Violations};
+pub use violations::{Invalid, Violation};
