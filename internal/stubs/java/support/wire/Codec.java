@@ -17,7 +17,11 @@ public abstract class Codec<T> {
    */
   public static final int DEFAULT_BUDGET = 1_000_000;
 
-  private int hint = 256; // about how long what is written is; it need not be exact
+  private static final int MOST_HINT = 1 << 16;
+
+  // How many bytes the last value took, for the next one.
+  private int hint = 64;
+  private int jsonHint = 128;
 
   /** Makes a codec. */
   protected Codec() {}
@@ -77,7 +81,7 @@ public abstract class Codec<T> {
       throw located(e, value, true);
     }
     byte[] bytes = w.toBytes();
-    hint = bytes.length + 16;
+    hint = Math.min(bytes.length + 16, MOST_HINT);
     return bytes;
   }
 
@@ -119,12 +123,13 @@ public abstract class Codec<T> {
   }
 
   private JsonWriter json(T value) {
-    JsonWriter w = new JsonWriter(hint * 2);
+    JsonWriter w = new JsonWriter(jsonHint);
     try {
       writeJson(w, value);
     } catch (PayloadException e) {
       throw e.at(w.path() + e.path());
     }
+    jsonHint = Math.min(w.size() + 16, MOST_HINT);
     return w;
   }
 

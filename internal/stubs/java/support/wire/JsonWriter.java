@@ -6,8 +6,6 @@ import java.nio.charset.StandardCharsets;
 import java.time.Duration;
 import java.time.Instant;
 import java.time.LocalDate;
-import java.time.LocalDateTime;
-import java.time.ZoneOffset;
 import java.util.ArrayDeque;
 import java.util.Arrays;
 import java.util.Base64;
@@ -503,17 +501,18 @@ public final class JsonWriter extends Writer {
    * @param v the value, in the years 0001 to 9999
    */
   public void instant(Instant v) {
-    LocalDateTime t = LocalDateTime.ofInstant(Texts.checked(v), ZoneOffset.UTC);
+    long seconds = Texts.checked(v).getEpochSecond();
+    int second = (int) Math.floorMod(seconds, 86_400L);
     ensure(32);
     data[at++] = '"';
-    date(t.getYear(), t.getMonthValue(), t.getDayOfMonth());
+    date((int) Math.floorDiv(seconds, 86_400L));
     data[at++] = 'T';
-    two(t.getHour());
+    two(second / 3600);
     data[at++] = ':';
-    two(t.getMinute());
+    two(second / 60 % 60);
     data[at++] = ':';
-    two(t.getSecond());
-    int nanos = t.getNano();
+    two(second % 60);
+    int nanos = v.getNano();
     if (nanos != 0) {
       data[at++] = '.';
       for (int unit = 100_000_000; nanos != 0; unit /= 10) {
@@ -523,6 +522,18 @@ public final class JsonWriter extends Writer {
     }
     data[at++] = 'Z';
     data[at++] = '"';
+  }
+
+  /** Writes a day, counted from 1970-01-01. Years begin in March here, so that leap days come last. */
+  private void date(int day) {
+    int days = day + 719_468; // since 0000-03-01
+    int era = days / 146_097;
+    int ofEra = days % 146_097;
+    int yearOfEra = (ofEra - ofEra / 1460 + ofEra / 36_524 - ofEra / 146_096) / 365;
+    int ofYear = ofEra - (365 * yearOfEra + yearOfEra / 4 - yearOfEra / 100);
+    int month = (5 * ofYear + 2) / 153; // March is 0
+    int year = era * 400 + yearOfEra + (month < 10 ? 0 : 1);
+    date(year, month < 10 ? month + 3 : month - 9, ofYear - (153 * month + 2) / 5 + 1);
   }
 
   private void date(int year, int month, int day) {
