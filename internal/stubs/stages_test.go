@@ -20,9 +20,11 @@ func TestStagesAreNamedAlike(t *testing.T) {
 			continue
 		}
 		languages++
-		for _, stage := range []string{"names", "scalars", "types", "named", "unions", "codec", "bounds", "service",
-			"scaffold",
-			"compatible", language.Name()} {
+		stages := []string{"names", "scalars", "types", "named", "unions", "codec", "bounds", language.Name()}
+		if language.Name() != "rust" { // which has types alone so far
+			stages = append(stages, "service", "scaffold", "compatible")
+		}
+		for _, stage := range stages {
 			assert.FileExists(t, filepath.Join(language.Name(), stage+".go"))
 		}
 		assert.DirExists(t, filepath.Join(language.Name(), "support"))

@@ -49,13 +49,13 @@ func (f *file) builder(m *schema.Message) {
 		return "<" + strings.Join(list, ", ") + ">"
 	}
 	name := m.Name + "Builder"
-	empty := name + all(func(x *schema.Field) string { return "lacks::" + marker(x) })
+	empty := name + all(func(x *schema.Field) string { return "lacks_::" + marker(x) })
 	f.In(fmt.Sprintf("impl %s {", m.Name), func() {
 		f.doc("Begins a value. What is required is set by name; then `build` makes it.")
 		f.P("#[must_use]")
 		f.In(fmt.Sprintf("pub fn builder() -> %s {", empty), func() {
 			f.In(name+" {", func() {
-				f.P("partial: %sPartial::default(),", m.Name)
+				f.P("partial: %sPartial_::default(),", m.Name)
 				f.P("unlisted: wire::Unlisted::default(),")
 				f.P("set: std::marker::PhantomData,")
 			}, "}")
@@ -69,7 +69,7 @@ func (f *file) builder(m *schema.Message) {
 	f.doc(fmt.Sprintf("Makes values of `%s`. Its type says which required fields are set; do not write it.", m.Name))
 	f.P("#[must_use]")
 	f.In(fmt.Sprintf("pub struct %s%s {", name, parameters(-1, "")), func() {
-		f.P("partial: %sPartial,", m.Name)
+		f.P("partial: %sPartial_,", m.Name)
 		f.P("unlisted: wire::Unlisted,")
 		phantom := "()"
 		if len(required) > 0 {
@@ -152,7 +152,7 @@ func (f *file) markers() {
 	slices.Sort(f.lacks)
 	f.P("/// Says in errors of the compiler which required field is not set.")
 	f.P("#[doc(hidden)]")
-	f.In("pub mod lacks {", func() {
+	f.In("pub mod lacks_ {", func() {
 		for _, name := range f.lacks {
 			f.P("pub enum %s {}", name)
 		}

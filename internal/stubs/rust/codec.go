@@ -41,67 +41,6 @@ func (f *file) codecOf(name string, parts map[string]func()) {
 	f.P("")
 }
 
-func (f *file) newtypeCodec(n *schema.NamedType, t *schema.Type) {
-	codec := "<" + f.bareCodec(t) + " as wire::Codec>"
-	parts := map[string]func(){
-		"write_cbor": func() { f.P("%s::write_cbor(&value.0, w);", codec) },
-		"read_cbor":  func() { f.P("%s::read_cbor(r).map(Self)", codec) },
-		"write_json": func() {
-			if n.Secret {
-				f.In("if w.hides() {", func() {
-					f.P("w.secret();")
-					f.P("return;")
-				}, "}")
-			}
-			f.P("%s::write_json(&value.0, w);", codec)
-		},
-		"read_json": func() { f.P("%s::read_json(r).map(Self)", codec) },
-	}
-	if (&schema.Type{Kind: n.Type.Kind, Named: n, Elem: n.Type.Elem, Key: n.Type.Key}).Checked() {
-		parts["violations"] = func() {
-			f.bounds(n.Bounds, check{typ: t, value: "value.0", secret: n.Secret})
-			if t.Checked() {
-				f.P("%s::violations(&value.0, v);", codec)
-			}
-		}
-	}
-	f.codecOf(n.Name, parts)
-}
-
-func (f *file) newtypeKey(n *schema.NamedType, t *schema.Type) {
-	inner := f.bare(t)
-	key := "<" + inner + " as wire::Key>"
-	f.In(fmt.Sprintf("impl wire::Key for %s {", n.Name), func() {
-		f.P("const IN_ORDER: bool = %s::IN_ORDER;", key)
-		f.P("")
-		f.In("fn write_cbor_key(&self, w: &mut wire::CborWriter) {", func() { f.P("self.0.write_cbor_key(w);") }, "}")
-		f.P("")
-		f.In("fn read_cbor_key(r: &mut wire::CborReader<'_>) -> Result<Self, wire::ReadError> {", func() {
-			f.P("%s::read_cbor_key(r).map(Self)", key)
-		}, "}")
-		f.P("")
-		if n.Secret {
-			f.In("fn write_json_key(&self, w: &mut wire::JsonWriter) {", func() {
-				f.P(`let shown = if w.hides() { "(secret)".into() } else { self.text() };`)
-				f.P("w.member(&shown);")
-			}, "}")
-			f.P("")
-		}
-		f.In("fn read_json_key(name: &str, r: &wire::JsonReader<'_>) -> Result<Self, wire::ReadError> {", func() {
-			f.P("%s::read_json_key(name, r).map(Self)", key)
-		}, "}")
-		f.P("")
-		f.In("fn text(&self) -> std::borrow::Cow<'_, str> {", func() { f.P("self.0.text()") }, "}")
-		f.P("")
-		f.In("fn compare(&self, other: &Self) -> std::cmp::Ordering {", func() { f.P("self.0.compare(&other.0)") }, "}")
-		f.P("")
-		f.In("fn key_violations(&self, v: &mut wire::Violations) {", func() {
-			f.P("<Self as wire::Codec>::violations(self, v);")
-		}, "}")
-	}, "}")
-	f.P("")
-}
-
 func (f *file) enumCodec(e *schema.Enum) {
 	var names []string
 	for _, m := range e.Members {
@@ -271,12 +210,12 @@ func (f *file) messageCodec(m *schema.Message) {
 	f.codecOf(m.Name, map[string]func(){
 		"write_cbor": func() { f.write(m, "", "end", func(x *schema.Field) bool { return false }) },
 		"read_cbor": func() {
-			f.P("let (partial, unlisted) = r.message::<%sPartial>()?;", m.Name)
+			f.P("let (partial, unlisted) = r.message::<%sPartial_>()?;", m.Name)
 			f.P("%s", f.finished(m))
 		},
 		"write_json": func() { f.write(m, "_message", "end_message", secretOf) },
 		"read_json": func() {
-			f.P("let (partial, unlisted) = r.message::<%sPartial>()?;", m.Name)
+			f.P("let (partial, unlisted) = r.message::<%sPartial_>()?;", m.Name)
 			f.P("%s", f.finished(m))
 		},
 		"violations": func() { f.violations(m) },
@@ -314,7 +253,7 @@ func (f *file) write(m *schema.Message, begin, end string, secret func(*schema.F
 	}
 	if json {
 		if len(m.Fields) > 0 {
-			f.P("let fields = <%sPartial as wire::Partial>::FIELDS;", m.Name)
+			f.P("let fields = <%sPartial_ as wire::Partial>::FIELDS;", m.Name)
 		}
 		f.P("let%s rest = w.begin_message(&value.unlisted);", mutable)
 	} else {
@@ -379,11 +318,11 @@ func (f *file) write(m *schema.Message, begin, end string, secret func(*schema.F
 	f.P("w.%s(rest);", end)
 }
 
-// partial writes a message while it is read.
+// partial writes a message while it is read. No name of the definitions ends in "_".
 func (f *file) partial(m *schema.Message) {
 	f.P("#[doc(hidden)]")
 	f.P("#[derive(Default)]")
-	f.In(fmt.Sprintf("pub struct %sPartial {", m.Name), func() {
+	f.In(fmt.Sprintf("pub struct %sPartial_ {", m.Name), func() {
 		for _, x := range m.Fields {
 			f.P("%s: %s,", FieldName(x), f.slot(x))
 		}
@@ -395,7 +334,7 @@ func (f *file) partial(m *schema.Message) {
 		numbers = append(numbers, x.Number)
 		names = append(names, x.JSONName())
 	}
-	f.In(fmt.Sprintf("impl wire::Partial for %sPartial {", m.Name), func() {
+	f.In(fmt.Sprintf("impl wire::Partial for %sPartial_ {", m.Name), func() {
 		f.table("FIELDS", m.Name, numbers, names)
 		if m.IsPatch() {
 			f.P("const PATCH: bool = true;")
@@ -437,7 +376,7 @@ func (f *file) partial(m *schema.Message) {
 	}, "}")
 	f.P("")
 	required := f.finished(m) != "Ok(partial.finish(unlisted))"
-	f.In(fmt.Sprintf("impl %sPartial {", m.Name), func() {
+	f.In(fmt.Sprintf("impl %sPartial_ {", m.Name), func() {
 		result := m.Name
 		if required {
 			result = fmt.Sprintf("Result<%s, &'static str>", m.Name)

@@ -2,7 +2,8 @@
 //
 //	names.go      names of definitions → names in Rust
 //	scalars.go    a row for each scalar
-//	types.go      constants, enums, named types, messages and errors
+//	types.go      constants, enums, messages and errors
+//	named.go      named types
 //	unions.go     unions
 //	codec.go      reading and writing CBOR and JSON
 //	builder.go    what messages are made with

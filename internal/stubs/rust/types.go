@@ -225,56 +225,6 @@ func bytesLiteral(data []byte) string {
 	return "[" + strings.Join(items, ", ") + "]"
 }
 
-// newtype writes a struct of one field.
-func (f *file) newtype(n *schema.NamedType) {
-	t := n.Bare()
-	float := isFloat(t)
-	f.doc(otherwise(n.Doc, fmt.Sprintf("Is the type %s.", n.FullName())))
-	f.deprecation(n.Deprecated)
-	derives := []string{"Clone"}
-	if !n.Secret {
-		derives = append(derives, "Debug")
-	}
-	if !float {
-		derives = append(derives, "PartialEq", "Eq", "Hash")
-	}
-	if isKey(t) {
-		derives = append(derives, "PartialOrd", "Ord")
-	}
-	f.P("#[derive(%s)]", strings.Join(derives, ", "))
-	f.P("pub struct %s(pub %s);", n.Name, f.bare(t))
-	f.P("")
-	if n.Secret {
-		f.debug(n.Name, func() { f.P(`f.write_str("(secret)")`) })
-	}
-	if float {
-		f.comparing(n.Name, []compared{{codec: f.bareCodec(t), field: "0"}}, false)
-	}
-	from := f.bare(t)
-	f.In(fmt.Sprintf("impl From<%s> for %s {", from, n.Name), func() {
-		f.In(fmt.Sprintf("fn from(value: %s) -> Self {", from), func() { f.P("Self(value)") }, "}")
-	}, "}")
-	f.P("")
-	if t.Kind == schema.KindText {
-		f.In(fmt.Sprintf("impl From<&str> for %s {", n.Name), func() {
-			f.In("fn from(value: &str) -> Self {", func() { f.P("Self(value.to_owned())") }, "}")
-		}, "}")
-		f.P("")
-	}
-	if t.Kind == schema.KindAny {
-		f.In(fmt.Sprintf("impl AsRef<wire::Any> for %s {", n.Name), func() {
-			f.In("fn as_ref(&self) -> &wire::Any {", func() { f.P("&self.0") }, "}")
-		}, "}")
-		f.P("")
-	}
-	f.newtypeCodec(n, t)
-	if isKey(t) {
-		f.newtypeKey(n, t)
-	}
-}
-
-func isKey(t *schema.Type) bool { return t.Kind == schema.KindText || t.Kind.IsInteger() }
-
 func (f *file) debug(name string, body func()) {
 	f.In(fmt.Sprintf("impl std::fmt::Debug for %s {", name), func() {
 		f.In("fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {", body, "}")
