@@ -62,11 +62,10 @@ func javaSides(t *testing.T) (list []side) {
 	return list
 }
 
-func TestJavaStubs(t *testing.T) {
-	t.Parallel() // with the other tests that measure no time, after those that do
-	toolchain.Require(t, "java")
-	list := allVectors(t)
-	file := filepath.Join(t.TempDir(), "vectors.jsonl")
+// vectorsFile are all vectors, and a file with one a line.
+func vectorsFile(t *testing.T) (list []vector, file string) {
+	list = allVectors(t)
+	file = filepath.Join(t.TempDir(), "vectors.jsonl")
 	out, err := os.Create(file)
 	require.NoError(t, err)
 	lines := json.NewEncoder(out)
@@ -74,6 +73,13 @@ func TestJavaStubs(t *testing.T) {
 		require.NoError(t, lines.Encode(v))
 	}
 	require.NoError(t, out.Close())
+	return list, file
+}
+
+func TestJavaStubs(t *testing.T) {
+	t.Parallel() // with the other tests that measure no time, after those that do
+	toolchain.Require(t, "java")
+	list, file := vectorsFile(t)
 	assert.Equal(t, fmt.Sprintf("%d payloads agree\n", len(list)),
 		toolchain.Run(t, "java", "java", "-cp", javaPrograms(t), "conformance.Vectors", file))
 }

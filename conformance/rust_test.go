@@ -1,7 +1,6 @@
 package conformance
 
 import (
-	"encoding/json"
 	"fmt"
 	"os"
 	"os/exec"
@@ -38,15 +37,7 @@ func rustVectors(t testing.TB) string {
 func TestRustTypes(t *testing.T) {
 	t.Parallel() // with the other tests that measure no time, after those that do
 	program := rustVectors(t)
-	list := allVectors(t)
-	file := filepath.Join(t.TempDir(), "vectors.jsonl")
-	out, err := os.Create(file)
-	require.NoError(t, err)
-	lines := json.NewEncoder(out)
-	for _, v := range list {
-		require.NoError(t, lines.Encode(v))
-	}
-	require.NoError(t, out.Close())
+	list, file := vectorsFile(t)
 	assert.Equal(t, fmt.Sprintf("%d payloads agree\n", len(list)), toolchain.Run(t, "rust", program, file))
 }
 
