@@ -501,7 +501,8 @@ public final class JsonWriter extends Writer {
    * @param v the value, in the years 0001 to 9999
    */
   public void instant(Instant v) {
-    long seconds = Texts.checked(v).getEpochSecond();
+    Texts.checked(v);
+    long seconds = v.getEpochSecond();
     int second = (int) Math.floorMod(seconds, 86_400L);
     ensure(32);
     data[at++] = '"';
