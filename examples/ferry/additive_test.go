@@ -42,7 +42,7 @@ server     told of an error in skerry.booking.Bookings.booking
 failure    the problem internal, 500
 failure    invalid: /passengers
 failure    no answer
-failure    missing crew | gate
+failure    missing crew | door
 failure    the problem forbidden, 403
 server     skerry.quay.Quay.unpost
 failure    no answer

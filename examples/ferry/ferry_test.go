@@ -117,7 +117,7 @@ stale      the server knows a later position
 follows    at 07:15
 follows    at 07:16
 follows    at 07:17
-missing    crew | gate
+missing    crew | door
 boarded    4, refused 1 on the wrong ferry
 talks      Understood: Lines off at 07:15.
 posted     Fog. for EID-0715

@@ -277,7 +277,7 @@ func TestShuttingDown(t *testing.T) {
 	server := httptest.NewServer(served)
 	defer server.Close()
 	client := quay.NewQuayClient(server.URL, web.WithTries(1), web.WithCredential("crew", "ada"),
-		web.WithCredential("gate", "7"))
+		web.WithCredential("door", "7"))
 	results := make(chan string, 4)
 	told := func(call string, err error) {
 		var p *web.Problem
@@ -296,7 +296,7 @@ func TestShuttingDown(t *testing.T) {
 	}()
 	go func() {
 		sender := client.Board(t.Context())
-		scan := &quay.BoardingScan{Sailing: "EID-0715", Passage: quay.PassageFoot{}, GateCode: "K7PLM2", SeenAt: time.Now()}
+		scan := &quay.BoardingScan{Sailing: "EID-0715", Passage: quay.PassageFoot{}, DoorCode: "K7PLM2", SeenAt: time.Now()}
 		for sender.Send(scan) == nil {
 			time.Sleep(5 * time.Millisecond)
 		}

@@ -102,7 +102,7 @@ func TestNothingIsNoRequest(t *testing.T) {
 	server := httptest.NewServer(quay.ServeQuay(quayCalls))
 	defer server.Close()
 	ctx := context.Background()
-	client := quay.NewQuayClient(server.URL, web.WithCredential("crew", "ada"), web.WithCredential("gate", "north pier"))
+	client := quay.NewQuayClient(server.URL, web.WithCredential("crew", "ada"), web.WithCredential("door", "north pier"))
 	const says = "what is sent is nil"
 	_, err := booking.NewBookingsClient(server.URL).Book(ctx, nil)
 	require.ErrorContains(t, err, says)

@@ -44,12 +44,12 @@ error Known 404 { }
 error Unknown 404 { }
 
 /// Documented.
-credential gate = key header "Gate"
+credential door = key header "Door"
 credential spare = basic deprecated "nobody has one"
 
 /// Documented.
 service Third {
-  needs gate
+  needs door
   /// Documented.
   call find(Search) -> () http POST "/find" safe
   /// Documented.

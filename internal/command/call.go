@@ -60,7 +60,7 @@ what --head says; elements of an answer are printed as they arrive. The definiti
 are those of the project here, or else those of the server. --blank prints a body
 to fill in, --curl the same request for curl.`,
 	examples: [2]string{"faithful call http://127.0.0.1:8080 Bookings.sailings -d '{\"from\": \"Eiderwick\"}'",
-		"faithful call http://127.0.0.1:8080 Quay.post @notice.json --credential gate=env:GATE_KEY"},
+		"faithful call http://127.0.0.1:8080 Quay.post @notice.json --credential door=env:DOOR_KEY"},
 	prepare: func(flags *flag.FlagSet) func(*World, []string) (int, error) {
 		c := &calling{}
 		flags.StringVar(&c.of, "of", "", "the definitions: `REF`; the draft in a project, else those of the server")

@@ -48,7 +48,7 @@ func TestCopiesWork(t *testing.T) {
 			shell := exec.Command("bash", "-c", strings.ReplaceAll(strings.Replace(line, "curl ", "curl --fail ", 1),
 				exampleServer, address))
 			shell.Dir = ferry
-			shell.Env = append(os.Environ(), "CREW=a-token", "GATE=north pier", "MACHINE=m", "SCREEN=s", "OFFICE=ada:secret",
+			shell.Env = append(os.Environ(), "CREW=a-token", "DOOR=north pier", "MACHINE=m", "SCREEN=s", "OFFICE=ada:secret",
 				"PATH="+filepath.Dir(toolchain.Program(t))+string(os.PathListSeparator)+os.Getenv("PATH"))
 			output, err := shell.CombinedOutput()
 			assert.NoError(t, err, "%s\n%s", line, output)

@@ -556,7 +556,7 @@ func TestSizes(t *testing.T) {
 // TestConversation judges methods, paths and credentials, with the request of
 // one side and what the other answers.
 func TestConversation(t *testing.T) {
-	const before = `module m credential desk = bearer credential spare = key header "Spare" credential other = key cookie "a" message A { #1 id uuid #2 note text where length 2..9 } message B { #1 id uuid } message H { #1 id uuid #2 gate int32? where 1..9 } message I { #1 id uuid #3 gate text? } message J { #1 id uuid }
+	const before = `module m credential desk = bearer credential spare = key header "Spare" credential other = key cookie "a" message A { #1 id uuid #2 note text where length 2..9 } message B { #1 id uuid } message H { #1 id uuid #2 door int32? where 1..9 } message I { #1 id uuid #3 door text? } message J { #1 id uuid }
 service S { call board(H, stream B) -> B http POST "/board/{id}" call tell(A) -> A http POST "/tell/{id}" 201 needs desk call see(B) -> A http GET "/tell/{id}/seen" safe needs desk | spare call free() -> () needs nothing }`
 	both := Promise{Rollout: "unordered", Stored: "each-reads-other", Covers: []string{"http"}}
 	for _, c := range []struct{ old, new, want string }{
@@ -577,18 +577,18 @@ service S { call board(H, stream B) -> B http POST "/board/{id}" call tell(A) ->
 		{`board(H, stream B) -> B http POST "/board/{id}"`, `board(stream B) -> B http POST "/board"`,
 			"breaking call-head-changed: an older server answers POST /board with 404 unknown-call"},
 		{`board(H, stream B)`, `board(I, stream B)`,
-			"breaking call-head-changed: an older server answers POST /board/00000000-0000-0000-0000-000000000000?gate= with 400 invalid-request: /gate expected int32, found the end in the query; an older server answers POST /board/00000000-0000-0000-0000-000000000000?gate=0 with 400 invalid-request: /gate must be 1 to 9, not 0 in the query"},
+			"breaking call-head-changed: an older server answers POST /board/00000000-0000-0000-0000-000000000000?door= with 400 invalid-request: /door expected int32, found the end in the query; an older server answers POST /board/00000000-0000-0000-0000-000000000000?door=0 with 400 invalid-request: /door must be 1 to 9, not 0 in the query"},
 		{`board(H, stream B)`, `board(J, stream B)`,
 			"altering call-head-changed"},
 		{`board(H, stream B)`, `board(H, stream A)`,
 			"compatible call-request-changed"},
-		{`#2 gate int32? where 1..9`, `#2 gate int32? where 1..8`,
-			"breaking field-bounds-changed: a newer server answers POST /board/00000000-0000-0000-0000-000000000000?gate=9 with 400 invalid-request: /gate must be 1 to 8, not 9 in the query"},
-		{`#2 gate int32? where 1..9`, `#2 gate int32? where 1..9 in header "Gate"`,
-			"breaking field-place-changed: a newer server finds no /gate, where 1 was written; an older server finds no /gate, where 1 was written"},
-		{`#2 gate int32? where 1..9`, `#2 gate int32 where 1..9`,
-			"breaking field-presence-changed: a newer server answers POST /board/00000000-0000-0000-0000-000000000000 with 400 invalid-request: /gate is required in the query"},
-		{`#2 gate int32? where 1..9`, `#2 gate int32? where 1..9 #3 side text`,
+		{`#2 door int32? where 1..9`, `#2 door int32? where 1..8`,
+			"breaking field-bounds-changed: a newer server answers POST /board/00000000-0000-0000-0000-000000000000?door=9 with 400 invalid-request: /door must be 1 to 8, not 9 in the query"},
+		{`#2 door int32? where 1..9`, `#2 door int32? where 1..9 in header "Door"`,
+			"breaking field-place-changed: a newer server finds no /door, where 1 was written; an older server finds no /door, where 1 was written"},
+		{`#2 door int32? where 1..9`, `#2 door int32 where 1..9`,
+			"breaking field-presence-changed: a newer server answers POST /board/00000000-0000-0000-0000-000000000000 with 400 invalid-request: /door is required in the query"},
+		{`#2 door int32? where 1..9`, `#2 door int32? where 1..9 #3 side text`,
 			"breaking field-added: a newer server answers POST /board/00000000-0000-0000-0000-000000000000 with 400 invalid-request: /side is required in the query"},
 		{`desk | spare`, `spare | desk`, ""},
 		{`needs desk | spare`, `needs desk | spare | nothing`,

@@ -59,7 +59,7 @@ func (m talk) text() string {
 	var b strings.Builder
 	b.WriteString("module skerry.talk\nenum Deck { #0 open #1 car }\nenum Level { #0 open #1 saloon }\ntype Code = " +
 		"text where pattern \"^[A-Z]{2}$\"\nmessage Answer { #1 x int32 }\n")
-	b.WriteString("credential desk = bearer\ncredential gate = key header \"Gate\"\ncredential pass = key query " +
+	b.WriteString("credential desk = bearer\ncredential door = key header \"Door\"\ncredential pass = key query " +
 		"\"pass\"\n")
 	for i, c := range m.calls {
 		used, spare := c.requests(i)
@@ -157,7 +157,7 @@ func drawMarker(t *rapid.T) string {
 
 func drawCall(t *rapid.T, name string) talkCall {
 	c := talkCall{name: name, method: pick(t, "method", "GET", "POST", "PUT", "DELETE"),
-		needs:   pick(t, "needs", "nothing", "nothing", "desk", "desk | gate", "desk + gate", "pass", "gate | nothing"),
+		needs:   pick(t, "needs", "nothing", "nothing", "desk", "desk | door", "desk + door", "pass", "door | nothing"),
 		request: "R", answer: pick(t, "answer", "A", "A", "A", "()", "stream Answer")}
 	c.path = pick(t, "path", "", "/ask", "/ask/{id}", "/ask/{id}/more", "/tell/{id}", "/ask/latest")
 	c.status = pick(t, "status", "", "", " 201", " 202", " 204", " 303")
@@ -229,7 +229,7 @@ func changeTalk(t *rapid.T, m talk) talk {
 	case 2:
 		c.status = pick(t, "status", "", " 201", " 202", " 204", " 303", " 308")
 	case 3:
-		c.needs = pick(t, "needs", "nothing", "desk", "desk | gate", "desk + gate", "pass", "gate | nothing")
+		c.needs = pick(t, "needs", "nothing", "desk", "desk | door", "desk + door", "pass", "door | nothing")
 	case 4:
 		c.answer = pick(t, "answer", "A", "()", "stream Answer")
 	case 5:

@@ -69,7 +69,7 @@ func serve(t *testing.T, defs *schema.Definitions, sheet string, options MockOpt
 }
 
 // all are credentials for everything that needs some.
-var all = map[string]string{"crew": "a-token", "gate": "north pier", "machine": "m & m", "screen": "s",
+var all = map[string]string{"crew": "a-token", "door": "north pier", "machine": "m & m", "screen": "s",
 	"office": "ada:secret"}
 
 func requestOf(t *testing.T, defs *schema.Definitions, c *schema.Call, i int) []byte {
@@ -216,7 +216,7 @@ func TestRefusalsAreProblemDetails(t *testing.T) {
 	compiled, err := compiler.Compile("problem.json")
 	require.NoError(t, err)
 	server := serve(t, ferryLine(t), "[[answer]]\ncall = \"Bookings.cancel\"\nproblem = "+
-		"\"internal\"\n[[answer]]\ncall = \"Bookings.booking\"\nerror = \"NotFound\"\n[credentials]\ngate = [\"north pier\", \"south pier\"]\n", MockOptions{})
+		"\"internal\"\n[[answer]]\ncall = \"Bookings.booking\"\nerror = \"NotFound\"\n[credentials]\ndoor = [\"north pier\", \"south pier\"]\n", MockOptions{})
 	for _, c := range []struct {
 		method, path, headers, body string
 		status                      int
@@ -231,13 +231,13 @@ func TestRefusalsAreProblemDetails(t *testing.T) {
 		{"GET", "/skerry/booking/bookings/book", "", "", 405, "wrong-method"},
 		{"GET", "/nowhere", "", "", 404, "unknown-call"},
 		{"POST", "/skerry/quay/quay/ring", "", "", 401, "unauthenticated"},
-		{"POST", "/skerry/quay/quay/ring", "Gate-Key: west pier", "", 403, "forbidden"},
+		{"POST", "/skerry/quay/quay/ring", "Door-Key: west pier", "", 403, "forbidden"},
 		{"POST", "/skerry/booking/bookings/cancel", "Content-Type: application/json",
 			`{"id": "6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"}`, 500, "internal"},
 		{"POST", "/skerry/booking/bookings/booking", "Content-Type: application/json",
 			`{"id": "6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"}`, 404, "skerry.common.NotFound"},
 		{"GET", "/vessels/nobody/positions?deck=moon&since=today", "Quay-Client: 50%", "", 400, "invalid-request"},
-		{"PUT", "/notices/EID-0715/x-skerry", "Content-Type: application/json\nGate-Key: south pier",
+		{"PUT", "/notices/EID-0715/x-skerry", "Content-Type: application/json\nDoor-Key: south pier",
 			`{"code": "EID-0715", "body": "Fog"}`, 400, "invalid-request"},
 	} {
 		r, err := http.NewRequest(c.method, server.URL+c.path, strings.NewReader(c.body))
@@ -274,13 +274,13 @@ func TestCurl(t *testing.T) {
 	defs := ferryLine(t)
 	var mu sync.Mutex
 	var logged []string
-	server := serve(t, defs, "[credentials]\ngate = \"north \\\"pier\\\" $HOME\"\n",
+	server := serve(t, defs, "[credentials]\ndoor = \"north \\\"pier\\\" $HOME\"\n",
 		MockOptions{Base: "/v1", Log: func(l *Logged) {
 			mu.Lock()
 			defer mu.Unlock()
 			logged = append(logged, fmt.Sprintf("%s %d", l.Call, l.Status))
 		}})
-	own := map[string]string{"CREW": "a-token", "GATE": `north "pier" $HOME`, "MACHINE": "m & m=1",
+	own := map[string]string{"CREW": "a-token", "DOOR": `north "pier" $HOME`, "MACHINE": "m & m=1",
 		"SCREEN": "screen-value", "OFFICE": "ada:se cret"}
 	for _, c := range defs.Calls() {
 		t.Run(c.FullName(), func(t *testing.T) {
@@ -421,7 +421,7 @@ func TestMistakesInSheets(t *testing.T) {
 		"[[answer]]\ncall = \"Quay.ring\"\nwith = { a = 1 }":       "3:1 no-answer: ",
 		"[[answer]]\ncall = \"Quay.follow\"\nwith = {}":            "3:1 is-stream: ",
 		"[[answer]]\ncall = \"Quay.follow\"\nstream = [{ x = 1 }]": "3:13 no-such-field: \"Position\" has no field \"x\" | ",
-		"[credentials]\ngat = \"x\"":                               "1:1 no-such-credential: there is no credential \"gat\" | did you mean \"gate\"?",
+		"[credentials]\ndoo = \"x\"":                               "1:1 no-such-credential: there is no credential \"doo\" | did you mean \"door\"?",
 		"\xff\x00":                                                 "1:1 bad-toml: ",
 	} {
 		_, err := ReadSheet(defs, source.NewFile("answers.toml", text), Sampled(defs, 0))

@@ -24,7 +24,7 @@ from gen.skerry.quay import (
     BoardingScan,
     FollowRequest,
     FootPassage,
-    GateCode,
+    DoorCode,
     Language,
     Names,
     Notice,
@@ -96,14 +96,14 @@ def quay_story(base: str, vessel: UUID, options: ClientOptions) -> None:
     except MissingCredential as missing:
         print(f"missing    {missing.needs}")
 
-    options["credentials"] = {"gate": "north pier", "crew": "a token"}
-    gate = QuayClient(base, options)
+    options["credentials"] = {"door": "north pier", "crew": "a token"}
+    door = QuayClient(base, options)
     scans = [
         BoardingScan(
             id=UUID("6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"),
             sailing=SailingCode("EID-0715"),
             passage=passage,
-            gate_code=GateCode("K7PLM2"),
+            door_code=DoorCode("K7PLM2"),
             seen_at=Instant.now(),
             seats=2,
             luggage=[],
@@ -115,16 +115,16 @@ def quay_story(base: str, vessel: UUID, options: ClientOptions) -> None:
             PassageVehicle(VehiclePassage(plate="SK 9", metres=16.0, refused={})),
         )
     ]
-    summary = gate.board(scans)
+    summary = door.board(scans)
     print(f"boarded    {summary.boarded}, refused {summary.refused[Refusal.WRONG_FERRY]} on the wrong ferry")
 
-    with gate.talk([Signal(text="Lines off at 07:15.")]) as signals:
+    with door.talk([Signal(text="Lines off at 07:15.")]) as signals:
         for signal in signals:
             print(f"talks      {signal.text}")
 
-    posted = gate.post(Notice(code=notice.code, language=notice.language, body="Fog."))
+    posted = door.post(Notice(code=notice.code, language=notice.language, body="Fog."))
     print(f"posted     {posted.body} for {posted.code}")
-    gate.unpost(notice)
+    door.unpost(notice)
 
 
 def main() -> None:

@@ -183,9 +183,9 @@ class Pier(Quay):
 
 
 def authorize(call: str | None, credentials: dict[str, str], headers: dict[str, str]) -> None:
-    """Lets in whoever shows the key of the gate; a real one would look at the crew's token, too."""
-    if not hmac.compare_digest(credentials.get("skerry.quay.gate", "north pier"), "north pier"):
-        raise Forbidden("this is not the key of a gate")
+    """Lets in whoever shows the key of the door; a real one would look at the crew's token, too."""
+    if not hmac.compare_digest(credentials.get("skerry.quay.door", "north pier"), "north pier"):
+        raise Forbidden("this is not the key of a door")
 
 
 def on_error(call: str, problem: BaseException, _: Context | None) -> None:

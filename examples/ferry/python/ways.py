@@ -35,7 +35,7 @@ from gen.skerry.quay import (
     BoardingScan,
     Fare,
     FootPassage,
-    GateCode,
+    DoorCode,
     Language,
     Names,
     NoticeRequest,
@@ -121,7 +121,7 @@ def scan() -> BoardingScan:
         id=UUID("6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"),
         sailing=SailingCode("EID-0715"),
         passage=PassageFoot(FootPassage()),
-        gate_code=GateCode("K7PLM2"),
+        door_code=DoorCode("K7PLM2"),
         paid=Fare(Decimal("48.50")),
         seen_at=Instant.parse("2026-07-15T06:58:12Z"),
         born=date(1968, 5, 1),
@@ -143,7 +143,7 @@ def secrets() -> None:
     """Secrets stay out of what is printed and logged."""
     s = scan()
     hidden = "K7PLM2" not in f"{s!r} {s}" and "555 0136" not in f"{s!r} {s}"
-    print("secrets   ", len(s.gate_code), len(s.phone or ""), "(secret)" if hidden else s)
+    print("secrets   ", len(s.door_code), len(s.phone or ""), "(secret)" if hidden else s)
 
 
 class BookingDesk(Bookings):
@@ -171,8 +171,8 @@ class Pier(Quay):
 
 
 def authorize(call: str | None, credentials: dict[str, str], headers: dict[str, str]) -> None:
-    if not hmac.compare_digest(credentials.get("skerry.quay.gate", "north pier"), "north pier"):
-        raise Forbidden("this is not the key of a gate")
+    if not hmac.compare_digest(credentials.get("skerry.quay.door", "north pier"), "north pier"):
+        raise Forbidden("this is not the key of a door")
 
 
 async def told(context: Context, following: Callable[[], Awaitable[None]]) -> None:
@@ -207,7 +207,7 @@ def failure(call: Callable[[], object]) -> str:
     except InvalidRequest as invalid:  # nothing was sent: the definitions do not allow it
         return f"invalid: {invalid.violations[0].pointer}"
     except MissingCredential:  # nothing was sent: no credential was given
-        return "missing crew | gate"
+        return "missing crew | door"
     except Unreachable:  # refused, lost, cancelled or timed out
         return "no answer"
     except BadAnswer:  # one that is not understood
@@ -234,11 +234,11 @@ def calls() -> None:
 
     notice = NoticeRequest(code=SailingCode("EID-0715"), language=Language("x-skerry"))
     print("failure   ", failure(lambda: QuayClient(base).unpost(notice)))
-    thief = QuayClient(base, {"credentials": {"gate": "a copy"}})
+    thief = QuayClient(base, {"credentials": {"door": "a copy"}})
     print("failure   ", failure(lambda: thief.unpost(notice)))
 
     # A value that is asked for on every call, and a call that is given up.
-    keeper = QuayClient(base, {"credentials": {"gate": lambda: "north pier"}})
+    keeper = QuayClient(base, {"credentials": {"door": lambda: "north pier"}})
     enough = Cancellation()
     threading.Timer(0.05, enough.cancel).start()
     print("failure   ", failure(lambda: keeper.unpost(notice, cancellation=enough)))

@@ -301,25 +301,25 @@ func (o *output) about(defs *schema.Definitions, about stubs.About) {
 func (f *file) definitions(defs *schema.Definitions, manual bool) {
 	definitions := f.web("Definitions")
 	f.doc("What servers answer with at /-/about, /-/definitions and /-/errors/.", "")
-	f.P("public static final %s DEFINITIONS =", definitions)
-	f.Deeper(2, func() {
-		f.P("%s.of(NAME, VERSION, DIGEST)", definitions)
-		f.Deeper(2, func() {
-			for _, m := range defs.Modules {
-				f.P(".module(%s, %s)", quote(m.Name), longText(m.Canonical()))
-			}
-			for _, m := range defs.Modules {
-				for _, e := range m.Messages {
-					if e.IsError() {
-						f.P(".error(%s, %d, %s)", quote(e.FullName()), e.Status, longText(e.Doc))
-					}
+	f.P("public static final %s DEFINITIONS = definitions();", definitions)
+	f.P("")
+	// Statements: the compiler needs more stack for each call of a chain.
+	f.In(fmt.Sprintf("private static %s definitions() {", definitions), func() {
+		f.P("%s.Builder b = %s.of(NAME, VERSION, DIGEST);", definitions, definitions)
+		for _, m := range defs.Modules {
+			f.P("b.module(%s, %s);", quote(m.Name), longText(m.Canonical()))
+		}
+		for _, m := range defs.Modules {
+			for _, e := range m.Messages {
+				if e.IsError() {
+					f.P("b.error(%s, %d, %s);", quote(e.FullName()), e.Status, longText(e.Doc))
 				}
 			}
-			if manual {
-				f.P(".manual(%s)", longText(f.options.Manual))
-			}
-			f.P(".build();")
-		})
-	})
+		}
+		if manual {
+			f.P("b.manual(%s);", longText(f.options.Manual))
+		}
+		f.P("return b.build();")
+	}, "}")
 	f.P("")
 }

@@ -413,7 +413,7 @@ func (f *file) verbs() {
 		}
 		f.In(signature+" {", func() { f.P("%s", body) }, "}")
 	}
-	const unwritable = "It has what can't be written in this form, or nests too deep."
+	const unwritable = "It has what can't be written in this encoding, or nests too deep."
 	const unreadable = "The payload is not one of this type, or has more than readers take."
 	method("Writes this as CBOR.", "pub fn to_cbor(&self) -> Result<Vec<u8>, wire::WriteError>",
 		"wire::to_cbor::<Self>(self)", unwritable)

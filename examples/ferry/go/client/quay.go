@@ -28,9 +28,9 @@ func quayStory(server string, vessel wire.UUID, options ...web.ClientOption) err
 	}
 	fmt.Printf("missing    %s\n", missing.Needs)
 
-	gate := quay.NewQuayClient(server, append(options, web.WithCredential("gate", "north pier"),
+	door := quay.NewQuayClient(server, append(options, web.WithCredential("door", "north pier"),
 		web.WithCredential("crew", "a token"))...)
-	boarding := gate.Board(ctx)
+	boarding := door.Board(ctx)
 	for _, passage := range []quay.Passage{
 		quay.PassageFoot{Value: quay.FootPassage{Dogs: wire.Pointer[int8](1)}},
 		quay.PassageVehicle{Value: quay.VehiclePassage{Plate: "SK 1204", Metres: 4.5}},
@@ -40,7 +40,7 @@ func quayStory(server string, vessel wire.UUID, options ...web.ClientOption) err
 			ID:       wire.MustUUID("6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"),
 			Sailing:  "EID-0715",
 			Passage:  passage,
-			GateCode: "K7PLM2",
+			DoorCode: "K7PLM2",
 			SeenAt:   time.Now(),
 			Seats:    wire.Pointer[int32](2),
 		}
@@ -54,7 +54,7 @@ func quayStory(server string, vessel wire.UUID, options ...web.ClientOption) err
 	}
 	fmt.Printf("boarded    %d, refused %d on the wrong ferry\n", summary.Boarded, summary.Refused[quay.RefusalWrongFerry])
 
-	talk, err := gate.Talk(ctx)
+	talk, err := door.Talk(ctx)
 	if err != nil {
 		return err
 	}
@@ -69,10 +69,10 @@ func quayStory(server string, vessel wire.UUID, options ...web.ClientOption) err
 		fmt.Printf("talks      %s\n", signal.Text)
 	}
 
-	notice, err := gate.Post(ctx, &quay.Notice{Code: "EID-0715", Language: "x-skerry", Body: "Fog."})
+	notice, err := door.Post(ctx, &quay.Notice{Code: "EID-0715", Language: "x-skerry", Body: "Fog."})
 	if err != nil {
 		return err
 	}
 	fmt.Printf("posted     %s for %s\n", notice.Body, notice.Code)
-	return gate.Unpost(ctx, &quay.NoticeRequest{Code: "EID-0715", Language: "x-skerry"})
+	return door.Unpost(ctx, &quay.NoticeRequest{Code: "EID-0715", Language: "x-skerry"})
 }

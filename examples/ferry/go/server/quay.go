@@ -13,12 +13,12 @@ import (
 	"faithfulcourier/examples/ferry/go/gen/skerry/quay"
 )
 
-// authorize lets in whoever shows the key of the gate; a real one would look at the
+// authorize lets in whoever shows the key of the door; a real one would look at the
 // crew's token, too.
 func authorize(ctx context.Context, call *web.Call, credentials web.Credentials) (context.Context, error) {
-	if key, shown := credentials.Value("gate"); shown &&
+	if key, shown := credentials.Value("door"); shown &&
 		subtle.ConstantTimeCompare([]byte(key), []byte("north pier")) == 0 {
-		return nil, web.Forbidden("this is not the key of a gate")
+		return nil, web.Forbidden("this is not the key of a door")
 	}
 	return ctx, nil
 }
@@ -66,12 +66,12 @@ func (l *line) follow(ctx context.Context, request *quay.FollowRequest, send fun
 	return ctx.Err()
 }
 
-// board counts passages as they come through the gate.
+// board counts passages as they come through the door.
 func (l *line) board(_ context.Context, scans iter.Seq2[*quay.BoardingScan, error]) (*quay.BoardingSummary, error) {
 	summary := &quay.BoardingSummary{Refused: map[quay.Refusal]uint32{}}
 	for scan, err := range scans {
 		if err != nil {
-			return nil, err // the gate was cut off: nothing counts
+			return nil, err // the tablet was cut off: nothing counts
 		}
 		switch passage := scan.Passage.(type) {
 		case quay.PassageFoot, quay.PassageGroup:

@@ -30,9 +30,9 @@ func serve() http.Handler {
 		},
 	},
 		web.WithAuthorizer(func(ctx context.Context, _ *web.Call, credentials web.Credentials) (context.Context, error) {
-			if key, shown := credentials.Value("gate"); shown &&
+			if key, shown := credentials.Value("door"); shown &&
 				subtle.ConstantTimeCompare([]byte(key), []byte("north pier")) == 0 {
-				return nil, web.Forbidden("this is not the key of a gate")
+				return nil, web.Forbidden("this is not the key of a door")
 			}
 			return ctx, nil
 		}),
@@ -83,15 +83,15 @@ func calls() error {
 
 	notice := &quay.NoticeRequest{Code: "EID-0715", Language: "x-skerry"}
 	fmt.Println("failure   ", failure(quay.NewQuayClient(server.URL).Unpost(ctx, notice)))
-	thief := quay.NewQuayClient(server.URL, web.WithCredential("gate", "a copy"))
+	thief := quay.NewQuayClient(server.URL, web.WithCredential("door", "a copy"))
 	fmt.Println("failure   ", failure(thief.Unpost(ctx, notice)))
 
 	// A value that is asked for on every call, and a call that is given up.
-	gate := quay.NewQuayClient(server.URL, web.WithCredentialFunc("gate",
+	door := quay.NewQuayClient(server.URL, web.WithCredentialFunc("door",
 		func(context.Context) (string, error) { return "north pier", nil }))
 	short, cancel := context.WithTimeout(ctx, 50*time.Millisecond)
 	defer cancel()
-	fmt.Println("failure   ", failure(gate.Unpost(short, notice)))
+	fmt.Println("failure   ", failure(door.Unpost(short, notice)))
 	return nil
 }
 

@@ -146,7 +146,7 @@ func scalars() error {
 
 // secrets stay out of what is printed and logged.
 func secrets() error {
-	scan := quay.BoardingScan{GateCode: "K7PLM2", Passage: quay.PassageFoot{}, Phone: wire.Pointer("555 0136")}
-	fmt.Println("secrets   ", len(scan.GateCode), len(*scan.Phone), quay.GateCode(scan.GateCode))
+	scan := quay.BoardingScan{DoorCode: "K7PLM2", Passage: quay.PassageFoot{}, Phone: wire.Pointer("555 0136")}
+	fmt.Println("secrets   ", len(scan.DoorCode), len(*scan.Phone), quay.DoorCode(scan.DoorCode))
 	return nil
 }

@@ -91,7 +91,7 @@ if (!(missing instanceof MissingCredential)) {
 }
 console.log(`missing    ${missing.needs}`);
 
-const gate = new QuayClient(base, { ...options, credentials: { gate: "north pier", crew: "a token" } });
+const door = new QuayClient(base, { ...options, credentials: { door: "north pier", crew: "a token" } });
 const passages: PassageInit[] = [
   { kind: "foot", value: { dogs: 1 } },
   { kind: "vehicle", value: { plate: "SK 1204", metres: 4.5, refused: new Map() } },
@@ -101,21 +101,21 @@ const scans = passages.map((passage) => ({
   id: "6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f",
   sailing: "EID-0715",
   passage,
-  gateCode: "K7PLM2",
+  doorCode: "K7PLM2",
   seenAt: Instant.fromDate(new Date()),
   seats: 2,
   luggage: [],
   names: new Map(),
 }));
-const summary = await gate.board(scans);
+const summary = await door.board(scans);
 console.log(`boarded    ${String(summary.boarded)}, refused ${String(summary.refused.get("wrong_ferry") ?? 0)} on the wrong ferry`);
 
-for await (const signal of gate.talk([{ text: "Lines off at 07:15." }])) {
+for await (const signal of door.talk([{ text: "Lines off at 07:15." }])) {
   console.log(`talks      ${signal.text}`);
 }
 
 const notice = { code: "EID-0715", language: "x-skerry" };
-const posted = await gate.post({ ...notice, body: "Fog." });
+const posted = await door.post({ ...notice, body: "Fog." });
 console.log(`posted     ${posted.body} for ${posted.code}`);
-await gate.unpost(notice);
+await door.unpost(notice);
 process.exit(); // kept-alive connections would hold it

@@ -1,4 +1,4 @@
-// The quay's side of the server: streams in all three ways, and a gate.
+// The quay's side of the server: streams in all three ways, and a door.
 import { createHash, timingSafeEqual } from "node:crypto";
 
 import { Forbidden, type Authorizer } from "./gen/faithful/server.js";
@@ -14,11 +14,11 @@ function isSame(a: string, b: string): boolean {
   return x !== undefined && y !== undefined && timingSafeEqual(x, y);
 }
 
-/** Lets in whoever shows the key of the gate; a real one would look at the crew's token, too. */
+/** Lets in whoever shows the key of the door; a real one would look at the crew's token, too. */
 export const authorize: Authorizer = (_, credentials) => {
-  const key = credentials.get("skerry.quay.gate");
+  const key = credentials.get("skerry.quay.door");
   if (key !== undefined && !isSame(key, "north pier")) {
-    throw new Forbidden("this is not the key of a gate");
+    throw new Forbidden("this is not the key of a door");
   }
 };
 

@@ -4,7 +4,7 @@ import { anyOf, CalendarDate, Decimal, Duration, Instant, plainOf, unlistedField
 import { bookRequestTools } from "./gen/skerry/booking/index.js";
 import { moneyTools } from "./gen/skerry/common/index.js";
 import { deckTools, type Deck } from "./gen/skerry/fleet/index.js";
-import { boardingScanTools, FIRST_SEASON, gateCodeTools, LARGEST_GROUP, type Passage, passageTools, sailingCodeTools } from "./gen/skerry/quay/index.js";
+import { boardingScanTools, FIRST_SEASON, doorCodeTools, LARGEST_GROUP, type Passage, passageTools, sailingCodeTools } from "./gen/skerry/quay/index.js";
 import { calls } from "./ways_calls.js";
 
 /** Messages are made by factories; defaults and optional fields may be left out, inside of others, too. */
@@ -94,7 +94,7 @@ function scalars(): void {
     id: "6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f",
     sailing: "EID-0715",
     passage: { kind: "foot", value: {} },
-    gateCode: "K7PLM2",
+    doorCode: "K7PLM2",
     paid: "48.50",
     seenAt: Instant.parse("2026-07-15T06:58:12Z"),
     born: CalendarDate.of(1968, 5, 1),
@@ -112,13 +112,13 @@ function scalars(): void {
 
 /** Secrets stay out of the text for people and logs. */
 function secrets(): void {
-  const code = gateCodeTools.make("K7PLM2");
+  const code = doorCodeTools.make("K7PLM2");
   const phone = "555 0136";
   const scan = boardingScanTools.make({
     id: uuid("6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"),
     sailing: sailingCodeTools.make("EID-0715"),
     passage: { kind: "foot", value: {} },
-    gateCode: code,
+    doorCode: code,
     seenAt: Instant.parse("2026-07-15T06:58:12Z"),
     luggage: [],
     names: new Map(),

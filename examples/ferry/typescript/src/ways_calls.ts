@@ -40,9 +40,9 @@ function served(): Served {
     },
     {
       authorizer(_, credentials) {
-        const key = credentials.get("skerry.quay.gate");
+        const key = credentials.get("skerry.quay.door");
         if (key !== undefined && !isSame(key, "north pier")) {
-          throw new Forbidden("this is not the key of a gate");
+          throw new Forbidden("this is not the key of a door");
         }
       },
       middleware: [
@@ -87,7 +87,7 @@ async function failure(call: Promise<unknown>): Promise<string> {
       return `invalid: ${problem.violations[0]?.pointer ?? ""}`; // nothing was sent: the definitions do not allow it
     }
     if (problem instanceof MissingCredential) {
-      return "missing crew | gate"; // nothing was sent: no credential was given
+      return "missing crew | door"; // nothing was sent: no credential was given
     }
     if (problem instanceof Unreachable) {
       return "no answer"; // refused, lost, cancelled or timed out
@@ -119,12 +119,12 @@ export async function calls(): Promise<void> {
 
   const notice = { code: sailingCodeTools.make("EID-0715"), language: languageTools.make("x-skerry") };
   console.log("failure   ", await failure(new QuayClient(base).unpost(notice)));
-  const thief = new QuayClient(base, { transport, credentials: { gate: "a copy" } });
+  const thief = new QuayClient(base, { transport, credentials: { door: "a copy" } });
   console.log("failure   ", await failure(thief.unpost(notice)));
 
   // A value that is asked for on every call, and a call that is given up.
-  const gate = new QuayClient(base, { transport, credentials: { gate: () => "north pier" } });
-  console.log("failure   ", await failure(gate.unpost(notice, { signal: AbortSignal.timeout(50) })));
+  const door = new QuayClient(base, { transport, credentials: { door: () => "north pier" } });
+  console.log("failure   ", await failure(door.unpost(notice, { signal: AbortSignal.timeout(50) })));
   server.close();
   server.closeAllConnections();
 }

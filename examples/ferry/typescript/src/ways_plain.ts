@@ -13,7 +13,7 @@ function plainData(): void {
   const cached = structuredClone(toPlain(moneyTools, money));
   console.log("plain     ", JSON.stringify(cached), moneyTools.equal(fromPlain(moneyTools, cached), money));
 
-  const typed: unknown = { sailing: "EID-0715", passengers: [{ name: "" }, { name: 7 }], email: null };
+  const typed = { sailing: "EID-0715", passengers: [{ name: "" }, { name: 7 }], email: null };
   try {
     parse(bookRequestTools, typed);
   } catch (problem) {

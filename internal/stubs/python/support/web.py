@@ -310,7 +310,7 @@ class MissingCredential(CallError):
     def __init__(self, call: str, needs: str, given: Sequence[str]) -> None:
         super().__init__(call, needs, given)
         self.needs = needs
-        """Such as "crew | gate"."""
+        """Such as "crew | door"."""
         self.given = given
         """The names of the credentials that the client has."""
 

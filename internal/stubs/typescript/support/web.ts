@@ -232,7 +232,7 @@ export class InvalidRequest extends Error {
 /** A call for which the client has none of the credentials that would do; nothing was sent. */
 export class MissingCredential extends Error {
   override readonly name = "MissingCredential";
-  /** Such as "crew | gate". */
+  /** Such as "crew | door". */
   readonly needs: string;
   /** The names of the credentials that the client has. */
   readonly given: readonly string[];

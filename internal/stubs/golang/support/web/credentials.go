@@ -43,7 +43,7 @@ func (c Credentials) Value(name string) (value string, ok bool) {
 // credentials that would do. Nothing was sent.
 type MissingCredential struct {
 	Call  string
-	Needs string   // such as "crew | gate"
+	Needs string   // such as "crew | door"
 	Given []string // the names of those that the client has
 }
 

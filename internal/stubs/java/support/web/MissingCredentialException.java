@@ -17,7 +17,7 @@ public final class MissingCredentialException extends CallException {
     this.needs = needs;
   }
 
-  /** {@return which credentials the call needs, such as "crew | gate"} */
+  /** {@return which credentials the call needs, such as "crew | door"} */
   public String needs() {
     return needs;
   }

@@ -161,7 +161,7 @@ public final class Values {
     }
     List<T> copied = new ArrayList<>(list.size());
     for (T item : list) {
-      copied.add(each.apply(Objects.requireNonNull(item, "an item is null")));
+      copied.add(each.apply(Objects.requireNonNull(item, "an element is null")));
     }
     return Collections.unmodifiableList(copied);
   }

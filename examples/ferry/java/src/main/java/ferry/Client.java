@@ -27,7 +27,7 @@ import ferry.gen.skerry.quay.BoardingScan;
 import ferry.gen.skerry.quay.BoardingSummary;
 import ferry.gen.skerry.quay.FollowRequest;
 import ferry.gen.skerry.quay.FootPassage;
-import ferry.gen.skerry.quay.GateCode;
+import ferry.gen.skerry.quay.DoorCode;
 import ferry.gen.skerry.quay.Language;
 import ferry.gen.skerry.quay.Notice;
 import ferry.gen.skerry.quay.NoticeRequest;
@@ -63,12 +63,12 @@ public final class Client {
     FleetClient vessels = in(json, FleetClient.to(server)).build();
     story(in(json, BookingsClient.to(server)).build(), vessels);
     UUID vessel = vessels.list(FleetRequest.builder().build()).vessels().get(0).id();
-    QuayClient gate =
+    QuayClient door =
         in(json, QuayClient.to(server))
-            .credential("skerry.quay.gate", "north pier")
+            .credential("skerry.quay.door", "north pier")
             .credential("skerry.quay.crew", "a token")
             .build();
-    quayStory(in(json, QuayClient.to(server)).build(), gate, vessel);
+    quayStory(in(json, QuayClient.to(server)).build(), door, vessel);
   }
 
   private static <C> ClientBuilder<C> in(boolean json, ClientBuilder<C> builder) {
@@ -137,7 +137,7 @@ public final class Client {
 
   /** Streams in all three ways, and shows credentials. */
   @SuppressWarnings("deprecation") // ring is
-  private static void quayStory(QuayClient screen, QuayClient gate, UUID vessel) throws Exception {
+  private static void quayStory(QuayClient screen, QuayClient door, UUID vessel) throws Exception {
     FollowRequest request = FollowRequest.builder().vessel(vessel).decks(List.of()).build();
     try (AnswerStream<Position> positions = screen.follow(request)) {
       for (Position position : positions) {
@@ -151,7 +151,7 @@ public final class Client {
       System.out.printf("missing    %s%n", e.needs());
     }
 
-    try (Sender<BoardingScan, BoardingSummary> boarding = gate.board()) {
+    try (Sender<BoardingScan, BoardingSummary> boarding = door.board()) {
       boarding.send(scan(new Passage.Foot(FootPassage.builder().dogs(1).build())));
       boarding.send(scan(vehicle("SK 1204", 4.5)));
       boarding.send(scan(vehicle("SK 9", 16)));
@@ -161,7 +161,7 @@ public final class Client {
           summary.boarded(), summary.refused().get(Refusal.WRONG_FERRY));
     }
 
-    try (Conversation<Signal, Signal> talk = gate.talk()) {
+    try (Conversation<Signal, Signal> talk = door.talk()) {
       talk.send(Signal.builder().text("Lines off at 07:15.").build());
       talk.finish();
       for (Signal signal : talk) {
@@ -171,9 +171,9 @@ public final class Client {
 
     SailingCode sailing = new SailingCode("EID-0715");
     Language language = new Language("x-skerry");
-    Notice notice = gate.post(Notice.builder().code(sailing).language(language).body("Fog.").build());
+    Notice notice = door.post(Notice.builder().code(sailing).language(language).body("Fog.").build());
     System.out.printf("posted     %s for %s%n", notice.body(), notice.code().value());
-    gate.unpost(NoticeRequest.builder().code(sailing).language(language).build());
+    door.unpost(NoticeRequest.builder().code(sailing).language(language).build());
   }
 
   private static Passage vehicle(String plate, double metres) {
@@ -187,7 +187,7 @@ public final class Client {
         .id(UUID.fromString("6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"))
         .sailing(new SailingCode("EID-0715"))
         .passage(passage)
-        .gateCode(new GateCode("K7PLM2"))
+        .doorCode(new DoorCode("K7PLM2"))
         .seenAt(Instant.now())
         .seats(2)
         .luggage(List.of())

@@ -43,7 +43,7 @@ final class QuayDesk extends Quay {
     }
   }
 
-  /** Counts passages as they come through the gate. If it is cut off, the loop throws, and nothing counts. */
+  /** Counts passages as they come through the door. If it is cut off, the loop throws, and nothing counts. */
   @Override
   public BoardingSummary board(Elements<BoardingScan> scans, Context context) {
     long boarded = 0;

@@ -56,11 +56,11 @@ public final class Server {
         Quay.serve(new QuayDesk(line)));
   }
 
-  /** Lets in whoever shows the key of the gate; a real one would look at the crew's token, too. */
+  /** Lets in whoever shows the key of the door; a real one would look at the crew's token, too. */
   private static void authorize(Map<String, String> credentials) {
-    String key = credentials.get("skerry.quay.gate");
+    String key = credentials.get("skerry.quay.door");
     if (key != null && !MessageDigest.isEqual(bytes(key), bytes("north pier"))) {
-      throw new ForbiddenException("this is not the key of a gate");
+      throw new ForbiddenException("this is not the key of a door");
     }
   }
 

@@ -28,7 +28,7 @@ import ferry.gen.skerry.quay.BoardingScan;
 import ferry.gen.skerry.quay.Constants;
 import ferry.gen.skerry.quay.Fare;
 import ferry.gen.skerry.quay.FootPassage;
-import ferry.gen.skerry.quay.GateCode;
+import ferry.gen.skerry.quay.DoorCode;
 import ferry.gen.skerry.quay.Language;
 import ferry.gen.skerry.quay.NoticeRequest;
 import ferry.gen.skerry.quay.Passage;
@@ -165,7 +165,7 @@ public final class Ways {
         .id(UUID.fromString("6f0c1d7e-4f0a-4c59-9d43-0d9a3b1c2e5f"))
         .sailing(new SailingCode("EID-0715"))
         .passage(new Passage.Foot(FootPassage.builder().build()))
-        .gateCode(new GateCode("K7PLM2"))
+        .doorCode(new DoorCode("K7PLM2"))
         .paid(new Fare(new BigDecimal("48.50")))
         .seenAt(Instant.parse("2026-07-15T06:58:12Z"))
         .born(LocalDate.of(1968, 5, 1))
@@ -195,11 +195,11 @@ public final class Ways {
   /** Secrets stay out of what is printed and logged. */
   private static void secrets() {
     BoardingScan s = scan();
-    String text = s + " " + s.gateCode();
+    String text = s + " " + s.doorCode();
     boolean hidden = !text.contains("K7PLM2") && !text.contains("555 0136");
     System.out.println(
         "secrets    "
-            + s.gateCode().value().length()
+            + s.doorCode().value().length()
             + " "
             + s.phone().orElse("").length()
             + " "
@@ -237,9 +237,9 @@ public final class Ways {
   }
 
   private static void authorize(Context context, Map<String, String> credentials) {
-    byte[] shown = credentials.getOrDefault("skerry.quay.gate", "north pier").getBytes(StandardCharsets.UTF_8);
+    byte[] shown = credentials.getOrDefault("skerry.quay.door", "north pier").getBytes(StandardCharsets.UTF_8);
     if (!MessageDigest.isEqual(shown, "north pier".getBytes(StandardCharsets.UTF_8))) {
-      throw new ForbiddenException("this is not the key of a gate");
+      throw new ForbiddenException("this is not the key of a door");
     }
   }
 
@@ -301,10 +301,10 @@ public final class Ways {
       NoticeRequest notice =
           NoticeRequest.builder().code(new SailingCode("EID-0715")).language(new Language("x-skerry")).build();
       say(failure(() -> unposted(QuayClient.to(base).build(), notice)));
-      say(failure(() -> unposted(QuayClient.to(base).credential("gate", "a copy").build(), notice)));
+      say(failure(() -> unposted(QuayClient.to(base).credential("door", "a copy").build(), notice)));
 
       // A value that is asked for on every call, and a call that is given up.
-      QuayClient keeper = QuayClient.to(base).credential("gate", () -> "north pier").build();
+      QuayClient keeper = QuayClient.to(base).credential("door", () -> "north pier").build();
       CompletableFuture<Void> unposting = keeper.unpostAsync(notice);
       CompletableFuture.delayedExecutor(500, TimeUnit.MILLISECONDS).execute(() -> unposting.cancel(true));
       say(failure(unposting::get));
