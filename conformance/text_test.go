@@ -73,7 +73,7 @@ func nastyModule(r *rand.Rand, name string) string {
 	fmt.Fprintf(&b, "%stype Name = text%s\n", doc(""), deprecated())
 	fmt.Fprintf(&b, "%senum Deck%s {\n%s  #0 open%s%s\n%s  #1 car%s\n}\n",
 		doc(""), deprecated(), doc("  "), deprecated(), inJSON(), doc("  "), deprecated())
-	fmt.Fprintf(&b, "%sunion Way%s {\n%s  #1 foot Ask%s%s\n%s  #2 car text%s\n}\n",
+	fmt.Fprintf(&b, "%sunion Way%s {\n%s  #1 foot Ask%s%s\n%s  #2 car [bytes]%s\n}\n",
 		doc(""), deprecated(), doc("  "), deprecated(), inJSON(), doc("  "), deprecated())
 	fmt.Fprintf(&b, "%smessage Ask%s {\n%s  #1 one text = %s%s%s\n%s  #2 two Way?%s%s\n%s  #3 three [Deck]%s\n}\n",
 		doc(""), deprecated(), doc("  "), quoted(nastyText(r, true)), deprecated(), inJSON(), doc("  "),

@@ -114,6 +114,7 @@ func (f *file) alternative(a *schema.Alternative) {
 			f.P("")
 		}
 		if holdsBytes(a.Type) {
+			f.returns("a copy of the value")
 			f.P("%s", f.override())
 			f.In(fmt.Sprintf("public %s value() {", typ), func() { f.P("return %s;", f.copy(a.Type, "value", 0)) }, "}")
 			f.P("")
