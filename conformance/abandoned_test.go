@@ -18,8 +18,8 @@ import (
 const (
 	abandoned = 1000 // calls of each kind
 	atOnce    = 500
-	forgotten = 2 * time.Second // is how long a server may take to forget them, alone on a machine
-	busy      = 10              // is by how much more it takes next to other tests
+	forgotten = 2 * time.Second // is how long a server may take to forget them
+	tries     = 3               // is how often a machine may be too busy for that
 )
 
 // abandonedCalls are the beginnings of calls that are left in the middle.
@@ -138,20 +138,30 @@ func TestAbandonedCalls(t *testing.T) {
 				"on a busy machine the first ones are forgotten late")
 			for name, begin := range calls {
 				t.Run(name, func(t *testing.T) {
+					// A server that keeps nothing forgets late where another process took its time, and in time
+					// once in a few tries; one that keeps a thing never comes back to what it had before.
 					before, socketsBefore := works(), sockets(t, pid)
 					require.Equal(t, uint32(1), before.Handlers)
-					for range abandoned / atOnce {
-						leave(begin, atOnce)
-					}
 					var after *matrix.Works
 					left := func() bool {
 						after = works()
 						return after.Handlers == 1 && after.Tasks <= before.Tasks+2 && sockets(t, pid) <= socketsBefore
 					}
-					start := time.Now()
-					assert.Eventually(t, left, busy*forgotten, 20*time.Millisecond)
-					t.Logf("%d calls: %+v with %d sockets before, %+v with %d after %v", abandoned, before, socketsBefore, after,
-						sockets(t, pid), time.Since(start).Round(time.Millisecond))
+					var took time.Duration
+					for range tries {
+						for range abandoned / atOnce {
+							leave(begin, atOnce)
+						}
+						start := time.Now()
+						require.Eventually(t, left, tries*10*time.Second, 20*time.Millisecond)
+						took = time.Since(start)
+						t.Logf("%d calls: %+v with %d sockets before, %+v with %d after %v", abandoned, before, socketsBefore,
+							after, sockets(t, pid), took.Round(time.Millisecond))
+						if took <= forgotten {
+							return
+						}
+					}
+					assert.Failf(t, "forgotten late", "in none of %d tries within %v", tries, forgotten)
 				})
 			}
 		})

@@ -1,6 +1,9 @@
 package java
 
 import (
+	"fmt"
+	"slices"
+
 	"faithfulcourier/internal/schema"
 	"faithfulcourier/internal/stubs"
 )
@@ -13,6 +16,12 @@ func (o *output) jackson(defs *schema.Definitions) {
 	simple := f.use(databind + "module.SimpleModule")
 	codec, problem := f.wire("Codec"), f.wire("PayloadException")
 	class := f.lang("Class")
+	parts := slices.Collect(slices.Chunk(serialized(defs), 1000)) // as a method has at most 64 KiB of code
+	add := func(decls []*schema.Decl) {
+		for _, d := range decls {
+			f.P("add(%s.class, %s.CODEC);", f.full(d), f.full(d))
+		}
+	}
 	outer := f.Code
 	f.Code = stubs.NewCode("  ")
 	f.In("public final class JacksonStubs extends "+simple+" {", func() {
@@ -21,31 +30,21 @@ func (o *output) jackson(defs *schema.Definitions) {
 		f.doc("Makes the module.", "")
 		f.In("public JacksonStubs() {", func() {
 			f.P("super(\"faithful\");")
-			add := func(d *schema.Decl) { f.P("add(%s.class, %s.CODEC);", f.full(d), f.full(d)) }
-			for _, m := range defs.Modules {
-				for _, n := range m.Types {
-					if isRecord(&n.Type) {
-						add(&n.Decl)
-					}
-				}
-				for _, e := range m.Enums {
-					add(&e.Decl)
-				}
-				for _, u := range m.Unions {
-					add(&u.Decl)
-				}
-				for _, message := range m.Messages {
-					if message.Raw() != nil {
-						continue
-					}
-					add(&message.Decl)
-					if p := message.Patch(); p != nil {
-						add(&p.Decl)
-					}
-				}
+			if len(parts) == 1 {
+				add(parts[0])
+				return
+			}
+			for i := range parts {
+				f.P("addTypes%d();", i+1)
 			}
 		}, "}")
 		f.P("")
+		for i, part := range parts {
+			if len(parts) > 1 {
+				f.In(fmt.Sprintf("private void addTypes%d() {", i+1), func() { add(part) }, "}")
+				f.P("")
+			}
+		}
 		f.In("private <T> void add("+class+"<T> type, "+codec+"<T> codec) {", func() {
 			f.P("addSerializer(type, new Writing<>(type, codec));")
 			f.P("addDeserializer(type, new Reading<>(type, codec));")
@@ -108,6 +107,34 @@ func (o *output) jackson(defs *schema.Definitions) {
 	f.suppress()
 	f.Add(body.Bytes())
 	f.close()
+}
+
+// serialized are the types that have a codec of their own.
+func serialized(defs *schema.Definitions) []*schema.Decl {
+	var decls []*schema.Decl
+	for _, m := range defs.Modules {
+		for _, n := range m.Types {
+			if isRecord(&n.Type) {
+				decls = append(decls, &n.Decl)
+			}
+		}
+		for _, e := range m.Enums {
+			decls = append(decls, &e.Decl)
+		}
+		for _, u := range m.Unions {
+			decls = append(decls, &u.Decl)
+		}
+		for _, message := range m.Messages {
+			if message.Raw() != nil {
+				continue
+			}
+			decls = append(decls, &message.Decl)
+			if p := message.Patch(); p != nil {
+				decls = append(decls, &p.Decl)
+			}
+		}
+	}
+	return decls
 }
 
 // full writes a declared type in full.

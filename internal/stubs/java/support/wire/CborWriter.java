@@ -477,9 +477,9 @@ public final class CborWriter extends Writer {
   public <K, V> void map(Key<K> key, Map<K, V> map, BiConsumer<CborWriter, V> write) {
     head(MAP, map.size());
     enter();
-    for (Map.Entry<K, V> entry : key.sorted(map)) {
-      key.writeCbor(this, entry.getKey());
-      write.accept(this, entry.getValue());
+    for (K each : key.sorted(map)) {
+      key.writeCbor(this, each);
+      write.accept(this, map.get(each));
     }
     leave();
   }

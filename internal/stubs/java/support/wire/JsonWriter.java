@@ -689,9 +689,9 @@ public final class JsonWriter extends Writer {
    */
   public <K, V> void map(Key<K> key, Map<K, V> map, BiConsumer<JsonWriter, V> write) {
     int start = begin(at);
-    for (Map.Entry<K, V> entry : key.sorted(map)) {
-      key.writeJson(this, entry.getKey());
-      write.accept(this, entry.getValue());
+    for (K each : key.sorted(map)) {
+      key.writeJson(this, each);
+      write.accept(this, map.get(each));
     }
     end(start, '{', '}');
   }

@@ -220,14 +220,14 @@ public final class Key<K> {
     return text.apply(key);
   }
 
-  /** Are the entries of a map in the order of their keys' encoding (RFC 8949, section 4.2.1). */
-  <V> Collection<Map.Entry<K, V>> sorted(Map<K, V> map) {
+  /** Are the keys of a map in the order of their encoding (RFC 8949, section 4.2.1). */
+  <V> Collection<K> sorted(Map<K, V> map) {
     if (map.size() < 2) {
-      return map.entrySet();
+      return map.keySet();
     }
-    List<Map.Entry<K, V>> entries = new ArrayList<>(map.entrySet());
-    entries.sort((a, b) -> order.compare(a.getKey(), b.getKey()));
-    return entries;
+    List<K> keys = new ArrayList<>(map.keySet()); // its entries would be wrapped, each in an object
+    keys.sort(order);
+    return keys;
   }
 
   /** Compares texts by their length in UTF-8, and then bytewise. */

@@ -124,13 +124,13 @@ public final class Violations {
       return;
     }
     String before = path;
-    for (Map.Entry<K, V> entry : key.sorted(map)) {
-      path = before + step + "/" + escaped(key.text(entry.getKey()));
+    for (K each : key.sorted(map)) {
+      path = before + step + "/" + escaped(key.text(each));
       if (lookAtKey != null) {
-        lookAtKey.accept(this, entry.getKey());
+        lookAtKey.accept(this, each);
       }
       if (lookAtValue != null) {
-        lookAtValue.accept(this, entry.getValue());
+        lookAtValue.accept(this, map.get(each));
       }
     }
     path = before;
