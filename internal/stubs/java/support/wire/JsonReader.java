@@ -427,19 +427,21 @@ public final class JsonReader extends Reader {
   private long integer(long low, long high, String expected) {
     int c = peek();
     int start = at;
-    if (c >= '1' && c <= '9') { // up to 18 digits, which can't overflow
-      long n = 0;
-      int i = at;
-      int last = Math.min(data.length, at + 18);
-      for (; i < last && data[i] >= '0' && data[i] <= '9'; i++) {
-        n = n * 10 + data[i] - '0';
-      }
-      if (i < data.length
-          && (data[i] == ',' || data[i] == '}' || data[i] == ']')
-          && Long.compareUnsigned(n, high) <= 0) {
-        at = i;
-        return n;
-      }
+    boolean minus = c == '-';
+    int first = minus ? at + 1 : at;
+    long value = 0;
+    int i = first;
+    int last = Math.min(data.length, first + 18); // digits, which can't overflow
+    for (; i < last && data[i] >= '0' && data[i] <= '9'; i++) {
+      value = value * 10 + data[i] - '0';
+    }
+    if (i > first
+        && (i == first + 1 || data[first] != '0')
+        && i < data.length
+        && (data[i] == ',' || data[i] == '}' || data[i] == ']')
+        && Long.compareUnsigned(value, minus ? low : high) <= 0) {
+      at = i;
+      return minus ? -value : value;
     }
     boolean quoted = c == '"';
     String text;
@@ -465,10 +467,9 @@ public final class JsonReader extends Reader {
   static BigInteger parsed(String text, boolean quoted) {
     boolean minus = text.startsWith("-");
     String digits = minus ? text.substring(1) : text;
-    if (digits.isEmpty()
+    if (!Texts.isDigits(digits)
         || digits.length() > 20
-        || (digits.charAt(0) == '0' && (digits.length() > 1 || (quoted && minus)))
-        || !digits.chars().allMatch(c -> c >= '0' && c <= '9')) {
+        || (digits.charAt(0) == '0' && (digits.length() > 1 || (quoted && minus)))) {
       return null;
     }
     BigInteger n = new BigInteger(digits);
@@ -924,7 +925,7 @@ public final class JsonReader extends Reader {
   }
 
   private static boolean isNumbered(String name) {
-    return name.length() > 1 && name.charAt(0) == '#' && name.chars().skip(1).allMatch(c -> c >= '0' && c <= '9');
+    return name.length() > 1 && name.charAt(0) == '#' && Texts.isDigits(name.substring(1));
   }
 
   private int numberOf(String name) {

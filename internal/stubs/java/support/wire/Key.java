@@ -150,9 +150,7 @@ public final class Key<K> {
             r -> byNumber.apply(r.member()),
             (w, e) -> w.member(number.applyAsInt(e), enumName, name.apply(e)),
             (r, text) -> {
-              if (text.isEmpty()
-                  || !text.chars().allMatch(c -> c >= '0' && c <= '9')
-                  || (text.length() > 1 && text.charAt(0) == '0')) {
+              if (!Texts.isDigits(text) || (text.length() > 1 && text.charAt(0) == '0')) {
                 return byName.apply(text);
               }
               if (text.length() > 5 || Integer.parseInt(text) > 0xffff) {

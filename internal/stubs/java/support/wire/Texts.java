@@ -194,7 +194,7 @@ final class Texts {
     if (i < text.length()) {
       int sign = i + 1 < text.length() && (text.charAt(i + 1) == '+' || text.charAt(i + 1) == '-') ? 1 : 0;
       String amount = text.substring(i + 1 + sign);
-      if (amount.isEmpty() || !amount.chars().allMatch(c -> c >= '0' && c <= '9')) {
+      if (!isDigits(amount)) {
         throw notDecimal(text, start);
       }
       String significant = amount.replaceFirst("^0+(?=.)", "");
@@ -416,6 +416,16 @@ final class Texts {
       return null;
     }
     return Duration.ofNanos(total.longValue());
+  }
+
+  /** Tells whether a text has digits alone, and one at least. */
+  static boolean isDigits(String s) {
+    for (int i = 0; i < s.length(); i++) {
+      if (!isDigit(s.charAt(i))) {
+        return false;
+      }
+    }
+    return !s.isEmpty();
   }
 
   private static boolean isDigit(char c) {
