@@ -520,7 +520,7 @@ func TestCrowds(t *testing.T) {
 					case <-time.After(10 * time.Millisecond):
 					}
 					start := time.Now()
-					ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+					ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
 					_, err := client.Echo(ctx, &matrix.EchoRequest{Names: map[string]int64{}})
 					cancel()
 					if err != nil && !errors.Is(err, context.Canceled) {

@@ -177,13 +177,13 @@ final class Exchange {
       noRoute(below, found.allow());
       return;
     }
-    if (served.isOver()) {
-      throw new Refused(served.problem("unavailable", "the server is shutting down"));
-    }
     if (!served.enter(this)) {
       throw new Refused(served.problem("overloaded", "the server has too much to do"));
     }
     try {
+      if (served.isOver()) {
+        throw new Refused(served.problem("unavailable", "the server is shutting down"));
+      }
       values = found.values();
       serve(found.route());
     } finally {

@@ -10,10 +10,11 @@ import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.Base64;
 import java.util.HashMap;
-import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
+import java.util.concurrent.ConcurrentHashMap;
+import java.util.concurrent.atomic.AtomicInteger;
 import java.util.zip.GZIPInputStream;
 
 /**
@@ -31,8 +32,9 @@ public final class Served {
   private Map<String, byte[]> manual;
 
   // What goes on, and whether it is to end.
-  private final Set<Exchange> active = new HashSet<>();
-  private boolean over;
+  private final Set<Exchange> active = ConcurrentHashMap.newKeySet();
+  private final AtomicInteger count = new AtomicInteger(); // of the active ones
+  private volatile boolean over;
 
   private Served(Definitions definitions, List<Route<?, ?, ?>> routes, ServerOptions options, boolean optioned) {
     this.definitions = definitions;
@@ -82,28 +84,31 @@ public final class Served {
 
   /** Refuses what comes from now on. */
   void close() {
-    synchronized (active) {
-      over = true;
-    }
+    over = true;
   }
 
   boolean isOver() {
-    synchronized (active) {
-      return over;
-    }
+    return over;
   }
 
   /** Begins a call, unless so many are active already. */
   boolean enter(Exchange x) {
-    synchronized (active) {
-      return (options.callLimit <= 0 || active.size() < options.callLimit) && active.add(x);
+    if (count.incrementAndGet() > options.callLimit && options.callLimit > 0) {
+      count.decrementAndGet();
+      return false;
     }
+    return active.add(x);
   }
 
   void leave(Exchange x) {
-    synchronized (active) {
-      active.remove(x);
-      active.notifyAll();
+    if (!active.remove(x)) {
+      return;
+    }
+    count.decrementAndGet();
+    if (over) {
+      synchronized (active) {
+        active.notifyAll();
+      }
     }
   }
 
@@ -116,12 +121,8 @@ public final class Served {
    * @throws InterruptedException if this thread is interrupted meanwhile
    */
   public boolean shutdown(Duration patience) throws InterruptedException {
-    List<Exchange> now;
-    synchronized (active) {
-      over = true;
-      now = List.copyOf(active);
-    }
-    now.forEach(x -> Timers.work().execute(x::unavailable));
+    over = true; // before the others are looked at: a call looks whether it is so once it is among them
+    List.copyOf(active).forEach(x -> Timers.work().execute(x::unavailable));
     long until = System.nanoTime() + patience.toNanos();
     synchronized (active) {
       while (!active.isEmpty()) {
