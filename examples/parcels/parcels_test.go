@@ -140,7 +140,9 @@ func TestManual(t *testing.T) {
 // first, and whoever comes meanwhile is sent away.
 func TestStopping(t *testing.T) {
 	s := start(t, "page")
-	client := &http.Client{Timeout: 20 * time.Second}
+	// A body is sent once the server asks for it, which it does when its handler reads.
+	client := &http.Client{Timeout: 20 * time.Second,
+		Transport: &http.Transport{ExpectContinueTimeout: 20 * time.Second}}
 	type answer struct {
 		status  int
 		text    string
@@ -153,6 +155,9 @@ func TestStopping(t *testing.T) {
 			return answer{text: err.Error()}
 		}
 		r.Header.Set("Content-Type", kind)
+		if method == http.MethodPut {
+			r.Header.Set("Expect", "100-continue")
+		}
 		if visitor != nil {
 			r.AddCookie(visitor)
 		}

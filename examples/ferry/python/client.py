@@ -22,9 +22,9 @@ from gen.skerry.common import NotFound, Spot
 from gen.skerry.fleet import Deck, FleetClient, FleetRequest, Position, StalePosition, VesselRequest
 from gen.skerry.quay import (
     BoardingScan,
+    DoorCode,
     FollowRequest,
     FootPassage,
-    DoorCode,
     Language,
     Names,
     Notice,
