@@ -9,34 +9,28 @@ import (
 	"faithfulcourier/internal/stubs"
 )
 
-// implCodec writes how values of a type are read and written.
-func (f *file) implCodec(name string, parts map[string]func()) {
-	for _, method := range []struct{ name, signature string }{
-		{"write_cbor", "fn write_cbor(value: &Self, w: &mut wire::CborWriter) {"},
-		{"read_cbor", "fn read_cbor(r: &mut wire::CborReader<'_>) -> Result<Self, wire::ReadError> {"},
-		{"write_json", "fn write_json(value: &Self, w: &mut wire::JsonWriter) {"},
-		{"read_json", "fn read_json(r: &mut wire::JsonReader<'_>) -> Result<Self, wire::ReadError> {"},
-		{"violations", "fn violations(value: &Self, v: &mut wire::Violations) {"},
-	} {
-		body := parts[method.name]
-		if body == nil {
-			continue
-		}
-		f.In(method.signature, body, "}")
-		f.P("")
-	}
-	f.In("fn same(a: &Self, b: &Self) -> bool {", func() { f.P("a == b") }, "}")
-	f.P("")
-	f.In("fn hash<H: std::hash::Hasher>(value: &Self, state: &mut H) {", func() {
-		f.P("std::hash::Hash::hash(value, state);")
-	}, "}")
-}
-
+// codecOf writes how values of a type are read and written.
 func (f *file) codecOf(name string, parts map[string]func()) {
 	f.In(fmt.Sprintf("impl wire::Codec for %s {", name), func() {
 		f.P("type Value = Self;")
 		f.P("")
-		f.implCodec(name, parts)
+		for _, method := range []struct{ name, signature string }{
+			{"write_cbor", "fn write_cbor(value: &Self, w: &mut wire::CborWriter) {"},
+			{"read_cbor", "fn read_cbor(r: &mut wire::CborReader<'_>) -> Result<Self, wire::ReadError> {"},
+			{"write_json", "fn write_json(value: &Self, w: &mut wire::JsonWriter) {"},
+			{"read_json", "fn read_json(r: &mut wire::JsonReader<'_>) -> Result<Self, wire::ReadError> {"},
+			{"violations", "fn violations(value: &Self, v: &mut wire::Violations) {"},
+		} {
+			if body := parts[method.name]; body != nil {
+				f.In(method.signature, body, "}")
+				f.P("")
+			}
+		}
+		f.In("fn same(a: &Self, b: &Self) -> bool {", func() { f.P("a == b") }, "}")
+		f.P("")
+		f.In("fn hash<H: std::hash::Hasher>(value: &Self, state: &mut H) {", func() {
+			f.P("std::hash::Hash::hash(value, state);")
+		}, "}")
 	}, "}")
 	f.P("")
 }
@@ -206,14 +200,13 @@ func (f *file) slot(x *schema.Field) string {
 // messageCodec writes how a message is read and written.
 func (f *file) messageCodec(m *schema.Message) {
 	f.partial(m)
-	secretOf := func(x *schema.Field) bool { return x.Secret && !(x.Type.Named != nil && x.Type.Named.Secret) }
 	f.codecOf(m.Name, map[string]func(){
-		"write_cbor": func() { f.write(m, "", "end", func(x *schema.Field) bool { return false }) },
+		"write_cbor": func() { f.writeOf(m, m, false) },
 		"read_cbor": func() {
 			f.P("let (partial, unlisted) = r.message::<%sPartial_>()?;", m.Name)
 			f.P("%s", f.finished(m))
 		},
-		"write_json": func() { f.write(m, "_message", "end_message", secretOf) },
+		"write_json": func() { f.writeOf(m, m, true) },
 		"read_json": func() {
 			f.P("let (partial, unlisted) = r.message::<%sPartial_>()?;", m.Name)
 			f.P("%s", f.finished(m))
@@ -224,18 +217,27 @@ func (f *file) messageCodec(m *schema.Message) {
 
 // finished writes what makes a message of what was read.
 func (f *file) finished(m *schema.Message) string {
-	if m.IsPatch() || !slices.ContainsFunc(m.Fields, func(x *schema.Field) bool { return x.Presence == schema.Required }) {
+	if !hasRequired(m) {
 		return "Ok(partial.finish(unlisted))"
 	}
 	return "partial.finish(unlisted).map_err(|name| r.missing(name))"
 }
 
-// write writes the statements that write a message.
-func (f *file) write(m *schema.Message, begin, end string, secret func(*schema.Field) bool) {
-	json := begin != ""
+// hasRequired tells messages that can't be made of nothing.
+func hasRequired(m *schema.Message) bool {
+	required := func(x *schema.Field) bool { return x.Presence == schema.Required }
+	return !m.IsPatch() && slices.ContainsFunc(m.Fields, required)
+}
+
+// writeOf writes the statements that write a message, of whose fields m has those that are written.
+func (f *file) writeOf(m, whole *schema.Message, json bool) {
 	mutable := ""
 	if len(m.Fields) > 0 {
 		mutable = " mut"
+	}
+	unlisted := "&value.unlisted"
+	if f.service != nil {
+		unlisted = "value.unlisted()"
 	}
 	var required int
 	var counted []string
@@ -251,11 +253,13 @@ func (f *file) write(m *schema.Message, begin, end string, secret func(*schema.F
 			required++
 		}
 	}
+	end := "end"
 	if json {
+		end = "end_message"
 		if len(m.Fields) > 0 {
-			f.P("let fields = <%sPartial_ as wire::Partial>::FIELDS;", m.Name)
+			f.P("let fields = <%sPartial_ as wire::Partial>::FIELDS;", f.name(&whole.Decl))
 		}
-		f.P("let%s rest = w.begin_message(&value.unlisted);", mutable)
+		f.P("let%s rest = w.begin_message(%s);", mutable, unlisted)
 	} else {
 		if len(counted) > 0 {
 			f.P("let mut count = %d;", required)
@@ -267,16 +271,19 @@ func (f *file) write(m *schema.Message, begin, end string, secret func(*schema.F
 		if len(counted) > 0 {
 			count = "count"
 		}
-		f.P("let%s rest = w.begin(%s, &value.unlisted);", mutable, count)
+		f.P("let%s rest = w.begin(%s, %s);", mutable, count, unlisted)
+	}
+	secret := func(x *schema.Field) bool {
+		return json && x.Secret && !(x.Type.Named != nil && x.Type.Named.Secret)
 	}
 	method := "write_cbor"
 	if json {
 		method = "write_json"
 	}
-	for i, x := range m.Fields {
+	for _, x := range m.Fields {
 		head := fmt.Sprintf("w.field(&mut rest, %d);", x.Number)
 		if json {
-			head = fmt.Sprintf("w.field(&mut rest, fields, %d);", i)
+			head = fmt.Sprintf("w.field(&mut rest, fields, %d);", slices.Index(whole.Fields, x))
 		}
 		codec := f.fieldCodec(x)
 		one := func(value string) {
@@ -324,7 +331,7 @@ func (f *file) partial(m *schema.Message) {
 	f.P("#[derive(Default)]")
 	f.In(fmt.Sprintf("pub struct %sPartial_ {", m.Name), func() {
 		for _, x := range m.Fields {
-			f.P("%s: %s,", FieldName(x), f.slot(x))
+			f.P("pub(crate) %s: %s,", FieldName(x), f.slot(x))
 		}
 	}, "}")
 	f.P("")
@@ -375,13 +382,13 @@ func (f *file) partial(m *schema.Message) {
 		f.index(names)
 	}, "}")
 	f.P("")
-	required := f.finished(m) != "Ok(partial.finish(unlisted))"
+	required := hasRequired(m)
 	f.In(fmt.Sprintf("impl %sPartial_ {", m.Name), func() {
 		result := m.Name
 		if required {
 			result = fmt.Sprintf("Result<%s, &'static str>", m.Name)
 		}
-		f.In(fmt.Sprintf("fn finish(self, unlisted: wire::Unlisted) -> %s {", result), func() {
+		f.In(fmt.Sprintf("pub(crate) fn finish(self, unlisted: wire::Unlisted) -> %s {", result), func() {
 			open, closing := m.Name+" {", "}"
 			if required {
 				open, closing = "Ok("+open, "})"

@@ -9,6 +9,7 @@
 //	builder.go    what messages are made with
 //	bounds.go     what finds violations
 //	patches.go    patches: how they are applied and found
+//	service.go    services: how calls travel, their errors, clients and servers
 package rust
 
 import (
@@ -25,17 +26,27 @@ import (
 var support embed.FS
 
 // Generate returns the files of all modules and of the support modules.
-func Generate(defs *schema.Definitions) ([]stubs.File, error) {
+func Generate(defs *schema.Definitions, about stubs.About, options stubs.Options) ([]stubs.File, error) {
 	o := &output{}
 	tree := &folder{below: map[string]*folder{}}
 	tree.at("faithful::wire")
+	calls := options.Client || options.Server
+	if calls {
+		tree.at("faithful::web")
+		tree.at("faithful::about").code = aboutModule(defs, about)
+	}
 	for _, m := range defs.Modules {
 		f := o.open(m)
 		f.types()
 		tree.at(Path(m)).code = f.source()
+		for _, s := range m.Services {
+			if calls {
+				tree.at(Path(m) + "::" + ServiceModule(s)).code = o.service(s).source()
+			}
+		}
 	}
-	err := fs.WalkDir(support, "support/wire", func(path string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() {
+	err := fs.WalkDir(support, "support", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || strings.HasPrefix(path, "support/web/") && !calls {
 			return err
 		}
 		text, err := support.ReadFile(path)
@@ -46,6 +57,45 @@ func Generate(defs *schema.Definitions) ([]stubs.File, error) {
 	o.modules(tree, "", "root.rs")
 	slices.SortFunc(o.files, func(a, b stubs.File) int { return strings.Compare(a.Path, b.Path) })
 	return o.files, err
+}
+
+// aboutModule writes what a server says of itself: the one file that changes with every change of the definitions.
+func aboutModule(defs *schema.Definitions, about stubs.About) []byte {
+	c := stubs.NewCode("    ")
+	c.P("//! What the definitions are.")
+	c.P("")
+	c.P("use crate::faithful::web;")
+	c.P("")
+	for _, constant := range [][3]string{
+		{"NAME", "Is the name of the project.", about.Name},
+		{"VERSION", "Is the version of the definitions, or \"draft\".", about.Version},
+		{"DIGEST", "Is the digest of the definitions.", defs.Digest()},
+	} {
+		c.P("/// %s", constant[1])
+		c.P("pub const %s: &str = %s;", constant[0], quote(constant[2]))
+		c.P("")
+	}
+	c.P("#[doc(hidden)]")
+	c.In("pub static DEFINITIONS: web::Definitions = web::Definitions {", func() {
+		c.P("name: NAME,")
+		c.P("version: VERSION,")
+		c.P("digest: DIGEST,")
+		c.In("modules: &[", func() {
+			for _, m := range defs.Modules {
+				c.P("(%s, %s),", quote(m.Name), quote(m.Canonical()))
+			}
+		}, "],")
+		c.In("errors: &[", func() {
+			for _, m := range defs.Modules {
+				for _, e := range m.Messages {
+					if e.IsError() {
+						c.P("web::Page { name: %s, status: %d, doc: %s },", quote(e.FullName()), e.Status, quote(e.Doc))
+					}
+				}
+			}
+		}, "],")
+	}, "};")
+	return c.Bytes()
 }
 
 // output is the folder that is made.
@@ -103,7 +153,7 @@ func (o *output) modules(d *folder, below, path string) {
 	}
 	o.add(path, c.Bytes())
 	for _, name := range names {
-		if below+name == "faithful/wire" {
+		if below+name == "faithful/wire" || below+name == "faithful/web" {
 			continue // its files are those of the support
 		}
 		o.modules(d.below[name], below+name+"/", below+name+".rs")

@@ -13,8 +13,9 @@ import (
 type file struct {
 	*stubs.Code
 	*output
-	module *schema.Module
-	lacks  []string // the markers of required fields
+	module  *schema.Module
+	service *schema.Service // of whose module the file is, below that of its definitions; or nil
+	lacks   []string        // the markers of required fields
 }
 
 func (o *output) open(m *schema.Module) *file {
@@ -24,15 +25,21 @@ func (o *output) open(m *schema.Module) *file {
 // source is the module: its documentation, a blank line, and all else.
 func (f *file) source() []byte {
 	head := stubs.NewCode("    ")
-	doc := f.module.Doc
-	if doc == "" {
-		doc = fmt.Sprintf("Is the module %s.", f.module.Name)
+	doc := otherwise(f.module.Doc, fmt.Sprintf("Is the module %s.", f.module.Name))
+	if f.service != nil {
+		doc = fmt.Sprintf("Is the service %s.", f.service.FullName())
 	}
 	stubs.Comment(head, "//!", docText(doc))
 	head.P("")
 	body := f.Bytes()
-	if strings.Contains(string(body), "wire::") {
-		head.P("use crate::faithful::wire;")
+	uses := 0
+	for _, name := range []string{"web", "wire"} {
+		if strings.Contains(string(body), name+"::") {
+			head.P("use crate::faithful::%s;", name)
+			uses++
+		}
+	}
+	if uses > 0 {
 		head.P("")
 	}
 	return append(head.Bytes(), body...)
@@ -40,7 +47,10 @@ func (f *file) source() []byte {
 
 // name writes a declared type.
 func (f *file) name(d *schema.Decl) string {
-	if d.Module == f.module {
+	switch {
+	case d.Module == f.module && f.service != nil:
+		return "super::" + d.Name
+	case d.Module == f.module:
 		return d.Name
 	}
 	return "crate::" + Path(d.Module) + "::" + d.Name

@@ -12,8 +12,21 @@ pub(super) fn append(bytes: &[u8], out: &mut Vec<u8>) {
     }
 }
 
+/// Is bytes in the other alphabet, padded (section 4), as HTTP has it.
+pub(in crate::faithful) fn padded(bytes: &[u8]) -> String {
+    let mut out = Vec::with_capacity(bytes.len() * 4 / 3 + 4);
+    append(bytes, &mut out);
+    out.resize(out.len().div_ceil(4) * 4, b'=');
+    let other = |c: u8| match c {
+        b'-' => '+',
+        b'_' => '/',
+        c => char::from(c),
+    };
+    out.into_iter().map(other).collect()
+}
+
 /// Reads either alphabet, padded or not.
-pub(super) fn parse(text: &[u8]) -> Option<Vec<u8>> {
+pub(in crate::faithful) fn parse(text: &[u8]) -> Option<Vec<u8>> {
     let padding = text.iter().rev().take_while(|c| **c == b'=').count();
     let digits = &text[..text.len() - padding];
     if (padding > 0 && (text.len() % 4 != 0 || padding > 2)) || digits.len() % 4 == 1 {

@@ -1037,8 +1037,35 @@ impl<'a> CborReader<'a> {
         Ok(value)
     }
 
+    /// Reads the one entry of an element of a stream; its value is as deep as a payload.
+    pub(super) fn element<T>(
+        &mut self,
+        read: impl FnOnce(&mut Self, u64) -> Result<T, ReadError>,
+    ) -> Result<T, ReadError> {
+        let (first, n) = self.head()?;
+        let open = first & 31 == INDEFINITE;
+        if first & 0xe0 != MAP || (!open && n != 1) {
+            return Err(ReadError::new("expected a map of one entry as the element of a stream", 0));
+        }
+        let (key, number) = self.head()?;
+        if key & 0xe0 != UNSIGNED {
+            return Err(ReadError::new("expected the number of an element", 1));
+        }
+        let value = read(self, number)?;
+        if open {
+            if self.data.get(self.at) != Some(&BREAK) {
+                return Err(self.failure("expected the end of an element"));
+            }
+            self.at += 1;
+        }
+        if !self.is_over() {
+            return Err(self.failure("more bytes after an element"));
+        }
+        Ok(value)
+    }
+
     /// Passes over one well-formed item.
-    fn skip(&mut self) -> Result<(), ReadError> {
+    pub(super) fn skip(&mut self) -> Result<(), ReadError> {
         let mut start = self.at;
         let (mut first, _) = self.head()?;
         while first & 0xe0 == TAG {

@@ -8,7 +8,10 @@ use super::decimal::Decimal;
 use super::error::{ReadError, WriteError};
 use super::json::{JsonReader, JsonWriter};
 use super::key::Key;
+use super::message::Partial;
+use super::stream::Encoding;
 use super::time::{Date, Duration, Instant};
+use super::unlisted::Unlisted;
 use super::uuid::Uuid;
 use super::violations::Violations;
 
@@ -35,20 +38,30 @@ pub trait Codec {
 }
 
 /// How many items a payload may have that a program reads: bounds the memory that a payload of some bytes can need.
-pub(super) const BUDGET: usize = 1_000_000;
+pub(in crate::faithful) const BUDGET: usize = 1_000_000;
 
 /// Writes a value as CBOR, after what is there.
 #[doc(hidden)]
 pub fn append_cbor<C: Codec>(value: &C::Value, out: &mut Vec<u8>) -> Result<(), WriteError> {
+    append_cbor_by(out, |w| C::write_cbor(value, w), |w| C::write_json(value, w))
+}
+
+/// Writes as CBOR, after what is there; what writes JSON finds where it can't be.
+#[doc(hidden)]
+pub fn append_cbor_by(
+    out: &mut Vec<u8>,
+    cbor: impl FnOnce(&mut CborWriter),
+    json: impl FnOnce(&mut JsonWriter),
+) -> Result<(), WriteError> {
     let start = out.len();
     let mut w = CborWriter::after(std::mem::take(out));
-    C::write_cbor(value, &mut w);
+    cbor(&mut w);
     let (data, failed) = w.finish();
     *out = data;
     if let Some(detail) = failed {
         out.truncate(start);
         let mut w = JsonWriter::locating();
-        C::write_json(value, &mut w);
+        json(&mut w);
         return Err(w.failed().unwrap_or_else(|| WriteError::new(String::new(), detail)));
     }
     Ok(())
@@ -57,15 +70,21 @@ pub fn append_cbor<C: Codec>(value: &C::Value, out: &mut Vec<u8>) -> Result<(), 
 /// Writes a value as JSON, after what is there.
 #[doc(hidden)]
 pub fn append_json<C: Codec>(value: &C::Value, out: &mut Vec<u8>) -> Result<(), WriteError> {
+    append_json_by(out, |w| C::write_json(value, w))
+}
+
+/// Writes as JSON, after what is there, and once more to find where it can't be.
+#[doc(hidden)]
+pub fn append_json_by(out: &mut Vec<u8>, json: impl Fn(&mut JsonWriter)) -> Result<(), WriteError> {
     let start = out.len();
     let mut w = JsonWriter::after(std::mem::take(out));
-    C::write_json(value, &mut w);
+    json(&mut w);
     let (data, failed) = w.finish();
     *out = data;
     if let Some(detail) = failed {
         out.truncate(start);
         let mut w = JsonWriter::tracing();
-        C::write_json(value, &mut w);
+        json(&mut w);
         return Err(w.failed().unwrap_or_else(|| WriteError::new(String::new(), detail)));
     }
     Ok(())
@@ -104,6 +123,32 @@ pub fn from_json<C: Codec>(data: &[u8], budget: usize) -> Result<C::Value, ReadE
     let value = C::read_json(&mut r)?;
     r.end()?;
     Ok(value)
+}
+
+/// Reads what a message lists, and the rest, from a payload, all of it.
+#[doc(hidden)]
+pub fn read_partial<P: Partial>(data: &[u8], encoding: Encoding, budget: usize) -> Result<(P, Unlisted), ReadError> {
+    match encoding {
+        Encoding::Cbor => {
+            let mut r = CborReader::new(data, budget);
+            let read = r.message::<P>()?;
+            r.end()?;
+            Ok(read)
+        }
+        Encoding::Json => {
+            let mut r = JsonReader::new(data, budget);
+            let read = r.message::<P>()?;
+            r.end()?;
+            Ok(read)
+        }
+    }
+}
+
+/// Says that a required field is not there.
+#[doc(hidden)]
+#[must_use]
+pub fn missing(name: &str) -> ReadError {
+    ReadError::new("the field is required", 0).inside(name)
 }
 
 /// Is a value as JSON for people and logs, without what is secret.

@@ -65,7 +65,7 @@ impl JsonWriter {
     }
 
     /// What was written, and why not all of it could be.
-    pub(super) fn finish(self) -> (Vec<u8>, Option<Cow<'static, str>>) {
+    pub(in crate::faithful) fn finish(self) -> (Vec<u8>, Option<Cow<'static, str>>) {
         (self.data, self.failed)
     }
 
@@ -474,12 +474,12 @@ pub struct JsonReader<'a> {
 }
 
 impl<'a> JsonReader<'a> {
-    pub(super) fn new(data: &'a [u8], budget: usize) -> Self {
+    pub(in crate::faithful) fn new(data: &'a [u8], budget: usize) -> Self {
         Self { data, at: 0, depth: 0, budget }
     }
 
     /// Refuses what comes after the payload.
-    pub(super) fn end(&mut self) -> Result<(), ReadError> {
+    pub(in crate::faithful) fn end(&mut self) -> Result<(), ReadError> {
         self.blanks();
         if self.at < self.data.len() {
             return Err(self.failure("more text after the end"));
@@ -1082,8 +1082,27 @@ impl<'a> JsonReader<'a> {
         }
     }
 
+    /// Reads the one member of an element of a stream; its value is as deep as a payload.
+    pub(super) fn element<T>(
+        &mut self,
+        read: impl FnOnce(&mut Self, &str) -> Result<T, ReadError>,
+    ) -> Result<T, ReadError> {
+        let mut first = self.begin(b'{', "an element of a stream")?;
+        let Some(name) = self.next_member(&mut first)? else {
+            return Err(self.failure("expected one member in an element"));
+        };
+        self.depth -= 1;
+        let value = read(self, &name)?;
+        self.depth += 1;
+        if self.following(&mut first, b'}')? {
+            return Err(self.failure("expected one member in an element"));
+        }
+        self.end()?;
+        Ok(value)
+    }
+
     /// Reads any value as it is, without the blanks between its tokens.
-    fn raw(&mut self) -> Result<Vec<u8>, ReadError> {
+    pub(in crate::faithful) fn raw(&mut self) -> Result<Vec<u8>, ReadError> {
         let mut out = Vec::new();
         self.append_raw(&mut out)?;
         Ok(out)

@@ -12,6 +12,8 @@ mod json;
 mod key;
 mod message;
 mod pattern;
+mod plain;
+mod stream;
 mod time;
 mod unlisted;
 mod uuid;
@@ -23,9 +25,11 @@ pub use cbor::{CborReader, CborWriter};
 pub use change::Change;
 #[doc(hidden)]
 pub use codec::{
-    append_cbor, append_json, decode_cbor, decode_json, for_people, from_cbor, from_json, to_cbor, to_json, Boxed, Bytes,
-    Codec, List, Map,
+    append_cbor, append_cbor_by, append_json, append_json_by, decode_cbor, decode_json, for_people, from_cbor, from_json,
+    missing, read_partial, to_cbor, to_json, Boxed, Bytes, Codec, List, Map,
 };
+pub(super) use base64::{padded as encode_base64, parse as decode_base64};
+pub(super) use codec::BUDGET;
 #[doc(hidden)]
 pub use compare::{hash, hash_change, hash_option, present, same, same_change, same_option};
 pub use decimal::Decimal;
@@ -38,6 +42,11 @@ pub use key::{member_key, Key};
 pub use message::{Fields, Partial, Set, Slot};
 #[doc(hidden)]
 pub use pattern::{Pattern, State};
+#[doc(hidden)]
+pub use plain::{read_plain, to_plain, Shape};
+pub use stream::Encoding;
+#[doc(hidden)]
+pub use stream::{append_end, append_heartbeat, append_problem, append_value, read_element, Element, Splitter};
 pub use time::{Date, Duration, Instant};
 pub use unlisted::{Unlisted, UnlistedField, UnlistedMember};
 pub use uuid::{ParseError, Uuid};

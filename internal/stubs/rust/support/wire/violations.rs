@@ -5,7 +5,7 @@ use super::error::escaped;
 use super::json::JsonWriter;
 
 /// Is one way in which a value breaks the definitions.
-#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct Violation {
     /// Where it is, as a JSON Pointer (RFC 6901).
@@ -16,6 +16,14 @@ pub struct Violation {
     pub place: &'static str,
     /// Whether it is a member or an alternative that is not listed.
     pub unlisted: bool,
+}
+
+impl Violation {
+    /// Makes one that a handler finds, at a JSON Pointer (RFC 6901).
+    #[must_use]
+    pub fn new(pointer: impl Into<String>, detail: impl Into<String>) -> Self {
+        Self { pointer: pointer.into(), detail: detail.into(), ..Self::default() }
+    }
 }
 
 impl fmt::Display for Violation {
@@ -65,6 +73,11 @@ impl Violations {
         let mut v = Self::default();
         C::violations(value, &mut v);
         v.found
+    }
+
+    /// Are those that were found.
+    pub(in crate::faithful) fn found(self) -> Vec<Violation> {
+        self.found
     }
 
     /// Looks inside of a field, an item or an entry.

@@ -1,0 +1,4 @@
+//! Stubs of the definitions that the tests of conformance use.
+#![forbid(unsafe_code)]
+
+include!("root.rs");
