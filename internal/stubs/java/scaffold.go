@@ -262,13 +262,40 @@ func (w *starter) class() {
 	w.add("main", w.home, w.self(), func(f *file) {
 		f.doc(fmt.Sprintf("Serves %s. What its calls depend on (a database, other clients, a clock) goes into the "+
 			"constructor.\n\n"+
-			"Override a call to implement it. One that is not overridden answers 501, and its test fails.",
-			w.service.FullName()), "")
+			"Override a call to implement it; one that is not overridden answers 501, and its test fails.%s",
+			w.service.FullName(), w.asIn()), "")
 		f.In(fmt.Sprintf("public final class %s extends %s {", w.self(), f.service(w.service, "")), func() {
 			f.doc("Makes the service.", "")
 			f.P("public %s() {}", w.self())
 		}, "}")
 	}, join)
+}
+
+// asIn shows how the first call is overridden, with the short names of its types, which the class does not import yet.
+func (w *starter) asIn() string {
+	if len(w.service.Calls) == 0 {
+		return ""
+	}
+	c := w.service.Calls[0]
+	result := "void"
+	var parameters []string
+	if c.Head != nil {
+		parameters = append(parameters, c.Head.Name+" head")
+	}
+	switch {
+	case c.RequestStream:
+		parameters = append(parameters, "Elements<"+c.Request.Name+"> elements")
+	case c.Request != nil:
+		parameters = append(parameters, c.Request.Name+" request")
+	}
+	switch {
+	case c.ResponseStream:
+		parameters = append(parameters, "Answers<"+c.Response.Name+"> answers")
+	case c.Response != nil:
+		result = c.Response.Name
+	}
+	parameters = append(parameters, "Context context")
+	return fmt.Sprintf(" Begin with:\n`public %s %s(%s)`", result, CallName(c), strings.Join(parameters, ", "))
 }
 
 // test writes a test that starts the real server and makes a call.
