@@ -68,10 +68,8 @@ func FuzzRustTypes(f *testing.F) {
 // rustLacks are the cases of the matrix that stubs in Rust are not written for yet.
 var rustLacks = []string{"raw bodies", "watching", "both ways", "heads", "late failure"}
 
-// TestRustCalls lets Go's client call a server in Rust, and a client in Rust call that server and Go's, which must say
-// the same.
-func TestRustCalls(t *testing.T) {
-	t.Parallel() // with the other tests that measure no time, after those that do
+// rustCalls makes the crate of clients and servers and fetches what it needs; it returns its folder.
+func rustCalls(t *testing.T) string {
 	toolchain.Require(t, "rust")
 	dir := rustCrate(t, "calls", stubs.Everything("conformance"))
 	fetch := exec.Command("cargo", "fetch", "--locked", "--quiet")
@@ -79,6 +77,14 @@ func TestRustCalls(t *testing.T) {
 	if output, err := fetch.CombinedOutput(); err != nil {
 		t.Skipf("skipped: the crates that clients and servers in Rust need can't be fetched: %s", output)
 	}
+	return dir
+}
+
+// TestRustCalls lets Go's client call a server in Rust, and a client in Rust call that server and Go's, which must say
+// the same. Linters are silent about what they are made of.
+func TestRustCalls(t *testing.T) {
+	t.Parallel() // with the other tests that measure no time, after those that do
+	dir := rustCalls(t)
 	target := filepath.Join(dir, "target")
 	toolchain.Run(t, dir, "cargo", "build", "--quiet", "--offline", "--locked", "--target-dir", target)
 	program := func(name string) string { return filepath.Join(target, "debug", name) }
@@ -105,4 +111,17 @@ func TestRustCalls(t *testing.T) {
 		}
 	}
 	assert.Equal(t, toolchain.Run(t, dir, program("client"), inGo), toolchain.Run(t, dir, program("client"), inRust))
+	t.Run("clippy", func(t *testing.T) {
+		if output, err := exec.Command("cargo", "clippy", "--version").CombinedOutput(); err != nil {
+			t.Skipf("skipped: clippy is not there: %s", output)
+		}
+		toolchain.Run(t, dir, "cargo", "clippy", "--quiet", "--offline", "--locked", "--lib", "--target-dir", target, "--",
+			"-D", "warnings", "-W", "clippy::pedantic")
+	})
+	t.Run("rustdoc", func(t *testing.T) {
+		doc := exec.Command("cargo", "doc", "--quiet", "--offline", "--locked", "--no-deps", "--lib", "--target-dir", target)
+		doc.Dir, doc.Env = dir, append(os.Environ(), "RUSTDOCFLAGS=-D warnings")
+		output, err := doc.CombinedOutput()
+		require.NoError(t, err, "%s", output)
+	})
 }

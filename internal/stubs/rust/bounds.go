@@ -2,11 +2,11 @@ package rust
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 
 	"faithfulcourier/internal/pattern"
 	"faithfulcourier/internal/schema"
-	"faithfulcourier/internal/stubs"
 )
 
 // check is a value to be held against bounds.
@@ -52,19 +52,37 @@ func (f *file) bounds(b *schema.Bounds, c check) {
 		if t.Kind == schema.KindText {
 			length, noun = value+".chars().count()", "characters"
 		}
-		refuse(stubs.OutsideLimits(length, l), fmt.Sprintf("must have %s %s", l, noun), length)
+		refuse(outsideLimits(length, l), fmt.Sprintf("must have %s %s", l, noun), length)
 	}
 	if l := b.Count; l.Refuse() {
 		text, _, _ := strings.Cut(b.CountFormat(), ", not ")
-		refuse(stubs.OutsideLimits(value+".len()", l), text, value+".len()")
+		refuse(outsideLimits(value+".len()", l), text, value+".len()")
 	}
 	if b.Pattern != "" {
-		f.pattern(b.Pattern)
-		refuse(fmt.Sprintf("!PATTERN.matches(%s)", reference), "must match "+b.Pattern, "")
+		f.In("{", func() {
+			f.pattern(b.Pattern)
+			refuse(fmt.Sprintf("!PATTERN.matches(%s)", reference), "must match "+b.Pattern, "")
+		}, "}")
 	}
 	if b.Unique {
 		f.P("v.unique::<%s>(%s);", f.codec(t.Elem), reference)
 	}
+}
+
+// outsideLimits writes the condition that a length is not within limits.
+func outsideLimits(length string, l *schema.Limits) string {
+	number := func(n uint64) string { return digits(strconv.FormatUint(n, 10)) }
+	var parts []string
+	switch of, ok := strings.CutSuffix(length, ".len()"); {
+	case l.Low == 1 && ok:
+		parts = append(parts, of+".is_empty()")
+	case l.Low > 0:
+		parts = append(parts, length+" < "+number(l.Low))
+	}
+	if l.High != schema.Unlimited {
+		parts = append(parts, length+" > "+number(l.High))
+	}
+	return strings.Join(parts, " || ")
 }
 
 // outside writes the condition that a value lies outside of a range, and how the value is shown.
@@ -74,16 +92,21 @@ func (f *file) outside(k schema.Kind, value, reference string, b *schema.Bounds)
 		low, high = b.RefuseLow(k), b.RefuseHigh(k)
 	}
 	literal := func(v any) string { return f.plainLiteral(k, v, true) }
-	shown = reference
 	plain := value
 	if reference == value {
 		plain = "*" + value
 	}
-	if k == schema.KindFloat32 || k == schema.KindFloat64 {
-		shown = "wire::shown_float(" + plain + ".into())"
-		if reference == value {
-			shown = "wire::shown_float((" + plain + ").into())"
-		}
+	switch {
+	case k == schema.KindFloat64:
+		shown = "wire::shown_float(" + plain + ")"
+	case k == schema.KindFloat32:
+		shown = "wire::shown_float(f64::from(" + plain + "))"
+	case k.IsInteger():
+		shown = plain
+	case reference == value:
+		shown = value
+	default:
+		shown = plain
 	}
 	switch {
 	case low && high:

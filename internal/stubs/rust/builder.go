@@ -52,7 +52,6 @@ func (f *file) builder(m *schema.Message) {
 	empty := name + all(func(x *schema.Field) string { return "lacks_::" + marker(x) })
 	f.In(fmt.Sprintf("impl %s {", m.Name), func() {
 		f.doc("Begins a value. What is required is set by name; then `build` makes it.")
-		f.P("#[must_use]")
 		f.In(fmt.Sprintf("pub fn builder() -> %s {", empty), func() {
 			f.In(name+" {", func() {
 				f.P("partial: %sPartial_::default(),", m.Name)

@@ -368,6 +368,11 @@ func (f *file) partial(m *schema.Message) {
 				f.P("Ok(())")
 				return
 			}
+			if len(m.Fields) == 1 {
+				f.P("let _ = index;")
+				f.P("%s", f.reading(m.Fields[0], true))
+				return
+			}
 			f.In("match index {", func() {
 				for i, x := range m.Fields {
 					if i == len(m.Fields)-1 {
@@ -389,6 +394,9 @@ func (f *file) partial(m *schema.Message) {
 			result = fmt.Sprintf("Result<%s, &'static str>", m.Name)
 		}
 		f.In(fmt.Sprintf("pub(crate) fn finish(self, unlisted: wire::Unlisted) -> %s {", result), func() {
+			if len(m.Fields) == 0 {
+				f.P("let Self {} = self;")
+			}
 			open, closing := m.Name+" {", "}"
 			if required {
 				open, closing = "Ok("+open, "})"

@@ -2,6 +2,7 @@ package rust
 
 import (
 	"fmt"
+	"strings"
 
 	"faithfulcourier/internal/schema"
 )
@@ -22,21 +23,28 @@ func (f *file) applying(p *schema.Message) {
 			for i, x := range p.Fields {
 				original := p.PatchOf.Fields[i]
 				name := FieldName(x)
-				value := "value.clone()"
-				if isBoxed(x.Type) && original.Presence != schema.Optional {
-					value = "(**value).clone()"
-				}
-				if original.Presence == schema.Optional {
-					value = "Some(" + value + ")"
+				set := "to." + name + ".clone_from(value)"
+				switch {
+				case isCopy(x.Type) && original.Presence == schema.Optional:
+					set = "to." + name + " = Some(*value)"
+				case isCopy(x.Type):
+					set = "to." + name + " = *value"
+				case original.Presence == schema.Optional:
+					set = "to." + name + " = Some(value.clone())"
 				}
 				f.In(fmt.Sprintf("match &self.%s {", name), func() {
-					f.P("wire::Change::Set(value) => to.%s = %s,", name, value)
+					f.P("wire::Change::Set(value) => %s,", set)
 					switch {
 					case original.Presence == schema.Optional:
 						f.P("wire::Change::Cleared => to.%s = None,", name)
 						f.P("wire::Change::Left => {}")
 					case original.Presence == schema.Defaulted:
-						f.P("wire::Change::Cleared => to.%s = %s,", name, f.literal(original.Type, original.Default))
+						given := f.literal(original.Type, original.Default)
+						if text, ok := strings.CutSuffix(given, ".to_owned()"); ok {
+							f.P("wire::Change::Cleared => %s.clone_into(&mut to.%s),", text, name)
+						} else {
+							f.P("wire::Change::Cleared => to.%s = %s,", name, given)
+						}
 						f.P("wire::Change::Left => {}")
 					default:
 						f.P("wire::Change::Cleared | wire::Change::Left => {}")
@@ -63,10 +71,14 @@ func (f *file) applying(p *schema.Message) {
 					case original.Presence == schema.Optional:
 						f.P("patch.%s = after", name)
 						f.P("    .%s", name)
-						f.P("    .clone()")
+						if !isCopy(x.Type) {
+							f.P("    .clone()")
+						}
 						f.P("    .map_or(wire::Change::Cleared, wire::Change::Set);")
 					case isBoxed(x.Type):
 						f.P("patch.%s = wire::Change::Set(Box::new(after.%s.clone()));", name, name)
+					case isCopy(x.Type):
+						f.P("patch.%s = wire::Change::Set(after.%s);", name, name)
 					default:
 						f.P("patch.%s = wire::Change::Set(after.%s.clone());", name, name)
 					}

@@ -98,6 +98,13 @@ func aboutModule(defs *schema.Definitions, about stubs.About) []byte {
 	return c.Bytes()
 }
 
+// allowed are what compilers and linters would say of the definitions alone: what they deprecate, how they are documented
+// and named, and how much there is of them.
+var allowed = []string{"deprecated", "clippy::doc_markdown", "clippy::enum_variant_names",
+	"clippy::field_reassign_with_default", "clippy::large_enum_variant", "clippy::module_inception",
+	"clippy::module_name_repetitions", "clippy::similar_names", "clippy::struct_excessive_bools",
+	"clippy::struct_field_names", "clippy::too_many_lines", "clippy::type_complexity"}
+
 // output is the folder that is made.
 type output struct {
 	files []stubs.File
@@ -141,7 +148,7 @@ func (o *output) modules(d *folder, below, path string) {
 	}
 	for _, name := range names {
 		if below == "" && name != "faithful" {
-			c.P("#[allow(deprecated)]") // stubs know what the definitions deprecate
+			c.P("#[allow(%s)]", strings.Join(allowed, ", "))
 		}
 		c.P("pub mod %s;", name)
 	}

@@ -43,6 +43,16 @@ func isFloat(t *schema.Type) bool {
 	return t.Kind == schema.KindFloat32 || t.Kind == schema.KindFloat64
 }
 
+// isCopy tells types whose values are copied as they are. A named type's never are: it may be over another one later.
+func isCopy(t *schema.Type) bool {
+	switch t.Kind {
+	case schema.KindText, schema.KindBytes, schema.KindAny, schema.KindEnum, schema.KindUnion, schema.KindMessage,
+		schema.KindList, schema.KindMap:
+		return false
+	}
+	return t.Named == nil
+}
+
 // isBoxed tells types that are in a box wherever they are optional, or alternatives: a cycle that appears later must
 // not change a type.
 func isBoxed(t *schema.Type) bool {

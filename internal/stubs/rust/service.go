@@ -313,7 +313,9 @@ func (f *file) blank(s side, whole string) {
 				parts = append(parts, fmt.Sprintf("<%s as wire::Codec>::same(&value.%s, &%s)", f.codec(x.Type), name,
 					f.literal(x.Type, x.Default)))
 			default:
-				parts = append(parts, "false")
+				f.P("let _ = value;")
+				f.P("false")
+				return
 			}
 		}
 		parts = append(parts, "value.unlisted().fields().is_empty()")

@@ -157,14 +157,18 @@ func (f *file) unionCodec(u *schema.Union) {
 		},
 		"violations": func() {
 			f.In("match value {", func() {
+				var fine []string
 				for _, a := range u.Alternatives {
 					if !a.Type.Checked() {
-						f.P("Self::%s(_) => {}", AlternativeName(a))
+						fine = append(fine, fmt.Sprintf("Self::%s(_)", AlternativeName(a)))
 						continue
 					}
 					f.In(fmt.Sprintf("Self::%s(value) => v.inside(%s, |v| {", AlternativeName(a), quote(a.JSONName())), func() {
 						f.P("<%s as wire::Codec>::violations(value, v);", f.heldCodec(a))
 					}, "}),")
+				}
+				if len(fine) > 0 {
+					f.P("%s => {}", strings.Join(fine, " | "))
 				}
 				f.P("Self::Unlisted(_) => v.refuse_unlisted(%s),", quote(strings.Join(names, ", ")))
 			}, "}")

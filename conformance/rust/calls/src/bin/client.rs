@@ -7,7 +7,10 @@ use std::task::{Context, Poll};
 
 use calls::faithful::web::{CallError, ClientOptions, Stream};
 use calls::skerry::matrix::pier::PierClient;
-use calls::skerry::matrix::{BerthRequest, CountRequest, EchoRequest, Gangway, MoveRequest, RefuseRequest, Side, StampRequest, Tick};
+use calls::skerry::matrix::{
+    BerthRequest, CountRequest, EchoRequest, Gangway, MoveRequest, RefuseRequest, Side,
+    StampRequest, Tick,
+};
 
 /// Is a stream of what is there.
 struct Listed(std::vec::IntoIter<Tick>);
@@ -21,7 +24,12 @@ impl Stream for Listed {
 }
 
 fn ticks(to: u32) -> Listed {
-    Listed((0..to).map(|n| Tick::builder().n(n).build()).collect::<Vec<_>>().into_iter())
+    Listed(
+        (0..to)
+            .map(|n| Tick::builder().n(n).build())
+            .collect::<Vec<_>>()
+            .into_iter(),
+    )
 }
 
 fn outcome<T: std::fmt::Debug, E: std::fmt::Debug>(result: Result<T, CallError<E>>) -> String {
@@ -40,11 +48,24 @@ fn outcome<T: std::fmt::Debug, E: std::fmt::Debug>(result: Result<T, CallError<E
 #[tokio::main]
 async fn main() -> Result<(), Box<dyn Error>> {
     let address = std::env::args().nth(1).ok_or("the address of a server")?;
-    for options in [ClientOptions::new(), ClientOptions::new().json(), ClientOptions::new().compression()] {
+    for options in [
+        ClientOptions::new(),
+        ClientOptions::new().json(),
+        ClientOptions::new().compression(),
+    ] {
         let pier = PierClient::connect(&address, options)?;
-        let echo = EchoRequest::builder().text("Skerry ü").names([("a".into(), 1), ("b".into(), i64::MIN)].into()).build();
-        println!("echo {}", outcome(pier.echo(&echo).await.map(|answer| answer.request == echo)));
-        let bad = EchoRequest::builder().text("").names(Default::default()).build();
+        let echo = EchoRequest::builder()
+            .text("Skerry ü")
+            .names([("a".into(), 1), ("b".into(), i64::MIN)].into())
+            .build();
+        println!(
+            "echo {}",
+            outcome(pier.echo(&echo).await.map(|answer| answer.request == echo))
+        );
+        let bad = EchoRequest::builder()
+            .text("")
+            .names(Default::default())
+            .build();
         println!("echo {}", outcome(pier.echo(&bad).await));
         let berth = BerthRequest::builder()
             .code("a/b c")
@@ -59,23 +80,55 @@ async fn main() -> Result<(), Box<dyn Error>> {
         let mut above = berth.clone();
         above.code = "..".into();
         println!("berth {}", outcome(pier.berth(&above).await));
-        let stamp = StampRequest::builder().code("x").visit("v 1").how("à%").build();
+        let stamp = StampRequest::builder()
+            .code("x")
+            .visit("v 1")
+            .how("à%")
+            .build();
         let stamped = pier.stamp(&stamp).await;
         let mut known = stamp.clone();
         known.known = stamped.as_ref().ok().map(|stamp| stamp.tag.clone());
         println!("stamp {}", outcome(stamped));
         println!("stamp {}", outcome(pier.stamp(&known).await));
-        println!("forget {}", outcome(pier.forget(&StampRequest::builder().code("12").build()).await));
-        println!("forget {}", outcome(pier.forget(&StampRequest::builder().code("x").build()).await));
-        println!("move {}", outcome(pier.move_(&MoveRequest::builder().to("/x").build()).await));
+        println!(
+            "forget {}",
+            outcome(
+                pier.forget(&StampRequest::builder().code("12").build())
+                    .await
+            )
+        );
+        println!(
+            "forget {}",
+            outcome(
+                pier.forget(&StampRequest::builder().code("x").build())
+                    .await
+            )
+        );
+        println!(
+            "move {}",
+            outcome(pier.move_(&MoveRequest::builder().to("/x").build()).await)
+        );
         for how in ["declared", "panic", "else"] {
-            println!("refuse {}", outcome(pier.refuse(&RefuseRequest::builder().how(how).build()).await));
+            println!(
+                "refuse {}",
+                outcome(
+                    pier.refuse(&RefuseRequest::builder().how(how).build())
+                        .await
+                )
+            );
         }
         println!("unwritten {}", outcome(pier.unwritten().await));
         println!("guarded {}", outcome(pier.guarded().await));
         let desk = pier.with(|o| o.credential("desk", "d").credential("crew", "ada"));
         println!("guarded {}", outcome(desk.guarded().await));
-        println!("guarded {}", outcome(desk.with(|o| o.credential("desk", "stolen")).guarded().await));
+        println!(
+            "guarded {}",
+            outcome(
+                desk.with(|o| o.credential("desk", "stolen"))
+                    .guarded()
+                    .await
+            )
+        );
         for fails in [None, Some(2)] {
             let mut request = CountRequest::builder().count(3).build();
             request.fails_after = fails;
@@ -89,7 +142,11 @@ async fn main() -> Result<(), Box<dyn Error>> {
         println!("sum {}", outcome(pier.sum(Listed(full.into_iter())).await));
         let wrong = vec![Tick::builder().n(2_000_001).build()];
         println!("sum {}", outcome(pier.sum(Listed(wrong.into_iter())).await));
-        let head = Gangway::builder().code("g").decks(vec![3]).device("d").build();
+        let head = Gangway::builder()
+            .code("g")
+            .decks(vec![3])
+            .device("d")
+            .build();
         println!("board {}", outcome(pier.board(&head, ticks(4)).await));
         let hang = RefuseRequest::builder().how("hang").build();
         let soon = pier.with(|o| o.timeout(std::time::Duration::from_millis(300)));

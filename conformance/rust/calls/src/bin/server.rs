@@ -12,15 +12,17 @@ use std::time::Duration;
 
 use calls::faithful::web::{self, Call, Elements, Problem, ServerOptions, Stream};
 use calls::skerry::matrix::pier::{
-    BerthError, BoardError, CountError, DriftError, EchoError, FlakyError, ForgetError, GuardedError, GuardedSumError,
-    HushError, LeaveError, LookError, MoveError, Pier, PierServer, PingError, RefuseError, RepeatError, SleepError,
-    StampError, SumError, TailError, TaleError, WeighError, WokenError,
+    BerthError, BoardError, CountError, DriftError, EchoError, FlakyError, ForgetError,
+    GuardedError, GuardedSumError, HushError, LeaveError, LookError, MoveError, Pier, PierServer,
+    PingError, RefuseError, RepeatError, SleepError, StampError, SumError, TailError, TaleError,
+    WeighError, WokenError,
+};
+use calls::skerry::matrix::{
+    BerthAnswer, BerthRequest, Boarded, CountRequest, EchoAnswer, EchoRequest, Forgotten, Gangway,
+    Hush, Load, LookRequest, MoveRequest, Moved, Nothing, PierFull, RefuseRequest, SleepRequest,
+    Stamp, StampRequest, Tale, Tick, Total,
 };
 use tokio::time::sleep;
-use calls::skerry::matrix::{
-    BerthAnswer, BerthRequest, Boarded, CountRequest, EchoAnswer, EchoRequest, Forgotten, Gangway, Hush, Load, LookRequest,
-    MoveRequest, Moved, Nothing, PierFull, RefuseRequest, SleepRequest, Stamp, StampRequest, Tale, Tick, Total,
-};
 
 #[derive(Default)]
 struct Desk {
@@ -47,7 +49,12 @@ struct Waiting<E> {
 
 impl<E> Waiting<E> {
     fn new(waits: Waits, next: Option<u32>) -> Self {
-        Self { next, pause: Box::pin(sleep(PAUSE)), _waits: waits, failure: PhantomData }
+        Self {
+            next,
+            pause: Box::pin(sleep(PAUSE)),
+            _waits: waits,
+            failure: PhantomData,
+        }
     }
 }
 
@@ -94,13 +101,20 @@ impl Stream for Counting {
         }
         let tick = Tick::builder().n(n);
         let size = self.request.size as usize;
-        let tick = if size > 0 { tick.text("x".repeat(size)) } else { tick };
+        let tick = if size > 0 {
+            tick.text("x".repeat(size))
+        } else {
+            tick
+        };
         Poll::Ready(Some(Ok(tick.build())))
     }
 }
 
 /// Adds ticks up; true is the end.
-async fn added<E: From<Problem> + From<PierFull>>(mut ticks: Elements<Tick>, from: u64) -> Result<u64, E> {
+async fn added<E: From<Problem> + From<PierFull>>(
+    mut ticks: Elements<Tick>,
+    from: u64,
+) -> Result<u64, E> {
     let mut total = from;
     while let Some(tick) = ticks.next().await {
         let tick = tick?;
@@ -143,7 +157,11 @@ impl Pier for Desk {
 
     async fn stamp(&self, _: &Call, r: StampRequest) -> Result<Stamp, StampError> {
         let count = u32::try_from(r.code.len()).unwrap_or(u32::MAX);
-        let mut stamp = Stamp::builder().tag(format!("\"{}\"", r.code)).count(count).name(r.code).build();
+        let mut stamp = Stamp::builder()
+            .tag(format!("\"{}\"", r.code))
+            .count(count)
+            .name(r.code)
+            .build();
         if stamp.name == "kept" {
             stamp.cache = Some("max-age=60".into());
         }
@@ -165,11 +183,16 @@ impl Pier for Desk {
     }
 
     async fn tale(&self, _: &Call, request: StampRequest) -> Result<Tale, TaleError> {
-        Ok(Tale::builder().tag(format!("\"{}\"", request.code)).text(request.code.repeat(1000)).build())
+        Ok(Tale::builder()
+            .tag(format!("\"{}\"", request.code))
+            .text(request.code.repeat(1000))
+            .build())
     }
 
     async fn hush(&self, _: &Call, request: EchoRequest) -> Result<Hush, HushError> {
-        Ok(Hush::builder().text(request.text.unwrap_or_default()).build())
+        Ok(Hush::builder()
+            .text(request.text.unwrap_or_default())
+            .build())
     }
 
     async fn sleep(&self, _: &Call, _: SleepRequest) -> Result<(), SleepError> {
@@ -194,11 +217,15 @@ impl Pier for Desk {
     }
 
     async fn woken(&self, _: &Call) -> Result<Total, WokenError> {
-        Ok(Total::builder().total(self.woken.load(Ordering::SeqCst)).build())
+        Ok(Total::builder()
+            .total(self.woken.load(Ordering::SeqCst))
+            .build())
     }
 
     async fn weigh(&self, _: &Call, load: Load) -> Result<Total, WeighError> {
-        Ok(Total::builder().total((load.wide.len() + load.counts.len() + load.texts.len()) as u64).build())
+        Ok(Total::builder()
+            .total((load.wide.len() + load.counts.len() + load.texts.len()) as u64)
+            .build())
     }
 
     async fn ping(&self, _: &Call, request: Nothing) -> Result<Nothing, PingError> {
@@ -222,9 +249,18 @@ impl Pier for Desk {
         Ok(Total::builder().total(total).build())
     }
 
-    async fn board(&self, _: &Call, head: Gangway, elements: Elements<Tick>) -> Result<Boarded, BoardError> {
+    async fn board(
+        &self,
+        _: &Call,
+        head: Gangway,
+        elements: Elements<Tick>,
+    ) -> Result<Boarded, BoardError> {
         let total = added::<BoardError>(elements, head.since).await?;
-        let mut boarded = Boarded::builder().code(head.code).decks(head.decks).total(total).build();
+        let mut boarded = Boarded::builder()
+            .code(head.code)
+            .decks(head.decks)
+            .total(total)
+            .build();
         boarded.device = head.device;
         boarded.visit = head.visit;
         Ok(boarded)
@@ -252,7 +288,11 @@ impl Pier for Desk {
         })
     }
 
-    async fn guarded_sum(&self, _: &Call, mut elements: Elements<Tick>) -> Result<Total, GuardedSumError> {
+    async fn guarded_sum(
+        &self,
+        _: &Call,
+        mut elements: Elements<Tick>,
+    ) -> Result<Total, GuardedSumError> {
         let mut total = 0;
         while let Some(tick) = elements.next().await {
             total += u64::from(tick?.n);
@@ -262,7 +302,10 @@ impl Pier for Desk {
 
     async fn flaky(&self, _: &Call, request: SleepRequest) -> Result<Total, FlakyError> {
         let tries = {
-            let mut all = self.tries.lock().map_err(|e| Problem::internal(e.to_string()))?;
+            let mut all = self
+                .tries
+                .lock()
+                .map_err(|e| Problem::internal(e.to_string()))?;
             let tries = all.entry(request.id).or_insert(0);
             *tries += 1;
             *tries
@@ -278,15 +321,23 @@ impl Pier for Desk {
 async fn main() -> std::io::Result<()> {
     let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await?;
     println!("listening on http://{}", listener.local_addr()?);
-    let options = ServerOptions::new().element_limit(200_000).body_limit(300_000).authorizer(|call| {
-        Box::pin(async move {
-            match call.credential("desk") {
-                Some("panic") => panic!("the authorizer fell"),
-                Some("stolen") => Err(Problem::forbidden("this key was stolen")),
-                Some("expired") => Err(Problem::unauthenticated("this key has expired")),
-                _ => Ok(()),
-            }
-        })
-    });
-    web::serve(listener, PierServer::with(Desk::default(), options), std::future::pending()).await
+    let options = ServerOptions::new()
+        .element_limit(200_000)
+        .body_limit(300_000)
+        .authorizer(|call| {
+            Box::pin(async move {
+                match call.credential("desk") {
+                    Some("panic") => panic!("the authorizer fell"),
+                    Some("stolen") => Err(Problem::forbidden("this key was stolen")),
+                    Some("expired") => Err(Problem::unauthenticated("this key has expired")),
+                    _ => Ok(()),
+                }
+            })
+        });
+    web::serve(
+        listener,
+        PierServer::with(Desk::default(), options),
+        std::future::pending(),
+    )
+    .await
 }

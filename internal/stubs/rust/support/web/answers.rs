@@ -28,7 +28,13 @@ pub struct Answers<T: Codec<Value = T>, E> {
 
 impl<T: Codec<Value = T>, E: Failure> Answers<T, E> {
     pub(super) fn new(call: &'static CallTable, status: StatusCode, reader: Reader<T>) -> Self {
-        Self { call, status, reader, over: false, failure: PhantomData }
+        Self {
+            call,
+            status,
+            reader,
+            over: false,
+            failure: PhantomData,
+        }
     }
 
     /// Is the next element, or none at the end.
@@ -59,9 +65,11 @@ impl<T: Codec<Value = T>, E: Failure> Answers<T, E> {
         match failure {
             stream::Failure::Lost(cause) => lost(self.call, cause),
             stream::Failure::Silent => lost(self.call, "the stream was silent for too long".into()),
-            stream::Failure::TooLarge(limit) => {
-                bad(self.call, self.status, format!("an element of more than {limit} bytes"))
-            }
+            stream::Failure::TooLarge(limit) => bad(
+                self.call,
+                self.status,
+                format!("an element of more than {limit} bytes"),
+            ),
             stream::Failure::Unreadable(e) => bad(self.call, self.status, e),
             stream::Failure::Malformed(detail) => bad(self.call, self.status, detail),
             stream::Failure::Problem(details) => match Problem::from_json(&details) {
@@ -98,7 +106,12 @@ pub(super) struct Requests<S> {
 
 impl<S> Requests<S> {
     pub(super) fn new(elements: S, writer: Writer, refused: Arc<Mutex<Option<Invalid>>>) -> Self {
-        Self { elements: Box::pin(elements), writer, refused, ended: false }
+        Self {
+            elements: Box::pin(elements),
+            writer,
+            refused,
+            ended: false,
+        }
     }
 }
 
@@ -107,7 +120,10 @@ where
     T: Codec<Value = T> + Send + 'static,
     S: Stream<Item = T> + Send + 'static,
 {
-    fn poll(mut self: Pin<&mut Self>, cx: &mut Context<'_>) -> Poll<Option<Result<Bytes, BoxError>>> {
+    fn poll(
+        mut self: Pin<&mut Self>,
+        cx: &mut Context<'_>,
+    ) -> Poll<Option<Result<Bytes, BoxError>>> {
         if self.ended {
             return Poll::Ready(None);
         }
@@ -123,7 +139,8 @@ where
                     Ok(()) => self.writer.value::<T>(&element),
                     Err(invalid) => {
                         let text = invalid.to_string();
-                        *self.refused.lock().unwrap_or_else(PoisonError::into_inner) = Some(invalid);
+                        *self.refused.lock().unwrap_or_else(PoisonError::into_inner) =
+                            Some(invalid);
                         Err(text.into())
                     }
                 };

@@ -49,10 +49,16 @@ impl HttpBody for Body {
     type Data = Bytes;
     type Error = BoxError;
 
-    fn poll_frame(mut self: Pin<&mut Self>, cx: &mut Context<'_>) -> Poll<Option<Result<Frame<Bytes>, BoxError>>> {
+    fn poll_frame(
+        mut self: Pin<&mut Self>,
+        cx: &mut Context<'_>,
+    ) -> Poll<Option<Result<Frame<Bytes>, BoxError>>> {
         match &mut self.0 {
             Kind::Whole(data) => Poll::Ready(data.take().map(|data| Ok(Frame::data(data)))),
-            Kind::Pieces(pieces) => pieces.as_mut().poll(cx).map(|piece| piece.map(|piece| piece.map(Frame::data))),
+            Kind::Pieces(pieces) => pieces
+                .as_mut()
+                .poll(cx)
+                .map(|piece| piece.map(|piece| piece.map(Frame::data))),
         }
     }
 
@@ -62,7 +68,9 @@ impl HttpBody for Body {
 
     fn size_hint(&self) -> SizeHint {
         match &self.0 {
-            Kind::Whole(data) => SizeHint::with_exact(data.as_ref().map_or(0, |data| data.len() as u64)),
+            Kind::Whole(data) => {
+                SizeHint::with_exact(data.as_ref().map_or(0, |data| data.len() as u64))
+            }
             Kind::Pieces(_) => SizeHint::default(),
         }
     }
@@ -90,8 +98,14 @@ where
     type Data = Bytes;
     type Error = BoxError;
 
-    fn poll_frame(mut self: Pin<&mut Self>, cx: &mut Context<'_>) -> Poll<Option<Result<Frame<Bytes>, BoxError>>> {
-        self.0.as_mut().poll_frame(cx).map(|frame| frame.map(|frame| frame.map_err(Into::into)))
+    fn poll_frame(
+        mut self: Pin<&mut Self>,
+        cx: &mut Context<'_>,
+    ) -> Poll<Option<Result<Frame<Bytes>, BoxError>>> {
+        self.0
+            .as_mut()
+            .poll_frame(cx)
+            .map(|frame| frame.map(|frame| frame.map_err(Into::into)))
     }
 
     fn is_end_stream(&self) -> bool {

@@ -7,6 +7,7 @@ use super::problem::Problem;
 /// Is what both sides know of one call.
 #[doc(hidden)]
 #[derive(Debug)]
+#[allow(clippy::struct_excessive_bools)] // each is one of what a call says of itself
 pub struct CallTable {
     /// Its full name: module, service and call.
     pub name: &'static str,
@@ -79,14 +80,21 @@ impl Credential {
 /// Says what a call needs, for people.
 pub(super) fn needs_text(needs: &[&[&Credential]]) -> String {
     let alternative = |all: &&[&Credential]| {
-        let names: Vec<&str> = all.iter().filter_map(|c| c.name.rsplit('.').next()).collect();
+        let names: Vec<&str> = all
+            .iter()
+            .filter_map(|c| c.name.rsplit('.').next())
+            .collect();
         if names.is_empty() {
             "nothing".to_owned()
         } else {
             names.join(" + ")
         }
     };
-    needs.iter().map(alternative).collect::<Vec<_>>().join(" | ")
+    needs
+        .iter()
+        .map(alternative)
+        .collect::<Vec<_>>()
+        .join(" | ")
 }
 
 /// Is what a call answers with instead of what it is to answer: one enum for each call.

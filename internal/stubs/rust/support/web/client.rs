@@ -34,7 +34,7 @@ pub struct ClientOptions {
     idle_timeout: Option<Duration>,
     compression: bool,
     transport: Option<Arc<dyn Transport>>,
-    on_digest: Option<Arc<dyn Fn(&str) + Send + Sync>>,
+    on_digest: Option<Arc<OnDigest>>,
 }
 
 /// After how much silence a stream of requests says that it lives.
@@ -43,6 +43,7 @@ const HEARTBEAT: Duration = Duration::from_secs(15);
 /// Is as good as no limit.
 const FOREVER: Duration = Duration::from_secs(1 << 31);
 
+type OnDigest = dyn Fn(&str) + Send + Sync;
 type Ask = dyn Fn() -> BoxFuture<'static, Result<String, BoxError>> + Send + Sync;
 
 #[derive(Clone)]
@@ -109,7 +110,10 @@ impl ClientOptions {
 
     fn with_credential(mut self, name: &str, source: Source) -> Self {
         let last = |name: &str| name.rsplit('.').next().unwrap_or_default().to_owned();
-        let same = |known: &str| known == name || (last(known) == last(name) && !(known.contains('.') && name.contains('.')));
+        let same = |known: &str| {
+            known == name
+                || (last(known) == last(name) && !(known.contains('.') && name.contains('.')))
+        };
         self.credentials.retain(|(known, _)| !same(known));
         self.credentials.push((name.to_owned(), source));
         self
@@ -191,7 +195,11 @@ impl ClientOptions {
 impl std::fmt::Debug for ClientOptions {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         let names: Vec<&str> = self.credentials.iter().map(|(name, _)| &**name).collect();
-        write!(f, "ClientOptions({:?}, credentials {names:?})", self.encoding)
+        write!(
+            f,
+            "ClientOptions({:?}, credentials {names:?})",
+            self.encoding
+        )
     }
 }
 
@@ -213,25 +221,47 @@ impl std::fmt::Debug for Client {
 impl Client {
     /// Makes a client of the server at a URL.
     pub fn new(base: &str, digest: &'static str, options: ClientOptions) -> Result<Self, BadUrl> {
-        let url: http::Uri = base.trim_end_matches('/').parse().map_err(|_| BadUrl(base.to_owned()))?;
+        let url: http::Uri = base
+            .trim_end_matches('/')
+            .parse()
+            .map_err(|_| BadUrl(base.to_owned()))?;
         let known = matches!(url.scheme_str(), Some("http" | "https"));
         if !known || url.host().unwrap_or_default().is_empty() || url.query().is_some() {
             return Err(BadUrl(base.to_owned()));
         }
-        let transport = options.transport.clone().unwrap_or_else(|| Arc::new(HttpTransport::new()));
-        Ok(Self { base: base.trim_end_matches('/').into(), digest, options: Arc::new(options), transport })
+        let transport = options
+            .transport
+            .clone()
+            .unwrap_or_else(|| Arc::new(HttpTransport::new()));
+        Ok(Self {
+            base: base.trim_end_matches('/').into(),
+            digest,
+            options: Arc::new(options),
+            transport,
+        })
     }
 
     /// Is a client with other options, over the same connections.
     #[must_use]
     pub fn with(&self, change: impl FnOnce(ClientOptions) -> ClientOptions) -> Self {
         let options = change((*self.options).clone());
-        let transport = options.transport.clone().unwrap_or_else(|| Arc::clone(&self.transport));
-        Self { options: Arc::new(options), transport, ..self.clone() }
+        let transport = options
+            .transport
+            .clone()
+            .unwrap_or_else(|| Arc::clone(&self.transport));
+        Self {
+            options: Arc::new(options),
+            transport,
+            ..self.clone()
+        }
     }
 
     /// Makes a call of one request and one answer.
-    pub async fn unary<Q, A, E>(&self, call: &'static CallTable, request: &Q::Message) -> Result<A::Message, CallError<E>>
+    pub async fn unary<Q, A, E>(
+        &self,
+        call: &'static CallTable,
+        request: &Q::Message,
+    ) -> Result<A::Message, CallError<E>>
     where
         Q: Travels,
         A: Travels,
@@ -267,13 +297,26 @@ impl Client {
             let (parts, answer) = self.send(call, &outgoing).await?.into_parts();
             if !call.succeeds(parts.status.as_u16()) {
                 let data = self.body(call, &parts, answer).await?;
-                return Err(failure(call, &parts, &media::content_type(&parts.headers), &data));
+                return Err(failure(
+                    call,
+                    &parts,
+                    &media::content_type(&parts.headers),
+                    &data,
+                ));
             }
             let media_type = media::content_type(&parts.headers);
             let Some(encoding) = media::stream(&media_type) else {
-                return Err(bad(call, parts.status, format!("its type is \"{media_type}\"")));
+                return Err(bad(
+                    call,
+                    parts.status,
+                    format!("its type is \"{media_type}\""),
+                ));
             };
-            Ok(Answers::new(call, parts.status, Reader::new(answer.0, encoding, self.limits())))
+            Ok(Answers::new(
+                call,
+                parts.status,
+                Reader::new(answer.0, encoding, self.limits()),
+            ))
         })
         .await
     }
@@ -298,13 +341,24 @@ impl Client {
         let writer = Writer::new(self.options.encoding, self.options.element_limit, HEARTBEAT);
         let refused = Arc::default();
         let body = Body::pieces(Requests::new(elements, writer, Arc::clone(&refused)));
-        let request = outgoing.with(body).map_err(|e| unsent(call, &e.to_string()))?;
+        let request = outgoing
+            .with(body)
+            .map_err(|e| unsent(call, &e.to_string()))?;
         let answered = self.transport.send(request).await;
-        if let Some(invalid) = refused.lock().unwrap_or_else(PoisonError::into_inner).take() {
+        if let Some(invalid) = refused
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner)
+            .take()
+        {
             return Err(CallError::Invalid(invalid));
         }
-        let answered =
-            answered.map_err(|e| CallError::NoAnswer(NoAnswer { call: call.name, reason: e.reason, cause: e.cause }))?;
+        let answered = answered.map_err(|e| {
+            CallError::NoAnswer(NoAnswer {
+                call: call.name,
+                reason: e.reason,
+                cause: e.cause,
+            })
+        })?;
         self.look_at_digest(&answered);
         let (parts, answer) = answered.into_parts();
         let data = self.body(call, &parts, answer).await?;
@@ -328,13 +382,14 @@ impl Client {
         let Some(timeout) = self.options.timeout else {
             return work.await;
         };
-        match tokio::time::timeout(timeout, work).await {
-            Ok(result) => result,
-            Err(_) => {
-                let cause = format!("it took longer than {timeout:?}").into();
-                Err(CallError::NoAnswer(NoAnswer { call: call.name, reason: Reason::TimedOut, cause }))
-            }
+        if let Ok(result) = tokio::time::timeout(timeout, work).await {
+            return result;
         }
+        Err(CallError::NoAnswer(NoAnswer {
+            call: call.name,
+            reason: Reason::TimedOut,
+            cause: format!("it took longer than {timeout:?}").into(),
+        }))
     }
 
     async fn outgoing<Q: Travels, E>(
@@ -352,16 +407,23 @@ impl Client {
         let mut body = None;
         if Q::IN_BODY {
             let mut data = Vec::with_capacity(256);
-            Q::append(request, encoding, &mut data)
-                .map_err(|e| CallError::Invalid(Invalid(vec![Violation::new(e.path(), e.detail())])))?;
-            headers.insert(header::CONTENT_TYPE, HeaderValue::from_static(media::of_payload(encoding)));
+            Q::append(request, encoding, &mut data).map_err(|e| {
+                CallError::Invalid(Invalid(vec![Violation::new(e.path(), e.detail())]))
+            })?;
+            headers.insert(
+                header::CONTENT_TYPE,
+                HeaderValue::from_static(media::of_payload(encoding)),
+            );
             if self.options.compression && data.len() > compression::FROM {
                 data = compression::compressed(&data);
                 headers.insert(header::CONTENT_ENCODING, HeaderValue::from_static("gzip"));
             }
             body = Some(bytes::Bytes::from(data));
         }
-        headers.insert(header::ACCEPT, HeaderValue::from_static(media::of_payload(encoding)));
+        headers.insert(
+            header::ACCEPT,
+            HeaderValue::from_static(media::of_payload(encoding)),
+        );
         if self.options.compression {
             headers.insert(header::ACCEPT_ENCODING, HeaderValue::from_static("gzip"));
         }
@@ -376,7 +438,11 @@ impl Client {
             headers.insert(name, value.clone());
         }
         if !parameters.cookies.is_empty() {
-            let pairs: Vec<String> = parameters.cookies.iter().map(|(name, value)| format!("{name}={value}")).collect();
+            let pairs: Vec<String> = parameters
+                .cookies
+                .iter()
+                .map(|(name, value)| format!("{name}={value}"))
+                .collect();
             if let Ok(value) = HeaderValue::from_str(&pairs.join("; ")) {
                 headers.insert(header::COOKIE, value);
             }
@@ -385,9 +451,18 @@ impl Client {
         for (name, value) in &parameters.path {
             path = path.replacen(&format!("{{{name}}}"), value, 1);
         }
-        let query = if parameters.query.is_empty() { String::new() } else { format!("?{}", parameters.query) };
+        let query = if parameters.query.is_empty() {
+            String::new()
+        } else {
+            format!("?{}", parameters.query)
+        };
         let url = format!("{}{path}{query}", self.base);
-        Ok(Outgoing { method: call.method, url, headers, body })
+        Ok(Outgoing {
+            method: call.method,
+            url,
+            headers,
+            body,
+        })
     }
 
     /// Puts the first alternative of what a call needs that the client can fill into a request.
@@ -401,47 +476,85 @@ impl Client {
             return Ok(());
         }
         for all in call.needs {
-            let sources: Option<Vec<(&Credential, &Source)>> =
-                all.iter().map(|credential| self.source(credential).map(|source| (*credential, source))).collect();
+            let sources: Option<Vec<(&Credential, &Source)>> = all
+                .iter()
+                .map(|credential| self.source(credential).map(|source| (*credential, source)))
+                .collect();
             for (credential, source) in match sources {
                 Some(sources) => sources,
                 None => continue,
             } {
                 let value = match source {
                     Source::Value(value) => value.clone(),
-                    Source::Ask(ask) => ask().await.map_err(|e| unsent(call, &format!("{}: {e}", credential.name)))?,
+                    Source::Ask(ask) => ask()
+                        .await
+                        .map_err(|e| unsent(call, &format!("{}: {e}", credential.name)))?,
                 };
-                put(credential, &value, headers, parameters)
-                    .map_err(|_| unsent(call, &format!("{} has control characters in it", credential.name)))?;
+                put(credential, &value, headers, parameters).map_err(|_| {
+                    unsent(
+                        call,
+                        &format!("{} has control characters in it", credential.name),
+                    )
+                })?;
             }
             return Ok(());
         }
-        let mut given: Vec<String> = self.options.credentials.iter().map(|(name, _)| name.clone()).collect();
+        let mut given: Vec<String> = self
+            .options
+            .credentials
+            .iter()
+            .map(|(name, _)| name.clone())
+            .collect();
         given.sort();
         let needs = needs_text(call.needs);
-        Err(CallError::MissingCredential(MissingCredential { call: call.name, needs, given }))
+        Err(CallError::MissingCredential(MissingCredential {
+            call: call.name,
+            needs,
+            given,
+        }))
     }
 
     fn source(&self, credential: &Credential) -> Option<&Source> {
-        self.options.credentials.iter().find(|(name, _)| credential.is(name)).map(|(_, source)| source)
+        self.options
+            .credentials
+            .iter()
+            .find(|(name, _)| credential.is(name))
+            .map(|(_, source)| source)
     }
 
     /// Sends a request until it is answered, as often as it may be repeated.
-    async fn send<E>(&self, call: &'static CallTable, outgoing: &Outgoing) -> Result<Response<Answer>, CallError<E>> {
-        let tries = if call.safe || call.idempotent { self.options.tries } else { 1 };
+    async fn send<E>(
+        &self,
+        call: &'static CallTable,
+        outgoing: &Outgoing,
+    ) -> Result<Response<Answer>, CallError<E>> {
+        let tries = if call.safe || call.idempotent {
+            self.options.tries
+        } else {
+            1
+        };
         let mut attempt = 1;
         loop {
-            let request = outgoing.request().map_err(|e| unsent(call, &e.to_string()))?;
+            let request = outgoing
+                .request()
+                .map_err(|e| unsent(call, &e.to_string()))?;
             let result = self.transport.send(request).await;
             let pause = pause(&result, attempt);
             match pause {
-                Some(pause) if attempt < tries && self.options.timeout.map_or(true, |timeout| pause < timeout) => {
+                Some(pause)
+                    if attempt < tries
+                        && self.options.timeout.map_or(true, |timeout| pause < timeout) =>
+                {
                     attempt += 1;
                     tokio::time::sleep(pause).await;
                 }
                 _ => {
                     let response = result.map_err(|e| {
-                        CallError::NoAnswer(NoAnswer { call: call.name, reason: e.reason, cause: e.cause })
+                        CallError::NoAnswer(NoAnswer {
+                            call: call.name,
+                            reason: e.reason,
+                            cause: e.cause,
+                        })
                     })?;
                     self.look_at_digest(&response);
                     return Ok(response);
@@ -451,7 +564,10 @@ impl Client {
     }
 
     fn look_at_digest(&self, response: &Response<Answer>) {
-        let theirs = response.headers().get("faithful-definitions").and_then(|v| v.to_str().ok());
+        let theirs = response
+            .headers()
+            .get("faithful-definitions")
+            .and_then(|v| v.to_str().ok());
         if let (Some(hook), Some(theirs)) = (&self.options.on_digest, theirs) {
             if theirs != self.digest {
                 hook(theirs);
@@ -470,18 +586,35 @@ impl Client {
         let mut incoming = answer.0;
         let data = match body::whole(&mut incoming, limit).await {
             Ok(data) => data.to_vec(),
-            Err(Unread::TooLarge) => return Err(bad(call, parts.status, format!("it is larger than {limit} bytes"))),
+            Err(Unread::TooLarge) => {
+                return Err(bad(
+                    call,
+                    parts.status,
+                    format!("it is larger than {limit} bytes"),
+                ))
+            }
             Err(Unread::Broken(cause)) => return Err(lost(call, cause)),
         };
-        let coding = parts.headers.get(header::CONTENT_ENCODING).map(|v| v.to_str().unwrap_or("?").to_owned());
+        let coding = parts
+            .headers
+            .get(header::CONTENT_ENCODING)
+            .map(|v| v.to_str().unwrap_or("?").to_owned());
         match coding.filter(|coding| !coding.eq_ignore_ascii_case("identity")) {
             None => Ok(data),
             Some(coding) if media::is_gzip(&coding) => match compression::expanded(&data, limit) {
                 Some(data) if data.len() <= limit => Ok(data),
-                Some(_) => Err(bad(call, parts.status, format!("it is larger than {limit} bytes"))),
+                Some(_) => Err(bad(
+                    call,
+                    parts.status,
+                    format!("it is larger than {limit} bytes"),
+                )),
                 None => Err(bad(call, parts.status, "it is not whole gzip")),
             },
-            Some(coding) => Err(bad(call, parts.status, format!("its content coding is \"{coding}\""))),
+            Some(coding) => Err(bad(
+                call,
+                parts.status,
+                format!("its content coding is \"{coding}\""),
+            )),
         }
     }
 
@@ -496,7 +629,11 @@ impl Client {
         let status = parts.status;
         let media_type = media::content_type(&parts.headers);
         if status == StatusCode::NOT_MODIFIED && is_conditional {
-            let tag = parts.headers.get(header::ETAG).and_then(|v| v.to_str().ok()).unwrap_or_default();
+            let tag = parts
+                .headers
+                .get(header::ETAG)
+                .and_then(|v| v.to_str().ok())
+                .unwrap_or_default();
             return Err(CallError::NotModified(tag.to_owned()));
         }
         if !call.succeeds(status.as_u16()) {
@@ -505,8 +642,14 @@ impl Client {
         let encoding = media::payload(&media_type);
         let payload = if A::IN_BODY && (A::PLACED.is_empty() || !data.is_empty()) {
             match encoding {
-                Some(encoding) => Some(Payload { data, encoding, budget: self.options.item_limit }),
-                None if media_type.is_empty() && data.is_empty() => return Err(bad(call, status, "it has no body")),
+                Some(encoding) => Some(Payload {
+                    data,
+                    encoding,
+                    budget: self.options.item_limit,
+                }),
+                None if media_type.is_empty() && data.is_empty() => {
+                    return Err(bad(call, status, "it has no body"))
+                }
                 None => return Err(bad(call, status, format!("its type is \"{media_type}\""))),
             }
         } else {
@@ -516,7 +659,11 @@ impl Client {
         let mut arguments = Arguments::new(&mut find);
         let read = A::read(payload, &mut arguments);
         if let Some(v) = arguments.violations.first() {
-            return Err(bad(call, status, format!("{} in its {} {}", v.pointer, v.place, v.detail)));
+            return Err(bad(
+                call,
+                status,
+                format!("{} in its {} {}", v.pointer, v.place, v.detail),
+            ));
         }
         match read {
             Ok(Some(message)) => Ok(message),
@@ -531,12 +678,15 @@ fn received(headers: &HeaderMap, placed: &Placed) -> Vec<String> {
     if placed.place != Place::Cookie {
         return header_values(headers, placed);
     }
-    let set = headers.get_all(header::SET_COOKIE).iter().filter_map(|v| v.to_str().ok());
+    let set = headers
+        .get_all(header::SET_COOKIE)
+        .iter()
+        .filter_map(|v| v.to_str().ok());
     let pair = |line: &str| {
         let (name, value) = line.split(';').next()?.trim().split_once('=')?;
         (name == placed.parameter).then(|| value.to_owned())
     };
-    set.filter_map(pair).last().into_iter().collect() // the last one set is the one that is kept
+    set.filter_map(pair).next_back().into_iter().collect() // the last one set is the one that is kept
 }
 
 /// Is a request that may be sent more than once.
@@ -553,7 +703,10 @@ impl Outgoing {
     }
 
     fn with(&self, body: Body) -> Result<Request<Body>, http::Error> {
-        let mut request = Request::builder().method(self.method).uri(&*self.url).body(body)?;
+        let mut request = Request::builder()
+            .method(self.method)
+            .uri(&*self.url)
+            .body(body)?;
         *request.headers_mut() = self.headers.clone();
         Ok(request)
     }
@@ -565,10 +718,14 @@ fn put(
     headers: &mut HeaderMap,
     parameters: &mut Parameters,
 ) -> Result<(), http::Error> {
-    let authorization = |scheme: &str, value: &str| HeaderValue::from_str(&format!("{scheme} {value}"));
+    let authorization =
+        |scheme: &str, value: &str| HeaderValue::from_str(&format!("{scheme} {value}"));
     match credential.kind {
         CredentialKind::Header(name) => {
-            headers.insert(HeaderName::from_bytes(name.as_bytes())?, HeaderValue::from_str(value)?);
+            headers.insert(
+                HeaderName::from_bytes(name.as_bytes())?,
+                HeaderValue::from_str(value)?,
+            );
         }
         CredentialKind::Query(name) => parameters.add_query(name, value),
         CredentialKind::Cookie(name) => {
@@ -576,7 +733,10 @@ fn put(
             parameters.cookies.push((name.to_owned(), value.to_owned()));
         }
         CredentialKind::Basic => {
-            headers.insert(header::AUTHORIZATION, authorization("Basic", &encode_base64(value.as_bytes()))?);
+            headers.insert(
+                header::AUTHORIZATION,
+                authorization("Basic", &encode_base64(value.as_bytes()))?,
+            );
         }
         CredentialKind::Bearer => {
             headers.insert(header::AUTHORIZATION, authorization("Bearer", value)?);
@@ -587,17 +747,33 @@ fn put(
 
 /// Says that a call could not be sent.
 fn unsent<E>(call: &'static CallTable, why: &str) -> CallError<E> {
-    CallError::NoAnswer(NoAnswer { call: call.name, reason: Reason::Refused, cause: format!("nothing was sent: {why}").into() })
+    CallError::NoAnswer(NoAnswer {
+        call: call.name,
+        reason: Reason::Refused,
+        cause: format!("nothing was sent: {why}").into(),
+    })
 }
 
 /// Says that the connection of a call broke.
 pub(super) fn lost<E>(call: &'static CallTable, cause: BoxError) -> CallError<E> {
-    CallError::NoAnswer(NoAnswer { call: call.name, reason: Reason::Lost, cause })
+    CallError::NoAnswer(NoAnswer {
+        call: call.name,
+        reason: Reason::Lost,
+        cause,
+    })
 }
 
 /// Says that an answer is not understood.
-pub(super) fn bad<E>(call: &'static CallTable, status: StatusCode, cause: impl Into<BoxError>) -> CallError<E> {
-    CallError::NotUnderstood(NotUnderstood { call: call.name, status: status.as_u16(), cause: cause.into() })
+pub(super) fn bad<E>(
+    call: &'static CallTable,
+    status: StatusCode,
+    cause: impl Into<BoxError>,
+) -> CallError<E> {
+    CallError::NotUnderstood(NotUnderstood {
+        call: call.name,
+        status: status.as_u16(),
+        cause: cause.into(),
+    })
 }
 
 /// Is how long to wait before a call is sent again after what came of it, if it may be: exponential, with full jitter, or
@@ -612,7 +788,11 @@ fn pause(result: &Result<Response<Answer>, TransportError>, attempt: u32) -> Opt
     if !matches!(response.status().as_u16(), 429 | 502 | 503 | 504) {
         return None;
     }
-    let after = response.headers().get(header::RETRY_AFTER).and_then(|v| v.to_str().ok()).unwrap_or_default();
+    let after = response
+        .headers()
+        .get(header::RETRY_AFTER)
+        .and_then(|v| v.to_str().ok())
+        .unwrap_or_default();
     match after.parse() {
         Ok(seconds) => Some(Duration::from_secs(seconds)),
         Err(_) => Some(wait),
@@ -622,7 +802,9 @@ fn pause(result: &Result<Response<Answer>, TransportError>, attempt: u32) -> Opt
 /// Is a number that nobody needs to guess: the standard library seeds each of these at random.
 fn random() -> u64 {
     use std::hash::{BuildHasher, Hasher};
-    std::collections::hash_map::RandomState::new().build_hasher().finish()
+    std::collections::hash_map::RandomState::new()
+        .build_hasher()
+        .finish()
 }
 
 /// Turns an answer that is not a success into an error.
@@ -640,7 +822,13 @@ fn failure<E: Failure>(
         let status = status.as_u16();
         let title = status_text(status).to_owned();
         let type_ = BLANK.to_owned();
-        return CallError::Problem(Box::new(Problem { type_, title, status, detail: beginning(data), ..Problem::default() }));
+        return CallError::Problem(Box::new(Problem {
+            type_,
+            title,
+            status,
+            detail: beginning(data),
+            ..Problem::default()
+        }));
     }
     let mut problem = match Problem::from_json(data) {
         Ok(problem) => problem,
@@ -649,13 +837,21 @@ fn failure<E: Failure>(
     if problem.status == 0 {
         problem.status = status.as_u16();
     }
-    let after = parts.headers.get(header::RETRY_AFTER).and_then(|v| v.to_str().ok()).and_then(|v| v.parse().ok());
+    let after = parts
+        .headers
+        .get(header::RETRY_AFTER)
+        .and_then(|v| v.to_str().ok())
+        .and_then(|v| v.parse().ok());
     problem.retry_after = after.map(Duration::from_secs);
     typed(call, status, problem)
 }
 
 /// Is the error that a call declares where a problem is one.
-pub(super) fn typed<E: Failure>(call: &'static CallTable, status: StatusCode, problem: Problem) -> CallError<E> {
+pub(super) fn typed<E: Failure>(
+    call: &'static CallTable,
+    status: StatusCode,
+    problem: Problem,
+) -> CallError<E> {
     match E::read(problem.name(), problem.fields.as_deref().unwrap_or(b"{}")) {
         Some(Ok(declared)) => CallError::Declared(declared),
         Some(Err(e)) => bad(call, status, e),

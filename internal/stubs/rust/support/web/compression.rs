@@ -21,6 +21,9 @@ pub(super) fn compressed(body: &[u8]) -> Vec<u8> {
 pub(super) fn expanded(body: &[u8], limit: usize) -> Option<Vec<u8>> {
     let mut out = Vec::new();
     let most = u64::try_from(limit).unwrap_or(u64::MAX).saturating_add(1);
-    MultiGzDecoder::new(body).take(most).read_to_end(&mut out).ok()?;
+    MultiGzDecoder::new(body)
+        .take(most)
+        .read_to_end(&mut out)
+        .ok()?;
     Some(out)
 }

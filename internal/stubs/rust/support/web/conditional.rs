@@ -7,7 +7,9 @@ use crate::faithful::wire::Encoding;
 /// Tells entity-tags.
 pub(super) fn is_tag(text: &str) -> bool {
     let opaque = text.strip_prefix("W/").unwrap_or(text);
-    let opaque = opaque.strip_prefix('"').and_then(|text| text.strip_suffix('"'));
+    let opaque = opaque
+        .strip_prefix('"')
+        .and_then(|text| text.strip_suffix('"'));
     opaque.is_some_and(|text| !text.contains(|c: char| c <= ' ' || c == '"' || c == '\x7f'))
 }
 
@@ -43,19 +45,29 @@ pub(super) fn without_encodings(list: &str) -> String {
     let plain = |tag: &str| {
         let tag = tag.strip_suffix('"').unwrap_or(tag);
         let expanded = tag.strip_suffix(".gz").unwrap_or(tag);
-        let cut = expanded.strip_suffix(".cbor").or_else(|| expanded.strip_suffix(".json"));
+        let cut = expanded
+            .strip_suffix(".cbor")
+            .or_else(|| expanded.strip_suffix(".json"));
         format!("{}\"", cut.unwrap_or(tag))
     };
-    found.into_iter().map(plain).chain([rest.to_owned()]).collect()
+    found
+        .into_iter()
+        .map(plain)
+        .chain([rest.to_owned()])
+        .collect()
 }
 
 /// Tells whether If-None-Match names the tag of an answer, weakly (RFC 9110, sections 8.8.3.2 and 13.1.2).
 pub(super) fn matches(headers: &HeaderMap, tag: &str) -> bool {
     let opaque = tag.strip_prefix("W/").unwrap_or(tag);
-    headers.get_all(IF_NONE_MATCH).iter().filter_map(|v| v.to_str().ok()).any(|list| {
-        let same = |one: &str| one.find('"').is_some_and(|begin| &one[begin..] == opaque);
-        list.trim() == "*" || tags(list).0.into_iter().any(same)
-    })
+    headers
+        .get_all(IF_NONE_MATCH)
+        .iter()
+        .filter_map(|v| v.to_str().ok())
+        .any(|list| {
+            let same = |one: &str| one.find('"').is_some_and(|begin| &one[begin..] == opaque);
+            list.trim() == "*" || tags(list).0.into_iter().any(same)
+        })
 }
 
 /// Lets an answer with an entity-tag be kept, if it is asked for each time.

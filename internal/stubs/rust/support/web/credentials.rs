@@ -10,7 +10,11 @@ use super::call::{CallTable, Credential, CredentialKind};
 pub(super) type Shown = Vec<(&'static Credential, String)>;
 
 /// Reads all credentials of a call that a request has, and tells whether those of one alternative are complete.
-pub(super) fn found(call: &CallTable, headers: &HeaderMap, query: &[(String, String)]) -> (Shown, bool) {
+pub(super) fn found(
+    call: &CallTable,
+    headers: &HeaderMap,
+    query: &[(String, String)],
+) -> (Shown, bool) {
     let mut shown = Shown::new();
     let mut enough = call.needs.is_empty();
     for all in call.needs {
@@ -26,11 +30,23 @@ pub(super) fn found(call: &CallTable, headers: &HeaderMap, query: &[(String, Str
     (shown, enough)
 }
 
-fn value(credential: &Credential, headers: &HeaderMap, query: &[(String, String)]) -> Option<String> {
-    let header = |name: &str| headers.get(name).and_then(|v| v.to_str().ok()).map(str::to_owned);
+fn value(
+    credential: &Credential,
+    headers: &HeaderMap,
+    query: &[(String, String)],
+) -> Option<String> {
+    let header = |name: &str| {
+        headers
+            .get(name)
+            .and_then(|v| v.to_str().ok())
+            .map(str::to_owned)
+    };
     let found = match credential.kind {
         CredentialKind::Header(name) => header(name),
-        CredentialKind::Query(name) => query.iter().find(|(n, _)| n == name).map(|(_, v)| v.clone()),
+        CredentialKind::Query(name) => query
+            .iter()
+            .find(|(n, _)| n == name)
+            .map(|(_, v)| v.clone()),
         CredentialKind::Cookie(name) => cookie(headers, name),
         CredentialKind::Bearer => scheme(headers, "Bearer"),
         CredentialKind::Basic => return basic(headers),
@@ -41,7 +57,9 @@ fn value(credential: &Credential, headers: &HeaderMap, query: &[(String, String)
 fn scheme(headers: &HeaderMap, name: &str) -> Option<String> {
     let text = headers.get(AUTHORIZATION)?.to_str().ok()?;
     let (scheme, rest) = text.split_once(' ')?;
-    scheme.eq_ignore_ascii_case(name).then(|| rest.trim().to_owned())
+    scheme
+        .eq_ignore_ascii_case(name)
+        .then(|| rest.trim().to_owned())
 }
 
 pub(super) fn basic(headers: &HeaderMap) -> Option<String> {
@@ -52,10 +70,16 @@ pub(super) fn basic(headers: &HeaderMap) -> Option<String> {
 
 /// Is the value of a cookie; of several of one name the first counts.
 pub(super) fn cookie(headers: &HeaderMap, name: &str) -> Option<String> {
-    let lines = headers.get_all(COOKIE).iter().filter_map(|v| v.to_str().ok());
+    let lines = headers
+        .get_all(COOKIE)
+        .iter()
+        .filter_map(|v| v.to_str().ok());
     let pair = |pair: &str| {
         let (n, value) = pair.trim().split_once('=')?;
-        let value = value.strip_prefix('"').and_then(|v| v.strip_suffix('"')).unwrap_or(value);
+        let value = value
+            .strip_prefix('"')
+            .and_then(|v| v.strip_suffix('"'))
+            .unwrap_or(value);
         (n == name).then(|| value.to_owned())
     };
     lines.flat_map(|line| line.split(';')).find_map(pair)
@@ -77,5 +101,7 @@ pub(super) fn challenges(call: &CallTable) -> Vec<HeaderValue> {
             list.push(challenge);
         }
     }
-    list.iter().filter_map(|challenge| HeaderValue::from_str(challenge).ok()).collect()
+    list.iter()
+        .filter_map(|challenge| HeaderValue::from_str(challenge).ok())
+        .collect()
 }

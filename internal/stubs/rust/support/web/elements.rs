@@ -18,7 +18,11 @@ pub struct Elements<T: Codec<Value = T>> {
 
 impl<T: Codec<Value = T>> Elements<T> {
     pub(super) fn new(reader: Reader<T>, allow_unlisted: bool) -> Self {
-        Self { reader, allow_unlisted, over: false }
+        Self {
+            reader,
+            allow_unlisted,
+            over: false,
+        }
     }
 
     /// Is the next element, or none at the end.
@@ -58,14 +62,19 @@ fn problem_of(failure: Failure) -> Problem {
         ..Problem::own("invalid-request", "an element can't be read")
     };
     match failure {
-        Failure::TooLarge(limit) => Problem::own("too-large", format!("an element of more than {limit} bytes")),
+        Failure::TooLarge(limit) => Problem::own(
+            "too-large",
+            format!("an element of more than {limit} bytes"),
+        ),
         Failure::Unreadable(e) if e.is_too_large() => Problem::own("too-large", e.detail()),
         Failure::Unreadable(e) => unreadable(e.path(), e.detail()),
         Failure::Malformed(detail) => unreadable("", detail),
         Failure::Silent => Problem::own("too-slow", "the stream was silent for too long"),
         Failure::Lost(_) => Problem::own("invalid-request", "the stream ended without its end"),
         Failure::Problem(details) => {
-            let detail = Problem::from_json(&details).map(|p| p.to_string()).unwrap_or_default();
+            let detail = Problem::from_json(&details)
+                .map(|p| p.to_string())
+                .unwrap_or_default();
             Problem::own("invalid-request", format!("the caller gave up: {detail}"))
         }
     }

@@ -93,7 +93,11 @@ impl NoAnswer {
 
 impl fmt::Display for NoAnswer {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{}: no answer, {}: {}", self.call, self.reason, self.cause)
+        write!(
+            f,
+            "{}: no answer, {}: {}",
+            self.call, self.reason, self.cause
+        )
     }
 }
 
@@ -121,7 +125,11 @@ impl NotUnderstood {
 
 impl fmt::Display for NotUnderstood {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{}: the answer with status {} was not understood: {}", self.call, self.status, self.cause)
+        write!(
+            f,
+            "{}: the answer with status {} was not understood: {}",
+            self.call, self.status, self.cause
+        )
     }
 }
 
@@ -159,7 +167,11 @@ impl fmt::Display for MissingCredential {
             [] => "none".to_owned(),
             names => format!("\"{}\"", names.join("\", \"")),
         };
-        write!(f, "{} needs {}; the credentials that the client was given: {given}", self.call, self.needs)
+        write!(
+            f,
+            "{} needs {}; the credentials that the client was given: {given}",
+            self.call, self.needs
+        )
     }
 }
 
@@ -171,8 +183,16 @@ pub struct BadUrl(pub(super) String);
 
 impl fmt::Display for BadUrl {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let example = if self.0.is_empty() || self.0.contains("//") { "127.0.0.1:8080" } else { &self.0 };
-        write!(f, "\"{}\" is not the URL of a server; write, for example: http://{example}", self.0)
+        let example = if self.0.is_empty() || self.0.contains("//") {
+            "127.0.0.1:8080"
+        } else {
+            &self.0
+        };
+        write!(
+            f,
+            "\"{}\" is not the URL of a server; write, for example: http://{example}",
+            self.0
+        )
     }
 }
 

@@ -45,7 +45,11 @@ pub(super) fn decoded(text: &str) -> Option<Vec<u8>> {
             continue;
         }
         let digits = rest.get(..2)?;
-        let digit = |c: u8| char::from(c).to_digit(16).and_then(|d| u8::try_from(d).ok());
+        let digit = |c: u8| {
+            char::from(c)
+                .to_digit(16)
+                .and_then(|d| u8::try_from(d).ok())
+        };
         out.push(digit(digits[0])? << 4 | digit(digits[1])?);
         rest = &rest[2..];
     }
@@ -56,7 +60,9 @@ pub(super) fn decoded(text: &str) -> Option<Vec<u8>> {
 pub(super) fn pairs(raw: &str) -> (Vec<(String, String)>, bool) {
     let mut list = Vec::new();
     let mut odd = false;
-    let plain = |text: &str| decoded(&text.replace('+', " ")).and_then(|bytes| String::from_utf8(bytes).ok());
+    let plain = |text: &str| {
+        decoded(&text.replace('+', " ")).and_then(|bytes| String::from_utf8(bytes).ok())
+    };
     for pair in raw.split('&').filter(|pair| !pair.is_empty()) {
         let (name, value) = pair.split_once('=').unwrap_or((pair, ""));
         match (plain(name), plain(value)) {

@@ -64,7 +64,10 @@ impl Call {
     /// The value of a credential, by its name with or without its module; of a basic one "user:password".
     #[must_use]
     pub fn credential(&self, name: &str) -> Option<&str> {
-        self.shown.iter().find(|(credential, _)| credential.is(name)).map(|(_, value)| &**value)
+        self.shown
+            .iter()
+            .find(|(credential, _)| credential.is(name))
+            .map(|(_, value)| &**value)
     }
 
     /// The trace that the caller is in (W3C Trace Context): traceparent and tracestate.
@@ -140,18 +143,30 @@ impl Exchange {
     /// Refuses calls that a page of another site made a browser send with what it keeps for this one: cookies, and names and
     /// passwords (Fetch standard; Fetch Metadata).
     pub(super) fn judge_origin(&self, placed: &[&[Placed]]) -> Result<(), Problem> {
-        let in_cookies = placed.iter().any(|list| list.iter().any(|p| p.place == Place::Cookie));
+        let in_cookies = placed
+            .iter()
+            .any(|list| list.iter().any(|p| p.place == Place::Cookie));
         let kept = in_cookies
-            || self.call.needs.iter().flat_map(|all| all.iter()).any(|c| match c.kind {
-                CredentialKind::Cookie(_) => true,
-                CredentialKind::Basic => credentials::basic(&self.parts.headers).is_some(),
-                _ => false,
-            });
+            || self
+                .call
+                .needs
+                .iter()
+                .flat_map(|all| all.iter())
+                .any(|c| match c.kind {
+                    CredentialKind::Cookie(_) => true,
+                    CredentialKind::Basic => credentials::basic(&self.parts.headers).is_some(),
+                    _ => false,
+                });
         if !kept {
             return Ok(());
         }
         let headers = &self.parts.headers;
-        let text = |name: &str| headers.get(name).and_then(|v| v.to_str().ok()).unwrap_or_default();
+        let text = |name: &str| {
+            headers
+                .get(name)
+                .and_then(|v| v.to_str().ok())
+                .unwrap_or_default()
+        };
         let mut origins = headers.get_all(header::ORIGIN).iter();
         let allowed = match (origins.next(), origins.next()) {
             (Some(origin), None) => self.allows(origin),
@@ -165,7 +180,10 @@ impl Exchange {
         if allowed {
             Ok(())
         } else {
-            Err(Problem::own("forbidden", "a page of another site may not make this call"))
+            Err(Problem::own(
+                "forbidden",
+                "a page of another site may not make this call",
+            ))
         }
     }
 
@@ -175,11 +193,15 @@ impl Exchange {
             return false;
         };
         if self.mount.options.origins.iter().any(|o| o == origin)
-            || headers.get("sec-fetch-site").is_some_and(|v| v == "same-origin")
+            || headers
+                .get("sec-fetch-site")
+                .is_some_and(|v| v == "same-origin")
         {
             return true;
         }
-        let host = origin.strip_prefix("http://").or_else(|| origin.strip_prefix("https://"));
+        let host = origin
+            .strip_prefix("http://")
+            .or_else(|| origin.strip_prefix("https://"));
         let own = headers.get(header::HOST).and_then(|v| v.to_str().ok());
         let own = own.or_else(|| self.parts.uri.authority().map(http::uri::Authority::as_str));
         matches!((host, own), (Some(host), Some(own)) if !host.is_empty() && host.eq_ignore_ascii_case(own))
@@ -197,7 +219,10 @@ impl Exchange {
         let (shown, enough) = credentials::found(self.call, &self.parts.headers, query);
         if !enough {
             self.challenge();
-            return Err(Problem::own("unauthenticated", format!("the call needs {}", needs_text(self.call.needs))));
+            return Err(Problem::own(
+                "unauthenticated",
+                format!("the call needs {}", needs_text(self.call.needs)),
+            ));
         }
         self.shown = shown;
         self.extensions = std::mem::take(&mut self.parts.extensions);
@@ -239,10 +264,20 @@ impl Exchange {
     /// the server allows.
     pub(super) fn patience(&self) -> Duration {
         let most = self.mount.options.handler_timeout;
-        let prefer = self.parts.headers.get_all("prefer").iter().filter_map(|v| v.to_str().ok());
+        let prefer = self
+            .parts
+            .headers
+            .get_all("prefer")
+            .iter()
+            .filter_map(|v| v.to_str().ok());
         let seconds = prefer
             .flat_map(|line| line.split(','))
-            .find_map(|preference| preference.trim().strip_prefix("wait=").and_then(|n| n.parse::<u32>().ok()));
+            .find_map(|preference| {
+                preference
+                    .trim()
+                    .strip_prefix("wait=")
+                    .and_then(|n| n.parse::<u32>().ok())
+            });
         match seconds {
             Some(n) if n > 0 => most.min(Duration::from_secs(u64::from(n))),
             _ => most,
@@ -261,14 +296,25 @@ impl Exchange {
                 ));
             }
         }
-        let body = if Q::IN_BODY { Some(self.payload().await?) } else { None };
+        let body = if Q::IN_BODY {
+            Some(self.payload().await?)
+        } else {
+            None
+        };
         self.whole::<Q>(body.as_ref().map(|(encoding, data)| (*encoding, &**data)))
     }
 
     /// Makes a message of a body and of what came outside of it, and looks at what the definitions say of it.
-    pub(super) fn whole<Q: Travels>(&mut self, body: Option<(Encoding, &[u8])>) -> Result<Q::Message, Problem> {
+    pub(super) fn whole<Q: Travels>(
+        &mut self,
+        body: Option<(Encoding, &[u8])>,
+    ) -> Result<Q::Message, Problem> {
         let budget = self.mount.options.item_limit;
-        let payload = body.map(|(encoding, data)| Payload { data, encoding, budget });
+        let payload = body.map(|(encoding, data)| Payload {
+            data,
+            encoding,
+            budget,
+        });
         if !Q::PLACED.is_empty() {
             self.queries();
         }
@@ -276,8 +322,13 @@ impl Exchange {
         let mut arguments = Arguments::new(&mut find);
         let read = Q::read(payload, &mut arguments);
         let mut violations = std::mem::take(&mut arguments.violations);
-        if self.query.as_ref().is_some_and(|(_, odd)| *odd) && Q::PLACED.iter().any(|p| p.place == Place::Query) {
-            let mut odd = Violation::new("", "must be pairs that are percent-encoded as they should be");
+        if self.query.as_ref().is_some_and(|(_, odd)| *odd)
+            && Q::PLACED.iter().any(|p| p.place == Place::Query)
+        {
+            let mut odd = Violation::new(
+                "",
+                "must be pairs that are percent-encoded as they should be",
+            );
             odd.place = "query";
             violations.push(odd);
         }
@@ -304,17 +355,29 @@ impl Exchange {
     fn arrived(&self, placed: &Placed) -> Vec<String> {
         match placed.place {
             Place::Path => {
-                let value = self.values.iter().find(|(name, _)| *name == placed.parameter);
+                let value = self
+                    .values
+                    .iter()
+                    .find(|(name, _)| *name == placed.parameter);
                 value.map(|(_, value)| value.clone()).into_iter().collect()
             }
             Place::Query => {
                 let pairs = self.query.as_ref().map_or(&[][..], |(pairs, _)| pairs);
-                pairs.iter().filter(|(name, _)| name == placed.parameter).map(|(_, value)| value.clone()).collect()
+                pairs
+                    .iter()
+                    .filter(|(name, _)| name == placed.parameter)
+                    .map(|(_, value)| value.clone())
+                    .collect()
             }
-            Place::Cookie => credentials::cookie(&self.parts.headers, placed.parameter).into_iter().collect(),
+            Place::Cookie => credentials::cookie(&self.parts.headers, placed.parameter)
+                .into_iter()
+                .collect(),
             Place::Header => {
                 let mut values = header_values(&self.parts.headers, placed);
-                if ["if-match", "if-none-match"].iter().any(|name| name.eq_ignore_ascii_case(placed.parameter)) {
+                if ["if-match", "if-none-match"]
+                    .iter()
+                    .any(|name| name.eq_ignore_ascii_case(placed.parameter))
+                {
                     for value in &mut values {
                         *value = conditional::without_encodings(value);
                     }
@@ -327,22 +390,39 @@ impl Exchange {
     /// Reads the body, without its content coding.
     async fn payload(&mut self) -> Result<(Encoding, Vec<u8>), Problem> {
         let limit = self.mount.options.body_limit;
-        let too_large = || Problem::own("too-large", format!("the body is larger than {limit} bytes"));
-        let coding = self.parts.headers.get(header::CONTENT_ENCODING).map(|v| v.to_str().unwrap_or("?").to_owned());
+        let too_large = || {
+            Problem::own(
+                "too-large",
+                format!("the body is larger than {limit} bytes"),
+            )
+        };
+        let coding = self
+            .parts
+            .headers
+            .get(header::CONTENT_ENCODING)
+            .map(|v| v.to_str().unwrap_or("?").to_owned());
         let coding = coding.filter(|coding| !coding.eq_ignore_ascii_case("identity"));
         if let Some(coding) = coding.as_ref().filter(|coding| !media::is_gzip(coding)) {
-            self.headers.insert(header::ACCEPT_ENCODING, HeaderValue::from_static("gzip")); // RFC 9110, section 12.5.3
-            return Err(Problem::own("unsupported-form", format!("the content coding \"{coding}\" is not read")));
+            self.headers
+                .insert(header::ACCEPT_ENCODING, HeaderValue::from_static("gzip")); // RFC 9110, section 12.5.3
+            return Err(Problem::own(
+                "unsupported-form",
+                format!("the content coding \"{coding}\" is not read"),
+            ));
         }
         let media_type = media::content_type(&self.parts.headers);
         let encoding = media::payload(&media_type);
         let mut incoming = self.body.take();
-        let is_empty = incoming.as_ref().map_or(true, |body| http_body::Body::is_end_stream(body));
+        let is_empty = incoming
+            .as_ref()
+            .map_or(true, http_body::Body::is_end_stream);
         if encoding.is_none() && !(media_type.is_empty() && is_empty) {
             self.body = incoming;
             return Err(Problem::own(
                 "unsupported-form",
-                format!("Content-Type is application/cbor or application/json, not \"{media_type}\""),
+                format!(
+                    "Content-Type is application/cbor or application/json, not \"{media_type}\""
+                ),
             ));
         }
         let read = match &mut incoming {
@@ -355,45 +435,68 @@ impl Exchange {
                 self.body = incoming;
                 return Err(match why {
                     Unread::TooLarge => too_large(),
-                    Unread::Broken(_) => Problem::own("invalid-request", "the body ended too early"),
+                    Unread::Broken(_) => {
+                        Problem::own("invalid-request", "the body ended too early")
+                    }
                 });
             }
         };
         if coding.is_some() {
-            data = compression::expanded(&data, limit)
-                .ok_or_else(|| Problem::own("invalid-request", "the body can't be read: it is not whole gzip"))?;
+            data = compression::expanded(&data, limit).ok_or_else(|| {
+                Problem::own(
+                    "invalid-request",
+                    "the body can't be read: it is not whole gzip",
+                )
+            })?;
             if data.len() > limit {
                 return Err(too_large());
             }
         }
         // No type and no body: nothing was set.
-        Ok(encoding.map_or_else(|| (Encoding::Json, b"{}".to_vec()), |encoding| (encoding, data)))
+        Ok(encoding.map_or_else(
+            || (Encoding::Json, b"{}".to_vec()),
+            |encoding| (encoding, data),
+        ))
     }
 
     /// Is the request as it comes.
     pub(super) fn elements<T: Codec<Value = T>>(&mut self, encoding: Encoding) -> Elements<T> {
         let options = &self.mount.options;
-        let limits =
-            Limits { element: options.element_limit, items: options.item_limit, idle: options.idle_timeout };
-        let body = self.body.take().unwrap_or_else(|| body::incoming(Body::empty()));
+        let limits = Limits {
+            element: options.element_limit,
+            items: options.item_limit,
+            idle: options.idle_timeout,
+        };
+        let body = self
+            .body
+            .take()
+            .unwrap_or_else(|| body::incoming(Body::empty()));
         Elements::new(Reader::new(body, encoding, limits), options.allow_unlisted)
     }
 
     /// Is an answer that is a stream.
     pub(super) fn stream(&mut self, encoding: Encoding, body: Body) -> Response<Body> {
         self.take_answer_headers();
-        self.headers.insert(header::CONTENT_TYPE, HeaderValue::from_static(media::of_stream(encoding)));
+        self.headers.insert(
+            header::CONTENT_TYPE,
+            HeaderValue::from_static(media::of_stream(encoding)),
+        );
         self.response(200, body)
     }
 
     /// Is an answer that is not a stream.
-    pub(super) fn answer<A: Travels>(&mut self, message: &A::Message, encoding: Encoding) -> Result<Response<Body>, Problem> {
+    pub(super) fn answer<A: Travels>(
+        &mut self,
+        message: &A::Message,
+        encoding: Encoding,
+    ) -> Result<Response<Body>, Problem> {
         let status = match self.call.status {
             0 if A::IS_MESSAGE => 200,
             0 => 204,
             status => status,
         };
-        let unwritable = |detail: String| Problem::internal(format!("an answer that can't be sent: {detail}"));
+        let unwritable =
+            |detail: String| Problem::internal(format!("an answer that can't be sent: {detail}"));
         let mut data = Vec::with_capacity(256);
         let mut in_body = A::IN_BODY;
         if in_body {
@@ -416,7 +519,10 @@ impl Exchange {
             if let Some(violation) = parameters.violations.first() {
                 return Err(unwritable(violation.to_string()));
             }
-            if self.outside(parameters, status, in_body.then_some(encoding), gzipped).map_err(unwritable)? {
+            if self
+                .outside(parameters, status, in_body.then_some(encoding), gzipped)
+                .map_err(unwritable)?
+            {
                 return Ok(self.response(304, Body::empty()));
             }
         }
@@ -426,16 +532,23 @@ impl Exchange {
         }
         if gzipped {
             data = compression::compressed(&data);
-            self.headers.insert(header::CONTENT_ENCODING, HeaderValue::from_static("gzip"));
+            self.headers
+                .insert(header::CONTENT_ENCODING, HeaderValue::from_static("gzip"));
         }
         if !is_bodiless(status) {
-            self.headers.insert(header::CONTENT_LENGTH, HeaderValue::from(data.len()));
+            self.headers
+                .insert(header::CONTENT_LENGTH, HeaderValue::from(data.len()));
         }
         Ok(self.response(status, Body::whole(data)))
     }
 
     pub(super) fn take_answer_headers(&mut self) {
-        let own = std::mem::take(&mut *self.answer_headers.lock().unwrap_or_else(PoisonError::into_inner));
+        let own = std::mem::take(
+            &mut *self
+                .answer_headers
+                .lock()
+                .unwrap_or_else(PoisonError::into_inner),
+        );
         let mut last: Option<HeaderName> = None;
         for (name, value) in own {
             last = name.or(last);
@@ -477,9 +590,13 @@ impl Exchange {
                 tag = conditional::tagged(&tag, encoding, gzipped);
             }
             conditional::is_to_be_checked(&mut self.headers);
-            let asks = matches!(self.parts.method, Method::GET | Method::HEAD) && (200..=299).contains(&status);
+            let asks = matches!(self.parts.method, Method::GET | Method::HEAD)
+                && (200..=299).contains(&status);
             let known = asks && conditional::matches(&self.parts.headers, &tag);
-            self.headers.insert(header::ETAG, HeaderValue::from_str(&tag).map_err(|e| e.to_string())?);
+            self.headers.insert(
+                header::ETAG,
+                HeaderValue::from_str(&tag).map_err(|e| e.to_string())?,
+            );
             if known {
                 return Ok(true);
             }
@@ -494,7 +611,10 @@ impl Exchange {
         for (name, value) in parameters.cookies {
             let gone = if value.is_empty() { "; Max-Age=0" } else { "" };
             let text = format!("{name}={value}; Path=/{gone}; HttpOnly; Secure; SameSite=Lax");
-            self.headers.append(header::SET_COOKIE, HeaderValue::from_str(&text).map_err(|e| e.to_string())?);
+            self.headers.append(
+                header::SET_COOKIE,
+                HeaderValue::from_str(&text).map_err(|e| e.to_string())?,
+            );
         }
         Ok(false)
     }
@@ -513,7 +633,7 @@ impl Exchange {
     }
 
     /// Is the answer of a problem.
-    pub(super) fn refusal(&mut self, problem: Problem) -> Response<Body> {
+    pub(super) fn refusal(&mut self, problem: &Problem) -> Response<Body> {
         if let Some(cause) = &problem.cause {
             self.mount.report(self.call.name, &**cause);
         }
@@ -522,12 +642,21 @@ impl Exchange {
             None => (problem.status == 503).then_some(1),
         };
         if let Some(seconds) = wait {
-            self.headers.insert(header::RETRY_AFTER, HeaderValue::from(seconds));
+            self.headers
+                .insert(header::RETRY_AFTER, HeaderValue::from(seconds));
         }
         let json = problem.to_json(&self.mount.options.base);
-        self.headers.insert(header::CONTENT_TYPE, HeaderValue::from_static(media::PROBLEM));
-        self.headers.insert(header::CONTENT_LENGTH, HeaderValue::from(json.len()));
-        if let Some(body) = self.body.take().filter(|body| !http_body::Body::is_end_stream(body)) {
+        self.headers.insert(
+            header::CONTENT_TYPE,
+            HeaderValue::from_static(media::PROBLEM),
+        );
+        self.headers
+            .insert(header::CONTENT_LENGTH, HeaderValue::from(json.len()));
+        if let Some(body) = self
+            .body
+            .take()
+            .filter(|body| !http_body::Body::is_end_stream(body))
+        {
             tokio::spawn(body::drain(body));
         }
         self.response(problem.status, Body::whole(json))
@@ -537,7 +666,12 @@ impl Exchange {
 /// Is the problem of what a handler failed with.
 pub(super) fn problem_of<E: Failure>(failure: E, base: &str) -> Problem {
     match failure.into_parts() {
-        Ok(Declared { name, status, title, fields }) => match fields {
+        Ok(Declared {
+            name,
+            status,
+            title,
+            fields,
+        }) => match fields {
             Ok(fields) => Problem {
                 type_: format!("{base}/-/errors/{name}"),
                 title: title.to_owned(),
@@ -557,11 +691,16 @@ fn checked(problem: Problem) -> Problem {
         return problem;
     }
     if !(400..=599).contains(&problem.status) {
-        return Problem::internal(format!("a problem has a status of 400 to 599, not {}: {problem}", problem.status));
+        return Problem::internal(format!(
+            "a problem has a status of 400 to 599, not {}: {problem}",
+            problem.status
+        ));
     }
     if problem.type_.contains("/-/errors/") {
         let type_ = &problem.type_;
-        return Problem::internal(format!("the type \"{type_}\" of a problem means an error of the definitions: {problem}"));
+        return Problem::internal(format!(
+            "the type \"{type_}\" of a problem means an error of the definitions: {problem}"
+        ));
     }
     problem
 }
@@ -571,7 +710,10 @@ fn unreadable(e: &ReadError) -> Problem {
         return Problem::own("too-large", e.detail());
     }
     let violation = Violation::new(e.path(), e.detail());
-    Problem { violations: vec![violation], ..Problem::own("invalid-request", "the request can't be read") }
+    Problem {
+        violations: vec![violation],
+        ..Problem::own("invalid-request", "the request can't be read")
+    }
 }
 
 /// Tells statuses whose answers have no body (RFC 9110, section 6.4.1).
@@ -583,7 +725,9 @@ pub(super) fn is_bodiless(status: u16) -> bool {
 /// 5.3).
 pub(super) fn header_values(headers: &HeaderMap, placed: &Placed) -> Vec<String> {
     let lines = headers.get_all(placed.parameter).iter();
-    let values: Vec<String> = lines.map(|v| String::from_utf8_lossy(v.as_bytes()).into_owned()).collect();
+    let values: Vec<String> = lines
+        .map(|v| String::from_utf8_lossy(v.as_bytes()).into_owned())
+        .collect();
     if values.len() > 1 && placed.is_verbatim() {
         return vec![values.join(", ")];
     }
@@ -611,7 +755,10 @@ pub struct Panic(String);
 impl Panic {
     pub(super) fn of(value: &(dyn Any + Send)) -> Self {
         let text = value.downcast_ref::<&str>().map(|text| (*text).to_owned());
-        Self(text.or_else(|| value.downcast_ref::<String>().cloned()).unwrap_or_else(|| "a value of its own".to_owned()))
+        Self(
+            text.or_else(|| value.downcast_ref::<String>().cloned())
+                .unwrap_or_else(|| "a value of its own".to_owned()),
+        )
     }
 }
 

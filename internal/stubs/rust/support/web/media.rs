@@ -46,8 +46,14 @@ pub(super) fn stream(media_type: &str) -> Option<Encoding> {
 
 /// Is the media type of a body in lower case, without parameters; empty for none.
 pub(super) fn content_type(headers: &HeaderMap) -> String {
-    let text = headers.get(http::header::CONTENT_TYPE).map_or("", |v| v.to_str().unwrap_or("?"));
-    text.split(';').next().unwrap_or_default().trim().to_ascii_lowercase()
+    let text = headers
+        .get(http::header::CONTENT_TYPE)
+        .map_or("", |v| v.to_str().unwrap_or("?"));
+    text.split(';')
+        .next()
+        .unwrap_or_default()
+        .trim()
+        .to_ascii_lowercase()
 }
 
 /// Is the encoding of an answer: the one that is liked better of the media types of CBOR and JSON, of two alike that of the
@@ -76,7 +82,10 @@ pub(super) fn preferred(
 
 fn quality(headers: &HeaderMap, wanted: &str) -> f32 {
     let mut best = (0.0, -1);
-    let lines = headers.get_all(http::header::ACCEPT).iter().filter_map(|v| v.to_str().ok());
+    let lines = headers
+        .get_all(http::header::ACCEPT)
+        .iter()
+        .filter_map(|v| v.to_str().ok());
     for part in lines.flat_map(|line| line.split(',')) {
         let mut parameters = part.split(';').map(|p| p.trim().to_ascii_lowercase());
         let rank = match parameters.next().as_deref() {
@@ -96,11 +105,17 @@ fn quality(headers: &HeaderMap, wanted: &str) -> f32 {
 /// Whether gzip is taken (RFC 9110, section 12.5.3).
 pub(super) fn takes_gzip(headers: &HeaderMap) -> bool {
     let (mut gzip, mut any): (Option<f32>, Option<f32>) = (None, None);
-    let lines = headers.get_all(http::header::ACCEPT_ENCODING).iter().filter_map(|v| v.to_str().ok());
+    let lines = headers
+        .get_all(http::header::ACCEPT_ENCODING)
+        .iter()
+        .filter_map(|v| v.to_str().ok());
     for part in lines.flat_map(|line| line.split(',')) {
         let (coding, parameters) = part.split_once(';').unwrap_or((part, ""));
         let q = parameters.trim().to_ascii_lowercase();
-        let q = q.strip_prefix("q=").and_then(|q| q.parse().ok()).unwrap_or(1.0);
+        let q = q
+            .strip_prefix("q=")
+            .and_then(|q| q.parse().ok())
+            .unwrap_or(1.0);
         if is_gzip(coding) {
             gzip = Some(gzip.unwrap_or(0.0).max(q));
         } else if coding.trim() == "*" {

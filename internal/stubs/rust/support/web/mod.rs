@@ -1,6 +1,9 @@
 //! Calls over HTTP: requests and answers as CBOR or JSON, errors as problem details (RFC 9457). The clients and servers of
 //! the definitions use it; other code uses its options and its errors.
 
+#![allow(clippy::result_large_err)] // a problem is made once, on the way out
+#![allow(clippy::missing_errors_doc)] // of functions that are hidden: stubs alone call them
+
 #[doc(hidden)]
 pub use bytes::Bytes;
 #[doc(hidden)]
@@ -46,9 +49,9 @@ pub use options::{BoxFuture, ServerOptions};
 #[doc(hidden)]
 pub use problem::Page;
 pub use problem::Problem;
+pub use server::{serve, Mount};
 #[doc(hidden)]
 pub use server::{Definitions, Route};
-pub use server::{serve, Mount};
 pub use stream::BoxStream;
 #[doc(hidden)]
 pub use stream::{boxed, NoStream};

@@ -10,11 +10,13 @@ use super::problem::Problem;
 /// Is a future in a box.
 pub type BoxFuture<'a, T> = Pin<Box<dyn Future<Output = T> + Send + 'a>>;
 
-pub(super) type Authorizer = dyn for<'a> Fn(&'a mut Call) -> BoxFuture<'a, Result<(), Problem>> + Send + Sync;
+pub(super) type Authorizer =
+    dyn for<'a> Fn(&'a mut Call) -> BoxFuture<'a, Result<(), Problem>> + Send + Sync;
 pub(super) type OnError = dyn Fn(&str, &(dyn Error + 'static)) + Send + Sync;
 
 /// Says how a mount serves.
 #[derive(Clone)]
+#[allow(clippy::struct_excessive_bools)] // each is an option of its own
 pub struct ServerOptions {
     pub(super) base: String,
     pub(super) body_limit: usize,
@@ -173,7 +175,10 @@ impl ServerOptions {
     /// Is told each error that the caller is not, with the name of the call. Without it they go to the crate `log`, and
     /// where nothing listens to that to the standard error output.
     #[must_use]
-    pub fn on_error(mut self, hook: impl Fn(&str, &(dyn Error + 'static)) + Send + Sync + 'static) -> Self {
+    pub fn on_error(
+        mut self,
+        hook: impl Fn(&str, &(dyn Error + 'static)) + Send + Sync + 'static,
+    ) -> Self {
         self.on_error = Some(Arc::new(hook));
         self
     }

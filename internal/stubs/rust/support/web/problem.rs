@@ -33,7 +33,11 @@ impl Problem {
     /// Makes one of a status and what is the matter.
     #[must_use]
     pub fn new(status: u16, detail: impl Into<String>) -> Self {
-        Self { status, detail: detail.into(), ..Self::default() }
+        Self {
+            status,
+            detail: detail.into(),
+            ..Self::default()
+        }
     }
 
     /// Refuses a request for violations that only the handler can find, with 400.
@@ -43,7 +47,10 @@ impl Problem {
             1 => "1 violation".to_owned(),
             n => format!("{n} violations"),
         };
-        Self { violations, ..Self::own("invalid-request", detail) }
+        Self {
+            violations,
+            ..Self::own("invalid-request", detail)
+        }
     }
 
     /// Is what an authorizer answers who does not know who calls.
@@ -61,7 +68,10 @@ impl Problem {
     /// Is what a handler answers that has too much to do.
     #[must_use]
     pub fn overloaded(retry_after: Duration) -> Self {
-        Self { retry_after: Some(retry_after), ..Self::own("overloaded", "the server has too much to do") }
+        Self {
+            retry_after: Some(retry_after),
+            ..Self::own("overloaded", "the server has too much to do")
+        }
     }
 
     /// Is what a handler answers that is not written yet.
@@ -73,7 +83,10 @@ impl Problem {
     /// Hides an error: the caller gets a 500 that says nothing of it, the server's hook for errors gets it all.
     #[must_use]
     pub fn internal(cause: impl Into<Box<dyn Error + Send + Sync>>) -> Self {
-        Self { cause: Some(Arc::from(cause.into())), ..Self::own("internal", "") }
+        Self {
+            cause: Some(Arc::from(cause.into())),
+            ..Self::own("internal", "")
+        }
     }
 
     /// Is one that every server has.
@@ -81,7 +94,13 @@ impl Problem {
         let page = COMMON.iter().find(|page| page.name == name);
         let status = page.map_or(500, |page| page.status);
         let title = name.replace('-', " ");
-        Self { own: page, title, status, detail: detail.into(), ..Self::default() }
+        Self {
+            own: page,
+            title,
+            status,
+            detail: detail.into(),
+            ..Self::default()
+        }
     }
 
     /// What follows "/-/errors/" in the type, such as "invalid-request", or the type.
@@ -112,7 +131,11 @@ impl Problem {
             None => w.text(&self.type_),
         }
         w.member("title");
-        w.text(if self.title.is_empty() { status_text(self.status) } else { &self.title });
+        w.text(if self.title.is_empty() {
+            status_text(self.status)
+        } else {
+            &self.title
+        });
         w.member("status");
         w.uint16(self.status);
         for (name, text) in [("detail", &self.detail), ("instance", &self.instance)] {
@@ -193,7 +216,11 @@ fn read_violations(r: &mut JsonReader<'_>) -> Result<Vec<Violation>, ReadError> 
                 "detail" => violation.detail = r.text()?,
                 "in" => {
                     let place = r.text()?;
-                    violation.place = PLACES.iter().find(|known| **known == place).copied().unwrap_or_default();
+                    violation.place = PLACES
+                        .iter()
+                        .find(|known| **known == place)
+                        .copied()
+                        .unwrap_or_default();
                 }
                 _ => drop(r.raw()?),
             }
@@ -210,13 +237,23 @@ pub(super) const BLANK: &str = "about:blank";
 
 /// What a status is called (RFC 9110, section 15).
 pub(super) fn status_text(status: u16) -> &'static str {
-    let known = http::StatusCode::from_u16(status).ok().and_then(|status| status.canonical_reason());
-    known.unwrap_or(if status < 500 { "Client error" } else { "Server error" })
+    let known = http::StatusCode::from_u16(status)
+        .ok()
+        .and_then(|status| status.canonical_reason());
+    known.unwrap_or(if status < 500 {
+        "Client error"
+    } else {
+        "Server error"
+    })
 }
 
 impl fmt::Display for Problem {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let title = if self.title.is_empty() { status_text(self.status) } else { &self.title };
+        let title = if self.title.is_empty() {
+            status_text(self.status)
+        } else {
+            &self.title
+        };
         write!(f, "{} {title}", self.status)?;
         if !self.detail.is_empty() {
             write!(f, ": {}", self.detail)?;
@@ -240,7 +277,9 @@ impl fmt::Debug for Problem {
 
 impl Error for Problem {
     fn source(&self) -> Option<&(dyn Error + 'static)> {
-        self.cause.as_deref().map(|cause| cause as &(dyn Error + 'static))
+        self.cause
+            .as_deref()
+            .map(|cause| cause as &(dyn Error + 'static))
     }
 }
 

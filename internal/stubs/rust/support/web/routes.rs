@@ -23,16 +23,24 @@ pub(super) enum Found {
 
 impl Routes {
     pub(super) fn of<'a>(calls: impl Iterator<Item = &'a CallTable>) -> Self {
-        let mut routes = Self { exact: HashMap::new(), patterns: Vec::new(), methods: Vec::new() };
+        let mut routes = Self {
+            exact: HashMap::new(),
+            patterns: Vec::new(),
+            methods: Vec::new(),
+        };
         for (i, call) in calls.enumerate() {
             routes.methods.push(call.method);
             if call.path.contains('{') {
-                routes.patterns.push((call.path[1..].split('/').collect(), i));
+                routes
+                    .patterns
+                    .push((call.path[1..].split('/').collect(), i));
             } else {
                 routes.exact.entry(call.path).or_default().push(i);
             }
         }
-        routes.patterns.sort_by_key(|(segments, _)| segments.iter().filter(|s| s.starts_with('{')).count());
+        routes
+            .patterns
+            .sort_by_key(|(segments, _)| segments.iter().filter(|s| s.starts_with('{')).count());
         routes
     }
 
@@ -49,7 +57,11 @@ impl Routes {
         if self.patterns.is_empty() {
             return Found::Others(others);
         }
-        let plain = |s: &str| escapes::decoded(s).and_then(|b| String::from_utf8(b).ok()).unwrap_or_else(|| s.to_owned());
+        let plain = |s: &str| {
+            escapes::decoded(s)
+                .and_then(|b| String::from_utf8(b).ok())
+                .unwrap_or_else(|| s.to_owned())
+        };
         let segments: Vec<String> = path.trim_start_matches('/').split('/').map(plain).collect();
         for (pattern, i) in &self.patterns {
             let Some(values) = matched(pattern, &segments) else {
@@ -72,7 +84,10 @@ fn matched(pattern: &[&'static str], segments: &[String]) -> Option<Values> {
     }
     let mut values = Vec::new();
     for (part, segment) in pattern.iter().zip(segments) {
-        match part.strip_prefix('{').and_then(|part| part.strip_suffix('}')) {
+        match part
+            .strip_prefix('{')
+            .and_then(|part| part.strip_suffix('}'))
+        {
             Some(name) => values.push((name, segment.clone())),
             None if part == segment => {}
             None => return None,

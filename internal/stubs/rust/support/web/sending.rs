@@ -28,9 +28,17 @@ pub(super) struct Sending<T, E> {
 }
 
 impl<T, E> Sending<T, E> {
-    pub(super) fn new(x: &mut Exchange, encoding: Encoding, elements: BoxStream<Result<T, E>>) -> Self {
+    pub(super) fn new(
+        x: &mut Exchange,
+        encoding: Encoding,
+        elements: BoxStream<Result<T, E>>,
+    ) -> Self {
         let mount = Arc::clone(&x.mount);
-        let writer = Writer::new(encoding, mount.options.element_limit, mount.options.heartbeat);
+        let writer = Writer::new(
+            encoding,
+            mount.options.element_limit,
+            mount.options.heartbeat,
+        );
         let mut changes = mount.changed.subscribe();
         let shared = Arc::clone(&mount);
         let over = Box::pin(async move {
@@ -56,12 +64,16 @@ impl<T, E> Sending<T, E> {
             self.mount.report(self.call, &**cause);
         }
         self.ended = true;
-        self.writer.problem(&problem.to_json(&self.mount.options.base))
+        self.writer
+            .problem(&problem.to_json(&self.mount.options.base))
     }
 }
 
 impl<T: Codec<Value = T> + Send + 'static, E: Failure> Pieces for Sending<T, E> {
-    fn poll(mut self: Pin<&mut Self>, cx: &mut Context<'_>) -> Poll<Option<Result<Bytes, BoxError>>> {
+    fn poll(
+        mut self: Pin<&mut Self>,
+        cx: &mut Context<'_>,
+    ) -> Poll<Option<Result<Bytes, BoxError>>> {
         if self.ended {
             return Poll::Ready(None);
         }

@@ -39,7 +39,11 @@ pub struct Definitions {
     pub errors: &'static [Page],
 }
 
-type Serve = Box<dyn for<'a> Fn(&'a mut Exchange) -> BoxFuture<'a, Result<Response<Body>, Problem>> + Send + Sync>;
+type Serve = Box<
+    dyn for<'a> Fn(&'a mut Exchange) -> BoxFuture<'a, Result<Response<Body>, Problem>>
+        + Send
+        + Sync,
+>;
 
 fn too_slow(what: &str) -> Problem {
     Problem {
@@ -60,7 +64,10 @@ pub struct Route {
 
 fn serving<F>(serve: F) -> Serve
 where
-    F: for<'a> Fn(&'a mut Exchange) -> BoxFuture<'a, Result<Response<Body>, Problem>> + Send + Sync + 'static,
+    F: for<'a> Fn(&'a mut Exchange) -> BoxFuture<'a, Result<Response<Body>, Problem>>
+        + Send
+        + Sync
+        + 'static,
 {
     Box::new(serve)
 }
@@ -80,8 +87,12 @@ impl Route {
             let handler = Arc::clone(&handler);
             Box::pin(async move {
                 let media_type = media::content_type(&x.parts.headers);
-                let encoding = media::preferred(&x.parts.headers, media::payload(&media_type), media::of_payload)
-                    .ok_or_else(|| Problem::own("not-acceptable", "answers are in CBOR or JSON"))?;
+                let encoding = media::preferred(
+                    &x.parts.headers,
+                    media::payload(&media_type),
+                    media::of_payload,
+                )
+                .ok_or_else(|| Problem::own("not-acceptable", "answers are in CBOR or JSON"))?;
                 let patience = x.patience();
                 let until = tokio::time::Instant::now() + patience;
                 let request = tokio::time::timeout_at(until, x.request::<Q>());
@@ -113,8 +124,12 @@ impl Route {
             let handler = Arc::clone(&handler);
             Box::pin(async move {
                 let media_type = media::content_type(&x.parts.headers);
-                let encoding = media::preferred(&x.parts.headers, media::payload(&media_type), media::of_stream)
-                    .ok_or_else(|| Problem::own("not-acceptable", "answers are in CBOR or JSON"))?;
+                let encoding = media::preferred(
+                    &x.parts.headers,
+                    media::payload(&media_type),
+                    media::of_stream,
+                )
+                .ok_or_else(|| Problem::own("not-acceptable", "answers are in CBOR or JSON"))?;
                 let request = tokio::time::timeout(x.patience(), x.request::<Q>());
                 let request = request.await.map_err(|_| too_slow("body"))??;
                 if x.parts.method == Method::HEAD {
@@ -174,7 +189,9 @@ impl Route {
     fn new(table: &'static CallTable, placed: [&'static [Placed]; 2], serve: Serve) -> Self {
         let mut vary = vec!["Accept".to_owned()];
         let mut add = |name: &str| {
-            let taken = ["if-match", "if-none-match"].iter().any(|n| n.eq_ignore_ascii_case(name));
+            let taken = ["if-match", "if-none-match"]
+                .iter()
+                .any(|n| n.eq_ignore_ascii_case(name));
             if !taken && !vary.iter().any(|known| known.eq_ignore_ascii_case(name)) {
                 vary.push(name.to_owned());
             }
@@ -199,7 +216,13 @@ impl Route {
                 Place::Path | Place::Query => {}
             }
         }
-        Self { table, placed, serve, vary: vary.join(", "), private }
+        Self {
+            table,
+            placed,
+            serve,
+            vary: vary.join(", "),
+            private,
+        }
     }
 }
 
@@ -225,7 +248,9 @@ impl Shared {
     pub(super) fn report(&self, call: &str, error: &(dyn Error + 'static)) {
         match &self.options.on_error {
             Some(hook) => hook(call, error),
-            None if log::log_enabled!(log::Level::Error) => log::error!("the call {call} failed: {error}"),
+            None if log::log_enabled!(log::Level::Error) => {
+                log::error!("the call {call} failed: {error}");
+            }
             None => eprintln!("the call {call} failed: {error}"),
         }
     }
@@ -262,10 +287,26 @@ impl Mount {
     /// Makes a mount of calls.
     #[doc(hidden)]
     #[must_use]
-    pub fn of(definitions: &'static Definitions, options: ServerOptions, routes: Vec<Arc<Route>>) -> Self {
+    pub fn of(
+        definitions: &'static Definitions,
+        options: ServerOptions,
+        routes: Vec<Arc<Route>>,
+    ) -> Self {
         let table = Routes::of(routes.iter().map(|route| route.table));
-        let (active, over, changed) = (AtomicUsize::new(0), AtomicBool::new(false), watch::channel(()).0);
-        Self(Arc::new(Shared { options, definitions, routes, table, active, over, changed }))
+        let (active, over, changed) = (
+            AtomicUsize::new(0),
+            AtomicBool::new(false),
+            watch::channel(()).0,
+        );
+        Self(Arc::new(Shared {
+            options,
+            definitions,
+            routes,
+            table,
+            active,
+            over,
+            changed,
+        }))
     }
 
     /// Serves the calls of another mount too, with the options of this one.
@@ -299,10 +340,12 @@ impl Mount {
         let mut x = Exchange::new(Arc::clone(&self.0), parts, incoming(body));
         let mut response = match self.route(&mut x).await {
             Ok(response) => response,
-            Err(problem) => x.refusal(problem),
+            Err(problem) => x.refusal(&problem),
         };
         if let Ok(digest) = HeaderValue::from_str(self.0.definitions.digest) {
-            response.headers_mut().insert("faithful-definitions", digest);
+            response
+                .headers_mut()
+                .insert("faithful-definitions", digest);
         }
         response
     }
@@ -312,16 +355,21 @@ impl Mount {
             return Ok(response);
         }
         let path = x.parts.uri.path().to_owned();
-        let below = path.strip_prefix(&*self.0.options.base).filter(|below| below.starts_with('/'));
+        let below = path
+            .strip_prefix(&*self.0.options.base)
+            .filter(|below| below.starts_with('/'));
         let Some(below) = below else {
-            return Err(Problem::own("unknown-call", format!("nothing is served at {path}")));
+            return Err(Problem::own(
+                "unknown-call",
+                format!("nothing is served at {path}"),
+            ));
         };
         if let Some(page) = below.strip_prefix("/-/") {
             return self.own_page(x, page).await;
         }
         let (i, values) = match self.0.table.find(x.parts.method.as_str(), below) {
             Found::Call(i, values) => (i, values),
-            Found::Others(methods) => return self.no_call(x, &path, below, methods),
+            Found::Others(methods) => return Self::no_call(x, &path, below, methods),
         };
         let Some(active) = Active::enter(&self.0) else {
             return Err(Problem::own("overloaded", "the server has too much to do"));
@@ -342,12 +390,21 @@ impl Mount {
     /// Says in the headers of an answer what may be kept of it, unless the handler does.
     fn caching(&self, x: &mut Exchange, route: &Route) {
         let gzip = route.table.compressible && self.0.options.compression;
-        let vary = if gzip { format!("{}, Accept-Encoding", route.vary) } else { route.vary.clone() };
+        let vary = if gzip {
+            format!("{}, Accept-Encoding", route.vary)
+        } else {
+            route.vary.clone()
+        };
         if let Ok(vary) = HeaderValue::from_str(&vary) {
             x.headers.append(header::VARY, vary);
         }
-        let kept = if route.private { "private, no-store" } else { "no-store" };
-        x.headers.insert(header::CACHE_CONTROL, HeaderValue::from_static(kept));
+        let kept = if route.private {
+            "private, no-store"
+        } else {
+            "no-store"
+        };
+        x.headers
+            .insert(header::CACHE_CONTROL, HeaderValue::from_static(kept));
         if let Some(exposed) = x.headers.get_mut(header::ACCESS_CONTROL_EXPOSE_HEADERS) {
             let mut list = exposed.to_str().unwrap_or_default().to_owned();
             for p in route.placed[1].iter().filter(|p| p.place == Place::Header) {
@@ -360,14 +417,16 @@ impl Mount {
     }
 
     fn no_call(
-        &self,
         x: &mut Exchange,
         path: &str,
         below: &str,
         mut methods: Vec<&'static str>,
     ) -> Result<Response<Body>, Problem> {
         if methods.is_empty() {
-            return Err(Problem::own("unknown-call", format!("no call has the path {path}")));
+            return Err(Problem::own(
+                "unknown-call",
+                format!("no call has the path {path}"),
+            ));
         }
         methods.sort_unstable();
         let called = methods.join(" or ");
@@ -384,7 +443,10 @@ impl Mount {
             return Ok(x.response(204, Body::empty()));
         }
         let method = &x.parts.method;
-        Err(Problem::own("wrong-method", format!("{below} is called with {called}, not {method}")))
+        Err(Problem::own(
+            "wrong-method",
+            format!("{below} is called with {called}, not {method}"),
+        ))
     }
 
     /// Lets browsers call from the origins that were given, with their cookies (Fetch standard, CORS protocol), and answers
@@ -394,33 +456,51 @@ impl Mount {
         if origins.is_empty() {
             return None;
         }
-        x.headers.append(header::VARY, HeaderValue::from_static("Origin"));
+        x.headers
+            .append(header::VARY, HeaderValue::from_static("Origin"));
         let origin = x.parts.headers.get(header::ORIGIN)?.clone();
         if !origins.iter().any(|known| origin == known.as_str()) {
             return None;
         }
-        x.headers.insert(header::ACCESS_CONTROL_ALLOW_ORIGIN, origin);
-        x.headers.insert(header::ACCESS_CONTROL_ALLOW_CREDENTIALS, HeaderValue::from_static("true"));
+        x.headers
+            .insert(header::ACCESS_CONTROL_ALLOW_ORIGIN, origin);
+        x.headers.insert(
+            header::ACCESS_CONTROL_ALLOW_CREDENTIALS,
+            HeaderValue::from_static("true"),
+        );
         x.headers.insert(
             header::ACCESS_CONTROL_EXPOSE_HEADERS,
             HeaderValue::from_static("Faithful-Definitions, Retry-After, WWW-Authenticate"),
         );
-        let wanted = x.parts.headers.get(header::ACCESS_CONTROL_REQUEST_METHOD)?.clone();
+        let wanted = x
+            .parts
+            .headers
+            .get(header::ACCESS_CONTROL_REQUEST_METHOD)?
+            .clone();
         if x.parts.method != Method::OPTIONS {
             return None;
         }
-        x.headers.insert(header::ACCESS_CONTROL_ALLOW_METHODS, wanted);
+        x.headers
+            .insert(header::ACCESS_CONTROL_ALLOW_METHODS, wanted);
         if let Some(names) = x.parts.headers.get(header::ACCESS_CONTROL_REQUEST_HEADERS) {
-            x.headers.insert(header::ACCESS_CONTROL_ALLOW_HEADERS, names.clone());
+            x.headers
+                .insert(header::ACCESS_CONTROL_ALLOW_HEADERS, names.clone());
         }
-        x.headers.insert(header::ACCESS_CONTROL_MAX_AGE, HeaderValue::from_static("600"));
+        x.headers.insert(
+            header::ACCESS_CONTROL_MAX_AGE,
+            HeaderValue::from_static("600"),
+        );
         Some(x.response(204, Body::empty()))
     }
 
     async fn own_page(&self, x: &mut Exchange, page: &str) -> Result<Response<Body>, Problem> {
         if !matches!(x.parts.method, Method::GET | Method::HEAD) {
-            x.headers.insert(header::ALLOW, HeaderValue::from_static("GET, HEAD"));
-            return Err(Problem::own("wrong-method", "pages below /-/ are read with GET"));
+            x.headers
+                .insert(header::ALLOW, HeaderValue::from_static("GET, HEAD"));
+            return Err(Problem::own(
+                "wrong-method",
+                "pages below /-/ are read with GET",
+            ));
         }
         let open = !self.0.options.quiet;
         let mut status = 200;
@@ -443,15 +523,28 @@ impl Mount {
                 let name = page.strip_prefix("errors/");
                 let pages = COMMON.iter().chain(self.0.definitions.errors);
                 let Some(page) = pages.into_iter().find(|page| Some(page.name) == name) else {
-                    return Err(Problem::own("unknown-call", format!("there is no page /-/{page}")));
+                    return Err(Problem::own(
+                        "unknown-call",
+                        format!("there is no page /-/{page}"),
+                    ));
                 };
                 let status = Any::from(i32::from(page.status));
-                [("name", page.name.into()), ("status", status), ("documentation", page.doc.into())].into_iter().collect()
+                [
+                    ("name", page.name.into()),
+                    ("status", status),
+                    ("documentation", page.doc.into()),
+                ]
+                .into_iter()
+                .collect()
             }
         };
         let json = crate::faithful::wire::to_json::<Any>(&answer).map_err(Problem::internal)?;
-        x.headers.insert(header::CONTENT_TYPE, HeaderValue::from_static(media::of_payload(Encoding::Json)));
-        x.headers.insert(header::CONTENT_LENGTH, HeaderValue::from(json.len()));
+        x.headers.insert(
+            header::CONTENT_TYPE,
+            HeaderValue::from_static(media::of_payload(Encoding::Json)),
+        );
+        x.headers
+            .insert(header::CONTENT_LENGTH, HeaderValue::from(json.len()));
         Ok(x.response(status, Body::whole(json)))
     }
 
@@ -461,18 +554,37 @@ impl Mount {
         calls.sort_by_key(|call| (call.path, call.method));
         let call = |call: &&CallTable| -> Any {
             let path = format!("{}{}", self.0.options.base, call.path);
-            [("call", call.name.into()), ("method", call.method.into()), ("path", Any::from(path))].into_iter().collect()
+            [
+                ("call", call.name.into()),
+                ("method", call.method.into()),
+                ("path", Any::from(path)),
+            ]
+            .into_iter()
+            .collect()
         };
         let module = |(name, text): &(&'static str, &'static str)| -> Any {
-            [("name", Any::from(*name)), ("text", Any::from(*text))].into_iter().collect()
+            [("name", Any::from(*name)), ("text", Any::from(*text))]
+                .into_iter()
+                .collect()
         };
         let last = if is_about {
             ("calls", Any::List(calls.iter().map(call).collect()))
         } else {
-            ("modules", Any::List(definitions.modules.iter().map(module).collect()))
+            (
+                "modules",
+                Any::List(definitions.modules.iter().map(module).collect()),
+            )
         };
-        let texts = [("name", definitions.name), ("version", definitions.version), ("digest", definitions.digest)];
-        texts.into_iter().map(|(name, text)| (name, Any::from(text))).chain([last]).collect()
+        let texts = [
+            ("name", definitions.name),
+            ("version", definitions.version),
+            ("digest", definitions.digest),
+        ];
+        texts
+            .into_iter()
+            .map(|(name, text)| (name, Any::from(text)))
+            .chain([last])
+            .collect()
     }
 }
 
@@ -506,7 +618,11 @@ where
 /// # Errors
 ///
 /// The listener fails.
-pub async fn serve(listener: tokio::net::TcpListener, mount: impl Into<Mount>, stop: impl Future<Output = ()>) -> std::io::Result<()> {
+pub async fn serve(
+    listener: tokio::net::TcpListener,
+    mount: impl Into<Mount>,
+    stop: impl Future<Output = ()>,
+) -> std::io::Result<()> {
     use hyper_util::rt::{TokioExecutor, TokioIo, TokioTimer};
     use hyper_util::server::{conn::auto, graceful::GracefulShutdown};
     use hyper_util::service::TowerToHyperService;
@@ -518,7 +634,10 @@ pub async fn serve(listener: tokio::net::TcpListener, mount: impl Into<Mount>, s
         .timer(TokioTimer::new())
         .header_read_timeout(Duration::from_secs(30))
         .max_buf_size(64 << 10);
-    builder.http2().timer(TokioTimer::new()).max_header_list_size(64 << 10);
+    builder
+        .http2()
+        .timer(TokioTimer::new())
+        .max_header_list_size(64 << 10);
     let connections = GracefulShutdown::new();
     let mut stop = std::pin::pin!(stop);
     loop {
@@ -532,7 +651,9 @@ pub async fn serve(listener: tokio::net::TcpListener, mount: impl Into<Mount>, s
         };
         let _ = stream.set_nodelay(true);
         let service = TowerToHyperService::new(mount.clone());
-        let connection = builder.serve_connection_with_upgrades(TokioIo::new(stream), service).into_owned();
+        let connection = builder
+            .serve_connection_with_upgrades(TokioIo::new(stream), service)
+            .into_owned();
         let connection = connections.watch(connection);
         tokio::spawn(async move {
             let _ = connection.await; // its caller has left
@@ -546,5 +667,8 @@ pub async fn serve(listener: tokio::net::TcpListener, mount: impl Into<Mount>, s
 
 fn is_of_one_connection(e: &std::io::Error) -> bool {
     use std::io::ErrorKind::{ConnectionAborted, ConnectionRefused, ConnectionReset};
-    matches!(e.kind(), ConnectionRefused | ConnectionAborted | ConnectionReset)
+    matches!(
+        e.kind(),
+        ConnectionRefused | ConnectionAborted | ConnectionReset
+    )
 }

@@ -12,8 +12,8 @@ use http_body::Body as _;
 use tokio::time::{sleep, Instant, Sleep};
 
 use crate::faithful::wire::{
-    append_end, append_heartbeat, append_problem, append_value, read_element, Codec, Element, Encoding, ReadError, Splitter,
-    WriteError,
+    append_end, append_heartbeat, append_problem, append_value, read_element, Codec, Element,
+    Encoding, ReadError, Splitter, WriteError,
 };
 
 use super::body::{drain, BoxError, Incoming};
@@ -34,10 +34,18 @@ pub(super) struct Writer {
 
 impl Writer {
     pub(super) fn new(encoding: Encoding, limit: usize, heartbeat: Duration) -> Self {
-        Self { encoding, limit, every: heartbeat, silence: Box::pin(sleep(heartbeat)) }
+        Self {
+            encoding,
+            limit,
+            every: heartbeat,
+            silence: Box::pin(sleep(heartbeat)),
+        }
     }
 
-    fn piece(&mut self, add: impl FnOnce(&mut Vec<u8>, Encoding) -> Result<(), WriteError>) -> Result<Bytes, WriteError> {
+    fn piece(
+        &mut self,
+        add: impl FnOnce(&mut Vec<u8>, Encoding) -> Result<(), WriteError>,
+    ) -> Result<Bytes, WriteError> {
         let mut out = Vec::with_capacity(128);
         if self.encoding == Encoding::Json {
             out.push(SEPARATOR);
@@ -55,7 +63,11 @@ impl Writer {
         let piece = self.piece(|out, encoding| append_value::<C>(out, encoding, value))?;
         if piece.len() > self.limit + 16 {
             let limit = self.limit;
-            return Err(format!("an element of {} bytes, more than the {limit} that a stream may contain", piece.len()).into());
+            return Err(format!(
+                "an element of {} bytes, more than the {limit} that a stream may contain",
+                piece.len()
+            )
+            .into());
         }
         Ok(piece)
     }
@@ -165,7 +177,9 @@ impl<C: Codec> Reader<C> {
                         self.ended = true;
                         continue;
                     }
-                    Ok(Some(Element::Problem(details))) => return Poll::Ready(Err(Failure::Problem(details))),
+                    Ok(Some(Element::Problem(details))) => {
+                        return Poll::Ready(Err(Failure::Problem(details)))
+                    }
                     Ok(Some(Element::Other)) => continue,
                     Ok(None) => {}
                     Err(failure) => return Poll::Ready(Err(failure)),
@@ -175,7 +189,9 @@ impl<C: Codec> Reader<C> {
                 Ok(true) => {}
                 Ok(false) if self.ended => return Poll::Ready(Ok(None)),
                 Ok(false) => {
-                    return Poll::Ready(Err(Failure::Lost("the connection ended before the stream did".into())));
+                    return Poll::Ready(Err(Failure::Lost(
+                        "the connection ended before the stream did".into(),
+                    )));
                 }
                 Err(failure) => return Poll::Ready(Err(failure)),
             }
@@ -194,7 +210,8 @@ impl<C: Codec> Reader<C> {
         if to - from > self.limit {
             return Err(Failure::TooLarge(self.limit));
         }
-        let element = read_element::<C>(&rest[from..to], self.encoding, self.budget).map_err(Failure::Unreadable)?;
+        let element = read_element::<C>(&rest[from..to], self.encoding, self.budget)
+            .map_err(Failure::Unreadable)?;
         self.from += to;
         Ok(Some(element))
     }
@@ -242,7 +259,11 @@ impl<C: Codec> Reader<C> {
                     }
                 }
                 Poll::Pending => {
-                    return self.silence.as_mut().poll(cx).map(|()| Err(Failure::Silent));
+                    return self
+                        .silence
+                        .as_mut()
+                        .poll(cx)
+                        .map(|()| Err(Failure::Silent));
                 }
             }
         }

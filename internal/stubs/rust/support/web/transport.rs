@@ -12,7 +12,10 @@ use super::options::BoxFuture;
 /// Sends requests. Wrap [`HttpTransport`] in one of your own to look at what is sent and what is answered.
 pub trait Transport: Send + Sync + 'static {
     /// Sends a request. Redirects are not followed. Dropping the future, or the body of the answer, gives the call up.
-    fn send(&self, request: Request<Body>) -> BoxFuture<'static, Result<Response<Answer>, TransportError>>;
+    fn send(
+        &self,
+        request: Request<Body>,
+    ) -> BoxFuture<'static, Result<Response<Answer>, TransportError>>;
 }
 
 /// Is the body of an answer as it comes.
@@ -58,7 +61,9 @@ impl HttpTransport {
         let mut connector = HttpConnector::new();
         connector.set_nodelay(true);
         let mut builder = Client::builder(TokioExecutor::new());
-        builder.pool_timer(TokioTimer::new()).http1_max_buf_size(1 << 20);
+        builder
+            .pool_timer(TokioTimer::new())
+            .http1_max_buf_size(1 << 20);
         Self(builder.build(connector))
     }
 }
@@ -70,14 +75,25 @@ impl Default for HttpTransport {
 }
 
 impl Transport for HttpTransport {
-    fn send(&self, request: Request<Body>) -> BoxFuture<'static, Result<Response<Answer>, TransportError>> {
+    fn send(
+        &self,
+        request: Request<Body>,
+    ) -> BoxFuture<'static, Result<Response<Answer>, TransportError>> {
         let answer = self.0.request(request);
         Box::pin(async move {
             match answer.await {
                 Ok(response) => Ok(response.map(|body| Answer(incoming(body)))),
                 Err(e) => {
-                    let reason = if e.is_connect() { Reason::Refused } else { Reason::Lost };
-                    Err(TransportError { reason, is_early: true, cause: innermost(e) })
+                    let reason = if e.is_connect() {
+                        Reason::Refused
+                    } else {
+                        Reason::Lost
+                    };
+                    Err(TransportError {
+                        reason,
+                        is_early: true,
+                        cause: innermost(e),
+                    })
                 }
             }
         })

@@ -3,8 +3,8 @@ use std::marker::PhantomData;
 use http::header::{HeaderMap, HeaderName, HeaderValue};
 
 use crate::faithful::wire::{
-    append_cbor, append_json, from_cbor, from_json, read_partial, read_plain, to_plain, Codec, Encoding, Partial, ReadError,
-    Shape, Slot, Unlisted, Violation, Violations, WriteError,
+    append_cbor, append_json, from_cbor, from_json, read_partial, read_plain, to_plain, Codec,
+    Encoding, Partial, ReadError, Shape, Slot, Unlisted, Violation, Violations, WriteError,
 };
 
 use super::escapes;
@@ -22,7 +22,11 @@ pub trait Travels: Send + Sync + 'static {
     const PLACED: &'static [Placed] = &[];
 
     /// Adds what of a message is in the body.
-    fn append(message: &Self::Message, encoding: Encoding, out: &mut Vec<u8>) -> Result<(), WriteError>;
+    fn append(
+        message: &Self::Message,
+        encoding: Encoding,
+        out: &mut Vec<u8>,
+    ) -> Result<(), WriteError>;
 
     /// Puts what is not in the body where it travels.
     fn place(message: &Self::Message, p: &mut Parameters) {
@@ -30,7 +34,10 @@ pub trait Travels: Send + Sync + 'static {
     }
 
     /// Reads a message; none where the arguments have violations.
-    fn read(body: Option<Body<'_>>, a: &mut Arguments<'_>) -> Result<Option<Self::Message>, ReadError>;
+    fn read(
+        body: Option<Body<'_>>,
+        a: &mut Arguments<'_>,
+    ) -> Result<Option<Self::Message>, ReadError>;
 
     /// Lists the violations of a message.
     fn violations(message: &Self::Message) -> Vec<Violation>;
@@ -84,7 +91,11 @@ where
     }
 
     fn read(body: Option<Body<'_>>, _: &mut Arguments<'_>) -> Result<Option<C::Value>, ReadError> {
-        let nothing = Body { data: b"{}", encoding: Encoding::Json, budget: 1_000 };
+        let nothing = Body {
+            data: b"{}",
+            encoding: Encoding::Json,
+            budget: 1_000,
+        };
         body.unwrap_or(nothing).read::<C>().map(Some)
     }
 
@@ -93,8 +104,14 @@ where
     }
 
     fn is_blank(message: &C::Value) -> bool {
-        let nothing = Body { data: b"{}", encoding: Encoding::Json, budget: 1_000 };
-        nothing.read::<C>().is_ok_and(|blank| C::same(message, &blank))
+        let nothing = Body {
+            data: b"{}",
+            encoding: Encoding::Json,
+            budget: 1_000,
+        };
+        nothing
+            .read::<C>()
+            .is_ok_and(|blank| C::same(message, &blank))
     }
 }
 
@@ -167,7 +184,10 @@ impl Placed {
             "link",
             "location",
         ];
-        self.place == Place::Header && NAMES.iter().any(|name| name.eq_ignore_ascii_case(self.parameter))
+        self.place == Place::Header
+            && NAMES
+                .iter()
+                .any(|name| name.eq_ignore_ascii_case(self.parameter))
     }
 
     fn refusal(&self, detail: impl Into<String>) -> Violation {
@@ -211,12 +231,18 @@ impl Parameters {
                 self.path.push((placed.parameter, escapes::segment(&text)));
             }
             Place::Query => self.add_query(placed.parameter, &text),
-            Place::Cookie => self.cookies.push((placed.parameter.to_owned(), escapes::cookie(&text))),
+            Place::Cookie => self
+                .cookies
+                .push((placed.parameter.to_owned(), escapes::cookie(&text))),
             Place::Header if placed.is_verbatim() && !escapes::is_printable(&text) => {
                 self.violations.push(placed.refusal(NOT_PRINTABLE));
             }
             Place::Header => {
-                let text = if placed.is_verbatim() { text } else { escapes::header(&text) };
+                let text = if placed.is_verbatim() {
+                    text
+                } else {
+                    escapes::header(&text)
+                };
                 let name = HeaderName::from_bytes(placed.parameter.as_bytes());
                 if let (Ok(name), Ok(value)) = (name, HeaderValue::from_str(&text)) {
                     self.headers.insert(name, value);
@@ -244,26 +270,49 @@ pub struct Arguments<'a> {
 
 impl<'a> Arguments<'a> {
     pub(super) fn new(find: &'a mut dyn FnMut(&Placed) -> Vec<String>) -> Self {
-        Self { find, violations: Vec::new() }
+        Self {
+            find,
+            violations: Vec::new(),
+        }
     }
 
     /// Reads a field into its slot, which the body must have left empty.
-    pub fn scalar<C: Codec>(&mut self, placed: &Placed, optional: bool, shape: Shape, slot: &mut Slot<C::Value>) {
+    pub fn scalar<C: Codec>(
+        &mut self,
+        placed: &Placed,
+        optional: bool,
+        shape: Shape,
+        slot: &mut Slot<C::Value>,
+    ) {
         self.is_apart(placed, slot);
         let values = (self.find)(placed);
         match &*values {
             [] if optional => {}
             [] => self.violations.push(placed.refusal("is required")),
-            [value] => *slot = self.read::<C>(placed, value, shape).map_or(Slot::Empty, Slot::Value),
+            [value] => {
+                *slot = self
+                    .read::<C>(placed, value, shape)
+                    .map_or(Slot::Empty, Slot::Value);
+            }
             _ => self.violations.push(placed.refusal("comes more than once")),
         }
     }
 
     /// Reads a field that is a list, each value of a parameter that is repeated.
-    pub fn list<C: Codec>(&mut self, placed: &Placed, shape: Shape, slot: &mut Slot<Vec<C::Value>>) {
+    pub fn list<C: Codec>(
+        &mut self,
+        placed: &Placed,
+        shape: Shape,
+        slot: &mut Slot<Vec<C::Value>>,
+    ) {
         self.is_apart(placed, slot);
         let values = (self.find)(placed);
-        *slot = Slot::Value(values.iter().filter_map(|value| self.read::<C>(placed, value, shape)).collect());
+        *slot = Slot::Value(
+            values
+                .iter()
+                .filter_map(|value| self.read::<C>(placed, value, shape))
+                .collect(),
+        );
     }
 
     /// Whether all was as it should be.
@@ -275,14 +324,17 @@ impl<'a> Arguments<'a> {
     fn is_apart<T>(&mut self, placed: &Placed, slot: &Slot<T>) {
         if !matches!(slot, Slot::Empty) {
             let place = placed.place.name();
-            let mut violation = placed.refusal(format!("travels in the {place}, and must not come in the body too"));
+            let mut violation = placed.refusal(format!(
+                "travels in the {place}, and must not come in the body too"
+            ));
             violation.place = "";
             self.violations.push(violation);
         }
     }
 
     fn read<C: Codec>(&mut self, placed: &Placed, text: &str, shape: Shape) -> Option<C::Value> {
-        let escaped = placed.place == Place::Cookie || (placed.place == Place::Header && !placed.is_verbatim());
+        let escaped = placed.place == Place::Cookie
+            || (placed.place == Place::Header && !placed.is_verbatim());
         let read = if placed.place == Place::Path && matches!(text, "" | "." | "..") {
             Err(NOT_IN_PATH.to_owned())
         } else if placed.is_verbatim() && !escapes::is_printable(text) {
@@ -296,7 +348,8 @@ impl<'a> Arguments<'a> {
         } else {
             read_plain::<C>(text, shape)
         };
-        read.map_err(|detail| self.violations.push(placed.refusal(detail))).ok()
+        read.map_err(|detail| self.violations.push(placed.refusal(detail)))
+            .ok()
     }
 }
 

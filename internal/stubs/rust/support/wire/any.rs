@@ -138,6 +138,11 @@ impl<T: Into<Any>> From<Vec<T>> for Any {
 
 impl<K: Into<String>, V: Into<Any>> FromIterator<(K, V)> for Any {
     fn from_iter<I: IntoIterator<Item = (K, V)>>(entries: I) -> Self {
-        Self::Map(entries.into_iter().map(|(k, v)| (k.into(), v.into())).collect())
+        Self::Map(
+            entries
+                .into_iter()
+                .map(|(k, v)| (k.into(), v.into()))
+                .collect(),
+        )
     }
 }

@@ -1,5 +1,15 @@
 //! Reads and writes CBOR (RFC 8949).
 
+// What is cut off is written apart; floats are held against each other to the bit; numbers are those of RFC 8949.
+#![allow(
+    clippy::cast_possible_truncation,
+    clippy::cast_precision_loss,
+    clippy::cast_sign_loss,
+    clippy::decimal_bitwise_operands,
+    clippy::float_cmp,
+    clippy::verbose_bit_mask
+)]
+
 use std::borrow::Cow;
 use std::collections::BTreeMap;
 
@@ -45,7 +55,11 @@ pub struct Rest<'a>(pub(super) &'a [UnlistedField]);
 
 impl CborWriter {
     pub(super) fn after(data: Vec<u8>) -> Self {
-        Self { data, depth: 0, failed: None }
+        Self {
+            data,
+            depth: 0,
+            failed: None,
+        }
     }
 
     /// What was written, and why not all of it could be.
@@ -110,7 +124,11 @@ impl CborWriter {
 
     #[cold]
     fn unlisted_below(&mut self, rest: &mut Rest<'_>, limit: u32) {
-        while let [UnlistedField { key: UnlistedKey::Number(number), raw }, after @ ..] = rest.0 {
+        while let [UnlistedField {
+            key: UnlistedKey::Number(number),
+            raw,
+        }, after @ ..] = rest.0
+        {
             if u32::from(*number) >= limit {
                 return;
             }
@@ -203,7 +221,11 @@ impl CborWriter {
 
     #[inline]
     pub fn float64(&mut self, v: f64) {
-        let bits = if v.is_nan() { 0x7ff8_0000_0000_0000 } else { v.to_bits() };
+        let bits = if v.is_nan() {
+            0x7ff8_0000_0000_0000
+        } else {
+            v.to_bits()
+        };
         self.data.push(SIMPLE | 27);
         self.data.extend_from_slice(&bits.to_be_bytes());
     }
@@ -213,7 +235,11 @@ impl CborWriter {
         self.data.extend_from_slice(&[TAG | 4, ARRAY | 2]);
         self.integer(-i64::from(v.scale()));
         let mantissa = v.mantissa();
-        let (negative, amount) = if mantissa < 0 { (true, !mantissa) } else { (false, mantissa) };
+        let (negative, amount) = if mantissa < 0 {
+            (true, !mantissa)
+        } else {
+            (false, mantissa)
+        };
         let amount = amount as u128;
         if let Ok(small) = u64::try_from(amount) {
             self.head(if negative { NEGATIVE } else { UNSIGNED }, small);
@@ -376,12 +402,22 @@ impl Left {
 
 impl<'a> CborReader<'a> {
     pub(super) fn new(data: &'a [u8], budget: usize) -> Self {
-        Self { data, at: 0, depth: 0, budget }
+        Self {
+            data,
+            at: 0,
+            depth: 0,
+            budget,
+        }
     }
 
     /// Begins inside of what is nested already.
     pub(super) fn nested(data: &'a [u8], budget: usize, depth: usize) -> Self {
-        Self { data, at: 0, depth, budget }
+        Self {
+            data,
+            at: 0,
+            depth,
+            budget,
+        }
     }
 
     pub(super) fn budget(&self) -> usize {
@@ -430,7 +466,10 @@ impl<'a> CborReader<'a> {
                 self.budget = left;
                 Ok(())
             }
-            None => Err(ReadError::too_large("more elements and entries than a payload may contain", self.at)),
+            None => Err(ReadError::too_large(
+                "more elements and entries than a payload may contain",
+                self.at,
+            )),
         }
     }
 
@@ -481,7 +520,13 @@ impl<'a> CborReader<'a> {
             "a tag",
             "a simple value or float",
         ];
-        ReadError::new(format!("expected {expected}, found {}", found[usize::from(first >> 5)]), start)
+        ReadError::new(
+            format!(
+                "expected {expected}, found {}",
+                found[usize::from(first >> 5)]
+            ),
+            start,
+        )
     }
 
     fn open(&mut self, major: u8, per_element: usize, expected: &str) -> Result<Left, ReadError> {
@@ -542,7 +587,9 @@ impl<'a> CborReader<'a> {
             let number = self.field_number()?;
             match partial.cbor(number, self) {
                 Ok(true) => {}
-                Ok(false) => self.unlisted(&mut unlisted, number).map_err(|e| e.inside(&format!("#{number}")))?,
+                Ok(false) => self
+                    .unlisted(&mut unlisted, number)
+                    .map_err(|e| e.inside(&format!("#{number}")))?,
                 Err(e) => return Err(e.inside(&P::FIELDS.step(number))),
             }
         }
@@ -570,7 +617,10 @@ impl<'a> CborReader<'a> {
         let (first, n) = self.head()?;
         match u16::try_from(n) {
             Ok(number) if first & 0xe0 == UNSIGNED && number > 0 => Ok(number),
-            _ => Err(ReadError::new("expected a field number from 1 to 65535", start)),
+            _ => Err(ReadError::new(
+                "expected a field number from 1 to 65535",
+                start,
+            )),
         }
     }
 
@@ -590,7 +640,10 @@ impl<'a> CborReader<'a> {
         C::Value: AsRef<Any>,
     {
         self.once::<C>(slot)?;
-        *slot = std::mem::take(slot).optional().filter(|v| !v.as_ref().is_null()).into();
+        *slot = std::mem::take(slot)
+            .optional()
+            .filter(|v| !v.as_ref().is_null())
+            .into();
         Ok(true)
     }
 
@@ -603,7 +656,11 @@ impl<'a> CborReader<'a> {
         if !slot.is_empty() {
             return Err(self.failure("the field comes twice"));
         }
-        let change = if self.clears(clearable)? { Change::Cleared } else { Change::Set(C::read_cbor(self)?) };
+        let change = if self.clears(clearable)? {
+            Change::Cleared
+        } else {
+            Change::Set(C::read_cbor(self)?)
+        };
         *slot = Slot::Value(change);
         Ok(true)
     }
@@ -711,12 +768,19 @@ impl<'a> CborReader<'a> {
             (0xfa, _) => Ok(f64::from(f32::from_bits(n as u32))),
             (0xf9, _) => Ok(half(n as u16)),
             (_, major @ (UNSIGNED | NEGATIVE)) => {
-                let exact = if major == NEGATIVE { !i128::from(n) } else { i128::from(n) };
+                let exact = if major == NEGATIVE {
+                    !i128::from(n)
+                } else {
+                    i128::from(n)
+                };
                 let x = exact as f64;
                 if x as i128 == exact {
                     Ok(x)
                 } else {
-                    Err(ReadError::new("expected float64, found an integer that it can't represent", start))
+                    Err(ReadError::new(
+                        "expected float64, found an integer that it can't represent",
+                        start,
+                    ))
                 }
             }
             _ => Err(Self::wrong(start, first, "float64")),
@@ -735,7 +799,10 @@ impl<'a> CborReader<'a> {
         let narrow = x as f32;
         let exact = first & 0xe0 == SIMPLE || f64::from(narrow) == x;
         if !exact || (narrow.is_infinite() && x.is_finite()) {
-            return Err(ReadError::new("expected float32, found a number that it can't represent", start));
+            return Err(ReadError::new(
+                "expected float32, found a number that it can't represent",
+                start,
+            ));
         }
         Ok(narrow)
     }
@@ -751,7 +818,11 @@ impl<'a> CborReader<'a> {
         let (first, n) = self.head()?;
         let indefinite = first & 31 == INDEFINITE;
         if first & 0xe0 != ARRAY || (!indefinite && n != 2) {
-            return Err(Self::wrong(from, first, "an array of exponent and mantissa"));
+            return Err(Self::wrong(
+                from,
+                first,
+                "an array of exponent and mantissa",
+            ));
         }
         let from = self.at;
         let (first, n) = self.head()?;
@@ -762,7 +833,8 @@ impl<'a> CborReader<'a> {
             _ => return Err(Self::wrong(from, first, "an exponent")),
         };
         let (negative, magnitude) = self.mantissa()?;
-        let value = Decimal::scaled(negative, &magnitude, exponent).map_err(|why| ReadError::new(why, start))?;
+        let value = Decimal::scaled(negative, &magnitude, exponent)
+            .map_err(|why| ReadError::new(why, start))?;
         if indefinite {
             if self.data.get(self.at) != Some(&BREAK) {
                 return Err(self.failure("expected the end of exponent and mantissa"));
@@ -872,9 +944,14 @@ impl<'a> CborReader<'a> {
             return Err(Self::wrong(start, first, "uuid"));
         }
         let bytes = self.chunks(BYTES, "the 16 bytes of a uuid")?;
-        <[u8; 16]>::try_from(&*bytes).map(Uuid::from_bytes).map_err(|_| {
-            ReadError::new(format!("expected the 16 bytes of a uuid, found {}", bytes.len()), start)
-        })
+        <[u8; 16]>::try_from(&*bytes)
+            .map(Uuid::from_bytes)
+            .map_err(|_| {
+                ReadError::new(
+                    format!("expected the 16 bytes of a uuid, found {}", bytes.len()),
+                    start,
+                )
+            })
     }
 
     /// Reads an instant (tag 1 with whole seconds, or tag 1001; RFC 9581).
@@ -892,7 +969,12 @@ impl<'a> CborReader<'a> {
     /// Reads seconds, and at most one fraction, in nanoseconds.
     fn extended_time(&mut self) -> Result<(i64, u32), ReadError> {
         let start = self.at;
-        let wrong = || ReadError::new("expected seconds and at most one fraction of 1 to 999…", start);
+        let wrong = || {
+            ReadError::new(
+                "expected seconds and at most one fraction of 1 to 999…",
+                start,
+            )
+        };
         let (first, count) = self.head()?;
         let indefinite = first & 31 == INDEFINITE;
         if first & 0xe0 != MAP || count > 2 {
@@ -1002,7 +1084,8 @@ impl<'a> CborReader<'a> {
             },
             _ => {}
         }
-        let expected = "null, a bool, an integer, a finite float, text, a list or a map with text keys";
+        let expected =
+            "null, a bool, an integer, a finite float, text, a list or a map with text keys";
         Err(Self::wrong(start, first, expected))
     }
 
@@ -1017,13 +1100,23 @@ impl<'a> CborReader<'a> {
         let (first, n) = self.head()?;
         let indefinite = first & 31 == INDEFINITE;
         if first & 0xe0 != MAP {
-            return Err(Self::wrong(start, first, &format!("a map of one entry for {name}")));
+            return Err(Self::wrong(
+                start,
+                first,
+                &format!("a map of one entry for {name}"),
+            ));
         } else if !indefinite && n != 1 {
-            return Err(ReadError::new(format!("expected one alternative of {name}, found {n}"), start));
+            return Err(ReadError::new(
+                format!("expected one alternative of {name}, found {n}"),
+                start,
+            ));
         }
         self.enter()?;
         if indefinite && self.data.get(self.at) == Some(&BREAK) {
-            return Err(ReadError::new(format!("expected one alternative of {name}, found none"), start));
+            return Err(ReadError::new(
+                format!("expected one alternative of {name}, found none"),
+                start,
+            ));
         }
         let number = self.field_number()?;
         let value = read(self, number).map_err(|e| e.inside(&fields.step(number)))?;
@@ -1045,7 +1138,10 @@ impl<'a> CborReader<'a> {
         let (first, n) = self.head()?;
         let open = first & 31 == INDEFINITE;
         if first & 0xe0 != MAP || (!open && n != 1) {
-            return Err(ReadError::new("expected a map of one entry as the element of a stream", 0));
+            return Err(ReadError::new(
+                "expected a map of one entry as the element of a stream",
+                0,
+            ));
         }
         let (key, number) = self.head()?;
         if key & 0xe0 != UNSIGNED {
@@ -1092,7 +1188,9 @@ impl<'a> CborReader<'a> {
                     }
                 }
             }
-            _ if first == BREAK => return Err(ReadError::new("a break where a value is due", start)),
+            _ if first == BREAK => {
+                return Err(ReadError::new("a break where a value is due", start))
+            }
             _ => {}
         }
         Ok(())
@@ -1103,12 +1201,19 @@ pub(super) const NOT_UTF8: &str = "text that is not UTF-8";
 
 #[cold]
 fn too_long(start: usize, n: u64) -> ReadError {
-    ReadError::new(format!("a length of {n}, more than the payload contains"), start)
+    ReadError::new(
+        format!("a length of {n}, more than the payload contains"),
+        start,
+    )
 }
 
 #[cold]
 fn out_of_range(start: usize, first: u8, n: u64, expected: &str) -> ReadError {
-    let n = if first & 0xe0 == NEGATIVE { !i128::from(n) } else { i128::from(n) };
+    let n = if first & 0xe0 == NEGATIVE {
+        !i128::from(n)
+    } else {
+        i128::from(n)
+    };
     ReadError::new(format!("expected {expected}, found {n}"), start)
 }
 

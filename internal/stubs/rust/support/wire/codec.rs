@@ -43,7 +43,11 @@ pub(in crate::faithful) const BUDGET: usize = 1_000_000;
 /// Writes a value as CBOR, after what is there.
 #[doc(hidden)]
 pub fn append_cbor<C: Codec>(value: &C::Value, out: &mut Vec<u8>) -> Result<(), WriteError> {
-    append_cbor_by(out, |w| C::write_cbor(value, w), |w| C::write_json(value, w))
+    append_cbor_by(
+        out,
+        |w| C::write_cbor(value, w),
+        |w| C::write_json(value, w),
+    )
 }
 
 /// Writes as CBOR, after what is there; what writes JSON finds where it can't be.
@@ -62,7 +66,9 @@ pub fn append_cbor_by(
         out.truncate(start);
         let mut w = JsonWriter::locating();
         json(&mut w);
-        return Err(w.failed().unwrap_or_else(|| WriteError::new(String::new(), detail)));
+        return Err(w
+            .failed()
+            .unwrap_or_else(|| WriteError::new(String::new(), detail)));
     }
     Ok(())
 }
@@ -85,7 +91,9 @@ pub fn append_json_by(out: &mut Vec<u8>, json: impl Fn(&mut JsonWriter)) -> Resu
         out.truncate(start);
         let mut w = JsonWriter::tracing();
         json(&mut w);
-        return Err(w.failed().unwrap_or_else(|| WriteError::new(String::new(), detail)));
+        return Err(w
+            .failed()
+            .unwrap_or_else(|| WriteError::new(String::new(), detail)));
     }
     Ok(())
 }
@@ -96,7 +104,8 @@ pub fn to_json<C: Codec>(value: &C::Value) -> Result<String, WriteError> {
     let mut out = Vec::with_capacity(256);
     append_json::<C>(value, &mut out)?;
     // What writers write is UTF-8; the check costs little next to writing it.
-    String::from_utf8(out).map_err(|_| WriteError::new(String::new(), "text that is not UTF-8".into()))
+    String::from_utf8(out)
+        .map_err(|_| WriteError::new(String::new(), "text that is not UTF-8".into()))
 }
 
 /// Writes a value as CBOR.
@@ -127,7 +136,11 @@ pub fn from_json<C: Codec>(data: &[u8], budget: usize) -> Result<C::Value, ReadE
 
 /// Reads what a message lists, and the rest, from a payload, all of it.
 #[doc(hidden)]
-pub fn read_partial<P: Partial>(data: &[u8], encoding: Encoding, budget: usize) -> Result<(P, Unlisted), ReadError> {
+pub fn read_partial<P: Partial>(
+    data: &[u8],
+    encoding: Encoding,
+    budget: usize,
+) -> Result<(P, Unlisted), ReadError> {
     match encoding {
         Encoding::Cbor => {
             let mut r = CborReader::new(data, budget);
@@ -259,6 +272,7 @@ macro_rules! floats {
             }
 
             #[inline]
+            #[allow(clippy::float_cmp)] // they are the same or not
             fn same(a: &$float, b: &$float) -> bool {
                 a == b || (a.is_nan() && b.is_nan())
             }
@@ -405,7 +419,10 @@ impl<K: Key, C: Codec> Codec for Map<K, C> {
     }
 
     fn same(a: &Self::Value, b: &Self::Value) -> bool {
-        a.len() == b.len() && a.iter().zip(b).all(|((k, a), (l, b))| k == l && C::same(a, b))
+        a.len() == b.len()
+            && a.iter()
+                .zip(b)
+                .all(|((k, a), (l, b))| k == l && C::same(a, b))
     }
 
     fn hash<H: Hasher>(value: &Self::Value, state: &mut H) {

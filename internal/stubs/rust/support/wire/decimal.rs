@@ -51,7 +51,10 @@ impl Decimal {
 
     /// Is the same number without zeros at its end.
     pub(super) fn shortest(self) -> Self {
-        let Self { mut mantissa, mut scale } = self;
+        let Self {
+            mut mantissa,
+            mut scale,
+        } = self;
         while scale > 0 && mantissa % 10 == 0 {
             mantissa /= 10;
             scale -= 1;
@@ -65,7 +68,10 @@ impl Decimal {
         let mut digits = &digits[zeros..];
         if digits.is_empty() {
             let scale = power.clamp(-34, 0).unsigned_abs();
-            return Ok(Self { mantissa: 0, scale: u8::try_from(scale).unwrap_or(0) });
+            return Ok(Self {
+                mantissa: 0,
+                scale: u8::try_from(scale).unwrap_or(0),
+            });
         }
         if !(-(1 << 20)..=1 << 20).contains(&power) {
             return Err(format!("a decimal with the exponent {power}"));
@@ -87,12 +93,20 @@ impl Decimal {
             mantissa *= 10;
         }
         let scale = u8::try_from(-power.min(0)).unwrap_or(0);
-        Ok(Self { mantissa: if negative { -mantissa } else { mantissa }, scale })
+        Ok(Self {
+            mantissa: if negative { -mantissa } else { mantissa },
+            scale,
+        })
     }
 
     /// Reads the text of a JSON number (RFC 8259, section 6); -0 is refused.
     pub(super) fn parse(text: &str) -> Result<Self, String> {
-        let wrong = || format!("a decimal is written as in \"12.50\", found {}", shortened(text));
+        let wrong = || {
+            format!(
+                "a decimal is written as in \"12.50\", found {}",
+                shortened(text)
+            )
+        };
         let long = || format!("{TOO_LONG}, found {}", shortened(text));
         let (negative, rest) = match text.strip_prefix('-') {
             Some(rest) => (true, rest),
@@ -108,7 +122,11 @@ impl Decimal {
             None => (number, ""),
         };
         let is_digits = |s: &str| s.bytes().all(|c| c.is_ascii_digit());
-        if whole.is_empty() || (whole.len() > 1 && whole.starts_with('0')) || !is_digits(whole) || !is_digits(fraction) {
+        if whole.is_empty()
+            || (whole.len() > 1 && whole.starts_with('0'))
+            || !is_digits(whole)
+            || !is_digits(fraction)
+        {
             return Err(wrong());
         }
         let mut power = 0_i64;
@@ -129,7 +147,11 @@ impl Decimal {
                 power = -power;
             }
         }
-        let mut digits: Vec<u8> = whole.bytes().chain(fraction.bytes()).map(|c| c - b'0').collect();
+        let mut digits: Vec<u8> = whole
+            .bytes()
+            .chain(fraction.bytes())
+            .map(|c| c - b'0')
+            .collect();
         if negative && digits.iter().all(|d| *d == 0) {
             return Err(format!("a decimal has no -0, found {}", shortened(text)));
         }
@@ -142,7 +164,8 @@ impl Decimal {
                 power += 1;
             }
         }
-        Self::scaled(negative, &digits, power).map_err(|why| format!("{why}, found {}", shortened(text)))
+        Self::scaled(negative, &digits, power)
+            .map_err(|why| format!("{why}, found {}", shortened(text)))
     }
 }
 
@@ -174,8 +197,12 @@ impl Ord for Decimal {
         let (a, b) = (unit(self), unit(other));
         let whole = |d: &Self, unit: i128| d.mantissa.div_euclid(unit);
         // The rest of a number is below its unit: scaled to 34 places it is below ten to the 34th.
-        let rest = |d: &Self, unit: i128| d.mantissa.rem_euclid(unit) * 10_i128.pow(34 - u32::from(d.scale));
-        whole(self, a).cmp(&whole(other, b)).then_with(|| rest(self, a).cmp(&rest(other, b)))
+        let rest = |d: &Self, unit: i128| {
+            d.mantissa.rem_euclid(unit) * 10_i128.pow(34 - u32::from(d.scale))
+        };
+        whole(self, a)
+            .cmp(&whole(other, b))
+            .then_with(|| rest(self, a).cmp(&rest(other, b)))
     }
 }
 
@@ -183,7 +210,11 @@ impl fmt::Display for Decimal {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let scale = usize::from(self.scale);
         let sign = if self.mantissa < 0 { "-" } else { "" };
-        let digits = format!("{:0>width$}", self.mantissa.unsigned_abs(), width = scale + 1);
+        let digits = format!(
+            "{:0>width$}",
+            self.mantissa.unsigned_abs(),
+            width = scale + 1
+        );
         let (whole, fraction) = digits.split_at(digits.len() - scale);
         let point = if scale > 0 { "." } else { "" };
         write!(f, "{sign}{whole}{point}{fraction}")
@@ -200,7 +231,13 @@ impl FromStr for Decimal {
     type Err = ParseError;
 
     fn from_str(text: &str) -> Result<Self, ParseError> {
-        Self::parse(text).map_err(|why| ParseError(if why.contains("34 digits") { TOO_LONG } else { NO_DECIMAL }))
+        Self::parse(text).map_err(|why| {
+            ParseError(if why.contains("34 digits") {
+                TOO_LONG
+            } else {
+                NO_DECIMAL
+            })
+        })
     }
 }
 
@@ -208,6 +245,9 @@ const NO_DECIMAL: &str = "a decimal is written as in 12.50, and has no -0";
 
 impl From<i64> for Decimal {
     fn from(n: i64) -> Self {
-        Self { mantissa: i128::from(n), scale: 0 }
+        Self {
+            mantissa: i128::from(n),
+            scale: 0,
+        }
     }
 }

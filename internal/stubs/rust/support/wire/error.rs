@@ -18,7 +18,12 @@ struct Reason {
 impl ReadError {
     #[cold]
     pub(super) fn new(detail: impl Into<Cow<'static, str>>, offset: usize) -> Self {
-        Self(Box::new(Reason { detail: detail.into(), path: String::new(), offset, too_large: false }))
+        Self(Box::new(Reason {
+            detail: detail.into(),
+            path: String::new(),
+            offset,
+            too_large: false,
+        }))
     }
 
     /// Is how payloads are refused that contain more than readers take.
@@ -72,7 +77,11 @@ impl ReadError {
 
 impl fmt::Display for ReadError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let place = if self.0.path.is_empty() { "payload" } else { &self.0.path };
+        let place = if self.0.path.is_empty() {
+            "payload"
+        } else {
+            &self.0.path
+        };
         write!(f, "{place}: {} (byte {})", self.0.detail, self.0.offset)
     }
 }
@@ -110,7 +119,11 @@ impl WriteError {
 
 impl fmt::Display for WriteError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let place = if self.path().is_empty() { "payload" } else { self.path() };
+        let place = if self.path().is_empty() {
+            "payload"
+        } else {
+            self.path()
+        };
         write!(f, "{place}: {}", self.detail())
     }
 }

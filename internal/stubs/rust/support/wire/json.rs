@@ -5,7 +5,9 @@ use std::collections::BTreeMap;
 
 use super::any::Any;
 use super::base64;
-use super::cbor::{alternative_without_number, without_number, CborReader, MAX_DEPTH, NOT_UTF8, REQUIRED, TOO_DEEP};
+use super::cbor::{
+    alternative_without_number, without_number, CborReader, MAX_DEPTH, NOT_UTF8, REQUIRED, TOO_DEEP,
+};
 use super::change::Change;
 use super::codec::{Codec, List, Map};
 use super::decimal::Decimal;
@@ -41,27 +43,42 @@ pub struct JsonRest<'a> {
 
 impl JsonWriter {
     pub(super) fn after(data: Vec<u8>) -> Self {
-        Self { data, ..Self::default() }
+        Self {
+            data,
+            ..Self::default()
+        }
     }
 
     /// Writes texts for people and logs, without what is secret.
     pub(super) fn for_people() -> Self {
-        Self { hides: true, ..Self::default() }
+        Self {
+            hides: true,
+            ..Self::default()
+        }
     }
 
     /// Writes what is equal alike.
     pub(super) fn comparing() -> Self {
-        Self { exact: true, ..Self::default() }
+        Self {
+            exact: true,
+            ..Self::default()
+        }
     }
 
     /// Finds the place of what has no number.
     pub(super) fn locating() -> Self {
-        Self { numbers: true, ..Self::tracing() }
+        Self {
+            numbers: true,
+            ..Self::tracing()
+        }
     }
 
     /// Finds the place of a failure.
     pub(super) fn tracing() -> Self {
-        Self { path: Some(Vec::new()), ..Self::default() }
+        Self {
+            path: Some(Vec::new()),
+            ..Self::default()
+        }
     }
 
     /// What was written, and why not all of it could be.
@@ -154,9 +171,17 @@ impl JsonWriter {
         let start = self.begin();
         let all = unlisted.fields();
         if self.hides {
-            return JsonRest { start, left: &[], hidden: all.len() };
+            return JsonRest {
+                start,
+                left: &[],
+                hidden: all.len(),
+            };
         }
-        JsonRest { start, left: all, hidden: 0 }
+        JsonRest {
+            start,
+            left: all,
+            hidden: 0,
+        }
     }
 
     /// Begins a field, after the unlisted ones that come before it.
@@ -173,7 +198,11 @@ impl JsonWriter {
 
     #[cold]
     fn unlisted_below(&mut self, rest: &mut JsonRest<'_>, limit: u32) {
-        while let [UnlistedField { key: UnlistedKey::Number(number), raw }, after @ ..] = rest.left {
+        while let [UnlistedField {
+            key: UnlistedKey::Number(number),
+            raw,
+        }, after @ ..] = rest.left
+        {
             if u32::from(*number) >= limit {
                 return;
             }
@@ -211,9 +240,11 @@ impl JsonWriter {
     }
 
     pub fn bool(&mut self, v: bool) {
-        self.data.extend_from_slice(if v { b"true" } else { b"false" });
+        self.data
+            .extend_from_slice(if v { b"true" } else { b"false" });
     }
 
+    #[allow(clippy::cast_possible_truncation)] // it is a digit
     fn digits(&mut self, n: u64) {
         if n < 10 {
             self.data.push(b'0' + n as u8);
@@ -293,12 +324,17 @@ impl JsonWriter {
         if v.is_nan() {
             self.data.extend_from_slice(b"\"NaN\"");
         } else if v.is_infinite() {
-            self.data.extend_from_slice(if v > 0.0 { b"\"Infinity\"" } else { b"\"-Infinity\"" });
+            self.data.extend_from_slice(if v > 0.0 {
+                b"\"Infinity\""
+            } else {
+                b"\"-Infinity\""
+            });
         } else {
             self.finite(v);
         }
     }
 
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)] // it is whole, and below 2^53
     fn finite(&mut self, v: f64) {
         let size = v.abs();
         if v.fract() == 0.0 && size < 9e15 {
@@ -418,7 +454,9 @@ impl JsonWriter {
     pub fn unlisted_member(&mut self, enum_name: &str, member: &UnlistedMember) {
         match member {
             UnlistedMember::Number(number) => self.digits(u64::from(*number)),
-            UnlistedMember::Name(name) if self.numbers => self.fail(without_number(name, enum_name)),
+            UnlistedMember::Name(name) if self.numbers => {
+                self.fail(without_number(name, enum_name));
+            }
             UnlistedMember::Name(name) => self.text(name),
         }
     }
@@ -475,7 +513,12 @@ pub struct JsonReader<'a> {
 
 impl<'a> JsonReader<'a> {
     pub(in crate::faithful) fn new(data: &'a [u8], budget: usize) -> Self {
-        Self { data, at: 0, depth: 0, budget }
+        Self {
+            data,
+            at: 0,
+            depth: 0,
+            budget,
+        }
     }
 
     /// Refuses what comes after the payload.
@@ -537,7 +580,10 @@ impl<'a> JsonReader<'a> {
                 self.budget = left;
                 Ok(())
             }
-            None => Err(ReadError::too_large("more elements and entries than a payload may contain", self.at)),
+            None => Err(ReadError::too_large(
+                "more elements and entries than a payload may contain",
+                self.at,
+            )),
         }
     }
 
@@ -599,7 +645,10 @@ impl<'a> JsonReader<'a> {
         let mut unlisted = Unlisted::default();
         let mut expected = 0; // writers keep the order
         loop {
-            let head = fields.heads.get(expected).map_or("", |head| &head[usize::from(first)..]);
+            let head = fields
+                .heads
+                .get(expected)
+                .map_or("", |head| &head[usize::from(first)..]);
             let index = if !head.is_empty() && self.data[self.at..].starts_with(head.as_bytes()) {
                 self.at += head.len();
                 first = false;
@@ -609,13 +658,11 @@ impl<'a> JsonReader<'a> {
                 let Some(name) = self.next_member(&mut first)? else {
                     break;
                 };
-                match P::index(name.as_bytes()) {
-                    Some(index) => index,
-                    None => {
-                        self.unlisted(&mut partial, &mut unlisted, &name)?;
-                        continue;
-                    }
-                }
+                let Some(index) = P::index(name.as_bytes()) else {
+                    self.unlisted(&mut partial, &mut unlisted, &name)?;
+                    continue;
+                };
+                index
             };
             if let Err(e) = partial.json(index, self) {
                 return Err(e.inside(fields.names[index]));
@@ -628,14 +675,25 @@ impl<'a> JsonReader<'a> {
 
     /// Reads a member whose name is not listed. Where it is the number of a field that is, the field is read.
     #[cold]
-    fn unlisted<P: Partial>(&mut self, partial: &mut P, list: &mut Unlisted, name: &str) -> Result<(), ReadError> {
-        self.unlisted_value(partial, list, name).map_err(|e| match number_of(name) {
-            Some(Ok(number)) if P::FIELDS.lists(number) => e,
-            _ => e.inside(name),
-        })
+    fn unlisted<P: Partial>(
+        &mut self,
+        partial: &mut P,
+        list: &mut Unlisted,
+        name: &str,
+    ) -> Result<(), ReadError> {
+        self.unlisted_value(partial, list, name)
+            .map_err(|e| match number_of(name) {
+                Some(Ok(number)) if P::FIELDS.lists(number) => e,
+                _ => e.inside(name),
+            })
     }
 
-    fn unlisted_value<P: Partial>(&mut self, partial: &mut P, list: &mut Unlisted, name: &str) -> Result<(), ReadError> {
+    fn unlisted_value<P: Partial>(
+        &mut self,
+        partial: &mut P,
+        list: &mut Unlisted,
+        name: &str,
+    ) -> Result<(), ReadError> {
         let Some(number) = number_of(name) else {
             let raw = self.raw()?;
             list.push(UnlistedField::named(name, &raw));
@@ -643,10 +701,16 @@ impl<'a> JsonReader<'a> {
         };
         let number = number.map_err(|why| self.failure(why))?;
         let start = self.at;
-        let cbor = if P::PATCH && self.is_null()? { vec![0xf6] } else { self.bytes()? };
+        let cbor = if P::PATCH && self.is_null()? {
+            vec![0xf6]
+        } else {
+            self.bytes()?
+        };
         self.inside(&cbor, start, |inner| {
             if P::FIELDS.lists(number) {
-                partial.cbor(number, inner).map_err(|e| e.inside(&P::FIELDS.step(number)))?;
+                partial
+                    .cbor(number, inner)
+                    .map_err(|e| e.inside(&P::FIELDS.step(number)))?;
             } else {
                 inner.unlisted(list, number)?;
             }
@@ -686,7 +750,11 @@ impl<'a> JsonReader<'a> {
         if !slot.is_empty() {
             return Err(self.failure("the field comes twice"));
         }
-        *slot = if self.is_null()? { Slot::Absent } else { Slot::Value(C::read_json(self)?) };
+        *slot = if self.is_null()? {
+            Slot::Absent
+        } else {
+            Slot::Value(C::read_json(self)?)
+        };
         Ok(())
     }
 
@@ -699,7 +767,11 @@ impl<'a> JsonReader<'a> {
         if !slot.is_empty() {
             return Err(self.failure("the field comes twice"));
         }
-        let change = if self.clears(clearable)? { Change::Cleared } else { Change::Set(C::read_json(self)?) };
+        let change = if self.clears(clearable)? {
+            Change::Cleared
+        } else {
+            Change::Set(C::read_json(self)?)
+        };
         *slot = Slot::Value(change);
         Ok(())
     }
@@ -716,7 +788,10 @@ impl<'a> JsonReader<'a> {
     fn string(&mut self) -> Result<Cow<'a, str>, ReadError> {
         let start = self.at + 1;
         let rest = self.data.get(start..).unwrap_or_default();
-        match rest.iter().position(|c| *c == b'"' || *c == b'\\' || *c < 0x20) {
+        match rest
+            .iter()
+            .position(|c| *c == b'"' || *c == b'\\' || *c < 0x20)
+        {
             Some(length) if rest[length] == b'"' => {
                 self.at = start + length + 1;
                 match std::str::from_utf8(&rest[..length]) {
@@ -737,7 +812,9 @@ impl<'a> JsonReader<'a> {
             match self.data.get(i) {
                 Some(b'"') => break,
                 Some(b'\\') => i = self.escape(&mut text, i + 1)?,
-                Some(c) if *c < 0x20 => return Err(ReadError::new("a control character in a string", i)),
+                Some(c) if *c < 0x20 => {
+                    return Err(ReadError::new("a control character in a string", i))
+                }
                 Some(c) => {
                     text.push(*c);
                     i += 1;
@@ -762,7 +839,10 @@ impl<'a> JsonReader<'a> {
                 let mut next = at + 5;
                 let mut code = self.hex4(at).ok_or_else(wrong)?;
                 if (0xd800..0xdc00).contains(&code) && self.data.get(next) == Some(&b'\\') {
-                    let low = self.hex4(next + 1).filter(|low| (0xdc00..0xe000).contains(low)).ok_or_else(wrong)?;
+                    let low = self
+                        .hex4(next + 1)
+                        .filter(|low| (0xdc00..0xe000).contains(low))
+                        .ok_or_else(wrong)?;
                     code = 0x1_0000 + ((code - 0xd800) << 10) + (low - 0xdc00);
                     next += 6;
                 }
@@ -780,7 +860,9 @@ impl<'a> JsonReader<'a> {
         let [b'u', digits @ ..] = self.data.get(at..at + 5)? else {
             return None;
         };
-        digits.iter().try_fold(0, |n, c| char::from(*c).to_digit(16).map(|digit| n << 4 | digit))
+        digits.iter().try_fold(0, |n, c| {
+            char::from(*c).to_digit(16).map(|digit| n << 4 | digit)
+        })
     }
 
     /// Reads null if it comes next.
@@ -822,9 +904,15 @@ impl<'a> JsonReader<'a> {
         let c = self.peek();
         if c.is_ascii_digit() && c != b'0' {
             let rest = &self.data[self.at..];
-            let length = rest.iter().take(18).take_while(|c| c.is_ascii_digit()).count();
+            let length = rest
+                .iter()
+                .take(18)
+                .take_while(|c| c.is_ascii_digit())
+                .count();
             if let Some(b',' | b'}' | b']') = rest.get(length) {
-                let n = rest[..length].iter().fold(0_i64, |n, c| n * 10 + i64::from(c - b'0'));
+                let n = rest[..length]
+                    .iter()
+                    .fold(0_i64, |n, c| n * 10 + i64::from(c - b'0'));
                 if let Ok(n) = T::try_from(i128::from(n)) {
                     self.at += length;
                     return Ok(n);
@@ -837,11 +925,23 @@ impl<'a> JsonReader<'a> {
     fn other_integer<T: TryFrom<i128>>(&mut self, expected: &str) -> Result<T, ReadError> {
         let quoted = self.peek() == b'"';
         let start = self.at;
-        let text = if quoted { self.string()? } else { Cow::Borrowed(self.number(expected)?) };
-        parsed(&text, quoted).and_then(|n| T::try_from(n).ok()).ok_or_else(|| {
-            let quote = if quoted { "\"" } else { "" };
-            ReadError::new(format!("expected {expected}, found {quote}{}{quote}", shortened(&text)), start)
-        })
+        let text = if quoted {
+            self.string()?
+        } else {
+            Cow::Borrowed(self.number(expected)?)
+        };
+        parsed(&text, quoted)
+            .and_then(|n| T::try_from(n).ok())
+            .ok_or_else(|| {
+                let quote = if quoted { "\"" } else { "" };
+                ReadError::new(
+                    format!(
+                        "expected {expected}, found {quote}{}{quote}",
+                        shortened(&text)
+                    ),
+                    start,
+                )
+            })
     }
 
     pub fn int8(&mut self) -> Result<i8, ReadError> {
@@ -883,9 +983,18 @@ impl<'a> JsonReader<'a> {
             return Err(self.wrong(expected));
         }
         let rest = &self.data[self.at..];
-        let digits = |from: usize| rest[from..].iter().take_while(|c| c.is_ascii_digit()).count();
+        let digits = |from: usize| {
+            rest[from..]
+                .iter()
+                .take_while(|c| c.is_ascii_digit())
+                .count()
+        };
         let mut i = usize::from(c == b'-');
-        let whole = if rest.get(i) == Some(&b'0') { 1 } else { digits(i) };
+        let whole = if rest.get(i) == Some(&b'0') {
+            1
+        } else {
+            digits(i)
+        };
         i += whole;
         let mut ok = whole > 0;
         if ok && rest.get(i) == Some(&b'.') {
@@ -917,20 +1026,29 @@ impl<'a> JsonReader<'a> {
     }
 
     #[inline]
-    fn float<T: std::str::FromStr + Into<f64> + Copy>(&mut self, expected: &str) -> Result<T, ReadError> {
+    fn float<T: std::str::FromStr + Into<f64> + Copy>(
+        &mut self,
+        expected: &str,
+    ) -> Result<T, ReadError> {
         let quoted = self.peek() == b'"';
         let start = self.at;
         if quoted {
             let text = self.string()?;
             return match (&*text, text.parse()) {
                 ("NaN" | "Infinity" | "-Infinity", Ok(x)) => Ok(x),
-                _ => Err(ReadError::new(format!("expected {expected}, found a string"), start)),
+                _ => Err(ReadError::new(
+                    format!("expected {expected}, found a string"),
+                    start,
+                )),
             };
         }
         let text = self.number(expected)?;
         match text.parse::<T>() {
             Ok(x) if x.into().is_finite() => Ok(x),
-            _ => Err(ReadError::new(format!("{} is too large for a {expected}", shortened(text)), start)),
+            _ => Err(ReadError::new(
+                format!("{} is too large for a {expected}", shortened(text)),
+                start,
+            )),
         }
     }
 
@@ -938,7 +1056,11 @@ impl<'a> JsonReader<'a> {
     pub fn decimal(&mut self) -> Result<Decimal, ReadError> {
         let quoted = self.peek() == b'"';
         let start = self.at;
-        let text = if quoted { self.string()? } else { Cow::Borrowed(self.number("decimal")?) };
+        let text = if quoted {
+            self.string()?
+        } else {
+            Cow::Borrowed(self.number("decimal")?)
+        };
         Decimal::parse(&text).map_err(|why| ReadError::new(why, start))
     }
 
@@ -970,16 +1092,28 @@ impl<'a> JsonReader<'a> {
 
     /// Reads base64url or base64 (RFC 4648), padded or not.
     pub fn bytes(&mut self) -> Result<Vec<u8>, ReadError> {
-        self.parse("bytes as base64url", "expected bytes as base64url", base64::parse)
+        self.parse(
+            "bytes as base64url",
+            "expected bytes as base64url",
+            base64::parse,
+        )
     }
 
     pub fn uuid(&mut self) -> Result<Uuid, ReadError> {
-        self.parse("uuid", "expected a uuid as 8-4-4-4-12 hexadecimal digits", Uuid::parse)
+        self.parse(
+            "uuid",
+            "expected a uuid as 8-4-4-4-12 hexadecimal digits",
+            Uuid::parse,
+        )
     }
 
     /// Reads an instant (RFC 3339).
     pub fn instant(&mut self) -> Result<Instant, ReadError> {
-        self.parse("instant", "expected an instant such as 2026-07-15T09:30:00Z", Instant::parse)
+        self.parse(
+            "instant",
+            "expected an instant such as 2026-07-15T09:30:00Z",
+            Instant::parse,
+        )
     }
 
     pub fn date(&mut self) -> Result<Date, ReadError> {
@@ -988,7 +1122,11 @@ impl<'a> JsonReader<'a> {
 
     /// Reads a duration (ISO 8601).
     pub fn duration(&mut self) -> Result<Duration, ReadError> {
-        self.parse("duration", "expected a duration such as PT1.5S", Duration::parse)
+        self.parse(
+            "duration",
+            "expected a duration such as PT1.5S",
+            Duration::parse,
+        )
     }
 
     pub fn any(&mut self) -> Result<Any, ReadError> {
@@ -1012,7 +1150,10 @@ impl<'a> JsonReader<'a> {
         if text.contains(['.', 'e', 'E']) {
             return match text.parse::<f64>() {
                 Ok(x) if x.is_finite() => Ok(Any::Float(x)),
-                _ => Err(ReadError::new(format!("{} is too large for a float64", shortened(text)), start)),
+                _ => Err(ReadError::new(
+                    format!("{} is too large for a float64", shortened(text)),
+                    start,
+                )),
             };
         }
         let n = parsed(text, false);
@@ -1021,7 +1162,10 @@ impl<'a> JsonReader<'a> {
         } else if let Some(n) = n.and_then(|n| u64::try_from(n).ok()) {
             Ok(Any::Uint(n))
         } else {
-            Err(ReadError::new(format!("{} is neither an int64 nor a uint64", shortened(text)), start))
+            Err(ReadError::new(
+                format!("{} is neither an int64 nor a uint64", shortened(text)),
+                start,
+            ))
         }
     }
 
@@ -1052,7 +1196,10 @@ impl<'a> JsonReader<'a> {
         let mut first = self.begin(b'{', fields.message)?;
         self.budget += 1; // a union is one value, whatever it is written as
         let Some(name) = self.next_member(&mut first)? else {
-            return Err(ReadError::new(format!("expected one alternative of {}, found none", fields.message), start));
+            return Err(ReadError::new(
+                format!("expected one alternative of {}, found none", fields.message),
+                start,
+            ));
         };
         let value = match index(name.as_bytes()) {
             Some(index) => read(self, index),
@@ -1078,7 +1225,9 @@ impl<'a> JsonReader<'a> {
                 let cbor = self.bytes()?;
                 self.inside(&cbor, start, |inner| by_number(inner, number))
             }
-            None => self.raw().map(|raw| unlisted(UnlistedField::named(name, &raw))),
+            None => self
+                .raw()
+                .map(|raw| unlisted(UnlistedField::named(name, &raw))),
         }
     }
 
@@ -1168,7 +1317,13 @@ impl<'a> JsonReader<'a> {
 
 /// Is a number by its shortest digits; of two that are as near, the even ones, as ECMAScript has it.
 fn shortest(v: f64) -> String {
-    let print = |v: f64| if (1e-6..1e21).contains(&v.abs()) { format!("{v}") } else { format!("{v:e}") };
+    let print = |v: f64| {
+        if (1e-6..1e21).contains(&v.abs()) {
+            format!("{v}")
+        } else {
+            format!("{v:e}")
+        }
+    };
     let text = print(v);
     let mantissa = text.split('e').next().unwrap_or_default();
     let count = mantissa.bytes().filter(u8::is_ascii_digit).count();
@@ -1177,11 +1332,27 @@ fn shortest(v: f64) -> String {
         return text;
     }
     let (digits, exponent) = text.split_at(mantissa.len());
-    let even = format!("{}{}{exponent}", &digits[..digits.len() - 1], char::from(digits.as_bytes()[digits.len() - 1] - 1));
-    let significant = mantissa.trim_start_matches(['-', '0', '.']).bytes().filter(u8::is_ascii_digit).count();
+    let even = format!(
+        "{}{}{exponent}",
+        &digits[..digits.len() - 1],
+        char::from(digits.as_bytes()[digits.len() - 1] - 1)
+    );
+    let significant = mantissa
+        .trim_start_matches(['-', '0', '.'])
+        .bytes()
+        .filter(u8::is_ascii_digit)
+        .count();
     let exact = format!("{:.*e}", significant + 30, v);
-    let rest = exact.split('e').next().unwrap_or_default().bytes().filter(u8::is_ascii_digit).skip(significant);
-    let tie = rest.enumerate().all(|(i, c)| c == if i == 0 { b'5' } else { b'0' });
+    let rest = exact
+        .split('e')
+        .next()
+        .unwrap_or_default()
+        .bytes()
+        .filter(u8::is_ascii_digit)
+        .skip(significant);
+    let tie = rest
+        .enumerate()
+        .all(|(i, c)| c == if i == 0 { b'5' } else { b'0' });
     if tie && even.parse() == Ok(v) {
         even
     } else {
@@ -1191,11 +1362,17 @@ fn shortest(v: f64) -> String {
 
 /// Is the number of a name such as #13, or why it is none; a name that is not like that has none.
 fn number_of(name: &str) -> Option<Result<u16, String>> {
-    let digits = name.strip_prefix('#').filter(|d| !d.is_empty() && d.bytes().all(|c| c.is_ascii_digit()))?;
+    let digits = name
+        .strip_prefix('#')
+        .filter(|d| !d.is_empty() && d.bytes().all(|c| c.is_ascii_digit()))?;
     let canonical = !digits.starts_with('0');
-    Some(digits.parse().ok().filter(|_| canonical).ok_or_else(|| {
-        format!("expected #1 to #65535, found {}", shortened(name))
-    }))
+    Some(
+        digits
+            .parse()
+            .ok()
+            .filter(|_| canonical)
+            .ok_or_else(|| format!("expected #1 to #65535, found {}", shortened(name))),
+    )
 }
 
 /// Reads digits without a fraction or exponent; "-0" is 0 as a number and nothing as a string.
@@ -1203,7 +1380,11 @@ fn parsed(text: &str, quoted: bool) -> Option<i128> {
     let digits = text.strip_prefix('-').unwrap_or(text);
     let minus = digits.len() < text.len();
     let canonical = digits == "0" && !(quoted && minus) || !digits.starts_with('0');
-    if digits.is_empty() || digits.len() > 20 || !canonical || !digits.bytes().all(|c| c.is_ascii_digit()) {
+    if digits.is_empty()
+        || digits.len() > 20
+        || !canonical
+        || !digits.bytes().all(|c| c.is_ascii_digit())
+    {
         return None;
     }
     text.parse().ok()

@@ -50,7 +50,9 @@ impl Key for String {
 
     fn compare(&self, other: &Self) -> Ordering {
         // The length comes first.
-        self.len().cmp(&other.len()).then_with(|| self.as_bytes().cmp(other.as_bytes()))
+        self.len()
+            .cmp(&other.len())
+            .then_with(|| self.as_bytes().cmp(other.as_bytes()))
     }
 }
 
@@ -110,12 +112,17 @@ pub fn member_key<E>(
     by_number: impl Fn(u16) -> E,
     by_name: impl Fn(&str) -> E,
 ) -> Result<E, ReadError> {
-    let digits = !name.is_empty() && name.bytes().all(|c| c.is_ascii_digit()) && (name == "0" || !name.starts_with('0'));
+    let digits = !name.is_empty()
+        && name.bytes().all(|c| c.is_ascii_digit())
+        && (name == "0" || !name.starts_with('0'));
     if !digits {
         return Ok(by_name(name));
     }
     match name.parse() {
         Ok(number) => Ok(by_number(number)),
-        Err(_) => Err(r.failure(format!("expected a number from 0 to 65535, found {}", shortened(name)))),
+        Err(_) => Err(r.failure(format!(
+            "expected a number from 0 to 65535, found {}",
+            shortened(name)
+        ))),
     }
 }

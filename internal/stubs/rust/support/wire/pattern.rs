@@ -41,7 +41,9 @@ impl Pattern {
             for &state in &now.list {
                 if let State::Class(ranges) = &self.0[state] {
                     let code = u32::from(c);
-                    let inside = ranges.iter().any(|(low, high)| (*low..=*high).contains(&code));
+                    let inside = ranges
+                        .iter()
+                        .any(|(low, high)| (*low..=*high).contains(&code));
                     if inside && self.reach(&mut next, state + 1, false, last) {
                         return true;
                     }
@@ -61,12 +63,11 @@ impl Pattern {
                 continue;
             }
             match &self.0[state] {
-                State::Class(_) => {}
                 State::Split(all) => open.extend(all.iter().map(|to| usize::from(*to))),
                 State::Jump(to) => open.push(usize::from(*to)),
                 State::Begin if begin => open.push(state + 1),
                 State::End if end => open.push(state + 1),
-                State::Begin | State::End => {}
+                State::Class(_) | State::Begin | State::End => {}
                 State::Found => return true,
             }
         }
@@ -82,7 +83,10 @@ struct States {
 
 impl States {
     fn new(size: usize) -> Self {
-        Self { list: Vec::with_capacity(size), there: vec![false; size] }
+        Self {
+            list: Vec::with_capacity(size),
+            there: vec![false; size],
+        }
     }
 
     fn add(&mut self, state: usize) -> bool {

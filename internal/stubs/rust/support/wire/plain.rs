@@ -23,13 +23,19 @@ pub fn to_plain<C: Codec>(value: &C::Value) -> Result<String, WriteError> {
     if !json.starts_with('"') {
         return Ok(json);
     }
-    Ok(JsonReader::new(json.as_bytes(), BUDGET).text().unwrap_or_default())
+    Ok(JsonReader::new(json.as_bytes(), BUDGET)
+        .text()
+        .unwrap_or_default())
 }
 
 /// Reads a scalar that travels outside of a body.
 #[doc(hidden)]
 pub fn read_plain<C: Codec>(text: &str, shape: Shape) -> Result<C::Value, String> {
-    let looks_like_number = || text.strip_prefix('-').unwrap_or(text).starts_with(|c: char| c.is_ascii_digit());
+    let looks_like_number = || {
+        text.strip_prefix('-')
+            .unwrap_or(text)
+            .starts_with(|c: char| c.is_ascii_digit())
+    };
     let bare = shape == Shape::Bare || (shape == Shape::Number && looks_like_number());
     let json = if bare {
         if text.contains([' ', '\t', '\r', '\n', '"']) {

@@ -31,7 +31,11 @@ pub enum Element<T> {
 
 /// Adds a value as an element.
 #[doc(hidden)]
-pub fn append_value<C: Codec>(out: &mut Vec<u8>, encoding: Encoding, value: &C::Value) -> Result<(), WriteError> {
+pub fn append_value<C: Codec>(
+    out: &mut Vec<u8>,
+    encoding: Encoding,
+    value: &C::Value,
+) -> Result<(), WriteError> {
     let start = out.len();
     let written = match encoding {
         Encoding::Cbor => {
@@ -87,12 +91,18 @@ pub fn append_heartbeat(out: &mut Vec<u8>, encoding: Encoding) {
 
 /// Reads an element, all of it, with at most so many items and entries in its value.
 #[doc(hidden)]
-pub fn read_element<C: Codec>(data: &[u8], encoding: Encoding, budget: usize) -> Result<Element<C::Value>, ReadError> {
+pub fn read_element<C: Codec>(
+    data: &[u8],
+    encoding: Encoding,
+    budget: usize,
+) -> Result<Element<C::Value>, ReadError> {
     match encoding {
         Encoding::Cbor => CborReader::new(data, budget).element(|r, number| match number {
             1 => C::read_cbor(r).map(Element::Value),
             2 => r.skip().map(|()| Element::End),
-            3 => r.text().map(|details| Element::Problem(details.into_bytes())),
+            3 => r
+                .text()
+                .map(|details| Element::Problem(details.into_bytes())),
             _ => r.skip().map(|()| Element::Other),
         }),
         Encoding::Json => JsonReader::new(data, budget).element(|r, name| match name {
@@ -188,7 +198,10 @@ impl Splitter {
                 let Some(bytes) = data.get(1..size) else {
                     return Ok(0);
                 };
-                (size, Some(bytes.iter().fold(0, |n, b| n << 8 | u64::from(*b))))
+                (
+                    size,
+                    Some(bytes.iter().fold(0, |n, b| n << 8 | u64::from(*b))),
+                )
             }
             31 => (1, None),
             _ => return Err(NO_SEQUENCE),

@@ -70,7 +70,10 @@ impl Instant {
                     return None;
                 }
                 let digits = rest[..length].iter().chain(b"00000000").take(9);
-                (digits.fold(0, |n, c| n * 10 + u32::from(c - b'0')), &rest[length..])
+                (
+                    digits.fold(0, |n, c| n * 10 + u32::from(c - b'0')),
+                    &rest[length..],
+                )
             }
             rest => (0, rest),
         };
@@ -86,13 +89,20 @@ impl Instant {
             _ => return None,
         };
         let days = i64::from(days_before(date.0, date.1, date.2));
-        Self::new(days * DAY + hour * 3600 + minute * 60 + second - offset, nanos)
+        Self::new(
+            days * DAY + hour * 3600 + minute * 60 + second - offset,
+            nanos,
+        )
     }
 
+    #[allow(clippy::trivially_copy_pass_by_ref)] // as all that append
     pub(super) fn append(&self, out: &mut Vec<u8>) {
         let days = self.seconds.div_euclid(DAY);
         let second = self.seconds.rem_euclid(DAY);
-        Date { days: i32::try_from(days).unwrap_or(0) }.append(out);
+        Date {
+            days: i32::try_from(days).unwrap_or(0),
+        }
+        .append(out);
         out.push(b'T');
         append_two(out, second / 3600);
         out.push(b':');
@@ -149,7 +159,9 @@ impl FromStr for Instant {
     type Err = ParseError;
 
     fn from_str(text: &str) -> Result<Self, ParseError> {
-        Self::parse(text.as_bytes()).ok_or(ParseError("an instant is written as in 2026-07-15T09:30:00Z"))
+        Self::parse(text.as_bytes()).ok_or(ParseError(
+            "an instant is written as in 2026-07-15T09:30:00Z",
+        ))
     }
 }
 
@@ -157,7 +169,10 @@ impl FromStr for Instant {
 impl From<SystemTime> for Instant {
     fn from(time: SystemTime) -> Self {
         let (seconds, nanos) = match time.duration_since(SystemTime::UNIX_EPOCH) {
-            Ok(after) => (i64::try_from(after.as_secs()).unwrap_or(i64::MAX), after.subsec_nanos()),
+            Ok(after) => (
+                i64::try_from(after.as_secs()).unwrap_or(i64::MAX),
+                after.subsec_nanos(),
+            ),
             Err(before) => {
                 let before = before.duration();
                 let seconds = i64::try_from(before.as_secs()).map_or(i64::MIN, |s| -s);
@@ -167,10 +182,18 @@ impl From<SystemTime> for Instant {
                 }
             }
         };
-        match seconds {
-            MIN_SECONDS..=MAX_SECONDS => Self { seconds, nanos },
-            i64::MIN..=-1 => Self { seconds: MIN_SECONDS, nanos: 0 },
-            _ => Self { seconds: MAX_SECONDS, nanos: 999_999_999 },
+        if seconds > MAX_SECONDS {
+            Self {
+                seconds: MAX_SECONDS,
+                nanos: 999_999_999,
+            }
+        } else if seconds < MIN_SECONDS {
+            Self {
+                seconds: MIN_SECONDS,
+                nanos: 0,
+            }
+        } else {
+            Self { seconds, nanos }
         }
     }
 }
@@ -197,10 +220,18 @@ impl Date {
     /// Makes a date, unless there is no such day or it lies outside of the years 0001 to 9999.
     #[must_use]
     pub const fn new(year: i32, month: u8, day: u8) -> Option<Self> {
-        if year < 1 || year > 9999 || month < 1 || month > 12 || day < 1 || day > days_of(year, month) {
+        if year < 1
+            || year > 9999
+            || month < 1
+            || month > 12
+            || day < 1
+            || day > days_of(year, month)
+        {
             return None;
         }
-        Some(Self { days: days_before(year, month, day) })
+        Some(Self {
+            days: days_before(year, month, day),
+        })
     }
 
     /// Makes a date of days since 1970-01-01, unless it lies outside of the years 0001 to 9999.
@@ -227,6 +258,7 @@ impl Date {
 
     /// Its year, month and day.
     #[must_use]
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)] // they are 1 to 12 and 1 to 31
     pub const fn year_month_day(&self) -> (i32, u8, u8) {
         let days = self.days + 719_468; // since 0000-03-01: years begin in March, so that leap days come last
         let era = days.div_euclid(146_097);
@@ -247,7 +279,7 @@ impl Date {
         let year = i32::try_from(two(*y1, *y2)? * 100 + two(*y3, *y4)?).ok()?;
         let month = u8::try_from(two(*m1, *m2)?).ok()?;
         let day = u8::try_from(two(*d1, *d2)?).ok()?;
-        if month < 1 || month > 12 || day < 1 || day > days_of(year, month) {
+        if !(1..=12).contains(&month) || day < 1 || day > days_of(year, month) {
             return None;
         }
         Some((year, month, day))
@@ -259,6 +291,7 @@ impl Date {
         Self::new(year, month, day)
     }
 
+    #[allow(clippy::trivially_copy_pass_by_ref)] // as all that append
     pub(super) fn append(&self, out: &mut Vec<u8>) {
         let (year, month, day) = self.year_month_day();
         append_two(out, i64::from(year / 100));
@@ -282,7 +315,11 @@ const fn days_of(year: i32, month: u8) -> u8 {
 /// Is how many days lie between 1970-01-01 and a day.
 const fn days_before(year: i32, month: u8, day: u8) -> i32 {
     let y = if month <= 2 { year - 1 } else { year };
-    let m = if month > 2 { month as i32 - 3 } else { month as i32 + 9 };
+    let m = if month > 2 {
+        month as i32 - 3
+    } else {
+        month as i32 + 9
+    };
     let era = y.div_euclid(400);
     let of_era = y.rem_euclid(400);
     let of_year = (153 * m + 2) / 5 + day as i32 - 1;
@@ -327,13 +364,17 @@ impl Duration {
     /// Makes a duration of milliseconds; over 2⁶³ nanoseconds it is the longest one.
     #[must_use]
     pub const fn from_millis(millis: i64) -> Self {
-        Self { nanos: millis.saturating_mul(1_000_000) }
+        Self {
+            nanos: millis.saturating_mul(1_000_000),
+        }
     }
 
     /// Makes a duration of seconds; over 2⁶³ nanoseconds it is the longest one.
     #[must_use]
     pub const fn from_secs(seconds: i64) -> Self {
-        Self { nanos: seconds.saturating_mul(NANOS) }
+        Self {
+            nanos: seconds.saturating_mul(NANOS),
+        }
     }
 
     /// All of it in nanoseconds.
@@ -343,8 +384,11 @@ impl Duration {
     }
 
     /// Its seconds, rounded down, and the nanoseconds after them.
-    pub(super) fn parts(&self) -> (i64, u32) {
-        (self.nanos.div_euclid(NANOS), u32::try_from(self.nanos.rem_euclid(NANOS)).unwrap_or(0))
+    pub(super) fn parts(self) -> (i64, u32) {
+        (
+            self.nanos.div_euclid(NANOS),
+            u32::try_from(self.nanos.rem_euclid(NANOS)).unwrap_or(0),
+        )
     }
 
     pub(super) fn of_parts(seconds: i64, nanos: u32) -> Option<Self> {
@@ -374,7 +418,9 @@ impl Duration {
             if length == 0 || length - zeros > 19 {
                 return None;
             }
-            let amount = significant.iter().fold(0, |n, c| n * 10 + i128::from(c - b'0'));
+            let amount = significant
+                .iter()
+                .fold(0, |n, c| n * 10 + i128::from(c - b'0'));
             rest = &rest[length..];
             let mut nanos = 0;
             let fraction = rest.first() == Some(&b'.');
@@ -383,7 +429,11 @@ impl Duration {
                 if digits == 0 || digits > 9 {
                     return None;
                 }
-                nanos = rest[1..=digits].iter().chain(b"00000000").take(9).fold(0, |n, c| n * 10 + i128::from(c - b'0'));
+                nanos = rest[1..=digits]
+                    .iter()
+                    .chain(b"00000000")
+                    .take(9)
+                    .fold(0, |n, c| n * 10 + i128::from(c - b'0'));
                 rest = &rest[digits + 1..];
             }
             let [unit, after @ ..] = rest else {
@@ -398,9 +448,12 @@ impl Duration {
             rest = after;
         }
         let total = total?;
-        i64::try_from(if negative { -total } else { total }).ok().map(Self::from_nanos)
+        i64::try_from(if negative { -total } else { total })
+            .ok()
+            .map(Self::from_nanos)
     }
 
+    #[allow(clippy::trivially_copy_pass_by_ref)] // as all that append
     pub(super) fn append(&self, out: &mut Vec<u8>) {
         let all = self.nanos.unsigned_abs();
         if self.nanos < 0 {
@@ -438,7 +491,9 @@ impl FromStr for Duration {
 /// A duration of over 2⁶³ nanoseconds becomes the longest one.
 impl From<std::time::Duration> for Duration {
     fn from(d: std::time::Duration) -> Self {
-        Self { nanos: i64::try_from(d.as_nanos()).unwrap_or(i64::MAX) }
+        Self {
+            nanos: i64::try_from(d.as_nanos()).unwrap_or(i64::MAX),
+        }
     }
 }
 
@@ -446,6 +501,8 @@ impl TryFrom<Duration> for std::time::Duration {
     type Error = ParseError;
 
     fn try_from(d: Duration) -> Result<Self, ParseError> {
-        u64::try_from(d.nanos).map(Self::from_nanos).map_err(|_| ParseError("the duration is negative"))
+        u64::try_from(d.nanos)
+            .map(Self::from_nanos)
+            .map_err(|_| ParseError("the duration is negative"))
     }
 }

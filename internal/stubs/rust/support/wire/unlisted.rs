@@ -19,11 +19,17 @@ pub(super) enum UnlistedKey {
 
 impl UnlistedField {
     pub(super) fn numbered(number: u16, raw: &[u8]) -> Self {
-        Self { key: UnlistedKey::Number(number), raw: raw.into() }
+        Self {
+            key: UnlistedKey::Number(number),
+            raw: raw.into(),
+        }
     }
 
     pub(super) fn named(name: &str, raw: &[u8]) -> Self {
-        Self { key: UnlistedKey::Name(name.into()), raw: raw.into() }
+        Self {
+            key: UnlistedKey::Name(name.into()),
+            raw: raw.into(),
+        }
     }
 
     /// Its number, if it is known.
@@ -82,7 +88,10 @@ impl Unlisted {
 
     /// How many of them have numbers.
     pub(super) fn numbers(&self) -> usize {
-        self.fields().iter().take_while(|f| f.number().is_some()).count()
+        self.fields()
+            .iter()
+            .take_while(|f| f.number().is_some())
+            .count()
     }
 
     pub(super) fn push(&mut self, field: UnlistedField) {
@@ -128,17 +137,36 @@ impl Unlisted {
     #[must_use]
     pub fn between(&self, after: &Self) -> Self {
         let gone = |f: &UnlistedField| {
-            let null: &[u8] = if f.number().is_some() { &[0xf6] } else { b"null" };
-            UnlistedField { key: f.key.clone(), raw: null.into() }
+            let null: &[u8] = if f.number().is_some() {
+                &[0xf6]
+            } else {
+                b"null"
+            };
+            UnlistedField {
+                key: f.key.clone(),
+                raw: null.into(),
+            }
         };
-        let removed = self.fields().iter().filter(|f| after.fields().iter().all(|o| o.key != f.key)).map(gone);
-        let changed = after.fields().iter().filter(|f| !self.fields().contains(f)).cloned();
+        let removed = self
+            .fields()
+            .iter()
+            .filter(|f| after.fields().iter().all(|o| o.key != f.key))
+            .map(gone);
+        let changed = after
+            .fields()
+            .iter()
+            .filter(|f| !self.fields().contains(f))
+            .cloned();
         Self::of(removed.chain(changed).collect())
     }
 
     fn of(mut list: Vec<UnlistedField>) -> Self {
         list.sort_by_key(|f| f.number().map_or(1 << 16, u32::from));
-        Self(if list.is_empty() { None } else { Some(Box::new(list)) })
+        Self(if list.is_empty() {
+            None
+        } else {
+            Some(Box::new(list))
+        })
     }
 
     /// The fields in an order that does not depend on that of names, which in JSON means nothing.

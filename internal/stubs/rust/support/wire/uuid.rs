@@ -95,7 +95,9 @@ impl FromStr for Uuid {
     type Err = ParseError;
 
     fn from_str(text: &str) -> Result<Self, ParseError> {
-        Self::parse(text.as_bytes()).ok_or(ParseError("a uuid is written in 8-4-4-4-12 hexadecimal digits"))
+        Self::parse(text.as_bytes()).ok_or(ParseError(
+            "a uuid is written in 8-4-4-4-12 hexadecimal digits",
+        ))
     }
 }
 

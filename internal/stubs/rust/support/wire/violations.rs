@@ -22,7 +22,11 @@ impl Violation {
     /// Makes one that a handler finds, at a JSON Pointer (RFC 6901).
     #[must_use]
     pub fn new(pointer: impl Into<String>, detail: impl Into<String>) -> Self {
-        Self { pointer: pointer.into(), detail: detail.into(), ..Self::default() }
+        Self {
+            pointer: pointer.into(),
+            detail: detail.into(),
+            ..Self::default()
+        }
     }
 }
 
@@ -91,7 +95,12 @@ impl Violations {
 
     /// Adds a violation of what is looked at.
     pub fn refuse(&mut self, detail: impl Into<String>) {
-        self.found.push(Violation { pointer: self.path.clone(), detail: detail.into(), place: "", unlisted: false });
+        self.found.push(Violation {
+            pointer: self.path.clone(),
+            detail: detail.into(),
+            place: "",
+            unlisted: false,
+        });
     }
 
     /// Adds a violation of what is looked at, with what it is instead.
