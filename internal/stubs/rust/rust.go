@@ -89,7 +89,11 @@ func aboutModule(defs *schema.Definitions, about stubs.About) []byte {
 			for _, m := range defs.Modules {
 				for _, e := range m.Messages {
 					if e.IsError() {
-						c.P("web::Page { name: %s, status: %d, doc: %s },", quote(e.FullName()), e.Status, quote(e.Doc))
+						c.In("web::Page {", func() {
+							c.P("name: %s,", quote(e.FullName()))
+							c.P("status: %d,", e.Status)
+							c.P("doc: %s,", quote(e.Doc))
+						}, "},")
 					}
 				}
 			}
@@ -98,8 +102,8 @@ func aboutModule(defs *schema.Definitions, about stubs.About) []byte {
 	return c.Bytes()
 }
 
-// allowed are what compilers and linters would say of the definitions alone: what they deprecate, how they are documented
-// and named, and how much there is of them.
+// allowed are what compilers and linters would say of the definitions alone: what they deprecate, how they are
+// documented and named, and how much there is of them.
 var allowed = []string{"deprecated", "clippy::doc_markdown", "clippy::enum_variant_names",
 	"clippy::field_reassign_with_default", "clippy::large_enum_variant", "clippy::module_inception",
 	"clippy::module_name_repetitions", "clippy::similar_names", "clippy::struct_excessive_bools",
@@ -148,7 +152,7 @@ func (o *output) modules(d *folder, below, path string) {
 	}
 	for _, name := range names {
 		if below == "" && name != "faithful" {
-			c.P("#[allow(%s)]", strings.Join(allowed, ", "))
+			c.In("#[allow(", func() { c.P("%s", strings.Join(allowed, ",\n    ")) }, ")]")
 		}
 		c.P("pub mod %s;", name)
 	}
