@@ -26,7 +26,8 @@ var rustProgram struct {
 // rustCrate writes a crate of this folder with stubs into a folder of its own, which it returns.
 func rustCrate(t testing.TB, name string, options stubs.Options) string {
 	t.Helper()
-	dir := filepath.Join(outputs(t), "rust", name)
+	dir, err := os.MkdirTemp(outputs(t), "rust-"+name)
+	require.NoError(t, err)
 	require.NoError(t, os.CopyFS(dir, os.DirFS(filepath.Join("rust", name))))
 	defs, err := definitions()
 	require.NoError(t, err)
