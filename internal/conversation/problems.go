@@ -10,7 +10,7 @@ type Problem struct {
 
 // Problems are all of them, by their statuses.
 var Problems = []Problem{
-	{"invalid-request", 400, "The request can't be read, or breaks bounds of its definition.",
+	{"invalid-request", 400, "The request can't be read, or violates bounds of its definition.",
 		"Correct each place that its member errors names."},
 	{"unauthenticated", 401, "The call needs credentials that were not shown, or that are not good any more.",
 		"Show one of those that the call needs; WWW-Authenticate names them."},

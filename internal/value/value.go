@@ -222,7 +222,7 @@ func equalAny(a, b schema.Any) bool {
 	return a.Value == b.Value
 }
 
-// Violation is one way in which a request breaks its definitions.
+// Violation is one way in which a request violates its definitions.
 type Violation struct {
 	Pointer string `json:"pointer"` // RFC 6901, by names in JSON
 	Detail  string `json:"detail"`  // a sentence for a person

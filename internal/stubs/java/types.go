@@ -602,7 +602,7 @@ func (f *file) vocabulary(m *schema.Message) {
 		}, "}")
 		f.P("")
 	}
-	f.doc("Lists every way in which this breaks the definitions.", "", "@return what is wrong, nothing if all is well")
+	f.doc("Lists every way in which this violates the definitions.", "", "@return what is wrong, nothing if all is well")
 	f.In(fmt.Sprintf("public %s<%s> violations() {", f.use("java.util.List"), f.wire("Violation")), func() {
 		if m.Raw() == nil {
 			f.P("return CODEC.violations(this);")
@@ -613,7 +613,7 @@ func (f *file) vocabulary(m *schema.Message) {
 		f.P("return v.found();")
 	}, "}")
 	f.P("")
-	f.doc("Throws if this breaks the definitions.", "",
+	f.doc("Throws if this violates the definitions.", "",
 		"@throws "+f.wire("InvalidRequestException")+" with every violation")
 	f.In("public void validate() {", func() {
 		f.P("%s<%s> found = violations();", f.use("java.util.List"), f.wire("Violation"))

@@ -446,14 +446,14 @@ func (f *file) verbs() {
 		"pub fn from_json(data: impl AsRef<[u8]>) -> Result<Self, wire::ReadError>",
 		"wire::decode_json::<Self>(data.as_ref())", unreadable)
 	f.P("")
-	method("Lists every way in which this breaks the definitions.", "pub fn violations(&self) -> Vec<wire::Violation>",
+	method("Lists every way in which this violates the definitions.", "pub fn violations(&self) -> Vec<wire::Violation>",
 		"wire::Violations::of::<Self>(self)", "")
 	f.P("")
-	f.doc("Holds this against the definitions.")
+	f.doc("Checks this against the definitions.")
 	f.P("///")
 	f.P("/// # Errors")
 	f.P("///")
-	f.doc("It breaks them; the error has every way.")
+	f.doc("It violates them; the error has every way.")
 	f.In("pub fn validate(&self) -> Result<(), wire::Invalid> {", func() {
 		f.P("wire::Invalid::unless_none(self.violations())")
 	}, "}")

@@ -68,7 +68,7 @@ class WireError(ValueError):
 
 @dataclass(frozen=True, slots=True)
 class Violation:
-    """One way in which a request breaks its definitions."""
+    """One way in which a request violates its definitions."""
 
     pointer: str
     """RFC 6901."""

@@ -89,7 +89,7 @@ export function pointer(step: string): string {
   return "/" + step.replaceAll("~", "~0").replaceAll("/", "~1");
 }
 
-/** One way in which a request breaks its definitions. */
+/** One way in which a request violates its definitions. */
 export interface Violation {
   /** RFC 6901. */
   readonly pointer: string;

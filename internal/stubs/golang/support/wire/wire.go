@@ -63,7 +63,7 @@ func (e *Error) inside(step string) {
 	e.Path = "/" + step + e.Path
 }
 
-// Violation is one way in which a request breaks its definitions.
+// Violation is one way in which a request violates its definitions.
 type Violation struct {
 	Pointer string `json:"pointer"` // RFC 6901
 	Detail  string `json:"detail"`

@@ -3,7 +3,7 @@ package faithfulcourier.wire;
 import java.util.List;
 import java.util.stream.Collectors;
 
-/** Lists every violation of a message that breaks its definitions. */
+/** Lists every violation of a message that violates its definitions. */
 public final class InvalidRequestException extends RuntimeException {
   private static final long serialVersionUID = 1L;
 

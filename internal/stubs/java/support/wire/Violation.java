@@ -3,7 +3,7 @@ package faithfulcourier.wire;
 import java.util.Objects;
 
 /**
- * One way in which a request breaks its definitions.
+ * One way in which a request violates its definitions.
  *
  * @param pointer which field it is (RFC 6901), with names as JSON has them
  * @param detail a sentence for people

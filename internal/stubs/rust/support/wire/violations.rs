@@ -4,7 +4,7 @@ use super::codec::Codec;
 use super::error::escaped;
 use super::json::JsonWriter;
 
-/// Is one way in which a value breaks the definitions.
+/// Is one way in which a value violates the definitions.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub struct Violation {
@@ -36,7 +36,7 @@ impl fmt::Display for Violation {
     }
 }
 
-/// Says every way in which a value breaks the definitions.
+/// Says every way in which a value violates the definitions.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Invalid(pub Vec<Violation>);
 
